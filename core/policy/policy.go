@@ -1,0 +1,163 @@
+// Package policy is a school's rules as data: counting rules, audits and groups of courses, read from policy.json.
+//
+// A rule is one sentence of one form: the MEASURE of the courses OF a selection, ON part of the picture, lies between
+// MIN and MAX, WHEN another count holds.
+package policy
+
+import (
+	"rubricon/core/credit"
+)
+
+// Stance says what a rule that does not hold does.
+type Stance string
+
+// The stances. The empty stance is Block.
+const (
+	Block       Stance = "block"       // the sheet cannot be submitted
+	Acknowledge Stance = "acknowledge" // it can, once someone says they have seen it
+	Advise      Stance = "advise"      // it is only said
+)
+
+// Measure is what is counted.
+type Measure string
+
+// The measures.
+const (
+	Courses Measure = "courses"
+	InCred  Measure = "credits"
+	Load    Measure = "load"
+)
+
+// On is the part of the picture that is counted.
+type On string
+
+// The parts of the picture.
+const (
+	Requests   On = "requests"
+	Alternates On = "alternates"
+	Both       On = "both"
+	Earned     On = "earned" // courses with an earned or transfer record
+	Taken      On = "taken"  // those, the ones in progress, and the requests
+)
+
+// Selection picks courses. A course is selected when any of Subjects, Tags or Courses names it (every course is where
+// all three are nil) and Not does not. Group, when set, stands for the named group and the rest is empty.
+type Selection struct {
+	Group    string
+	Subjects []string
+	Tags     []string
+	Courses  []string
+	Not      *Selection
+}
+
+// Count is a measure of selected courses with inclusive bounds in hundredths; a nil bound is not checked.
+type Count struct {
+	Of      Selection
+	On      On
+	Measure Measure
+	Term    string // empty: the whole year
+	Min     *credit.Amount
+	Max     *credit.Amount
+}
+
+// Rule is one counting rule.
+type Rule struct {
+	ID    string
+	Label string
+	Count
+	Grades   []int    // nil: every grade; empty: none
+	Programs []string // nil: everyone; empty: nobody
+	Stance   Stance
+	When     *Count
+}
+
+// Requirement is one entry of an audit.
+type Requirement struct {
+	ID      string
+	Label   string
+	Credits credit.Amount
+	Of      Selection
+	Each    *credit.Amount // credits wanted in every school year
+	By      *int           // the grade by which it should be settled
+}
+
+// Audit is one list of requirements, for example those to graduate.
+type Audit struct {
+	ID      string
+	Label   string
+	Entries []Requirement
+}
+
+// Policy is all of a school's rules for one school year.
+type Policy struct {
+	SchoolYear string // YYYY-YY
+	Periods    int    // periods a day
+	Days       int    // days of the cycle
+	FirstGrade int    // the grade in which audits begin
+	Seniority  bool   // in placement, older students come before the lottery
+	Groups     map[string]Selection
+	Rules      []Rule
+	Audits     []Audit
+}
+
+// Limits of a policy; one that goes beyond them is refused by Parse.
+const (
+	MaxRules   = 200
+	MaxEntries = 64 // in one audit
+	MaxAudits  = 16
+)
+
+// Resolve replaces a group by its selection, down to the last.
+func (p *Policy) Resolve(s Selection) Selection {
+	if s.Group != "" {
+		s = p.Resolve(p.Groups[s.Group])
+	}
+	if s.Not != nil {
+		not := p.Resolve(*s.Not)
+		s.Not = &not
+	}
+	return s
+}
+
+// Matches tells whether a resolved selection picks a course of that code, subjects and tags.
+func (s *Selection) Matches(code string, subjects, tags []string) bool {
+	if s.Subjects != nil || s.Tags != nil || s.Courses != nil {
+		if !has(s.Courses, code) && !meet(s.Subjects, subjects) && !meet(s.Tags, tags) {
+			return false
+		}
+	}
+	return s.Not == nil || !s.Not.Matches(code, subjects, tags)
+}
+
+func has(list []string, item string) bool {
+	for _, x := range list {
+		if x == item {
+			return true
+		}
+	}
+	return false
+}
+
+func meet(a, b []string) bool {
+	for _, x := range a {
+		if has(b, x) {
+			return true
+		}
+	}
+	return false
+}
+
+// StartYear is the first four digits of a school year such as 2027-28. The error says how to write one.
+func StartYear(text string) (int, error) {
+	if !validYear(text) {
+		return 0, errYear
+	}
+	return int(text[0]-'0')*1000 + int(text[1]-'0')*100 + int(text[2]-'0')*10 + int(text[3]-'0'), nil
+}
+
+// YearLabel writes the school year that starts in the given year: 2027-28.
+func YearLabel(start int) string {
+	end := (start + 1) % 100
+	return string([]byte{byte('0' + start/1000%10), byte('0' + start/100%10), byte('0' + start/10%10), byte('0' + start%10),
+		'-', byte('0' + end/10), byte('0' + end%10)})
+}

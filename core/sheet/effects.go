@@ -1,0 +1,281 @@
+package sheet
+
+import (
+	"sort"
+
+	"rubricon/core/catalog"
+	"rubricon/core/condition"
+	"rubricon/core/credit"
+	"rubricon/core/graduation"
+	"rubricon/core/policy"
+)
+
+// RuleChange is a rule whose result an addition changes: it comes to hold, breaks, or comes nearer.
+type RuleChange struct {
+	Rule          int
+	Before, After credit.Amount
+	Held, Holds   bool
+}
+
+// Fed is a requirement of an audit that an addition brings credits to.
+type Fed struct {
+	Audit, Entry int
+	Credits      credit.Amount
+}
+
+// Effect is what adding a course as a request would do to a sheet: together with the linked courses it brings along (With)
+// and in place of the requests it excludes (Swaps).
+type Effect struct {
+	Course     int32
+	HasEntry   bool
+	Entry      condition.Verdict
+	Barred     bool
+	Earned     bool // already earned, and not repeatable
+	Repeat     bool // it would still repeat, after the swap
+	Retake     bool // failed before
+	Admissible bool // it could be submitted, as far as the course itself goes
+	Span       catalog.TermSet
+	Fits       bool
+	Fill       []int32 // where it does not fit: the fewest requests that overfill a term with it
+	Swaps      []int32
+	With       []int32
+	Rules      []RuleChange
+	Fed        []Fed
+}
+
+// Effects tells what adding each course that is not on the sheet would do, in the order of the year's courses; an alternate
+// counts as not requested. The error is one of Judge's.
+func (f *Facts) Effects(s *Sheet) ([]Effect, error) {
+	e := &effector{desk: *f.newDesk(), audits: make([]graduation.Assignment, len(f.Year.Audits))}
+	if err := e.layOut(s); err != nil {
+		return nil, err
+	}
+	e.base = append([]int32(nil), e.requests...)
+	e.alts = append([]int32(nil), e.alternates...)
+	e.before = make([]RuleChange, len(f.Year.Rules))
+	for i := range f.Year.Rules {
+		if e.before[i].Rule = -1; e.inForce(i) {
+			e.before[i].Rule = i
+			e.before[i].Before, e.before[i].Held = e.rule(i)
+		}
+	}
+	for i := range e.audits {
+		f.beginAudit(i, &e.audits[i])
+		e.audits[i].Save()
+		for k, course := range e.base {
+			e.audits[i].Add(auditMask(&f.Year.Audits[i], course), f.net(e.base, k))
+		}
+		e.audits[i].Settle()
+		e.totals = append(e.totals, append([]credit.Amount(nil), e.audits[i].Totals()...))
+	}
+	effects := make([]Effect, 0, len(f.Year.Courses))
+	for course := range f.Year.Courses {
+		if index(e.base, int32(course)) >= 0 {
+			continue
+		}
+		effect, err := e.effect(int32(course))
+		if err != nil {
+			return nil, err
+		}
+		effects = append(effects, effect)
+	}
+	return effects, nil
+}
+
+type effector struct {
+	desk
+	base, alts []int32 // the sheet as it is
+	before     []RuleChange
+	audits     []graduation.Assignment // settled up to what is in progress, and saved
+	totals     [][]credit.Amount       // with the requests as they are
+	trial      []int32
+	rest       []int32
+	changes    []RuleChange
+	fed        []Fed
+}
+
+func (e *effector) effect(course int32) (Effect, error) {
+	c := &e.Year.Courses[course]
+	out := Effect{Course: course, Barred: e.Barred(course), Earned: !c.Repeatable && e.AlreadyEarned(course), Retake: e.Retake(course)}
+	e.trial = e.trial[:0]
+	for _, r := range e.base {
+		if index(c.Excludes, r) >= 0 {
+			out.Swaps = append(out.Swaps, r)
+		} else {
+			e.trial = append(e.trial, r)
+		}
+	}
+	e.trial = append(e.trial, course)
+	for k := len(e.trial) - 1; k < len(e.trial); k++ { // links of links come along too
+		for _, needs := range e.Year.Courses[e.trial[k]].Links {
+			if index(e.trial, needs) < 0 && !e.AlreadyEarned(needs) {
+				e.trial = append(e.trial, needs)
+				out.With = append(out.With, needs)
+			}
+		}
+	}
+	e.rest = e.rest[:0]
+	for _, a := range e.alts {
+		if index(e.trial, a) < 0 {
+			e.rest = append(e.rest, a)
+		}
+	}
+	if err := e.lay(e.trial, e.rest); err != nil {
+		return out, err
+	}
+	own := len(e.trial) - 1 - len(out.With)
+	out.Span = e.packer.spans[own]
+	out.Entry, out.HasEntry, _ = e.entry(course)
+	out.Repeat = e.repeats(course)
+	out.Admissible = !out.Barred && !out.Repeat && !e.blocked(course)
+	if out.Fits = e.packer.over == 0; !out.Fits {
+		out.Fill = e.overfilled()
+	}
+	e.rulesAfter(&out)
+	e.feeds(&out)
+	return out, nil
+}
+
+func (e *effector) rulesAfter(out *Effect) {
+	start := len(e.changes)
+	for i := range e.Year.Rules {
+		in := e.inForce(i)
+		change := e.before[i]
+		if !in {
+			continue // a rule that leaves force is no news to act on
+		}
+		change.Rule = i
+		change.After, change.Holds = e.rule(i)
+		if e.before[i].Rule < 0 {
+			change.Held = true // it was not in force
+			if change.Holds {
+				continue
+			}
+		}
+		if change.Held != change.Holds || !change.Held && distance(&e.Year.Rules[i].Count, change.After) < distance(&e.Year.Rules[i].Count, change.Before) {
+			e.changes = append(e.changes, change)
+		}
+	}
+	if len(e.changes) > start {
+		out.Rules = e.changes[start:len(e.changes):len(e.changes)]
+	}
+}
+
+// distance is how far a measured amount is from the bounds.
+func distance(c *catalog.Count, measured credit.Amount) credit.Amount {
+	if c.Min != nil && measured < *c.Min {
+		return *c.Min - measured
+	}
+	if c.Max != nil && measured > *c.Max {
+		return measured - *c.Max
+	}
+	return 0
+}
+
+func (e *effector) feeds(out *Effect) {
+	start := len(e.fed)
+	for i := range e.audits {
+		a := &e.audits[i]
+		audit := &e.Year.Audits[i]
+		if auditMask(audit, out.Course) == 0 && len(out.With) == 0 {
+			continue
+		}
+		a.Restore()
+		for k, course := range e.trial {
+			a.Add(auditMask(audit, course), e.net(e.trial, k))
+		}
+		a.Settle()
+		for entry, total := range a.Totals() {
+			if more := total - e.totals[i][entry]; more > 0 {
+				e.fed = append(e.fed, Fed{i, entry, more})
+			}
+		}
+	}
+	if len(e.fed) > start {
+		out.Fed = e.fed[start:len(e.fed):len(e.fed)]
+	}
+}
+
+// overfilled gives the fewest requests on the desk that overfill a term, the heaviest first; of several terms the first with
+// the fewest.
+func (d *desk) overfilled() []int32 {
+	var best []int32
+	for t := range d.Year.Terms {
+		if d.packer.load[t] <= d.packer.capacity {
+			continue
+		}
+		var in []int32
+		for i, course := range d.requests {
+			if d.packer.spans[i]>>t&1 == 1 {
+				in = append(in, course)
+			}
+		}
+		sort.SliceStable(in, func(a, b int) bool { return d.Year.Courses[in[a]].Load > d.Year.Courses[in[b]].Load })
+		sum := int32(0)
+		for k, course := range in {
+			if sum += int32(d.Year.Courses[course].Load); sum > d.packer.capacity {
+				in = in[:k+1]
+				break
+			}
+		}
+		if best == nil || len(in) < len(best) {
+			best = in
+		}
+	}
+	return best
+}
+
+// Overfilled gives, for a sheet that does not fit, the fewest requests that overfill a term; nil where it fits.
+func (f *Facts) Overfilled(s *Sheet) []int32 {
+	d := f.newDesk()
+	if d.layOut(s) != nil || d.packer.over == 0 {
+		return nil
+	}
+	return d.overfilled()
+}
+
+// Mends lists the courses whose addition would mend a rule that does not hold, best first: those that mend it fully and fit
+// come before those that do so in part. Only courses that could be submitted are listed.
+func Mends(y *catalog.Year, effects []Effect, rule int) []int32 {
+	type candidate struct {
+		course int32
+		order  [3]credit.Amount
+	}
+	var list []candidate
+	count := &y.Rules[rule].Count
+	for i := range effects {
+		e := &effects[i]
+		if !e.Admissible {
+			continue
+		}
+		for _, change := range e.Rules {
+			if change.Rule != rule || change.Held {
+				continue
+			}
+			breaks := credit.Amount(0)
+			for _, other := range e.Rules {
+				if other.Held && !other.Holds && y.Rules[other.Rule].Stance == policy.Block {
+					breaks++
+				}
+			}
+			fit := credit.Amount(0)
+			if !e.Fits {
+				fit = 1
+			}
+			list = append(list, candidate{e.Course, [3]credit.Amount{fit, distance(count, change.After), breaks}})
+		}
+	}
+	sort.SliceStable(list, func(i, j int) bool {
+		for k := range list[i].order {
+			if list[i].order[k] != list[j].order[k] {
+				return list[i].order[k] < list[j].order[k]
+			}
+		}
+		return false
+	})
+	courses := make([]int32, len(list))
+	for i, c := range list {
+		courses[i] = c.course
+	}
+	return courses
+}

@@ -1,0 +1,337 @@
+package sheet
+
+import (
+	"errors"
+	"math"
+
+	"rubricon/core/catalog"
+	"rubricon/core/credit"
+)
+
+// ErrTooManyPackings says that a sheet's courses can be laid into the terms in more ways than are searched
+// (MaxPackingStates distinct loads of the terms). Fewer courses with a choice of terms, or loads in steps of 0.25, mend it.
+var ErrTooManyPackings = errors.New("the requests can be laid into the terms in too many ways")
+
+// MaxPackingStates bounds the distinct term loads that are kept while packing one sheet.
+const MaxPackingStates = 600_000
+
+// enumerateUpTo is the number of ways up to which packings are simply tried one after the other.
+const enumerateUpTo = 256
+
+type loads [catalog.MaxTerms]int32
+
+// Packing is the choice of a span for each request, in the order of the requests.
+type Packing struct {
+	Spans    []catalog.TermSet
+	Loads    []credit.Amount // by term
+	Overload credit.Amount   // the sum over terms of load beyond the periods
+}
+
+// Fits tells whether no term is overloaded.
+func (p *Packing) Fits() bool { return p.Overload == 0 }
+
+// packer chooses spans. Its buffers are reused from call to call.
+type packer struct {
+	year     *catalog.Year
+	terms    int
+	capacity int32
+
+	flex  []int // positions among the courses, by ascending course index (byte order of code)
+	spans []catalog.TermSet
+	load  loads
+	over  int32
+
+	trial    []catalog.TermSet // by flex
+	best     []catalog.TermSet
+	bestOver int32
+	bestDiff int32
+}
+
+func newPacker(y *catalog.Year) packer {
+	return packer{year: y, terms: len(y.Terms), capacity: int32(y.Capacity)}
+}
+
+func (p *packer) add(v *loads, s catalog.TermSet, load int32) {
+	for t := 0; t < p.terms; t++ {
+		if s>>t&1 == 1 {
+			v[t] += load
+		}
+	}
+}
+
+func (p *packer) measure(v *loads) (over, diff int32) {
+	low, high := int32(math.MaxInt32), int32(0)
+	for t := 0; t < p.terms; t++ {
+		x := v[t]
+		low, high = min(low, x), max(high, x)
+		if x > p.capacity {
+			over += x - p.capacity
+		}
+	}
+	return over, high - low
+}
+
+// pack lays courses into terms: least overload, then least difference between the heaviest and the lightest term, then
+// lexicographically least spans by course code. The result is in p.spans, p.load and p.over until the next call.
+func (p *packer) pack(courses []int32) error {
+	p.spans, p.flex = p.spans[:0], p.flex[:0]
+	p.load = loads{}
+	ways := 1
+	for i, ci := range courses {
+		c := &p.year.Courses[ci]
+		p.spans = append(p.spans, c.Sorted[0])
+		if len(c.Sorted) == 1 || c.Load == 0 {
+			p.add(&p.load, c.Sorted[0], int32(c.Load))
+			continue
+		}
+		j := len(p.flex)
+		p.flex = append(p.flex, i)
+		for ; j > 0 && courses[p.flex[j-1]] > ci; j-- {
+			p.flex[j] = p.flex[j-1]
+		}
+		p.flex[j] = i
+		if ways <= enumerateUpTo {
+			ways *= len(c.Sorted)
+		}
+	}
+	if len(p.flex) > 0 {
+		p.trial = append(p.trial[:0], make([]catalog.TermSet, len(p.flex))...)
+		p.best = append(p.best[:0], p.trial...)
+		p.bestOver, p.bestDiff = math.MaxInt32, math.MaxInt32
+		if ways <= enumerateUpTo {
+			v := p.load
+			p.enumerate(courses, 0, &v)
+		} else if err := p.layers(courses); err != nil {
+			return err
+		}
+		for k, i := range p.flex {
+			p.spans[i] = p.best[k]
+			p.add(&p.load, p.best[k], int32(p.year.Courses[courses[i]].Load))
+		}
+	}
+	p.over, _ = p.measure(&p.load)
+	return nil
+}
+
+// enumerate tries all spans in lexicographic order; only a strictly better one replaces the best. It reports whether
+// nothing better can follow.
+func (p *packer) enumerate(courses []int32, k int, v *loads) bool {
+	over, diff := p.measure(v)
+	if over > p.bestOver {
+		return false // load only grows
+	}
+	if k == len(p.flex) {
+		if over < p.bestOver || diff < p.bestDiff {
+			p.bestOver, p.bestDiff = over, diff
+			copy(p.best, p.trial)
+		}
+		return over == 0 && diff == 0
+	}
+	c := &p.year.Courses[courses[p.flex[k]]]
+	for _, s := range c.Sorted {
+		p.trial[k] = s
+		p.add(v, s, int32(c.Load))
+		done := p.enumerate(courses, k+1, v)
+		p.add(v, s, -int32(c.Load))
+		if done {
+			return true
+		}
+	}
+	return false
+}
+
+// layers packs by dynamic programming over the distinct loads of the terms: forward to all that are reachable, back from the
+// best to those that lead there, then forward again along the least spans. A greedy packing bounds what is kept.
+func (p *packer) layers(courses []int32) error {
+	unit := int32(0)
+	for t := 0; t < p.terms; t++ {
+		unit = gcd(unit, p.load[t])
+	}
+	n := len(p.flex)
+	step := make([]int32, n)
+	for k, i := range p.flex {
+		step[k] = int32(p.year.Courses[courses[i]].Load)
+		unit = gcd(unit, step[k])
+	}
+	bits := uint(64 / p.terms)
+	encode := func(v *loads) (key uint64, ok bool) {
+		for t := 0; t < p.terms; t++ {
+			x := uint64(v[t] / unit)
+			if bits < 64 && x>>bits != 0 {
+				return 0, false
+			}
+			key |= x << (uint(t) * bits)
+		}
+		return key, true
+	}
+	decode := func(key uint64) (v loads) {
+		for t := 0; t < p.terms; t++ {
+			v[t] = int32(key>>(uint(t)*bits)&(1<<bits-1)) * unit
+		}
+		return v
+	}
+	// What remains to be laid from course k on, at least and at most, over all terms together.
+	least, most := make([]int32, n+1), make([]int32, n+1)
+	for k := n - 1; k >= 0; k-- {
+		low, high := int32(math.MaxInt32), int32(0)
+		for _, s := range p.year.Courses[courses[p.flex[k]]].Sorted {
+			low, high = min(low, int32(s.Len())), max(high, int32(s.Len()))
+		}
+		least[k], most[k] = least[k+1]+low*step[k], most[k+1]+high*step[k]
+	}
+	greedyOver, greedyDiff := p.greedy(courses)
+	var total int32
+	for t := 0; t < p.terms; t++ {
+		total += p.load[t]
+	}
+	terms := int32(p.terms)
+	floor, _ := p.measure(&p.load)
+	floor = max(floor, total+least[0]-terms*p.capacity)
+	ceiling, ground := int32(math.MaxInt32), int32(math.MinInt32)
+	if greedyOver == floor { // then only packings at most this uneven matter
+		ceiling = (total + most[0] + (terms-1)*greedyDiff) / terms
+		ground = (total + least[0] - (terms-1)*greedyDiff) / terms
+	}
+	reached := make([]map[uint64]bool, n+1)
+	start, ok := encode(&p.load)
+	if !ok {
+		return ErrTooManyPackings
+	}
+	reached[0] = map[uint64]bool{start: false}
+	states := 0
+	for k := 0; k < n; k++ {
+		next := make(map[uint64]bool, 4*len(reached[k]))
+		for key := range reached[k] {
+			v := decode(key)
+		spans:
+			for _, s := range p.year.Courses[courses[p.flex[k]]].Sorted {
+				w := v
+				p.add(&w, s, step[k])
+				over, lack := int32(0), int32(0)
+				for t := 0; t < p.terms; t++ {
+					if w[t] > ceiling {
+						continue spans
+					}
+					over += max(0, w[t]-p.capacity)
+					lack += max(0, ground-w[t])
+				}
+				if over > greedyOver || lack > most[k+1] {
+					continue
+				}
+				code, ok := encode(&w)
+				if !ok {
+					return ErrTooManyPackings
+				}
+				next[code] = false
+			}
+		}
+		if states += len(next); states > MaxPackingStates {
+			return ErrTooManyPackings
+		}
+		reached[k+1] = next
+	}
+	// Mark with true what leads to the best.
+	for key := range reached[n] {
+		v := decode(key)
+		over, diff := p.measure(&v)
+		if over < p.bestOver || over == p.bestOver && diff < p.bestDiff {
+			p.bestOver, p.bestDiff = over, diff
+		}
+	}
+	for key := range reached[n] {
+		v := decode(key)
+		over, diff := p.measure(&v)
+		reached[n][key] = over == p.bestOver && diff == p.bestDiff
+	}
+	leads := func(k int, v *loads, s catalog.TermSet) bool {
+		w := *v
+		p.add(&w, s, step[k])
+		code, ok := encode(&w)
+		return ok && reached[k+1][code]
+	}
+	for k := n - 1; k >= 0; k-- {
+		for key := range reached[k] {
+			v := decode(key)
+			for _, s := range p.year.Courses[courses[p.flex[k]]].Sorted {
+				if leads(k, &v, s) {
+					reached[k][key] = true
+					break
+				}
+			}
+		}
+	}
+	v := p.load
+	for k := 0; k < n; k++ {
+		for _, s := range p.year.Courses[courses[p.flex[k]]].Sorted {
+			if leads(k, &v, s) {
+				p.best[k] = s
+				p.add(&v, s, step[k])
+				break
+			}
+		}
+	}
+	return nil
+}
+
+// greedy lays the heaviest first where they do least harm, then moves and swaps single courses while that helps.
+func (p *packer) greedy(courses []int32) (over, diff int32) {
+	n := len(p.flex)
+	order := make([]int, n)
+	for i := range order {
+		order[i] = i
+		for j := i; j > 0 && p.course(courses, order[j]).Load > p.course(courses, order[j-1]).Load; j-- {
+			order[j], order[j-1] = order[j-1], order[j]
+		}
+	}
+	v := p.load
+	chosen := make([]catalog.TermSet, n)
+	better := func(k int, set bool) bool {
+		c := p.course(courses, k)
+		load := int32(c.Load)
+		now := chosen[k]
+		if set {
+			p.add(&v, now, -load)
+		}
+		pick := now
+		pickOver, pickDiff := int32(math.MaxInt32), int32(math.MaxInt32)
+		if set {
+			p.add(&v, now, load)
+			pickOver, pickDiff = p.measure(&v)
+			p.add(&v, now, -load)
+		}
+		for _, s := range c.Sorted {
+			p.add(&v, s, load)
+			if o, d := p.measure(&v); o < pickOver || o == pickOver && d < pickDiff {
+				pick, pickOver, pickDiff = s, o, d
+			}
+			p.add(&v, s, -load)
+		}
+		p.add(&v, pick, load)
+		chosen[k] = pick
+		return pick != now
+	}
+	for _, k := range order {
+		better(k, false)
+	}
+	for round := 0; round < 20; round++ {
+		moved := false
+		for k := range chosen {
+			moved = better(k, true) || moved
+		}
+		if !moved {
+			break
+		}
+	}
+	return p.measure(&v)
+}
+
+func (p *packer) course(courses []int32, k int) *catalog.Compiled {
+	return &p.year.Courses[courses[p.flex[k]]]
+}
+
+func gcd(a, b int32) int32 {
+	for b != 0 {
+		a, b = b, a%b
+	}
+	return a
+}
