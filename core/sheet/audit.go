@@ -179,4 +179,3 @@ func (f *Facts) eachShort(audit *catalog.Audit, each eachFacts, requests []int32
 	}
 	return short
 }
-

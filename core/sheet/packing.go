@@ -187,10 +187,10 @@ func (p *packer) layers(courses []int32) error {
 	terms := int32(p.terms)
 	floor, _ := p.measure(&p.load)
 	floor = max(floor, total+least[0]-terms*p.capacity)
-	ceiling, ground := int32(math.MaxInt32), int32(math.MinInt32)
+	ceiling, ground := int32(math.MaxInt32), int32(0)
 	if greedyOver == floor { // then only packings at most this uneven matter
 		ceiling = (total + most[0] + (terms-1)*greedyDiff) / terms
-		ground = (total + least[0] - (terms-1)*greedyDiff) / terms
+		ground = max(0, (total+least[0]-(terms-1)*greedyDiff)/terms)
 	}
 	reached := make([]map[uint64]bool, n+1)
 	start, ok := encode(&p.load)

@@ -1,0 +1,200 @@
+package condition
+
+import (
+	"errors"
+	"math/rand/v2"
+	"reflect"
+	"strings"
+	"testing"
+)
+
+// fixed is a witness that knows the verdict of each leaf by its canonical text.
+type fixed map[string]Verdict
+
+func (f fixed) Leaf(l *Leaf) Verdict { return f[l.String()] }
+
+func TestCanonicalText(t *testing.T) {
+	for text, want := range map[string]string{
+		"passed ALG1":                              "passed ALG1",
+		" passed  ALG1  at 70.50 ":                 "passed ALG1 at 70.5",
+		`passed "ALG1" at 070`:                     "passed ALG1 at 70",
+		`permission "or"`:                          `permission "or"`,
+		`program "late start"`:                     `program "late start"`,
+		"passed A or passed B and passed C":        "passed A or passed B and passed C",
+		"(passed A or passed B) and grade 10":      "(passed A or passed B) and grade 10",
+		"2 of(recommended,grade 9 , score X at 3)": "2 of (recommended, grade 9, score X at 3)",
+		"credits Maths at 2 and (alongside B)":     "credits Maths at 2 and alongside B",
+		"passed 101 at 7":                          "passed 101 at 7",
+	} {
+		c, err := Parse(text)
+		if err != nil {
+			t.Errorf("%q: %v", text, err)
+			continue
+		}
+		if got := c.String(); got != want {
+			t.Errorf("%q prints as %q, want %q", text, got, want)
+		}
+	}
+}
+
+func TestSyntaxErrorsSayWhere(t *testing.T) {
+	for text, offset := range map[string]int{
+		"":                         0,
+		"passed":                   6,
+		"passed and":               7,
+		"passed A at":              11,
+		"passed A at 7.123":        12,
+		"passed A or":              11,
+		"(passed A":                9,
+		"passed A)":                8,
+		"3 of (grade 9, grade 10)": 0,
+		"0 of (grade 9)":           0,
+		"2 grade 9":                2,
+		"score X 70":               8,
+		`passed "A`:                7,
+		`passed ""`:                7,
+		"grade ten":                6,
+		"Passed A":                 0,
+		"passed A & passed B":      9,
+		strings.Repeat("(", 101):   100,
+	} {
+		_, err := Parse(text)
+		var syntax *SyntaxError
+		if !errors.As(err, &syntax) {
+			t.Errorf("%q: error %v, want a SyntaxError", text, err)
+		} else if syntax.Offset != offset {
+			t.Errorf("%q: error at %d (%v), want %d", text, syntax.Offset, err, offset)
+		}
+	}
+}
+
+func TestVerdicts(t *testing.T) {
+	know := fixed{"passed A": Met, "passed B": Expected, "passed C": Unverified, "passed D": Unmet}
+	for text, want := range map[string]Verdict{
+		"passed A and passed B":                             Expected,
+		"passed A and passed D":                             Unmet,
+		"passed B or passed C":                              Expected,
+		"passed D or passed C":                              Unverified,
+		"passed A or passed B and passed D":                 Met,
+		"(passed A or passed B) and passed C":               Unverified,
+		"1 of (passed A, passed B, passed C, passed D)":     Met,
+		"2 of (passed A, passed B, passed C, passed D)":     Expected,
+		"3 of (passed A, passed B, passed C, passed D)":     Unverified,
+		"4 of (passed A, passed B, passed C, passed D)":     Unmet,
+		"2 of (passed A and passed B, passed D or grade 1)": Unmet,
+	} {
+		c, err := Parse(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := c.Judge(know); got != want {
+			t.Errorf("%s is %v, want %v", text, got, want)
+		}
+	}
+}
+
+func TestMissingListsLeavesUnderFailingPartsOnce(t *testing.T) {
+	know := fixed{"passed A": Met, "passed B": Expected, "passed C": Unverified}
+	for text, want := range map[string][]string{
+		"passed A":                             nil,
+		"passed D and passed C and passed D":   {"passed D", "passed C"},
+		"(passed A or passed D) and passed E":  {"passed E"},
+		"passed D or passed E and passed A":    {"passed D", "passed E"},
+		"2 of (passed D, passed B, passed C)":  {"passed D", "passed C"},
+		"passed D or passed B":                 nil,
+		"(passed D or passed C) and passed B":  {"passed D", "passed C"},
+		"1 of (passed F at 70, passed F at 7)": {"passed F at 70", "passed F at 7"},
+	} {
+		c, err := Parse(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := c.Missing(know, nil); !reflect.DeepEqual(got, want) {
+			t.Errorf("%s misses %q, want %q", text, got, want)
+		}
+	}
+}
+
+// naive evaluates by sorting, as the definition reads.
+func naive(c *Condition, w Witness) Verdict {
+	if c.Op == Single {
+		return w.Leaf(&c.Leaf)
+	}
+	var sorted []Verdict
+	for _, p := range c.Parts {
+		v := naive(p, w)
+		i := 0
+		for i < len(sorted) && sorted[i] >= v {
+			i++
+		}
+		sorted = append(sorted[:i], append([]Verdict{v}, sorted[i:]...)...)
+	}
+	switch c.Op {
+	case And:
+		return sorted[len(sorted)-1]
+	case Or:
+		return sorted[0]
+	}
+	return sorted[c.N-1]
+}
+
+func random(r *rand.Rand, depth int) string {
+	names := []string{"A", "B", "C-1", `"and"`, `"two words"`}
+	if depth == 0 || r.IntN(3) == 0 {
+		name := names[r.IntN(len(names))]
+		return []string{"passed " + name, "passed " + name + " at 70", "alongside " + name, "grade 10", "score " + name + " at 3.5",
+			"recommended", "permission " + name, "program " + name, "credits " + name + " at 2"}[r.IntN(9)]
+	}
+	parts := make([]string, 1+r.IntN(3))
+	for i := range parts {
+		parts[i] = random(r, depth-1)
+	}
+	switch r.IntN(3) {
+	case 0:
+		return "(" + strings.Join(parts, " and ") + ")"
+	case 1:
+		return "(" + strings.Join(parts, " or ") + ")"
+	}
+	return string(rune('1'+r.IntN(len(parts)))) + " of (" + strings.Join(parts, ", ") + ")"
+}
+
+func TestRandomConditionsAgainstDefinition(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	for range 3000 {
+		c, err := Parse(random(r, 4))
+		if err != nil {
+			t.Fatal(err)
+		}
+		know := fixed{}
+		c.Leaves(func(l *Leaf) bool { know[l.String()] = Verdict(r.IntN(4)); return true })
+		if got, want := c.Judge(know), naive(c, know); got != want {
+			t.Fatalf("%s is %v, want %v", c, got, want)
+		}
+		again, err := Parse(c.String())
+		if err != nil || again.String() != c.String() {
+			t.Fatalf("%s does not round-trip: %v, %v", c, again, err)
+		}
+		if missing := c.Missing(know, nil); (len(missing) > 0) != (c.Judge(know) < Expected) {
+			t.Fatalf("%s is %v and misses %q", c, c.Judge(know), missing)
+		}
+	}
+}
+
+func FuzzParse(f *testing.F) {
+	f.Add("passed ALG1 at 70 and (recommended or 2 of (grade 9, score X at 3, program P))")
+	f.Add(`permission "a b" or credits Science at 2.5`)
+	f.Fuzz(func(t *testing.T, text string) {
+		c, err := Parse(text)
+		if err != nil {
+			return
+		}
+		again, err := Parse(c.String())
+		if err != nil {
+			t.Fatalf("%q parses, but its canonical text %q does not: %v", text, c, err)
+		}
+		if again.String() != c.String() {
+			t.Fatalf("canonical text changes from %q to %q", c, again)
+		}
+		c.Judge(fixed{})
+	})
+}
