@@ -1,0 +1,96 @@
+package bundle
+
+import (
+	"bytes"
+	"encoding/csv"
+	"fmt"
+	"os"
+	"path/filepath"
+)
+
+// File is a file of a bundle to be written: CSV where Header is given, else Text.
+type File struct {
+	Name   string
+	Header []string
+	Rows   [][]string
+	Text   []byte
+}
+
+// Bytes is the file's content: RFC 4180 with LF line ends.
+func (f *File) Bytes() ([]byte, error) {
+	if f.Header == nil {
+		return f.Text, nil
+	}
+	var out bytes.Buffer
+	w := csv.NewWriter(&out)
+	if err := w.Write(f.Header); err != nil {
+		return nil, err
+	}
+	if err := w.WriteAll(f.Rows); err != nil {
+		return nil, err
+	}
+	return out.Bytes(), nil
+}
+
+// Write writes a bundle into a folder, which is made where it is missing, with a manifest. Files of a bundle that are there and
+// are not written now are taken away, so that the folder is the bundle.
+func Write(dir string, files []File) error {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return fmt.Errorf("writing the bundle: %w", err)
+	}
+	present := map[string]bool{}
+	for i := range files {
+		present[files[i].Name] = true
+	}
+	files = append(files, manifest(present))
+	for i := range files {
+		text, err := files[i].Bytes()
+		if err != nil {
+			return fmt.Errorf("writing %s: %w", files[i].Name, err)
+		}
+		if err := os.WriteFile(filepath.Join(dir, files[i].Name), text, 0o644); err != nil {
+			return fmt.Errorf("writing the bundle: %w", err)
+		}
+	}
+	for i := range specs {
+		if !present[specs[i].name] {
+			if err := os.Remove(filepath.Join(dir, specs[i].name)); err != nil && !os.IsNotExist(err) {
+				return fmt.Errorf("writing the bundle: %w", err)
+			}
+		}
+	}
+	return nil
+}
+
+// manifest is manifest.csv as OneRoster 1.1 has it: which files are there, each in bulk.
+func manifest(present map[string]bool) File {
+	rows := [][]string{{"manifest.version", "1.0"}, {"oneroster.version", "1.1"}}
+	for _, name := range []string{"academicSessions", "categories", "classes", "classResources", "courses", "courseResources", "demographics",
+		"enrollments", "lineItems", "orgs", "resources", "results", "users"} {
+		mode := "absent"
+		if present[name+".csv"] {
+			mode = "bulk"
+		}
+		rows = append(rows, []string{"file." + name, mode})
+	}
+	return File{Name: "manifest.csv", Header: []string{"propertyName", "value"}, Rows: append(rows,
+		[]string{"source.systemName", "Rubricon"}, []string{"source.systemCode", "rubricon"})}
+}
+
+// Columns lists the columns of a file of a bundle, required ones first; nil for a file that is not one.
+func Columns(name string) []string {
+	s := spec(name)
+	if s == nil {
+		return nil
+	}
+	return append(append([]string(nil), s.required...), s.optional...)
+}
+
+// Names lists the CSV files of a bundle.
+func Names() []string {
+	names := make([]string, len(specs))
+	for i := range specs {
+		names[i] = specs[i].name
+	}
+	return names
+}
