@@ -145,7 +145,9 @@ func checkLine(y *catalog.Year, p *bundle.Pupil) ([]byte, error) {
 		o.key("entry").text(entry)
 		var missing []string
 		if r.HasEntry && r.Entry < condition.Expected {
-			missing = f.Missing(&s, r.Course)
+			for _, leaf := range f.Missing(&s, r.Course) {
+				missing = append(missing, leaf.String())
+			}
 		}
 		o.key("missing").texts(missing)
 		if r.Waiver >= 0 {

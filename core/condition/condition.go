@@ -118,7 +118,6 @@ type Condition struct {
 	N     int // for Of: how many of the parts
 	Leaf  Leaf
 	Parts []*Condition
-	text  string // the canonical text of a leaf, made once
 }
 
 // String is the canonical text: it parses to an equal condition, and equal conditions have equal texts.
@@ -201,23 +200,19 @@ func (c *Condition) Judge(w Witness) Verdict {
 	return Unmet
 }
 
-// Missing appends to list the canonical texts of the leaves that keep the condition below Expected: in the order
-// written, each once. A part at or above Expected adds nothing.
-func (c *Condition) Missing(w Witness, list []string) []string {
+// Missing appends to list the leaves that keep the condition below Expected: in the order written, each once. A part at or
+// above Expected adds nothing.
+func (c *Condition) Missing(w Witness, list []*Leaf) []*Leaf {
 	if c.Op == Single {
 		if w.Leaf(&c.Leaf) >= Expected {
 			return list
 		}
-		text := c.text
-		if text == "" {
-			text = c.Leaf.String()
-		}
 		for _, have := range list {
-			if have == text {
+			if have.Kind == c.Leaf.Kind && have.Name == c.Leaf.Name && have.HasAt == c.Leaf.HasAt && have.At == c.Leaf.At {
 				return list
 			}
 		}
-		return append(list, text)
+		return append(list, &c.Leaf)
 	}
 	if c.Judge(w) >= Expected {
 		return list

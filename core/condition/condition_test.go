@@ -109,7 +109,11 @@ func TestMissingListsLeavesUnderFailingPartsOnce(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got := c.Missing(know, nil); !reflect.DeepEqual(got, want) {
+		var got []string
+		for _, leaf := range c.Missing(know, nil) {
+			got = append(got, leaf.String())
+		}
+		if !reflect.DeepEqual(got, want) {
 			t.Errorf("%s misses %q, want %q", text, got, want)
 		}
 	}

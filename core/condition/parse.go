@@ -228,7 +228,7 @@ func (p *parser) leaf(kind LeafKind) *Condition {
 			leaf.At, leaf.HasAt = p.number(), true
 		}
 	}
-	return &Condition{Op: Single, Leaf: leaf, text: leaf.String()}
+	return &Condition{Op: Single, Leaf: leaf}
 }
 
 func (p *parser) number() credit.Amount {

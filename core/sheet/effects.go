@@ -29,6 +29,7 @@ type Effect struct {
 	Course     int32
 	HasEntry   bool
 	Entry      condition.Verdict
+	Missing    []*condition.Leaf // what keeps the condition below Expected
 	Barred     bool
 	Earned     bool // already earned, and not repeatable
 	Repeat     bool // it would still repeat, after the swap
@@ -126,6 +127,7 @@ func (e *effector) effect(course int32) (Effect, error) {
 	own := len(e.trial) - 1 - len(out.With)
 	out.Span = e.packer.spans[own]
 	out.Entry, out.HasEntry, _ = e.entry(course)
+	out.Missing = e.missing(course)
 	out.Repeat = e.repeats(course)
 	out.Admissible = !out.Barred && !out.Repeat && !e.blocked(course)
 	if out.Fits = e.packer.over == 0; !out.Fits {

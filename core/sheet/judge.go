@@ -393,7 +393,7 @@ func (f *Facts) waiverOf(course int32) int {
 }
 
 // Missing lists the leaves that keep a course's condition below expected on this sheet, in the order written.
-func (f *Facts) Missing(s *Sheet, course int32) []string {
+func (f *Facts) Missing(s *Sheet, course int32) []*condition.Leaf {
 	d := f.newDesk()
 	if d.layOut(s) != nil {
 		return nil
@@ -401,7 +401,7 @@ func (f *Facts) Missing(s *Sheet, course int32) []string {
 	return d.missing(course)
 }
 
-func (d *desk) missing(course int32) []string {
+func (d *desk) missing(course int32) []*condition.Leaf {
 	if v, has, _ := d.entry(course); !has || v >= condition.Expected {
 		return nil
 	}

@@ -1,0 +1,174 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"rubricon/bundle"
+	"rubricon/demo"
+	"rubricon/school"
+	"rubricon/store"
+	"rubricon/store/local"
+	"rubricon/web"
+)
+
+func serveCommand() *cobra.Command {
+	var listen string
+	var o web.Options
+	cmd := &cobra.Command{
+		Use:   "serve",
+		Short: "Serve the application; the database is $RUBRICON_DATABASE",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			url, err := databaseURL()
+			if err != nil {
+				return err
+			}
+			l, err := listenOn(listen)
+			if err != nil {
+				return err
+			}
+			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
+			defer stop()
+			return serve(ctx, l, url, o, nil, cmd.OutOrStdout())
+		},
+	}
+	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7270", "the address to serve on")
+	cmd.Flags().BoolVar(&o.Secure, "secure", false, "behind TLS: send cookies over it alone")
+	return cmd
+}
+
+func listenOn(address string) (net.Listener, error) {
+	l, err := net.Listen("tcp", address)
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return nil, &exitError{exitWrongUse, fmt.Sprintf("%s is taken by another program; stop that, or choose another address with --listen 127.0.0.1:7271", address)}
+	}
+	return l, err
+}
+
+// serve serves until the context ends; ready, where given, is done before the first line is printed.
+func serve(ctx context.Context, l net.Listener, url string, o web.Options, ready func(context.Context, *school.Service) error, out io.Writer) error {
+	db, err := store.Open(ctx, url)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	cases := school.New(db, nil)
+	if ready != nil {
+		if err := ready(ctx, cases); err != nil {
+			return err
+		}
+	}
+	handler := web.New(db, cases, o)
+	defer handler.Close()
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	failed := make(chan error, 1)
+	go func() { failed <- server.Serve(l) }()
+	fmt.Fprintf(out, "Rubricon serves on http://%s (Ctrl-C stops it)\n", l.Addr())
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	end, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	return server.Shutdown(end)
+}
+
+func demoCommand() *cobra.Command {
+	var listen string
+	var reset bool
+	cmd := &cobra.Command{
+		Use:   "demo",
+		Short: "Serve the demo school with a database of its own",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
+			defer stop()
+			l, err := listenOn(listen)
+			if err != nil {
+				return err
+			}
+			defer l.Close()
+			if reset {
+				if err := os.RemoveAll(dataDir); err != nil {
+					return fmt.Errorf("taking the demo's data away: %w", err)
+				}
+			}
+			if err := os.MkdirAll(dataDir, 0o755); err != nil {
+				return fmt.Errorf("making the folder for the demo's data: %w", err)
+			}
+			db, err := local.Start(ctx, local.Options{Dir: filepath.Join(dataDir, "pg")})
+			if err != nil {
+				return err
+			}
+			urlFile := filepath.Join(dataDir, "url")
+			defer func() {
+				_ = os.Remove(urlFile)
+				_ = db.Stop()
+			}()
+			if err := os.WriteFile(urlFile, []byte(db.URL+"\n"), 0o600); err != nil {
+				return fmt.Errorf("keeping the database's URL: %w", err)
+			}
+			return serve(ctx, l, db.URL, web.Options{Demo: demoSignIns()}, func(ctx context.Context, cases *school.Service) error {
+				return loadDemo(ctx, cases, cmd.OutOrStdout())
+			}, cmd.OutOrStdout())
+		},
+	}
+	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7270", "the address to serve on")
+	cmd.Flags().BoolVar(&reset, "reset", false, "start anew: everything entered in the demo is lost")
+	return cmd
+}
+
+func demoSignIns() []web.DemoSignIn {
+	who := map[string]string{"mara.quill": "Mara Quill, a student entering grade 10", "ilse.quill": "Ilse Quill, mother of Mara and Jonah",
+		"ms.arden": "Ms Arden, their counselor", "office": "Dagny Westerdale, the school office"}
+	var list []web.DemoSignIn
+	for _, username := range demo.SignIns {
+		list = append(list, web.DemoSignIn{Username: username, Password: demo.Password, Who: who[username]})
+	}
+	return list
+}
+
+// demoSeed makes the demo school the same everywhere.
+const demoSeed = 7
+
+// loadDemo imports the demo school where the database is empty, and opens its window around today.
+func loadDemo(ctx context.Context, cases *school.Service, out io.Writer) error {
+	ids, err := cases.Schools(ctx)
+	if err != nil || len(ids) > 0 {
+		return err
+	}
+	fmt.Fprintln(out, "Loading the demo school, Pellworth Sound: 1,200 students…")
+	dir, err := os.MkdirTemp("", "rubricon-demo")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	if err := bundle.Write(dir, demo.Bundle(demo.Options{Students: 1200, Seed: demoSeed})); err != nil {
+		return err
+	}
+	b, err := bundle.Open(dir)
+	if err != nil {
+		return err
+	}
+	if _, err := cases.Import(ctx, b); err != nil {
+		return err
+	}
+	day := time.Now().UTC().Truncate(24 * time.Hour)
+	if err := cases.SetWindow(ctx, b.SchoolID, -1, day.AddDate(0, 0, -20).Add(8*time.Hour), day.AddDate(0, 0, 24).Add(16*time.Hour), day.AddDate(0, 0, 66).Add(16*time.Hour)); err != nil {
+		return err
+	}
+	return demo.Play(ctx, cases, b, demoSeed)
+}

@@ -1,0 +1,67 @@
+package sheet
+
+import (
+	"rubricon/core/condition"
+	"rubricon/core/credit"
+	"rubricon/core/policy"
+)
+
+// TodoKind is a kind of thing that keeps a sheet from being submitted.
+type TodoKind string
+
+// The kinds.
+const (
+	RuleShort TodoKind = "ruleShort" // Rule lacks Amount
+	RuleOver  TodoKind = "ruleOver"  // Rule is over by Amount
+	EntryOpen TodoKind = "entry"     // the condition of Course does not hold; Verdict says how far
+	LinkOpen  TodoKind = "link"      // Course should come with Needs
+	Repeats   TodoKind = "repeat"    // Course is already earned, or stands beside a course it excludes
+	NotOpen   TodoKind = "barred"    // Course is not offered to this student
+	Overfull  TodoKind = "overload"  // the terms are over by Amount
+)
+
+// Todo is one thing to mend.
+type Todo struct {
+	Kind    TodoKind
+	Rule    int
+	Course  int32
+	Needs   int32
+	Verdict condition.Verdict
+	Amount  credit.Amount
+}
+
+// Todo lists what keeps a judged sheet from being submitted: rules first, in the policy's order, then courses by rank. It is
+// empty exactly when the judgement is Ready.
+func (f *Facts) Todo(j *Judgement) []Todo {
+	var list []Todo
+	for _, r := range j.Rules {
+		rule := &f.Year.Rules[r.Rule]
+		if r.Holds || rule.Stance != policy.Block {
+			continue
+		}
+		if rule.Min != nil && r.Measured < *rule.Min {
+			list = append(list, Todo{Kind: RuleShort, Rule: r.Rule, Amount: *rule.Min - r.Measured})
+		} else {
+			list = append(list, Todo{Kind: RuleOver, Rule: r.Rule, Amount: r.Measured - *rule.Max})
+		}
+	}
+	if !j.Packing.Fits() {
+		list = append(list, Todo{Kind: Overfull, Amount: j.Packing.Overload})
+	}
+	for _, r := range j.Requests {
+		stance := f.Year.Courses[r.Course].EntryStance
+		if r.HasEntry && r.Entry < condition.Expected && (stance == policy.Block || stance == "") {
+			list = append(list, Todo{Kind: EntryOpen, Course: r.Course, Verdict: r.Entry})
+		}
+		if r.Barred {
+			list = append(list, Todo{Kind: NotOpen, Course: r.Course})
+		}
+		if r.Repeat {
+			list = append(list, Todo{Kind: Repeats, Course: r.Course})
+		}
+	}
+	for _, l := range j.Links {
+		list = append(list, Todo{Kind: LinkOpen, Course: l.Course, Needs: l.Needs})
+	}
+	return list
+}

@@ -1,0 +1,275 @@
+// Package local runs a private PostgreSQL of its own on 127.0.0.1, for the demo and the tests: a data folder, a free port,
+// a generated password, and the server as a child process that ends with its parent.
+//
+// PostgreSQL refuses to run as root. As root the server therefore runs as the user postgres, where that user can reach the
+// data folder, else inside a user namespace in which root appears as nobody.
+package local
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"os/user"
+	"path/filepath"
+	"runtime"
+	"sort"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Server is a running PostgreSQL.
+type Server struct {
+	URL  string // how to connect, with the password: never log it
+	done chan error
+	pid  int
+}
+
+// Options say where and how to run.
+type Options struct {
+	Dir       string // the data folder; made where it is missing
+	Throwaway bool   // for tests: nothing needs to survive a crash
+}
+
+// binaries finds the newest PostgreSQL of the machine.
+func binaries() (string, error) {
+	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/postgres")
+	sort.Slice(found, func(i, j int) bool { return version(found[i]) < version(found[j]) })
+	if len(found) == 0 {
+		if path, err := exec.LookPath("postgres"); err == nil {
+			return filepath.Dir(path), nil
+		}
+		return "", errors.New("PostgreSQL is not installed; as root run: apt-get install postgresql")
+	}
+	return filepath.Dir(found[len(found)-1]), nil
+}
+
+func version(path string) int {
+	n, _ := strconv.Atoi(strings.Split(path, "/")[4])
+	return n
+}
+
+// runner makes commands that run as somebody PostgreSQL accepts.
+type runner struct{ attr syscall.SysProcAttr }
+
+func newRunner(dir string) (*runner, error) {
+	r := &runner{}
+	if os.Geteuid() != 0 {
+		return r, nil
+	}
+	if account, err := user.Lookup("postgres"); err == nil {
+		uid, _ := strconv.Atoi(account.Uid)
+		gid, _ := strconv.Atoi(account.Gid)
+		as := syscall.SysProcAttr{Credential: &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}}
+		reach := exec.Command("test", "-x", filepath.Dir(dir))
+		reach.Dir = "/"
+		reach.SysProcAttr = &as
+		if reach.Run() == nil {
+			if err := os.Chown(dir, uid, gid); err != nil {
+				return nil, fmt.Errorf("giving the data folder to the user postgres: %w", err)
+			}
+			r.attr = as
+			return r, nil
+		}
+	}
+	r.attr = syscall.SysProcAttr{Cloneflags: syscall.CLONE_NEWUSER,
+		UidMappings: []syscall.SysProcIDMap{{ContainerID: 65534, HostID: 0, Size: 1}},
+		GidMappings: []syscall.SysProcIDMap{{ContainerID: 65534, HostID: 0, Size: 1}}}
+	probe := exec.Command("true")
+	probe.SysProcAttr = &r.attr
+	if err := probe.Run(); err != nil {
+		return nil, fmt.Errorf("PostgreSQL does not run as root, and the user postgres cannot reach %s; put the project where that user can reach it, or run as an ordinary user (%w)", dir, err)
+	}
+	return r, nil
+}
+
+func (r *runner) command(name string, args ...string) *exec.Cmd {
+	cmd := exec.Command(name, args...)
+	cmd.Dir = "/"
+	attr := r.attr
+	attr.Pdeathsig = syscall.SIGINT // a fast, clean end when the parent is gone
+	attr.Setpgid = true             // Ctrl-C reaches us, and we end the server in order
+	cmd.SysProcAttr = &attr
+	cmd.Env = append(os.Environ(), "LC_ALL=C.UTF-8")
+	return cmd
+}
+
+// Start starts the server and waits until it answers. Errors are plain sentences that say what to do.
+func Start(ctx context.Context, o Options) (*Server, error) {
+	bin, err := binaries()
+	if err != nil {
+		return nil, err
+	}
+	dir, err := filepath.Abs(o.Dir)
+	if err != nil {
+		return nil, err
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, explain("making the data folder", err)
+	}
+	r, err := newRunner(dir)
+	if err != nil {
+		return nil, err
+	}
+	secret, err := r.initialise(bin, dir, o)
+	if err != nil {
+		return nil, err
+	}
+	if err := dropStaleLock(dir); err != nil {
+		return nil, err
+	}
+	port, err := freePort()
+	if err != nil {
+		return nil, err
+	}
+	s := &Server{URL: fmt.Sprintf("postgres://app:%s@127.0.0.1:%d/postgres?sslmode=disable", secret, port), done: make(chan error, 1)}
+	args := []string{"-D", dir, "-c", "listen_addresses=127.0.0.1", "-p", strconv.Itoa(port), "-c", "unix_socket_directories=", "-c", "max_connections=120",
+		"-c", "log_min_messages=warning"}
+	if o.Throwaway {
+		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
+	}
+	log, err := os.OpenFile(filepath.Join(filepath.Dir(dir), filepath.Base(dir)+".log"), os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+	if err != nil {
+		return nil, explain("opening the database's log", err)
+	}
+	started := make(chan error)
+	go func() {
+		// Pdeathsig follows the thread that forked, so the thread is kept for the child's whole life.
+		runtime.LockOSThread()
+		defer log.Close()
+		cmd := r.command(filepath.Join(bin, "postgres"), args...)
+		cmd.Stdout, cmd.Stderr = log, log
+		err := cmd.Start()
+		if err == nil {
+			s.pid = cmd.Process.Pid
+		}
+		started <- err
+		if err == nil {
+			s.done <- cmd.Wait()
+		}
+	}()
+	if err := <-started; err != nil {
+		return nil, fmt.Errorf("starting PostgreSQL: %w", err)
+	}
+	return s, s.wait(ctx, log.Name())
+}
+
+func (s *Server) wait(ctx context.Context, log string) error {
+	deadline := time.Now().Add(60 * time.Second)
+	for {
+		conn, err := pgx.Connect(ctx, s.URL)
+		if err == nil {
+			return conn.Close(ctx)
+		}
+		select {
+		case <-s.done:
+			text, _ := os.ReadFile(log)
+			if strings.Contains(string(text), "No space left") {
+				return errors.New("the disk is full; free some space and start again")
+			}
+			return fmt.Errorf("PostgreSQL ended at once; its log says:\n%s", text)
+		case <-ctx.Done():
+			_ = s.Stop()
+			return ctx.Err()
+		case <-time.After(30 * time.Millisecond):
+		}
+		if time.Now().After(deadline) {
+			_ = s.Stop()
+			return fmt.Errorf("PostgreSQL does not answer after a minute; see %s", log)
+		}
+	}
+}
+
+// Stop ends the server in order and waits for it.
+func (s *Server) Stop() error {
+	if err := syscall.Kill(s.pid, syscall.SIGINT); err != nil {
+		return err
+	}
+	select {
+	case <-s.done:
+		return nil
+	case <-time.After(20 * time.Second):
+		return syscall.Kill(s.pid, syscall.SIGQUIT)
+	}
+}
+
+func (r *runner) initialise(bin, dir string, o Options) (secret string, err error) {
+	secretFile := filepath.Join(filepath.Dir(dir), filepath.Base(dir)+".secret")
+	if _, err := os.Stat(filepath.Join(dir, "PG_VERSION")); err == nil {
+		text, err := os.ReadFile(secretFile)
+		if err != nil {
+			return "", fmt.Errorf("the database's password is gone (%w); start anew with make demo-reset", err)
+		}
+		return strings.TrimSpace(string(text)), nil
+	}
+	raw := make([]byte, 24)
+	if _, err := rand.Read(raw); err != nil {
+		return "", err
+	}
+	secret = hex.EncodeToString(raw)
+	if err := os.WriteFile(secretFile, []byte(secret+"\n"), 0o600); err != nil {
+		return "", explain("keeping the database's password", err)
+	}
+	if as := r.attr.Credential; as != nil { // initdb reads it as that user
+		if err := os.Chown(secretFile, int(as.Uid), int(as.Gid)); err != nil {
+			return "", err
+		}
+	}
+	args := []string{"-D", dir, "-U", "app", "-E", "UTF8", "--locale=C.UTF-8", "--auth=scram-sha-256", "--pwfile=" + secretFile}
+	if o.Throwaway {
+		args = append(args, "--no-sync")
+	}
+	cmd := r.command(filepath.Join(bin, "initdb"), args...)
+	if out, err := cmd.CombinedOutput(); err != nil {
+		_ = os.RemoveAll(dir)
+		if strings.Contains(string(out), "No space left") {
+			return "", errors.New("the disk is full; free some space and start again")
+		}
+		return "", fmt.Errorf("making the database: %w\n%s", err, out)
+	}
+	return secret, nil
+}
+
+// dropStaleLock takes away the lock of a server that is gone, and refuses where it is not.
+func dropStaleLock(dir string) error {
+	lock := filepath.Join(dir, "postmaster.pid")
+	text, err := os.ReadFile(lock)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil
+	} else if err != nil {
+		return err
+	}
+	pid := strings.SplitN(string(text), "\n", 2)[0]
+	stat, err := os.ReadFile("/proc/" + pid + "/stat")
+	if err == nil {
+		_, rest, _ := strings.Cut(string(stat), ") ")
+		if strings.Contains(string(stat), "(postgres)") && !strings.HasPrefix(rest, "Z") {
+			return fmt.Errorf("the database in %s is already running (process %s); stop the other make demo first", dir, pid)
+		}
+	}
+	return os.Remove(lock)
+}
+
+func freePort() (int, error) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return 0, fmt.Errorf("looking for a free port: %w", err)
+	}
+	defer l.Close()
+	return l.Addr().(*net.TCPAddr).Port, nil
+}
+
+func explain(doing string, err error) error {
+	if errors.Is(err, syscall.ENOSPC) {
+		return errors.New("the disk is full; free some space and start again")
+	}
+	return fmt.Errorf("%s: %w", doing, err)
+}
