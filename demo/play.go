@@ -50,7 +50,7 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 		case dice < 0.29:
 			_, err = cases.SendBack(ctx, counselor, b.SchoolID, p.ID, view.Version, returns[r.IntN(len(returns))])
 		default:
-			view, err = cases.Sign(ctx, guardian, b.SchoolID, p.ID, view.Version)
+			view, err = cases.Sign(ctx, guardian, b.SchoolID, p.ID, view.Version, requested(view))
 			if err == nil && dice < 0.6 && len(view.Todo) == 0 {
 				_, err = cases.Clear(ctx, counselor, b.SchoolID, p.ID, view.Version)
 			}
@@ -60,4 +60,11 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 		}
 	}
 	return nil
+}
+
+func requested(view *school.SheetView) (codes []string) {
+	for _, e := range view.Requests {
+		codes = append(codes, e.Course)
+	}
+	return codes
 }

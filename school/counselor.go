@@ -76,7 +76,7 @@ func (s *Service) SendBack(ctx context.Context, username, school, student string
 type Decision struct {
 	Version int64          `json:"version" minimum:"1"`
 	Answer  string         `json:"answer" enum:"confirm,waive,decline" doc:"confirm: the claim becomes a record; waive: the course's condition is met; decline: neither"`
-	Claim   int            `json:"claim,omitempty" doc:"The claim's id; without one the course's condition is waived"`
+	Claim   int64          `json:"claim,omitempty" doc:"The claim's id; without one the course's condition is waived"`
 	Course  string         `json:"course" maxLength:"100" doc:"The requested course whose condition it is"`
 	Mark    *credit.Amount `json:"mark,omitempty" doc:"confirm: the mark on the report, 0 to 100"`
 	Reason  string         `json:"reason" maxLength:"1000" doc:"Kept, and shown to the family"`

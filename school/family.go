@@ -2,6 +2,7 @@ package school
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"rubricon/store"
@@ -10,9 +11,10 @@ import (
 // MaxMessage is the most characters of a message, a reason or a remark.
 const MaxMessage = 1000
 
-// Sign is a guardian's signature under what was submitted. Signing what is signed already changes nothing.
-func (s *Service) Sign(ctx context.Context, username, school, student string, version int64) (*SheetView, error) {
-	return s.act(ctx, username, school, student, SignSheet, "sign", func(_ store.Queries, sub *store.Subject, _ *known) (map[string]any, error) {
+// Sign is a guardian's signature under what was submitted; agreed names each requested course whose fee is agreed to, and all
+// that have one must be among them. Signing what is signed already changes nothing.
+func (s *Service) Sign(ctx context.Context, username, school, student string, version int64, agreed []string) (*SheetView, error) {
+	return s.act(ctx, username, school, student, SignSheet, "sign", func(_ store.Queries, sub *store.Subject, k *known) (map[string]any, error) {
 		if sub.State == "signed" {
 			return nil, nil
 		}
@@ -25,9 +27,14 @@ func (s *Service) Sign(ctx context.Context, username, school, student string, ve
 		if err := checkVersion(sub, version); err != nil {
 			return nil, err
 		}
+		for _, e := range sub.Entries.V {
+			if i, ok := k.Year.Index(e.Course); ok && !e.Alternate && k.Year.Courses[i].Fee > 0 && !slices.Contains(agreed, e.Course) {
+				return nil, problem(BadInput, "agree to the fee for %s before you sign", k.Year.Courses[i].Title)
+			}
+		}
 		at := s.now()
 		sub.State, sub.SignedAt, sub.SignedBy, sub.Asked = "signed", &at, sub.ActorName, ""
-		return map[string]any{"signed": sub.SubmittedVersion}, nil
+		return map[string]any{"signed": sub.SubmittedVersion, "agreed": agreed}, nil
 	})
 }
 

@@ -141,7 +141,7 @@ func compile(y *catalog.Year, sub *store.Subject, row *store.FactsRow) *known {
 	for _, x := range row.Signals.V {
 		student.Signals = append(student.Signals, sheet.Signal{Kind: sheet.SignalKind(x.Kind), Code: x.Code, Name: x.Name, Value: credit.Amount(x.Value), By: x.By, Note: x.Note})
 		if x.Kind == string(sheet.Claim) {
-			k.claims = append(k.claims, Claim{ID: x.Ord, Course: x.Code, Name: x.Name, By: x.By, Note: x.Note})
+			k.claims = append(k.claims, Claim{ID: x.ID, Course: x.Code, Name: x.Name, By: x.By, Note: x.Note})
 		}
 	}
 	k.Facts = sheet.NewFacts(y, student)

@@ -94,7 +94,7 @@ func (s *Service) SignIn(ctx context.Context, username, password, address string
 		return q.ForgetAttempts(ctx, user)
 	}
 	for _, key := range []string{user, host} {
-		if err := q.CountAttempt(ctx, key); err != nil {
+		if err := q.CountAttempt(ctx, key, s.now()); err != nil {
 			return err
 		}
 	}

@@ -99,7 +99,7 @@ type Proof struct {
 
 // Claim is a family's statement that something is met elsewhere.
 type Claim struct {
-	ID     int    `json:"id"`
+	ID     int64  `json:"id"`
 	Course string `json:"course,omitempty"`
 	Name   string `json:"name,omitempty"`
 	By     string `json:"by,omitempty"`
@@ -168,6 +168,8 @@ type Effect struct {
 	With    []string     `json:"with,omitempty"`
 	Rules   []RuleChange `json:"rules,omitempty"`
 	Feeds   []Feed       `json:"feeds,omitempty"`
+
+	Recommended bool `json:"recommended,omitempty"`
 }
 
 // RuleChange is a rule whose result an addition changes.
@@ -279,6 +281,7 @@ func (s *Service) view(k *known, sub *store.Subject) (*SheetView, error) {
 	}
 	for i := range effects {
 		v.Effects = append(v.Effects, newEffect(y, &effects[i]))
+		v.Effects[i].Recommended = k.Recommended(effects[i].Course)
 		if at := index(v.Alternate, y.Codes[effects[i].Course]); at >= 0 {
 			v.Alternate[at].Entry, v.Alternate[at].Barred, v.Alternate[at].Repeat = v.Effects[i].Entry, effects[i].Barred, effects[i].Repeat
 		}

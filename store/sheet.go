@@ -28,7 +28,7 @@ type Name struct {
 
 const personColumns = `p.school_id, p.id, p.role, p.given_name, p.family_name, p.language, sc.name AS school_name,
 	EXISTS (SELECT 1 FROM person s WHERE s.school_id = p.school_id AND s.role = 'student' AND s.counselor = p.id) AS counsels,
-	(SELECT coalesce(json_agg(json_build_object('id', s.id, 'given', s.given_name, 'family', s.family_name, 'grade', s.grade) ORDER BY s.ord), '[]')
+	(SELECT coalesce(json_agg(json_build_object('id', s.id, 'given', s.given_name, 'family', s.family_name, 'grade', s.grade) ORDER BY s.ord, s.id), '[]')
 		FROM guardianship g JOIN person s ON s.school_id = g.school_id AND s.id = g.student_id
 		WHERE g.school_id = p.school_id AND g.guardian_id = p.id) AS children`
 
@@ -124,9 +124,9 @@ func (q Queries) Subject(ctx context.Context, school, student, username string, 
 
 // FactsRow is what is on record of a student.
 type FactsRow struct {
-	Programs JSON[[]string]    `db:"programs"`
-	Records  JSON[[]FactRec]   `db:"records"`
-	Signals  JSON[[]FactSigna] `db:"signals"`
+	Programs JSON[[]string]     `db:"programs"`
+	Records  JSON[[]FactRec]    `db:"records"`
+	Signals  JSON[[]FactSignal] `db:"signals"`
 }
 
 // FactRec is a record, in hundredths.
@@ -141,9 +141,9 @@ type FactRec struct {
 	Outcome  string   `json:"outcome"`
 }
 
-// FactSigna is a signal; By is the name of the person where a person's id is on file.
-type FactSigna struct {
-	Ord   int    `json:"ord"`
+// FactSignal is a signal; By is the name of the person where a person's id is on file.
+type FactSignal struct {
+	ID    int64  `json:"id"`
 	Kind  string `json:"kind"`
 	Code  string `json:"course_code"`
 	Name  string `json:"name"`
@@ -157,8 +157,8 @@ func (q Queries) Facts(ctx context.Context, school, student string) (f FactsRow,
 	return f, q.get(ctx, &f, `SELECT p.programs,
 		(SELECT coalesce(json_agg(json_build_object('course_code', r.course_code, 'title', r.title, 'subjects', r.subjects, 'start_year', r.start_year, 'term', r.term,
 			'credits', r.credits, 'mark', r.mark, 'outcome', r.outcome) ORDER BY r.ord), '[]') FROM record r WHERE r.school_id = p.school_id AND r.student_id = p.id) AS records,
-		(SELECT coalesce(json_agg(json_build_object('ord', s.ord, 'kind', s.kind, 'course_code', s.course_code, 'name', s.name, 'value', s.value,
-			'said_by', coalesce(b.given_name || ' ' || b.family_name, s.said_by), 'note', s.note) ORDER BY s.ord), '[]')
+		(SELECT coalesce(json_agg(json_build_object('id', s.id, 'kind', s.kind, 'course_code', s.course_code, 'name', s.name, 'value', s.value,
+			'said_by', coalesce(b.given_name || ' ' || b.family_name, s.said_by), 'note', s.note) ORDER BY s.ord, s.id), '[]')
 			FROM signal s LEFT JOIN person b ON b.school_id = s.school_id AND b.id = s.said_by
 			WHERE s.school_id = p.school_id AND s.student_id = p.id AND s.settled = '') AS signals
 		FROM person p WHERE p.school_id = $1 AND p.id = $2`, school, student)
@@ -286,8 +286,8 @@ func (q Queries) FactsOfSchool(ctx context.Context, school, counselor string) (m
 	err := q.list(ctx, &list, `SELECT p.id, p.programs, coalesce(r.records, '[]') AS records, coalesce(s.signals, '[]') AS signals FROM person p
 		LEFT JOIN (SELECT r.student_id, json_agg(json_build_object('course_code', r.course_code, 'title', r.title, 'subjects', r.subjects, 'start_year', r.start_year,
 			'term', r.term, 'credits', r.credits, 'mark', r.mark, 'outcome', r.outcome) ORDER BY r.ord) AS records FROM record r WHERE r.school_id = $1 GROUP BY 1) r ON r.student_id = p.id
-		LEFT JOIN (SELECT s.student_id, json_agg(json_build_object('ord', s.ord, 'kind', s.kind, 'course_code', s.course_code, 'name', s.name, 'value', s.value,
-			'said_by', coalesce(b.given_name || ' ' || b.family_name, s.said_by), 'note', s.note) ORDER BY s.ord) AS signals
+		LEFT JOIN (SELECT s.student_id, json_agg(json_build_object('id', s.id, 'kind', s.kind, 'course_code', s.course_code, 'name', s.name, 'value', s.value,
+			'said_by', coalesce(b.given_name || ' ' || b.family_name, s.said_by), 'note', s.note) ORDER BY s.ord, s.id) AS signals
 			FROM signal s LEFT JOIN person b ON b.school_id = s.school_id AND b.id = s.said_by WHERE s.school_id = $1 AND s.settled = '' GROUP BY 1) s ON s.student_id = p.id
 		WHERE p.school_id = $1 AND p.role = 'student' AND ($2 = '' OR p.counselor = $2)`, school, counselor)
 	out := make(map[string]FactsRow, len(list))
@@ -312,10 +312,10 @@ func (q Queries) AddRecord(ctx context.Context, school string, r *RecordIn) erro
 }
 
 // SettleClaim says what became of a claim. The error is ErrNotFound where there is no such open claim.
-func (q Queries) SettleClaim(ctx context.Context, school, student string, ord int, settled string) error {
+func (q Queries) SettleClaim(ctx context.Context, school, student string, id int64, settled string) error {
 	var done int
-	return q.get(ctx, &done, `UPDATE signal SET settled = $4 WHERE school_id = $1 AND student_id = $2 AND ord = $3 AND kind = 'claim' AND settled = '' RETURNING 1`,
-		school, student, ord, settled)
+	return q.get(ctx, &done, `UPDATE signal SET settled = $4 WHERE school_id = $1 AND student_id = $2 AND id = $3 AND kind = 'claim' AND settled = '' RETURNING 1`,
+		school, student, id, settled)
 }
 
 // FactsChanged makes cached facts of a student stale.

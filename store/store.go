@@ -168,10 +168,10 @@ func (q Queries) Attempts(ctx context.Context, key string) (failures int, since 
 }
 
 // CountAttempt counts one more failed sign-in; after a quiet quarter of an hour it starts anew.
-func (q Queries) CountAttempt(ctx context.Context, key string) error {
-	return q.exec(ctx, `INSERT INTO sign_in_attempt (key, failures) VALUES ($1, 1)
-		ON CONFLICT (key) DO UPDATE SET since = now(),
-			failures = CASE WHEN sign_in_attempt.since < now() - interval '15 minutes' THEN 1 ELSE sign_in_attempt.failures + 1 END`, key)
+func (q Queries) CountAttempt(ctx context.Context, key string, now time.Time) error {
+	return q.exec(ctx, `INSERT INTO sign_in_attempt (key, failures, since) VALUES ($1, 1, $2)
+		ON CONFLICT (key) DO UPDATE SET since = $2,
+			failures = CASE WHEN sign_in_attempt.since < $2 - interval '15 minutes' THEN 1 ELSE sign_in_attempt.failures + 1 END`, key, now)
 }
 
 // ForgetAttempts forgets what was counted.

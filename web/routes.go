@@ -11,7 +11,8 @@ import (
 
 const usernameKey = "username"
 
-type onSheet struct {
+// OnSheet is the path of a sheet; it is exported because huma reads embedded fields only then.
+type OnSheet struct {
 	School  string `path:"school" maxLength:"100"`
 	Student string `path:"student" maxLength:"100"`
 }
@@ -20,6 +21,11 @@ type sheetOut struct{ Body *school.SheetView }
 
 type versionBody struct {
 	Version int64 `json:"version" minimum:"1" doc:"The version of the sheet that was looked at"`
+}
+
+type signatureBody struct {
+	Version int64    `json:"version" minimum:"1"`
+	Agreed  []string `json:"agreed" maxItems:"60" doc:"The requested courses whose fee is agreed to, one by one"`
 }
 
 type messageBody struct {
@@ -59,9 +65,9 @@ func operation(id, method, path, summary string) huma.Operation {
 const sheetPath = "/api/schools/{school}/students/{student}/sheet"
 
 // onSheetWith registers a route that acts on a sheet with a body.
-func onSheetWith[B any](s *Server, api huma.API, op huma.Operation, do func(ctx context.Context, username string, at onSheet, body B) (*school.SheetView, error)) {
+func onSheetWith[B any](s *Server, api huma.API, op huma.Operation, do func(ctx context.Context, username string, at OnSheet, body B) (*school.SheetView, error)) {
 	type in struct {
-		onSheet
+		OnSheet
 		Body B
 	}
 	huma.Register(api, op, func(ctx context.Context, in *in) (*sheetOut, error) {
@@ -69,7 +75,7 @@ func onSheetWith[B any](s *Server, api huma.API, op huma.Operation, do func(ctx 
 		if err != nil {
 			return nil, err
 		}
-		view, err := do(ctx, username, in.onSheet, in.Body)
+		view, err := do(ctx, username, in.OnSheet, in.Body)
 		if err != nil {
 			return nil, answer(err)
 		}
@@ -81,31 +87,31 @@ func (s *Server) routes(api huma.API) {
 	s.signInRoutes(api)
 	s.readRoutes(api)
 	onSheetWith(s, api, operation("change-sheet", http.MethodPost, sheetPath+"/changes", "Change a sheet; kept at once"),
-		func(ctx context.Context, username string, at onSheet, body school.Edit) (*school.SheetView, error) {
+		func(ctx context.Context, username string, at OnSheet, body school.Edit) (*school.SheetView, error) {
 			return s.cases.Change(ctx, username, at.School, at.Student, body)
 		})
 	onSheetWith(s, api, operation("submit-sheet", http.MethodPost, sheetPath+"/submission", "Submit a sheet; twice gives the same receipt"),
-		func(ctx context.Context, username string, at onSheet, body versionBody) (*school.SheetView, error) {
+		func(ctx context.Context, username string, at OnSheet, body versionBody) (*school.SheetView, error) {
 			return s.cases.Submit(ctx, username, at.School, at.Student, body.Version)
 		})
 	onSheetWith(s, api, operation("sign-sheet", http.MethodPost, sheetPath+"/signature", "Sign a submitted sheet as a guardian"),
-		func(ctx context.Context, username string, at onSheet, body versionBody) (*school.SheetView, error) {
-			return s.cases.Sign(ctx, username, at.School, at.Student, body.Version)
+		func(ctx context.Context, username string, at OnSheet, body signatureBody) (*school.SheetView, error) {
+			return s.cases.Sign(ctx, username, at.School, at.Student, body.Version, body.Agreed)
 		})
 	onSheetWith(s, api, operation("ask-for-change", http.MethodPost, sheetPath+"/wish", "Ask for a change as a guardian"),
-		func(ctx context.Context, username string, at onSheet, body messageBody) (*school.SheetView, error) {
+		func(ctx context.Context, username string, at OnSheet, body messageBody) (*school.SheetView, error) {
 			return s.cases.AskForChange(ctx, username, at.School, at.Student, body.Version, body.Message)
 		})
 	onSheetWith(s, api, operation("clear-sheet", http.MethodPost, sheetPath+"/clearance", "Clear a sheet as a counselor"),
-		func(ctx context.Context, username string, at onSheet, body versionBody) (*school.SheetView, error) {
+		func(ctx context.Context, username string, at OnSheet, body versionBody) (*school.SheetView, error) {
 			return s.cases.Clear(ctx, username, at.School, at.Student, body.Version)
 		})
 	onSheetWith(s, api, operation("send-back-sheet", http.MethodPost, sheetPath+"/return", "Send a sheet back with a message"),
-		func(ctx context.Context, username string, at onSheet, body messageBody) (*school.SheetView, error) {
+		func(ctx context.Context, username string, at OnSheet, body messageBody) (*school.SheetView, error) {
 			return s.cases.SendBack(ctx, username, at.School, at.Student, body.Version, body.Message)
 		})
 	onSheetWith(s, api, operation("decide", http.MethodPost, sheetPath+"/decision", "Confirm, waive or decline as a counselor, with a reason"),
-		func(ctx context.Context, username string, at onSheet, body school.Decision) (*school.SheetView, error) {
+		func(ctx context.Context, username string, at OnSheet, body school.Decision) (*school.SheetView, error) {
 			return s.cases.Decide(ctx, username, at.School, at.Student, body)
 		})
 }
@@ -125,7 +131,7 @@ func (s *Server) readRoutes(api huma.API) {
 			return &catalogOut{catalog}, answer(err)
 		})
 	huma.Register(api, operation("get-sheet", http.MethodGet, sheetPath, "A student's sheet, judged"),
-		func(ctx context.Context, in *onSheet) (*sheetOut, error) {
+		func(ctx context.Context, in *OnSheet) (*sheetOut, error) {
 			username, err := s.username(ctx)
 			if err != nil {
 				return nil, err
@@ -135,7 +141,7 @@ func (s *Server) readRoutes(api huma.API) {
 		})
 	type historyOut struct{ Body []HistoryItem }
 	huma.Register(api, operation("get-history", http.MethodGet, sheetPath+"/history", "What happened to a sheet, the latest first, at most 100"),
-		func(ctx context.Context, in *onSheet) (*historyOut, error) {
+		func(ctx context.Context, in *OnSheet) (*historyOut, error) {
 			username, err := s.username(ctx)
 			if err != nil {
 				return nil, err

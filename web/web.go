@@ -7,6 +7,7 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/hex"
+	"encoding/json"
 	"io/fs"
 	"log/slog"
 	"mime"
@@ -93,13 +94,23 @@ func (s *Server) Close() { s.store.StopCleanup() }
 
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
 
-// OpenAPI is the contract, as JSON; it needs no database.
+// OpenAPI is the contract, as indented JSON; it needs no database.
 func OpenAPI() ([]byte, error) {
 	s := &Server{sessions: scs.New()}
 	api := newAPI(gin.New())
 	s.routes(api)
-	return api.OpenAPI().MarshalJSON()
+	text, err := api.OpenAPI().MarshalJSON()
+	if err != nil {
+		return nil, err
+	}
+	var out bytes.Buffer
+	if err := json.Indent(&out, text, "", " "); err != nil {
+		return nil, err
+	}
+	return out.Bytes(), nil
 }
+
+func init() { gin.SetMode(gin.ReleaseMode) }
 
 func newAPI(engine *gin.Engine) huma.API {
 	config := huma.DefaultConfig("Rubricon", "1")
@@ -110,7 +121,6 @@ func newAPI(engine *gin.Engine) huma.API {
 }
 
 func (s *Server) engine() *gin.Engine {
-	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.HandleMethodNotAllowed = true
 	_ = engine.SetTrustedProxies(nil)

@@ -87,8 +87,9 @@ CREATE INDEX guardianship_student ON guardianship (school_id, student_id);
 
 CREATE TABLE record (
     school_id   text NOT NULL,
+    id          bigint NOT NULL GENERATED ALWAYS AS IDENTITY,
     student_id  text NOT NULL,
-    ord         int NOT NULL,
+    ord         int NOT NULL, -- the order of the file; rows entered here come last
     course_code text NOT NULL,
     title       text NOT NULL,
     subjects    jsonb NOT NULL,
@@ -99,14 +100,16 @@ CREATE TABLE record (
     outcome     text NOT NULL CHECK (outcome IN ('earned', 'inProgress', 'failed', 'withdrawn', 'transfer')),
     here        boolean NOT NULL DEFAULT false, -- entered here, not imported: an import keeps it
     cells       jsonb NOT NULL,
-    PRIMARY KEY (school_id, student_id, ord),
+    PRIMARY KEY (school_id, id),
     FOREIGN KEY (school_id, student_id) REFERENCES person ON DELETE CASCADE
 );
+CREATE INDEX record_student ON record (school_id, student_id);
 
 CREATE TABLE signal (
     school_id   text NOT NULL,
+    id          bigint NOT NULL GENERATED ALWAYS AS IDENTITY,
     student_id  text NOT NULL,
-    ord         int NOT NULL,
+    ord         int NOT NULL, -- the order of the file; rows entered here come last
     kind        text NOT NULL CHECK (kind IN ('recommendation', 'placement', 'score', 'permission', 'waiver', 'assignment', 'claim', 'exemption')),
     course_code text NOT NULL,
     name        text NOT NULL,
@@ -116,9 +119,10 @@ CREATE TABLE signal (
     here        boolean NOT NULL DEFAULT false,
     settled     text NOT NULL DEFAULT '' CHECK (settled IN ('', 'confirmed', 'waived', 'declined')), -- what became of a claim
     cells       jsonb NOT NULL,
-    PRIMARY KEY (school_id, student_id, ord),
+    PRIMARY KEY (school_id, id),
     FOREIGN KEY (school_id, student_id) REFERENCES person ON DELETE CASCADE
 );
+CREATE INDEX signal_student ON signal (school_id, student_id);
 
 CREATE TABLE sheet (
     school_id         text NOT NULL,

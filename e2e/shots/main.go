@@ -1,0 +1,112 @@
+// Command shots takes the pictures in docs/screenshots from a running demo: go run ./e2e/shots [OUT]. It signs in as the demo's
+// people and changes nothing.
+package main
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/proto"
+
+	"rubricon/demo"
+	"rubricon/e2e/browser"
+)
+
+const address = "http://127.0.0.1:7270"
+
+type shot struct {
+	name, user, path string
+	phone, dark      bool
+	wait             string // a selector that shows when the screen is there
+	click            string // then this is clicked
+	typed            string // then this is typed
+}
+
+var shots = []shot{
+	{name: "sign-in", path: "/", wait: "form"},
+	{name: "year", user: "mara.quill", path: "/", wait: "#board"},
+	{name: "year-finder", user: "mara.quill", path: "/", wait: "#board", click: "[data-testid=todo] button", typed: "tidal"},
+	{name: "year-course", user: "mara.quill", path: "/", wait: "#board", click: "[data-course=PHY1]"},
+	{name: "year-dark", user: "mara.quill", path: "/", wait: "#board", dark: true},
+	{name: "year-phone", user: "mara.quill", path: "/", wait: "#board", phone: true},
+	{name: "hand-in", user: "mara.quill", path: "/hand-in", wait: "h1"},
+	{name: "family-phone", user: "ilse.quill", path: "/", wait: "h1", phone: true},
+	{name: "caseload", user: "ms.arden", path: "/", wait: "#student h2"},
+	{name: "caseload-phone", user: "ms.arden", path: "/", wait: "#student h2", phone: true},
+}
+
+func main() {
+	out := "docs/screenshots"
+	if len(os.Args) > 1 {
+		out = os.Args[1]
+	}
+	if err := run(out, os.Args[min(2, len(os.Args)):]); err != nil {
+		fmt.Fprintln(os.Stderr, "shots:", err)
+		os.Exit(1)
+	}
+}
+
+func run(out string, only []string) error {
+	if err := os.MkdirAll(out, 0o755); err != nil {
+		return err
+	}
+	b, stop, err := browser.Start()
+	if err != nil {
+		return err
+	}
+	defer stop()
+	for _, s := range shots {
+		wanted := len(only) == 0
+		for _, name := range only {
+			wanted = wanted || name == s.name
+		}
+		if !wanted {
+			continue
+		}
+		if err := rod.Try(func() { take(b, s, filepath.Join(out, s.name+".png")) }); err != nil {
+			return fmt.Errorf("%s: %w", s.name, err)
+		}
+	}
+	return nil
+}
+
+func take(b *rod.Browser, s shot, file string) {
+	width, height := 1280, 800
+	if s.phone {
+		width, height = 390, 844
+	}
+	page, err := browser.Page(b, width, height)
+	if err != nil {
+		panic(err)
+	}
+	defer page.MustClose()
+	page = page.Timeout(20 * time.Second)
+	if s.dark {
+		_ = proto.EmulationSetEmulatedMedia{Features: []*proto.EmulationMediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}}.Call(page)
+	}
+	page.MustNavigate(address).MustWaitLoad()
+	if s.user != "" {
+		page.MustElement("input[name=username]").MustInput(s.user)
+		page.MustElement("input[name=password]").MustInput(demo.Password)
+		page.MustElement("button[type=submit]").MustClick()
+		page.MustElement("header")
+		if s.path != "/" {
+			page.MustNavigate(address + s.path)
+		}
+	}
+	page.MustElement(s.wait)
+	if s.click != "" {
+		page.MustElement(s.click).MustClick()
+	}
+	if s.typed != "" {
+		page.MustElement("input[type=search]").MustInput(s.typed)
+		page.MustElement("button[data-row]").MustFocus()
+	}
+	page.MustWaitRequestIdle()()
+	page.MustEval(`() => document.fonts.ready.then(() => true)`)
+	page.MustWaitStable()
+	page.MustScreenshot(file)
+}

@@ -1,0 +1,200 @@
+import { useQueryClient } from '@tanstack/react-query';
+import { type FormEvent, useState } from 'react';
+import { useTranslation } from 'react-i18next';
+import { type Decision, type Entry, type Sheet, acts, useAct, useSheet } from '../api/client';
+import { errorWords } from '../errors';
+import { Button, Dialog, Loading, Refusal, TextDialog } from '../kit/controls';
+import { subjectTab } from '../kit/marks';
+import { type Book, amount, clauses, entryLine, join, needWords, statusWords } from '../words';
+
+type Asked = { answer: Decision['answer']; entry: Entry; claim?: number };
+
+/** One student beside the caseload: what waits for a decision, the year in short, and the acts. */
+export function Panel(props: { book: Book; school: string; student: string; onNext: () => void }) {
+  const { t } = useTranslation();
+  const client = useQueryClient();
+  const { book, school, student } = props;
+  const sheet = useSheet(school, student);
+  const path = { school, student };
+  const clear = useAct(path, acts.clear);
+  const back = useAct(path, acts.sendBack);
+  const decide = useAct(path, acts.decide);
+  const [asked, setAsked] = useState<Asked>();
+  const [returning, setReturning] = useState(false);
+  const refresh = () => void client.invalidateQueries({ queryKey: ['caseload'] });
+
+  if (sheet.error && !sheet.data) return <Refusal text={errorWords(t, sheet.error)} />;
+  if (!sheet.data) return <Loading />;
+  const s = sheet.data;
+  const credits = s.requests.reduce((sum, e) => sum + (book.course(e.course)?.credits ?? 0), 0);
+  const open = clauses(t, book, s);
+  const stopped = s.requests.filter((e) => e.entry === 'unverified' || e.entry === 'unmet');
+  const submitted = s.status.state === 'submitted' || s.status.state === 'signed';
+  const clearable = (s.status.state === 'signed' || (s.status.state === 'submitted' && s.student.guardians === 0)) && !s.status.changed && open.length === 0;
+  return (
+    <>
+      <h2 className="font-head text-xl font-medium">
+        {s.student.given} {s.student.family}
+      </h2>
+      <p className="mb-2 text-sm text-soft">
+        {t('panel.sub', { grade: s.student.grade, state: statusWords(t, s).state.toLowerCase(), credits: amount(credits) })}
+        {s.status.receipt && ` · ${t('submit.receipt', { receipt: s.status.receipt })}`}
+      </p>
+      {s.status.asked && (
+        <p className="mb-2 rounded border p-2 hatch">
+          <span className="rounded bg-card px-1 text-ochre">{t('panel.family', { message: s.status.asked })}</span>
+        </p>
+      )}
+      {stopped.map((e) => (
+        <Question key={e.course} book={book} sheet={s} entry={e} onAsk={setAsked} />
+      ))}
+      <ul className="my-2 grid gap-1" style={{ gridTemplateColumns: `repeat(${book.catalog.terms.length}, minmax(0, 1fr))` }}>
+        {[...s.requests]
+          .sort((a, b) => b.terms.length - a.terms.length)
+          .map((e) => (
+            <li
+              key={e.course}
+              title={entryLine(t, book, s, e)}
+              className="truncate rounded-sm border border-l-4 border-line bg-card px-2 py-0.5 text-sm"
+              style={{
+                borderLeftColor: subjectTab(book.course(e.course)?.subject ?? '').hue,
+                gridColumn: e.terms.length > 1 ? `span ${e.terms.length}` : (e.terms[0] ?? 0) + 1,
+              }}
+            >
+              {book.title(e.course)} <span className="text-soft">{e.assigned ? `· ${t('family.required')}` : e.recommends ? `· ${t('entry.recommended', { who: e.recommends })}` : ''}</span>
+            </li>
+          ))}
+      </ul>
+      <p className="text-sm text-soft">
+        <b className="font-semibold text-ink">{t('panel.alternates')}</b>{' '}
+        {s.alternates.map((e) => `${e.rank} ${book.title(e.course)}`).join(' · ') || t('submit.nothing')}
+      </p>
+      <p className="mt-1 mb-3 text-sm">
+        {open.length === 0 ? t('panel.holds') : t('panel.open', { list: join(t, open.map((c) => c.text)) })}{' '}
+        {s.status.state === 'submitted' && s.student.guardians > 0 && t('panel.notSigned')}
+        {!submitted && s.status.state !== 'cleared' && t('panel.notSubmitted')}
+      </p>
+      <div className="flex flex-wrap gap-2">
+        {s.status.state !== 'cleared' && (
+          <Button tone="chief" disabled={!clearable || clear.isPending} onClick={() => clear.mutate({ version: s.version }, { onSuccess: refresh })}>
+            {clear.isPending ? t('working') : t('panel.clear')}
+          </Button>
+        )}
+        {(submitted || s.status.state === 'cleared') && <Button onClick={() => setReturning(true)}>{t('panel.back')}</Button>}
+        <Button onClick={props.onNext}>{t('panel.next')}</Button>
+      </div>
+      <Refusal text={clear.error ? errorWords(t, clear.error) : undefined} />
+      <TextDialog
+        open={returning}
+        title={t('panel.backTitle')}
+        label={t('panel.backLabel', { name: s.student.given })}
+        action={t('panel.backTitle')}
+        busy={back.isPending}
+        error={back.error ? errorWords(t, back.error) : undefined}
+        onClose={() => setReturning(false)}
+        onDone={(message) =>
+          back.mutate(
+            { version: s.version, message },
+            {
+              onSuccess: () => {
+                setReturning(false);
+                refresh();
+              },
+            },
+          )
+        }
+      />
+      {asked && (
+        <DecisionDialog
+          book={book}
+          asked={asked}
+          busy={decide.isPending}
+          error={decide.error ? errorWords(t, decide.error) : undefined}
+          onClose={() => setAsked(undefined)}
+          onDone={(reason, mark) =>
+            decide.mutate(
+              { version: s.version, answer: asked.answer, claim: asked.claim, course: asked.entry.course, reason, mark },
+              {
+                onSuccess: () => {
+                  setAsked(undefined);
+                  refresh();
+                },
+              },
+            )
+          }
+        />
+      )}
+    </>
+  );
+}
+
+function Question(props: { book: Book; sheet: Sheet; entry: Entry; onAsk: (a: Asked) => void }) {
+  const { t } = useTranslation();
+  const { entry, book } = props;
+  const needs = (entry.needs ?? []).filter((p) => p.verdict === 'unverified' || p.verdict === 'unmet');
+  const claim = entry.claims?.[0];
+  return (
+    <div className="mb-2 rounded border p-2 hatch">
+      <div className="rounded-sm bg-card p-2">
+        <p>{t('panel.needs', { course: book.title(entry.course), needs: join(t, needs.map((p) => needWords(t, p))) })}</p>
+        {entry.claims?.map((c) => (
+          <p key={c.id} className="mt-1 text-sm">
+            “{c.note}” <span className="text-soft">{t('panel.said', { by: c.by })}</span>
+          </p>
+        ))}
+        <div className="mt-2 flex flex-wrap gap-2">
+          {claim?.course && (
+            <Button tone="dark" onClick={() => props.onAsk({ answer: 'confirm', entry, claim: claim.id })}>
+              {t('panel.confirm')}
+            </Button>
+          )}
+          <Button onClick={() => props.onAsk({ answer: 'waive', entry, claim: claim?.id })}>{t('panel.waive', { course: book.title(entry.course) })}</Button>
+          {claim && <Button onClick={() => props.onAsk({ answer: 'decline', entry, claim: claim.id })}>{t('panel.decline')}</Button>}
+        </div>
+      </div>
+    </div>
+  );
+}
+
+function DecisionDialog(props: {
+  book: Book;
+  asked: Asked;
+  busy: boolean;
+  error?: string;
+  onClose: () => void;
+  onDone: (reason: string, mark?: number) => void;
+}) {
+  const { t } = useTranslation();
+  const { answer, entry, claim } = props.asked;
+  const about = entry.claims?.find((c) => c.id === claim)?.course ?? entry.course;
+  const course = props.book.title(answer === 'confirm' ? about : entry.course);
+  function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const form = new FormData(event.currentTarget);
+    const mark = String(form.get('mark') ?? '').trim();
+    props.onDone(String(form.get('reason') ?? ''), mark === '' ? undefined : Number(mark));
+  }
+  return (
+    <Dialog open onClose={props.onClose} title={t(`panel.${answer}Title`, { course })}>
+      <form onSubmit={submit}>
+        {answer === 'confirm' && (
+          <label className="mb-2 block">
+            {t('panel.mark')}
+            <input name="mark" type="number" min={0} max={100} step={0.01} className="ml-2 min-h-9 w-24 rounded border border-edge bg-paper px-2" />
+          </label>
+        )}
+        <label className="block">
+          {t('panel.reason')}
+          <textarea name="reason" required maxLength={1000} rows={3} className="mt-1 w-full rounded border border-edge bg-paper p-2" />
+        </label>
+        <Refusal text={props.error} />
+        <div className="mt-3 flex gap-2">
+          <Button tone="dark" type="submit" disabled={props.busy}>
+            {props.busy ? t('working') : t('panel.done')}
+          </Button>
+          <Button onClick={props.onClose}>{t('cancel')}</Button>
+        </div>
+      </form>
+    </Dialog>
+  );
+}

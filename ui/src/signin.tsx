@@ -1,0 +1,77 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { type FormEvent, useState } from 'react';
+import { useTranslation } from 'react-i18next';
+import { api, ask, keys } from './api/client';
+import { errorWords } from './errors';
+import { Button, Refusal } from './kit/controls';
+
+export function SignIn() {
+  const { t } = useTranslation();
+  const client = useQueryClient();
+  const welcome = useQuery({ queryKey: ['welcome'], queryFn: () => ask(api.GET('/api/welcome')) });
+  const [error, setError] = useState<string>();
+  const [busy, setBusy] = useState(false);
+
+  async function enter(username: string, password: string) {
+    setBusy(true);
+    try {
+      const me = await ask(api.POST('/api/session', { body: { username, password } }));
+      client.setQueryData(keys.me, me);
+    } catch (e) {
+      setError(errorWords(t, e));
+      setBusy(false);
+    }
+  }
+  function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const form = new FormData(event.currentTarget);
+    void enter(String(form.get('username') ?? ''), String(form.get('password') ?? ''));
+  }
+  const field = 'mt-1 mb-3 block min-h-11 w-full rounded border border-edge bg-card px-3';
+  return (
+    <main className="mx-auto grid max-w-4xl gap-10 p-6 pt-12 desk:grid-cols-2 desk:pt-28">
+      <section>
+        <p className="font-head text-lg font-semibold text-madder">Rubricon</p>
+        <h1 className="mb-6">{t('signIn.head')}</h1>
+        <form onSubmit={submit}>
+          <label>
+            {t('signIn.username')}
+            <input name="username" required maxLength={200} autoComplete="username" autoCapitalize="none" className={field} />
+          </label>
+          <label>
+            {t('signIn.password')}
+            <input name="password" type="password" required maxLength={500} autoComplete="current-password" className={field} />
+          </label>
+          <Button tone="chief" type="submit" disabled={busy} className="w-full desk:min-h-10">
+            {busy ? t('working') : t('signIn.button')}
+          </Button>
+          <Refusal text={error} />
+        </form>
+        <p className="mt-4 text-sm text-soft">{t('signIn.forgot')}</p>
+      </section>
+      {(welcome.data?.demo.length ?? 0) > 0 && (
+        <section className="border-line desk:border-l desk:pl-8">
+          <h2 className="font-semibold">{t('signIn.demo')}</h2>
+          <p className="mb-3 text-soft">{t('signIn.demoNote')}</p>
+          <ul>
+            {welcome.data?.demo.map((d) => (
+              <li key={d.username} className="border-t border-line">
+                <button
+                  type="button"
+                  disabled={busy}
+                  onClick={() => void enter(d.username, d.password)}
+                  className="block min-h-11 w-full py-2 text-left hover:bg-wash"
+                >
+                  <span className="font-semibold inked-link">{d.who}</span>
+                  <span className="block text-sm text-soft">
+                    {d.username} · {d.password}
+                  </span>
+                </button>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+    </main>
+  );
+}

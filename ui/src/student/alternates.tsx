@@ -1,0 +1,71 @@
+import type { KeyboardEvent } from 'react';
+import { useTranslation } from 'react-i18next';
+import type { Entry } from '../api/client';
+import { Mark } from '../kit/marks';
+import { join } from '../words';
+import { reordered } from './board';
+import type { Filter } from './finder';
+import { Ranked } from './order';
+import type { Desk } from './student';
+
+/** The alternates in the order in which they would be taken, each with the requests it would save. */
+export function Alternates(props: { desk: Desk; open: string | undefined; onOpen: (course?: string) => void; onFind: (f: Filter) => void }) {
+  const { t } = useTranslation();
+  const { book, sheet, change } = props.desk;
+  const entries = sheet.alternates;
+  const saves = (e: Entry) =>
+    e.standsFor ? [e.standsFor] : sheet.requests.filter((r) => r.mend?.includes(e.course)).map((r) => r.course);
+
+  function move(event: KeyboardEvent, entry: Entry) {
+    if (!event.altKey || (event.key !== 'ArrowUp' && event.key !== 'ArrowDown')) return;
+    event.preventDefault();
+    change(reordered(entries, 'alternates', entry.course, event.key === 'ArrowUp' ? -1 : 1));
+  }
+  return (
+    <section aria-labelledby="alternates" className="mt-3 desk:pl-7">
+      <h2 id="alternates" className="mb-1 text-sm font-semibold">
+        {t('alternates.head')}{' '}
+        <span className="font-normal text-soft">· {entries.length ? t('alternates.note', { count: entries.length }) : t('alternates.none')}</span>
+      </h2>
+      <Ranked
+        desk={props.desk}
+        entries={entries}
+        list="alternates"
+        className="grid gap-1.5 desk:grid-cols-3"
+        item={(e, handle) => {
+          const courses = saves(e);
+          const stopped = e.barred || e.repeat || e.entry === 'unmet' || e.entry === 'unverified';
+          return (
+            <div className={`flex h-full items-start gap-1 rounded-sm border py-1 pr-2 pl-1 ${stopped ? 'hatch' : 'border-line bg-card'}`}>
+              {handle}
+              <button
+                type="button"
+                data-course={e.course}
+                className={`min-h-7 min-w-0 flex-1 text-left ${stopped ? 'rounded-sm bg-card px-1' : ''}`}
+                onClick={() => props.onOpen(e.course)}
+                onKeyDown={(event) => move(event, e)}
+              >
+                <span className="font-semibold">
+                  {e.rank} · {book.title(e.course)}
+                </span>
+                <span className="block text-sm text-soft">
+                  {courses.length ? t('alternates.standsFor', { courses: join(t, courses.map(book.title)) }) : t('alternates.nothing')}
+                </span>
+              </button>
+              {stopped && <Mark kind="stopped" />}
+            </div>
+          );
+        }}
+      />
+      {sheet.status.open && (
+        <button type="button" className="mt-1 min-h-7 text-sm text-soft inked-link" onClick={() => props.onFind({ rule: alternatesRule(props.desk) })}>
+          {t('alternates.choose')}
+        </button>
+      )}
+    </section>
+  );
+}
+
+function alternatesRule({ book, sheet }: Desk) {
+  return sheet.rules.find((r) => book.rule(r.id)?.on === 'alternates')?.id;
+}

@@ -1,0 +1,245 @@
+import { type KeyboardEvent, type RefObject, useDeferredValue, useMemo, useRef, useState } from 'react';
+import { useTranslation } from 'react-i18next';
+import type { Course, Effect } from '../api/client';
+import { Button } from '../kit/controls';
+import { Mark, SubjectTab } from '../kit/marks';
+import { amount, effectWords, join, spanWords, termName } from '../words';
+import { matches } from './search';
+import type { Desk } from './student';
+
+/** What the finder shows. */
+export interface Filter {
+  text?: string;
+  rule?: string;
+  term?: number;
+  subject?: string;
+  fits?: boolean;
+  recommended?: boolean;
+}
+
+interface Row {
+  course: Course;
+  effect: Effect;
+  strong: string[];
+  plain: string[];
+  score: number;
+}
+
+/** All courses, one continuous list, each with what it would do to this sheet. */
+export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter) => void; search: RefObject<HTMLInputElement | null> }) {
+  const { t } = useTranslation();
+  const { desk, filter, onFilter, search } = props;
+  const { book, sheet } = desk;
+  const [all, setAll] = useState(false);
+  const [selected, setSelected] = useState<string>();
+  const list = useRef<HTMLUListElement>(null);
+  const shown = useDeferredValue(filter);
+  const rows = useMemo(() => findRows(desk, shown, t), [desk, shown, t]);
+  const open = rows.filter((r) => r.effect.ok || r.effect.entry === 'unverified');
+  const visible = all ? rows : open;
+  const rule = book.rule(filter.rule ?? '');
+  const subjects = useMemo(() => [...new Set(book.catalog.courses.map((c) => c.subject))].sort(), [book]);
+
+  const focusRow = (n: number) => list.current?.querySelectorAll<HTMLButtonElement>('button[data-row]')[n]?.focus();
+  function keys(event: KeyboardEvent, n: number, row: Row) {
+    if (event.key === 'ArrowDown') focusRow(n + 1);
+    else if (event.key === 'ArrowUp') {
+      if (n === 0) search.current?.focus();
+      else focusRow(n - 1);
+    } else if (event.key === 'Enter' && selected === row.course.code) request(row.course.code);
+    else if (event.key.toLowerCase() === 'a' && !event.ctrlKey && !event.metaKey && !event.altKey) asAlternate(row.course.code);
+    else return;
+    event.preventDefault();
+  }
+  const request = (course: string) => sheet.status.open && desk.change({ act: 'request', course });
+  const asAlternate = (course: string) => sheet.status.open && desk.change({ act: 'alternate', course });
+
+  return (
+    <aside aria-label={t('finder.label')} className="mt-6 min-w-0 border-line desk:mt-0 desk:border-l desk:pl-6">
+      <div className="flex items-center gap-2 rounded border border-edge bg-card px-2.5">
+        <input
+          ref={search}
+          type="search"
+          aria-label={t('finder.label')}
+          aria-keyshortcuts="/"
+          placeholder={t('finder.placeholder')}
+          value={filter.text ?? ''}
+          maxLength={100}
+          onChange={(event) => onFilter({ ...filter, text: event.target.value })}
+          onKeyDown={(event) => {
+            if (event.key === 'ArrowDown') {
+              event.preventDefault();
+              focusRow(0);
+            }
+          }}
+          className="min-h-11 min-w-0 flex-1 bg-transparent outline-offset-4 placeholder:text-soft desk:min-h-9"
+        />
+        <kbd aria-hidden="true" className="rounded border border-line px-1.5 font-mono text-xs text-soft max-desk:hidden">
+          /
+        </kbd>
+      </div>
+      <div className="my-2 flex flex-wrap items-center gap-1.5 text-sm">
+        <select
+          aria-label={t('finder.subjects')}
+          value={filter.subject ?? ''}
+          onChange={(event) => onFilter({ ...filter, subject: event.target.value || undefined })}
+          className="min-h-7 max-w-36 rounded border border-edge bg-card px-1"
+        >
+          <option value="">{t('finder.anySubject')}</option>
+          {subjects.map((s) => (
+            <option key={s}>{s}</option>
+          ))}
+        </select>
+        <Toggle on={filter.fits ?? false} onClick={() => onFilter({ ...filter, fits: !filter.fits })} label={t('finder.fits')} />
+        <Toggle on={filter.recommended ?? false} onClick={() => onFilter({ ...filter, recommended: !filter.recommended })} label={t('finder.recommended')} />
+        {filter.term !== undefined && <Toggle on onClick={() => onFilter({ ...filter, term: undefined })} label={termName(t, book, filter.term)} />}
+        {rule && <Toggle on onClick={() => onFilter({ ...filter, rule: undefined })} label={t('finder.mends', { label: rule.label })} />}
+        {Object.values(filter).some(Boolean) && (
+          <button type="button" className="min-h-7 text-soft inked-link" onClick={() => onFilter({})}>
+            {t('finder.clear')}
+          </button>
+        )}
+      </div>
+      <p role="status" className="mb-1 text-sm text-soft">
+        {t('finder.count', { count: visible.length })}
+        {rows.length > open.length && (
+          <>
+            {' · '}
+            <button type="button" className="min-h-6 inked-link" aria-pressed={all} onClick={() => setAll(!all)}>
+              {all ? t('finder.less') : t('finder.more', { count: rows.length - open.length })}
+            </button>
+          </>
+        )}
+      </p>
+      {visible.length === 0 && <p className="py-3">{t('finder.none')}</p>}
+      <ul ref={list} className="desk:max-h-[calc(100vh-10.5rem)] desk:overflow-y-auto desk:pr-2" tabIndex={-1}>
+        {visible.map((row, n) => (
+          <FinderRow
+            key={row.course.code}
+            desk={desk}
+            row={row}
+            selected={selected === row.course.code}
+            onSelect={() => setSelected(row.course.code)}
+            onKeys={(event) => keys(event, n, row)}
+            onRequest={() => request(row.course.code)}
+            onAlternate={() => asAlternate(row.course.code)}
+          />
+        ))}
+      </ul>
+    </aside>
+  );
+}
+
+function Toggle({ on, onClick, label }: { on: boolean; onClick: () => void; label: string }) {
+  return (
+    <button
+      type="button"
+      aria-pressed={on}
+      onClick={onClick}
+      className={`min-h-7 rounded border px-2 ${on ? 'border-ink font-semibold' : 'border-line text-soft'}`}
+    >
+      {label}
+    </button>
+  );
+}
+
+function FinderRow(props: {
+  desk: Desk;
+  row: Row;
+  selected: boolean;
+  onSelect: () => void;
+  onKeys: (event: KeyboardEvent) => void;
+  onRequest: () => void;
+  onAlternate: () => void;
+}) {
+  const { t } = useTranslation();
+  const { book, sheet } = props.desk;
+  const { course: c, effect: e, strong, plain } = props.row;
+  const alternate = sheet.alternates.find((a) => a.course === c.code);
+  const details = `d-${c.code}`;
+  return (
+    <li className={`border-t border-line ${props.selected ? 'bg-wash' : ''}`}>
+      <button
+        type="button"
+        data-row={c.code}
+        aria-expanded={props.selected}
+        aria-controls={props.selected ? details : undefined}
+        onClick={props.onSelect}
+        onFocus={props.onSelect}
+        onKeyDown={props.onKeys}
+        className="grid w-full grid-cols-[1.5rem_1fr_auto] gap-x-2 px-1 py-1.5 text-left"
+      >
+        <SubjectTab subject={c.subject} />
+        <span className="font-semibold">{c.title}</span>
+        <span className="text-sm text-soft">
+          {c.code} · {spanWords(t, book, c)} · {amount(c.credits)}
+        </span>
+        <span className="col-span-2 col-start-2 text-sm text-soft">
+          {e.entry === 'expected' && (
+            <>
+              <Mark kind="half" />{' '}
+            </>
+          )}
+          {!e.ok && !e.earned && (
+            <>
+              <Mark kind={e.entry === 'unverified' ? 'stopped' : 'missing'} />{' '}
+            </>
+          )}
+          {alternate && `${t('finder.alternate', { rank: alternate.rank })}. `}
+          {strong.length > 0 && <b className="font-semibold text-ink">{strong.join(' ')} </b>}
+          {plain.join(' ')}
+        </span>
+      </button>
+      {props.selected && (
+        <div id={details} className="pr-2 pb-2 pl-9">
+          <p>{c.description}</p>
+          <p className="text-sm text-soft">
+            {[(c.fee ?? 0) > 0 && t('course.fee', { fee: amount(c.fee ?? 0) }), c.leadsTo?.length && t('course.leads', { courses: join(t, c.leadsTo.map(book.title)) })]
+              .filter(Boolean)
+              .join(' · ')}
+          </p>
+          {sheet.status.open && !e.barred && !e.earned && (
+            <div className="mt-1.5 flex gap-2">
+              <Button tone="dark" disabled={props.desk.busy} onClick={props.onRequest}>
+                {t('course.requestKey')}
+              </Button>
+              {!alternate && (
+                <Button disabled={props.desk.busy} onClick={props.onAlternate}>
+                  {t('course.asAlternate', { n: sheet.alternates.length + 1 })}
+                </Button>
+              )}
+            </div>
+          )}
+        </div>
+      )}
+    </li>
+  );
+}
+
+function findRows(desk: Desk, filter: Filter, t: ReturnType<typeof useTranslation>['t']): Row[] {
+  const { book, sheet } = desk;
+  const rule = book.rule(filter.rule ?? '');
+  const mends = sheet.rules.find((r) => r.id === filter.rule)?.mends ?? [];
+  const words = (filter.text ?? '').toLowerCase().split(/\s+/).filter(Boolean);
+  const rows: Row[] = [];
+  for (const effect of sheet.effects) {
+    const course = book.course(effect.course);
+    if (!course) continue;
+    if (filter.subject && !course.subjects.includes(filter.subject)) continue;
+    if (filter.fits && !effect.fits) continue;
+    if (filter.term !== undefined && !(effect.fits && effect.terms.includes(filter.term))) continue;
+    if (filter.recommended && !effect.recommended) continue;
+    if (rule) {
+      if (rule.on === 'alternates' ? sheet.alternates.some((a) => a.course === course.code) : rule.courses.length > 0 && !rule.courses.includes(course.code)) continue;
+    }
+    const relevance = words.length ? matches(course, words) : 1;
+    if (relevance === 0) continue;
+    const { strong, plain } = effectWords(t, book, sheet, effect);
+    const mend = mends.indexOf(course.code);
+    const breaks = (effect.rules ?? []).some((r) => r.held && !r.holds);
+    const score =
+      relevance * 100 + (mend >= 0 ? 60 - mend : 0) + strong.length * 20 + (effect.fits ? 10 : 0) + (effect.ok ? 5 : 0) - (breaks ? 15 : 0);
+    rows.push({ course, effect, strong, plain, score });
+  }
+  return rows.sort((a, b) => b.score - a.score || a.course.title.localeCompare(b.course.title));
+}

@@ -1,0 +1,83 @@
+import { useTranslation } from 'react-i18next';
+import type { RuleState } from '../api/client';
+import { Mark } from '../kit/marks';
+import { amount, ruleNumbers } from '../words';
+import type { Filter } from './finder';
+import type { Desk } from './student';
+
+/** Each rule as its own small measure: how much there is, where the bounds lie. Below it, what the sheet does for the long run. */
+export function Ledger({ desk, onFind }: { desk: Desk; onFind: (f: Filter) => void }) {
+  const { t } = useTranslation();
+  const { book, sheet } = desk;
+  return (
+    <section aria-labelledby="ledger" className="mt-3 desk:pl-7">
+      <h2 id="ledger" className="mb-1 text-sm font-semibold">
+        {t('ledger.head')} <span className="font-normal text-soft">· {t('ledger.note')}</span>
+      </h2>
+      <ul className="grid grid-cols-2 gap-x-4 gap-y-2 desk:grid-cols-4">
+        {sheet.rules.map((r) => (
+          <li key={r.id} className="min-w-0 text-sm">
+            <Measure rule={r} label={book.rule(r.id)?.label ?? r.id} onOpen={() => onFind({ rule: r.id })} />
+          </li>
+        ))}
+      </ul>
+      <div className="mt-3 grid gap-x-6 gap-y-2 desk:grid-cols-2">
+        {sheet.audits.map((audit) => {
+          const head = book.catalog.audits.find((a) => a.id === audit.id);
+          return (
+            <details key={audit.id} className="text-sm">
+              <summary className="min-h-7 cursor-pointer font-semibold">
+                {head?.label}{' '}
+                <span className="font-normal text-soft">
+                  · {t('path.short', { n: amount(audit.entries.reduce((sum, e) => sum + e.short, 0)) })}
+                </span>
+              </summary>
+              <ul className="mt-1 grid gap-0.5">
+                {audit.entries.map((e, i) => (
+                  <li key={e.id} className="flex gap-2 border-t border-line py-0.5">
+                    <Mark kind={e.short > 0 ? 'missing' : e.earned < e.need ? 'half' : 'settled'} />
+                    <span className="flex-1">{head?.entries[i]?.label}</span>
+                    <span className="text-soft">
+                      {[
+                        e.earned > 0 && t('path.earned', { n: amount(e.earned) }),
+                        e.inProgress > 0 && t('path.now', { n: amount(e.inProgress) }),
+                        e.requested > 0 && t('path.next', { n: amount(e.requested) }),
+                        e.short > 0 ? t('path.short', { n: amount(e.short) }) : t('path.done'),
+                        e.late && t('path.late'),
+                      ]
+                        .filter(Boolean)
+                        .join(' · ')}
+                    </span>
+                  </li>
+                ))}
+              </ul>
+            </details>
+          );
+        })}
+      </div>
+    </section>
+  );
+}
+
+function Measure({ rule, label, onOpen }: { rule: RuleState; label: string; onOpen: () => void }) {
+  const { t } = useTranslation();
+  const top = Math.max(rule.measured, rule.max ?? 0, rule.min ?? 0, 0.01) * 1.08;
+  const at = (n: number) => `${(n / top) * 100}%`;
+  const lack = rule.min !== undefined && rule.measured < rule.min ? rule.min - rule.measured : 0;
+  return (
+    <button type="button" className="block min-h-7 w-full text-left hover:bg-wash" onClick={onOpen}>
+      <span className="flex items-baseline gap-1.5">
+        <Mark kind={rule.holds ? 'settled' : 'missing'} />
+        <span className="truncate">{label}</span>
+        <span className="ml-auto shrink-0 text-soft">{ruleNumbers(t, rule)}</span>
+        <span className="sr-only">{t(rule.holds ? 'ledger.holds' : 'ledger.open')}</span>
+      </span>
+      <span aria-hidden="true" className="relative mt-0.5 block h-2.5 border-b border-edge">
+        <i className="absolute bottom-0 left-0 h-1.5 bg-ink" style={{ width: at(rule.measured) }} />
+        {lack > 0 && <i className="absolute bottom-0 h-1.5 border border-b-0 border-dashed border-ochre" style={{ left: at(rule.measured), width: at(lack) }} />}
+        {rule.min !== undefined && <u className="absolute -bottom-0.5 h-3 w-px bg-ink" style={{ left: at(rule.min) }} />}
+        {rule.max !== undefined && <u className="absolute -bottom-0.5 h-3 w-px bg-ink" style={{ left: at(rule.max) }} />}
+      </span>
+    </button>
+  );
+}

@@ -1,0 +1,97 @@
+import { DndContext, KeyboardSensor, PointerSensor, closestCenter, useSensor, useSensors } from '@dnd-kit/core';
+import { SortableContext, rectSortingStrategy, sortableKeyboardCoordinates, useSortable } from '@dnd-kit/sortable';
+import { CSS } from '@dnd-kit/utilities';
+import type { CSSProperties, ReactNode } from 'react';
+import { useTranslation } from 'react-i18next';
+import type { Entry } from '../api/client';
+import { Dialog } from '../kit/controls';
+import { reordered } from './board';
+import type { Desk } from './student';
+
+/** A ranked list whose items are dragged by a handle, with the pointer or the keyboard. */
+export function Ranked(props: { desk: Desk; entries: Entry[]; list: 'requests' | 'alternates'; className: string; item: (e: Entry, handle: ReactNode) => ReactNode }) {
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
+    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
+  );
+  const order = props.entries.map((e) => e.course);
+  return (
+    <DndContext
+      sensors={sensors}
+      collisionDetection={closestCenter}
+      onDragEnd={({ active, over }) => {
+        const from = order.indexOf(String(active.id));
+        const to = over ? order.indexOf(String(over.id)) : from;
+        if (from !== to) props.desk.change(reordered(props.entries, props.list, String(active.id), to - from));
+      }}
+    >
+      <SortableContext items={order} strategy={rectSortingStrategy}>
+        <ol className={props.className}>
+          {props.entries.map((e) => (
+            <Item key={e.course} desk={props.desk} entry={e} item={props.item} />
+          ))}
+        </ol>
+      </SortableContext>
+    </DndContext>
+  );
+}
+
+function Item({ desk, entry, item }: { desk: Desk; entry: Entry; item: (e: Entry, handle: ReactNode) => ReactNode }) {
+  const { t } = useTranslation();
+  const { setNodeRef, attributes, listeners, transform, isDragging } = useSortable({ id: entry.course, disabled: !desk.sheet.status.open });
+  const style: CSSProperties = { transform: CSS.Transform.toString(transform), zIndex: isDragging ? 10 : undefined };
+  const handle = desk.sheet.status.open && (
+    <button
+      type="button"
+      {...attributes}
+      {...listeners}
+      aria-label={t('order.handle', { course: desk.book.title(entry.course) })}
+      className="grid min-h-7 w-6 shrink-0 cursor-grab touch-none place-items-center rounded text-soft hover:bg-wash"
+    >
+      <svg width="8" height="12" viewBox="0 0 8 12" aria-hidden="true" fill="currentColor">
+        <path d="M0 2h8v1.4H0zM0 5.3h8v1.4H0zM0 8.6h8V10H0z" />
+      </svg>
+    </button>
+  );
+  return (
+    <li ref={setNodeRef} style={style} className={isDragging ? 'relative shadow-lg' : ''}>
+      {item(entry, handle)}
+    </li>
+  );
+}
+
+/** The requests in the order in which they are wanted. */
+export function OrderDialog({ desk, open, onClose }: { desk: Desk; open: boolean; onClose: () => void }) {
+  const { t } = useTranslation();
+  const { sheet, book, change } = desk;
+  return (
+    <Dialog open={open} onClose={onClose} title={t('order.title')}>
+      <p className="mb-2 text-sm text-soft">{t('order.note')}</p>
+      <Ranked
+        desk={desk}
+        entries={sheet.requests}
+        list="requests"
+        className="grid gap-1"
+        item={(e, handle) => (
+          <div className="flex items-center gap-2 rounded-sm border border-line bg-card px-2 py-1">
+            {handle}
+            <span className="w-5 text-right text-soft">{e.rank}</span>
+            <span className="flex-1 font-semibold">{book.title(e.course)}</span>
+            {([-1, 1] as const).map((by) => (
+              <button
+                key={by}
+                type="button"
+                disabled={desk.busy || e.rank + by < 1 || e.rank + by > sheet.requests.length}
+                aria-label={t(by < 0 ? 'order.sooner' : 'order.later', { course: book.title(e.course) })}
+                onClick={() => change(reordered(sheet.requests, 'requests', e.course, by))}
+                className="min-h-7 w-7 rounded border border-line disabled:opacity-40"
+              >
+                {by < 0 ? '↑' : '↓'}
+              </button>
+            ))}
+          </div>
+        )}
+      />
+    </Dialog>
+  );
+}

@@ -1,0 +1,83 @@
+import { useTranslation } from 'react-i18next';
+import { Link } from 'wouter';
+import { acts, useAct } from '../api/client';
+import { errorWords } from '../errors';
+import { Button, Refusal } from '../kit/controls';
+import { amount, clauses, spanWords, statusWords, termsWords, when } from '../words';
+import type { Desk } from './student';
+
+/** Handing in, as a separate act: refused with what to mend, or answered with a receipt. */
+export function SubmitPage({ desk }: { desk: Desk }) {
+  const { t } = useTranslation();
+  const { book, sheet } = desk;
+  const submit = useAct({ school: desk.school, student: sheet.student.id }, acts.submit);
+  const s = sheet.status;
+  const done = (s.state === 'submitted' || s.state === 'signed' || s.state === 'cleared') && !s.changed;
+  const mend = clauses(t, book, sheet).filter((c) => !(c.todo.kind === 'entry' && c.todo.verdict === 'unverified'));
+  const waiting = clauses(t, book, sheet).filter((c) => c.todo.kind === 'entry' && c.todo.verdict === 'unverified');
+  const fees = sheet.requests.reduce((sum, e) => sum + (book.course(e.course)?.fee ?? 0), 0);
+  const head = s.state === 'cleared' ? 'submit.headCleared' : done ? 'submit.headDone' : s.canSubmit ? 'submit.headReady' : 'submit.headOpen';
+  return (
+    <main id="page" className="mx-auto max-w-3xl px-4 pt-5 pb-16">
+      <h1 className="mb-2">{t(head)}</h1>
+      {s.receipt && (
+        <p className="mb-3 text-lg">
+          <b data-testid="receipt">{t('submit.receipt', { receipt: s.receipt })}</b>, {s.submittedAt && t('submit.receiptAt', { time: when(s.submittedAt, s.window?.zone) })}
+          {s.changed && ` · ${statusWords(t, sheet).state.toLowerCase()}`}
+        </p>
+      )}
+      {!done && mend.length > 0 && (
+        <div className="mb-4">
+          <p>{t('submit.mend')}</p>
+          <ul className="mt-1">
+            {mend.map((c) => (
+              <li key={c.key} className="border-t border-line">
+                <Link href={`/?mend=${encodeURIComponent(c.key)}`} className="flex min-h-9 items-center inked-link">
+                  {c.text}
+                </Link>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+      {waiting.length > 0 && <p className="mb-3 text-ochre">{t('todo.head') + waiting.map((c) => c.text).join(t('listComma'))}.</p>}
+      <p className="mb-4 text-soft">{t('submit.what')}</p>
+      <h2 className="font-semibold">{t('submit.requests', { count: sheet.requests.length })}</h2>
+      <ol className="mb-4">
+        {sheet.requests.map((e) => (
+          <li key={e.course} className="flex gap-3 border-t border-line py-1.5">
+            <span className="w-5 text-right text-soft">{e.rank}</span>
+            <span className="flex-1 font-semibold">{book.title(e.course)}</span>
+            <span className="text-soft">
+              {termsWords(t, book, e.terms)} · {amount(book.course(e.course)?.credits ?? 0)}
+            </span>
+          </li>
+        ))}
+      </ol>
+      <h2 className="font-semibold">{sheet.alternates.length ? t('submit.alternates', { count: sheet.alternates.length }) : t('submit.nothing')}</h2>
+      <ol className="mb-4">
+        {sheet.alternates.map((e) => {
+          const c = book.course(e.course);
+          return (
+            <li key={e.course} className="flex gap-3 border-t border-line py-1.5">
+              <span className="w-5 text-right text-soft">{e.rank}</span>
+              <span className="flex-1 font-semibold">{book.title(e.course)}</span>
+              <span className="text-soft">{c && spanWords(t, book, c)}</span>
+            </li>
+          );
+        })}
+      </ol>
+      {fees > 0 && <p className="mb-4">{t('submit.fees', { sum: amount(fees) })}</p>}
+      <div className="no-print flex flex-wrap gap-2">
+        {!done && (
+          <Button tone="chief" disabled={!s.open || submit.isPending} onClick={() => submit.mutate({ version: sheet.version })}>
+            {submit.isPending ? t('working') : s.changed || s.state === 'sentBack' ? t('submit.again') : t('submit.button')}
+          </Button>
+        )}
+        <Button onClick={() => window.print()}>{t('submit.print')}</Button>
+      </div>
+      {!done && !s.open && <p className="mt-2 text-soft">{statusWords(t, sheet).next}</p>}
+      <Refusal text={submit.error ? errorWords(t, submit.error) : undefined} />
+    </main>
+  );
+}

@@ -1,0 +1,126 @@
+import { useEffect, useMemo, useRef, useState } from 'react';
+import { useTranslation } from 'react-i18next';
+import { Link, useLocation, useSearchParams } from 'wouter';
+import type { Todo } from '../api/client';
+import { type Clause, clauses } from '../words';
+import { Alternates } from './alternates';
+import { Board } from './board';
+import { type Filter, Finder } from './finder';
+import { Ledger } from './ledger';
+import type { Desk } from './student';
+
+/** The student's year: what is still to do, the board, alternates, ledger and finder. */
+export function YearPage({ desk }: { desk: Desk }) {
+  const { t } = useTranslation();
+  const { book, sheet } = desk;
+  const [filter, setFilter] = useState<Filter>({});
+  const [open, setOpen] = useState<string>(); // the course whose details are shown
+  const search = useRef<HTMLInputElement>(null);
+  const list = useMemo(() => clauses(t, book, sheet), [t, book, sheet]);
+
+  useEffect(() => {
+    function key(event: KeyboardEvent) {
+      const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
+      if (event.key === '/' && !typing) {
+        event.preventDefault();
+        search.current?.focus();
+      }
+    }
+    window.addEventListener('keydown', key);
+    return () => window.removeEventListener('keydown', key);
+  }, []);
+
+  // A link from elsewhere that leads to the place where something is mended.
+  const [params] = useSearchParams();
+  const [, go] = useLocation();
+  const wanted = params.get('mend');
+  useEffect(() => {
+    const clause = wanted ? list.find((c) => c.key === wanted) : undefined;
+    if (!wanted) return;
+    go('/', { replace: true });
+    if (clause) mend(clause.todo);
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- once, when the page is reached by such a link
+  }, [wanted]);
+
+  function look(next: Filter) {
+    setFilter(next);
+    search.current?.focus();
+  }
+  function mend(todo: Todo) {
+    if (todo.kind === 'ruleShort' && todo.rule) look({ rule: todo.rule });
+    else if (todo.kind === 'link' && todo.needs) look({ text: book.title(todo.needs) });
+    else if (todo.course) setOpen(todo.course);
+    else if (todo.kind === 'ruleOver' || todo.kind === 'overload') document.getElementById('board')?.focus();
+  }
+  return (
+    <main id="page" className="grid gap-x-7 px-4 pt-3 pb-10 desk:grid-cols-[minmax(0,62fr)_minmax(0,38fr)] desk:px-6">
+      <div className="min-w-0">
+        <Headline desk={desk} list={list} onMend={mend} />
+        {sheet.status.state === 'sentBack' && (
+          <p className="mb-2 rounded border p-2 hatch">
+            <span className="rounded bg-card px-1 text-ochre">
+              {t('todo.sentBack', { who: sheet.student.counselor ?? t('theCounselor'), message: sheet.status.message })}
+            </span>
+          </p>
+        )}
+        {sheet.status.asked && (
+          <p className="mb-2 rounded border p-2 hatch">
+            <span className="rounded bg-card px-1 text-ochre">{t('todo.asked', { message: sheet.status.asked })}</span>
+          </p>
+        )}
+        <Board desk={desk} open={open} onOpen={setOpen} onFind={look} />
+        <Alternates desk={desk} open={open} onOpen={setOpen} onFind={look} />
+        <Ledger desk={desk} onFind={look} />
+      </div>
+      <Finder desk={desk} filter={filter} onFilter={setFilter} search={search} />
+    </main>
+  );
+}
+
+function Headline(props: { desk: Desk; list: Clause[]; onMend: (todo: Todo) => void }) {
+  const { t } = useTranslation();
+  const { sheet } = props.desk;
+  const done = sheet.status.state !== 'inProgress' && sheet.status.state !== 'sentBack' && !sheet.status.changed;
+  const offer = sheet.status.open && sheet.status.canSubmit && !done;
+  if (props.list.length === 0)
+    return (
+      <h1 className="mb-3">
+        {t('todo.none')}{' '}
+        {offer && (
+          <Link href="/hand-in" className="inked-link">
+            {t('todo.noneSubmit')}
+          </Link>
+        )}
+      </h1>
+    );
+  return (
+    <div className="mb-3">
+      <h1 data-testid="todo">
+        {t('todo.head')}
+        {props.list.map((clause, i) => (
+          <span key={clause.key}>
+            {i > 0 && (i === props.list.length - 1 ? t('list', { head: '', last: '' }) : t('listComma'))}
+            <a
+              href={`/?mend=${encodeURIComponent(clause.key)}`}
+              className="inked-link"
+              onClick={(event) => {
+                event.preventDefault();
+                props.onMend(clause.todo);
+              }}
+            >
+              {clause.text}
+            </a>
+          </span>
+        ))}
+        {t('todo.full')}
+      </h1>
+      {offer && (
+        <p>
+          <Link href="/hand-in" className="inked-link">
+            {t('todo.waiting', { who: sheet.student.counselor ?? t('theCounselor') })}
+          </Link>
+        </p>
+      )}
+    </div>
+  );
+}
