@@ -35,6 +35,9 @@ import (
 type Options struct {
 	Secure bool         // behind TLS: cookies are sent over it alone
 	Demo   []DemoSignIn // listed on the sign-in page; empty outside the demo
+
+	// More adds routes behind the same session, headers and limits; the load script compares with bare statements so.
+	More func(*gin.Engine)
 }
 
 // DemoSignIn is a sign-in of the demo school.
@@ -71,6 +74,9 @@ func New(db *store.DB, cases *school.Service, o Options) *Server {
 	engine := s.engine()
 	api := newAPI(engine)
 	s.routes(api)
+	if o.More != nil {
+		o.More(engine)
+	}
 	cop := http.NewCrossOriginProtection()
 	cop.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
@@ -128,9 +134,10 @@ func (s *Server) engine() *gin.Engine {
 		slog.Error("a panic", "request", requestID(c.Request.Context()), "fault", fault)
 		writeProblem(c, newProblem(http.StatusInternalServerError, "something went wrong on our side; nothing was changed"))
 	}))
+	compress := gingzip.Gzip(gzip.BestSpeed)
 	engine.Use(func(c *gin.Context) {
-		if strings.HasPrefix(c.Request.URL.Path, "/api/") {
-			gingzip.Gzip(gzip.BestSpeed)(c)
+		if strings.HasPrefix(c.Request.URL.Path, "/api/") { // pages are compressed already
+			compress(c)
 		}
 	})
 	pages := newPages(ui.Files())

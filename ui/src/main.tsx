@@ -13,7 +13,9 @@ const client = new QueryClient({
     queries: {
       retry: (count, error) => count < 2 && error instanceof ApiError && error.code === 'offline',
       staleTime: 5_000,
+      networkMode: 'always',
     },
+    mutations: { networkMode: 'always' }, // an act that cannot be kept must say so, not wait
   },
 });
 

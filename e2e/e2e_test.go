@@ -1,0 +1,418 @@
+// Package e2e drives the application in Chromium as its users do.
+package e2e
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http/httptest"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
+
+	"rubricon/demo"
+	"rubricon/e2e/browser"
+	"rubricon/school"
+	"rubricon/store/storetest"
+	"rubricon/web"
+)
+
+var chromium *rod.Browser
+
+func TestMain(m *testing.M) {
+	b, stop, err := browser.Start()
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	chromium = b
+	defer stop()
+	storetest.Main(&stopping{m, stop})
+}
+
+// stopping ends the browser before the test binary exits.
+type stopping struct {
+	*testing.M
+	stop func()
+}
+
+func (s *stopping) Run() int {
+	defer s.stop()
+	return s.M.Run()
+}
+
+const (
+	desk  = 1280
+	phone = 390
+)
+
+// site is a running application with a database of its own.
+type site struct {
+	t     *testing.T
+	url   string
+	cases *school.Service
+}
+
+func newSite(t *testing.T) *site {
+	t.Helper()
+	db := storetest.Open(t, storetest.URL(t))
+	cases := school.New(db, func() time.Time { return storetest.Now })
+	server := web.New(db, cases, web.Options{Demo: []web.DemoSignIn{{Username: "mara.quill", Password: demo.Password, Who: "Mara Quill"}}})
+	t.Cleanup(server.Close)
+	http := httptest.NewServer(server)
+	t.Cleanup(http.Close)
+	return &site{t, http.URL, cases}
+}
+
+// screen is a page in somebody's hands.
+type screen struct {
+	*rod.Page
+	t *testing.T
+}
+
+func (s *site) open(width int) *screen {
+	s.t.Helper()
+	height := 800
+	if width == phone {
+		height = 844
+	}
+	page, err := browser.Page(chromium, width, height)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	s.t.Cleanup(func() { _ = page.Close() })
+	page = page.Timeout(25 * time.Second)
+	page.MustNavigate(s.url).MustWaitLoad()
+	return &screen{page, s.t}
+}
+
+func (s *site) as(username string, width int) *screen {
+	s.t.Helper()
+	p := s.open(width)
+	p.MustElement("input[name=username]").MustInput(username)
+	p.MustElement("input[name=password]").MustInput(demo.Password)
+	p.MustElement("button[type=submit]").MustClick()
+	p.MustElement("header")
+	return p
+}
+
+// says waits until the page shows a text; what is there instead is part of the failure.
+func (p *screen) says(selector, text string) *rod.Element {
+	p.t.Helper()
+	el, err := p.ElementR(selector, text)
+	if err != nil {
+		body, _ := p.CancelTimeout().MustElement("body").Text()
+		p.t.Fatalf("no %s says %q on:\n%s", selector, text, body)
+	}
+	return el
+}
+
+func (p *screen) press(selector, text string) {
+	p.t.Helper()
+	p.says(selector, text).MustClick()
+}
+
+// gone waits until nothing of a kind is left.
+func (p *screen) gone(selector string) {
+	p.t.Helper()
+	p.MustWait(`(s) => document.querySelector(s) === null`, selector)
+}
+
+// accessible runs axe-core on the page at WCAG 2.2 AA.
+func (p *screen) accessible(name string) {
+	p.t.Helper()
+	source, err := os.ReadFile("../ui/node_modules/axe-core/axe.min.js")
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	if _, err := (proto.RuntimeEvaluate{Expression: string(source)}).Call(p.Page); err != nil {
+		p.t.Fatal(err)
+	}
+	found := p.MustEval(`async () => JSON.stringify((await axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})).violations
+		.map(v => v.id + ': ' + v.nodes.map(n => n.html + ' ' + (n.failureSummary || '')).slice(0, 3).join(' | ')))`).Str()
+	var violations []string
+	if err := json.Unmarshal([]byte(found), &violations); err != nil {
+		p.t.Fatal(err)
+	}
+	for _, v := range violations {
+		p.t.Errorf("axe on %s: %s", name, v)
+	}
+	if wide := p.MustEval(`() => document.documentElement.scrollWidth - document.documentElement.clientWidth`).Int(); wide > 0 {
+		p.t.Errorf("%s is %d pixels wider than the screen", name, wide)
+	}
+}
+
+func TestAxeIsAwake(t *testing.T) {
+	p := newSite(t).open(desk)
+	p.MustEval(`() => { document.body.innerHTML = '<img src="/mark.svg"><button></button>' }`)
+	probe := &testing.T{}
+	watch := &screen{p.Page, probe}
+	watch.accessible("a page with faults")
+	if !probe.Failed() {
+		t.Error("axe finds nothing wrong with an image and a button without names")
+	}
+}
+
+// TestTheWholeLoop goes from an unfinished sheet to a cleared one, each person in turn.
+func TestTheWholeLoop(t *testing.T) {
+	s := newSite(t)
+	s.open(desk).accessible("the sign-in page")
+	s.open(phone).accessible("the sign-in page on a phone")
+
+	mara := s.as("mara.quill", desk)
+	mara.says("[data-testid=todo]", "one credit of science, two alternates and a word from Ms Arden about Physics")
+	mara.says("[data-testid=status]", "In progress")
+	mara.accessible("the year")
+	small := s.as("mara.quill", phone)
+	small.says("[data-testid=todo]", "one credit of science")
+	small.accessible("the year on a phone")
+
+	// Handing in too early is refused with what to mend, each a link to its place.
+	mara.press("nav a", "Hand in")
+	mara.accessible("handing in")
+	mara.press("button", "Submit to the school")
+	mara.says("[role=alert]", "cannot be done yet")
+	mara.press("main a", "one credit of science")
+
+	// The link has led to the finder, with the courses that mend it.
+	mara.says("aside button", "mends Science")
+	mara.press("aside button[data-row]", "Tidal Ecology")
+	mara.accessible("the finder with a course open")
+	mara.press("aside button", "Request")
+	mara.says("#board button", "Tidal Ecology")
+	mara.says("[data-testid=status]", "kept")
+	mara.says("[data-testid=todo]", "Still to do: two alternates and")
+	mara.press("[data-testid=todo] a", "two alternates")
+	for i, course := range []string{"Photography", "Astronomy"} {
+		mara.MustElement("input[type=search]").MustSelectAllText().MustInput(course)
+		mara.press("aside button[data-row]", course)
+		mara.press("aside button", fmt.Sprintf("As alternate %d", i+2))
+		mara.says("ol li", fmt.Sprintf("%d · %s", i+2, course))
+	}
+	mara.press("#board button", "Physics")
+	mara.says("[role=dialog]", "Mara Quill says it was met elsewhere")
+	mara.accessible("a course's details")
+	mara.press("[role=dialog] button", "Close")
+	mara.gone("[role=dialog]")
+	mara.press("main a", "Only Ms Arden")
+	mara.press("button", "Submit to the school")
+	receipt := mara.says("[data-testid=receipt]", `Receipt PE-\d+`).MustText()
+	mara.says("[data-testid=status]", "a guardian signs next")
+	mara.accessible("the receipt")
+
+	ilse := s.as("ilse.quill", phone)
+	ilse.says("h1", "Mara asks for 9 courses next year")
+	ilse.says("main", "Algebra I at 70")
+	ilse.accessible("the family's page")
+	if disabled := ilse.says("button", "Sign for Mara").MustProperty("disabled").Bool(); !disabled {
+		t.Error("a guardian can sign before agreeing to the fees")
+	}
+	for _, box := range ilse.MustElements("input[type=checkbox]") {
+		box.MustClick()
+	}
+	ilse.press("button", "Sign for Mara")
+	ilse.says("main", "Signed by Ilse Quill")
+	ilse.press("button", "Jonah, grade 9")
+	ilse.says("h1", "Jonah")
+	s.as("ilse.quill", desk).accessible("the family's page on a desk")
+
+	arden := s.as("ms.arden", desk)
+	arden.says("h1", "need a word from you|needs a word from you")
+	arden.press("main button", "Quill, Mara")
+	arden.says("#student h2", "Mara Quill")
+	arden.accessible("the caseload")
+	arden.press("#student button", "Confirm: earned elsewhere")
+	arden.accessible("a decision")
+	arden.MustElement("input[name=mark]").MustInput("83")
+	arden.MustElement("textarea").MustInput("The report is here.")
+	arden.press("[role=dialog] button", "Keep")
+	arden.gone("[role=dialog]")
+	arden.says("#student", "Everything holds; the sheet can be cleared")
+	arden.press("#student button", "^Clear$")
+	arden.says("#student", "cleared · 8.5 credits|cleared · 7.5 credits")
+	s.as("ms.arden", phone).accessible("the caseload on a phone")
+
+	mara.MustReload()
+	mara.says("[data-testid=status]", "Cleared")
+	mara.says("[data-testid=receipt]", receipt)
+}
+
+// TestByKeyboardAlone does the same loop without a pointer.
+func TestByKeyboardAlone(t *testing.T) {
+	s := newSite(t)
+	mara := s.as("mara.quill", desk)
+	mara.says("[data-testid=todo]", "one credit of science")
+	keys := func(p *screen, list ...input.Key) {
+		for _, k := range list {
+			p.Keyboard.MustType(k)
+		}
+	}
+	find := func(course string) {
+		mara.MustEval(`() => document.activeElement.blur()`)
+		keys(mara, '/')
+		mara.MustWait(`() => document.activeElement.type === 'search'`)
+		mara.MustEval(`() => document.activeElement.select()`)
+		mara.MustInsertText(course)
+		mara.MustWait(`(c) => document.querySelector('button[data-row]')?.textContent.includes(c)`, course)
+		keys(mara, input.ArrowDown)
+		mara.MustWait(`() => document.activeElement.dataset.row !== undefined && document.activeElement.getAttribute('aria-expanded') === 'true'`)
+	}
+	find("Tidal Ecology")
+	keys(mara, input.Enter)
+	mara.says("#board button", "Tidal Ecology")
+	for i, course := range []string{"Photography", "Astronomy"} {
+		find(course)
+		keys(mara, input.KeyA)
+		mara.says("ol li", fmt.Sprintf("%d · %s", i+2, course))
+	}
+	// An alternate moves up with Alt and the arrow.
+	mara.MustElement("ol [data-course=AST1]").MustFocus()
+	mara.KeyActions().Press(input.AltLeft).Type(input.ArrowUp).MustDo()
+	mara.says("ol li", "2 · Astronomy")
+	// And back by undoing.
+	mara.KeyActions().Press(input.ControlLeft).Type(input.KeyZ).MustDo()
+	mara.says("ol li", "3 · Astronomy")
+	// The drag handle works by Space and arrows.
+	mara.MustElement("button[aria-label='Move Astronomy']").MustFocus()
+	keys(mara, input.Space)
+	over := `(c) => document.querySelector('[id^=DndLiveRegion]').textContent.includes('over droppable area ' + c)`
+	mara.MustWait(over, "AST1")
+	keys(mara, input.ArrowLeft)
+	mara.MustWait(over, "PHO1")
+	keys(mara, input.Space)
+	mara.says("ol li", "2 · Astronomy")
+	mara.MustEval(`() => document.activeElement.blur()`)
+	keys(mara, '?')
+	mara.says("[role=dialog]", "go to the finder")
+	mara.accessible("the keys")
+	keys(mara, input.Escape)
+	mara.gone("[role=dialog]")
+	tab := func(p *screen, text string) {
+		for range 200 {
+			keys(p, input.Tab)
+			if strings.Contains(p.MustEval(`() => document.activeElement.textContent`).Str(), text) {
+				return
+			}
+		}
+		t.Fatalf("Tab never reaches %q", text)
+	}
+	mara.MustEval(`() => window.scrollTo(0, 0)`)
+	mara.MustElement("nav a").MustFocus()
+	tab(mara, "Hand in")
+	keys(mara, input.Enter)
+	mara.says("h1", "Ready to hand in")
+	tab(mara, "Submit to the school")
+	keys(mara, input.Enter)
+	mara.says("[data-testid=receipt]", "Receipt")
+
+	ilse := s.as("ilse.quill", phone)
+	ilse.says("h1", "Mara asks for")
+	for range 2 {
+		for !ilse.MustEval(`() => document.activeElement.type === 'checkbox' && !document.activeElement.checked`).Bool() {
+			keys(ilse, input.Tab)
+		}
+		keys(ilse, input.Space)
+	}
+	tab(ilse, "Sign for Mara")
+	keys(ilse, input.Enter)
+	ilse.says("main", "Signed by Ilse Quill")
+
+	arden := s.as("ms.arden", desk)
+	tab(arden, "Quill, Mara")
+	keys(arden, input.Enter)
+	arden.says("#student h2", "Mara Quill")
+	tab(arden, "Waive for Physics")
+	keys(arden, input.Enter)
+	arden.says("[role=dialog] h2", "Waive the condition")
+	arden.MustElement("[role=dialog] textarea").MustFocus().MustInput("Spoke with the other school.")
+	tab(arden, "Keep")
+	keys(arden, input.Enter)
+	arden.gone("[role=dialog]")
+	arden.says("#student", "Everything holds")
+	arden.MustElement("#student button").MustFocus()
+	keys(arden, input.Enter)
+	arden.says("#student", "cleared ·")
+}
+
+// TestTwoWindows changes one sheet in two windows: neither change is lost, and the second window says what happened.
+func TestTwoWindows(t *testing.T) {
+	s := newSite(t)
+	one, two := s.as("mara.quill", desk), s.as("mara.quill", desk)
+	for _, p := range []*screen{one, two} {
+		p.says("[data-testid=todo]", "one credit of science")
+	}
+	add := func(p *screen, course string) {
+		p.MustElement("input[type=search]").MustSelectAllText().MustInput(course)
+		p.press("aside button[data-row]", course)
+		p.press("aside button", "Request")
+		p.says("#board button", course)
+	}
+	add(one, "Tidal Ecology")
+	add(two, "Astronomy")
+	two.says("[role=alert]", "changed in another window")
+	two.says("#board button", "Tidal Ecology")
+}
+
+// TestServerGone shows what a person sees when the server cannot be reached, and that nothing is pretended to be kept.
+func TestServerGone(t *testing.T) {
+	s := newSite(t)
+	mara := s.as("mara.quill", desk)
+	mara.says("[data-testid=todo]", "one credit of science")
+	if err := (proto.NetworkEnable{}).Call(mara.Page); err != nil {
+		t.Fatal(err)
+	}
+	if err := (proto.NetworkEmulateNetworkConditions{Offline: true, DownloadThroughput: -1, UploadThroughput: -1}).Call(mara.Page); err != nil {
+		t.Fatal(err)
+	}
+	mara.MustElement("input[type=search]").MustInput("Tidal")
+	mara.press("aside button[data-row]", "Tidal Ecology")
+	mara.press("aside button", "Request")
+	mara.says("[role=alert]", "cannot be reached")
+	if has, _, _ := mara.HasR("#board button", "Tidal Ecology"); has {
+		t.Error("a change that was not kept is shown as if it were")
+	}
+}
+
+// TestFirstLoadIsSmall counts what the student's page transfers, compressed, fonts and data included.
+func TestFirstLoadIsSmall(t *testing.T) {
+	s := newSite(t)
+	p := s.as("mara.quill", desk)
+	p.says("[data-testid=todo]", "one credit of science")
+	fresh, err := p.Browser().Page(proto.TargetCreateTarget{}) // signed in, nothing cached
+	if err != nil {
+		t.Fatal(err)
+	}
+	again := &screen{fresh.Timeout(25 * time.Second), t}
+	if err := (proto.NetworkEnable{}).Call(again.Page); err != nil {
+		t.Fatal(err)
+	}
+	if err := (proto.NetworkSetCacheDisabled{CacheDisabled: true}).Call(again.Page); err != nil {
+		t.Fatal(err)
+	}
+	total, files := 0.0, 0
+	done := make(chan struct{})
+	ctx, stop := again.WithCancel()
+	wait := ctx.EachEvent(func(e *proto.NetworkLoadingFinished) {
+		total += e.EncodedDataLength
+		files++
+	})
+	go func() {
+		defer close(done)
+		wait()
+	}()
+	idle := again.MustWaitRequestIdle()
+	again.MustNavigate(s.url)
+	again.says("[data-testid=todo]", "one credit of science")
+	again.MustEval(`() => document.fonts.ready.then(() => true)`)
+	idle()
+	stop()
+	<-done
+	t.Logf("%.0f kB in %d answers", total/1000, files)
+	if total > 250_000 || files < 5 {
+		t.Errorf("the first load transfers %.0f bytes in %d answers; at most 250,000 are wanted", total, files)
+	}
+}

@@ -1,0 +1,139 @@
+package e2e
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+	"syscall"
+	"testing"
+	"time"
+
+	"rubricon/demo"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// process is the real program, serving.
+type process struct {
+	cmd *exec.Cmd
+	url string
+}
+
+func start(t *testing.T, binary, database string) *process {
+	t.Helper()
+	cmd := exec.Command(binary, "serve", "--listen", "127.0.0.1:0")
+	cmd.Env = append(os.Environ(), "RUBRICON_DATABASE="+database)
+	cmd.Stderr = os.Stderr
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = cmd.Process.Kill() })
+	line, err := bufio.NewReader(out).ReadString('\n')
+	if err != nil {
+		t.Fatal(err)
+	}
+	return &process{cmd, strings.Fields(line[strings.Index(line, "http://"):])[0]}
+}
+
+func post(client *http.Client, url, body string, answer any) (int, error) {
+	res, err := client.Post(url, "application/json", strings.NewReader(body))
+	if err != nil {
+		return 0, err
+	}
+	defer res.Body.Close()
+	text, err := io.ReadAll(res.Body)
+	if err != nil || res.StatusCode != 200 {
+		return res.StatusCode, err
+	}
+	return res.StatusCode, json.Unmarshal(text, answer)
+}
+
+// TestKillLosesNothingAnswered kills the server in the middle of a stream of changes, several times; what was answered is there
+// after each start, and nothing that was never asked for.
+func TestKillLosesNothingAnswered(t *testing.T) {
+	binary := filepath.Join(t.TempDir(), "rubricon")
+	if out, err := exec.Command("go", "build", "-o", binary, "../cmd/rubricon").CombinedOutput(); err != nil {
+		t.Fatalf("building: %v\n%s", err, out)
+	}
+	database := storetest.URL(t)
+	db := storetest.Open(t, database)
+	cases := school.New(db, nil)
+	now := time.Now()
+	if err := cases.SetWindow(t.Context(), demo.SchoolID, -1, now.Add(-time.Hour), now.Add(time.Hour), now.Add(2*time.Hour)); err != nil {
+		t.Fatal(err)
+	}
+	const sheet = "/api/schools/pellworth/students/s0001/sheet"
+	var version int64 = 1
+	on := false // whether Astronomy was an alternate in the last answer
+	for round := range 3 {
+		p := start(t, binary, database)
+		jar, _ := cookiejar.New(nil)
+		client := &http.Client{Jar: jar, Timeout: 20 * time.Second}
+		if status, err := post(client, p.url+"/api/session", fmt.Sprintf(`{"username":"mara.quill","password":%q}`, demo.Password), &struct{}{}); status != 200 {
+			t.Fatalf("signing in: %d, %v", status, err)
+		}
+		var answered atomic.Int64
+		killed := make(chan struct{})
+		go func() { // the kill comes at no particular moment of a change
+			for answered.Load() < int64(15+round) {
+				time.Sleep(time.Millisecond)
+			}
+			_ = p.cmd.Process.Signal(syscall.SIGKILL)
+			close(killed)
+		}()
+		for {
+			act := "alternate"
+			if on {
+				act = "remove"
+			}
+			var view school.SheetView
+			status, err := post(client, p.url+sheet+"/changes", fmt.Sprintf(`{"version":%d,"act":%q,"course":"AST1"}`, version, act), &view)
+			if err != nil {
+				break // the server is gone; this change was not answered
+			}
+			if status != 200 {
+				t.Fatalf("a change gives %d", status)
+			}
+			if view.Version != version+1 {
+				t.Fatalf("version %d follows %d", view.Version, version)
+			}
+			version, on = view.Version, !on
+			answered.Add(1)
+		}
+		<-killed
+		_ = p.cmd.Wait()
+		view, err := cases.Sheet(t.Context(), "mara.quill", demo.SchoolID, "s0001")
+		if err != nil {
+			t.Fatal(err)
+		}
+		has := false
+		for _, e := range view.Alternate {
+			has = has || e.Course == "AST1"
+		}
+		switch view.Version {
+		case version:
+			if has != on {
+				t.Fatalf("round %d: version %d is there, but not its change", round, version)
+			}
+		case version + 1: // the change under way was kept, and could not be answered any more
+			if has == on {
+				t.Fatalf("round %d: version %d is there, but not its change", round, version+1)
+			}
+			version, on = view.Version, has
+		default:
+			t.Fatalf("round %d: version %d was answered, %d is there", round, version, view.Version)
+		}
+	}
+}
