@@ -1,6 +1,6 @@
 // Package bundle reads and writes school bundles: a folder, or a zip of it, of CSV files (RFC 4180) and one policy.json that
 // hold one school in one school year. Standard files follow OneRoster 1.1 CSV (1EdTech, final specification of 2017);
-// docs/formats.md tells the rest.
+// docs/bundle.md tells the rest.
 //
 //	b, err := bundle.Open("pellworth")
 //	for _, p := range b.Problems { fmt.Println(p) } // courses.csv:12: metadata.load: is not a number

@@ -313,7 +313,7 @@ func onlyAssigned(k *known, j *judged) bool {
 // History lists what happened to a sheet, the latest first.
 func (s *Service) History(ctx context.Context, username, school, student string) ([]store.Event, error) {
 	q := s.db.Queries()
-	if _, _, err := s.subject(ctx, q, username, school, student, ViewSheet); err != nil {
+	if _, _, err := s.subject(ctx, q, username, school, student, ViewSheet, false); err != nil {
 		return nil, err
 	}
 	return q.Events(ctx, school, student, 100)

@@ -23,8 +23,8 @@ func (s *Service) personIn(ctx context.Context, username, school string, act Act
 }
 
 // subject reads a sheet for an act and decides whether the act is allowed.
-func (s *Service) subject(ctx context.Context, q store.Queries, username, school, student string, act Act) (*store.Subject, *known, error) {
-	sub, err := q.Subject(ctx, school, student, username, act != ViewSheet)
+func (s *Service) subject(ctx context.Context, q store.Queries, username, school, student string, act Act, lock bool) (*store.Subject, *known, error) {
+	sub, err := q.Subject(ctx, school, student, username, lock)
 	if err != nil {
 		return nil, nil, asNotFound(err)
 	}
@@ -41,7 +41,7 @@ func (s *Service) subject(ctx context.Context, q store.Queries, username, school
 
 // Sheet gives a judged sheet to whoever may see it.
 func (s *Service) Sheet(ctx context.Context, username, school, student string) (*SheetView, error) {
-	sub, k, err := s.subject(ctx, s.db.Queries(), username, school, student, ViewSheet)
+	sub, k, err := s.subject(ctx, s.db.Queries(), username, school, student, ViewSheet, false)
 	if err != nil {
 		return nil, err
 	}
@@ -133,83 +133,75 @@ func (e *Edit) apply(k *known, now *sheet.Sheet) (sheet.Sheet, error) {
 
 // Change makes one change to a sheet and keeps it at once; the answer is the whole judged sheet in its new version. A change
 // made on an older version changes nothing and is answered with the sheet as it is.
-func (s *Service) Change(ctx context.Context, username, school, student string, edit Edit) (view *SheetView, err error) {
-	err = s.db.Tx(ctx, func(q store.Queries) error {
-		sub, k, err := s.subject(ctx, q, username, school, student, EditSheet)
-		if err != nil {
-			return err
-		}
-		if err := s.checkOpen(sub); err != nil {
-			return err
-		}
-		if edit.Version != sub.Version {
-			now, err := s.view(k, sub)
-			if err != nil {
-				return err
-			}
-			return &Error{Code: Stale, Detail: "the sheet was changed meanwhile, in another window or by another person; look at it again", Sheet: now}
-		}
-		var after []store.EntryRow
-		kind, detail := "change", map[string]any{"act": edit.Act, "course": edit.Course, "before": sub.Entries.V}
-		if edit.Act == "undo" {
-			version, before, err := q.Undoable(ctx, school, student)
-			if errors.Is(err, store.ErrNotFound) {
-				return problem(NothingUndo, "there is nothing to undo")
-			} else if err != nil {
-				return err
-			}
-			after, kind, detail = inCatalog(k.Year, before), "undo", map[string]any{"undoes": version}
-		} else {
-			now := laid(k.Year, sub.Entries.V)
-			changed, err := edit.apply(k, &now)
-			if err != nil {
-				return err
-			}
-			after = rows(k.Year, &changed)
-		}
-		before := sub.Entries.V
-		sub.Entries.V = after
-		sub.Version++
-		sub.ContentVersion = sub.Version
-		sub.CanUndo = true
-		if sub.State == "signed" {
-			sub.State, sub.SignedAt, sub.SignedBy = "submitted", nil, ""
-		}
-		at := s.now()
-		sub.ChangedAt = &at
-		if kind == "undo" {
-			sub.CanUndo, err = s.stillUndoable(ctx, q, school, student)
-			if err != nil {
-				return err
-			}
-		}
-		// The view is made before the commit: a sheet beyond the limits of judging is refused, and nothing is kept.
-		if view, err = s.view(k, sub); err != nil {
-			return err
-		}
-		change := &store.Change{School: school, Student: student, Version: sub.Version, Actor: sub.ActorID, Kind: kind, Detail: detail, Sheet: stateOf(sub)}
-		change.Delete, change.Upsert = difference(before, after)
-		return q.SaveChange(ctx, change)
-	})
+//
+// Nothing is locked while the sheet is judged: it is written by one statement that looks once more at the version.
+func (s *Service) Change(ctx context.Context, username, school, student string, edit Edit) (*SheetView, error) {
+	q := s.db.Queries()
+	sub, k, err := s.subject(ctx, q, username, school, student, EditSheet, false)
 	if err != nil {
 		return nil, err
+	}
+	if err := s.checkOpen(sub); err != nil {
+		return nil, err
+	}
+	if edit.Version != sub.Version {
+		return nil, s.stale(k, sub)
+	}
+	before := sub.Entries.V
+	kind, detail := "change", map[string]any{"act": edit.Act, "course": edit.Course, "before": before}
+	if edit.Act == "undo" {
+		version, earlier, err := q.Undoable(ctx, school, student)
+		if errors.Is(err, store.ErrNotFound) {
+			return nil, problem(NothingUndo, "there is nothing to undo")
+		} else if err != nil {
+			return nil, err
+		}
+		sub.Entries.V, kind, detail = inCatalog(k.Year, earlier), "undo", map[string]any{"undoes": version}
+		sub.Undoable--
+	} else {
+		now := laid(k.Year, before)
+		changed, err := edit.apply(k, &now)
+		if err != nil {
+			return nil, err
+		}
+		sub.Entries.V = rows(k.Year, &changed)
+		sub.Undoable++
+	}
+	sub.Version++
+	sub.ContentVersion = sub.Version
+	if sub.State == "signed" {
+		sub.State, sub.SignedAt, sub.SignedBy = "submitted", nil, ""
+	}
+	at := s.now()
+	sub.ChangedAt = &at
+	// The view is made before anything is kept: a sheet beyond the limits of judging is refused.
+	view, err := s.view(k, sub)
+	if err != nil {
+		return nil, err
+	}
+	change := &store.Change{School: school, Student: student, Version: sub.Version, Actor: sub.ActorID, Kind: kind, Detail: detail, Sheet: stateOf(sub)}
+	change.Delete, change.Upsert = difference(before, sub.Entries.V)
+	saved, err := q.SaveChange(ctx, change)
+	if err != nil {
+		return nil, err
+	}
+	if !saved { // somebody was quicker
+		sub, k, err := s.subject(ctx, q, username, school, student, EditSheet, false)
+		if err != nil {
+			return nil, err
+		}
+		return nil, s.stale(k, sub)
 	}
 	return view, nil
 }
 
-// stillUndoable tells whether something is left to undo after the latest change is.
-func (s *Service) stillUndoable(ctx context.Context, q store.Queries, school, student string) (bool, error) {
-	list, err := q.Events(ctx, school, student, 10_000)
-	left := 0
-	for _, e := range list {
-		switch e.Kind {
-		case "change":
-			left++
-		case "undo":
-			left--
-		}
+// stale is the answer to a change on an older version: the sheet as it is now.
+func (s *Service) stale(k *known, sub *store.Subject) error {
+	now, err := s.view(k, sub)
+	if err != nil {
+		return err
 	}
-	return left > 1, err
+	return &Error{Code: Stale, Detail: "the sheet was changed meanwhile, in another window or by another person; look at it again", Sheet: now}
 }
 
 // inCatalog leaves out entries whose course the catalog has no longer.
@@ -223,7 +215,7 @@ func inCatalog(y *catalog.Year, list []store.EntryRow) []store.EntryRow {
 func stateOf(sub *store.Subject) store.SheetState {
 	return store.SheetState{ContentVersion: sub.ContentVersion, State: sub.State, ChangedAt: sub.ChangedAt, SubmittedAt: sub.SubmittedAt,
 		SubmittedVersion: sub.SubmittedVersion, Receipt: sub.Receipt, SignedAt: sub.SignedAt, SignedBy: sub.SignedBy, ClearedAt: sub.ClearedAt,
-		Message: sub.Message, Asked: sub.Asked}
+		Message: sub.Message, Asked: sub.Asked, Undoable: sub.Undoable}
 }
 
 // difference gives the entries that go and those that are new or different.
@@ -253,7 +245,7 @@ func difference(before, after []store.EntryRow) (gone []string, kept []store.Ent
 func (s *Service) act(ctx context.Context, username, school, student string, act Act, kind string,
 	do func(q store.Queries, sub *store.Subject, k *known) (detail map[string]any, err error)) (view *SheetView, err error) {
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		sub, k, err := s.subject(ctx, q, username, school, student, act)
+		sub, k, err := s.subject(ctx, q, username, school, student, act, true)
 		if err != nil {
 			return err
 		}
@@ -267,10 +259,10 @@ func (s *Service) act(ctx context.Context, username, school, student string, act
 		}
 		sub.Version++
 		change := &store.Change{School: school, Student: student, Version: sub.Version, Actor: sub.ActorID, Kind: kind, Detail: detail, Sheet: stateOf(sub)}
-		if err := q.SaveChange(ctx, change); err != nil {
+		if _, err := q.SaveChange(ctx, change); err != nil { // the sheet is locked, so its version is the one read
 			return err
 		}
-		fresh, k, err := s.subject(ctx, q, username, school, student, act)
+		fresh, k, err := s.subject(ctx, q, username, school, student, act, false)
 		if err != nil {
 			return err
 		}

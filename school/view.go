@@ -251,7 +251,7 @@ func (s *Service) view(k *known, sub *store.Subject) (*SheetView, error) {
 		return nil, problem(TooComplex, "the sheet cannot be judged: %v", err)
 	}
 	y := k.Year
-	v := &SheetView{School: sub.School, Version: sub.Version, Catalog: sub.CatalogVersion, CanUndo: sub.CanUndo, Status: s.status(sub, j),
+	v := &SheetView{School: sub.School, Version: sub.Version, Catalog: sub.CatalogVersion, CanUndo: sub.Undoable > 0, Status: s.status(sub, j),
 		Student: Student{sub.Student, sub.GivenName, sub.FamilyName, sub.Grade, sub.CounselorName, sub.Guardians},
 		Todo:    todos(y, j.todo), Requests: make([]Entry, 0, len(j.sheet.Requests)), Alternate: make([]Entry, 0, len(j.sheet.Alternates)),
 		Packing: Packing{Fits: j.judgement.Packing.Fits(), Overload: j.judgement.Packing.Overload, Loads: j.judgement.Packing.Loads}}

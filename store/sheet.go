@@ -79,7 +79,7 @@ type Subject struct {
 	Message          string           `db:"message"`
 	Asked            string           `db:"asked"`
 	Entries          JSON[[]EntryRow] `db:"entries"`
-	CanUndo          bool             `db:"can_undo"`
+	Undoable         int              `db:"undoable"`
 
 	Opens           *time.Time `db:"opens"`
 	FamiliesClose   *time.Time `db:"families_close"`
@@ -104,8 +104,7 @@ func (q Queries) Subject(ctx context.Context, school, student, username string, 
 			(SELECT coalesce(json_agg(json_build_object('c', e.course_code, 'a', e.kind = 'alternate', 'r', e.rank, 's', coalesce(e.stands_for, ''))
 				ORDER BY e.kind DESC, CASE e.rank WHEN 0 THEN 1 ELSE 0 END, e.rank, e.ord), '[]')
 				FROM entry e WHERE e.school_id = sh.school_id AND e.student_id = sh.student_id) AS entries,
-			(SELECT count(*) FILTER (WHERE v.kind = 'change') > count(*) FILTER (WHERE v.kind = 'undo')
-				FROM event v WHERE v.school_id = sh.school_id AND v.student_id = sh.student_id) AS can_undo,
+			sh.undoable,
 			w.opens, w.families_close, w.counselors_close,
 			coalesce(a.id, '') AS actor_id, coalesce(a.role, '') AS actor_role, coalesce(a.given_name || ' ' || a.family_name, '') AS actor_name,
 			EXISTS (SELECT 1 FROM guardianship g WHERE g.school_id = sh.school_id AND g.student_id = sh.student_id AND g.guardian_id = a.id) AS actor_guards,
@@ -188,10 +187,12 @@ type SheetState struct {
 	ClearedAt        *time.Time
 	Message          string
 	Asked            string
+	Undoable         int
 }
 
-// SaveChange writes a change: the entries, the sheet's state and the event.
-func (q Queries) SaveChange(ctx context.Context, c *Change) error {
+// SaveChange writes a change in one statement: the entries, the sheet's state and the event. It does so only while the sheet
+// still has the version before c.Version, and tells whether it did.
+func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err error) {
 	s := &c.Sheet
 	deleted, upserted := c.Delete, c.Upsert
 	if deleted == nil {
@@ -200,19 +201,22 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) error {
 	if upserted == nil {
 		upserted = []EntryIn{}
 	}
-	return q.exec(ctx, `WITH gone AS (
-			DELETE FROM entry WHERE school_id = $1 AND student_id = $2 AND course_code IN (SELECT jsonb_array_elements_text($7::jsonb))
+	return saved, q.get(ctx, &saved, `WITH mine AS (
+			UPDATE sheet SET version = $3, content_version = $9, state = $10, changed_at = $11, submitted_at = $12, submitted_version = $13, receipt = $14, signed_at = $15,
+				signed_by = $16, cleared_at = $17, message = $18, asked = $19, undoable = $20
+			WHERE school_id = $1 AND student_id = $2 AND version = $3 - 1 RETURNING 1
+		), gone AS (
+			DELETE FROM entry WHERE school_id = $1 AND student_id = $2 AND course_code IN (SELECT jsonb_array_elements_text($7::jsonb)) AND EXISTS (SELECT 1 FROM mine)
 		), kept AS (
 			INSERT INTO entry (school_id, student_id, course_code, kind, rank, ord, stands_for)
-			SELECT $1, $2, course_code, kind, rank, rank, stands_for FROM jsonb_to_recordset($8::jsonb) AS r(course_code text, kind text, rank int, stands_for text)
+			SELECT $1, $2, course_code, kind, rank, rank, stands_for FROM jsonb_to_recordset($8::jsonb) AS r(course_code text, kind text, rank int, stands_for text), mine
 			ON CONFLICT (school_id, student_id, course_code) DO UPDATE SET kind = EXCLUDED.kind, rank = EXCLUDED.rank, ord = EXCLUDED.ord, stands_for = EXCLUDED.stands_for
 		), noted AS (
-			INSERT INTO event (school_id, student_id, version, actor, kind, detail) VALUES ($1, $2, $3, $4, $5, $6::jsonb)
+			INSERT INTO event (school_id, student_id, version, actor, kind, detail) SELECT $1, $2, $3, $4, $5, $6::jsonb FROM mine
 		)
-		UPDATE sheet SET version = $3, content_version = $9, state = $10, changed_at = $11, submitted_at = $12, submitted_version = $13, receipt = $14, signed_at = $15,
-			signed_by = $16, cleared_at = $17, message = $18, asked = $19 WHERE school_id = $1 AND student_id = $2`,
+		SELECT EXISTS (SELECT 1 FROM mine)`,
 		c.School, c.Student, c.Version, c.Actor, c.Kind, mustJSON(c.Detail), mustJSON(deleted), mustJSON(upserted),
-		s.ContentVersion, s.State, s.ChangedAt, s.SubmittedAt, s.SubmittedVersion, s.Receipt, s.SignedAt, s.SignedBy, s.ClearedAt, s.Message, s.Asked)
+		s.ContentVersion, s.State, s.ChangedAt, s.SubmittedAt, s.SubmittedVersion, s.Receipt, s.SignedAt, s.SignedBy, s.ClearedAt, s.Message, s.Asked, s.Undoable)
 }
 
 // Undoable gives the latest change of a sheet that is not undone yet, with the entries before it. The error may be ErrNotFound.

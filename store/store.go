@@ -42,6 +42,9 @@ func Open(ctx context.Context, url string) (*DB, error) {
 	if config.MaxConns < 16 {
 		config.MaxConns = 16
 	}
+	// The statements are few and find rows by key: planning them anew each time would cost more than running them.
+	config.ConnConfig.RuntimeParams["plan_cache_mode"] = "force_generic_plan"
+	config.ConnConfig.RuntimeParams["jit"] = "off"
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("connecting to the database: %w", err)

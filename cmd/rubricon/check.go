@@ -103,7 +103,7 @@ func check(b *bundle.Bundle, only string, stdout, stderr io.Writer) error {
 	return out.Flush()
 }
 
-// checkLine judges one pupil and writes the line of docs/formats.md.
+// checkLine judges one pupil and writes the line of docs/bundle.md.
 func checkLine(y *catalog.Year, p *bundle.Pupil) ([]byte, error) {
 	f := sheet.NewFacts(y, p.Student)
 	s := p.Sheet(y)

@@ -68,6 +68,12 @@ func (f *Facts) Effects(s *Sheet) ([]Effect, error) {
 		}
 		e.audits[i].Settle()
 		e.totals = append(e.totals, append([]credit.Amount(nil), e.audits[i].Totals()...))
+		e.known = append(e.known, map[supply]fed{})
+	}
+	e.packed = map[likeness]packedLike{}
+	for i := range f.Year.Rules {
+		r := &f.Year.Rules[i]
+		e.byTerm = e.byTerm || looksAtTerms(&r.Count) || r.When != nil && looksAtTerms(r.When)
 	}
 	effects := make([]Effect, 0, len(f.Year.Courses))
 	for course := range f.Year.Courses {
@@ -93,7 +99,69 @@ type effector struct {
 	rest       []int32
 	changes    []RuleChange
 	fed        []Fed
+
+	plain bool             // the addition under way swaps nothing, brings nothing along and is no alternate
+	known []map[supply]fed // by audit: what a plain addition of such credits brings; many courses are alike in this
+
+	byTerm bool // some rule counts loads or terms, so that how the other requests are laid matters
+	packed map[likeness]packedLike
 }
+
+// likeness is all of a plainly added course that bears on the packing: its spans, its load, and its place by code among the
+// requests that have a choice of span.
+type likeness struct {
+	spans [4]catalog.TermSet
+	load  credit.Amount
+	place int
+}
+
+type packedLike struct {
+	over int32
+	span catalog.TermSet
+}
+
+// like gives a course's likeness; not ok where it has more spans than are told apart.
+func (e *effector) like(course int32) (l likeness, ok bool) {
+	c := &e.Year.Courses[course]
+	if e.byTerm || len(c.Sorted) > len(l.spans) {
+		return l, false
+	}
+	copy(l.spans[:], c.Sorted)
+	l.load = c.Load
+	if len(c.Sorted) > 1 {
+		for _, other := range e.base {
+			if other < course && len(e.Year.Courses[other].Sorted) > 1 {
+				l.place++
+			}
+		}
+	}
+	return l, true
+}
+
+// layAddition lays the trial; where a plain addition like it has been packed before and fits, it is not packed again.
+func (e *effector) layAddition(course int32) (span catalog.TermSet, err error) {
+	like, alike := e.like(course)
+	if alike = alike && e.plain; alike {
+		if before, ok := e.packed[like]; ok && before.over == 0 {
+			e.put(e.trial, e.rest)
+			e.packer.over = 0
+			for len(e.packer.spans) < len(e.trial) {
+				e.packer.spans = append(e.packer.spans, 0) // no rule looks at them
+			}
+			return before.span, nil
+		}
+	}
+	if err := e.lay(e.trial, e.rest); err != nil {
+		return 0, err
+	}
+	span = e.packer.spans[index(e.trial, course)]
+	if alike {
+		e.packed[like] = packedLike{e.packer.over, span}
+	}
+	return span, nil
+}
+
+type fed []Fed
 
 func (e *effector) effect(course int32) (Effect, error) {
 	c := &e.Year.Courses[course]
@@ -121,11 +189,11 @@ func (e *effector) effect(course int32) (Effect, error) {
 			e.rest = append(e.rest, a)
 		}
 	}
-	if err := e.lay(e.trial, e.rest); err != nil {
+	e.plain = len(out.Swaps) == 0 && len(out.With) == 0 && len(e.rest) == len(e.alts)
+	var err error
+	if out.Span, err = e.layAddition(course); err != nil {
 		return out, err
 	}
-	own := len(e.trial) - 1 - len(out.With)
-	out.Span = e.packer.spans[own]
 	out.Entry, out.HasEntry, _ = e.entry(course)
 	out.Missing = e.missing(course)
 	out.Repeat = e.repeats(course)
@@ -141,6 +209,10 @@ func (e *effector) effect(course int32) (Effect, error) {
 func (e *effector) rulesAfter(out *Effect) {
 	start := len(e.changes)
 	for i := range e.Year.Rules {
+		rule := &e.Year.Rules[i]
+		if !e.rules[i] || e.plain && rule.When == nil && !looksAtTerms(&rule.Count) && !rule.Count.Has(out.Course) {
+			continue // not in force, or not touched
+		}
 		in := e.inForce(i)
 		change := e.before[i]
 		if !in {
@@ -163,6 +235,8 @@ func (e *effector) rulesAfter(out *Effect) {
 	}
 }
 
+func looksAtTerms(c *catalog.Count) bool { return c.Term >= 0 || c.Measure == policy.Load }
+
 // distance is how far a measured amount is from the bounds.
 func distance(c *catalog.Count, measured credit.Amount) credit.Amount {
 	if c.Min != nil && measured < *c.Min {
@@ -179,9 +253,18 @@ func (e *effector) feeds(out *Effect) {
 	for i := range e.audits {
 		a := &e.audits[i]
 		audit := &e.Year.Audits[i]
-		if auditMask(audit, out.Course) == 0 && len(out.With) == 0 {
+		own := supply{auditMask(audit, out.Course), 0}
+		if own.mask == 0 && len(out.With) == 0 {
 			continue
 		}
+		if e.plain {
+			own.credits = e.net(e.trial, len(e.trial)-1)
+			if before, ok := e.known[i][own]; ok {
+				e.fed = append(e.fed, before...)
+				continue
+			}
+		}
+		first := len(e.fed)
 		a.Restore()
 		for k, course := range e.trial {
 			a.Add(auditMask(audit, course), e.net(e.trial, k))
@@ -191,6 +274,9 @@ func (e *effector) feeds(out *Effect) {
 			if more := total - e.totals[i][entry]; more > 0 {
 				e.fed = append(e.fed, Fed{i, entry, more})
 			}
+		}
+		if e.plain {
+			e.known[i][own] = e.fed[first:len(e.fed):len(e.fed)]
 		}
 	}
 	if len(e.fed) > start {

@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"fmt"
+	"sync"
 
 	"rubricon/core/catalog"
 	"rubricon/core/condition"
@@ -88,23 +89,56 @@ func (f *Facts) newDesk() *desk {
 	return &desk{Facts: f, place: make([]uint8, len(f.Year.Courses)), packer: newPacker(f.Year)}
 }
 
-// lay puts a sheet on the desk and packs it.
-func (d *desk) lay(requests, alternates []int32) error {
+// desks keeps desks for the next judgement, so that judging allocates little more than its result.
+var desks sync.Pool
+
+func (f *Facts) borrowDesk() *desk {
+	d, _ := desks.Get().(*desk)
+	if d == nil || len(d.place) < len(f.Year.Courses) {
+		return f.newDesk()
+	}
+	d.Facts = f
+	d.packer.year, d.packer.terms, d.packer.capacity = f.Year, len(f.Year.Terms), int32(f.Year.Capacity)
+	return d
+}
+
+// giveBack clears the desk, whatever was on it.
+func (d *desk) giveBack() {
+	d.wipe()
+	d.requests, d.alternates, d.Facts, d.packer.year = d.requests[:0], d.alternates[:0], nil, nil
+	desks.Put(d)
+}
+
+func (d *desk) wipe() {
 	for _, c := range d.requests {
 		d.place[c] = notOnSheet
 	}
 	for _, c := range d.alternates {
 		d.place[c] = notOnSheet
 	}
+}
+
+// lay puts a sheet on the desk and packs it.
+func (d *desk) lay(requests, alternates []int32) error {
+	d.put(requests, alternates)
+	return d.packer.pack(d.requests)
+}
+
+// put lays a sheet on the desk without packing it.
+func (d *desk) put(requests, alternates []int32) {
+	d.wipe()
 	d.requests = append(d.requests[:0], requests...)
 	d.alternates = append(d.alternates[:0], alternates...)
-	for _, c := range requests {
+	d.mark()
+}
+
+func (d *desk) mark() {
+	for _, c := range d.requests {
 		d.place[c] = requested
 	}
-	for _, c := range alternates {
+	for _, c := range d.alternates {
 		d.place[c] = alternate
 	}
-	return d.packer.pack(d.requests)
 }
 
 // measure is the amount a count finds on the desk, base being what records alone make up.
@@ -327,7 +361,8 @@ func (d *desk) links(list []Link) []Link {
 
 // Judge judges a sheet. The error is ErrTooManyPackings, or says that the sheet has more than MaxEntries of a kind.
 func (f *Facts) Judge(s *Sheet) (*Judgement, error) {
-	d := f.newDesk()
+	d := f.borrowDesk()
+	defer d.giveBack()
 	return d.judge(s)
 }
 
@@ -335,14 +370,16 @@ func (d *desk) layOut(s *Sheet) error {
 	if len(s.Requests) > MaxEntries || len(s.Alternates) > MaxEntries {
 		return fmt.Errorf("a sheet holds at most %d requests and %d alternates", MaxEntries, MaxEntries)
 	}
-	both := make([]int32, 0, len(s.Requests)+len(s.Alternates))
+	d.wipe()
+	d.requests, d.alternates = d.requests[:0], d.alternates[:0]
 	for _, e := range s.Requests {
-		both = append(both, e.Course)
+		d.requests = append(d.requests, e.Course)
 	}
 	for _, e := range s.Alternates {
-		both = append(both, e.Course)
+		d.alternates = append(d.alternates, e.Course)
 	}
-	return d.lay(both[:len(s.Requests)], both[len(s.Requests):])
+	d.mark()
+	return d.packer.pack(d.requests)
 }
 
 func (d *desk) judge(s *Sheet) (*Judgement, error) {

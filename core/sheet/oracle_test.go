@@ -213,6 +213,12 @@ func TestEffectsAgainstJudgingTheChangedSheet(t *testing.T) {
 			before[a] = f.Audit(a, &s)
 		}
 		for _, e := range effects {
+			if e.Barred != f.Barred(e.Course) || e.Earned != (f.AlreadyEarned(e.Course) && !y.Courses[e.Course].Repeatable) {
+				t.Fatalf("effect %+v: barred %v, earned %v", e, f.Barred(e.Course), f.AlreadyEarned(e.Course))
+			}
+			if e.Barred || e.Earned {
+				continue
+			}
 			changed := Sheet{}
 			for _, q := range s.Requests {
 				if index(e.Swaps, q.Course) < 0 {

@@ -45,6 +45,12 @@ type packer struct {
 	best     []catalog.TermSet
 	bestOver int32
 	bestDiff int32
+	ceiling  int32 // no term of a best packing is heavier
+	goodOver int32 // no packing is better than this
+	goodDiff int32
+
+	order  []int // of greedy
+	chosen []catalog.TermSet
 }
 
 func newPacker(y *catalog.Year) packer {
@@ -99,6 +105,9 @@ func (p *packer) pack(courses []int32) error {
 		p.best = append(p.best[:0], p.trial...)
 		p.bestOver, p.bestDiff = math.MaxInt32, math.MaxInt32
 		if ways <= enumerateUpTo {
+			if p.ceiling, p.goodOver, p.goodDiff = math.MaxInt32, 0, 0; ways > 8 {
+				p.limit(courses)
+			}
 			v := p.load
 			p.enumerate(courses, 0, &v)
 		} else if err := p.layers(courses); err != nil {
@@ -116,16 +125,18 @@ func (p *packer) pack(courses []int32) error {
 // enumerate tries all spans in lexicographic order; only a strictly better one replaces the best. It reports whether
 // nothing better can follow.
 func (p *packer) enumerate(courses []int32, k int, v *loads) bool {
-	over, diff := p.measure(v)
-	if over > p.bestOver {
-		return false // load only grows
-	}
 	if k == len(p.flex) {
-		if over < p.bestOver || diff < p.bestDiff {
+		over, diff := p.measure(v)
+		if over < p.bestOver || over == p.bestOver && diff < p.bestDiff {
 			p.bestOver, p.bestDiff = over, diff
 			copy(p.best, p.trial)
 		}
-		return over == 0 && diff == 0
+		return p.bestOver == p.goodOver && p.bestDiff == p.goodDiff
+	}
+	for t := 0; t < p.terms; t++ {
+		if v[t] > p.ceiling {
+			return false // load only grows
+		}
 	}
 	c := &p.year.Courses[courses[p.flex[k]]]
 	for _, s := range c.Sorted {
@@ -138,6 +149,32 @@ func (p *packer) enumerate(courses []int32, k int, v *loads) bool {
 		}
 	}
 	return false
+}
+
+// limit finds, by a greedy packing, how heavy a term of a best packing can be, and how good a packing can be at all.
+func (p *packer) limit(courses []int32) {
+	var least, most, total, unit int32
+	for _, i := range p.flex {
+		c := &p.year.Courses[courses[i]]
+		low, high := int32(math.MaxInt32), int32(0)
+		for _, s := range c.Sorted {
+			low, high = min(low, int32(s.Len())), max(high, int32(s.Len()))
+		}
+		least, most, unit = least+low*int32(c.Load), most+high*int32(c.Load), gcd(unit, int32(c.Load))
+	}
+	for t := 0; t < p.terms; t++ {
+		total, unit = total+p.load[t], gcd(unit, p.load[t])
+	}
+	terms := int32(p.terms)
+	p.goodOver, _ = p.measure(&p.load)
+	p.goodOver = max(p.goodOver, total+least-terms*p.capacity)
+	p.goodDiff, p.ceiling = 0, math.MaxInt32
+	if least == most && (total+least)/unit%terms != 0 {
+		p.goodDiff = unit // loads are multiples of the unit and cannot all be equal
+	}
+	if over, diff := p.greedy(courses); over == p.goodOver { // then only packings at most this uneven matter
+		p.ceiling = (total + most + (terms-1)*diff) / terms
+	}
 }
 
 // layers packs by dynamic programming over the distinct loads of the terms: forward to all that are reachable, back from the
@@ -276,7 +313,9 @@ func (p *packer) layers(courses []int32) error {
 // greedy lays the heaviest first where they do least harm, then moves and swaps single courses while that helps.
 func (p *packer) greedy(courses []int32) (over, diff int32) {
 	n := len(p.flex)
-	order := make([]int, n)
+	order := append(p.order[:0], make([]int, n)...)
+	chosen := append(p.chosen[:0], make([]catalog.TermSet, n)...)
+	p.order, p.chosen = order, chosen
 	for i := range order {
 		order[i] = i
 		for j := i; j > 0 && p.course(courses, order[j]).Load > p.course(courses, order[j-1]).Load; j-- {
@@ -284,7 +323,6 @@ func (p *packer) greedy(courses []int32) (over, diff int32) {
 		}
 	}
 	v := p.load
-	chosen := make([]catalog.TermSet, n)
 	better := func(k int, set bool) bool {
 		c := p.course(courses, k)
 		load := int32(c.Load)

@@ -139,6 +139,7 @@ CREATE TABLE sheet (
     cleared_at        timestamptz,
     message           text NOT NULL DEFAULT '', -- why it was sent back
     asked             text NOT NULL DEFAULT '', -- what the family asks to change
+    undoable          int NOT NULL DEFAULT 0 CHECK (undoable >= 0), -- how many changes can be undone
     PRIMARY KEY (school_id, student_id),
     FOREIGN KEY (school_id, student_id) REFERENCES person ON DELETE CASCADE,
     CHECK ((state IN ('submitted', 'signed', 'cleared')) <= (receipt <> ''))

@@ -1,0 +1,62 @@
+# Every command a person types. `make` alone lists them.
+.DEFAULT_GOAL := help
+SHELL := /bin/bash
+BIN := bin/rubricon
+UI := ui/dist/index.html
+UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts -type f 2>/dev/null)
+
+.PHONY: help demo demo-reset build test quick bench bench-core contract shots lint fuzz need
+
+help: ## list the commands
+	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F':.*## ' '{printf "make %-12s %s\n", $$1, $$2}'
+
+demo: build ## serve the demo school on http://127.0.0.1:7270, with a database of its own
+	@exec $(BIN) demo
+
+demo-reset: build ## the same, starting anew: what was entered in the demo is lost
+	@exec $(BIN) demo --reset
+
+build: need $(UI) ## build the front end and the binary
+	@go build -o $(BIN) ./cmd/rubricon
+
+need: # what this machine must have; as root, what Debian has is installed
+	@scripts/need go node postgres
+
+ui/node_modules/.package-lock.json: ui/package-lock.json ui/package.json
+	cd ui && npm ci --no-audit --no-fund
+	@touch $@
+
+$(UI): ui/node_modules/.package-lock.json $(UI_SOURCES)
+	cd ui && npm run --silent build
+	@touch ui/dist/.gitkeep $@
+
+test: build ## run all tests: core, database, contract, browser
+	@scripts/need chromium
+	cd ui && npm run --silent lint
+	go vet ./...
+	go test ./...
+
+quick: ## run the tests of the core alone
+	go test ./core/...
+
+bench: build ## measure what a change to a sheet costs beside bare statements
+	go run ./bench
+
+bench-core: ## measure the computation on the demo school
+	go test -run '^$$' -bench . -benchmem ./core/... ./cmd/...
+
+fuzz: ## fuzz every parser, half a minute each
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s ./core/credit
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s ./core/condition
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s ./core/policy
+	go test -run '^$$' -fuzz FuzzRead -fuzztime 30s ./bundle
+
+contract: ## write docs/openapi.json and the TypeScript types anew
+	go run ./cmd/rubricon openapi > docs/openapi.json
+	cd ui && npm run --silent types
+
+shots: ## take the pictures in docs/screenshots anew, from a running demo
+	go run ./e2e/shots
+
+lint: ## check the front end's style
+	cd ui && npm run --silent lint
