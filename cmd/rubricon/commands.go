@@ -22,7 +22,7 @@ import (
 const dataDir = ".data"
 
 func commands() []*cobra.Command {
-	return []*cobra.Command{serveCommand(), demoCommand(), importCommand(), exportCommand(), windowCommand(), checkCommand(), demoBundleCommand(), openAPICommand()}
+	return []*cobra.Command{serveCommand(), demoCommand(), importCommand(), exportCommand(), windowCommand(), checkCommand(), demandCommand(), demoBundleCommand(), openAPICommand()}
 }
 
 // databaseURL is $RUBRICON_DATABASE, or else the demo's database where that is running.
