@@ -85,7 +85,7 @@ func (s *site) open(width int) *screen {
 		s.t.Fatal(err)
 	}
 	s.t.Cleanup(func() { _ = page.Close() })
-	page = page.Timeout(25 * time.Second)
+	page = page.Timeout(4 * time.Minute) // a bound for the whole of a test, so that a hang ends
 	page.MustNavigate(s.url).MustWaitLoad()
 	return &screen{page, s.t}
 }
@@ -103,12 +103,12 @@ func (s *site) as(username string, width int) *screen {
 // says waits until the page shows a text; what is there instead is part of the failure.
 func (p *screen) says(selector, text string) *rod.Element {
 	p.t.Helper()
-	el, err := p.ElementR(selector, text)
+	el, err := p.Timeout(30*time.Second).ElementR(selector, text)
 	if err != nil {
 		body, _ := p.CancelTimeout().MustElement("body").Text()
 		p.t.Fatalf("no %s says %q on:\n%s", selector, text, body)
 	}
-	return el
+	return el.CancelTimeout()
 }
 
 func (p *screen) press(selector, text string) {
@@ -386,7 +386,7 @@ func TestFirstLoadIsSmall(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	again := &screen{fresh.Timeout(25 * time.Second), t}
+	again := &screen{fresh.Timeout(4 * time.Minute), t}
 	if err := (proto.NetworkEnable{}).Call(again.Page); err != nil {
 		t.Fatal(err)
 	}

@@ -1,10 +1,16 @@
 package sheet_test
 
 import (
+	"errors"
+	"fmt"
 	"testing"
 	"testing/fstest"
 
 	"rubricon/bundle"
+	"rubricon/core/catalog"
+	"rubricon/core/condition"
+	"rubricon/core/credit"
+	"rubricon/core/policy"
 	"rubricon/core/sheet"
 	"rubricon/demo"
 )
@@ -85,4 +91,92 @@ func BenchmarkEffects(b *testing.B) {
 			b.Fatal(err)
 		}
 	})
+}
+
+// worst is a sheet built to hurt: 40 requests with every span open in 4 terms, conditions nested 50 deep, 30 alternates without
+// load, 60 overlapping requirements.
+func worst(tb testing.TB) (*sheet.Facts, sheet.Sheet) {
+	tb.Helper()
+	loads := []credit.Amount{100, 50, 200, 25, 75}
+	var courses []catalog.Course
+	nested := "passed Z0"
+	for i := range 50 {
+		nested = fmt.Sprintf("2 of (%s, passed Z%d, grade 12)", nested, i)
+	}
+	entry, err := condition.Parse(nested)
+	if err != nil {
+		tb.Fatal(err)
+	}
+	p := &policy.Policy{SchoolYear: "2027-28", Periods: 8, Days: 1, FirstGrade: 9}
+	for i := range 70 {
+		c := catalog.Course{Code: fmt.Sprintf("C%02d", i), Title: "x", Subjects: []string{fmt.Sprint(i % 7)}, Credits: 100, Load: loads[i%len(loads)], Entry: entry}
+		for s := 1; s < 16; s++ {
+			c.Spans = append(c.Spans, catalog.TermSet(s))
+		}
+		if i >= 40 {
+			c.Load = 0
+		}
+		courses = append(courses, c)
+	}
+	for i := range 7 {
+		low := credit.Amount(600)
+		p.Rules = append(p.Rules, policy.Rule{ID: fmt.Sprint(i), Stance: policy.Block,
+			Count: policy.Count{Of: policy.Selection{Subjects: []string{fmt.Sprint(i)}}, On: policy.Requests, Measure: policy.Courses, Min: &low}})
+	}
+	audit := policy.Audit{ID: "a"}
+	for i := range 60 {
+		audit.Entries = append(audit.Entries, policy.Requirement{ID: fmt.Sprint(i), Credits: 50,
+			Of: policy.Selection{Subjects: []string{fmt.Sprint(i % 7), fmt.Sprint(i * 3 % 7), fmt.Sprint(i * 5 % 7)}}})
+	}
+	p.Audits = []policy.Audit{audit}
+	y, errs := catalog.Compile(catalog.Frame{Terms: []string{"T1", "T2", "T3", "T4"}}, courses, p)
+	if len(errs) > 0 {
+		tb.Fatal(errs)
+	}
+	var s sheet.Sheet
+	for i := range 70 {
+		e := sheet.Entry{Course: int32(i), StandsFor: sheet.Any, Rank: i + 1}
+		if i < 40 {
+			s.Requests = append(s.Requests, e)
+		} else {
+			s.Alternates = append(s.Alternates, e)
+		}
+	}
+	return sheet.NewFacts(y, sheet.Student{ID: "s", Grade: 10}), s
+}
+
+// Whatever is on a sheet, judging ends: with a result or with a limit that is named.
+func TestTheWorstCaseEndsWithAResultOrANamedLimit(t *testing.T) {
+	f, s := worst(t)
+	if _, err := f.Judge(&s); err != nil && !errors.Is(err, sheet.ErrTooManyPackings) {
+		t.Error(err)
+	}
+	if _, err := f.Uncovered(&s); err != nil && !errors.Is(err, sheet.ErrTooManyPackings) && !errors.Is(err, sheet.ErrTooManyMends) {
+		t.Error(err)
+	}
+	short := credit.Amount(0)
+	for _, e := range f.Audit(0, &s) {
+		short += e.Short
+	}
+	if short != 0 {
+		t.Errorf("40 credits leave %v of 30 short", short)
+	}
+	many := sheet.Sheet{}
+	for i := range 70 {
+		many.Requests = append(many.Requests, sheet.Entry{Course: int32(i), StandsFor: sheet.Any})
+	}
+	if _, err := f.Judge(&many); err == nil {
+		t.Error("70 requests are judged, more than the limit says")
+	}
+}
+
+func BenchmarkWorstCase(b *testing.B) {
+	f, s := worst(b)
+	for b.Loop() {
+		if _, err := f.Judge(&s); err != nil && !errors.Is(err, sheet.ErrTooManyPackings) {
+			b.Fatal(err)
+		}
+		f.Audit(0, &s)
+		_, _ = f.Uncovered(&s) // a result or a named limit, as the test says
+	}
 }
