@@ -180,3 +180,38 @@ func BenchmarkWorstCase(b *testing.B) {
 		_, _ = f.Uncovered(&s) // a result or a named limit, as the test says
 	}
 }
+
+// Sheets that only look hard, forty courses that may meet in any one of four terms, are judged exactly.
+func TestFortyOpenCoursesArePacked(t *testing.T) {
+	for name, loads := range map[string][]credit.Amount{"alike": {100}, "halves and doubles": {100, 50, 200}, "quarters": {25, 75, 100, 50}} {
+		var courses []catalog.Course
+		total := credit.Amount(0)
+		var s sheet.Sheet
+		for i := range 40 {
+			c := catalog.Course{Code: fmt.Sprintf("C%02d", i), Title: "x", Subjects: []string{"A"}, Load: loads[i%len(loads)], Spans: []catalog.TermSet{1, 2, 4, 8}}
+			total += c.Load
+			courses = append(courses, c)
+			s.Requests = append(s.Requests, sheet.Entry{Course: int32(i), StandsFor: sheet.Any, Rank: i + 1})
+		}
+		y, errs := catalog.Compile(catalog.Frame{Terms: []string{"T1", "T2", "T3", "T4"}}, courses, &policy.Policy{SchoolYear: "2027-28", Periods: 8, Days: 1})
+		if len(errs) > 0 {
+			t.Fatal(errs)
+		}
+		j, err := sheet.NewFacts(y, sheet.Student{}).Judge(&s)
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		low, high, sum := j.Packing.Loads[0], j.Packing.Loads[0], credit.Amount(0)
+		for _, load := range j.Packing.Loads {
+			low, high, sum = min(low, load), max(high, load), sum+load
+		}
+		// The loads can be laid out evenly, up to one unit where the total does not divide.
+		if sum != total || high-low > 50 || j.Packing.Overload != max(0, total-4*y.Capacity) {
+			t.Errorf("%s: loads %v, overload %v of %v in all", name, j.Packing.Loads, j.Packing.Overload, total)
+		}
+		if j.Packing.Spans[0] != 1 {
+			t.Errorf("%s: the first course by code is laid into %b, the first term is least", name, j.Packing.Spans[0])
+		}
+	}
+}

@@ -11,8 +11,11 @@ import (
 // or alternates that each stand for one request, mend it.
 var ErrTooManyMends = errors.New("the alternates can be combined in too many ways")
 
-// MaxMends bounds the combinations of alternates that are tried for one sheet.
-const MaxMends = 20_000
+// MaxMends bounds the combinations of alternates that are tried for one sheet, MaxMendSteps the work of packing them.
+const (
+	MaxMends     = 20_000
+	MaxMendSteps = 300_000
+)
 
 // Cover is what happens when a request cannot be given.
 type Cover struct {
@@ -209,9 +212,10 @@ func index(list []int32, item int32) int {
 func (m *mender) layTrial() bool {
 	if err := m.lay(m.trial, m.left); err != nil {
 		m.tryErr = err
-		return false
+	} else if m.packer.steps > MaxMendSteps {
+		m.tryErr = ErrTooManyMends
 	}
-	return true
+	return m.tryErr == nil
 }
 
 // holds lays the trial on the desk and tells whether every watched rule holds, save those that failed before.

@@ -95,6 +95,10 @@ func TestPackingAgainstAllPackings(t *testing.T) {
 			if err := p.layers(d.requests); err != nil || !reflect.DeepEqual(p.best, want) {
 				t.Fatalf("layers give %v, %v; want %v", p.best, err, want)
 			}
+			p.bestOver, p.bestDiff = 1<<30, 1<<30
+			if err := p.search(d.requests); err != nil || !reflect.DeepEqual(p.best, want) {
+				t.Fatalf("the search gives %v, %v; want %v", p.best, err, want)
+			}
 		}
 	}
 }

@@ -9,16 +9,25 @@ import (
 )
 
 // ErrTooManyPackings says that a sheet's courses can be laid into the terms in more ways than are searched
-// (MaxPackingStates distinct loads of the terms). Fewer courses with a choice of terms, or loads in steps of 0.25, mend it.
+// (MaxPackingSteps). Fewer courses with a choice of terms, or loads in steps of a whole or half period, mend it.
 var ErrTooManyPackings = errors.New("the requests can be laid into the terms in too many ways")
 
-// MaxPackingStates bounds the distinct term loads that are kept while packing one sheet.
-const MaxPackingStates = 600_000
+// MaxPackingSteps bounds the work of packing one sheet: how often a course is laid into a span on trial.
+const MaxPackingSteps = 180_000
+
+// directSteps bounds the direct search, which comes before the search by layers where a packing is known to be as good as any.
+const directSteps = 30_000
 
 // enumerateUpTo is the number of ways up to which packings are simply tried one after the other.
 const enumerateUpTo = 256
 
 type loads [catalog.MaxTerms]int32
+
+// partial is a packing of the first courses with a choice, as far as the rest is concerned.
+type partial struct {
+	courses int
+	load    loads
+}
 
 // Packing is the choice of a span for each request, in the order of the requests.
 type Packing struct {
@@ -48,6 +57,15 @@ type packer struct {
 	ceiling  int32 // no term of a best packing is heavier
 	goodOver int32 // no packing is better than this
 	goodDiff int32
+	ground   int32   // no term of a best packing is lighter
+	lowest   int32   // all terms together, at least
+	highest  int32   // and at most
+	most     []int32 // by flex: what remains to be laid from there on, at most, over all terms together
+
+	steps int // trials since the counter was last set to 0
+	until int // where a direct search gives up
+
+	failed map[partial]bool // where a direct search leads nowhere; nil while all ways are tried
 
 	order  []int // of greedy
 	chosen []catalog.TermSet
@@ -105,12 +123,13 @@ func (p *packer) pack(courses []int32) error {
 		p.best = append(p.best[:0], p.trial...)
 		p.bestOver, p.bestDiff = math.MaxInt32, math.MaxInt32
 		if ways <= enumerateUpTo {
-			if p.ceiling, p.goodOver, p.goodDiff = math.MaxInt32, 0, 0; ways > 8 {
+			p.ceiling, p.ground, p.goodOver, p.goodDiff, p.until = math.MaxInt32, 0, 0, 0, math.MaxInt
+			if ways > 8 {
 				p.limit(courses)
 			}
 			v := p.load
 			p.enumerate(courses, 0, &v)
-		} else if err := p.layers(courses); err != nil {
+		} else if err := p.search(courses); err != nil {
 			return err
 		}
 		for k, i := range p.flex {
@@ -138,8 +157,23 @@ func (p *packer) enumerate(courses []int32, k int, v *loads) bool {
 			return false // load only grows
 		}
 	}
+	if p.ground > 0 {
+		lack := int32(0)
+		for t := 0; t < p.terms; t++ {
+			lack += max(0, p.ground-v[t])
+		}
+		if lack > p.most[k] {
+			return false // what remains cannot fill the lightest terms
+		}
+	}
+	if p.failed != nil && p.failed[partial{k, *v}] {
+		return false
+	}
 	c := &p.year.Courses[courses[p.flex[k]]]
 	for _, s := range c.Sorted {
+		if p.steps++; p.steps > p.until {
+			return false
+		}
 		p.trial[k] = s
 		p.add(v, s, int32(c.Load))
 		done := p.enumerate(courses, k+1, v)
@@ -148,19 +182,49 @@ func (p *packer) enumerate(courses []int32, k int, v *loads) bool {
 			return true
 		}
 	}
+	if p.failed != nil {
+		p.failed[partial{k, *v}] = true
+	}
 	return false
 }
 
-// limit finds, by a greedy packing, how heavy a term of a best packing can be, and how good a packing can be at all.
+// search packs where there are too many ways to try them all. First the least packing in lexicographic order that is as good
+// as any can be is looked for directly; where there is none, or that takes too long, the layers decide.
+func (p *packer) search(courses []int32) error {
+	p.limit(courses)
+	p.bound(p.goodDiff)
+	p.until = p.steps + directSteps
+	p.failed = map[partial]bool{}
+	v := p.load
+	found := p.enumerate(courses, 0, &v)
+	p.failed = nil
+	if found {
+		return nil
+	}
+	p.bestOver, p.bestDiff = math.MaxInt32, math.MaxInt32
+	return p.layers(courses)
+}
+
+// bound makes the limits of a term's load those of packings at most so uneven.
+func (p *packer) bound(diff int32) {
+	terms := int32(p.terms)
+	p.ceiling = (p.highest + (terms-1)*diff) / terms
+	p.ground = max(0, (p.lowest-(terms-1)*diff)/terms)
+}
+
+// limit finds, by a greedy packing, how heavy and how light a term of a best packing can be, and how good a packing can be at
+// all.
 func (p *packer) limit(courses []int32) {
+	p.most = append(p.most[:0], make([]int32, len(p.flex)+1)...)
 	var least, most, total, unit int32
-	for _, i := range p.flex {
-		c := &p.year.Courses[courses[i]]
+	for k := len(p.flex) - 1; k >= 0; k-- {
+		c := p.course(courses, k)
 		low, high := int32(math.MaxInt32), int32(0)
 		for _, s := range c.Sorted {
 			low, high = min(low, int32(s.Len())), max(high, int32(s.Len()))
 		}
 		least, most, unit = least+low*int32(c.Load), most+high*int32(c.Load), gcd(unit, int32(c.Load))
+		p.most[k] = most
 	}
 	for t := 0; t < p.terms; t++ {
 		total, unit = total+p.load[t], gcd(unit, p.load[t])
@@ -168,12 +232,13 @@ func (p *packer) limit(courses []int32) {
 	terms := int32(p.terms)
 	p.goodOver, _ = p.measure(&p.load)
 	p.goodOver = max(p.goodOver, total+least-terms*p.capacity)
-	p.goodDiff, p.ceiling = 0, math.MaxInt32
+	p.goodDiff, p.ceiling, p.ground = 0, math.MaxInt32, 0
 	if least == most && (total+least)/unit%terms != 0 {
 		p.goodDiff = unit // loads are multiples of the unit and cannot all be equal
 	}
+	p.lowest, p.highest = total+least, total+most
 	if over, diff := p.greedy(courses); over == p.goodOver { // then only packings at most this uneven matter
-		p.ceiling = (total + most + (terms-1)*diff) / terms
+		p.bound(diff)
 	}
 }
 
@@ -235,10 +300,13 @@ func (p *packer) layers(courses []int32) error {
 		return ErrTooManyPackings
 	}
 	reached[0] = map[uint64]bool{start: false}
-	states := 0
+	until := p.steps + MaxPackingSteps
 	for k := 0; k < n; k++ {
 		next := make(map[uint64]bool, 4*len(reached[k]))
 		for key := range reached[k] {
+			if p.steps += len(p.course(courses, k).Sorted); p.steps > until {
+				return ErrTooManyPackings
+			}
 			v := decode(key)
 		spans:
 			for _, s := range p.year.Courses[courses[p.flex[k]]].Sorted {
@@ -261,9 +329,6 @@ func (p *packer) layers(courses []int32) error {
 				}
 				next[code] = false
 			}
-		}
-		if states += len(next); states > MaxPackingStates {
-			return ErrTooManyPackings
 		}
 		reached[k+1] = next
 	}
