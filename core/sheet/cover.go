@@ -13,7 +13,7 @@ var ErrTooManyMends = errors.New("the alternates can be combined in too many way
 
 // MaxMends bounds the combinations of alternates that are tried for one sheet, MaxMendSteps the work of packing them.
 const (
-	MaxMends     = 20_000
+	MaxMends     = 50_000
 	MaxMendSteps = 300_000
 )
 
