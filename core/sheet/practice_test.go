@@ -8,6 +8,7 @@ import (
 
 	"rubricon/bundle"
 	"rubricon/core/condition"
+	"rubricon/core/credit"
 	"rubricon/core/sheet"
 )
 
@@ -187,6 +188,9 @@ var models = []model{
 			rule("seventh", `{"tags":["online"]}`, "requests", "courses", `,"min":1,"when":{"measure":"credits","min":6.5}`) + "," + rule("alternates", `"all"`, "alternates", "courses", `,"max":2`),
 		cases: []modelCase{{"Y1 Y2 Y3 Y4 Y5 HA HB", "", ""}, {"Y1 Y2 Y3 Y4 Y5 HA", "", "credits, link HB"}, {"Y1 Y2 Y3 Y4 Y5 Y6 ON", "", ""}, {"Y1 Y2 Y3 Y4 Y5 Y6 HA HB", "", "seventh, overload"},
 			{"Y1 Y2 Y3 Y4 HA HB ON", "Y5 Y6", ""}}},
+	{name: "P11", terms: "S1 S2", periods: 8, courses: numbered("C%d A 1 year 1", 12), signals: []string{"assignment C1 - 1", "assignment C2 - 1"},
+		rules: rule("courses", `"all"`, "requests", "courses", `,"min":7,"max":7`) + "," + rule("alternates", `"all"`, "alternates", "courses", `,"min":3,"max":3`),
+		cases: []modelCase{{"C1 C2 C3 C4 C5 C6 C7", "C8 C9 C10", ""}, {"C1 C2 C3 C4 C5 C6", "C8 C9 C10", "courses"}, {"C1 C2 C3 C4 C5 C6 C7 C8", "C9 C10", "courses, alternates"}}},
 	{name: "P12", terms: "S1 S2", periods: 8, courses: append(numbered("E%d A 1 year 1 elective", 4), "AP A 1 year 1 application granted"), signals: []string{"assignment E1 - 1", "permission AP portfolio"},
 		rules: rule("electives", `{"tags":["elective","granted"]}`, "requests", "courses", `,"min":2,"max":2`) + "," + rule("alternate", `"all"`, "alternates", "courses", `,"min":1,"max":1`),
 		cases: []modelCase{{"E1 E2", "E3", ""}, {"E1 AP", "E3", ""}, {"E1 E2 AP", "E3", "electives"}, {"E1 E2", "E3 E4", "alternate"}}},
@@ -200,6 +204,12 @@ var models = []model{
 		records: []string{"BASE earned 1 79"}, signals: []string{"score - test 61", "recommendation ADV"},
 		rules: rule("credits", `"all"`, "requests", "credits", `,"min":8,"max":8`),
 		cases: []modelCase{{"Y1 Y2 Y3 Y4 H", "", "credits"}, {"Y1 Y2 Y3 Y4 Y5 Y6 Y7 Y8", "", ""}, {"Y1 Y2 Y3 Y4 Y5 Y6 Y7 ADV", "", "unmet ADV"}}},
+	{name: "P15", terms: "S1 S2", periods: 8, courses: all(numbered("L%d Language 1 year 1", 2), numbered("P%d PE 0.25 S1|S2 1", 3), numbered("A%d Arts 0.5 S1|S2 1", 4), numbered("E%d Elective 0.5 S1|S2 1", 3)),
+		rules: rule("language", `{"subjects":["Language"]}`, "requests", "courses", `,"min":0,"max":1`) + "," + rule("pe", `{"subjects":["PE"]}`, "requests", "courses", `,"max":2`) + "," +
+			rule("arts", `{"subjects":["Arts"]}`, "requests", "courses", `,"min":1,"max":1`) + "," + rule("arts-alternates", `{"subjects":["Arts"]}`, "alternates", "courses", `,"min":2,"max":2`) + "," +
+			rule("electives", `{"subjects":["Elective"]}`, "requests", "courses", `,"min":2,"max":2`),
+		cases: []modelCase{{"L1 P1 P2 A1 E1 E2", "A2 A3", ""}, {"A1 E1 E2", "A2 A3", ""}, {"L1 L2 A1 E1 E2", "A2 A3", "language"}, {"P1 P2 P3 A1 E1 E2", "A2 A3", "pe"},
+			{"A1 E1 E2", "A2", "arts-alternates"}, {"A1 A2 E1", "A3 A4", "arts, electives"}}},
 	{name: "P16", terms: "T1 T2 T3", periods: 16, courses: all(numbered("X%d Any 1 any 1 exploratory", 7), []string{"MUS Music 3 year 1", "M1 Maths 3 year 1", "M2 Maths 3 year 1", "LAN Language 3 year 1", "SUP Any 3 year 1 invited"}),
 		rules: rule("with-music", `{"tags":["exploratory"]}`, "requests", "courses", `,"min":3,"max":3,"when":{"of":{"subjects":["Music"]},"min":1}`) + "," +
 			rule("without", `{"tags":["exploratory"]}`, "requests", "courses", `,"min":6,"max":6,"when":{"of":{"subjects":["Music"]},"max":0}`) + "," +
@@ -314,5 +324,96 @@ func TestPublishedRegulations(t *testing.T) {
 				t.Errorf("short %q, by hand %q (%s)", got, r.short, r.source)
 			}
 		})
+	}
+}
+
+// An alternate equal to a request is refused where it is read (P15, common practice).
+func TestAnAlternateEqualToARequestIsABadRow(t *testing.T) {
+	m := model{terms: "S1", periods: 8, courses: []string{"A Arts 1 year 1"}}
+	b, err := bundle.Read(m.bundle(modelCase{requests: "A", alternates: "A"}))
+	if err != nil || len(b.Problems) != 1 || b.Problems[0].Column != "courseCode" {
+		t.Errorf("%v %v", err, b.Problems)
+	}
+}
+
+// The areas that a school of common practice (P11) names sum to 17, and a record is audited against them.
+func TestNamedAreasSumToSeventeen(t *testing.T) {
+	m := model{terms: "S1 S2", periods: 8, courses: []string{"E12 English 1 year 1", "PR Practical 1 year 1"}, records: []string{}}
+	fsys := m.bundle(modelCase{requests: "E12 PR"})
+	fsys["policy.json"] = &fstest.MapFile{Data: []byte(`{"schoolYear":"2027-28","periods":8,"audits":[{"id":"g","entries":[
+		{"id":"english","credits":4,"of":{"subjects":["English"]}},{"id":"maths","credits":4,"of":{"subjects":["Maths"]}},{"id":"science","credits":3,"of":{"subjects":["Science"]}},
+		{"id":"social","credits":3,"of":{"subjects":["Social"]}},{"id":"arts","credits":1,"of":{"subjects":["Arts"]}},{"id":"health","credits":0.5,"of":{"subjects":["Health"]}},
+		{"id":"pe","credits":0.5,"of":{"subjects":["PE"]}},{"id":"practical","credits":1,"of":{"subjects":["Practical"]}}]}]}`)}
+	fsys["records.csv"] = &fstest.MapFile{Data: []byte("student,courseCode,subject,schoolYear,credits,outcome\ns,E,English,2025-26,2,earned\ns,E11,English,2026-27,1,inProgress\ns,M,Maths,2025-26,5,earned\ns,F,Science,2025-26,1,failed\n")}
+	b, err := bundle.Read(fsys)
+	if err != nil || len(b.Problems) > 0 {
+		t.Fatal(err, b.Problems)
+	}
+	laid := b.Pupils[0].Sheet(b.Year)
+	var need, short credit.Amount
+	got := ""
+	for _, e := range sheet.NewFacts(b.Year, b.Pupils[0].Student).Audit(0, &laid) {
+		need, short = need+e.Need, short+e.Short
+		got += fmt.Sprint(e.Earned, "+", e.InProgress, "+", e.Requested, " ")
+	}
+	if need != 1700 || short != 800 || got != "2+1+1 4+0+0 0+0+0 0+0+0 0+0+0 0+0+0 0+0+0 0+0+1 " {
+		t.Errorf("need %v, short %v: %s", need, short, got)
+	}
+}
+
+// Each leaf of a condition is explained by what it rests on.
+func TestEvidence(t *testing.T) {
+	m := model{terms: "S1 S2", periods: 8,
+		courses: []string{"X A 1 year 1 ?passed_A_at_70_and_passed_B_and_(score_test_at_60_or_recommended)_and_passed_C_and_permission_audition", "A A 1 year 1 !A2", "A2 A 1 year 1 !A"},
+		records: []string{"A failed 0 40", "A2 earned 1 82", "B inProgress 1"},
+		signals: []string{"score - test 55", "score - test 58", "claim C", "permission X audition"}}
+	b, err := bundle.Read(m.bundle(modelCase{requests: "X"}))
+	if err != nil || len(b.Problems) > 0 {
+		t.Fatal(err, b.Problems)
+	}
+	f := sheet.NewFacts(b.Year, b.Pupils[0].Student)
+	laid := b.Pupils[0].Sheet(b.Year)
+	var got []string
+	for _, e := range f.Explain(&laid, laid.Requests[0].Course) {
+		rests := "nothing"
+		if e.Record >= 0 {
+			rests = f.Records[e.Record].Code + " " + string(f.Records[e.Record].Outcome)
+		} else if e.Signal >= 0 {
+			rests = fmt.Sprint(f.Signals[e.Signal].Kind, " ", f.Signals[e.Signal].Value)
+		}
+		got = append(got, fmt.Sprint(e.Leaf, ": ", e.Verdict, " by ", rests))
+	}
+	want := "passed A at 70: met by A2 earned; passed B: expected by B inProgress; score test at 60: unmet by score 58; recommended: unmet by nothing; " +
+		"passed C: unverified by claim 0; permission audition: met by permission 0"
+	if text := strings.Join(got, "; "); text != want {
+		t.Errorf("got  %s\nwant %s", text, want)
+	}
+}
+
+// What mends a rule is listed with what mends it fully and fits before what does so in part.
+func TestMendsComeBestFirst(t *testing.T) {
+	m := model{terms: "S1 S2", periods: 2, courses: []string{"HALF Science 0.5 S2 1", "FULL Science 1 year 1", "WIDE Science 1 year 2", "NOT Science 1 year 1 invited", "ART Arts 1 year 1"},
+		rules: rule("science", `{"subjects":["Science"]}`, "requests", "credits", `,"min":1`)}
+	b, err := bundle.Read(m.bundle(modelCase{requests: "ART"}))
+	if err != nil || len(b.Problems) > 0 {
+		t.Fatal(err, b.Problems)
+	}
+	f := sheet.NewFacts(b.Year, b.Pupils[0].Student)
+	laid := b.Pupils[0].Sheet(b.Year)
+	effects, err := f.Effects(&laid)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, course := range sheet.Mends(b.Year, effects, 0) {
+		got = append(got, b.Year.Codes[course])
+	}
+	if text := strings.Join(got, " "); text != "FULL HALF WIDE" {
+		t.Errorf("mends %s", text)
+	}
+	for _, e := range effects {
+		if code := b.Year.Codes[e.Course]; code == "WIDE" && (e.Fits || len(e.Fill) != 2 || b.Year.Codes[e.Fill[0]] != "WIDE" || b.Year.Codes[e.Fill[1]] != "ART") {
+			t.Errorf("%s: fits %v, filled by %v", code, e.Fits, e.Fill)
+		}
 	}
 }
