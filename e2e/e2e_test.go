@@ -241,6 +241,21 @@ func TestTheWholeLoop(t *testing.T) {
 	mara.says("[data-testid=receipt]", receipt)
 }
 
+// TestByNight checks the dark theme, whose colours are others.
+func TestByNight(t *testing.T) {
+	s := newSite(t)
+	for _, who := range []struct{ username, selector, text string }{
+		{"mara.quill", "[data-testid=todo]", "one credit of science"}, {"ilse.quill", "h1", "Mara"}, {"ms.arden", "#student h2", "."},
+	} {
+		p := s.as(who.username, desk)
+		p.says(who.selector, who.text)
+		if err := (proto.EmulationSetEmulatedMedia{Features: []*proto.EmulationMediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}}).Call(p.Page); err != nil {
+			t.Fatal(err)
+		}
+		p.accessible("the dark theme for " + who.username)
+	}
+}
+
 // TestByKeyboardAlone does the same loop without a pointer.
 func TestByKeyboardAlone(t *testing.T) {
 	s := newSite(t)
