@@ -7,7 +7,6 @@ import (
 	"rubricon/core/catalog"
 	"rubricon/core/condition"
 	"rubricon/core/credit"
-	"rubricon/core/policy"
 )
 
 // Catalog is the part of a school year that is the same for everybody.
@@ -162,6 +161,3 @@ func newNeeds(y *catalog.Year, leaves []*condition.Leaf) []Need {
 	}
 	return list
 }
-
-// stops tells whether a rule's stance keeps a sheet from being submitted.
-func stops(r *catalog.Rule) bool { return r.Stance == policy.Block }

@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rubricon/bundle"
+	"rubricon/core/policy"
 	"rubricon/demo"
 	"rubricon/school"
 	"rubricon/store"
@@ -22,7 +23,7 @@ import (
 const dataDir = ".data"
 
 func commands() []*cobra.Command {
-	return []*cobra.Command{serveCommand(), demoCommand(), importCommand(), exportCommand(), windowCommand(), checkCommand(), demandCommand(), demoBundleCommand(), openAPICommand()}
+	return []*cobra.Command{serveCommand(), demoCommand(), importCommand(), exportCommand(), windowCommand(), checkCommand(), demandCommand(), demoBundleCommand(), openAPICommand(), schemaCommand()}
 }
 
 // databaseURL is $RUBRICON_DATABASE, or else the demo's database where that is running.
@@ -162,6 +163,18 @@ func openAPICommand() *cobra.Command {
 				return err
 			}
 			_, err = fmt.Fprintln(cmd.OutOrStdout(), string(text))
+			return err
+		},
+	}
+}
+
+func schemaCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "policy-schema",
+		Short: "Print the JSON Schema of policy.json (draft 2020-12)",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			_, err := cmd.OutOrStdout().Write(policy.Schema)
 			return err
 		},
 	}

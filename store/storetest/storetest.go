@@ -118,19 +118,8 @@ func sql(ctx context.Context, text string) error {
 // URL makes a database with the demo school and gives its address.
 func URL(t testing.TB) string {
 	t.Helper()
-	return clone(t, "template_school")
-}
-
-// EmptyURL makes a database without anything in it.
-func EmptyURL(t testing.TB) string {
-	t.Helper()
-	return clone(t, "template1")
-}
-
-func clone(t testing.TB, template string) string {
-	t.Helper()
 	name := fmt.Sprintf("test_%d", count.Add(1))
-	if err := sql(t.Context(), "CREATE DATABASE "+name+" TEMPLATE "+template); err != nil {
+	if err := sql(t.Context(), "CREATE DATABASE "+name+" TEMPLATE template_school"); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {
