@@ -79,6 +79,8 @@ func TestBadRows(t *testing.T) {
 		{"requests.csv", "s1,ENG", "s2,ENG", "requests.csv:2: student: no student has the id “s2”"},
 		{"requests.csv", "s1,ART,alternate,1,ENG", "s1,ENG,alternate,1,", "requests.csv:3: courseCode: ENG is already on this sheet, on line 2"},
 		{"requests.csv", "request,1", "request,0", "requests.csv:2: rank: “0” is not a rank; write a whole number from 1"},
+		{"requests.csv", "request,1,", "request,,", "requests.csv:2: rank: “” is not a rank; write a whole number from 1"},
+		{"requests.csv", ",rank,", ",order,", "requests.csv:1: rank: the required column is missing"},
 		{"requests.csv", "request,1,", "request,1", "requests.csv:2: has 4 cells, the header has 5"},
 		{"classes.csv", "a,\"3,4\"", "y,\"3,4\"", "classes.csv:2: termSourcedIds: the terms are not one of the spans of ART"},
 		{"classes.csv", "\"3,4\"", "9", "classes.csv:2: periods: “9” is not a number from 1 to 8"},

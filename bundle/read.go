@@ -38,7 +38,7 @@ type User struct {
 	Grade      int
 }
 
-// Request is a row of requests.csv. Rank is 0 where it is empty.
+// Request is a row of requests.csv.
 type Request struct {
 	Row       *Row
 	Course    string
@@ -591,12 +591,9 @@ func (b *Bundle) requests(courses map[string]*Row) {
 		}
 		seen[key] = r.Line
 		q.Alternate = oneOf(b, t, r, "kind", "", "request", "alternate") == "alternate"
-		if text := t.Cell(r, "rank"); text != "" {
-			rank, err := strconv.Atoi(text)
-			if err != nil || rank < 1 || rank > math.MaxInt32 {
-				b.bad(t, r, "rank", "“%s” is not a rank; write a whole number from 1", text)
-			}
-			q.Rank = rank
+		var err error
+		if q.Rank, err = strconv.Atoi(t.Cell(r, "rank")); err != nil || q.Rank < 1 || q.Rank > math.MaxInt32 {
+			b.bad(t, r, "rank", "“%s” is not a rank; write a whole number from 1", t.Cell(r, "rank"))
 		}
 		if q.StandsFor != "" {
 			if courses[q.StandsFor] == nil {
@@ -640,7 +637,7 @@ func (b *Bundle) checkSheet(t *Table, p *Pupil) {
 	}
 }
 
-// Sheet is the pupil's sheet, in rank order: equal ranks in file order, empty ranks last.
+// Sheet is the pupil's sheet, in rank order: equal ranks in file order.
 func (p *Pupil) Sheet(y *catalog.Year) sheet.Sheet {
 	var s sheet.Sheet
 	for i := range p.Requests {
@@ -657,14 +654,7 @@ func (p *Pupil) Sheet(y *catalog.Year) sheet.Sheet {
 		}
 	}
 	byRank := func(list []sheet.Entry) {
-		sort.SliceStable(list, func(i, j int) bool {
-			return uint(list[i].Rank-1) < uint(list[j].Rank-1) // 0, empty, comes last
-		})
-		for i := range list {
-			if list[i].Rank == 0 {
-				list[i].Rank = i + 1
-			}
-		}
+		sort.SliceStable(list, func(i, j int) bool { return list[i].Rank < list[j].Rank })
 	}
 	byRank(s.Requests)
 	byRank(s.Alternates)

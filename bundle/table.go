@@ -88,7 +88,7 @@ var specs = []fileSpec{
 			"metadata.counselor", "metadata.programs", "metadata.language", "metadata.nextGrade"}, true},
 	{"records.csv", []string{"student", "courseCode", "schoolYear", "credits", "outcome"}, []string{"title", "subject", "term", "mark"}, false},
 	{"signals.csv", []string{"student", "kind"}, []string{"courseCode", "name", "value", "by", "note"}, false},
-	{"requests.csv", []string{"student", "courseCode", "kind"}, []string{"rank", "standsFor", "state"}, false},
+	{"requests.csv", []string{"student", "courseCode", "kind", "rank"}, []string{"standsFor", "state"}, false},
 }
 
 // standardOnly are files of the standard that a bundle may carry and that are not read.

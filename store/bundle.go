@@ -245,7 +245,7 @@ var fileQueries = map[string]string{
 	"records.csv": `SELECT r.cells FROM record r JOIN person p ON p.school_id = r.school_id AND p.id = r.student_id WHERE r.school_id = $1 ORDER BY p.ord, r.ord, r.id`,
 	"signals.csv": `SELECT s.cells FROM signal s JOIN person p ON p.school_id = s.school_id AND p.id = s.student_id WHERE s.school_id = $1 AND s.settled = '' ORDER BY p.ord, s.ord, s.id`,
 	"requests.csv": `SELECT e.cells || jsonb_build_object('student', e.student_id, 'courseCode', e.course_code, 'kind', e.kind,
-			'rank', CASE e.rank WHEN 0 THEN '' ELSE e.rank::text END, 'standsFor', coalesce(e.stands_for, ''), 'state', s.state) AS cells
+			'rank', e.rank::text, 'standsFor', coalesce(e.stands_for, ''), 'state', s.state) AS cells
 		FROM entry e JOIN sheet s USING (school_id, student_id) JOIN person p ON p.school_id = e.school_id AND p.id = e.student_id
 		WHERE e.school_id = $1 ORDER BY p.ord, e.kind DESC, e.rank, e.ord`,
 }

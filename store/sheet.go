@@ -102,7 +102,7 @@ func (q Queries) Subject(ctx context.Context, school, student, username string, 
 			sh.version, sh.content_version, sh.state, sh.changed_at, sh.submitted_at, sh.submitted_version, sh.receipt, sh.signed_at, sh.signed_by, sh.cleared_at,
 			sh.message, sh.asked,
 			(SELECT coalesce(json_agg(json_build_object('c', e.course_code, 'a', e.kind = 'alternate', 'r', e.rank, 's', coalesce(e.stands_for, ''))
-				ORDER BY e.kind DESC, CASE e.rank WHEN 0 THEN 1 ELSE 0 END, e.rank, e.ord), '[]')
+				ORDER BY e.kind DESC, e.rank, e.ord), '[]')
 				FROM entry e WHERE e.school_id = sh.school_id AND e.student_id = sh.student_id) AS entries,
 			sh.undoable,
 			w.opens, w.families_close, w.counselors_close,

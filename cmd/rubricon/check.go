@@ -151,11 +151,7 @@ func checkLine(y *catalog.Year, p *bundle.Pupil) ([]byte, error) {
 		}
 		o.key("missing").texts(missing)
 		if r.Waiver >= 0 {
-			by := f.Signals[r.Waiver].By
-			if by == "" {
-				by = string(f.Signals[r.Waiver].Kind)
-			}
-			o.key("waivedBy").text(by)
+			o.key("waivedBy").text(f.Signals[r.Waiver].By)
 		}
 		o.key("repeat").bool(r.Repeat)
 		o.key("barred").bool(r.Barred).close('}')

@@ -150,7 +150,7 @@ CREATE TABLE entry (
     student_id  text NOT NULL,
     course_code text NOT NULL,
     kind        text NOT NULL CHECK (kind IN ('request', 'alternate')),
-    rank        int NOT NULL CHECK (rank >= 0), -- 0: given none; comes last
+    rank        int NOT NULL CHECK (rank >= 1),
     ord         int NOT NULL,                   -- among equal ranks
     stands_for  text,
     cells       jsonb NOT NULL DEFAULT '{}',
