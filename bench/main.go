@@ -90,6 +90,9 @@ func run(ctx context.Context, clients, requests int) error {
 		{"bare SELECT by primary key", func(p *person, _ int) error { return p.call("GET", server.URL+"/api/bench/select?id="+p.id, "") }},
 		{"bare UPDATE of one row", func(p *person, _ int) error { return p.call("POST", server.URL+"/api/bench/update?id="+p.id, "{}") }},
 		{"change to a sheet, judged", func(p *person, n int) error { return p.change(server.URL, n) }},
+		{"effects of every course", func(p *person, _ int) error {
+			return p.call("GET", server.URL+"/api/schools/"+demo.SchoolID+"/students/"+p.id+"/sheet/effects", "")
+		}},
 	}
 	fmt.Printf("%d clients, %d requests each, 1,200 students, 145 courses\n", clients, requests)
 	// The kinds take turns, so that a busy moment of the machine falls on all of them.

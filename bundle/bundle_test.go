@@ -70,6 +70,7 @@ func TestBadRows(t *testing.T) {
 		{"courses.csv", "S1|S2", "S1|S3", "courses.csv:3: metadata.span: “S3” is not a term; the terms are S1, S2"},
 		{"courses.csv", ",0.5", ",0.555", "courses.csv:3: metadata.credits: “0.555” has more than two decimals"},
 		{"courses.csv", ",0.5", ",half", "courses.csv:3: metadata.credits: “half” is not a number; write digits with an optional decimal point, like 0.5"},
+		{"courses.csv", "c2,Art,", "c2,A\x1frt,", "courses.csv:3: title: has a control character in it; take it out"},
 		{"courses.csv", "09,10", "ninth", "courses.csv:2: grades: “ninth” is not a grade; write KG or a number such as 09"},
 		{"courses.csv", "subjects,", "subject,", "courses.csv:1: subjects: the required column is missing"},
 		{"users.csv", "true", "yes", "users.csv:2: enabledUser: “yes” is not one of true, false"},

@@ -168,8 +168,11 @@ func readTable(s *fileSpec, text []byte) (*Table, []Problem) {
 		}
 		valid := true
 		for i, cell := range cells {
-			if !utf8.ValidString(cell) || strings.IndexByte(cell, 0) >= 0 {
+			if !utf8.ValidString(cell) {
 				bad(line, header[i], "is not valid UTF-8 text")
+				valid = false
+			} else if strings.ContainsFunc(cell, isControl) {
+				bad(line, header[i], "has a control character in it; take it out")
 				valid = false
 			}
 		}
@@ -184,6 +187,8 @@ func readTable(s *fileSpec, text []byte) (*Table, []Problem) {
 		t.Rows = append(t.Rows, row)
 	}
 }
+
+func isControl(r rune) bool { return r < ' ' && r != '\t' && r != '\n' && r != '\r' || r == 0x7f }
 
 func list(text string) []string {
 	var items []string

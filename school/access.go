@@ -52,9 +52,17 @@ func Allowed(act Act, r Relation) bool {
 	return false
 }
 
-func relationTo(s *store.Subject) Relation {
-	return Relation{Known: s.ActorID != "", Self: s.ActorID != "" && s.ActorID == s.Student && s.ActorRole == "student", Guardian: s.ActorGuards,
-		Counselor: s.ActorCounsels && s.ActorRole != "student", Office: s.ActorRole == "administrator"}
+// relationTo tells what a person, or nil for a stranger, is to a student of the school.
+func relationTo(p *store.Person, student string) Relation {
+	if p == nil {
+		return Relation{}
+	}
+	r := relationIn(p)
+	r.Self = p.Role == "student" && p.ID == student
+	for _, child := range p.Children.V {
+		r.Guardian = r.Guardian || child.ID == student
+	}
+	return r
 }
 
 func relationIn(p *store.Person) Relation {

@@ -12,7 +12,7 @@ import (
 	"rubricon/store"
 )
 
-func (s *Service) counselorsOpen(sub *store.Subject) error {
+func (s *Service) counselorsOpen(sub *subject) error {
 	if sub.CounselorsClose != nil && !s.now().Before(*sub.CounselorsClose) {
 		return problem(Closed, "requests closed for counselors on %s", sub.CounselorsClose.Format(time.RFC3339))
 	}
@@ -21,7 +21,7 @@ func (s *Service) counselorsOpen(sub *store.Subject) error {
 
 // Clear accepts a sheet that is complete and, where the student has guardians on file, signed.
 func (s *Service) Clear(ctx context.Context, username, school, student string, version int64) (*SheetView, error) {
-	return s.act(ctx, username, school, student, DecideSheet, "clear", func(_ store.Queries, sub *store.Subject, k *known) (map[string]any, error) {
+	return s.act(ctx, username, school, student, DecideSheet, "clear", func(_ store.Queries, sub *subject) (map[string]any, error) {
 		if sub.State == "cleared" {
 			return nil, nil
 		}
@@ -31,15 +31,15 @@ func (s *Service) Clear(ctx context.Context, username, school, student string, v
 		if err := checkVersion(sub, version); err != nil {
 			return nil, err
 		}
-		if sub.State != "signed" && (sub.State != "submitted" || sub.Guardians > 0) || changedSince(sub) {
+		if sub.State != "signed" && (sub.State != "submitted" || sub.Guardians > 0) || changedSince(&sub.SheetRow) {
 			return nil, problem(WrongState, "the sheet must be submitted and signed before it can be cleared")
 		}
-		j, err := judge(k, sub.Entries.V)
+		j, err := judge(sub.known, sub.Entries)
 		if err != nil {
 			return nil, err
 		}
 		if !j.judgement.Ready {
-			return nil, &Error{Code: NotReady, Detail: "the sheet cannot be cleared yet; settle what is listed", Todo: todos(k.Year, j.todo)}
+			return nil, &Error{Code: NotReady, Detail: "the sheet cannot be cleared yet; settle what is listed", Todo: todos(sub.known.Year, j.todo)}
 		}
 		at := s.now()
 		sub.State, sub.ClearedAt, sub.Asked = "cleared", &at, ""
@@ -50,7 +50,7 @@ func (s *Service) Clear(ctx context.Context, username, school, student string, v
 // SendBack returns a sheet to the student with a message.
 func (s *Service) SendBack(ctx context.Context, username, school, student string, version int64, message string) (*SheetView, error) {
 	message = strings.TrimSpace(message)
-	return s.act(ctx, username, school, student, DecideSheet, "sendBack", func(_ store.Queries, sub *store.Subject, _ *known) (map[string]any, error) {
+	return s.act(ctx, username, school, student, DecideSheet, "sendBack", func(_ store.Queries, sub *subject) (map[string]any, error) {
 		if message == "" {
 			return nil, problem(BadInput, "write what the student should change")
 		}
@@ -85,7 +85,7 @@ type Decision struct {
 // Decide settles a claim, or waives a condition, with a reason.
 func (s *Service) Decide(ctx context.Context, username, school, student string, d Decision) (*SheetView, error) {
 	d.Reason = strings.TrimSpace(d.Reason)
-	return s.act(ctx, username, school, student, DecideSheet, "decide", func(q store.Queries, sub *store.Subject, k *known) (map[string]any, error) {
+	return s.act(ctx, username, school, student, DecideSheet, "decide", func(q store.Queries, sub *subject) (map[string]any, error) {
 		if d.Reason == "" {
 			return nil, problem(BadInput, "write the reason; it is kept, and the family sees it")
 		}
@@ -95,6 +95,7 @@ func (s *Service) Decide(ctx context.Context, username, school, student string, 
 		if err := checkVersion(sub, d.Version); err != nil {
 			return nil, err
 		}
+		k := sub.known
 		if _, ok := k.Year.Index(d.Course); !ok {
 			return nil, problem(NotFound, "no course has the code %q", d.Course)
 		}
@@ -118,10 +119,10 @@ func (s *Service) Decide(ctx context.Context, username, school, student string, 
 		var err error
 		switch d.Answer {
 		case "confirm":
-			err = s.confirm(ctx, q, sub, k, claim, &d)
+			err = s.confirm(ctx, q, sub, claim, &d)
 		case "waive":
-			err = q.AddSignal(ctx, school, &store.SignalIn{Student: student, Kind: string(sheet.Waiver), Course: d.Course, By: sub.ActorID, Note: d.Reason,
-				Cells: store.Cells{"student": student, "kind": string(sheet.Waiver), "courseCode": d.Course, "by": sub.ActorID, "note": d.Reason}})
+			err = q.AddSignal(ctx, school, &store.SignalIn{Student: student, Kind: string(sheet.Waiver), Course: d.Course, By: sub.actor.ID, Note: d.Reason,
+				Cells: store.Cells{"student": student, "kind": string(sheet.Waiver), "courseCode": d.Course, "by": sub.actor.ID, "note": d.Reason}})
 		}
 		if err != nil {
 			return nil, err
@@ -131,17 +132,18 @@ func (s *Service) Decide(ctx context.Context, username, school, student string, 
 }
 
 // confirm turns a claim about a course into a transfer record, dated in the year before the student entered the grade.
-func (s *Service) confirm(ctx context.Context, q store.Queries, sub *store.Subject, k *known, claim *Claim, d *Decision) error {
+func (s *Service) confirm(ctx context.Context, q store.Queries, sub *subject, claim *Claim, d *Decision) error {
+	y := sub.known.Year
 	if claim.Course == "" {
 		return problem(BadInput, "only a course can be confirmed as earned elsewhere; waive the condition instead")
 	}
 	if d.Mark != nil && (*d.Mark < 0 || *d.Mark > 100*credit.One) {
 		return problem(BadInput, "the mark must lie between 0 and 100")
 	}
-	record := &store.RecordIn{Student: sub.Student, Course: claim.Course, StartYear: k.Year.Start - 1, Outcome: string(sheet.Transfer), Subjects: []string{}}
+	record := &store.RecordIn{Student: sub.Student, Course: claim.Course, StartYear: y.Start - 1, Outcome: string(sheet.Transfer), Subjects: []string{}}
 	subject := ""
-	if i, ok := k.Year.Index(claim.Course); ok {
-		c := &k.Year.Courses[i]
+	if i, ok := y.Index(claim.Course); ok {
+		c := &y.Courses[i]
 		record.Title, record.Credits, record.Subjects = c.Title, int64(c.Credits), c.Subjects
 		subject = strings.Join(c.Subjects, ",")
 	}
@@ -179,7 +181,8 @@ type CaseRow struct {
 
 // Caseload lists the students of the reader, or of the whole school, judged, each with what it waits for and why.
 func (s *Service) Caseload(ctx context.Context, username, school string, all bool) (*Caseload, error) {
-	p, err := s.personIn(ctx, username, school, ViewCaseload)
+	q := s.db.Queries()
+	p, at, err := s.personIn(ctx, q, username, school, ViewCaseload)
 	if err != nil {
 		return nil, err
 	}
@@ -187,18 +190,17 @@ func (s *Service) Caseload(ctx context.Context, username, school string, all boo
 	if all || !p.Counsels {
 		counselor = ""
 	}
-	q := s.db.Queries()
 	list, err := q.Caseload(ctx, school, counselor)
 	if err != nil {
 		return nil, err
 	}
-	facts, err := s.factsOf(ctx, q, school, counselor, list)
+	facts, err := at.factsOf(ctx, q, school, counselor, list)
 	if err != nil {
 		return nil, err
 	}
 	out := &Caseload{School: school, Name: p.GivenName + " " + p.FamilyName, Mine: counselor != "", Students: make([]CaseRow, 0, len(list))}
 	for i := range list {
-		row, err := caseRow(&list[i].Subject, facts[i])
+		row, err := caseRow(&list[i], facts[i])
 		if err != nil {
 			return nil, err
 		}
@@ -208,19 +210,18 @@ func (s *Service) Caseload(ctx context.Context, username, school string, all boo
 }
 
 // factsOf gives the compiled facts of a whole caseload, reading those that are not at hand in one go.
-func (s *Service) factsOf(ctx context.Context, q store.Queries, school, counselor string, list []store.CaseRow) ([]*known, error) {
+func (a *atVersion) factsOf(ctx context.Context, q store.Queries, school, counselor string, list []store.CaseRow) ([]*known, error) {
 	out := make([]*known, len(list))
 	missing := false
-	s.mu.Lock()
+	a.mu.Lock()
 	for i := range list {
-		have, ok := s.facts[[2]string{school, list[i].Student}]
-		if ok && have.facts == list[i].FactsVersion && have.catalog == list[i].CatalogVersion {
+		if have := a.facts[list[i].Student]; have.value != nil && have.version == list[i].FactsVersion {
 			out[i] = have.value
 		} else {
 			missing = true
 		}
 	}
-	s.mu.Unlock()
+	a.mu.Unlock()
 	if !missing {
 		return out, nil
 	}
@@ -232,25 +233,18 @@ func (s *Service) factsOf(ctx context.Context, q store.Queries, school, counselo
 		if out[i] != nil {
 			continue
 		}
-		sub := &list[i].Subject
-		y, err := s.year(ctx, q, school, sub.CatalogVersion)
-		if err != nil {
-			return nil, err
-		}
-		row := rows[sub.Student]
-		out[i] = compile(y.year, sub, &row)
-		s.mu.Lock()
-		if len(s.facts) < maxCachedFacts {
-			s.facts[[2]string{school, sub.Student}] = cachedFacts{sub.FactsVersion, sub.CatalogVersion, out[i]}
-		}
-		s.mu.Unlock()
+		row := rows[list[i].Student]
+		out[i] = compile(a.year, list[i].Student, list[i].Grade, &row)
+		a.mu.Lock()
+		keep(a.facts, list[i].Student, keptFacts{list[i].FactsVersion, out[i]})
+		a.mu.Unlock()
 	}
 	return out, nil
 }
 
-func caseRow(sub *store.Subject, k *known) (CaseRow, error) {
+func caseRow(sub *store.CaseRow, k *known) (CaseRow, error) {
 	row := CaseRow{ID: sub.Student, Given: sub.GivenName, Family: sub.FamilyName, Grade: sub.Grade, Version: sub.Version, Since: sub.SubmittedAt}
-	j, err := judge(k, sub.Entries.V)
+	j, err := judge(k, sub.Entries)
 	if err != nil {
 		return row, err
 	}
@@ -260,7 +254,7 @@ func caseRow(sub *store.Subject, k *known) (CaseRow, error) {
 		row.Stage = "cleared"
 	case sub.State == "inProgress" && sub.Version == 1 && onlyAssigned(k, j):
 		row.Stage = "notBegun"
-	case sub.State == "inProgress" || sub.State == "sentBack" || changedSince(sub):
+	case sub.State == "inProgress" || sub.State == "sentBack" || changedSince(&sub.SheetRow):
 		row.Stage = "inProgress"
 	case sub.State == "submitted" && sub.Guardians > 0 && sub.Asked == "":
 		row.Stage = "withFamily"
@@ -313,7 +307,7 @@ func onlyAssigned(k *known, j *judged) bool {
 // History lists what happened to a sheet, the latest first.
 func (s *Service) History(ctx context.Context, username, school, student string) ([]store.Event, error) {
 	q := s.db.Queries()
-	if _, _, err := s.subject(ctx, q, username, school, student, ViewSheet, false); err != nil {
+	if _, err := s.subject(ctx, q, username, school, student, ViewSheet, false); err != nil {
 		return nil, err
 	}
 	return q.Events(ctx, school, student, 100)

@@ -14,11 +14,11 @@ const MaxMessage = 1000
 // Sign is a guardian's signature under what was submitted; agreed names each requested course whose fee is agreed to, and all
 // that have one must be among them. Signing what is signed already changes nothing.
 func (s *Service) Sign(ctx context.Context, username, school, student string, version int64, agreed []string) (*SheetView, error) {
-	return s.act(ctx, username, school, student, SignSheet, "sign", func(_ store.Queries, sub *store.Subject, k *known) (map[string]any, error) {
+	return s.act(ctx, username, school, student, SignSheet, "sign", func(_ store.Queries, sub *subject) (map[string]any, error) {
 		if sub.State == "signed" {
 			return nil, nil
 		}
-		if sub.State != "submitted" || changedSince(sub) {
+		if sub.State != "submitted" || changedSince(&sub.SheetRow) {
 			return nil, problem(WrongState, "there is nothing to sign: the sheet must be submitted first")
 		}
 		if err := s.checkOpen(sub); err != nil {
@@ -27,13 +27,14 @@ func (s *Service) Sign(ctx context.Context, username, school, student string, ve
 		if err := checkVersion(sub, version); err != nil {
 			return nil, err
 		}
-		for _, e := range sub.Entries.V {
-			if i, ok := k.Year.Index(e.Course); ok && !e.Alternate && k.Year.Courses[i].Fee > 0 && !slices.Contains(agreed, e.Course) {
-				return nil, problem(BadInput, "agree to the fee for %s before you sign", k.Year.Courses[i].Title)
+		y := sub.known.Year
+		for _, e := range sub.Entries {
+			if i, ok := y.Index(e.Course); ok && !e.Alternate && y.Courses[i].Fee > 0 && !slices.Contains(agreed, e.Course) {
+				return nil, problem(BadInput, "agree to the fee for %s before you sign", y.Courses[i].Title)
 			}
 		}
 		at := s.now()
-		sub.State, sub.SignedAt, sub.SignedBy, sub.Asked = "signed", &at, sub.ActorName, ""
+		sub.State, sub.SignedAt, sub.SignedBy, sub.Asked = "signed", &at, sub.actor.GivenName+" "+sub.actor.FamilyName, ""
 		return map[string]any{"signed": sub.SubmittedVersion, "agreed": agreed}, nil
 	})
 }
@@ -42,7 +43,7 @@ func (s *Service) Sign(ctx context.Context, username, school, student string, ve
 // counselor answers.
 func (s *Service) AskForChange(ctx context.Context, username, school, student string, version int64, message string) (*SheetView, error) {
 	message = strings.TrimSpace(message)
-	return s.act(ctx, username, school, student, AskForChange, "ask", func(_ store.Queries, sub *store.Subject, _ *known) (map[string]any, error) {
+	return s.act(ctx, username, school, student, AskForChange, "ask", func(_ store.Queries, sub *subject) (map[string]any, error) {
 		if message == "" {
 			return nil, problem(BadInput, "write what you would like to change")
 		}

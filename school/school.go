@@ -20,20 +20,25 @@ type Service struct {
 	db  *store.DB
 	now func() time.Time
 
-	mu    sync.Mutex
-	years map[string]cachedYear
-	facts map[[2]string]cachedFacts
+	mu      sync.Mutex
+	schools map[string]*atVersion
 }
 
-type cachedYear struct {
+// atVersion is a school in one version: what is read of it changes only together with that, and so may be kept at hand.
+type atVersion struct {
 	version int64
 	year    *catalog.Year
 	catalog *Catalog
+
+	mu     sync.Mutex
+	pupils map[string]*store.Pupil  // by student
+	people map[string]*store.Person // by username
+	facts  map[string]keptFacts     // by student
 }
 
-type cachedFacts struct {
-	facts, catalog int64
-	value          *known
+type keptFacts struct {
+	version int64
+	value   *known
 }
 
 // known is a student's compiled facts with what the interface shows beside them.
@@ -42,15 +47,31 @@ type known struct {
 	claims []Claim
 }
 
-// maxCachedFacts bounds the students whose compiled facts are kept.
-const maxCachedFacts = 8192
+// maxKept bounds the students, and the people, that are kept at hand of one school.
+const maxKept = 8192
+
+// keep puts a value into a map kept at hand; a full map starts anew.
+func keep[V any](m map[string]V, key string, value V) {
+	if len(m) >= maxKept {
+		clear(m)
+	}
+	m[key] = value
+}
 
 // New makes a service. Now may be nil for the clock.
 func New(db *store.DB, now func() time.Time) *Service {
 	if now == nil {
 		now = time.Now
 	}
-	return &Service{db: db, now: now, years: map[string]cachedYear{}, facts: map[[2]string]cachedFacts{}}
+	return &Service{db: db, now: now, schools: map[string]*atVersion{}}
+}
+
+// subject is a sheet with whose it is and who asks for it.
+type subject struct {
+	store.SheetRow
+	store.Pupil
+	actor *store.Person
+	known *known
 }
 
 // asNotFound turns a missing row into the error people get.
@@ -74,62 +95,95 @@ func files(list []bundle.File) (fstest.MapFS, error) {
 	return fsys, nil
 }
 
-// year gives the compiled school year of a version, compiling it when it is not at hand.
-func (s *Service) year(ctx context.Context, q store.Queries, school string, version int64) (cachedYear, error) {
+// at gives a school in a version, reading and compiling its catalog when that is not at hand.
+func (s *Service) at(ctx context.Context, q store.Queries, school string, version int64) (*atVersion, error) {
 	s.mu.Lock()
-	have, ok := s.years[school]
+	have := s.schools[school]
 	s.mu.Unlock()
-	if ok && have.version == version {
+	if have != nil && have.version == version {
 		return have, nil
 	}
 	list, err := q.CatalogFiles(ctx, school)
 	if err != nil {
-		return have, asNotFound(err)
+		return nil, asNotFound(err)
 	}
 	list = append(list, bundle.File{Name: "users.csv", Header: bundle.Columns("users.csv")})
 	fsys, err := files(list)
 	if err != nil {
-		return have, err
+		return nil, err
 	}
 	b, err := bundle.Read(fsys)
 	if err != nil {
-		return have, err
+		return nil, err
 	}
 	if len(b.Problems) > 0 {
-		return have, fmt.Errorf("the stored catalog of %s cannot be compiled: %v", school, b.Problems[0])
+		return nil, fmt.Errorf("the stored catalog of %s cannot be compiled: %v", school, b.Problems[0])
 	}
-	have = cachedYear{version, b.Year, newCatalog(school, version, b)}
+	have = &atVersion{version: version, year: b.Year, catalog: newCatalog(school, version, b),
+		pupils: map[string]*store.Pupil{}, people: map[string]*store.Person{}, facts: map[string]keptFacts{}}
 	s.mu.Lock()
-	s.years[school] = have
+	s.schools[school] = have
 	s.mu.Unlock()
 	return have, nil
 }
 
-// known gives a student's facts, compiling them when they are not at hand.
-func (s *Service) known(ctx context.Context, q store.Queries, y *catalog.Year, sub *store.Subject) (*known, error) {
-	key := [2]string{sub.School, sub.Student}
-	s.mu.Lock()
-	have, ok := s.facts[key]
-	s.mu.Unlock()
-	if ok && have.facts == sub.FactsVersion && have.catalog == sub.CatalogVersion {
+// person gives who a username is in the school. The error is store.ErrNotFound for a stranger.
+func (a *atVersion) person(ctx context.Context, q store.Queries, school, username string) (*store.Person, error) {
+	a.mu.Lock()
+	have := a.people[username]
+	a.mu.Unlock()
+	if have != nil {
+		return have, nil
+	}
+	p, err := q.PersonIn(ctx, school, username)
+	if err != nil {
+		return nil, err
+	}
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	keep(a.people, username, &p)
+	return &p, nil
+}
+
+// pupil tells whose sheet it is.
+func (a *atVersion) pupil(ctx context.Context, q store.Queries, school, student string) (*store.Pupil, error) {
+	a.mu.Lock()
+	have := a.pupils[student]
+	a.mu.Unlock()
+	if have != nil {
+		return have, nil
+	}
+	p, err := q.Pupil(ctx, school, student)
+	if err != nil {
+		return nil, err
+	}
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	keep(a.pupils, student, &p)
+	return &p, nil
+}
+
+// known gives a student's facts in a version, compiling them when they are not at hand.
+func (a *atVersion) known(ctx context.Context, q store.Queries, row *store.SheetRow, grade int) (*known, error) {
+	a.mu.Lock()
+	have := a.facts[row.Student]
+	a.mu.Unlock()
+	if have.value != nil && have.version == row.FactsVersion {
 		return have.value, nil
 	}
-	row, err := q.Facts(ctx, sub.School, sub.Student)
+	facts, err := q.Facts(ctx, row.School, row.Student)
 	if err != nil {
 		return nil, asNotFound(err)
 	}
-	value := compile(y, sub, &row)
-	s.mu.Lock()
-	if len(s.facts) >= maxCachedFacts {
-		clear(s.facts)
-	}
-	s.facts[key] = cachedFacts{sub.FactsVersion, sub.CatalogVersion, value}
-	s.mu.Unlock()
+	value := compile(a.year, row.Student, grade, &facts)
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	keep(a.facts, row.Student, keptFacts{row.FactsVersion, value})
 	return value, nil
 }
 
-func compile(y *catalog.Year, sub *store.Subject, row *store.FactsRow) *known {
-	student := sheet.Student{ID: sub.Student, Grade: sub.Grade, Programs: row.Programs.V}
+func compile(y *catalog.Year, id string, grade int, row *store.FactsRow) *known {
+	student := sheet.Student{ID: id, Grade: grade, Programs: row.Programs.V}
 	for _, r := range row.Records.V {
 		record := sheet.Record{Code: r.Code, Title: r.Title, Subjects: r.Subjects, Year: r.Year, Term: r.Term, Credits: credit.Amount(r.Credits), Outcome: sheet.Outcome(r.Outcome)}
 		if r.Mark != nil {

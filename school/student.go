@@ -14,42 +14,71 @@ import (
 
 func yearLabel(start int) string { return policy.YearLabel(start) }
 
-func (s *Service) personIn(ctx context.Context, username, school string, act Act) (store.Person, error) {
-	p, err := s.db.Queries().PersonIn(ctx, school, username)
-	if err != nil {
-		return p, asNotFound(err)
-	}
-	return p, permit(act, relationIn(&p))
-}
-
-// subject reads a sheet for an act and decides whether the act is allowed.
-func (s *Service) subject(ctx context.Context, q store.Queries, username, school, student string, act Act, lock bool) (*store.Subject, *known, error) {
-	sub, err := q.Subject(ctx, school, student, username, lock)
+// personIn tells who a username is in a school and decides whether an act that concerns the school is allowed.
+func (s *Service) personIn(ctx context.Context, q store.Queries, username, school string, act Act) (*store.Person, *atVersion, error) {
+	row, err := q.School(ctx, school)
 	if err != nil {
 		return nil, nil, asNotFound(err)
 	}
-	if err := permit(act, relationTo(&sub)); err != nil {
-		return nil, nil, err
-	}
-	y, err := s.year(ctx, q, school, sub.CatalogVersion)
+	at, err := s.at(ctx, q, school, row.Version)
 	if err != nil {
 		return nil, nil, err
 	}
-	k, err := s.known(ctx, q, y.year, &sub)
-	return &sub, k, err
+	p, err := at.person(ctx, q, school, username)
+	if err != nil {
+		return nil, nil, asNotFound(err)
+	}
+	return p, at, permit(act, relationIn(p))
+}
+
+// subject reads a sheet for an act and decides whether the act is allowed.
+func (s *Service) subject(ctx context.Context, q store.Queries, username, school, student string, act Act, lock bool) (*subject, error) {
+	row, err := q.Sheet(ctx, school, student, lock)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	at, err := s.at(ctx, q, school, row.SchoolVersion)
+	if err != nil {
+		return nil, err
+	}
+	actor, err := at.person(ctx, q, school, username)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	if err := permit(act, relationTo(actor, student)); err != nil {
+		return nil, err
+	}
+	pupil, err := at.pupil(ctx, q, school, student)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	k, err := at.known(ctx, q, &row, pupil.Grade)
+	if err != nil {
+		return nil, err
+	}
+	return &subject{SheetRow: row, Pupil: *pupil, actor: actor, known: k}, nil
 }
 
 // Sheet gives a judged sheet to whoever may see it.
 func (s *Service) Sheet(ctx context.Context, username, school, student string) (*SheetView, error) {
-	sub, k, err := s.subject(ctx, s.db.Queries(), username, school, student, ViewSheet, false)
+	sub, err := s.subject(ctx, s.db.Queries(), username, school, student, ViewSheet, false)
 	if err != nil {
 		return nil, err
 	}
-	return s.view(k, sub)
+	return s.view(sub)
+}
+
+// Effects tells whoever may see a sheet what adding each course would do to it.
+func (s *Service) Effects(ctx context.Context, username, school, student string) (*EffectsView, error) {
+	sub, err := s.subject(ctx, s.db.Queries(), username, school, student, ViewSheet, false)
+	if err != nil {
+		return nil, err
+	}
+	return effectsView(sub)
 }
 
 // checkOpen tells whether families may change the sheet now.
-func (s *Service) checkOpen(sub *store.Subject) error {
+func (s *Service) checkOpen(sub *subject) error {
 	switch {
 	case sub.State == "cleared":
 		return problem(Locked, "the sheet is cleared; a counselor can send it back")
@@ -137,17 +166,18 @@ func (e *Edit) apply(k *known, now *sheet.Sheet) (sheet.Sheet, error) {
 // Nothing is locked while the sheet is judged: it is written by one statement that looks once more at the version.
 func (s *Service) Change(ctx context.Context, username, school, student string, edit Edit) (*SheetView, error) {
 	q := s.db.Queries()
-	sub, k, err := s.subject(ctx, q, username, school, student, EditSheet, false)
+	sub, err := s.subject(ctx, q, username, school, student, EditSheet, false)
 	if err != nil {
 		return nil, err
 	}
+	k := sub.known
 	if err := s.checkOpen(sub); err != nil {
 		return nil, err
 	}
 	if edit.Version != sub.Version {
-		return nil, s.stale(k, sub)
+		return nil, s.stale(sub)
 	}
-	before := sub.Entries.V
+	before := sub.Entries
 	kind, detail := "change", map[string]any{"act": edit.Act, "course": edit.Course, "before": before}
 	if edit.Act == "undo" {
 		version, earlier, err := q.Undoable(ctx, school, student)
@@ -156,7 +186,7 @@ func (s *Service) Change(ctx context.Context, username, school, student string, 
 		} else if err != nil {
 			return nil, err
 		}
-		sub.Entries.V, kind, detail = inCatalog(k.Year, earlier), "undo", map[string]any{"undoes": version}
+		sub.Entries, kind, detail = inCatalog(k.Year, earlier), "undo", map[string]any{"undoes": version}
 		sub.Undoable--
 	} else {
 		now := laid(k.Year, before)
@@ -164,7 +194,7 @@ func (s *Service) Change(ctx context.Context, username, school, student string, 
 		if err != nil {
 			return nil, err
 		}
-		sub.Entries.V = rows(k.Year, &changed)
+		sub.Entries = rows(k.Year, &changed)
 		sub.Undoable++
 	}
 	sub.Version++
@@ -175,29 +205,28 @@ func (s *Service) Change(ctx context.Context, username, school, student string, 
 	at := s.now()
 	sub.ChangedAt = &at
 	// The view is made before anything is kept: a sheet beyond the limits of judging is refused.
-	view, err := s.view(k, sub)
+	view, err := s.view(sub)
 	if err != nil {
 		return nil, err
 	}
-	change := &store.Change{School: school, Student: student, Version: sub.Version, Actor: sub.ActorID, Kind: kind, Detail: detail, Sheet: stateOf(sub)}
-	change.Delete, change.Upsert = difference(before, sub.Entries.V)
+	change := &store.Change{School: school, Student: student, Version: sub.Version, Actor: sub.actor.ID, Kind: kind, Detail: detail, Sheet: stateOf(sub)}
+	change.Delete, change.Upsert = difference(before, sub.Entries)
 	saved, err := q.SaveChange(ctx, change)
 	if err != nil {
 		return nil, err
 	}
 	if !saved { // somebody was quicker
-		sub, k, err := s.subject(ctx, q, username, school, student, EditSheet, false)
-		if err != nil {
+		if sub, err = s.subject(ctx, q, username, school, student, EditSheet, false); err != nil {
 			return nil, err
 		}
-		return nil, s.stale(k, sub)
+		return nil, s.stale(sub)
 	}
 	return view, nil
 }
 
 // stale is the answer to a change on an older version: the sheet as it is now.
-func (s *Service) stale(k *known, sub *store.Subject) error {
-	now, err := s.view(k, sub)
+func (s *Service) stale(sub *subject) error {
+	now, err := s.view(sub)
 	if err != nil {
 		return err
 	}
@@ -212,7 +241,7 @@ func inCatalog(y *catalog.Year, list []store.EntryRow) []store.EntryRow {
 	})
 }
 
-func stateOf(sub *store.Subject) store.SheetState {
+func stateOf(sub *subject) store.SheetState {
 	return store.SheetState{ContentVersion: sub.ContentVersion, State: sub.State, ChangedAt: sub.ChangedAt, SubmittedAt: sub.SubmittedAt,
 		SubmittedVersion: sub.SubmittedVersion, Receipt: sub.Receipt, SignedAt: sub.SignedAt, SignedBy: sub.SignedBy, ClearedAt: sub.ClearedAt,
 		Message: sub.Message, Asked: sub.Asked, Undoable: sub.Undoable}
@@ -243,30 +272,30 @@ func difference(before, after []store.EntryRow) (gone []string, kept []store.Ent
 
 // act does something to a sheet that leaves its entries as they are, and answers with the judged sheet.
 func (s *Service) act(ctx context.Context, username, school, student string, act Act, kind string,
-	do func(q store.Queries, sub *store.Subject, k *known) (detail map[string]any, err error)) (view *SheetView, err error) {
+	do func(q store.Queries, sub *subject) (detail map[string]any, err error)) (view *SheetView, err error) {
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		sub, k, err := s.subject(ctx, q, username, school, student, act, true)
+		sub, err := s.subject(ctx, q, username, school, student, act, true)
 		if err != nil {
 			return err
 		}
-		detail, err := do(q, sub, k)
+		detail, err := do(q, sub)
 		if err != nil {
 			return err
 		}
 		if detail == nil { // done before: the same answer again
-			view, err = s.view(k, sub)
+			view, err = s.view(sub)
 			return err
 		}
 		sub.Version++
-		change := &store.Change{School: school, Student: student, Version: sub.Version, Actor: sub.ActorID, Kind: kind, Detail: detail, Sheet: stateOf(sub)}
+		change := &store.Change{School: school, Student: student, Version: sub.Version, Actor: sub.actor.ID, Kind: kind, Detail: detail, Sheet: stateOf(sub)}
 		if _, err := q.SaveChange(ctx, change); err != nil { // the sheet is locked, so its version is the one read
 			return err
 		}
-		fresh, k, err := s.subject(ctx, q, username, school, student, act, false)
+		fresh, err := s.subject(ctx, q, username, school, student, act, false)
 		if err != nil {
 			return err
 		}
-		view, err = s.view(k, fresh)
+		view, err = s.view(fresh)
 		return err
 	})
 	if err != nil {
@@ -276,7 +305,7 @@ func (s *Service) act(ctx context.Context, username, school, student string, act
 }
 
 // checkVersion refuses an act that was decided on an older version of the sheet.
-func checkVersion(sub *store.Subject, version int64) error {
+func checkVersion(sub *subject, version int64) error {
 	if version != sub.Version {
 		return problem(Stale, "the sheet was changed meanwhile; look at it again")
 	}

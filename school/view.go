@@ -10,8 +10,7 @@ import (
 	"rubricon/store"
 )
 
-// SheetView is a whole judged sheet: what is asked for, what the school will check, what is still to do, and what every course
-// that could be added would do.
+// SheetView is a whole judged sheet: what is asked for, what the school will check, and what is still to do.
 type SheetView struct {
 	School    string       `json:"school"`
 	Student   Student      `json:"student"`
@@ -24,7 +23,6 @@ type SheetView struct {
 	Packing   Packing      `json:"packing"`
 	Todo      []Todo       `json:"todo" doc:"What keeps the sheet from being submitted or cleared"`
 	Audits    []AuditState `json:"audits"`
-	Effects   []Effect     `json:"effects" doc:"For each course not requested, what adding it would do"`
 	CanUndo   bool         `json:"canUndo"`
 }
 
@@ -113,7 +111,6 @@ type RuleState struct {
 	Min      *credit.Amount `json:"min,omitempty"`
 	Max      *credit.Amount `json:"max,omitempty"`
 	Holds    bool           `json:"holds"`
-	Mends    []string       `json:"mends,omitempty" doc:"Where it does not hold: courses that would mend it, best first"`
 }
 
 // Packing is how the requests are laid into the terms.
@@ -149,6 +146,19 @@ type AuditEntry struct {
 	Requested  credit.Amount `json:"requested"`
 	Short      credit.Amount `json:"short"`
 	Late       bool          `json:"late,omitempty"`
+}
+
+// EffectsView is what adding each course would do to a sheet in one version of it.
+type EffectsView struct {
+	Version int64      `json:"version" doc:"The version of the sheet"`
+	Effects []Effect   `json:"effects" doc:"For each course not requested"`
+	Mends   []RuleMend `json:"mends" doc:"For each rule that does not hold and that some course would mend"`
+}
+
+// RuleMend is what would mend a rule that does not hold.
+type RuleMend struct {
+	Rule    string   `json:"rule"`
+	Courses []string `json:"courses" doc:"At most 12, best first"`
 }
 
 // Effect is what adding a course would do.
@@ -222,9 +232,9 @@ func verdict(has bool, v condition.Verdict) string {
 	return v.String()
 }
 
-func (s *Service) status(sub *store.Subject, j *judged) Status {
+func (s *Service) status(sub *subject, j *judged) Status {
 	st := Status{State: sub.State, KeptAt: sub.ChangedAt, SubmittedAt: sub.SubmittedAt, Receipt: sub.Receipt, SignedAt: sub.SignedAt, SignedBy: sub.SignedBy,
-		ClearedAt: sub.ClearedAt, Message: sub.Message, Asked: sub.Asked, Changed: changedSince(sub), CanSubmit: j.submittable()}
+		ClearedAt: sub.ClearedAt, Message: sub.Message, Asked: sub.Asked, Changed: changedSince(&sub.SheetRow), CanSubmit: j.submittable()}
 	if sub.Opens != nil {
 		st.Window = &Window{*sub.Opens, *sub.FamiliesClose, *sub.CounselorsClose, sub.TimeZone}
 		st.Open = s.checkOpen(sub) == nil
@@ -232,26 +242,23 @@ func (s *Service) status(sub *store.Subject, j *judged) Status {
 	return st
 }
 
-func changedSince(sub *store.Subject) bool {
+func changedSince(sub *store.SheetRow) bool {
 	return sub.SubmittedVersion > 0 && sub.State == "submitted" && sub.ContentVersion > sub.SubmittedVersion
 }
 
 // view judges the subject's sheet and shows all of it.
-func (s *Service) view(k *known, sub *store.Subject) (*SheetView, error) {
-	j, err := judge(k, sub.Entries.V)
+func (s *Service) view(sub *subject) (*SheetView, error) {
+	k := sub.known
+	j, err := judge(k, sub.Entries)
 	if err != nil {
 		return nil, err
-	}
-	effects, err := k.Effects(&j.sheet)
-	if err != nil {
-		return nil, problem(TooComplex, "the sheet cannot be judged: %v", err)
 	}
 	covers, err := k.Cover(&j.sheet)
 	if err != nil {
 		return nil, problem(TooComplex, "the sheet cannot be judged: %v", err)
 	}
 	y := k.Year
-	v := &SheetView{School: sub.School, Version: sub.Version, Catalog: sub.CatalogVersion, CanUndo: sub.Undoable > 0, Status: s.status(sub, j),
+	v := &SheetView{School: sub.School, Version: sub.Version, Catalog: sub.SchoolVersion, CanUndo: sub.Undoable > 0, Status: s.status(sub, j),
 		Student: Student{sub.Student, sub.GivenName, sub.FamilyName, sub.Grade, sub.CounselorName, sub.Guardians},
 		Todo:    todos(y, j.todo), Requests: make([]Entry, 0, len(j.sheet.Requests)), Alternate: make([]Entry, 0, len(j.sheet.Alternates)),
 		Packing: Packing{Fits: j.judgement.Packing.Fits(), Overload: j.judgement.Packing.Overload, Loads: j.judgement.Packing.Loads}}
@@ -271,30 +278,20 @@ func (s *Service) view(k *known, sub *store.Subject) (*SheetView, error) {
 		}
 		v.Requests = append(v.Requests, e)
 	}
+	standing := k.Standing(&j.sheet)
 	for i, a := range j.sheet.Alternates {
 		e := s.entry(k, j, a.Course)
 		e.Rank, e.Terms = i+1, positions(y.Courses[a.Course].Spans[0])
 		if a.StandsFor != sheet.Any {
 			e.StandsFor = y.Codes[a.StandsFor]
 		}
+		e.Entry, e.Barred, e.Repeat = verdict(standing[i].HasEntry, standing[i].Entry), standing[i].Barred, standing[i].Repeat
 		v.Alternate = append(v.Alternate, e)
-	}
-	for i := range effects {
-		v.Effects = append(v.Effects, newEffect(y, &effects[i]))
-		v.Effects[i].Recommended = k.Recommended(effects[i].Course)
-		if at := index(v.Alternate, y.Codes[effects[i].Course]); at >= 0 {
-			v.Alternate[at].Entry, v.Alternate[at].Barred, v.Alternate[at].Repeat = v.Effects[i].Entry, effects[i].Barred, effects[i].Repeat
-		}
 	}
 	v.Rules = make([]RuleState, 0, len(j.judgement.Rules))
 	for _, r := range j.judgement.Rules {
 		rule := &y.Rules[r.Rule]
-		state := RuleState{ID: rule.ID, Measured: r.Measured, Min: rule.Min, Max: rule.Max, Holds: r.Holds}
-		if !r.Holds {
-			state.Mends = codes(y, sheet.Mends(y, effects, r.Rule))
-			state.Mends = state.Mends[:min(len(state.Mends), 12)]
-		}
-		v.Rules = append(v.Rules, state)
+		v.Rules = append(v.Rules, RuleState{ID: rule.ID, Measured: r.Measured, Min: rule.Min, Max: rule.Max, Holds: r.Holds})
 	}
 	v.Audits = make([]AuditState, 0, len(y.Audits))
 	for i := range y.Audits {
@@ -307,13 +304,32 @@ func (s *Service) view(k *known, sub *store.Subject) (*SheetView, error) {
 	return v, nil
 }
 
-func index(list []Entry, course string) int {
-	for i := range list {
-		if list[i].Course == course {
-			return i
+// effectsView tells what adding each course would do to the subject's sheet.
+func effectsView(sub *subject) (*EffectsView, error) {
+	k := sub.known
+	j, err := judge(k, sub.Entries)
+	if err != nil {
+		return nil, err
+	}
+	effects, err := k.Effects(&j.sheet)
+	if err != nil {
+		return nil, problem(TooComplex, "the sheet cannot be judged: %v", err)
+	}
+	v := &EffectsView{Version: sub.Version, Effects: make([]Effect, 0, len(effects)), Mends: []RuleMend{}}
+	for i := range effects {
+		e := newEffect(k.Year, &effects[i])
+		e.Recommended = k.Recommended(effects[i].Course)
+		v.Effects = append(v.Effects, e)
+	}
+	for _, r := range j.judgement.Rules {
+		if r.Holds {
+			continue
+		}
+		if mends := codes(k.Year, sheet.Mends(k.Year, effects, r.Rule)); len(mends) > 0 {
+			v.Mends = append(v.Mends, RuleMend{k.Year.Rules[r.Rule].ID, mends[:min(len(mends), 12)]})
 		}
 	}
-	return -1
+	return v, nil
 }
 
 // entry shows what is known of a course on the sheet, wherever it stands.

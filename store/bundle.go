@@ -116,7 +116,7 @@ func (q Queries) ReplaceSchool(ctx context.Context, s *School) (kept int, err er
 	}{
 		{"the school", func() error {
 			return q.exec(ctx, `INSERT INTO school (id, name, policy) VALUES ($1, $2, $3)
-				ON CONFLICT (id) DO UPDATE SET name = $2, policy = $3, catalog_version = school.catalog_version + 1`, s.ID, s.Name, s.Policy)
+				ON CONFLICT (id) DO UPDATE SET name = $2, policy = $3, version = school.version + 1`, s.ID, s.Name, s.Policy)
 		}},
 		{"the files", func() error {
 			if err := q.exec(ctx, `DELETE FROM bundle_file WHERE school_id = $1`, s.ID); err != nil {
@@ -146,7 +146,7 @@ func (q Queries) ReplaceSchool(ctx context.Context, s *School) (kept int, err er
 					programs jsonb, counselor text, language text, cells jsonb)
 				ON CONFLICT (school_id, id) DO UPDATE SET ord = EXCLUDED.ord, role = EXCLUDED.role, enabled = EXCLUDED.enabled, username = EXCLUDED.username,
 					given_name = EXCLUDED.given_name, family_name = EXCLUDED.family_name, grade = EXCLUDED.grade, programs = EXCLUDED.programs,
-					counselor = EXCLUDED.counselor, language = EXCLUDED.language, cells = EXCLUDED.cells, facts_version = person.facts_version + 1`, s.ID, s.People)
+					counselor = EXCLUDED.counselor, language = EXCLUDED.language, cells = EXCLUDED.cells`, s.ID, s.People)
 		}},
 		{"who cares for whom", func() error {
 			if err := q.exec(ctx, `DELETE FROM guardianship WHERE school_id = $1`, s.ID); err != nil {

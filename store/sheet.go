@@ -1,7 +1,13 @@
 package store
 
 import (
+	"cmp"
 	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
 	"time"
 )
 
@@ -52,73 +58,116 @@ type EntryRow struct {
 	StandsFor string `json:"s,omitempty"`
 }
 
-// Subject is a student's sheet with all that deciding about it needs, in one row.
-type Subject struct {
-	School         string `db:"school_id"`
-	Student        string `db:"student_id"`
-	GivenName      string `db:"given_name"`
-	FamilyName     string `db:"family_name"`
-	Grade          int    `db:"grade"`
-	Counselor      string `db:"counselor"`
-	CounselorName  string `db:"counselor_name"`
-	Guardians      int    `db:"guardians"`
-	FactsVersion   int64  `db:"facts_version"`
-	CatalogVersion int64  `db:"catalog_version"`
-	TimeZone       string `db:"time_zone"`
+// SheetRow is a student's sheet as it is, with the versions of what it is judged by.
+type SheetRow struct {
+	School        string `db:"school_id"`
+	Student       string `db:"student_id"`
+	SchoolVersion int64  `db:"school_version"`
+	FactsVersion  int64  `db:"facts_version"`
 
-	Version          int64            `db:"version"`
-	ContentVersion   int64            `db:"content_version"`
-	State            string           `db:"state"`
-	ChangedAt        *time.Time       `db:"changed_at"`
-	SubmittedAt      *time.Time       `db:"submitted_at"`
-	SubmittedVersion int64            `db:"submitted_version"`
-	Receipt          string           `db:"receipt"`
-	SignedAt         *time.Time       `db:"signed_at"`
-	SignedBy         string           `db:"signed_by"`
-	ClearedAt        *time.Time       `db:"cleared_at"`
-	Message          string           `db:"message"`
-	Asked            string           `db:"asked"`
-	Entries          JSON[[]EntryRow] `db:"entries"`
-	Undoable         int              `db:"undoable"`
+	Version          int64      `db:"version"`
+	ContentVersion   int64      `db:"content_version"`
+	State            string     `db:"state"`
+	ChangedAt        *time.Time `db:"changed_at"`
+	SubmittedAt      *time.Time `db:"submitted_at"`
+	SubmittedVersion int64      `db:"submitted_version"`
+	Receipt          string     `db:"receipt"`
+	SignedAt         *time.Time `db:"signed_at"`
+	SignedBy         string     `db:"signed_by"`
+	ClearedAt        *time.Time `db:"cleared_at"`
+	Message          string     `db:"message"`
+	Asked            string     `db:"asked"`
+	Entries          entryList  `db:"entries"`
+	Undoable         int        `db:"undoable"`
+}
+
+// Pupil is whose sheet it is, with the window in which it is open. It changes only together with the school's version.
+type Pupil struct {
+	GivenName     string `db:"given_name"`
+	FamilyName    string `db:"family_name"`
+	Grade         int    `db:"grade"`
+	CounselorName string `db:"counselor_name"`
+	Guardians     int    `db:"guardians"`
+	TimeZone      string `db:"time_zone"`
 
 	Opens           *time.Time `db:"opens"`
 	FamiliesClose   *time.Time `db:"families_close"`
 	CounselorsClose *time.Time `db:"counselors_close"`
-
-	// Who asks: nothing where the username is nobody in this school.
-	ActorID       string `db:"actor_id"`
-	ActorRole     string `db:"actor_role"`
-	ActorName     string `db:"actor_name"`
-	ActorGuards   bool   `db:"actor_guards"`
-	ActorCounsels bool   `db:"actor_counsels"`
 }
 
-// Subject gives a student's sheet and who asks for it. Lock keeps others from changing it until the transaction ends. The
-// error is ErrNotFound where there is no such student.
-func (q Queries) Subject(ctx context.Context, school, student, username string, lock bool) (s Subject, err error) {
-	query := `SELECT sh.school_id, sh.student_id, p.given_name, p.family_name, p.grade, p.counselor, p.facts_version, sc.catalog_version, sc.time_zone,
-			coalesce((SELECT k.given_name || ' ' || k.family_name FROM person k WHERE k.school_id = p.school_id AND k.id = p.counselor), '') AS counselor_name,
-			(SELECT count(*) FROM guardianship g WHERE g.school_id = p.school_id AND g.student_id = p.id) AS guardians,
-			sh.version, sh.content_version, sh.state, sh.changed_at, sh.submitted_at, sh.submitted_version, sh.receipt, sh.signed_at, sh.signed_by, sh.cleared_at,
-			sh.message, sh.asked,
-			(SELECT coalesce(json_agg(json_build_object('c', e.course_code, 'a', e.kind = 'alternate', 'r', e.rank, 's', coalesce(e.stands_for, ''))
-				ORDER BY e.kind DESC, e.rank, e.ord), '[]')
-				FROM entry e WHERE e.school_id = sh.school_id AND e.student_id = sh.student_id) AS entries,
-			sh.undoable,
-			w.opens, w.families_close, w.counselors_close,
-			coalesce(a.id, '') AS actor_id, coalesce(a.role, '') AS actor_role, coalesce(a.given_name || ' ' || a.family_name, '') AS actor_name,
-			EXISTS (SELECT 1 FROM guardianship g WHERE g.school_id = sh.school_id AND g.student_id = sh.student_id AND g.guardian_id = a.id) AS actor_guards,
-			EXISTS (SELECT 1 FROM person s WHERE s.school_id = sh.school_id AND s.role = 'student' AND s.counselor = a.id) AS actor_counsels
-		FROM sheet sh
-		JOIN person p ON p.school_id = sh.school_id AND p.id = sh.student_id
-		JOIN school sc ON sc.id = sh.school_id
-		LEFT JOIN person a ON a.school_id = sh.school_id AND a.username = $3 AND a.enabled
-		LEFT JOIN LATERAL (SELECT * FROM request_window w WHERE w.school_id = sh.school_id AND w.grade IN (p.grade, -1) ORDER BY w.grade DESC LIMIT 1) w ON true
-		WHERE sh.school_id = $1 AND sh.student_id = $2`
+const sheetColumns = `sh.school_id, sh.student_id, sc.version AS school_version, sh.facts_version, sh.version, sh.content_version, sh.state, sh.changed_at,
+	sh.submitted_at, sh.submitted_version, sh.receipt, sh.signed_at, sh.signed_by, sh.cleared_at, sh.message, sh.asked, sh.undoable`
+
+// entriesAsText packs a sheet's entries into one text, which costs the server half of what JSON does; entryList reads it.
+const entriesAsText = `coalesce(string_agg(concat_ws(E'\x1f', e.kind, e.rank, e.ord, e.course_code, e.stands_for), E'\x1e'), '')`
+
+// entryList are the entries of a sheet, requests first, in rank order.
+type entryList []EntryRow
+
+// Scan reads the text of entriesAsText. No cell of a bundle has the separators in it.
+func (l *entryList) Scan(src any) error {
+	text, ok := src.(string)
+	if !ok {
+		return fmt.Errorf("the entries of a sheet come as %T", src)
+	}
+	*l = nil
+	if text == "" {
+		return nil
+	}
+	type ordered struct {
+		EntryRow
+		ord int
+	}
+	var rows []ordered
+	for record := range strings.SplitSeq(text, "\x1e") {
+		cells := append(strings.Split(record, "\x1f"), "")
+		if len(cells) < 5 {
+			return fmt.Errorf("an entry of a sheet has %d cells", len(cells)-1)
+		}
+		rank, err1 := strconv.Atoi(cells[1])
+		ord, err2 := strconv.Atoi(cells[2])
+		if err := errors.Join(err1, err2); err != nil {
+			return fmt.Errorf("an entry of a sheet: %w", err)
+		}
+		rows = append(rows, ordered{EntryRow{Course: cells[3], Alternate: cells[0] == "alternate", Rank: rank, StandsFor: cells[4]}, ord})
+	}
+	slices.SortFunc(rows, func(a, b ordered) int {
+		if a.Alternate != b.Alternate {
+			if a.Alternate {
+				return 1
+			}
+			return -1
+		}
+		return cmp.Or(cmp.Compare(a.Rank, b.Rank), cmp.Compare(a.ord, b.ord))
+	})
+	for _, r := range rows {
+		*l = append(*l, r.EntryRow)
+	}
+	return nil
+}
+
+// Sheet gives a student's sheet. Lock keeps others from changing it until the transaction ends. The error is ErrNotFound where
+// there is no such student.
+func (q Queries) Sheet(ctx context.Context, school, student string, lock bool) (s SheetRow, err error) {
+	query := `SELECT ` + sheetColumns + `, (SELECT ` + entriesAsText + ` FROM entry e WHERE e.school_id = sh.school_id AND e.student_id = sh.student_id) AS entries
+		FROM sheet sh JOIN school sc ON sc.id = sh.school_id WHERE sh.school_id = $1 AND sh.student_id = $2`
 	if lock {
 		query += ` FOR UPDATE OF sh`
 	}
-	return s, q.get(ctx, &s, query, school, student, username)
+	return s, q.get(ctx, &s, query, school, student)
+}
+
+const pupilColumns = `p.given_name, p.family_name, p.grade, sc.time_zone,
+	coalesce((SELECT k.given_name || ' ' || k.family_name FROM person k WHERE k.school_id = p.school_id AND k.id = p.counselor), '') AS counselor_name,
+	(SELECT count(*) FROM guardianship g WHERE g.school_id = p.school_id AND g.student_id = p.id) AS guardians,
+	w.opens, w.families_close, w.counselors_close`
+
+const pupilTables = `person p JOIN school sc ON sc.id = p.school_id
+	LEFT JOIN LATERAL (SELECT * FROM request_window w WHERE w.school_id = p.school_id AND w.grade IN (p.grade, -1) ORDER BY w.grade DESC LIMIT 1) w ON true`
+
+// Pupil tells whose sheet it is. The error is ErrNotFound where there is no such student.
+func (q Queries) Pupil(ctx context.Context, school, student string) (p Pupil, err error) {
+	return p, q.get(ctx, &p, `SELECT `+pupilColumns+` FROM `+pupilTables+` WHERE p.school_id = $1 AND p.id = $2`, school, student)
 }
 
 // FactsRow is what is on record of a student.
@@ -194,29 +243,30 @@ type SheetState struct {
 // still has the version before c.Version, and tells whether it did.
 func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err error) {
 	s := &c.Sheet
-	deleted, upserted := c.Delete, c.Upsert
-	if deleted == nil {
-		deleted = []string{}
-	}
-	if upserted == nil {
-		upserted = []EntryIn{}
-	}
-	return saved, q.get(ctx, &saved, `WITH mine AS (
-			UPDATE sheet SET version = $3, content_version = $9, state = $10, changed_at = $11, submitted_at = $12, submitted_version = $13, receipt = $14, signed_at = $15,
-				signed_by = $16, cleared_at = $17, message = $18, asked = $19, undoable = $20
+	query, args := `WITH mine AS (
+			UPDATE sheet SET version = $3, content_version = $7, state = $8, changed_at = $9, submitted_at = $10, submitted_version = $11, receipt = $12, signed_at = $13,
+				signed_by = $14, cleared_at = $15, message = $16, asked = $17, undoable = $18
 			WHERE school_id = $1 AND student_id = $2 AND version = $3 - 1 RETURNING 1
-		), gone AS (
-			DELETE FROM entry WHERE school_id = $1 AND student_id = $2 AND course_code IN (SELECT jsonb_array_elements_text($7::jsonb)) AND EXISTS (SELECT 1 FROM mine)
-		), kept AS (
-			INSERT INTO entry (school_id, student_id, course_code, kind, rank, ord, stands_for)
-			SELECT $1, $2, course_code, kind, rank, rank, stands_for FROM jsonb_to_recordset($8::jsonb) AS r(course_code text, kind text, rank int, stands_for text), mine
-			ON CONFLICT (school_id, student_id, course_code) DO UPDATE SET kind = EXCLUDED.kind, rank = EXCLUDED.rank, ord = EXCLUDED.ord, stands_for = EXCLUDED.stands_for
 		), noted AS (
 			INSERT INTO event (school_id, student_id, version, actor, kind, detail) SELECT $1, $2, $3, $4, $5, $6::jsonb FROM mine
-		)
-		SELECT EXISTS (SELECT 1 FROM mine)`,
-		c.School, c.Student, c.Version, c.Actor, c.Kind, mustJSON(c.Detail), mustJSON(deleted), mustJSON(upserted),
-		s.ContentVersion, s.State, s.ChangedAt, s.SubmittedAt, s.SubmittedVersion, s.Receipt, s.SignedAt, s.SignedBy, s.ClearedAt, s.Message, s.Asked, s.Undoable)
+		)`, []any{c.School, c.Student, c.Version, c.Actor, c.Kind, mustJSON(c.Detail),
+		s.ContentVersion, s.State, s.ChangedAt, s.SubmittedAt, s.SubmittedVersion, s.Receipt, s.SignedAt, s.SignedBy, s.ClearedAt, s.Message, s.Asked, s.Undoable}
+	// A part with nothing to do would cost as much as one that does it, so it is left out.
+	if len(c.Delete) > 0 {
+		args = append(args, mustJSON(c.Delete))
+		query += fmt.Sprintf(`, gone AS (
+			DELETE FROM entry WHERE school_id = $1 AND student_id = $2 AND course_code IN (SELECT jsonb_array_elements_text($%d::jsonb)) AND EXISTS (SELECT 1 FROM mine)
+		)`, len(args))
+	}
+	if len(c.Upsert) > 0 {
+		args = append(args, mustJSON(c.Upsert))
+		query += fmt.Sprintf(`, kept AS (
+			INSERT INTO entry (school_id, student_id, course_code, kind, rank, ord, stands_for)
+			SELECT $1, $2, course_code, kind, rank, rank, stands_for FROM jsonb_to_recordset($%d::jsonb) AS r(course_code text, kind text, rank int, stands_for text), mine
+			ON CONFLICT (school_id, student_id, course_code) DO UPDATE SET kind = EXCLUDED.kind, rank = EXCLUDED.rank, ord = EXCLUDED.ord, stands_for = EXCLUDED.stands_for
+		)`, len(args))
+	}
+	return saved, q.get(ctx, &saved, query+` SELECT EXISTS (SELECT 1 FROM mine)`, args...)
 }
 
 // Undoable gives the latest change of a sheet that is not undone yet, with the entries before it. The error may be ErrNotFound.
@@ -260,23 +310,17 @@ func (q Queries) Events(ctx context.Context, school, student string, limit int) 
 		WHERE e.school_id = $1 AND e.student_id = $2 ORDER BY e.version DESC LIMIT $3`, school, student, limit)
 }
 
-// CaseRow is a student of a caseload.
+// CaseRow is a student of a caseload with the sheet.
 type CaseRow struct {
-	Subject
-	FactsRow
+	SheetRow
+	Pupil
 }
 
 // Caseload lists the students of a counselor with their sheets, or all of the school where counselor is empty.
 func (q Queries) Caseload(ctx context.Context, school, counselor string) (list []CaseRow, err error) {
-	return list, q.list(ctx, &list, `SELECT sh.school_id, sh.student_id, p.given_name, p.family_name, p.grade, p.counselor, p.facts_version, sc.catalog_version,
-			sh.version, sh.content_version, sh.state, sh.changed_at, sh.submitted_at, sh.submitted_version, sh.receipt, sh.signed_at, sh.signed_by, sh.asked, sh.message,
-			(SELECT count(*) FROM guardianship g WHERE g.school_id = p.school_id AND g.student_id = p.id) AS guardians,
-			coalesce(e.entries, '[]') AS entries
-		FROM sheet sh
-		JOIN person p ON p.school_id = sh.school_id AND p.id = sh.student_id
-		JOIN school sc ON sc.id = sh.school_id
-		LEFT JOIN (SELECT student_id, json_agg(json_build_object('c', course_code, 'a', kind = 'alternate', 'r', rank, 's', coalesce(stands_for, ''))
-			ORDER BY kind DESC, CASE rank WHEN 0 THEN 1 ELSE 0 END, rank, ord) AS entries FROM entry WHERE school_id = $1 GROUP BY student_id) e ON e.student_id = sh.student_id
+	return list, q.list(ctx, &list, `SELECT `+sheetColumns+`, `+pupilColumns+`, coalesce(e.entries, '') AS entries
+		FROM sheet sh JOIN `+pupilTables+` ON p.school_id = sh.school_id AND p.id = sh.student_id
+		LEFT JOIN (SELECT student_id, `+entriesAsText+` AS entries FROM entry e WHERE school_id = $1 GROUP BY student_id) e ON e.student_id = sh.student_id
 		WHERE sh.school_id = $1 AND p.enabled AND ($2 = '' OR p.counselor = $2)
 		ORDER BY p.family_name, p.given_name, p.id`, school, counselor)
 }
@@ -324,12 +368,13 @@ func (q Queries) SettleClaim(ctx context.Context, school, student string, id int
 
 // FactsChanged makes cached facts of a student stale.
 func (q Queries) FactsChanged(ctx context.Context, school, student string) error {
-	return q.exec(ctx, `UPDATE person SET facts_version = facts_version + 1 WHERE school_id = $1 AND id = $2`, school, student)
+	return q.exec(ctx, `UPDATE sheet SET facts_version = facts_version + 1 WHERE school_id = $1 AND student_id = $2`, school, student)
 }
 
 // SetWindow sets when sheets of a grade are open; grade -1 is every grade without a window of its own.
 func (q Queries) SetWindow(ctx context.Context, school string, grade int, opens, families, counselors time.Time) error {
-	return q.exec(ctx, `INSERT INTO request_window VALUES ($1, $2, $3, $4, $5)
+	return q.exec(ctx, `WITH risen AS (UPDATE school SET version = version + 1 WHERE id = $1)
+		INSERT INTO request_window VALUES ($1, $2, $3, $4, $5)
 		ON CONFLICT (school_id, grade) DO UPDATE SET opens = $3, families_close = $4, counselors_close = $5`, school, grade, opens, families, counselors)
 }
 
@@ -340,11 +385,11 @@ func (q Queries) Schools(ctx context.Context) (ids []string, err error) {
 
 // SchoolRow is a school's row.
 type SchoolRow struct {
-	Name           string `db:"name"`
-	CatalogVersion int64  `db:"catalog_version"`
+	Name    string `db:"name"`
+	Version int64  `db:"version"`
 }
 
 // School gives a school's row.
 func (q Queries) School(ctx context.Context, id string) (s SchoolRow, err error) {
-	return s, q.get(ctx, &s, `SELECT name, catalog_version FROM school WHERE id = $1`, id)
+	return s, q.get(ctx, &s, `SELECT name, version FROM school WHERE id = $1`, id)
 }

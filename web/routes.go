@@ -139,6 +139,16 @@ func (s *Server) readRoutes(api huma.API) {
 			view, err := s.cases.Sheet(ctx, username, in.School, in.Student)
 			return &sheetOut{view}, answer(err)
 		})
+	type effectsOut struct{ Body *school.EffectsView }
+	huma.Register(api, operation("get-effects", http.MethodGet, sheetPath+"/effects", "What adding each course would do to a sheet"),
+		func(ctx context.Context, in *OnSheet) (*effectsOut, error) {
+			username, err := s.username(ctx)
+			if err != nil {
+				return nil, err
+			}
+			view, err := s.cases.Effects(ctx, username, in.School, in.Student)
+			return &effectsOut{view}, answer(err)
+		})
 	type historyOut struct{ Body []HistoryItem }
 	huma.Register(api, operation("get-history", http.MethodGet, sheetPath+"/history", "What happened to a sheet, the latest first, at most 100"),
 		func(ctx context.Context, in *OnSheet) (*historyOut, error) {

@@ -118,6 +118,7 @@ func TestAuthorisation(t *testing.T) {
 	}{
 		{"GET", mara, "", map[string][]int{"mara.quill": try, "ilse.quill": try, "ms.arden": try, "office": try}},
 		{"GET", mara + "/history", "", map[string][]int{"mara.quill": try, "ilse.quill": try, "ms.arden": try, "office": try}},
+		{"GET", mara + "/effects", "", map[string][]int{"mara.quill": try, "ilse.quill": try, "ms.arden": try, "office": try}},
 		{"POST", mara + "/changes", `{"version":999,"act":"undo"}`, map[string][]int{"mara.quill": try, "ilse.quill": no, "ms.arden": no, "office": no}},
 		{"POST", mara + "/submission", stale, map[string][]int{"mara.quill": try, "ilse.quill": no, "ms.arden": no, "office": no}},
 		{"POST", mara + "/signature", `{"version":999,"agreed":[]}`, map[string][]int{"mara.quill": no, "ilse.quill": try, "ms.arden": no, "office": no}},

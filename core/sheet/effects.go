@@ -166,23 +166,13 @@ type fed []Fed
 func (e *effector) effect(course int32) (Effect, error) {
 	c := &e.Year.Courses[course]
 	out := Effect{Course: course, Barred: e.Barred(course), Earned: !c.Repeatable && e.AlreadyEarned(course), Retake: e.Retake(course)}
-	e.trial = e.trial[:0]
+	e.trial = e.add(e.trial[:0], e.base, course)
 	for _, r := range e.base {
 		if index(c.Excludes, r) >= 0 {
 			out.Swaps = append(out.Swaps, r)
-		} else {
-			e.trial = append(e.trial, r)
 		}
 	}
-	e.trial = append(e.trial, course)
-	for k := len(e.trial) - 1; k < len(e.trial); k++ { // links of links come along too
-		for _, needs := range e.Year.Courses[e.trial[k]].Links {
-			if index(e.trial, needs) < 0 && !e.AlreadyEarned(needs) {
-				e.trial = append(e.trial, needs)
-				out.With = append(out.With, needs)
-			}
-		}
-	}
+	out.With = append(out.With, e.trial[index(e.trial, course)+1:]...)
 	e.rest = e.rest[:0]
 	for _, a := range e.alts {
 		if index(e.trial, a) < 0 {
@@ -204,6 +194,40 @@ func (e *effector) effect(course int32) (Effect, error) {
 	e.rulesAfter(&out)
 	e.feeds(&out)
 	return out, nil
+}
+
+// add appends to trial the requests with a course added: in place of those it excludes, and with those it is linked with
+// behind it.
+func (f *Facts) add(trial, requests []int32, course int32) []int32 {
+	for _, r := range requests {
+		if index(f.Year.Courses[course].Excludes, r) < 0 {
+			trial = append(trial, r)
+		}
+	}
+	trial = append(trial, course)
+	for k := len(trial) - 1; k < len(trial); k++ { // links of links come along too
+		for _, needs := range f.Year.Courses[trial[k]].Links {
+			if index(trial, needs) < 0 && !f.AlreadyEarned(needs) {
+				trial = append(trial, needs)
+			}
+		}
+	}
+	return trial
+}
+
+// Standing tells how each alternate of a sheet would stand as a request, in their order.
+func (f *Facts) Standing(s *Sheet) []RequestResult {
+	d := f.borrowDesk()
+	defer d.giveBack()
+	requests := s.courses()
+	list := make([]RequestResult, 0, len(s.Alternates))
+	for _, a := range s.Alternates {
+		d.put(f.add(nil, requests, a.Course), nil)
+		r := RequestResult{Course: a.Course, Waiver: -1, Repeat: d.repeats(a.Course), Barred: f.Barred(a.Course)}
+		r.Entry, r.HasEntry, _ = d.entry(a.Course)
+		list = append(list, r)
+	}
+	return list
 }
 
 func (e *effector) rulesAfter(out *Effect) {

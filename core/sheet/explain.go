@@ -15,11 +15,13 @@ type Evidence struct {
 
 // Explain lists the leaves of a course's condition, in the order written, each with its evidence.
 func (f *Facts) Explain(s *Sheet, course int32) []Evidence {
-	d := f.newDesk()
 	c := f.Year.Courses[course].Entry
-	if c == nil || d.layOut(s) != nil {
+	if c == nil {
 		return nil
 	}
+	d := f.borrowDesk()
+	defer d.giveBack()
+	d.spread(s)
 	d.subject = course
 	var list []Evidence
 	c.Leaves(func(l *condition.Leaf) bool {

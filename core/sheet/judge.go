@@ -366,10 +366,17 @@ func (f *Facts) Judge(s *Sheet) (*Judgement, error) {
 	return d.judge(s)
 }
 
+// layOut puts a sheet on the desk and packs it.
 func (d *desk) layOut(s *Sheet) error {
 	if len(s.Requests) > MaxEntries || len(s.Alternates) > MaxEntries {
 		return fmt.Errorf("a sheet holds at most %d requests and %d alternates", MaxEntries, MaxEntries)
 	}
+	d.spread(s)
+	return d.packer.pack(d.requests)
+}
+
+// spread puts a sheet on the desk without packing it.
+func (d *desk) spread(s *Sheet) {
 	d.wipe()
 	d.requests, d.alternates = d.requests[:0], d.alternates[:0]
 	for _, e := range s.Requests {
@@ -379,7 +386,6 @@ func (d *desk) layOut(s *Sheet) error {
 		d.alternates = append(d.alternates, e.Course)
 	}
 	d.mark()
-	return d.packer.pack(d.requests)
 }
 
 func (d *desk) judge(s *Sheet) (*Judgement, error) {
@@ -431,10 +437,9 @@ func (f *Facts) waiverOf(course int32) int {
 
 // Missing lists the leaves that keep a course's condition below expected on this sheet, in the order written.
 func (f *Facts) Missing(s *Sheet, course int32) []*condition.Leaf {
-	d := f.newDesk()
-	if d.layOut(s) != nil {
-		return nil
-	}
+	d := f.borrowDesk()
+	defer d.giveBack()
+	d.spread(s)
 	return d.missing(course)
 }
 

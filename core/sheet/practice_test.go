@@ -79,12 +79,12 @@ func (m *model) bundle(c modelCase) fstest.MapFS {
 		text += fmt.Sprintf("s,%s,%s,%s,%s\n", f[0], strings.Trim(f[1], "-"), f[2], f[3])
 	}
 	write("signals.csv", text)
-	text = "student,courseCode,kind\n"
+	text = "student,courseCode,kind,rank\n"
 	for _, code := range strings.Fields(c.requests) {
-		text += "s," + code + ",request\n"
+		text += "s," + code + ",request,1\n"
 	}
 	for _, code := range strings.Fields(c.alternates) {
-		text += "s," + code + ",alternate\n"
+		text += "s," + code + ",alternate,1\n"
 	}
 	write("requests.csv", text)
 	return fsys

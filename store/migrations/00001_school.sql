@@ -24,7 +24,7 @@ CREATE TABLE school (
     id              text PRIMARY KEY CHECK (id <> ''),
     name            text NOT NULL,
     policy          text NOT NULL,
-    catalog_version bigint NOT NULL DEFAULT 1,
+    version         bigint NOT NULL DEFAULT 1, -- rises with every import and every change of a window
     time_zone       text NOT NULL DEFAULT 'UTC',
     next_receipt    int NOT NULL DEFAULT 1000
 );
@@ -67,7 +67,6 @@ CREATE TABLE person (
     programs      jsonb NOT NULL DEFAULT '[]',
     counselor     text NOT NULL DEFAULT '',
     language      text NOT NULL DEFAULT '',
-    facts_version bigint NOT NULL DEFAULT 1, -- rises with every change to records and signals
     cells         jsonb NOT NULL,
     PRIMARY KEY (school_id, id),
     UNIQUE (school_id, username)
@@ -128,6 +127,7 @@ CREATE TABLE sheet (
     school_id         text NOT NULL,
     student_id        text NOT NULL,
     version           bigint NOT NULL DEFAULT 1,
+    facts_version     bigint NOT NULL DEFAULT 1, -- rises with every record and signal entered here
     content_version   bigint NOT NULL DEFAULT 1, -- the version in which the entries changed last
     state             text NOT NULL DEFAULT 'inProgress' CHECK (state IN ('inProgress', 'submitted', 'signed', 'cleared', 'sentBack')),
     changed_at        timestamptz,
@@ -162,7 +162,8 @@ CREATE TABLE entry (
 );
 CREATE INDEX entry_course ON entry (school_id, course_code);
 
--- What happened to a sheet; rows are only ever added.
+-- What happened to a sheet; rows are only ever added, each by the statement that raises the sheet's version. There is no foreign
+-- key: history outlives what it tells of, and the check would lock the sheet's new row once more at every change.
 CREATE TABLE event (
     school_id  text NOT NULL,
     student_id text NOT NULL,
@@ -171,8 +172,7 @@ CREATE TABLE event (
     actor      text NOT NULL, -- a person's id, or "import"
     kind       text NOT NULL,
     detail     jsonb NOT NULL,
-    PRIMARY KEY (school_id, student_id, version),
-    FOREIGN KEY (school_id, student_id) REFERENCES sheet ON DELETE CASCADE
+    PRIMARY KEY (school_id, student_id, version)
 );
 
 -- When a sheet is open. Grade -1 stands for every grade without a window of its own.

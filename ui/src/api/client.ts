@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import createClient from 'openapi-fetch';
 import type { components, paths } from './schema.gen';
 
@@ -7,6 +7,7 @@ export type Catalog = components['schemas']['Catalog'];
 export type Course = components['schemas']['Course'];
 export type Entry = components['schemas']['Entry'];
 export type Effect = components['schemas']['Effect'];
+export type Effects = components['schemas']['EffectsView'];
 export type Todo = components['schemas']['Todo'];
 export type Need = components['schemas']['Need'];
 export type Proof = components['schemas']['Proof'];
@@ -51,6 +52,7 @@ export const keys = {
   me: ['me'] as const,
   catalog: (school: string) => ['catalog', school] as const,
   sheet: (school: string, student: string) => ['sheet', school, student] as const,
+  effects: (sheet: Sheet | undefined) => ['effects', sheet?.school, sheet?.student.id, sheet?.version, sheet?.catalog] as const,
   caseload: (school: string, all: boolean) => ['caseload', school, all] as const,
 };
 
@@ -70,6 +72,21 @@ export const useSheet = (school: string, student: string | undefined) =>
       ask(api.GET('/api/schools/{school}/students/{student}/sheet', { params: { path: { school, student: student ?? '' } } })),
     enabled: student !== undefined,
     refetchInterval: 20_000, // another person may change it meanwhile
+  });
+
+/** What adding each course would do to a sheet, in one call for each version of it; until it comes, what the version before had. */
+export const useEffects = (sheet: Sheet | undefined) =>
+  useQuery({
+    queryKey: keys.effects(sheet),
+    queryFn: () => {
+      const path = { school: sheet?.school ?? '', student: sheet?.student.id ?? '' };
+      return ask(api.GET('/api/schools/{school}/students/{student}/sheet/effects', { params: { path } }));
+    },
+    enabled: sheet !== undefined,
+    placeholderData: keepPreviousData,
+    staleTime: Infinity, // a version's effects stay what they are
+    gcTime: 30_000,
+    refetchInterval: (query) => (query.state.status === 'error' ? 5_000 : false),
   });
 
 export const useCaseload = (school: string, all: boolean) =>

@@ -123,6 +123,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/students/{student}/sheet/effects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What adding each course would do to a sheet */
+        get: operations["get-effects"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/students/{student}/sheet/history": {
         parameters: {
             query?: never;
@@ -439,6 +456,17 @@ export interface components {
             terms: number[];
             with?: string[];
         };
+        EffectsView: {
+            /** @description For each course not requested */
+            effects: components["schemas"]["Effect"][];
+            /** @description For each rule that does not hold and that some course would mend */
+            mends: components["schemas"]["RuleMend"][];
+            /**
+             * Format: int64
+             * @description The version of the sheet
+             */
+            version: number;
+        };
         Entry: {
             assigned?: boolean;
             barred?: boolean;
@@ -594,6 +622,11 @@ export interface components {
             /** Format: double */
             to: number;
         };
+        RuleMend: {
+            /** @description At most 12, best first */
+            courses: string[];
+            rule: string;
+        };
         RuleState: {
             holds: boolean;
             id: string;
@@ -601,8 +634,6 @@ export interface components {
             max?: number;
             /** Format: double */
             measured: number;
-            /** @description Where it does not hold: courses that would mend it, best first */
-            mends?: string[];
             /** Format: double */
             min?: number;
         };
@@ -615,8 +646,6 @@ export interface components {
              * @description The version of the catalog it was judged by
              */
             catalog: number;
-            /** @description For each course not requested, what adding it would do */
-            effects: components["schemas"]["Effect"][];
             packing: components["schemas"]["Packing"];
             requests: components["schemas"]["Entry"][];
             /** @description Those in force, in the policy's order */
@@ -944,6 +973,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-effects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EffectsView"];
                 };
             };
             /** @description Error */

@@ -63,7 +63,7 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
   const rows = Math.max(edge, ...used.map((u) => u.length));
   const columns = { gridTemplateColumns: `1.4rem repeat(${terms.length}, minmax(0, 1fr))` };
   const fits = terms.map(
-    (_, term) => sheet.effects.filter((e) => e.ok && e.fits && e.terms.includes(term) && !(e.rules ?? []).some((r) => r.held && !r.holds)).length,
+    (_, term) => props.desk.effects?.effects.filter((e) => e.ok && e.fits && e.terms.includes(term) && !(e.rules ?? []).some((r) => r.held && !r.holds)).length,
   );
   const opened = [...sheet.requests, ...sheet.alternates].find((e) => e.course === props.open);
 
@@ -127,10 +127,10 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
                 <button
                   type="button"
                   onClick={() => props.onFind({ term })}
-                  aria-label={`${termName(t, book, term)}: ${t('board.openFits', { count: fits[term] })}`}
+                  aria-label={`${termName(t, book, term)}: ${fits[term] === undefined ? t('board.open') : t('board.openFits', { count: fits[term] })}`}
                   className="h-full w-full truncate rounded-sm border border-dashed border-edge px-3 text-left text-sm text-soft hover:bg-wash"
                 >
-                  {i === 0 ? t('board.openFits', { count: fits[term] }) : t('board.open')}
+                  {i === 0 && fits[term] !== undefined ? t('board.openFits', { count: fits[term] }) : t('board.open')}
                 </button>
               </li>
             )),

@@ -101,7 +101,7 @@ export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter
         )}
       </div>
       <p role="status" className="mb-1 text-sm text-soft">
-        {t('finder.count', { count: visible.length })}
+        {desk.effects ? t('finder.count', { count: visible.length }) : t(desk.effectsFailed ? 'finder.failed' : 'loading')}
         {rows.length > open.length && (
           <>
             {' · '}
@@ -111,7 +111,7 @@ export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter
           </>
         )}
       </p>
-      {visible.length === 0 && <p className="py-3">{t('finder.none')}</p>}
+      {desk.effects && visible.length === 0 && <p className="py-3">{t('finder.none')}</p>}
       <ul ref={list} className="desk:max-h-[calc(100vh-10.5rem)] desk:overflow-y-auto desk:pr-2" tabIndex={-1}>
         {visible.map((row, n) => (
           <FinderRow
@@ -219,12 +219,12 @@ function FinderRow(props: {
 function findRows(desk: Desk, filter: Filter, t: ReturnType<typeof useTranslation>['t']): Row[] {
   const { book, sheet } = desk;
   const rule = book.rule(filter.rule ?? '');
-  const mends = sheet.rules.find((r) => r.id === filter.rule)?.mends ?? [];
+  const mends = desk.effects?.mends.find((m) => m.rule === filter.rule)?.courses ?? [];
   const words = (filter.text ?? '').toLowerCase().split(/\s+/).filter(Boolean);
   const rows: Row[] = [];
-  for (const effect of sheet.effects) {
+  for (const effect of desk.effects?.effects ?? []) {
     const course = book.course(effect.course);
-    if (!course) continue;
+    if (!course || sheet.requests.some((r) => r.course === course.code)) continue;
     if (filter.subject && !course.subjects.includes(filter.subject)) continue;
     if (filter.fits && !effect.fits) continue;
     if (filter.term !== undefined && !(effect.fits && effect.terms.includes(filter.term))) continue;

@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Route, Switch } from 'wouter';
-import { type Edit, type Person, type Sheet, ApiError, acts, useAct, useCatalog, useSheet } from '../api/client';
+import { type Edit, type Effects, type Person, type Sheet, ApiError, acts, useAct, useCatalog, useEffects, useSheet } from '../api/client';
 import { Header } from '../app';
 import { errorWords } from '../errors';
 import { Button, Dialog, Loading, Refusal } from '../kit/controls';
@@ -14,6 +14,8 @@ export type Change = (edit: Omit<Edit, 'version'>) => void;
 export interface Desk {
   book: Book;
   sheet: Sheet;
+  effects: Effects | undefined; // until they come
+  effectsFailed: boolean;
   change: Change;
   busy: boolean;
   school: string;
@@ -24,6 +26,7 @@ export default function Student({ person }: { person: Person }) {
   const { t } = useTranslation();
   const catalog = useCatalog(person.school);
   const sheet = useSheet(person.school, person.id);
+  const effects = useEffects(sheet.data);
   const act = useAct({ school: person.school, student: person.id }, acts.change);
   const [notice, setNotice] = useState<string>();
   const [help, setHelp] = useState(false);
@@ -86,7 +89,7 @@ export default function Student({ person }: { person: Person }) {
   if (!catalog.data || !sheet.data) return <Loading />;
   const book = bookOf(catalog.data);
   const { state, next } = statusWords(t, sheet.data);
-  const desk: Desk = { book, sheet: sheet.data, change, busy: act.isPending, school: person.school };
+  const desk: Desk = { book, sheet: sheet.data, effects: effects.data, effectsFailed: effects.isError, change, busy: act.isPending, school: person.school };
   const { keptAt, open } = sheet.data.status;
   return (
     <div className="min-h-screen">
