@@ -1,0 +1,282 @@
+package placement
+
+import (
+	"math"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"gonum.org/v1/gonum/mat"
+	"gonum.org/v1/gonum/optimize/convex/lp"
+)
+
+func never() bool { return false }
+
+func everybody(m *model) []int32 {
+	members := make([]int32, len(m.pupils))
+	free := make([]int64, len(m.pools))
+	s := searcher{limit: maxNodes}
+	for i := range members {
+		members[i] = int32(i)
+		m.pupils[i].member = i
+		_, bound := s.search(&m.pupils[i], free, -1)
+		m.pupils[i].top = bound / scale
+	}
+	return members
+}
+
+func TestNegotiationPlacesAll(t *testing.T) {
+	m := compile(synthetic(300, 4, true, 3))
+	n := newNegotiation(m, everybody(m))
+	if !n.run(rand.New(rand.NewPCG(1, 1)), 400, math.MaxInt64, never) {
+		t.Fatal("some pools are still overfull")
+	}
+	for p, load := range n.b.load {
+		if load > m.seats[p] {
+			t.Errorf("pool %d has %d seats and %d students", p, m.seats[p], load)
+		}
+	}
+}
+
+// The interior-point method against gonum's simplex method.
+func TestInteriorAgainstSimplex(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 4))
+	for n := range 40 {
+		m := compile(random(r, 3+r.IntN(5), 4+r.IntN(4)))
+		members := everybody(m)
+		g := newProgram(m, members, m.seats, []searcher{{}})
+		for k := range members {
+			g.learn(k, nothing)
+		}
+		for range 4 {
+			price := make([]float64, len(m.pools))
+			for i := range price {
+				price[i] = r.Float64() * 50
+			}
+			g.setPrices(price)
+			g.generate(maxNodes)
+		}
+		if len(g.seats) == 0 {
+			continue
+		}
+		got := newInterior(g).solve(make([]float64, len(m.pools)), 1e-9, never)
+		want := simplexValue(t, g)
+		if math.Abs(got-want) > 1e-4*(1+want) {
+			t.Errorf("problem %d: %g, the simplex method gives %g", n, got, want)
+		}
+	}
+}
+
+// simplexValue solves a program with a column for each timetable and a slack for each row.
+func simplexValue(t *testing.T, g *program) float64 {
+	rows, columns := len(g.members)+len(g.seats), len(g.columns)+len(g.seats)
+	a, b, c := mat.NewDense(rows, columns, nil), make([]float64, rows), make([]float64, columns)
+	for k, list := range g.of {
+		b[k] = 1
+		for _, j := range list {
+			a.Set(k, int(j), 1)
+			c[j] = -float64(g.columns[j].table.value)
+			for _, row := range g.columns[j].rows {
+				a.Set(len(g.members)+int(row), int(j), 1)
+			}
+		}
+	}
+	for row, seats := range g.seats {
+		b[len(g.members)+row] = float64(seats)
+		a.Set(len(g.members)+row, len(g.columns)+row, 1)
+	}
+	value, _, err := lp.Simplex(c, a, b, 1e-9, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return -value
+}
+
+// The certificate's bound is that of the program over all timetables: no timetable betters its prices.
+func TestCertificate(t *testing.T) {
+	m := compile(synthetic(120, 8, false, 2))
+	members := everybody(m)
+	g := newProgram(m, members, m.seats, []searcher{{}, {}})
+	for k := range members {
+		g.learn(k, nothing)
+	}
+	c := certificate{price: make([]int64, len(m.pools)), best: make([]int64, len(m.pupils)), bound: math.MaxInt64}
+	bounds := 0
+	c.certify(g, make([]int64, len(m.pools)), func() { bounds++ }, never)
+	value := newInterior(g).solve(make([]float64, len(m.pools)), 1e-9, never)
+	if gap := float64(c.bound)/scale - value; gap < -1e-3 || gap > 1e-4*value || bounds < 3 {
+		t.Errorf("the bound is %g, the program is worth %g, after %d bounds", float64(c.bound)/scale, value, bounds)
+	}
+	// Recomputed from the prices alone.
+	var again int64
+	s := searcher{limit: maxNodes}
+	for i := range m.pupils {
+		best, _ := s.search(&m.pupils[i], c.price, -1)
+		again += best
+	}
+	for p, price := range c.price {
+		again += price * int64(m.seats[p])
+	}
+	if again != c.bound {
+		t.Errorf("the prices prove %d, the certificate says %d", again, c.bound)
+	}
+}
+
+// A dive gives everybody something valid, and gives up what cannot be worth enough.
+func TestDive(t *testing.T) {
+	m := compile(synthetic(120, 9, false, 3))
+	members := everybody(m)
+	ids := make([]string, len(m.problem.Students))
+	for i := range ids {
+		ids[i] = m.problem.Students[i].ID
+	}
+	g := newProgram(m, members, m.seats, []searcher{{}, {}})
+	for k := range members {
+		g.learn(k, nothing)
+	}
+	c := certificate{price: make([]int64, len(m.pools)), best: make([]int64, len(m.pupils)), bound: math.MaxInt64}
+	c.certify(g, make([]int64, len(m.pools)), func() {}, never)
+	d := &diver{m: m, c: &c, lots: newLots(m, Draw(1, ids)), known: g, work: g.work, stop: never, hasty: 0.12, careful: 3}
+	tables, ok := d.dive(members, m.seats, 0)
+	b := newBoard(m)
+	for i, table := range tables {
+		b.set(i, table)
+	}
+	for p, load := range b.load {
+		if load > m.seats[p] {
+			t.Errorf("pool %d has %d seats and %d students", p, m.seats[p], load)
+		}
+	}
+	if !ok || len(tables) != len(members) || b.value != d.value || float64(b.value) < 0.998*float64(c.proven()) {
+		t.Errorf("%v: %d students, worth %d or %d, of %d", ok, len(tables), b.value, d.value, c.proven())
+	}
+	if _, ok := d.dive(members, m.seats, c.proven()+1); ok {
+		t.Error("a dive has found more than the bound")
+	}
+}
+
+// Components share no contested pool, and are all there is.
+func TestComponents(t *testing.T) {
+	p := synthetic(60, 1, false, 3)
+	other := synthetic(60, 2, false, 3)
+	shift := int32(len(p.Courses))
+	for _, code := range other.Courses {
+		p.Courses = append(p.Courses, "D"+code)
+	}
+	for _, s := range other.Sections {
+		s.ID, s.Course = "d"+s.ID, s.Course+shift
+		p.Sections = append(p.Sections, s)
+	}
+	for _, s := range other.Students {
+		s.ID = "d" + s.ID
+		for k := range s.Requests {
+			s.Requests[k].Course += shift
+		}
+		for k := range s.Alternates {
+			s.Alternates[k].Course += shift
+		}
+		p.Students = append(p.Students, s)
+	}
+	m := compile(p)
+	components, alone := m.components()
+	of := slices.Repeat([]int{-1}, len(m.pupils))
+	wanted := make([]int32, len(m.pools))
+	n := len(alone)
+	for k, members := range components {
+		n += len(members)
+		for _, i := range members {
+			of[i] = k
+		}
+	}
+	if n != 120 || len(components) < 2 {
+		t.Fatalf("%d components with %d of 120 students", len(components), n)
+	}
+	for i := range m.pupils {
+		for _, pool := range m.pupils[i].pool {
+			wanted[pool]++
+		}
+	}
+	owner := map[int32]int{}
+	for i := range m.pupils {
+		for _, pool := range m.pupils[i].pool {
+			if wanted[pool] <= m.seats[pool] {
+				continue
+			}
+			if k, ok := owner[pool]; ok && k != of[i] {
+				t.Fatalf("pool %d is contested in two components", pool)
+			}
+			owner[pool] = of[i]
+		}
+	}
+	found := solve(t, p, Options{Seed: 1, Effort: 20})
+	if found.Gap() > 0.01 {
+		t.Errorf("the gap is %g", found.Gap())
+	}
+}
+
+func BenchmarkNegotiation(b *testing.B) {
+	m := compile(synthetic(600, 1, true, 3))
+	members := everybody(m)
+	for b.Loop() {
+		newNegotiation(m, members).run(rand.New(rand.NewPCG(1, 1)), 400, math.MaxInt64, never)
+	}
+}
+
+func BenchmarkCertificate(b *testing.B) {
+	m := compile(synthetic(600, 1, false, 2))
+	members := everybody(m)
+	for b.Loop() {
+		g := newProgram(m, members, m.seats, []searcher{{}, {}})
+		for k := range members {
+			g.learn(k, nothing)
+		}
+		c := certificate{price: make([]int64, len(m.pools)), best: make([]int64, len(m.pupils)), bound: math.MaxInt64}
+		c.certify(g, make([]int64, len(m.pools)), func() {}, never)
+	}
+}
+
+func BenchmarkInterior(b *testing.B) {
+	m := compile(synthetic(600, 1, false, 2))
+	members := everybody(m)
+	g := newProgram(m, members, m.seats, []searcher{{}, {}})
+	for k := range members {
+		g.learn(k, nothing)
+	}
+	price := make([]float64, len(m.pools))
+	for range 8 {
+		g.setPrices(price)
+		g.generate(hurriedNodes)
+		newInterior(g).solve(price, 1e-3, never)
+	}
+	for b.Loop() {
+		newInterior(g).solve(make([]float64, len(m.pools)), 1e-8, never)
+	}
+}
+
+func BenchmarkReplace(b *testing.B) {
+	p := synthetic(2000, 1, false, 2)
+	found, err := Solve(b.Context(), p, Options{Seed: 1, Workers: 2})
+	if err != nil {
+		b.Fatal(err)
+	}
+	taken := p.Occupancy(found.Given)
+	for n := 0; b.Loop(); n++ {
+		i := n % len(p.Students)
+		leave(taken, &found.Given[i], -1)
+		if _, err := p.Replace(i, taken); err != nil {
+			b.Fatal(err)
+		}
+		leave(taken, &found.Given[i], 1)
+	}
+}
+
+// leave takes a student's sections out of an occupancy, or puts them back.
+func leave(taken []int, g *Given, by int) {
+	for _, list := range [][]int32{g.Requests, g.Alternates} {
+		for _, section := range list {
+			if section != None {
+				taken[section] += by
+			}
+		}
+	}
+}

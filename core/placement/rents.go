@@ -1,0 +1,140 @@
+package placement
+
+import "math/bits"
+
+// Rents are prices of a student's own cells: what a request brings after rents, and the rents of all cells, together bound what
+// any timetable is worth, for each cell is used at most once. The rents are found by subgradient steps on that bound, which is
+// the Lagrangian dual of the cells (Held, Wolfe and Crowder 1974; the length of the steps is Polyak's 1969), from those of the
+// search before; prices change little from search to search.
+
+// rentSteps is the most steps that are taken for one search, restStep how many without a better bound shorten the steps.
+const (
+	rentSteps = 120
+	restSteps = 3
+)
+
+// setRents lowers the bound at the root, sorts each item's options by what they bring after rents, and gives the bound. It stops
+// when the bound reaches floor.
+func (s *searcher) setRents(floor int64) (root int64) {
+	p := s.p
+	if p.rent == nil {
+		p.rent = make([]int64, p.cells)
+	}
+	s.rent = append(s.rent[:0], p.rent...)
+	s.uses = resize(s.uses, p.cells)
+	root = 1 << 62
+	length, since := 1.0, 0
+	for step := range rentSteps {
+		bound := s.afterRents()
+		if bound < root {
+			root, since = bound, 0
+			copy(p.rent, s.rent)
+		} else if since++; since >= restSteps {
+			since = 0
+			length /= 2
+			copy(s.rent, p.rent)
+			if length < 0.03 {
+				break
+			}
+			s.afterRents()
+		}
+		if bound <= floor || step == rentSteps-1 {
+			break
+		}
+		norm := int64(0)
+		for c, n := range s.uses {
+			if n > 1 || s.rent[c] > 0 {
+				norm += int64(n-1) * int64(n-1)
+			}
+		}
+		if norm == 0 {
+			break // each cell that costs something is used once: no rents bound better
+		}
+		move := int64(length * float64(min(root-floor, 64*scale)) / float64(norm))
+		for c, n := range s.uses {
+			s.rent[c] = max(0, s.rent[c]+move*int64(n-1))
+		}
+	}
+	copy(s.rent, p.rent)
+	root = s.afterRents()
+	s.total = 0
+	for _, rent := range s.rent {
+		s.total += rent
+	}
+	for k := range p.items {
+		list := s.list[s.from[k]:s.from[k+1]]
+		for i := 1; i < len(list); i++ {
+			for j := i; j > 0 && list[j].after > list[j-1].after; j-- {
+				list[j], list[j-1] = list[j-1], list[j]
+			}
+		}
+	}
+	return root
+}
+
+// afterRents tells what each option brings after rents and how often each cell is used when every item takes what is best by
+// itself, and gives the bound.
+func (s *searcher) afterRents() (bound int64) {
+	p := s.p
+	for _, rent := range s.rent {
+		bound += rent
+	}
+	clear(s.uses)
+	for i := range s.list {
+		c := &s.list[i]
+		c.after = c.net
+		for w := range s.words {
+			for m := p.mask[int(c.option)*s.words+w]; m != 0; m &= m - 1 {
+				c.after -= s.rent[w<<6|bits.TrailingZeros64(m)]
+			}
+		}
+	}
+	// The alternates: as many as there are requests without a section come in beside the others, the next for a request that is
+	// not given.
+	s.extra = s.extra[:0]
+	for k := p.requests; k < len(p.items); k++ {
+		best := choice{option: None}
+		for i := s.from[k]; i < s.from[k+1]; i++ {
+			if s.list[i].after > best.after {
+				best = s.list[i]
+			}
+		}
+		if best.option == None {
+			continue
+		}
+		s.extra = append(s.extra, best)
+		for j := len(s.extra) - 1; j > 0 && s.extra[j].after > s.extra[j-1].after; j-- {
+			s.extra[j], s.extra[j-1] = s.extra[j-1], s.extra[j]
+		}
+	}
+	skip := choice{option: None}
+	for n := range s.extra {
+		if n == p.lost {
+			skip = s.extra[n]
+			break
+		}
+		bound += s.extra[n].after
+		s.use(s.extra[n].option)
+	}
+	for k := range p.requests {
+		best := skip
+		for i := s.from[k]; i < s.from[k+1]; i++ {
+			if s.list[i].after > best.after {
+				best = s.list[i]
+			}
+		}
+		bound += best.after
+		if best.option != None {
+			s.use(best.option)
+		}
+	}
+	return bound
+}
+
+func (s *searcher) use(option int32) {
+	for w := range s.words {
+		for m := s.p.mask[int(option)*s.words+w]; m != 0; m &= m - 1 {
+			s.uses[w<<6|bits.TrailingZeros64(m)]++
+		}
+	}
+}
