@@ -28,7 +28,7 @@ func everybody(m *model) []int32 {
 func TestNegotiationPlacesAll(t *testing.T) {
 	m := compile(synthetic(300, 4, true, 3))
 	n := newNegotiation(m, everybody(m))
-	if !n.run(rand.New(rand.NewPCG(1, 1)), 400, math.MaxInt64, never) {
+	if !n.run(rand.New(rand.NewPCG(1, 1)), 400, never) {
 		t.Fatal("some pools are still overfull")
 	}
 	for p, load := range n.b.load {
@@ -218,7 +218,7 @@ func BenchmarkNegotiation(b *testing.B) {
 	m := compile(synthetic(600, 1, true, 3))
 	members := everybody(m)
 	for b.Loop() {
-		newNegotiation(m, members).run(rand.New(rand.NewPCG(1, 1)), 400, math.MaxInt64, never)
+		newNegotiation(m, members).run(rand.New(rand.NewPCG(1, 1)), 400, never)
 	}
 }
 

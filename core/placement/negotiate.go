@@ -1,6 +1,9 @@
 package placement
 
-import "math/rand/v2"
+import (
+	"math/rand/v2"
+	"slices"
+)
 
 // negotiation lets students choose one after the other at prices of the pools, and makes what is overfull dearer, for the moment
 // and for good, until nothing is (McMurchie and Ebeling 1995, "PathFinder: a negotiation-based performance-driven router"). Where
@@ -20,7 +23,7 @@ const quickNodes = 20_000
 
 func newNegotiation(m *model, members []int32) *negotiation {
 	return &negotiation{m: m, members: members, b: newBoard(m), history: make([]int64, len(m.pools)), price: make([]int64, len(m.pools)),
-		moment: scale / 2, s: searcher{limit: quickNodes}}
+		moment: scale / 2, s: searcher{weight: 50}}
 }
 
 func (n *negotiation) reprice(pool int32) {
@@ -33,8 +36,14 @@ func (n *negotiation) choose(i int32) {
 	for _, p := range old {
 		n.reprice(p)
 	}
+	n.s.limit = quickNodes
 	n.s.search(&n.m.pupils[i], n.price, -1)
 	t := n.s.table()
+	if n.s.nodes > quickNodes && int64(t.value) < n.m.pupils[i].top { // there may be better, which the search was too short to find
+		n.s.limit = maxNodes
+		n.s.search(&n.m.pupils[i], n.price, -1)
+		t = n.s.table()
+	}
 	n.b.set(i, t)
 	for _, p := range t.pools {
 		n.reprice(p)
@@ -50,35 +59,28 @@ func (n *negotiation) crowded(i int32) bool {
 	return false
 }
 
-// run negotiates for at most so many rounds, or until more than lost is given up by all together, and tells whether nothing is
-// overfull at the end.
-func (n *negotiation) run(r *rand.Rand, rounds int, lost int64, stop func() bool) bool {
+// run negotiates, and tells whether nothing is overfull at the end. It gives up after so many rounds, or when it is clear early on
+// that there are too few seats.
+func (n *negotiation) run(r *rand.Rand, rounds int, stop func() bool) bool {
 	order := append([]int32(nil), n.members...)
-	var top int64
-	for _, i := range n.members {
-		top += n.m.pupils[i].top
-	}
 	for round := range rounds {
 		r.Shuffle(len(order), func(i, k int) { order[i], order[k] = order[k], order[i] })
 		for p := range n.price {
 			n.reprice(int32(p))
 		}
 		for _, i := range order {
-			if round == 0 || n.crowded(i) {
+			if round == 0 || n.crowded(i) || n.short(i) {
 				n.choose(i)
 			}
 		}
-		over := false
+		over, short := n.over(), slices.ContainsFunc(n.members, n.short)
 		for p, load := range n.b.load {
-			if d := load - n.m.seats[p]; d > 0 {
-				n.history[p] += scale * int64(min(d, 4)) / 2
-				over = true
-			}
+			n.history[p] += scale * int64(min(max(0, load-n.m.seats[p]), 4)) / 2
 		}
-		if !over {
+		switch {
+		case over == 0 && (!short || round == rounds-1):
 			return true
-		}
-		if stop() || round > patientRounds && top-n.b.value > lost {
+		case stop() || round == trialRounds && over > len(n.members)/20:
 			return false
 		}
 		if n.moment < 40*scale {
@@ -88,5 +90,19 @@ func (n *negotiation) run(r *rand.Rand, rounds int, lost int64, stop func() bool
 	return false
 }
 
-// patientRounds is how many rounds are negotiated whatever is given up.
-const patientRounds = 4
+// short tells whether a member has given something up.
+func (n *negotiation) short(i int32) bool { return int64(n.b.tables[i].value) < n.m.pupils[i].top }
+
+// over is by how many students pools are overfull, all together.
+func (n *negotiation) over() (over int) {
+	for p, load := range n.b.load {
+		over += max(0, int(load-n.m.seats[p]))
+	}
+	return over
+}
+
+// promising tells whether hardly anything is overfull.
+func (n *negotiation) promising() bool { return n.over() <= 1+len(n.members)/100 }
+
+// After trialRounds hardly anything is overfull where everything can be placed.
+const trialRounds = 6

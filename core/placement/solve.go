@@ -186,7 +186,12 @@ func (c *component) solve(ctx context.Context) {
 	byLot := slices.Clone(c.members)
 	slices.SortFunc(byLot, func(a, b int32) int { return int(c.lots.rank[a] - c.lots.rank[b]) })
 	n := newNegotiation(c.m, c.members)
-	if n.run(c.r, 400, c.top/1000, c.stop) {
+	agreed := n.run(c.r, negotiationRounds, c.stop)
+	for tries := 1; !agreed && n.promising() && tries < negotiationTries && !c.stop(); tries++ {
+		n = newNegotiation(c.m, c.members)
+		agreed = n.run(c.r, negotiationRounds, c.stop)
+	}
+	if agreed {
 		for _, i := range c.members {
 			c.b.set(i, n.b.tables[i])
 		}
@@ -202,6 +207,12 @@ func (c *component) solve(ctx context.Context) {
 	c.exchange(3)
 	c.m.polish(c.b, byLot, &c.work[0])
 }
+
+// How often a negotiation that is nearly agreed begins anew, and for how many rounds it goes on.
+const (
+	negotiationTries  = 8
+	negotiationRounds = 400
+)
 
 // search proves a bound and betters what the negotiation has found.
 func (c *component) search(n *negotiation, byLot []int32) {

@@ -37,6 +37,7 @@ type searcher struct {
 	found      []int32 // the best timetable: by item the option, or None
 	nodes      int
 	limit      int   // of nodes
+	weight     int64 // how much more than usual a value counts beside prices; 0 is as 1
 	open       int64 // the most that a branch not looked into could bring
 
 	seen  []state // by hash: where the search has been
@@ -109,7 +110,7 @@ func (s *searcher) prepare(p *pupil, price []int64) {
 	s.alternates = s.alternates[:0]
 	for k := range p.items {
 		start := len(s.list)
-		worth := int64(p.items[k].value) * scale
+		worth := int64(p.items[k].value) * scale * max(1, s.weight)
 		least := int64(0)
 		if p.items[k].group != 0 {
 			least = -closed // worth nothing by itself, it may still be needed for the rest of its group
