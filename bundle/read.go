@@ -86,6 +86,21 @@ type Bundle struct {
 
 	termIDs map[string]catalog.TermSet
 	year    string // sourcedId of the school year
+	dates   [][2]string
+}
+
+// Dates gives the first and the last day of some terms of the year, as they are written in academicSessions.csv.
+func (b *Bundle) Dates(terms catalog.TermSet) (begin, end string) {
+	for i, d := range b.dates {
+		if terms>>i&1 == 0 {
+			continue
+		}
+		if begin == "" {
+			begin = d[0]
+		}
+		end = max(end, d[1])
+	}
+	return begin, end
 }
 
 // A MissingFileError says that a file without which nothing can be read is not there.
@@ -340,6 +355,7 @@ func (b *Bundle) sessions(p *policy.Policy) {
 	}
 	for i, r := range terms {
 		b.Frame.Terms = append(b.Frame.Terms, t.Cell(r, "title"))
+		b.dates = append(b.dates, [2]string{t.Cell(r, "startDate"), t.Cell(r, "endDate")})
 		b.termIDs[t.Cell(r, "sourcedId")] = 1 << i
 	}
 	b.termIDs[b.year] = 1<<len(terms) - 1

@@ -37,6 +37,8 @@ var SignIns = []string{"mara.quill", "ilse.quill", "ms.arden", "office"}
 type Options struct {
 	Students int    // how many
 	Seed     uint64 // the same seed gives the same school
+	Schedule Schedule
+	Hard     int // of a schedule: from 1, easy, to 3
 }
 
 type course struct {
@@ -95,10 +97,12 @@ type maker struct {
 	byCode  map[string]*course
 	year    *catalog.Year
 
-	users, records, signals, requests [][]string
-	usernames                         map[string]int
-	counselors                        []string
-	teachers                          map[string][]string // by subject
+	options                                    Options
+	pupils                                     []*pupil
+	users, records, signals, requests, classes [][]string
+	usernames                                  map[string]int
+	counselors                                 []string
+	teachers                                   map[string][]string // by subject
 }
 
 const (
@@ -108,7 +112,7 @@ const (
 
 // Bundle makes the school.
 func Bundle(o Options) []bundle.File {
-	m := &maker{r: rand.New(rand.NewPCG(o.Seed, 0x9e3779b97f4a7c15)), courses: readCourses(), byCode: map[string]*course{},
+	m := &maker{options: o, r: rand.New(rand.NewPCG(o.Seed, 0x9e3779b97f4a7c15)), courses: readCourses(), byCode: map[string]*course{},
 		usernames: map[string]int{}, teachers: map[string][]string{}}
 	for i := range m.courses {
 		m.byCode[m.courses[i].code] = &m.courses[i]
@@ -116,7 +120,11 @@ func Bundle(o Options) []bundle.File {
 	m.compile()
 	m.staff()
 	m.families(o.Students)
-	return []bundle.File{
+	m.schedule()
+	for _, p := range m.pupils {
+		p.write()
+	}
+	files := []bundle.File{
 		{Name: "academicSessions.csv", Header: []string{"sourcedId", "status", "title", "type", "startDate", "endDate", "parentSourcedId", "schoolYear"},
 			Rows: [][]string{
 				{"sy27", "active", "2027-28", "schoolYear", "2027-08-30", "2028-06-16", "", "2028"},
@@ -131,6 +139,19 @@ func Bundle(o Options) []bundle.File {
 		{Name: "requests.csv", Header: []string{"student", "courseCode", "kind", "rank", "standsFor", "state"}, Rows: m.requests},
 		{Name: "policy.json", Text: policyText},
 	}
+	if o.Schedule != NoSchedule {
+		files = append(files, bundle.File{Name: "classes.csv", Header: classHeader, Rows: m.classes})
+	}
+	return files
+}
+
+// Read makes the school and reads it, as an import would.
+func Read(o Options) (*bundle.Bundle, error) {
+	b, err := bundle.ReadFiles(Bundle(o))
+	if err == nil && len(b.Problems) > 0 {
+		err = fmt.Errorf("the generated school has bad rows: %v", b.Problems[0])
+	}
+	return b, err
 }
 
 var courseHeader = []string{"sourcedId", "status", "title", "courseCode", "grades", "orgSourcedId", "subjects", "metadata.credits", "metadata.span",
@@ -289,7 +310,7 @@ func (m *maker) families(students int) {
 		p.history()
 		p.signal()
 		p.draft()
-		p.write()
+		m.pupils = append(m.pupils, p)
 	}
 }
 
@@ -310,7 +331,8 @@ func (m *maker) mara() {
 	}
 	p.alternates = []string{"PRI1"}
 	p.standsFor = map[string]string{"PRI1": "CER1"}
-	p.write()
+	p.student.ID, p.student.Grade = p.id, p.grade
+	m.pupils = append(m.pupils, p)
 }
 
 // pupil is a student being made up.
@@ -471,6 +493,9 @@ func (p *pupil) draft() {
 	add(english[p.grade])
 	add(social[p.grade])
 	stage := p.r.Float64()
+	if p.options.Schedule != NoSchedule {
+		stage = 1 // there is a master schedule only when all have asked
+	}
 	if stage < 0.12 {
 		return
 	}

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"sync"
-	"testing/fstest"
 	"time"
 
 	"rubricon/bundle"
@@ -82,19 +81,6 @@ func asNotFound(err error) error {
 	return err
 }
 
-// files makes a file system of files in memory, for the reader of bundles.
-func files(list []bundle.File) (fstest.MapFS, error) {
-	fsys := fstest.MapFS{}
-	for i := range list {
-		text, err := list[i].Bytes()
-		if err != nil {
-			return nil, err
-		}
-		fsys[list[i].Name] = &fstest.MapFile{Data: text}
-	}
-	return fsys, nil
-}
-
 // at gives a school in a version, reading and compiling its catalog when that is not at hand.
 func (s *Service) at(ctx context.Context, q store.Queries, school string, version int64) (*atVersion, error) {
 	s.mu.Lock()
@@ -108,11 +94,7 @@ func (s *Service) at(ctx context.Context, q store.Queries, school string, versio
 		return nil, asNotFound(err)
 	}
 	list = append(list, bundle.File{Name: "users.csv", Header: bundle.Columns("users.csv")})
-	fsys, err := files(list)
-	if err != nil {
-		return nil, err
-	}
-	b, err := bundle.Read(fsys)
+	b, err := bundle.ReadFiles(list)
 	if err != nil {
 		return nil, err
 	}

@@ -1,7 +1,6 @@
 package placement
 
 import (
-	"fmt"
 	"slices"
 
 	"rubricon/core/catalog"
@@ -35,9 +34,9 @@ const (
 
 // Build makes the problem of placing the sheets of a school year into the sections. A request of rank r is worth
 // 60 − min(r, 20), or 100 where the school requires it; an alternate of rank k is worth 30 − min(k, 20). Linked requests are given
-// together or not at all. The error says which sheet cannot be judged.
-func Build(y *catalog.Year, sheets []Sheet, sections []Meeting) (*Problem, error) {
-	p := &Problem{Courses: make([]string, len(y.Courses))}
+// together or not at all. Where some sheet cannot be judged there is no problem, but the errors by its place.
+func Build(y *catalog.Year, sheets []Sheet, sections []Meeting) (p *Problem, errs map[int]error) {
+	p, errs = &Problem{Courses: make([]string, len(y.Courses))}, map[int]error{}
 	for i := range y.Courses {
 		p.Courses[i] = y.Courses[i].Code
 	}
@@ -47,9 +46,12 @@ func Build(y *catalog.Year, sheets []Sheet, sections []Meeting) (*Problem, error
 	for i := range sheets {
 		s, err := newStudent(y, &sheets[i])
 		if err != nil {
-			return nil, fmt.Errorf("the sheet of %s: %w", sheets[i].Facts.ID, err)
+			errs[i] = err
 		}
 		p.Students = append(p.Students, s)
+	}
+	if len(errs) > 0 {
+		return nil, errs
 	}
 	return p, nil
 }

@@ -4,9 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"testing"
-	"testing/fstest"
 
-	"rubricon/bundle"
 	"rubricon/core/catalog"
 	"rubricon/core/condition"
 	"rubricon/core/credit"
@@ -23,17 +21,9 @@ type school struct {
 
 func demoSchool(b *testing.B) *school {
 	b.Helper()
-	fsys := fstest.MapFS{}
-	for _, f := range demo.Bundle(demo.Options{Students: 1200, Seed: 7}) {
-		text, err := f.Bytes()
-		if err != nil {
-			b.Fatal(err)
-		}
-		fsys[f.Name] = &fstest.MapFile{Data: text}
-	}
-	read, err := bundle.Read(fsys)
-	if err != nil || len(read.Problems) > 0 {
-		b.Fatal(err, read.Problems)
+	read, err := demo.Read(demo.Options{Students: 1200, Seed: 7})
+	if err != nil {
+		b.Fatal(err)
 	}
 	s := &school{}
 	for i := range read.Pupils {

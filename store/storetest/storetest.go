@@ -10,7 +10,6 @@ import (
 	"path/filepath"
 	"sync/atomic"
 	"testing"
-	"testing/fstest"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -65,15 +64,7 @@ func run(m interface{ Run() int }) (int, error) {
 
 // Bundle is the demo school as tests use it.
 func Bundle() (*bundle.Bundle, error) {
-	fsys := fstest.MapFS{}
-	for _, f := range demo.Bundle(demo.Options{Students: Students, Seed: 7}) {
-		text, err := f.Bytes()
-		if err != nil {
-			return nil, err
-		}
-		fsys[f.Name] = &fstest.MapFile{Data: text}
-	}
-	return bundle.Read(fsys)
+	return demo.Read(demo.Options{Students: Students, Seed: 7})
 }
 
 func makeTemplate(ctx context.Context) error {

@@ -1,0 +1,28 @@
+package bundle
+
+import (
+	"rubricon/core/placement"
+	"rubricon/core/sheet"
+)
+
+// Placement makes of a bundle without bad rows the problem of placing its sheets; students are in the order of b.Pupils, sections in
+// that of b.Sections. Bad are sheets beyond the limits of judging.
+func (b *Bundle) Placement() (p *placement.Problem, bad []Problem) {
+	sheets := make([]placement.Sheet, len(b.Pupils))
+	for i := range b.Pupils {
+		pupil := &b.Pupils[i]
+		sheets[i] = placement.Sheet{Facts: sheet.NewFacts(b.Year, pupil.Student), Sheet: pupil.Sheet(b.Year)}
+	}
+	sections := make([]placement.Meeting, len(b.Sections))
+	for i, s := range b.Sections {
+		course, _ := b.Year.Index(s.Course)
+		sections[i] = placement.Meeting{ID: s.ID, Course: course, Terms: s.Terms, Periods: s.Periods, Days: s.Days, Seats: s.Seats}
+	}
+	p, errs := placement.Build(b.Year, sheets, sections)
+	for i := range b.Pupils {
+		if err := errs[i]; err != nil {
+			bad = append(bad, RequestsProblem(&b.Pupils[i], err))
+		}
+	}
+	return p, bad
+}
