@@ -5,7 +5,7 @@ BIN := bin/rubricon
 UI := ui/dist/index.html
 UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts -type f 2>/dev/null)
 
-.PHONY: help demo demo-reset build test quick bench bench-core contract shots lint fuzz need
+.PHONY: help demo demo-reset build test quick bench bench-core bench-place contract shots lint fuzz need
 
 help: ## list the commands
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F':.*## ' '{printf "make %-12s %s\n", $$1, $$2}'
@@ -31,7 +31,7 @@ $(UI): ui/node_modules/.package-lock.json $(UI_SOURCES)
 	@touch ui/dist/.gitkeep $@
 
 test: build ## run all tests: core, database, contract, browser
-	@scripts/need chromium
+	@scripts/need chromium cbc
 	cd ui && npm run --silent lint
 	go vet ./...
 	go test ./...
@@ -44,6 +44,12 @@ bench: build ## measure what a change to a sheet costs beside bare statements
 
 bench-core: ## measure the computation on the demo school
 	go test -run '^$$' -bench . -benchmem ./core/... ./cmd/...
+
+bench-place: ## measure placement on generated schools, against its bound and against CBC (half an hour)
+	@scripts/need cbc
+	go run ./bench/place
+	go run ./bench/place -cbc
+	go run ./bench/place -schools
 
 fuzz: ## fuzz every parser, half a minute each
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s ./core/credit

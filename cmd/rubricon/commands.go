@@ -23,7 +23,7 @@ import (
 const dataDir = ".data"
 
 func commands() []*cobra.Command {
-	return []*cobra.Command{serveCommand(), demoCommand(), importCommand(), exportCommand(), windowCommand(), checkCommand(), demandCommand(), demoBundleCommand(), openAPICommand(), schemaCommand()}
+	return []*cobra.Command{serveCommand(), demoCommand(), importCommand(), exportCommand(), windowCommand(), checkCommand(), demandCommand(), placeCommand(), demoBundleCommand(), openAPICommand(), schemaCommand()}
 }
 
 // databaseURL is $RUBRICON_DATABASE, or else the demo's database where that is running.
@@ -138,17 +138,32 @@ func windowCommand() *cobra.Command {
 }
 
 func demoBundleCommand() *cobra.Command {
-	o := demo.Options{Students: 1200, Seed: 7}
+	o := demo.Options{Students: 1200, Seed: 7, Hard: 2}
+	var planted, contested bool
 	cmd := &cobra.Command{
 		Use:   "demo-bundle OUT",
 		Short: "Write the demo school, or one like it, as a school bundle",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
+			switch {
+			case planted && contested:
+				return wrongUse(errors.New("a master schedule is --planted or --contested, not both"))
+			case planted:
+				o.Schedule = demo.Planted
+			case contested:
+				o.Schedule = demo.Contested
+			}
+			if o.Students < 2 || o.Students > 100_000 || o.Hard < 1 || o.Hard > 3 {
+				return wrongUse(errors.New("--students is from 2 to 100000, --hard from 1 to 3"))
+			}
 			return bundle.Write(args[0], demo.Bundle(o))
 		},
 	}
 	cmd.Flags().IntVar(&o.Students, "students", o.Students, "how many students")
 	cmd.Flags().Uint64Var(&o.Seed, "seed", o.Seed, "the same seed gives the same school")
+	cmd.Flags().BoolVar(&planted, "planted", false, "with a master schedule in which every request can be placed")
+	cmd.Flags().BoolVar(&contested, "contested", false, "with a master schedule that is short of seats and in which single sections clash")
+	cmd.Flags().IntVar(&o.Hard, "hard", o.Hard, "how hard a master schedule is, from 1 to 3")
 	return cmd
 }
 
