@@ -295,6 +295,9 @@ func (p *placing) explain(i int, out io.Writer) error {
 		for _, c := range changes {
 			fmt.Fprintf(out, "    %s\n", p.changeWords(i, c))
 		}
+		if len(changes) == 0 {
+			fmt.Fprintln(out, "    No one change would have made room.")
+		}
 	}
 	return nil
 }
