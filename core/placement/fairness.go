@@ -93,10 +93,14 @@ func (c *component) exchange(rounds int) {
 // short is what a member gets less than if every seat were free.
 func (c *component) short(i int32) int64 { return c.m.pupils[i].top - int64(c.b.tables[i].value) }
 
+// briefNodes bounds a search for an exchange; the few there are are found at once or not at all.
+const briefNodes = 200
+
 type exchanger struct {
 	*component
 	open    []int64
 	holders [][]int32 // by pool
+	used    []uint64  // a pupil's cells, words at a time
 }
 
 // help looks for an exchange for a member, and tells whether there was one.
@@ -230,6 +234,9 @@ func (x *exchanger) wants(j, r int32) bool {
 // tradeFor lets i and j change a seat of pool q for one of pool r, when that is as good for both together and fairer, or follows
 // the lots.
 func (x *exchanger) tradeFor(i, j, q, r int32) bool {
+	if !x.fits(i, r, q) || !x.fits(j, q, r) {
+		return false
+	}
 	mine, theirs := x.b.tables[i], x.b.tables[j]
 	now, ok := x.instead(i, r, q)
 	if !ok {
@@ -252,6 +259,31 @@ func (x *exchanger) tradeFor(i, j, q, r int32) bool {
 	return true
 }
 
+// fits tells whether a member could be in one pool in place of another without a clash.
+func (x *exchanger) fits(i, without, with int32) bool {
+	p := &x.m.pupils[i]
+	x.used = resize(x.used, p.words)
+	used := x.used
+	clear(used)
+	at := -1
+	for o, q := range p.pool {
+		if q == with {
+			at = o
+		}
+		if q != without && slices.Contains(x.b.tables[i].pools, q) {
+			for w := range used {
+				used[w] |= p.mask[o*p.words+w]
+			}
+		}
+	}
+	for w := range used {
+		if p.mask[at*p.words+w]&used[w] != 0 {
+			return false
+		}
+	}
+	return true
+}
+
 // instead gives what a member would have with one pool in place of another and all else as it is.
 func (x *exchanger) instead(i, without, with int32) (t timetable, ok bool) {
 	for p := range x.open {
@@ -262,7 +294,6 @@ func (x *exchanger) instead(i, without, with int32) (t timetable, ok bool) {
 	}
 	x.open[without], x.open[with] = closed, -takeIt
 	s := &x.work[0]
-	s.limit = quickNodes
 	s.search(&x.m.pupils[i], x.open, -1)
 	t = s.table()
 	return t, len(t.pools) == len(x.b.tables[i].pools)

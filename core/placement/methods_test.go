@@ -27,8 +27,8 @@ func everybody(m *model) []int32 {
 
 func TestNegotiationPlacesAll(t *testing.T) {
 	m := compile(synthetic(300, 4, true, 3))
-	n := newNegotiation(m, everybody(m))
-	if !n.run(rand.New(rand.NewPCG(1, 1)), 400, never) {
+	n, plenty := newNegotiation(m, everybody(m), true), math.MaxInt
+	if !n.run(rand.New(rand.NewPCG(1, 1)), firmRounds, &plenty, never) {
 		t.Fatal("some pools are still overfull")
 	}
 	for p, load := range n.b.load {
@@ -218,7 +218,7 @@ func BenchmarkNegotiation(b *testing.B) {
 	m := compile(synthetic(600, 1, true, 3))
 	members := everybody(m)
 	for b.Loop() {
-		newNegotiation(m, members).run(rand.New(rand.NewPCG(1, 1)), 400, never)
+		newNegotiation(m, members, true).run(rand.New(rand.NewPCG(1, 1)), firmRounds, new(int), never)
 	}
 }
 

@@ -6,43 +6,110 @@ import (
 )
 
 // negotiation lets students choose one after the other at prices of the pools, and makes what is overfull dearer, for the moment
-// and for good, until nothing is (McMurchie and Ebeling 1995, "PathFinder: a negotiation-based performance-driven router"). Where
-// everything can be placed it mostly finds how; elsewhere it gives first prices.
+// and for good, until nothing is (McMurchie and Ebeling 1995, "PathFinder: a negotiation-based performance-driven router"). A firm
+// one, in which nobody gives anything up, mostly finds how everything can be placed where that is possible; elsewhere a few rounds
+// of an easy one give first prices and timetables.
 type negotiation struct {
 	m       *model
 	members []int32
+	firm    bool
 	b       *board
 	history []int64 // by pool: what it costs for good
 	price   []int64 // by pool: what one more student pays now
 	moment  int64   // what each student too many costs for the moment
+	over    int     // by how many students pools are overfull, all together
+	nodes   int     // of all searches
 	s       searcher
 }
 
-// quickNodes bounds a search that need not be exact.
-const quickNodes = 20_000
+const (
+	quickNodes = 20_000 // bounds a search that need not be exact
+	firmness   = 50     // how much more values count than usual beside prices in a firm negotiation
 
-func newNegotiation(m *model, members []int32) *negotiation {
-	return &negotiation{m: m, members: members, b: newBoard(m), history: make([]int64, len(m.pools)), price: make([]int64, len(m.pools)),
-		moment: scale / 2, s: searcher{weight: 50}}
+	easyRounds = 2
+	firmRounds = 400
+	firmTries  = 8  // how often a firm negotiation that is nearly agreed begins anew
+	firmEffort = 25 // how much work all of them may be, in that of the first round
+)
+
+func newNegotiation(m *model, members []int32, firm bool) *negotiation {
+	n := &negotiation{m: m, members: members, firm: firm, b: newBoard(m), history: make([]int64, len(m.pools)), price: make([]int64, len(m.pools)), moment: scale / 2}
+	if firm {
+		n.s.weight = firmness
+	}
+	return n
+}
+
+// negotiate gives a negotiation, and whether everybody has all they can have in it and nothing is overfull.
+func (c *component) negotiate() (n *negotiation, agreed bool) {
+	budget := 0
+	for try := 0; try < firmTries && (try == 0 || budget > 0) && c.m.couldHaveAll(c.members) && !c.stop(); try++ {
+		n = newNegotiation(c.m, c.members, true)
+		if n.run(c.r, firmRounds, &budget, c.stop) {
+			return n, true
+		}
+		if n.over > 1+len(c.members)/100 {
+			break
+		}
+	}
+	n = newNegotiation(c.m, c.members, false)
+	return n, n.run(c.r, easyRounds, new(int), c.stop)
+}
+
+// couldHaveAll tells whether there are enough seats in each course for those who must have it to lose nothing.
+func (m *model) couldHaveAll(members []int32) bool {
+	seats, wanted := make([]int, len(m.problem.Courses)), make([]int, len(m.problem.Courses))
+	for p := range m.pools {
+		seats[m.pools[p].course] += int(m.seats[p])
+	}
+	for _, i := range members {
+		p := &m.pupils[i]
+		var all int64
+		for k := range p.requests {
+			all += int64(p.items[k].value)
+		}
+		for k := range p.requests {
+			if all == p.top {
+				wanted[m.pools[p.pool[p.first[k]]].course]++
+			}
+		}
+	}
+	for course := range seats {
+		if wanted[course] > seats[course] {
+			return false
+		}
+	}
+	return true
 }
 
 func (n *negotiation) reprice(pool int32) {
-	n.price[pool] = n.history[pool] + n.moment*int64(max(0, n.b.load[pool]+1-n.m.seats[pool]))
+	n.price[pool] = n.history[pool] + n.moment*int64(n.tooMany(pool, 1))
+}
+
+// tooMany is by how many students a pool is overfull with so many more.
+func (n *negotiation) tooMany(pool int32, more int32) int {
+	return int(max(0, n.b.load[pool]+more-n.m.seats[pool]))
 }
 
 func (n *negotiation) choose(i int32) {
 	old := n.b.tables[i].pools
+	for _, p := range old {
+		n.over -= n.tooMany(p, 0) - n.tooMany(p, -1)
+	}
 	n.b.set(i, nothing)
 	for _, p := range old {
 		n.reprice(p)
 	}
-	n.s.limit = quickNodes
-	n.s.search(&n.m.pupils[i], n.price, -1)
-	t := n.s.table()
-	if n.s.nodes > quickNodes && int64(t.value) < n.m.pupils[i].top { // there may be better, which the search was too short to find
-		n.s.limit = maxNodes
-		n.s.search(&n.m.pupils[i], n.price, -1)
-		t = n.s.table()
+	nodes := hurriedNodes
+	if n.firm {
+		nodes = quickNodes
+	}
+	t := n.best(i, nodes)
+	if n.firm && n.s.nodes > quickNodes && int64(t.value) < n.m.pupils[i].top { // there may be better, which the search was too short to find
+		t = n.best(i, maxNodes)
+	}
+	for _, p := range t.pools {
+		n.over += n.tooMany(p, 1) - n.tooMany(p, 0)
 	}
 	n.b.set(i, t)
 	for _, p := range t.pools {
@@ -50,37 +117,52 @@ func (n *negotiation) choose(i int32) {
 	}
 }
 
-func (n *negotiation) crowded(i int32) bool {
-	for _, p := range n.b.tables[i].pools {
-		if n.b.load[p] > n.m.seats[p] {
-			return true
-		}
-	}
-	return false
+func (n *negotiation) best(i int32, nodes int) timetable {
+	n.s.limit = nodes
+	n.s.search(&n.m.pupils[i], n.price, -1)
+	n.nodes += n.s.nodes
+	return n.s.table()
 }
 
-// run negotiates, and tells whether nothing is overfull at the end. It gives up after so many rounds, or when it is clear early on
-// that there are too few seats.
-func (n *negotiation) run(r *rand.Rand, rounds int, stop func() bool) bool {
-	order := append([]int32(nil), n.members...)
+func (n *negotiation) crowded(i int32) bool {
+	return slices.ContainsFunc(n.b.tables[i].pools, func(p int32) bool { return n.tooMany(p, 0) > 0 })
+}
+
+// short tells whether a member has given something up.
+func (n *negotiation) short(i int32) bool { return int64(n.b.tables[i].value) < n.m.pupils[i].top }
+
+// run negotiates, and tells whether everybody has all they can have and nothing is overfull. It gives up after so many rounds,
+// when a firm negotiation shows that there are too few seats, or when the budget of nodes is used up; the first round of the first
+// negotiation sets that.
+func (n *negotiation) run(r *rand.Rand, rounds int, budget *int, stop func() bool) bool {
+	order := slices.Clone(n.members)
 	for round := range rounds {
 		r.Shuffle(len(order), func(i, k int) { order[i], order[k] = order[k], order[i] })
 		for p := range n.price {
 			n.reprice(int32(p))
 		}
+		before := n.nodes
 		for _, i := range order {
-			if round == 0 || n.crowded(i) || n.short(i) {
+			if round == 0 || n.crowded(i) || n.firm && n.short(i) {
 				n.choose(i)
 			}
+			if n.firm && n.over > len(order) {
+				return false
+			}
 		}
-		over, short := n.over(), slices.ContainsFunc(n.members, n.short)
-		for p, load := range n.b.load {
-			n.history[p] += scale * int64(min(max(0, load-n.m.seats[p]), 4)) / 2
+		switch work := n.nodes - before; {
+		case round == 0 && *budget == 0:
+			*budget = work * firmEffort
+		default:
+			*budget -= work
 		}
-		switch {
-		case over == 0 && (!short || round == rounds-1):
+		for p := range n.history {
+			n.history[p] += scale * int64(min(n.tooMany(int32(p), 0), 4)) / 2
+		}
+		if n.over == 0 && !slices.ContainsFunc(n.members, n.short) {
 			return true
-		case stop() || round == trialRounds && over > len(n.members)/20:
+		}
+		if stop() || n.firm && (*budget <= 0 || n.hopeless(round)) {
 			return false
 		}
 		if n.moment < 40*scale {
@@ -90,19 +172,7 @@ func (n *negotiation) run(r *rand.Rand, rounds int, stop func() bool) bool {
 	return false
 }
 
-// short tells whether a member has given something up.
-func (n *negotiation) short(i int32) bool { return int64(n.b.tables[i].value) < n.m.pupils[i].top }
-
-// over is by how many students pools are overfull, all together.
-func (n *negotiation) over() (over int) {
-	for p, load := range n.b.load {
-		over += max(0, int(load-n.m.seats[p]))
-	}
-	return over
+// hopeless tells whether more is overfull after a round than it ever is where everything can be placed.
+func (n *negotiation) hopeless(round int) bool {
+	return round >= 2 && n.over > len(n.members)/4 || round >= 6 && n.over > len(n.members)/20
 }
-
-// promising tells whether hardly anything is overfull.
-func (n *negotiation) promising() bool { return n.over() <= 1+len(n.members)/100 }
-
-// After trialRounds hardly anything is overfull where everything can be placed.
-const trialRounds = 6

@@ -185,34 +185,24 @@ func (c *component) solve(ctx context.Context) {
 	c.report(Negotiating)
 	byLot := slices.Clone(c.members)
 	slices.SortFunc(byLot, func(a, b int32) int { return int(c.lots.rank[a] - c.lots.rank[b]) })
-	n := newNegotiation(c.m, c.members)
-	agreed := n.run(c.r, negotiationRounds, c.stop)
-	for tries := 1; !agreed && n.promising() && tries < negotiationTries && !c.stop(); tries++ {
-		n = newNegotiation(c.m, c.members)
-		agreed = n.run(c.r, negotiationRounds, c.stop)
-	}
+	n, agreed := c.negotiate()
+	c.work[0].limit = hurriedNodes
 	if agreed {
 		for _, i := range c.members {
 			c.b.set(i, n.b.tables[i])
 		}
-		c.m.polish(c.b, byLot, &c.work[0])
 	} else {
 		c.m.settle(c.b, byLot, n.history, &c.work[0])
 	}
 	if !c.best() && !c.stop() {
 		c.search(n, byLot)
 	}
-	c.work[0].limit = quickNodes
 	c.stop = func() bool { return ctx.Err() != nil || !c.until.IsZero() && time.Now().After(c.until) }
+	c.work[0].limit = briefNodes
 	c.exchange(3)
+	c.work[0].limit = maxNodes
 	c.m.polish(c.b, byLot, &c.work[0])
 }
-
-// How often a negotiation that is nearly agreed begins anew, and for how many rounds it goes on.
-const (
-	negotiationTries  = 8
-	negotiationRounds = 400
-)
 
 // search proves a bound and betters what the negotiation has found.
 func (c *component) search(n *negotiation, byLot []int32) {
@@ -230,6 +220,7 @@ func (c *component) search(n *negotiation, byLot []int32) {
 	c.report(Diving)
 	d := c.diver(0.12, 3)
 	if tables, ok := d.dive(c.members, c.m.seats, 0); ok {
+		c.work[0].limit = hurriedNodes
 		c.accept(tables, byLot)
 	}
 	for _, l := range d.fresh {
