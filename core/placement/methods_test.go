@@ -27,7 +27,7 @@ func everybody(m *model) []int32 {
 
 func TestNegotiationPlacesAll(t *testing.T) {
 	m := compile(synthetic(300, 4, true, 3))
-	n, plenty := newNegotiation(m, everybody(m), true), math.MaxInt
+	n, plenty := newNegotiation(m, everybody(m), true, 2), math.MaxInt
 	if !n.run(rand.New(rand.NewPCG(1, 1)), firmRounds, &plenty, never) {
 		t.Fatal("some pools are still overfull")
 	}
@@ -218,7 +218,7 @@ func BenchmarkNegotiation(b *testing.B) {
 	m := compile(synthetic(600, 1, true, 3))
 	members := everybody(m)
 	for b.Loop() {
-		newNegotiation(m, members, true).run(rand.New(rand.NewPCG(1, 1)), firmRounds, new(int), never)
+		newNegotiation(m, members, true, 2).run(rand.New(rand.NewPCG(1, 1)), firmRounds, new(int), never)
 	}
 }
 

@@ -19,7 +19,10 @@ type negotiation struct {
 	moment  int64   // what each student too many costs for the moment
 	over    int     // by how many students pools are overfull, all together
 	nodes   int     // of all searches
-	s       searcher
+	work    []searcher
+
+	found   []timetable // of those who choose
+	nodesOf []int
 }
 
 const (
@@ -27,15 +30,19 @@ const (
 	firmness   = 50     // how much more values count than usual beside prices in a firm negotiation
 
 	easyRounds = 2
+	atOnce     = 4 // how many choose side by side in an easy negotiation; in a firm one that would only make them meet again
 	firmRounds = 400
 	firmTries  = 8  // how often a firm negotiation that is nearly agreed begins anew
 	firmEffort = 25 // how much work all of them may be, in that of the first round
 )
 
-func newNegotiation(m *model, members []int32, firm bool) *negotiation {
-	n := &negotiation{m: m, members: members, firm: firm, b: newBoard(m), history: make([]int64, len(m.pools)), price: make([]int64, len(m.pools)), moment: scale / 2}
-	if firm {
-		n.s.weight = firmness
+func newNegotiation(m *model, members []int32, firm bool, workers int) *negotiation {
+	n := &negotiation{m: m, members: members, firm: firm, b: newBoard(m), history: make([]int64, len(m.pools)), price: make([]int64, len(m.pools)), moment: scale / 2,
+		work: make([]searcher, workers)}
+	for w := range n.work {
+		if firm {
+			n.work[w].weight = firmness
+		}
 	}
 	return n
 }
@@ -44,7 +51,7 @@ func newNegotiation(m *model, members []int32, firm bool) *negotiation {
 func (c *component) negotiate() (n *negotiation, agreed bool) {
 	budget := 0
 	for try := 0; try < firmTries && (try == 0 || budget > 0) && c.m.couldHaveAll(c.members) && !c.stop(); try++ {
-		n = newNegotiation(c.m, c.members, true)
+		n = newNegotiation(c.m, c.members, true, len(c.work))
 		if n.run(c.r, firmRounds, &budget, c.stop) {
 			return n, true
 		}
@@ -52,7 +59,7 @@ func (c *component) negotiate() (n *negotiation, agreed bool) {
 			break
 		}
 	}
-	n = newNegotiation(c.m, c.members, false)
+	n = newNegotiation(c.m, c.members, false, len(c.work))
 	return n, n.run(c.r, easyRounds, new(int), c.stop)
 }
 
@@ -91,37 +98,47 @@ func (n *negotiation) tooMany(pool int32, more int32) int {
 	return int(max(0, n.b.load[pool]+more-n.m.seats[pool]))
 }
 
-func (n *negotiation) choose(i int32) {
-	old := n.b.tables[i].pools
-	for _, p := range old {
-		n.over -= n.tooMany(p, 0) - n.tooMany(p, -1)
+// choose has some members choose anew, side by side at the same prices.
+func (n *negotiation) choose(some []int32) {
+	for _, i := range some {
+		old := n.b.tables[i].pools
+		for _, p := range old {
+			n.over -= n.tooMany(p, 0) - n.tooMany(p, -1)
+		}
+		n.b.set(i, nothing)
+		for _, p := range old {
+			n.reprice(p)
+		}
 	}
-	n.b.set(i, nothing)
-	for _, p := range old {
-		n.reprice(p)
-	}
-	nodes := hurriedNodes
-	if n.firm {
-		nodes = quickNodes
-	}
-	t := n.best(i, nodes)
-	if n.firm && n.s.nodes > quickNodes && int64(t.value) < n.m.pupils[i].top { // there may be better, which the search was too short to find
-		t = n.best(i, maxNodes)
-	}
-	for _, p := range t.pools {
-		n.over += n.tooMany(p, 1) - n.tooMany(p, 0)
-	}
-	n.b.set(i, t)
-	for _, p := range t.pools {
-		n.reprice(p)
+	n.found, n.nodesOf = resize(n.found, len(some)), resize(n.nodesOf, len(some))
+	parallel(len(n.work), len(some), func(w, k int) { n.found[k], n.nodesOf[k] = n.best(&n.work[w], some[k]) })
+	for k, i := range some {
+		n.nodes += n.nodesOf[k]
+		t := n.found[k]
+		for _, p := range t.pools {
+			n.over += n.tooMany(p, 1) - n.tooMany(p, 0)
+		}
+		n.b.set(i, t)
+		for _, p := range t.pools {
+			n.reprice(p)
+		}
 	}
 }
 
-func (n *negotiation) best(i int32, nodes int) timetable {
-	n.s.limit = nodes
-	n.s.search(&n.m.pupils[i], n.price, -1)
-	n.nodes += n.s.nodes
-	return n.s.table()
+// best searches for a member's best timetable at the prices, and counts the nodes.
+func (n *negotiation) best(s *searcher, i int32) (t timetable, nodes int) {
+	s.limit = hurriedNodes
+	if n.firm {
+		s.limit = quickNodes
+	}
+	s.search(&n.m.pupils[i], n.price, -1)
+	t, nodes = s.table(), s.nodes
+	if n.firm && nodes > quickNodes && int64(t.value) < n.m.pupils[i].top { // there may be better, which the search was too short to find
+		s.limit = maxNodes
+		s.search(&n.m.pupils[i], n.price, -1)
+		t, nodes = s.table(), nodes+s.nodes
+	}
+	return t, nodes
 }
 
 func (n *negotiation) crowded(i int32) bool {
@@ -142,11 +159,21 @@ func (n *negotiation) run(r *rand.Rand, rounds int, budget *int, stop func() boo
 			n.reprice(int32(p))
 		}
 		before := n.nodes
-		for _, i := range order {
+		together := 1
+		if !n.firm {
+			together = atOnce
+		}
+		some := make([]int32, 0, together)
+		for k, i := range order {
 			if round == 0 || n.crowded(i) || n.firm && n.short(i) {
-				n.choose(i)
+				some = append(some, i)
 			}
-			if n.firm && n.over > len(order) {
+			if len(some) < together && k < len(order)-1 {
+				continue
+			}
+			n.choose(some)
+			some = some[:0]
+			if stop() || n.firm && n.over > len(order) {
 				return false
 			}
 		}
@@ -162,7 +189,7 @@ func (n *negotiation) run(r *rand.Rand, rounds int, budget *int, stop func() boo
 		if n.over == 0 && !slices.ContainsFunc(n.members, n.short) {
 			return true
 		}
-		if stop() || n.firm && (*budget <= 0 || n.hopeless(round)) {
+		if n.firm && (*budget <= 0 || n.hopeless(round)) {
 			return false
 		}
 		if n.moment < 40*scale {

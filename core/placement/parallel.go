@@ -14,13 +14,13 @@ func parallel(workers, n int, work func(worker, i int)) {
 		}
 		return
 	}
-	const chunk = 16
+	chunk := max(1, min(16, n/(2*workers)))
 	var next atomic.Int64
 	var wait sync.WaitGroup
 	for w := range workers {
 		wait.Go(func() {
 			for {
-				start := int(next.Add(chunk)) - chunk
+				start := int(next.Add(int64(chunk))) - chunk
 				if start >= n {
 					return
 				}

@@ -7,7 +7,7 @@ import "math/bits"
 // the Lagrangian dual of the cells (Held, Wolfe and Crowder 1974; the length of the steps is Polyak's 1969), from those of the
 // search before; prices change little from search to search.
 
-// rentSteps is the most steps that are taken for one search, restStep how many without a better bound shorten the steps.
+// rentSteps is the most steps that are taken for one search, fewer where it is to be brief; restSteps how many without a better bound shorten the steps.
 const (
 	rentSteps = 120
 	restSteps = 3
@@ -24,7 +24,8 @@ func (s *searcher) setRents(floor int64) (root int64) {
 	s.uses = resize(s.uses, p.cells)
 	root = 1 << 62
 	length, since := 1.0, 0
-	for step := range rentSteps {
+	steps := min(rentSteps, s.limit/10)
+	for step := range steps {
 		bound := s.afterRents()
 		if bound < root {
 			root, since = bound, 0
@@ -38,7 +39,7 @@ func (s *searcher) setRents(floor int64) (root int64) {
 			}
 			s.afterRents()
 		}
-		if bound <= floor || step == rentSteps-1 {
+		if bound <= floor || step == steps-1 {
 			break
 		}
 		norm := int64(0)

@@ -214,14 +214,22 @@ func (c *component) search(n *negotiation, byLot []int32) {
 	}
 	c.report(Bounding)
 	c.c.certify(c.known, n.history, func() { c.report(Bounding) }, c.stop)
+	c.tryOut(func() { c.m.settle(c.b, byLot, c.c.price, &c.work[0]) })
 	if c.best() || c.stop() {
 		return
 	}
 	c.report(Diving)
 	d := c.diver(0.12, 3)
 	if tables, ok := d.dive(c.members, c.m.seats, 0); ok {
-		c.work[0].limit = hurriedNodes
-		c.accept(tables, byLot)
+		c.tryOut(func() {
+			for _, i := range c.members {
+				c.b.set(i, nothing)
+			}
+			for _, i := range c.members {
+				c.b.set(i, tables[i])
+			}
+			c.m.polish(c.b, byLot, &c.work[0])
+		})
 	}
 	for _, l := range d.fresh {
 		c.known.learn(c.m.pupils[l.pupil].member, l.table)
@@ -240,23 +248,17 @@ func (c *component) search(n *negotiation, byLot []int32) {
 // roundsPer sets how many rounds an effort of one buys: one for so many students.
 const roundsPer = 2000
 
-// accept takes the timetables when they are worth more than what the members have, once they are bettered with the free seats.
-func (c *component) accept(tables map[int32]timetable, byLot []int32) {
+// tryOut gives the members other timetables, and what they had where that was worth more. Searches in it are hurried.
+func (c *component) tryOut(change func()) {
 	before := make([]timetable, len(c.members))
 	value := c.value()
 	for k, i := range c.members {
 		before[k] = c.b.tables[i]
-		c.b.set(i, nothing)
 	}
-	for _, i := range c.members {
-		c.b.set(i, tables[i])
-	}
-	c.m.polish(c.b, byLot, &c.work[0])
+	c.work[0].limit = hurriedNodes
+	change()
 	if c.value() >= value {
 		return
-	}
-	for _, i := range c.members {
-		c.b.set(i, nothing)
 	}
 	for k, i := range c.members {
 		c.b.set(i, before[k])
