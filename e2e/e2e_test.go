@@ -241,6 +241,22 @@ func TestTheWholeLoop(t *testing.T) {
 	mara.says("[data-testid=receipt]", receipt)
 }
 
+// TestVariantsAreOneCourse finds a course with its variant as one entry, and chooses between the two there.
+func TestVariantsAreOneCourse(t *testing.T) {
+	mara := newSite(t).as("mara.quill", desk)
+	mara.says("aside button[data-row]", "Biology")
+	mara.MustElement("input[type=search]").MustInput("biology")
+	mara.MustWait(`() => document.querySelectorAll('aside button[data-row]').length === 1`)
+	mara.says("aside button[data-row]", "Also as Biology Advanced")
+	mara.press("aside button[data-row]", "Biology")
+	mara.accessible("a course with a variant")
+	mara.press("aside label", "Biology Advanced")
+	mara.says("aside button[data-row]", "BIO1A")
+	mara.press("aside button", "Request")
+	mara.says("#board button", "Biology Advanced")
+	mara.says("[data-testid=status]", "kept")
+}
+
 // TestByNight checks the dark theme, whose colours are others.
 func TestByNight(t *testing.T) {
 	s := newSite(t)

@@ -79,7 +79,9 @@ export function Header(props: { pages: { to: string; label: string }[]; children
           ))}
         </nav>
       )}
-      <div className="flex flex-wrap items-center gap-x-3 text-sm text-soft max-desk:order-last max-desk:w-full max-desk:pb-1 desk:flex-1 desk:justify-end">{props.children}</div>
+      <div className="flex flex-wrap items-center gap-x-3 text-sm text-soft max-desk:order-last max-desk:w-full max-desk:pb-1 desk:flex-1 desk:justify-end">
+        {props.children}
+      </div>
       <button
         type="button"
         className="min-h-8 text-sm text-soft inked-link max-desk:ml-auto"

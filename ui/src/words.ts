@@ -69,7 +69,12 @@ export function needWords(t: TFunction, n: Need) {
 export function proofWords(t: TFunction, p: Proof) {
   if (p.verdict === 'unverified' && p.by) return t('proof.claim', { by: p.by });
   if (p.kind === 'score') return p.value === undefined ? t('proof.noScore') : t('proof.score', { value: p.value });
-  if (p.outcome) return t(`proof.${p.outcome}`, { from: p.from, year: p.year, mark: p.mark === undefined ? '' : t('proof.mark', { mark: p.mark }) });
+  if (p.outcome)
+    return t(`proof.${p.outcome}`, {
+      from: p.from,
+      year: p.year,
+      mark: p.mark === undefined ? '' : t('proof.mark', { mark: p.mark }),
+    });
   if (p.by) return t('proof.by', { by: p.by });
   return t(p.verdict === 'met' ? 'proof.holds' : 'proof.nothing');
 }
@@ -178,20 +183,21 @@ export function entryLine(t: TFunction, book: Book, sheet: Sheet, e: Entry): str
   const parts: string[] = [];
   if (e.entry === 'unverified' || e.entry === 'unmet') {
     const open = (e.needs ?? []).filter((p) => p.verdict === 'unmet' || p.verdict === 'unverified');
-    parts.push(t('entry.needs', { needs: join(t, open.map((p) => needWords(t, p))) }));
+    parts.push(
+      t('entry.needs', {
+        needs: join(
+          t,
+          open.map((p) => needWords(t, p)),
+        ),
+      }),
+    );
     if (e.claims?.length) parts.push(t('entry.claimed', { who: sheet.student.counselor ?? t('theCounselor') }));
   }
   if (e.barred) parts.push(t('entry.barred'));
   if (e.repeat) parts.push(t('entry.repeat'));
   if (e.retake) parts.push(t('entry.retake'));
   if (e.assigned)
-    parts.push(
-      e.fixed
-        ? t('entry.fixed')
-        : e.exchange?.length
-          ? t('entry.exchange', { courses: join(t, e.exchange.map(book.title)) })
-          : t('entry.assigned'),
-    );
+    parts.push(e.fixed ? t('entry.fixed') : e.exchange?.length ? t('entry.exchange', { courses: join(t, e.exchange.map(book.title)) }) : t('entry.assigned'));
   if (e.recommends) parts.push(t('entry.recommended', { who: e.recommends }));
   const now = (e.needs ?? []).find((p) => p.verdict === 'expected' && p.outcome === 'inProgress');
   if (e.entry === 'expected' && now) parts.push(t('entry.expected', { from: now.from }));
@@ -216,9 +222,17 @@ export function statusWords(t: TFunction, sheet: Sheet): { state: string; next: 
   const s = sheet.status;
   const closes = s.window ? when(s.window.families, s.window.zone) : '';
   if (s.changed) return { state: t('state.changed'), next: t('next.changed') };
-  let next = t(`next.${s.state}`, { closes, guardian: s.signedBy, counselor: sheet.student.counselor ?? t('theCounselor') });
+  let next = t(`next.${s.state}`, {
+    closes,
+    guardian: s.signedBy,
+    counselor: sheet.student.counselor ?? t('theCounselor'),
+  });
   if (s.state === 'submitted' && sheet.student.guardians === 0) next = t('next.noGuardian', { counselor: sheet.student.counselor ?? t('theCounselor') });
   if ((s.state === 'inProgress' || s.state === 'sentBack') && !s.open)
-    next = s.window ? (new Date(s.window.opens) > new Date() ? t('next.opens', { opens: when(s.window.opens, s.window.zone) }) : t('next.closed', { closes })) : t('next.noWindow');
+    next = s.window
+      ? new Date(s.window.opens) > new Date()
+        ? t('next.opens', { opens: when(s.window.opens, s.window.zone) })
+        : t('next.closed', { closes })
+      : t('next.noWindow');
   return { state: t(`state.${s.state}`), next };
 }

@@ -69,7 +69,11 @@ export const useSheet = (school: string, student: string | undefined) =>
   useQuery({
     queryKey: keys.sheet(school, student ?? ''),
     queryFn: () =>
-      ask(api.GET('/api/schools/{school}/students/{student}/sheet', { params: { path: { school, student: student ?? '' } } })),
+      ask(
+        api.GET('/api/schools/{school}/students/{student}/sheet', {
+          params: { path: { school, student: student ?? '' } },
+        }),
+      ),
     enabled: student !== undefined,
     refetchInterval: 20_000, // another person may change it meanwhile
   });
@@ -100,20 +104,17 @@ type SheetPath = { school: string; student: string };
 
 /** The acts on a sheet, by name; each answers with the judged sheet. */
 export const acts = {
-  change: (path: SheetPath, body: Edit) =>
-    ask(api.POST('/api/schools/{school}/students/{student}/sheet/changes', { params: { path }, body })),
+  change: (path: SheetPath, body: Edit) => ask(api.POST('/api/schools/{school}/students/{student}/sheet/changes', { params: { path }, body })),
   submit: (path: SheetPath, body: { version: number }) =>
     ask(api.POST('/api/schools/{school}/students/{student}/sheet/submission', { params: { path }, body })),
   sign: (path: SheetPath, body: { version: number; agreed: string[] }) =>
     ask(api.POST('/api/schools/{school}/students/{student}/sheet/signature', { params: { path }, body })),
   wish: (path: SheetPath, body: { version: number; message: string }) =>
     ask(api.POST('/api/schools/{school}/students/{student}/sheet/wish', { params: { path }, body })),
-  clear: (path: SheetPath, body: { version: number }) =>
-    ask(api.POST('/api/schools/{school}/students/{student}/sheet/clearance', { params: { path }, body })),
+  clear: (path: SheetPath, body: { version: number }) => ask(api.POST('/api/schools/{school}/students/{student}/sheet/clearance', { params: { path }, body })),
   sendBack: (path: SheetPath, body: { version: number; message: string }) =>
     ask(api.POST('/api/schools/{school}/students/{student}/sheet/return', { params: { path }, body })),
-  decide: (path: SheetPath, body: Decision) =>
-    ask(api.POST('/api/schools/{school}/students/{student}/sheet/decision', { params: { path }, body })),
+  decide: (path: SheetPath, body: Decision) => ask(api.POST('/api/schools/{school}/students/{student}/sheet/decision', { params: { path }, body })),
 };
 
 /** Runs an act on a sheet and puts the answer into the cache. An act on an older version brings the sheet as it is. */

@@ -38,7 +38,10 @@ export default function Counselor({ person }: { person: Person }) {
     );
   if (!caseload.data || !catalog.data) return <Loading />;
   const book = bookOf(catalog.data);
-  const groups = needle || stage !== 'waiting' ? [{ key: '', rows: shown }] : reasons.map((r) => ({ key: r as string, rows: shown.filter((x) => x.reason === r) })).filter((g) => g.rows.length);
+  const groups =
+    needle || stage !== 'waiting'
+      ? [{ key: '', rows: shown }]
+      : reasons.map((r) => ({ key: r as string, rows: shown.filter((x) => x.reason === r) })).filter((g) => g.rows.length);
   const flat = groups.flatMap((g) => g.rows);
   const current = student ?? flat[0]?.id;
   const next = () => {
@@ -117,7 +120,11 @@ export default function Counselor({ person }: { person: Person }) {
             </div>
           </section>
           <section id="student" className="min-h-0 overflow-y-auto pt-3 pb-6 desk:pl-5" tabIndex={-1}>
-            {current ? <Panel key={current} book={book} school={person.school} student={current} onNext={next} /> : <p className="text-soft">{t('caseload.empty')}</p>}
+            {current ? (
+              <Panel key={current} book={book} school={person.school} student={current} onNext={next} />
+            ) : (
+              <p className="text-soft">{t('caseload.empty')}</p>
+            )}
           </section>
         </div>
       </main>

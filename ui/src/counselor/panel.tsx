@@ -37,7 +37,11 @@ export function Panel(props: { book: Book; school: string; student: string; onNe
         {s.student.given} {s.student.family}
       </h2>
       <p className="mb-2 text-sm text-soft">
-        {t('panel.sub', { grade: s.student.grade, state: statusWords(t, s).state.toLowerCase(), credits: amount(credits) })}
+        {t('panel.sub', {
+          grade: s.student.grade,
+          state: statusWords(t, s).state.toLowerCase(),
+          credits: amount(credits),
+        })}
         {s.status.receipt && ` · ${t('submit.receipt', { receipt: s.status.receipt })}`}
       </p>
       {s.status.asked && (
@@ -61,7 +65,10 @@ export function Panel(props: { book: Book; school: string; student: string; onNe
                 gridColumn: e.terms.length > 1 ? `span ${e.terms.length}` : (e.terms[0] ?? 0) + 1,
               }}
             >
-              {book.title(e.course)} <span className="text-soft">{e.assigned ? `· ${t('family.required')}` : e.recommends ? `· ${t('entry.recommended', { who: e.recommends })}` : ''}</span>
+              {book.title(e.course)}{' '}
+              <span className="text-soft">
+                {e.assigned ? `· ${t('family.required')}` : e.recommends ? `· ${t('entry.recommended', { who: e.recommends })}` : ''}
+              </span>
             </li>
           ))}
       </ul>
@@ -70,7 +77,14 @@ export function Panel(props: { book: Book; school: string; student: string; onNe
         {s.alternates.map((e) => `${e.rank} ${book.title(e.course)}`).join(' · ') || t('submit.nothing')}
       </p>
       <p className="mt-1 mb-3 text-sm">
-        {open.length === 0 ? t('panel.holds') : t('panel.open', { list: join(t, open.map((c) => c.text)) })}{' '}
+        {open.length === 0
+          ? t('panel.holds')
+          : t('panel.open', {
+              list: join(
+                t,
+                open.map((c) => c.text),
+              ),
+            })}{' '}
         {s.status.state === 'submitted' && s.student.guardians > 0 && t('panel.notSigned')}
         {!submitted && s.status.state !== 'cleared' && t('panel.notSubmitted')}
       </p>
@@ -113,7 +127,14 @@ export function Panel(props: { book: Book; school: string; student: string; onNe
           onClose={() => setAsked(undefined)}
           onDone={(reason, mark) =>
             decide.mutate(
-              { version: s.version, answer: asked.answer, claim: asked.claim, course: asked.entry.course, reason, mark },
+              {
+                version: s.version,
+                answer: asked.answer,
+                claim: asked.claim,
+                course: asked.entry.course,
+                reason,
+                mark,
+              },
               {
                 onSuccess: () => {
                   setAsked(undefined);
@@ -136,7 +157,15 @@ function Question(props: { book: Book; sheet: Sheet; entry: Entry; onAsk: (a: As
   return (
     <div className="mb-2 rounded border p-2 hatch">
       <div className="rounded-sm bg-card p-2">
-        <p>{t('panel.needs', { course: book.title(entry.course), needs: join(t, needs.map((p) => needWords(t, p))) })}</p>
+        <p>
+          {t('panel.needs', {
+            course: book.title(entry.course),
+            needs: join(
+              t,
+              needs.map((p) => needWords(t, p)),
+            ),
+          })}
+        </p>
         {entry.claims?.map((c) => (
           <p key={c.id} className="mt-1 text-sm">
             “{c.note}” <span className="text-soft">{t('panel.said', { by: c.by })}</span>

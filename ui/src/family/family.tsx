@@ -78,9 +78,7 @@ function ChildSheet({ book, sheet, school }: { book: Book; sheet: Sheet; school:
   return (
     <>
       <h1 className="mb-1">
-        {submitted
-          ? t('family.head', { name, count: sheet.requests.length })
-          : t(s.state === 'sentBack' ? 'family.headBack' : 'family.headNone', { name })}
+        {submitted ? t('family.head', { name, count: sheet.requests.length }) : t(s.state === 'sentBack' ? 'family.headBack' : 'family.headNone', { name })}
       </h1>
       <p className="mb-3 text-soft">
         {s.submittedAt && s.receipt && `${t('family.submitted', { time: when(s.submittedAt, s.window?.zone), receipt: s.receipt })} `}
@@ -108,7 +106,15 @@ function ChildSheet({ book, sheet, school }: { book: Book; sheet: Sheet; school:
                 <span className="shrink-0 text-sm text-soft">{termsWords(t, book, e.terms)}</span>
               </div>
               <p className={`text-sm ${stopped ? 'text-ochre' : 'text-soft'}`}>
-                {stopped ? t('family.waits', { who, needs: join(t, needs.map((p) => needWords(t, p))) }) : why}
+                {stopped
+                  ? t('family.waits', {
+                      who,
+                      needs: join(
+                        t,
+                        needs.map((p) => needWords(t, p)),
+                      ),
+                    })
+                  : why}
                 {(c?.fee ?? 0) > 0 && ` · ${t('family.fee', { fee: amount(c?.fee ?? 0) })}`}
               </p>
               {c?.description && <p className="text-sm text-soft">{c.description}</p>}

@@ -10,18 +10,14 @@ const tones: Record<Tone, string> = {
   chief: 'border-madder bg-madder text-on-madder hover:opacity-90',
 };
 
-export const Button = forwardRef<HTMLButtonElement, ButtonHTMLAttributes<HTMLButtonElement> & { tone?: Tone }>(
-  function Button({ tone = 'plain', className = '', ...rest }, ref) {
-    return (
-      <button
-        ref={ref}
-        type="button"
-        className={`min-h-11 rounded border px-3 py-1 disabled:opacity-60 desk:min-h-8 ${tones[tone]} ${className}`}
-        {...rest}
-      />
-    );
-  },
-);
+export const Button = forwardRef<HTMLButtonElement, ButtonHTMLAttributes<HTMLButtonElement> & { tone?: Tone }>(function Button(
+  { tone = 'plain', className = '', ...rest },
+  ref,
+) {
+  return (
+    <button ref={ref} type="button" className={`min-h-11 rounded border px-3 py-1 disabled:opacity-60 desk:min-h-8 ${tones[tone]} ${className}`} {...rest} />
+  );
+});
 
 /** A dialog that floats over the page; Escape closes it and the focus goes back. */
 export function Dialog(props: { open: boolean; onClose: () => void; title: string; children: ReactNode }) {
@@ -36,9 +32,7 @@ export function Dialog(props: { open: boolean; onClose: () => void; title: strin
         >
           <RadixDialog.Title className="mb-3 font-head text-xl font-medium">{props.title}</RadixDialog.Title>
           {props.children}
-          <RadixDialog.Close className="absolute top-3 right-3 min-h-8 rounded px-2 text-sm text-soft hover:bg-wash">
-            {t('close')}
-          </RadixDialog.Close>
+          <RadixDialog.Close className="absolute top-3 right-3 min-h-8 rounded px-2 text-sm text-soft hover:bg-wash">{t('close')}</RadixDialog.Close>
         </RadixDialog.Content>
       </RadixDialog.Portal>
     </RadixDialog.Root>

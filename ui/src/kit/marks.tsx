@@ -25,7 +25,13 @@ export function Mark({ kind }: { kind: MarkKind }) {
 /** A subject area's two letters and hue, the same wherever it appears. */
 export function subjectTab(subject: string) {
   const words = subject.split(/\s+/);
-  const letters = words.length > 1 ? words.slice(0, 2).map((w) => w[0] ?? '').join('') : subject.slice(0, 2);
+  const letters =
+    words.length > 1
+      ? words
+          .slice(0, 2)
+          .map((w) => w[0] ?? '')
+          .join('')
+      : subject.slice(0, 2);
   let sum = 0;
   for (const c of subject) sum = (sum * 31 + c.charCodeAt(0)) % 997;
   const known = ['English', 'Mathematics', 'Science', 'Social Studies', 'Arts', 'Physical Education', 'Languages', 'Practical Arts'];

@@ -13,8 +13,7 @@ export function Alternates(props: { desk: Desk; open: string | undefined; onOpen
   const { t } = useTranslation();
   const { book, sheet, change } = props.desk;
   const entries = sheet.alternates;
-  const saves = (e: Entry) =>
-    e.standsFor ? [e.standsFor] : sheet.requests.filter((r) => r.mend?.includes(e.course)).map((r) => r.course);
+  const saves = (e: Entry) => (e.standsFor ? [e.standsFor] : sheet.requests.filter((r) => r.mend?.includes(e.course)).map((r) => r.course));
 
   function move(event: KeyboardEvent, entry: Entry) {
     if (!event.altKey || (event.key !== 'ArrowUp' && event.key !== 'ArrowDown')) return;

@@ -34,7 +34,7 @@ function layOut(book: Book, sheet: Sheet) {
     const free = (at: number) => entry.terms.every((term) => Array.from({ length: rows }, (_, i) => !used[term]?.[at + i]).every(Boolean));
     while (!free(row)) row++;
     for (const term of entry.terms) for (let i = 0; i < rows; i++) (used[term] ??= [])[row + i] = true;
-    for (let i = 0; i < entry.terms.length; ) {
+    for (let i = 0; i < entry.terms.length;) {
       const from = entry.terms[i] ?? 0;
       let to = from;
       while (entry.terms[i + 1] === to + 1) {
@@ -85,7 +85,12 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
       </div>
       <ul className="grid gap-x-1.5 gap-y-0.5" style={{ ...columns, gridTemplateRows: `repeat(${rows}, 1.28rem)` }}>
         {Array.from({ length: rows / 2 }, (_, n) => (
-          <li key={`n${n}`} aria-hidden="true" className="flex items-center justify-end pr-1 text-xs text-soft" style={{ gridRow: `${n * 2 + 1} / span 2`, gridColumn: 1 }}>
+          <li
+            key={`n${n}`}
+            aria-hidden="true"
+            className="flex items-center justify-end pr-1 text-xs text-soft"
+            style={{ gridRow: `${n * 2 + 1} / span 2`, gridColumn: 1 }}
+          >
             {n * 2 < edge ? n + 1 : ''}
           </li>
         ))}

@@ -6,7 +6,12 @@ import { amount, join, needWords, proofWords, spanWords } from '../words';
 import { reordered } from './board';
 import type { Desk } from './student';
 
-const marks: Record<Proof['verdict'], MarkKind> = { met: 'settled', expected: 'half', unverified: 'stopped', unmet: 'missing' };
+const marks: Record<Proof['verdict'], MarkKind> = {
+  met: 'settled',
+  expected: 'half',
+  unverified: 'stopped',
+  unmet: 'missing',
+};
 
 /** All about one course on the sheet, and what can be done with it. */
 export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entry; onClose: () => void }) {
@@ -21,7 +26,12 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
     change(act);
     onClose();
   };
-  const facts = [entry.course, c && spanWords(t, book, c), c && t('measure.credits', { count: c.credits, word: amount(c.credits) }), c?.fee && t('course.fee', { fee: amount(c.fee) })];
+  const facts = [
+    entry.course,
+    c && spanWords(t, book, c),
+    c && t('measure.credits', { count: c.credits, word: amount(c.credits) }),
+    c?.fee && t('course.fee', { fee: amount(c.fee) }),
+  ];
   return (
     <Dialog open onClose={onClose} title={book.title(entry.course)}>
       <p className="text-sm text-soft">{facts.filter(Boolean).join(' · ')}</p>
@@ -53,7 +63,16 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
             ? entry.mend?.length
               ? t('course.covered', { courses: join(t, entry.mend.map(book.title)) })
               : t('course.coveredFree')
-            : `${t('course.uncovered')} ${entry.short?.length ? t('course.short', { rules: join(t, entry.short.map((id) => book.rule(id)?.label ?? id)) }) : ''}`}
+            : `${t('course.uncovered')} ${
+                entry.short?.length
+                  ? t('course.short', {
+                      rules: join(
+                        t,
+                        entry.short.map((id) => book.rule(id)?.label ?? id),
+                      ),
+                    })
+                  : ''
+              }`}
         </p>
       )}
       {!can ? null : entry.fixed ? (

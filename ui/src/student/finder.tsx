@@ -17,6 +17,7 @@ export interface Filter {
   recommended?: boolean;
 }
 
+/** A course with what it would do. */
 interface Row {
   course: Course;
   effect: Effect;
@@ -36,7 +37,7 @@ export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter
   const shown = useDeferredValue(filter);
   const rows = useMemo(() => findRows(desk, shown, t), [desk, shown, t]);
   const open = rows.filter((r) => r.effect.ok || r.effect.entry === 'unverified');
-  const visible = all ? rows : open;
+  const families = useMemo(() => merged(all ? rows : open), [all, rows, open]);
   const rule = book.rule(filter.rule ?? '');
   const subjects = useMemo(() => [...new Set(book.catalog.courses.map((c) => c.subject))].sort(), [book]);
 
@@ -46,7 +47,7 @@ export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter
     else if (event.key === 'ArrowUp') {
       if (n === 0) search.current?.focus();
       else focusRow(n - 1);
-    } else if (event.key === 'Enter' && selected === row.course.code) request(row.course.code);
+    } else if (event.key === 'Enter' && selected === familyCode(row.course)) request(row.course.code);
     else if (event.key.toLowerCase() === 'a' && !event.ctrlKey && !event.metaKey && !event.altKey) asAlternate(row.course.code);
     else return;
     event.preventDefault();
@@ -101,7 +102,7 @@ export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter
         )}
       </div>
       <p role="status" className="mb-1 text-sm text-soft">
-        {desk.effects ? t('finder.count', { count: visible.length }) : t(desk.effectsFailed ? 'finder.failed' : 'loading')}
+        {desk.effects ? t('finder.count', { count: families.length }) : t(desk.effectsFailed ? 'finder.failed' : 'loading')}
         {rows.length > open.length && (
           <>
             {' · '}
@@ -111,18 +112,18 @@ export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter
           </>
         )}
       </p>
-      {desk.effects && visible.length === 0 && <p className="py-3">{t('finder.none')}</p>}
+      {desk.effects && families.length === 0 && <p className="py-3">{t('finder.none')}</p>}
       <ul ref={list} className="desk:max-h-[calc(100vh-10.5rem)] desk:overflow-y-auto desk:pr-2" tabIndex={-1}>
-        {visible.map((row, n) => (
+        {families.map((f, n) => (
           <FinderRow
-            key={row.course.code}
+            key={f.code}
             desk={desk}
-            row={row}
-            selected={selected === row.course.code}
-            onSelect={() => setSelected(row.course.code)}
-            onKeys={(event) => keys(event, n, row)}
-            onRequest={() => request(row.course.code)}
-            onAlternate={() => asAlternate(row.course.code)}
+            family={f}
+            selected={selected === f.code}
+            onSelect={() => setSelected(f.code)}
+            onKeys={(event, row) => keys(event, n, row)}
+            onRequest={request}
+            onAlternate={asAlternate}
           />
         ))}
       </ul>
@@ -143,20 +144,24 @@ function Toggle({ on, onClick, label }: { on: boolean; onClick: () => void; labe
   );
 }
 
+/** One course of the list. Where it has variants one of them is chosen, and the row tells of that one. */
 function FinderRow(props: {
   desk: Desk;
-  row: Row;
+  family: Family;
   selected: boolean;
   onSelect: () => void;
-  onKeys: (event: KeyboardEvent) => void;
-  onRequest: () => void;
-  onAlternate: () => void;
+  onKeys: (event: KeyboardEvent, row: Row) => void;
+  onRequest: (course: string) => void;
+  onAlternate: (course: string) => void;
 }) {
   const { t } = useTranslation();
   const { book, sheet } = props.desk;
-  const { course: c, effect: e, strong, plain } = props.row;
+  const [chosen, setChosen] = useState<string>();
+  const { best, variants } = props.family;
+  const row = variants.find((v) => v.course.code === chosen) ?? best;
+  const { course: c, effect: e, strong, plain } = row;
   const alternate = sheet.alternates.find((a) => a.course === c.code);
-  const details = `d-${c.code}`;
+  const details = `d-${props.family.code}`;
   return (
     <li className={`border-t border-line ${props.selected ? 'bg-wash' : ''}`}>
       <button
@@ -166,7 +171,7 @@ function FinderRow(props: {
         aria-controls={props.selected ? details : undefined}
         onClick={props.onSelect}
         onFocus={props.onSelect}
-        onKeyDown={props.onKeys}
+        onKeyDown={(event) => props.onKeys(event, row)}
         className="grid w-full grid-cols-[1.5rem_1fr_auto] gap-x-2 px-1 py-1.5 text-left"
       >
         <SubjectTab subject={c.subject} />
@@ -188,23 +193,45 @@ function FinderRow(props: {
           {alternate && `${t('finder.alternate', { rank: alternate.rank })}. `}
           {strong.length > 0 && <b className="font-semibold text-ink">{strong.join(' ')} </b>}
           {plain.join(' ')}
+          {variants.length > 1 &&
+            !props.selected &&
+            ` ${t('finder.also', {
+              courses: join(
+                t,
+                variants.filter((v) => v !== row).map((v) => v.course.title),
+              ),
+            })}`}
         </span>
       </button>
       {props.selected && (
         <div id={details} className="pr-2 pb-2 pl-9">
+          {variants.length > 1 && (
+            <fieldset className="mb-1 flex flex-wrap gap-x-4">
+              <legend className="sr-only">{t('finder.which')}</legend>
+              {variants.map((v) => (
+                <label key={v.course.code} className="flex min-h-7 items-center gap-1.5">
+                  <input type="radio" name={details} className="size-4 accent-ink" checked={v === row} onChange={() => setChosen(v.course.code)} />
+                  {v.course.title}
+                </label>
+              ))}
+            </fieldset>
+          )}
           <p>{c.description}</p>
           <p className="text-sm text-soft">
-            {[(c.fee ?? 0) > 0 && t('course.fee', { fee: amount(c.fee ?? 0) }), c.leadsTo?.length && t('course.leads', { courses: join(t, c.leadsTo.map(book.title)) })]
+            {[
+              (c.fee ?? 0) > 0 && t('course.fee', { fee: amount(c.fee ?? 0) }),
+              c.leadsTo?.length && t('course.leads', { courses: join(t, c.leadsTo.map(book.title)) }),
+            ]
               .filter(Boolean)
               .join(' · ')}
           </p>
           {sheet.status.open && !e.barred && !e.earned && (
             <div className="mt-1.5 flex gap-2">
-              <Button tone="dark" disabled={props.desk.busy} onClick={props.onRequest}>
+              <Button tone="dark" disabled={props.desk.busy} onClick={() => props.onRequest(c.code)}>
                 {t('course.requestKey')}
               </Button>
               {!alternate && (
-                <Button disabled={props.desk.busy} onClick={props.onAlternate}>
+                <Button disabled={props.desk.busy} onClick={() => props.onAlternate(c.code)}>
                   {t('course.asAlternate', { n: sheet.alternates.length + 1 })}
                 </Button>
               )}
@@ -214,6 +241,27 @@ function FinderRow(props: {
       )}
     </li>
   );
+}
+
+/** A course with its variants. */
+interface Family {
+  code: string;
+  best: Row;
+  variants: Row[];
+}
+
+const familyCode = (c: Course) => c.variantOf || c.code;
+
+/** Courses with their variants, in the order of the best of each. */
+function merged(rows: Row[]): Family[] {
+  const families = new Map<string, Family>();
+  for (const row of rows) {
+    const code = familyCode(row.course);
+    const known = families.get(code);
+    if (known) known.variants.push(row);
+    else families.set(code, { code, best: row, variants: [row] });
+  }
+  return [...families.values()];
 }
 
 function findRows(desk: Desk, filter: Filter, t: ReturnType<typeof useTranslation>['t']): Row[] {
@@ -230,15 +278,15 @@ function findRows(desk: Desk, filter: Filter, t: ReturnType<typeof useTranslatio
     if (filter.term !== undefined && !(effect.fits && effect.terms.includes(filter.term))) continue;
     if (filter.recommended && !effect.recommended) continue;
     if (rule) {
-      if (rule.on === 'alternates' ? sheet.alternates.some((a) => a.course === course.code) : rule.courses.length > 0 && !rule.courses.includes(course.code)) continue;
+      if (rule.on === 'alternates' ? sheet.alternates.some((a) => a.course === course.code) : rule.courses.length > 0 && !rule.courses.includes(course.code))
+        continue;
     }
     const relevance = words.length ? matches(course, words) : 1;
     if (relevance === 0) continue;
     const { strong, plain } = effectWords(t, book, sheet, effect);
     const mend = mends.indexOf(course.code);
     const breaks = (effect.rules ?? []).some((r) => r.held && !r.holds);
-    const score =
-      relevance * 100 + (mend >= 0 ? 60 - mend : 0) + strong.length * 20 + (effect.fits ? 10 : 0) + (effect.ok ? 5 : 0) - (breaks ? 15 : 0);
+    const score = relevance * 100 + (mend >= 0 ? 60 - mend : 0) + strong.length * 20 + (effect.fits ? 10 : 0) + (effect.ok ? 5 : 0) - (breaks ? 15 : 0);
     rows.push({ course, effect, strong, plain, score });
   }
   return rows.sort((a, b) => b.score - a.score || a.course.title.localeCompare(b.course.title));

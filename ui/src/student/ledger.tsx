@@ -14,7 +14,7 @@ export function Ledger({ desk, onFind }: { desk: Desk; onFind: (f: Filter) => vo
       <h2 id="ledger" className="mb-1 text-sm font-semibold">
         {t('ledger.head')} <span className="font-normal text-soft">· {t('ledger.note')}</span>
       </h2>
-      <ul className="grid grid-cols-2 gap-x-4 gap-y-2 desk:grid-cols-4">
+      <ul className="grid grid-cols-2 gap-x-4 gap-y-2 desk:grid-cols-3">
         {sheet.rules.map((r) => (
           <li key={r.id} className="min-w-0 text-sm">
             <Measure rule={r} label={book.rule(r.id)?.label ?? r.id} onOpen={() => onFind({ rule: r.id })} />
@@ -28,9 +28,7 @@ export function Ledger({ desk, onFind }: { desk: Desk; onFind: (f: Filter) => vo
             <details key={audit.id} className="text-sm">
               <summary className="min-h-7 cursor-pointer font-semibold">
                 {head?.label}{' '}
-                <span className="font-normal text-soft">
-                  · {t('path.short', { n: amount(audit.entries.reduce((sum, e) => sum + e.short, 0)) })}
-                </span>
+                <span className="font-normal text-soft">· {t('path.short', { n: amount(audit.entries.reduce((sum, e) => sum + e.short, 0)) })}</span>
               </summary>
               <ul className="mt-1 grid gap-0.5">
                 {audit.entries.map((e, i) => (
@@ -74,7 +72,9 @@ function Measure({ rule, label, onOpen }: { rule: RuleState; label: string; onOp
       </span>
       <span aria-hidden="true" className="relative mt-0.5 block h-2.5 border-b border-edge">
         <i className="absolute bottom-0 left-0 h-1.5 bg-ink" style={{ width: at(rule.measured) }} />
-        {lack > 0 && <i className="absolute bottom-0 h-1.5 border border-b-0 border-dashed border-ochre" style={{ left: at(rule.measured), width: at(lack) }} />}
+        {lack > 0 && (
+          <i className="absolute bottom-0 h-1.5 border border-b-0 border-dashed border-ochre" style={{ left: at(rule.measured), width: at(lack) }} />
+        )}
         {rule.min !== undefined && <u className="absolute -bottom-0.5 h-3 w-px bg-ink" style={{ left: at(rule.min) }} />}
         {rule.max !== undefined && <u className="absolute -bottom-0.5 h-3 w-px bg-ink" style={{ left: at(rule.max) }} />}
       </span>

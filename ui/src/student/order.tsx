@@ -9,7 +9,13 @@ import { reordered } from './board';
 import type { Desk } from './student';
 
 /** A ranked list whose items are dragged by a handle, with the pointer or the keyboard. */
-export function Ranked(props: { desk: Desk; entries: Entry[]; list: 'requests' | 'alternates'; className: string; item: (e: Entry, handle: ReactNode) => ReactNode }) {
+export function Ranked(props: {
+  desk: Desk;
+  entries: Entry[];
+  list: 'requests' | 'alternates';
+  className: string;
+  item: (e: Entry, handle: ReactNode) => ReactNode;
+}) {
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
     useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
@@ -38,7 +44,10 @@ export function Ranked(props: { desk: Desk; entries: Entry[]; list: 'requests' |
 
 function Item({ desk, entry, item }: { desk: Desk; entry: Entry; item: (e: Entry, handle: ReactNode) => ReactNode }) {
   const { t } = useTranslation();
-  const { setNodeRef, attributes, listeners, transform, isDragging } = useSortable({ id: entry.course, disabled: !desk.sheet.status.open });
+  const { setNodeRef, attributes, listeners, transform, isDragging } = useSortable({
+    id: entry.course,
+    disabled: !desk.sheet.status.open,
+  });
   const style: CSSProperties = { transform: CSS.Transform.toString(transform), zIndex: isDragging ? 10 : undefined };
   const handle = desk.sheet.status.open && (
     <button

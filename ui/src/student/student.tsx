@@ -89,7 +89,15 @@ export default function Student({ person }: { person: Person }) {
   if (!catalog.data || !sheet.data) return <Loading />;
   const book = bookOf(catalog.data);
   const { state, next } = statusWords(t, sheet.data);
-  const desk: Desk = { book, sheet: sheet.data, effects: effects.data, effectsFailed: effects.isError, change, busy: act.isPending, school: person.school };
+  const desk: Desk = {
+    book,
+    sheet: sheet.data,
+    effects: effects.data,
+    effectsFailed: effects.isError,
+    change,
+    busy: act.isPending,
+    school: person.school,
+  };
   const { keptAt, open } = sheet.data.status;
   return (
     <div className="min-h-screen">

@@ -22,7 +22,8 @@ export function SubmitPage({ desk }: { desk: Desk }) {
       <h1 className="mb-2">{t(head)}</h1>
       {s.receipt && (
         <p className="mb-3 text-lg">
-          <b data-testid="receipt">{t('submit.receipt', { receipt: s.receipt })}</b>, {s.submittedAt && t('submit.receiptAt', { time: when(s.submittedAt, s.window?.zone) })}
+          <b data-testid="receipt">{t('submit.receipt', { receipt: s.receipt })}</b>,{' '}
+          {s.submittedAt && t('submit.receiptAt', { time: when(s.submittedAt, s.window?.zone) })}
           {s.changed && ` · ${statusWords(t, sheet).state.toLowerCase()}`}
         </p>
       )}
