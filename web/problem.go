@@ -60,11 +60,13 @@ func init() {
 	huma.NewErrorWithContext = func(ctx huma.Context, status int, message string, errs ...error) huma.StatusError {
 		p := newProblem(status, message)
 		if status >= 500 {
-			id := ""
+			id, gone := "", false
 			if ctx != nil {
-				id = requestID(ctx.Context())
+				id, gone = requestID(ctx.Context()), ctx.Context().Err() != nil
 			}
-			slog.Error("a request failed", "request", id, "message", message, "errors", errs)
+			if !gone { // nobody waits for an answer any more, and nothing is wrong
+				slog.Error("a request failed", "request", id, "message", message, "errors", errs)
+			}
 			p.Detail = "something went wrong on our side; nothing was changed. Try again, and tell the school office this number if it stays: " + id
 			return p
 		}

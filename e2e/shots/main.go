@@ -28,7 +28,7 @@ type shot struct {
 var shots = []shot{
 	{name: "sign-in", path: "/", wait: "form"},
 	{name: "year", user: "mara.quill", path: "/", wait: "#board"},
-	{name: "year-finder", user: "mara.quill", path: "/", wait: "#board", click: "[data-testid=todo] a", typed: "tidal"},
+	{name: "year-finder", user: "mara.quill", path: "/", wait: "#board", click: "[data-testid=todo] a", typed: "biology"},
 	{name: "year-course", user: "mara.quill", path: "/", wait: "#board", click: "[data-course=PHY1]"},
 	{name: "year-dark", user: "mara.quill", path: "/", wait: "#board", dark: true},
 	{name: "year-phone", user: "mara.quill", path: "/", wait: "#board", phone: true},
