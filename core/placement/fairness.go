@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"crypto/sha256"
+	"math/bits"
 	"slices"
 	"strconv"
 )
@@ -68,7 +69,8 @@ func compareStanding(a, b []int64) int {
 func (c *component) exchange(rounds int) {
 	order := slices.Clone(c.members)
 	slices.SortFunc(order, func(a, b int32) int { return cmp.Compare(c.lots.rank[a], c.lots.rank[b]) })
-	x := &exchanger{component: c, open: make([]int64, len(c.m.pools)), holders: make([][]int32, len(c.m.pools))}
+	x := &exchanger{component: c, open: make([]int64, len(c.m.pools)), holders: make([][]int32, len(c.m.pools)), last: make([]int, len(c.m.pools)),
+		failed: slices.Repeat([]int{-1}, len(c.m.pupils))}
 	for _, i := range c.members {
 		for _, p := range c.b.tables[i].pools {
 			x.holders[p] = append(x.holders[p], i)
@@ -101,11 +103,17 @@ type exchanger struct {
 	open    []int64
 	holders [][]int32 // by pool
 	used    []uint64  // a pupil's cells, words at a time
+	moves   int
+	last    []int // by pool: the last move that anybody made into or out of it
+	failed  []int // by pupil: after which move no exchange was found
 }
 
 // help looks for an exchange for a member, and tells whether there was one.
 func (x *exchanger) help(i int32) bool {
 	p := &x.m.pupils[i]
+	if !slices.ContainsFunc(p.pool, func(q int32) bool { return x.last[q] > x.failed[i] }) {
+		return false // nothing has changed where it could be
+	}
 	mine := x.b.tables[i]
 	for k := range p.items {
 		o, end := p.first[k], p.first[k+1]
@@ -119,6 +127,7 @@ func (x *exchanger) help(i int32) bool {
 			}
 		}
 	}
+	x.failed[i] = x.moves
 	return false
 }
 
@@ -238,12 +247,9 @@ func (x *exchanger) tradeFor(i, j, q, r int32) bool {
 		return false
 	}
 	mine, theirs := x.b.tables[i], x.b.tables[j]
-	now, ok := x.instead(i, r, q)
-	if !ok {
-		return false
-	}
-	then, ok := x.instead(j, q, r)
-	if !ok || now.value+then.value != mine.value+theirs.value {
+	now, may := x.instead(i, r, q)
+	then, might := x.instead(j, q, r)
+	if !may || !might || now.value+then.value != mine.value+theirs.value {
 		return false
 	}
 	shortI, shortJ := x.short(i), x.short(j)
@@ -284,27 +290,44 @@ func (x *exchanger) fits(i, without, with int32) bool {
 	return true
 }
 
-// instead gives what a member would have with one pool in place of another and all else as it is.
+// instead gives what a member would have with one pool in place of another and all else as it is, where that is allowed.
 func (x *exchanger) instead(i, without, with int32) (t timetable, ok bool) {
-	for p := range x.open {
-		x.open[p] = closed
+	p := &x.m.pupils[i]
+	var pools []int32
+	var given uint64 // requests
+	var value int32
+	alternates := 0
+	for k := range p.items {
+		for _, q := range p.pool[p.first[k]:p.first[k+1]] {
+			if q != with && (q == without || !slices.Contains(x.b.tables[i].pools, q)) {
+				continue
+			}
+			pools = append(pools, q)
+			value += p.items[k].value
+			if k < p.requests {
+				given |= 1 << k
+			} else if alternates++; p.items[k].stands != None && given>>p.items[k].stands&1 == 1 {
+				return t, false
+			}
+		}
 	}
-	for _, p := range x.b.tables[i].pools {
-		x.open[p] = -takeIt
+	for _, group := range p.groups {
+		if given&group != 0 && given&group != group {
+			return t, false
+		}
 	}
-	x.open[without], x.open[with] = closed, -takeIt
-	s := &x.work[0]
-	s.search(&x.m.pupils[i], x.open, -1)
-	t = s.table()
-	return t, len(t.pools) == len(x.b.tables[i].pools)
+	return newTimetable(pools, value), alternates <= p.lost+p.requests-bits.OnesCount64(given)
 }
 
 func (x *exchanger) moved(i int32, from, to timetable) {
+	x.moves++
 	for _, p := range from.pools {
+		x.last[p] = x.moves
 		at := slices.Index(x.holders[p], i)
 		x.holders[p] = slices.Delete(x.holders[p], at, at+1)
 	}
 	for _, p := range to.pools {
+		x.last[p] = x.moves
 		x.holders[p] = append(x.holders[p], i)
 	}
 }

@@ -21,6 +21,8 @@ type negotiation struct {
 	nodes   int     // of all searches
 	work    []searcher
 
+	chosen []learned // whatever anybody has chosen, in an easy one
+
 	found   []timetable // of those who choose
 	nodesOf []int
 }
@@ -121,6 +123,9 @@ func (n *negotiation) choose(some []int32) {
 		n.b.set(i, t)
 		for _, p := range t.pools {
 			n.reprice(p)
+		}
+		if !n.firm {
+			n.chosen = append(n.chosen, learned{i, t})
 		}
 	}
 }

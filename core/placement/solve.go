@@ -210,7 +210,9 @@ func (c *component) search(n *negotiation, byLot []int32) {
 	for k, i := range c.members {
 		c.known.learn(k, nothing)
 		c.known.learn(k, c.b.tables[i])
-		c.known.learn(k, n.b.tables[i])
+	}
+	for _, l := range n.chosen {
+		c.known.learn(c.m.pupils[l.pupil].member, l.table)
 	}
 	c.report(Bounding)
 	c.c.certify(c.known, n.history, func() { c.report(Bounding) }, c.stop)
