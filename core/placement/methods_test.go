@@ -92,6 +92,40 @@ func simplexValue(t *testing.T, g *program) float64 {
 	return -value
 }
 
+// certified makes a component of everybody, with a bound that is proven and a first placement.
+func certified(p *Problem) *component {
+	m := compile(p)
+	ids := make([]string, len(p.Students))
+	for i := range ids {
+		ids[i] = p.Students[i].ID
+	}
+	s := &solver{m: m, b: newBoard(m), work: make([]searcher, 2), lots: newLots(m, Draw(1, ids)), prices: make([]int64, len(m.pools)), limits: make([]int64, len(m.pupils))}
+	for i := range m.pupils {
+		s.work[0].limit = maxNodes
+		_, bound := s.work[0].search(&m.pupils[i], s.prices, -1)
+		m.pupils[i].top = bound / scale
+	}
+	c := s.component(everybody(m), 0)
+	c.stop = never
+	c.known = newProgram(m, c.members, m.seats, c.work)
+	for k := range c.members {
+		c.known.learn(k, nothing)
+	}
+	c.c.certify(c.known, make([]int64, len(m.pools)), func() {}, never)
+	m.settle(c.b, c.members, c.c.price, &c.work[0])
+	return c
+}
+
+// full fails where a pool has more students than seats.
+func full(t *testing.T, b *board, m *model) {
+	t.Helper()
+	for p, load := range b.load {
+		if load > m.seats[p] {
+			t.Errorf("pool %d has %d seats and %d students", p, m.seats[p], load)
+		}
+	}
+}
+
 // The certificate's bound is that of the program over all timetables: no timetable betters its prices.
 func TestCertificate(t *testing.T) {
 	m := compile(synthetic(120, 8, false, 2))
@@ -124,34 +158,36 @@ func TestCertificate(t *testing.T) {
 
 // A dive gives everybody something valid, and gives up what cannot be worth enough.
 func TestDive(t *testing.T) {
-	m := compile(synthetic(120, 9, false, 3))
-	members := everybody(m)
-	ids := make([]string, len(m.problem.Students))
-	for i := range ids {
-		ids[i] = m.problem.Students[i].ID
-	}
-	g := newProgram(m, members, m.seats, []searcher{{}, {}})
-	for k := range members {
-		g.learn(k, nothing)
-	}
-	c := certificate{price: make([]int64, len(m.pools)), best: make([]int64, len(m.pupils)), bound: math.MaxInt64}
-	c.certify(g, make([]int64, len(m.pools)), func() {}, never)
-	d := &diver{m: m, c: &c, lots: newLots(m, Draw(1, ids)), known: g, work: g.work, stop: never, hasty: 0.12, careful: 3}
+	c := certified(synthetic(120, 9, false, 3))
+	m, members, d := c.m, c.members, c.diver(0.12, 3)
 	tables, ok := d.dive(members, m.seats, 0)
 	b := newBoard(m)
 	for i, table := range tables {
 		b.set(i, table)
 	}
-	for p, load := range b.load {
-		if load > m.seats[p] {
-			t.Errorf("pool %d has %d seats and %d students", p, m.seats[p], load)
+	full(t, b, m)
+	if !ok || len(tables) != len(members) || b.value != d.value || float64(b.value) < 0.998*float64(c.bound()) {
+		t.Errorf("%v: %d students, worth %d or %d, of %d", ok, len(tables), b.value, d.value, c.bound())
+	}
+	if _, ok := d.dive(members, m.seats, c.bound()+1); ok {
+		t.Error("a dive has found more than the bound")
+	}
+}
+
+// Neighbourhoods better a placement, never take from its value, and stay within the seats.
+func TestNeighbourhoods(t *testing.T) {
+	c := certified(synthetic(150, 10, false, 3))
+	first := c.value()
+	for range 20 {
+		before := c.value()
+		(&neighbourhoods{component: c}).round()
+		if c.value() < before {
+			t.Fatalf("from %d to %d", before, c.value())
 		}
 	}
-	if !ok || len(tables) != len(members) || b.value != d.value || float64(b.value) < 0.998*float64(c.proven()) {
-		t.Errorf("%v: %d students, worth %d or %d, of %d", ok, len(tables), b.value, d.value, c.proven())
-	}
-	if _, ok := d.dive(members, m.seats, c.proven()+1); ok {
-		t.Error("a dive has found more than the bound")
+	full(t, c.b, c.m)
+	if c.value() == first || c.value() > c.bound() {
+		t.Errorf("from %d to %d of %d", first, c.value(), c.bound())
 	}
 }
 
@@ -223,15 +259,40 @@ func BenchmarkNegotiation(b *testing.B) {
 }
 
 func BenchmarkCertificate(b *testing.B) {
-	m := compile(synthetic(600, 1, false, 2))
-	members := everybody(m)
+	p := synthetic(600, 1, false, 2)
 	for b.Loop() {
-		g := newProgram(m, members, m.seats, []searcher{{}, {}})
-		for k := range members {
-			g.learn(k, nothing)
+		certified(p)
+	}
+}
+
+func BenchmarkDive(b *testing.B) {
+	c := certified(synthetic(600, 1, false, 2))
+	for b.Loop() {
+		c.diver(0.12, 3).dive(c.members, c.m.seats, 0)
+	}
+}
+
+// BenchmarkNeighbourhoods tries two neighbourhoods of a placement that is far from the best.
+func BenchmarkNeighbourhoods(b *testing.B) {
+	c := certified(synthetic(600, 1, false, 2))
+	first := slices.Clone(c.b.tables)
+	for b.Loop() {
+		(&neighbourhoods{component: c}).round()
+		for i, t := range first {
+			c.b.set(int32(i), t)
 		}
-		c := certificate{price: make([]int64, len(m.pools)), best: make([]int64, len(m.pupils)), bound: math.MaxInt64}
-		c.certify(g, make([]int64, len(m.pools)), func() {}, never)
+	}
+}
+
+func BenchmarkExchange(b *testing.B) {
+	c := certified(synthetic(600, 1, false, 2))
+	first := slices.Clone(c.b.tables)
+	for b.Loop() {
+		c.work[0].limit = briefNodes
+		c.exchange(1)
+		for i, t := range first {
+			c.b.set(int32(i), t)
+		}
 	}
 }
 
