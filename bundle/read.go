@@ -5,9 +5,11 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"math"
 	"os"
 	"path"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -139,17 +141,44 @@ func within(fsys fs.FS) fs.FS {
 
 // Read reads a bundle from a file system. The error is as for Open.
 func Read(fsys fs.FS) (*Bundle, error) {
-	b := &Bundle{Tables: map[string]*Table{}, CourseIDs: map[string]string{}, termIDs: map[string]catalog.TermSet{}}
-	names, err := fs.ReadDir(fsys, ".")
+	entries, err := fs.ReadDir(fsys, ".")
 	if err != nil {
 		return nil, fmt.Errorf("reading the bundle: %w", err)
 	}
-	for _, entry := range names {
-		if spec(entry.Name()) == nil && !standardOnly[entry.Name()] {
-			b.Notices = append(b.Notices, Problem{entry.Name(), 1, "", "is not a file of a bundle; it is ignored"})
+	var names []string
+	for _, entry := range entries {
+		names = append(names, entry.Name())
+	}
+	return read(names, func(name string) ([]byte, error) { return readFile(fsys, name) })
+}
+
+// ReadFiles reads a bundle from files in memory. The error is as for Open.
+func ReadFiles(files []File) (*Bundle, error) {
+	texts := map[string][]byte{}
+	for i := range files {
+		text, err := files[i].Bytes()
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", files[i].Name, err)
+		}
+		texts[files[i].Name] = text
+	}
+	return read(slices.Sorted(maps.Keys(texts)), func(name string) ([]byte, error) {
+		text, ok := texts[name]
+		if !ok {
+			return nil, fs.ErrNotExist
+		}
+		return text, nil
+	})
+}
+
+func read(names []string, file func(name string) ([]byte, error)) (*Bundle, error) {
+	b := &Bundle{Tables: map[string]*Table{}, CourseIDs: map[string]string{}, termIDs: map[string]catalog.TermSet{}}
+	for _, name := range names {
+		if spec(name) == nil && !standardOnly[name] {
+			b.Notices = append(b.Notices, Problem{name, 1, "", "is not a file of a bundle; it is ignored"})
 		}
 	}
-	text, err := readFile(fsys, "policy.json")
+	text, err := file("policy.json")
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, &MissingFileError{"policy.json"}
 	} else if err != nil {
@@ -158,7 +187,7 @@ func Read(fsys fs.FS) (*Bundle, error) {
 	b.PolicyText = text
 	for i := range specs {
 		s := &specs[i]
-		text, err := readFile(fsys, s.name)
+		text, err := file(s.name)
 		if errors.Is(err, fs.ErrNotExist) {
 			if s.must {
 				return nil, &MissingFileError{s.name}

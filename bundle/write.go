@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"testing/fstest"
 )
 
 // File is a file of a bundle to be written: CSV where Header is given, else Text.
@@ -76,19 +75,6 @@ func manifest(present map[string]bool) File {
 	}
 	return File{Name: "manifest.csv", Header: []string{"propertyName", "value"}, Rows: append(rows,
 		[]string{"source.systemName", "Rubricon"}, []string{"source.systemCode", "rubricon"})}
-}
-
-// ReadFiles reads a bundle from files in memory. The error is as for Open.
-func ReadFiles(list []File) (*Bundle, error) {
-	fsys := fstest.MapFS{}
-	for i := range list {
-		text, err := list[i].Bytes()
-		if err != nil {
-			return nil, fmt.Errorf("%s: %w", list[i].Name, err)
-		}
-		fsys[list[i].Name] = &fstest.MapFile{Data: text}
-	}
-	return Read(fsys)
 }
 
 // Columns lists the columns of a file of a bundle, required ones first; nil for a file that is not one.
