@@ -143,7 +143,7 @@ func (n *interior) state() (primal, dual, short float64) {
 	return primal, dual, short
 }
 
-// step takes one step and tells whether it got anywhere.
+// step takes one step and tells whether it got anywhere; where numbers fail nothing is changed.
 func (n *interior) step() bool {
 	n.assemble()
 	if !n.factorize() {
@@ -159,6 +159,9 @@ func (n *interior) step() bool {
 	n.direction()
 	primal, dual := n.lengths(1)
 	after := n.complementarity(primal, dual)
+	if !finite(after) {
+		return false
+	}
 	sigma := math.Pow(after/mu, 3)
 	target := sigma * mu / float64(len(n.x)+len(n.s))
 	// The corrector takes in what the predictor leaves out.
@@ -170,6 +173,9 @@ func (n *interior) step() bool {
 	}
 	n.direction()
 	primal, dual = n.lengths(0.99)
+	if !finite(n.complementarity(primal, dual)) {
+		return false
+	}
 	for j := range n.x {
 		n.x[j] += primal * n.dx[j]
 		n.z[j] += dual * n.dz[j]
@@ -183,6 +189,9 @@ func (n *interior) step() bool {
 	}
 	return primal > 1e-8 || dual > 1e-8
 }
+
+// finite tells whether a direction is of use; from a matrix that is all but singular it may not be.
+func finite(x float64) bool { return x < math.Inf(1) }
 
 // complementarity is the sum of the products of variables and their duals after steps of these lengths.
 func (n *interior) complementarity(primal, dual float64) (sum float64) {

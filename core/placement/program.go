@@ -79,10 +79,14 @@ func (g *program) learn(k int, t timetable) bool {
 	return true
 }
 
-// setPrices takes prices, by pool; only those of pools with a row count.
+// setPrices takes prices, by pool; only those of pools with a row count. None is below 0, as a bound needs, nor is what is not a
+// number.
 func (g *program) setPrices(price []float64) {
 	for _, p := range g.poolOf {
-		g.price[p] = int64(math.Round(min(max(0, price[p]), MaxValue) * scale))
+		g.price[p] = 0
+		if price[p] > 0 {
+			g.price[p] = int64(math.Round(min(price[p], MaxValue) * scale))
+		}
 	}
 }
 

@@ -2,6 +2,7 @@ package placement
 
 import (
 	"context"
+	"math"
 	"math/rand/v2"
 	"reflect"
 	"slices"
@@ -45,7 +46,7 @@ func TestSolveAgainstEverything(t *testing.T) {
 	}
 }
 
-// Any prices give a bound.
+// Any prices give a bound, even where numbers have failed.
 func TestPricesAreABound(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 3))
 	for n := range 200 {
@@ -63,7 +64,7 @@ func TestPricesAreABound(t *testing.T) {
 		for range 3 {
 			price := make([]float64, len(m.pools))
 			for i := range price {
-				price[i] = r.Float64() * 60
+				price[i] = []float64{r.Float64() * 60, r.Float64() * 60, r.Float64() * 60, -r.Float64(), math.NaN(), math.Inf(1)}[r.IntN(6)]
 			}
 			g.setPrices(price)
 			if _, bound := g.generate(maxNodes); bound < want*scale {
