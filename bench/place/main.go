@@ -127,7 +127,7 @@ func compare(seeds int) error {
 			if err != nil {
 				return err
 			}
-			want, err := exact.Solve(context.Background(), p, 20*time.Minute)
+			want, err := exact.Solve(context.Background(), p, 10*time.Minute)
 			if err != nil {
 				return err
 			}

@@ -8,13 +8,16 @@ import (
 
 // random makes a small problem with everything in it: doubles, courses of one term, sections without a time, links, alternates
 // that stand for a request, courses without sections or seats, equal wishes.
-func random(r *rand.Rand, students, courses int) *Problem {
+func random(r *rand.Rand, students, courses int) *Problem { return randomOf(r, students, courses, 6) }
+
+// randomOf has at most so many wishes a student.
+func randomOf(r *rand.Rand, students, courses, most int) *Problem {
 	p := &Problem{}
 	cells := 3 + r.IntN(4)
 	for c := range courses {
 		p.Courses = append(p.Courses, fmt.Sprintf("C%02d", c))
 		for k := range r.IntN(4) {
-			s := Section{ID: fmt.Sprintf("k%02d.%d", c, k), Course: int32(c), Seats: r.IntN(1 + students/2)}
+			s := Section{ID: fmt.Sprintf("k%02d.%d", c, k), Course: int32(c), Seats: r.IntN(max(2, 1+students/2))}
 			for cell := range cells {
 				if r.IntN(3) == 0 {
 					s.Cells = append(s.Cells, int32(cell))
@@ -25,7 +28,7 @@ func random(r *rand.Rand, students, courses int) *Problem {
 	}
 	for i := range students {
 		s := Student{ID: fmt.Sprintf("s%02d", i), Senior: r.IntN(2)}
-		wishes := r.Perm(courses)[:1+r.IntN(min(6, courses))]
+		wishes := r.Perm(courses)[:1+r.IntN(min(most, courses))]
 		n := r.IntN(len(wishes) + 1)
 		for k, c := range wishes {
 			if k < n {

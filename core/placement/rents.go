@@ -13,27 +13,32 @@ const (
 	restSteps = 3
 )
 
-// setRents lowers the bound at the root, sorts each item's options by what they bring after rents, and gives the bound. It stops
-// when the bound reaches floor.
+// setRents lowers the bound at the root and gives it. It stops when the bound reaches floor.
 func (s *searcher) setRents(floor int64) (root int64) {
 	p := s.p
 	if p.rent == nil {
 		p.rent = make([]int64, p.cells)
 	}
-	s.rent = append(s.rent[:0], p.rent...)
-	s.uses = resize(s.uses, p.cells)
+	s.asked, s.room = uint64(1)<<p.requests-1, p.lost
+	return s.lower(p.rent, min(rentSteps, s.limit/10), floor)
+}
+
+// lower lowers the bound on what the requests that are asked about bring, from the rents given on, and sorts each item's options by
+// what they bring after rents.
+func (s *searcher) lower(rent []int64, steps int, floor int64) (root int64) {
+	s.rent = append(s.rent[:0], rent...)
+	s.uses = resize(s.uses, len(rent))
 	root = 1 << 62
 	length, since := 1.0, 0
-	steps := min(rentSteps, s.limit/10)
 	for step := range steps {
 		bound := s.afterRents()
 		if bound < root {
 			root, since = bound, 0
-			copy(p.rent, s.rent)
+			copy(rent, s.rent)
 		} else if since++; since >= restSteps {
 			since = 0
 			length /= 2
-			copy(s.rent, p.rent)
+			copy(s.rent, rent)
 			if length < 0.03 {
 				break
 			}
@@ -56,13 +61,14 @@ func (s *searcher) setRents(floor int64) (root int64) {
 			s.rent[c] = max(0, s.rent[c]+move*int64(n-1))
 		}
 	}
-	copy(s.rent, p.rent)
+	copy(s.rent, rent)
 	root = s.afterRents()
+	s.kept = rent
 	s.total = 0
 	for _, rent := range s.rent {
 		s.total += rent
 	}
-	for k := range p.items {
+	for k := range s.p.items {
 		list := s.list[s.from[k]:s.from[k+1]]
 		for i := 1; i < len(list); i++ {
 			for j := i; j > 0 && list[j].after > list[j-1].after; j-- {
@@ -110,14 +116,15 @@ func (s *searcher) afterRents() (bound int64) {
 	}
 	skip := choice{option: None}
 	for n := range s.extra {
-		if n == p.lost {
+		if n == s.room {
 			skip = s.extra[n]
 			break
 		}
 		bound += s.extra[n].after
 		s.use(s.extra[n].option)
 	}
-	for k := range p.requests {
+	for asked := s.asked; asked != 0; asked &= asked - 1 {
+		k := bits.TrailingZeros64(asked)
 		best := skip
 		for i := s.from[k]; i < s.from[k+1]; i++ {
 			if s.list[i].after > best.after {
@@ -138,4 +145,55 @@ func (s *searcher) use(option int32) {
 			s.uses[w<<6|bits.TrailingZeros64(m)]++
 		}
 	}
+}
+
+// level is the list of options of a part of the search that has rents of its own.
+type level struct {
+	list []choice
+	from []int32
+	rent []int64
+}
+
+const (
+	hardNodes  = 10_000 // after which a search is hard
+	tightEvery = 2      // levels of the tree, for rents to be set anew
+	tightLeast = 3      // requests must be open
+	tightSteps = 15
+	tightNodes = 10 // how much work it is, in nodes
+)
+
+// tighten goes on with the branch that comes to this depth with rents of its own, and only the options that are still free.
+func (s *searcher) tighten(depth int, undecided, without uint64, sum int64, skipped int) {
+	list, from, kept, total, asked, room, tight := s.list, s.from, s.kept, s.total, s.asked, s.room, s.tight
+	s.nodes += tightNodes
+	if s.tightened++; s.tightened > len(s.levels) {
+		s.levels = append(s.levels, level{})
+	}
+	l := s.levels[s.tightened-1]
+	l.list, l.from, l.rent = l.list[:0], append(l.from[:0], 0), append(l.rent[:0], kept...)
+	for k := range s.p.items {
+		open := k < s.p.requests && undecided>>k&1 == 1
+		if k >= s.p.requests {
+			f := s.p.items[k].stands
+			open = f == None || s.taken[f] == None
+		}
+		for i := from[k]; open && i < from[k+1]; i++ {
+			if s.free(depth, list[i].option) {
+				l.list = append(l.list, list[i])
+			}
+		}
+		l.from = append(l.from, int32(len(l.list)))
+	}
+	for w, used := range s.used[depth*s.words:][:s.words] {
+		for ; used != 0; used &= used - 1 {
+			l.rent[w<<6|bits.TrailingZeros64(used)] = 0
+		}
+	}
+	s.list, s.from, s.asked, s.room, s.tight = l.list, l.from, undecided, skipped, depth
+	if root := s.lower(l.rent, tightSteps, s.best-sum); sum+root > s.best {
+		s.branch(depth, undecided, without, sum, s.total, skipped)
+	}
+	s.tightened--
+	s.levels[s.tightened] = l
+	s.list, s.from, s.kept, s.total, s.asked, s.room, s.tight = list, from, kept, total, asked, room, tight
 }

@@ -1,6 +1,9 @@
 package placement
 
-import "math/bits"
+import (
+	"cmp"
+	"math/bits"
+)
 
 // Scale is how finely prices are told: a price, or a worth after prices, is a whole number of 1/scale of a value.
 const scale = 1 << 16
@@ -15,7 +18,8 @@ const maxNodes = 2_000_000
 // searcher finds a student's best timetable at given prices by branch and bound over bitsets of clash cells: the request with
 // the fewest sections left first, the sections of the greatest worth first; a branch is left when what its open requests could
 // at most bring does not beat the best timetable known. Its buffers are reused; each goroutine has its own.
-// What the open requests can bring is bounded with a rent for each cell (rents.go). A table of states passes over what is reached a second time in another order.
+// What the open requests can bring is bounded with a rent for each cell (rents.go), set anew further down where a search is hard. A
+// table of states passes over what is reached a second time in another order.
 //
 // Depth-first branch and bound is Land and Doig's (1960), the fail-first order Haralick and Elliott's (1980).
 type searcher struct {
@@ -31,12 +35,20 @@ type searcher struct {
 	rent  []int64  // by cell
 	uses  []int32  // by cell
 	extra []choice // the best option of each alternate
+	asked uint64   // the requests that rents are set for,
+	room  int      // and the number of those not given before
+	kept  []int64  // the rents in force
+
+	levels    []level
+	tightened int // how many of them are in use
+	tight     int // the depth of the last
 
 	alternates []int64 // what the alternates still free can bring, the best first
 	best       int64
 	found      []int32 // the best timetable: by item the option, or None
 	nodes      int
 	limit      int   // of nodes
+	patience   int   // the nodes after which rents are set anew in the branches; 0: hardNodes
 	weight     int64 // how much more than usual a value counts beside prices; 0 is as 1
 	open       int64 // the most that a branch not looked into could bring
 
@@ -83,7 +95,7 @@ func (s *searcher) been(undecided, without, used uint64, sum int64, skipped int)
 // s.found all None. The pupil's rents are left for the next search.
 func (s *searcher) search(p *pupil, price []int64, floor int64) (best, bound int64) {
 	s.prepare(p, price)
-	s.best, s.nodes, s.open = floor, 0, 0
+	s.best, s.nodes, s.open, s.tight = floor, 0, 0, 0
 	for k := range s.found {
 		s.found[k] = None
 	}
@@ -192,7 +204,8 @@ func (s *searcher) take(depth int, option int32) {
 	}
 }
 
-// branch decides one more request. Sum is the worth so far, without the requests that are not given, skipped the number of all requests that are not given.
+// branch decides one more request. Sum is the worth so far, rest the rents of the cells that are free, without the requests that
+// are not given and that alternates stand for, skipped the number of all requests that are not given.
 func (s *searcher) branch(depth int, undecided, without uint64, sum, rest int64, skipped int) {
 	if s.nodes++; undecided == 0 {
 		s.finish(depth, sum, rest, skipped)
@@ -228,14 +241,19 @@ func (s *searcher) branch(depth int, undecided, without uint64, sum, rest int64,
 	if bound <= s.best {
 		return
 	}
-	pick := s.pick(depth, undecided, bound-s.best, skip)
-	if s.words == 1 && s.been(undecided, without, s.used[depth], sum, skipped) {
+	again := depth > 0 && depth == s.tight // this is where rents have just been set anew
+	if !again && s.words == 1 && s.been(undecided, without, s.used[depth], sum, skipped) {
 		return
 	}
 	if s.nodes > s.limit {
 		s.open = max(s.open, bound)
 		return
 	}
+	if s.nodes > cmp.Or(s.patience, hardNodes) && depth >= s.tight+tightEvery && bits.OnesCount64(undecided) >= tightLeast {
+		s.tighten(depth, undecided, without, sum, skipped)
+		return
+	}
+	pick := s.pick(depth, undecided, bound-s.best, skip)
 	undecided &^= 1 << pick
 	group := s.p.items[pick].group
 	bound -= s.most[pick]

@@ -8,14 +8,21 @@ import (
 // The best timetable of a student at prices, against trying everything; again and again with the rents of the search before.
 func TestSearchAgainstEverything(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 1))
-	s := searcher{limit: maxNodes}
-	for n := range 3000 {
+	plainly, anew := searcher{limit: maxNodes}, searcher{limit: maxNodes, patience: 1}
+	for n := range 8000 {
 		p := random(r, 1, 3+r.IntN(8))
+		if n%2 == 0 {
+			p = randomOf(r, 1, 10, 10)
+		}
 		if p.Students[0].Requests == nil && p.Students[0].Alternates == nil {
 			continue
 		}
 		m := compile(p)
-		for range 3 {
+		for round := range 4 {
+			s := &plainly
+			if round%2 == 1 {
+				s = &anew // sets rents anew at once, as a hard search does
+			}
 			price := make([]int64, len(m.pools))
 			for i := range price {
 				switch r.IntN(4) {
