@@ -45,11 +45,11 @@ bench: build ## measure what a change to a sheet costs beside bare statements
 bench-core: ## measure the computation on the demo school
 	go test -run '^$$' -bench . -benchmem ./core/... ./cmd/...
 
-bench-place: ## measure placement on generated schools, against its bound and against CBC (half an hour)
+bench-place: ## measure placement on generated schools, against its bound and against CBC (an hour)
 	@scripts/need cbc
 	go run ./bench/place
 	go run ./bench/place -cbc
-	go run ./bench/place -schools
+	go run ./bench/place -schools 2000
 
 fuzz: ## fuzz every parser, half a minute each
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s ./core/credit

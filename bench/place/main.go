@@ -44,14 +44,14 @@ func main() {
 	seeds := flag.Int("seeds", 5, "how many seeds, over the three difficulties")
 	kind := flag.String("kind", "", "only planted or contested")
 	cbc := flag.Bool("cbc", false, "compare with CBC")
-	schools := flag.Bool("schools", false, "place five schools of 2,000 together")
+	schools := flag.Int("schools", 0, "place five schools of so many students one by one and together")
 	flag.Parse()
 	var err error
 	switch {
 	case *cbc:
 		err = compare(*seeds)
-	case *schools:
-		err = together()
+	case *schools > 0:
+		err = together(*schools)
 	default:
 		err = reach(*sizes, *seeds, demo.Schedule(*kind))
 	}
@@ -143,12 +143,12 @@ func compare(seeds int) error {
 	return nil
 }
 
-// together places one school of 2,000 students and five of them, which share nothing, and tells times and memory.
-func together() error {
+// together places five schools of so many students, which share nothing, one by one and together, and tells times and memory.
+func together(size int) error {
 	all := &placement.Problem{}
 	var first time.Duration
 	for n := range 5 {
-		p, err := demo.Problem(demo.Options{Students: 2000, Seed: uint64(n + 1), Schedule: demo.Contested, Hard: 1 + n%3})
+		p, err := demo.Problem(demo.Options{Students: size, Seed: uint64(n + 1), Schedule: demo.Contested, Hard: 1 + n%3})
 		if err != nil {
 			return err
 		}
@@ -169,7 +169,7 @@ func together() error {
 	}
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)
-	fmt.Printf("five together, 10,000 students: gap %.5f %% in %.1f s, %.2f times one on average; %d MB taken from the system\n", r.percent, time.Since(start).Seconds(),
+	fmt.Printf("five together, %d students: gap %.5f %% in %.1f s, %.2f times one on average; %d MB taken from the system\n", 5*size, r.percent, time.Since(start).Seconds(),
 		time.Since(start).Seconds()/(first.Seconds()/5), m.Sys>>20)
 	return nil
 }

@@ -135,7 +135,7 @@ func (x *exchanger) help(i int32) bool {
 func (x *exchanger) helpWith(i, q int32) bool {
 	mine := x.b.tables[i]
 	x.b.set(i, nothing)
-	x.m.openPools(x.b, x.open, nil)
+	x.m.openPools(i, x.b, x.open, nil)
 	x.open[q] = -takeIt // so that i is in it
 	s := &x.work[0]
 	floor := int64(mine.value)*scale + takeIt
@@ -147,7 +147,6 @@ func (x *exchanger) helpWith(i, q int32) bool {
 	now := s.table()
 	gain := int64(now.value - mine.value)
 	x.b.set(i, now) // one too many, until somebody goes
-	x.m.openPools(x.b, x.open, nil)
 	short := x.short(i) + gain
 	for _, j := range x.holders[q] {
 		// The worse-off of the two must not be worse off than i was; where they would change places, the lot decides.
@@ -155,6 +154,7 @@ func (x *exchanger) helpWith(i, q int32) bool {
 		if j == i || after > short || after == short && x.lots.rank[i] > x.lots.rank[j] {
 			continue
 		}
+		x.m.openPools(j, x.b, x.open, nil)
 		if x.cheapest(j, q) <= gain && x.leave(j, gain) {
 			x.moved(i, mine, now)
 			return true
@@ -188,20 +188,10 @@ func (x *exchanger) cheapest(j, q int32) int64 {
 func (x *exchanger) leave(j int32, cost int64) bool {
 	theirs := x.b.tables[j]
 	x.b.set(j, nothing)
-	for _, p := range theirs.pools {
-		if x.b.load[p] < x.m.seats[p] {
-			x.open[p] = 0
-		}
-	}
+	x.m.openPools(j, x.b, x.open, nil)
 	s := &x.work[0]
 	floor := (int64(theirs.value)-cost)*scale - 1
 	best, _ := s.search(&x.m.pupils[j], x.open, floor)
-	for _, p := range theirs.pools {
-		x.open[p] = closed
-		if x.b.load[p]+1 < x.m.seats[p] {
-			x.open[p] = 0
-		}
-	}
 	if best <= floor {
 		x.b.set(j, theirs)
 		return false

@@ -75,16 +75,16 @@ func (m *model) settle(b *board, members []int32, price []int64, s *searcher) {
 		b.set(i, nothing)
 	}
 	for _, i := range members {
-		m.openPools(b, open, price)
+		m.openPools(i, b, open, price)
 		s.search(&m.pupils[i], open, -1)
 		b.set(i, s.table())
 	}
 	m.polish(b, members, s)
 }
 
-// openPools makes prices that close full pools. Price may be nil.
-func (m *model) openPools(b *board, open, price []int64) {
-	for p := range open {
+// openPools makes prices of the pools a pupil could be in that close full ones. Price may be nil.
+func (m *model) openPools(i int32, b *board, open, price []int64) {
+	for _, p := range m.pupils[i].pool {
 		switch {
 		case b.load[p] >= m.seats[p]:
 			open[p] = closed
@@ -107,7 +107,7 @@ func (m *model) polish(b *board, members []int32, s *searcher) {
 			}
 			old := b.tables[i]
 			b.set(i, nothing)
-			m.openPools(b, open, nil)
+			m.openPools(i, b, open, nil)
 			floor := int64(old.value) * scale
 			if best, _ := s.search(&m.pupils[i], open, floor); best > floor {
 				old, better = s.table(), true
