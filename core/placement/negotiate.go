@@ -41,8 +41,8 @@ const (
 func newNegotiation(m *model, members []int32, firm bool, workers int) *negotiation {
 	n := &negotiation{m: m, members: members, firm: firm, b: newBoard(m), history: make([]int64, len(m.pools)), price: make([]int64, len(m.pools)), moment: scale / 2,
 		work: make([]searcher, workers)}
-	for w := range n.work {
-		if firm {
+	if firm {
+		for w := range n.work {
 			n.work[w].weight = firmness
 		}
 	}
