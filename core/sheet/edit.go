@@ -14,6 +14,7 @@ var (
 	ErrOrder      = errors.New("the order must name each course of the list once")
 	ErrStandsFor  = errors.New("an alternate can only stand for a course that is requested")
 	ErrFull       = errors.New("the sheet is full")
+	ErrKind       = errors.New("there is no such kind of change")
 )
 
 // clone copies a sheet, so that an edit that is refused changes nothing.
@@ -39,6 +40,102 @@ func (s *Sheet) renumber() {
 	}
 }
 
+// EditKind is a kind of change to a sheet.
+type EditKind string
+
+// The kinds.
+const (
+	MakeRequest   EditKind = "request"   // Course becomes a request
+	MakeAlternate EditKind = "alternate" // Course becomes an alternate, standing for StandsFor
+	TakeOff       EditKind = "remove"    // Course leaves the sheet
+	PutInOrder    EditKind = "order"     // the requests, or the alternates where Alternates is set, take the order of Order
+)
+
+// Edit is one change to a sheet; courses are indexes of the year.
+type Edit struct {
+	Kind       EditKind
+	Course     int32
+	StandsFor  int32 // MakeAlternate: a requested course, or Any
+	Alternates bool
+	Order      []int32
+}
+
+// Apply makes one change; the sheet given stays as it is. It is the only way a sheet is changed, and Effects foretells what it
+// does. The error is one of this file's, or says that there is no such kind.
+func (f *Facts) Apply(s *Sheet, e Edit) (Sheet, error) {
+	switch e.Kind {
+	case MakeRequest:
+		return f.Request(s, e.Course)
+	case MakeAlternate:
+		return f.Alternate(s, e.Course, e.StandsFor)
+	case TakeOff:
+		return f.Remove(s, e.Course)
+	case PutInOrder:
+		return f.Order(s, e.Alternates, e.Order)
+	}
+	return s.clone(), ErrKind
+}
+
+// addition is what making a course a request does to the requests: those it excludes give it their place, and those it is linked
+// with come along.
+type addition struct {
+	requests []int32 // afterwards, in rank order
+	swaps    []int32 // what gives its place
+	with     []int32 // what comes along
+	refused  error   // why it cannot be done; the rest then tells what it would come to
+}
+
+// add works out an addition into a, whose buffers are reused. The course must not be among the requests.
+func (f *Facts) add(a *addition, requests []int32, course int32) {
+	a.requests, a.swaps, a.with, a.refused = a.requests[:0], a.swaps[:0], a.with[:0], nil
+	c := &f.Year.Courses[course]
+	switch {
+	case f.Barred(course):
+		a.refused = ErrBarred
+	case !c.Repeatable && f.AlreadyEarned(course):
+		a.refused = ErrEarned
+	}
+	place := len(requests)
+	for _, r := range requests {
+		if index(c.Excludes, r) < 0 {
+			a.requests = append(a.requests, r)
+			continue
+		}
+		if len(a.swaps) == 0 {
+			place = len(a.requests)
+		}
+		a.swaps = append(a.swaps, r)
+	}
+	a.requests = slices.Insert(a.requests, min(place, len(a.requests)), course)
+	f.bringAlong(a, course)
+	// What a link brings back has not gone.
+	a.swaps = slices.DeleteFunc(a.swaps, func(r int32) bool { return index(a.requests, r) >= 0 })
+	a.with = slices.DeleteFunc(a.with, func(r int32) bool { return index(requests, r) >= 0 })
+	for _, r := range a.swaps {
+		if _, fixed := f.Assigned(r); fixed && a.refused == nil {
+			a.refused = ErrFixed
+		}
+	}
+	if len(a.requests) > MaxEntries && a.refused == nil {
+		a.refused = ErrFull
+	}
+}
+
+// bringAlong adds the courses that a new request is linked with, and those they are linked with.
+func (f *Facts) bringAlong(a *addition, course int32) {
+	for k := -1; k < len(a.with); k++ {
+		if k >= 0 {
+			course = a.with[k]
+		}
+		for _, needs := range f.Year.Courses[course].Links {
+			if index(a.requests, needs) < 0 && !f.AlreadyEarned(needs) && !f.Barred(needs) {
+				a.requests = append(a.requests, needs)
+				a.with = append(a.with, needs)
+			}
+		}
+	}
+}
+
 // Request makes a course a request, whether it was an alternate or not on the sheet. Courses it excludes give it their place,
 // and courses it is linked with come along. The errors are ErrBarred, ErrEarned, ErrFixed (what it would replace), ErrFull.
 func (f *Facts) Request(s *Sheet, course int32) (Sheet, error) {
@@ -46,40 +143,17 @@ func (f *Facts) Request(s *Sheet, course int32) (Sheet, error) {
 	if find(out.Requests, course) >= 0 {
 		return out, nil
 	}
-	c := &f.Year.Courses[course]
-	if f.Barred(course) {
-		return out, ErrBarred
+	var a addition
+	if f.add(&a, s.courses(), course); a.refused != nil {
+		return out, a.refused
 	}
-	if !c.Repeatable && f.AlreadyEarned(course) {
-		return out, ErrEarned
+	out.Requests = out.Requests[:0]
+	for _, r := range a.requests {
+		out.Requests = append(out.Requests, Entry{Course: r, StandsFor: Any})
 	}
-	place := len(out.Requests)
-	for _, other := range c.Excludes {
-		at := find(out.Requests, other)
-		if at < 0 {
-			continue
-		}
-		if _, fixed := f.Assigned(other); fixed {
-			return out, ErrFixed
-		}
-		out.Requests = slices.Delete(out.Requests, at, at+1)
-		if place = min(place, at); place > len(out.Requests) {
-			place = len(out.Requests)
-		}
-	}
-	out.Requests = slices.Insert(out.Requests, min(place, len(out.Requests)), Entry{Course: course, StandsFor: Any})
-	added := []int32{course}
-	for k := 0; k < len(added); k++ {
-		for _, needs := range f.Year.Courses[added[k]].Links {
-			if find(out.Requests, needs) < 0 && !f.AlreadyEarned(needs) && !f.Barred(needs) {
-				out.Requests = append(out.Requests, Entry{Course: needs, StandsFor: Any})
-				added = append(added, needs)
-			}
-		}
-	}
-	out.Alternates = slices.DeleteFunc(out.Alternates, func(e Entry) bool { return slices.Contains(added, e.Course) })
+	out.Alternates = slices.DeleteFunc(out.Alternates, func(e Entry) bool { return index(a.requests, e.Course) >= 0 })
 	out.renumber()
-	return out, f.room(&out)
+	return out, nil
 }
 
 func (f *Facts) room(s *Sheet) error {

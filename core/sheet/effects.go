@@ -30,6 +30,7 @@ type Effect struct {
 	HasEntry   bool
 	Entry      condition.Verdict
 	Missing    []*condition.Leaf // what keeps the condition below Expected
+	Refused    error             // why Apply would not do it: ErrBarred, ErrEarned, ErrFixed, ErrFull; the rest then tells what it would come to
 	Barred     bool
 	Earned     bool // already earned, and not repeatable
 	Repeat     bool // it would still repeat, after the swap
@@ -95,8 +96,9 @@ type effector struct {
 	before     []RuleChange
 	audits     []graduation.Assignment // settled up to what is in progress, and saved
 	totals     [][]credit.Amount       // with the requests as they are
-	trial      []int32
-	rest       []int32
+	addition   addition                // the one under way
+	trial      []int32                 // the requests with it
+	rest       []int32                 // the alternates that stay
 	changes    []RuleChange
 	fed        []Fed
 
@@ -166,20 +168,18 @@ type fed []Fed
 func (e *effector) effect(course int32) (Effect, error) {
 	c := &e.Year.Courses[course]
 	out := Effect{Course: course, Barred: e.Barred(course), Earned: !c.Repeatable && e.AlreadyEarned(course), Retake: e.Retake(course)}
-	e.trial = e.add(e.trial[:0], e.base, course)
-	for _, r := range e.base {
-		if index(c.Excludes, r) >= 0 {
-			out.Swaps = append(out.Swaps, r)
-		}
-	}
-	out.With = append(out.With, e.trial[index(e.trial, course)+1:]...)
+	e.add(&e.addition, e.base, course)
+	e.trial = e.addition.requests
+	out.Refused = e.addition.refused
+	out.Swaps = append(out.Swaps, e.addition.swaps...)
+	out.With = append(out.With, e.addition.with...)
 	e.rest = e.rest[:0]
 	for _, a := range e.alts {
 		if index(e.trial, a) < 0 {
 			e.rest = append(e.rest, a)
 		}
 	}
-	e.plain = len(out.Swaps) == 0 && len(out.With) == 0 && len(e.rest) == len(e.alts)
+	e.plain = len(e.trial) == len(e.base)+1 && e.trial[len(e.base)] == course && len(e.rest) == len(e.alts)
 	var err error
 	if out.Span, err = e.layAddition(course); err != nil {
 		return out, err
@@ -196,33 +196,16 @@ func (e *effector) effect(course int32) (Effect, error) {
 	return out, nil
 }
 
-// add appends to trial the requests with a course added: in place of those it excludes, and with those it is linked with
-// behind it.
-func (f *Facts) add(trial, requests []int32, course int32) []int32 {
-	for _, r := range requests {
-		if index(f.Year.Courses[course].Excludes, r) < 0 {
-			trial = append(trial, r)
-		}
-	}
-	trial = append(trial, course)
-	for k := len(trial) - 1; k < len(trial); k++ { // links of links come along too
-		for _, needs := range f.Year.Courses[trial[k]].Links {
-			if index(trial, needs) < 0 && !f.AlreadyEarned(needs) {
-				trial = append(trial, needs)
-			}
-		}
-	}
-	return trial
-}
-
 // Standing tells how each alternate of a sheet would stand as a request, in their order.
 func (f *Facts) Standing(s *Sheet) []RequestResult {
 	d := f.borrowDesk()
 	defer d.giveBack()
 	requests := s.courses()
 	list := make([]RequestResult, 0, len(s.Alternates))
+	var trial addition
 	for _, a := range s.Alternates {
-		d.put(f.add(nil, requests, a.Course), nil)
+		f.add(&trial, requests, a.Course)
+		d.put(trial.requests, nil)
 		r := RequestResult{Course: a.Course, Waiver: -1, Repeat: d.repeats(a.Course), Barred: f.Barred(a.Course)}
 		r.Entry, r.HasEntry, _ = d.entry(a.Course)
 		list = append(list, r)
@@ -278,7 +261,7 @@ func (e *effector) feeds(out *Effect) {
 		a := &e.audits[i]
 		audit := &e.Year.Audits[i]
 		own := supply{auditMask(audit, out.Course), 0}
-		if own.mask == 0 && len(out.With) == 0 {
+		if own.mask == 0 && e.plain {
 			continue
 		}
 		if e.plain {
@@ -346,6 +329,51 @@ func (f *Facts) Overfilled(s *Sheet) []int32 {
 	return d.overfilled()
 }
 
+// breaks counts the block rules that hold now and would not any more.
+func (e *Effect) breaks(y *catalog.Year) (n int) {
+	for _, change := range e.Rules {
+		if change.Held && !change.Holds && y.Rules[change.Rule].Stance == policy.Block {
+			n++
+		}
+	}
+	return n
+}
+
+// Weight says how useful an addition is, for putting courses in order, the most useful first: what completes rules, then what
+// fits, then what could be submitted; what would break a rule comes later.
+func (e *Effect) Weight(y *catalog.Year) (weight int) {
+	for _, change := range e.Rules {
+		if !change.Held && change.Holds {
+			weight += 20
+		}
+	}
+	if e.Fits {
+		weight += 10
+	}
+	if e.Admissible {
+		weight += 5
+	}
+	if e.breaks(y) > 0 {
+		weight -= 15
+	}
+	return weight
+}
+
+// Room counts for each term the courses that could be submitted, fit there and break no rule.
+func Room(y *catalog.Year, effects []Effect) []int {
+	room := make([]int, len(y.Terms))
+	for i := range effects {
+		e := &effects[i]
+		if e.Refused != nil || !e.Admissible || !e.Fits || e.breaks(y) > 0 {
+			continue
+		}
+		for t := range room {
+			room[t] += int(e.Span >> t & 1)
+		}
+	}
+	return room
+}
+
 // Mends lists the courses whose addition would mend a rule that does not hold, best first: those that mend it fully and fit
 // come before those that do so in part. Only courses that could be submitted are listed.
 func Mends(y *catalog.Year, effects []Effect, rule int) []int32 {
@@ -357,24 +385,18 @@ func Mends(y *catalog.Year, effects []Effect, rule int) []int32 {
 	count := &y.Rules[rule].Count
 	for i := range effects {
 		e := &effects[i]
-		if !e.Admissible {
+		if !e.Admissible || e.Refused != nil {
 			continue
 		}
 		for _, change := range e.Rules {
 			if change.Rule != rule || change.Held {
 				continue
 			}
-			breaks := credit.Amount(0)
-			for _, other := range e.Rules {
-				if other.Held && !other.Holds && y.Rules[other.Rule].Stance == policy.Block {
-					breaks++
-				}
-			}
 			fit := credit.Amount(0)
 			if !e.Fits {
 				fit = 1
 			}
-			list = append(list, candidate{e.Course, [3]credit.Amount{fit, distance(count, change.After), breaks}})
+			list = append(list, candidate{e.Course, [3]credit.Amount{fit, distance(count, change.After), credit.Amount(e.breaks(y))}})
 		}
 	}
 	sort.SliceStable(list, func(i, j int) bool {

@@ -1,7 +1,6 @@
 package sheet
 
 import (
-	"fmt"
 	"math/rand/v2"
 	"reflect"
 	"testing"
@@ -195,82 +194,5 @@ func TestCoverAgainstEverySubset(t *testing.T) {
 	}
 	if open < 200 || covered < 500 {
 		t.Fatalf("the cases are one-sided: %d uncovered, %d covered", open, covered)
-	}
-}
-
-// An effect must be what judging the changed sheet says.
-func TestEffectsAgainstJudgingTheChangedSheet(t *testing.T) {
-	r := rand.New(rand.NewPCG(3, 3))
-	for range 800 {
-		y := randomYear(t, r)
-		f := NewFacts(y, randomStudent(r, y))
-		s := randomSheet(r, y)
-		effects, err := f.Effects(&s)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if len(effects) != len(y.Courses)-len(s.Requests) {
-			t.Fatalf("%d effects for %d courses and %d requests", len(effects), len(y.Courses), len(s.Requests))
-		}
-		before := make([][]AuditEntry, len(y.Audits))
-		for a := range y.Audits {
-			before[a] = f.Audit(a, &s)
-		}
-		for _, e := range effects {
-			if e.Barred != f.Barred(e.Course) || e.Earned != (f.AlreadyEarned(e.Course) && !y.Courses[e.Course].Repeatable) {
-				t.Fatalf("effect %+v: barred %v, earned %v", e, f.Barred(e.Course), f.AlreadyEarned(e.Course))
-			}
-			if e.Barred || e.Earned {
-				continue
-			}
-			changed := Sheet{}
-			for _, q := range s.Requests {
-				if index(e.Swaps, q.Course) < 0 {
-					changed.Requests = append(changed.Requests, q)
-				}
-			}
-			own := len(changed.Requests)
-			added := append([]int32{e.Course}, e.With...)
-			for _, course := range added {
-				changed.Requests = append(changed.Requests, Entry{course, Any, 99})
-			}
-			for _, a := range s.Alternates {
-				if index(added, a.Course) < 0 {
-					changed.Alternates = append(changed.Alternates, a)
-				}
-			}
-			j, err := f.Judge(&changed)
-			if err != nil {
-				t.Fatal(err)
-			}
-			got := j.Requests[own]
-			if got.Entry != e.Entry || got.HasEntry != e.HasEntry || got.Barred != e.Barred || got.Repeat != e.Repeat ||
-				j.Packing.Fits() != e.Fits || j.Packing.Spans[own] != e.Span || (len(e.Fill) > 0) == e.Fits {
-				t.Fatalf("effect %+v, judged %+v %+v", e, got, j.Packing)
-			}
-			after := map[int]RuleResult{}
-			for _, rule := range j.Rules {
-				after[rule.Rule] = rule
-			}
-			for _, change := range e.Rules {
-				if after[change.Rule].Measured != change.After || after[change.Rule].Holds != change.Holds {
-					t.Fatalf("rule %+v, judged %+v", change, after[change.Rule])
-				}
-			}
-			fed := map[string]credit.Amount{}
-			for _, x := range e.Fed {
-				fed[fmt.Sprint(x.Audit, "/", x.Entry)] = x.Credits
-			}
-			for a := range y.Audits {
-				if len(e.Swaps) > 0 {
-					continue // what is swapped out may take from other entries
-				}
-				for i, entry := range f.Audit(a, &changed) {
-					if more := before[a][i].Short - entry.Short; more != fed[fmt.Sprint(a, "/", i)] {
-						t.Fatalf("audit %d entry %d gains %v, the effect says %v", a, i, more, fed)
-					}
-				}
-			}
-		}
 	}
 }

@@ -122,7 +122,8 @@ func randomStudent(r *rand.Rand, y *catalog.Year) Student {
 			Outcome: []Outcome{Earned, Earned, InProgress, Failed, Withdrawn, Transfer}[r.IntN(6)]})
 	}
 	for range r.IntN(4) {
-		s.Signals = append(s.Signals, Signal{Kind: []SignalKind{Recommendation, PlacementMade, Permission, Waiver, Assignment, Claim}[r.IntN(6)], Code: pick()})
+		s.Signals = append(s.Signals, Signal{Kind: []SignalKind{Recommendation, PlacementMade, Permission, Waiver, Assignment, Claim}[r.IntN(6)], Code: pick(),
+			Value: credit.One * credit.Amount(r.IntN(2))})
 	}
 	return s
 }
