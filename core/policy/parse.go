@@ -77,7 +77,7 @@ func Parse(text []byte) (p *Policy, problems []Problem, notices []Problem) {
 		return nil, r.problems, nil
 	}
 	known := map[string]bool{"schoolYear": true, "periods": true, "days": true, "firstGrade": true, "groups": true, "rules": true,
-		"audits": true, "placement": true}
+		"audits": true, "placement": true, "settings": true}
 	for _, key := range sortedKeys(top) {
 		if !known[key] {
 			notices = append(notices, Problem{r.line(top[key]), key, "is not a key of the policy; it is kept and not used"})
@@ -164,6 +164,7 @@ func (r *reader) top(o object) {
 	}
 	r.rules(o)
 	r.audits(o)
+	r.settings(o)
 }
 
 func (r *reader) missing(o object, line int, path, key string) {

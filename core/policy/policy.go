@@ -98,6 +98,7 @@ type Policy struct {
 	Groups     map[string]Selection
 	Rules      []Rule
 	Audits     []Audit
+	Settings   Settings
 }
 
 // Limits of a policy; one that goes beyond them is refused by Parse.

@@ -30,6 +30,41 @@ type Todo struct {
 	Amount  credit.Amount
 }
 
+// Waits tells whether it waits for a person of the school, so that the student need not mend it.
+func (t *Todo) Waits() bool { return t.Kind == EntryOpen && t.Verdict == condition.Unverified }
+
+// Submittable tells whether a sheet with these things still to do may be submitted: what waits for a person does not hold it up,
+// and what is below a minimum only where the school refuses that.
+func Submittable(list []Todo, below policy.BelowMinimum) bool {
+	for i := range list {
+		if t := &list[i]; !t.Waits() && (t.Kind != RuleShort || below == policy.RefuseBelow) {
+			return false
+		}
+	}
+	return true
+}
+
+// Mark is how a course on the sheet stands.
+type Mark string
+
+// The marks.
+const (
+	Settled Mark = "settled"
+	Half    Mark = "half"    // counts once a course now being taken is finished
+	Stopped Mark = "stopped" // until a person decides, or it is changed
+)
+
+// Mark tells how the course stands.
+func (r *RequestResult) Mark() Mark {
+	switch {
+	case r.HasEntry && r.Entry < condition.Expected, r.Barred, r.Repeat:
+		return Stopped
+	case r.HasEntry && r.Entry == condition.Expected:
+		return Half
+	}
+	return Settled
+}
+
 // Todo lists what keeps a judged sheet from being submitted: rules first, in the policy's order, then courses by rank. It is
 // empty exactly when the judgement is Ready.
 func (f *Facts) Todo(j *Judgement) []Todo {

@@ -1,0 +1,366 @@
+// Package acts decides what may be done with a sheet. From what a person is to the student, the state of the sheet, the window, the
+// school's settings and what was found of the sheet, Of gives every act: allowed, or why not. The server guards with it, and the
+// screens show it; nothing else decides.
+//
+//	answers := acts.Of(&acts.Case{Relation: acts.Relation{Self: true}, State: acts.InProgress, Window: w, Now: now, Complete: true})
+//	answers[acts.Submit] // {Allowed: true}
+package acts
+
+import (
+	"time"
+
+	"rubricon/core/policy"
+)
+
+// Act is something a person may want to do with a sheet.
+type Act uint8
+
+// The acts.
+const (
+	View     Act = iota
+	Edit         // put courses on it, take them off, put them in order
+	Undo         // take the latest edit back
+	Submit       // hand it in; also again after a change
+	Sign         // as a guardian; or for the family, by who may decide
+	Ask          // the family asks for a change
+	Look         // agree that it may be submitted, where the school wants that
+	Decide       // confirm or decline a claim, waive a condition
+	SendBack     // return it to the family with a message
+	Clear        // accept what was submitted
+	Reopen       // take the clearance back
+	count
+)
+
+// All lists the acts.
+func All() []Act {
+	list := make([]Act, count)
+	for i := range list {
+		list[i] = Act(i)
+	}
+	return list
+}
+
+var names = [count]string{"view", "edit", "undo", "submit", "sign", "ask", "look", "decide", "sendBack", "clear", "reopen"}
+
+func (a Act) String() string { return names[a] }
+
+// State is where a sheet is.
+type State string
+
+// The states.
+const (
+	InProgress State = "inProgress"
+	SentBack   State = "sentBack" // in progress again, with a message
+	Submitted  State = "submitted"
+	Signed     State = "signed"
+	Cleared    State = "cleared"
+	Placed     State = "placed"
+)
+
+// HandedIn tells whether the school has a submission that stands.
+func (s State) HandedIn() bool {
+	return s == Submitted || s == Signed || s == Cleared || s == Placed
+}
+
+func (s State) locked() bool { return s == Cleared || s == Placed }
+
+// Relation is what a person is to a student. Teachers of the student are nobody here.
+type Relation struct {
+	Self      bool // the student
+	Guardian  bool // of this student
+	Counsels  bool // this student is in their caseload
+	Counselor bool // counsels students of the school
+	Office    bool // administers the school
+}
+
+func (r Relation) decides(s *policy.Settings) bool {
+	return r.Office || r.Counsels || r.Counselor && s.Counselors == policy.WholeSchool
+}
+
+func (r Relation) edits(s *policy.Settings) bool {
+	return r.Self && s.Editors != policy.FamilyEdits || r.Guardian && s.Editors != policy.StudentEdits
+}
+
+// Window is when a sheet is open. The zero Window is none: the school has not yet said when.
+type Window struct{ Opens, Families, Counselors time.Time }
+
+// Phase is where a moment lies to a window.
+type Phase uint8
+
+// The phases.
+const (
+	NoWindow Phase = iota
+	Before
+	Open
+	Late // closed for families, not yet for counselors
+	Over
+)
+
+// Phase tells where a moment lies; each bound belongs to what it begins.
+func (w Window) Phase(now time.Time) Phase {
+	switch {
+	case w.Opens.IsZero():
+		return NoWindow
+	case now.Before(w.Opens):
+		return Before
+	case now.Before(w.Families):
+		return Open
+	case now.Before(w.Counselors):
+		return Late
+	}
+	return Over
+}
+
+// Why is the reason for which an act is not allowed.
+type Why string
+
+// The reasons, in the order in which they are looked at.
+const (
+	NotYours          Why = "forbidden"
+	NoWindowYet       Why = "no-window"
+	NotOpenYet        Why = "not-open-yet"
+	Closed            Why = "window-closed" // for families
+	ClosedForAll      Why = "closed-for-all"
+	NotNeeded         Why = "not-needed"    // the school's settings have no such act
+	NoPaper           Why = "no-paper"      // signatures on paper are not recorded here
+	AlreadyDone       Why = "already-done"  // doing it again changes nothing
+	Stale             Why = "stale-version" // the sheet is not what was looked at
+	Locked            Why = "locked"        // cleared or placed
+	NothingSubmitted  Why = "nothing-submitted"
+	ChangedSince      Why = "changed-since" // since it was submitted
+	NotSigned         Why = "not-signed"
+	NotCleared        Why = "not-cleared"
+	NothingToUndo     Why = "nothing-to-undo"
+	NotLookedAt       Why = "not-looked-at"
+	NotReady          Why = "not-ready" // something is still to do
+)
+
+// Answer is what is said of one act.
+type Answer struct {
+	Allowed bool
+	Why     Why  // where it is not allowed
+	Reason  bool // it is done for the family, or against what was, and needs a reason
+}
+
+// Answers has one answer for each act.
+type Answers [count]Answer
+
+// Case is all that bears on what may be done.
+type Case struct {
+	Relation Relation
+	State    State
+	Changed  bool // the sheet differs from what was submitted
+	Window   Window
+	Now      time.Time
+	Settings policy.Settings
+	Stale    bool // the person has looked at an older version
+
+	Guardians      int  // on file
+	SignedByReader bool // this submission
+	Looked         bool // a counselor has agreed to what is on the sheet now
+	Undoable       bool // there is an edit to take back
+	Complete       bool // nothing is still to do but what waits for a person
+	Ready          bool // nothing is still to do at all
+}
+
+// Of answers for every act.
+func Of(c *Case) (a Answers) {
+	phase := c.Window.Phase(c.Now)
+	for act := range a {
+		if why := c.why(Act(act), phase, false); why == "" {
+			a[act] = Answer{Allowed: true}
+			continue
+		} else if a[act].Why = why; !forFamily(Act(act)) {
+			continue
+		}
+		// Who decides may do it for the family, with a reason.
+		if other := c.why(Act(act), phase, true); other == "" {
+			a[act] = Answer{Allowed: true, Reason: true}
+		} else if a[act].Why == NotYours {
+			a[act].Why = other
+		}
+	}
+	return a
+}
+
+// forFamily tells whether an act of the family can be done for it.
+func forFamily(a Act) bool { return a == Edit || a == Undo || a == Submit || a == Sign }
+
+// why gives the reason against an act, or "". Instead: it is to be done for the family.
+func (c *Case) why(act Act, phase Phase, instead bool) Why {
+	if !c.may(act, phase, instead) {
+		return NotYours
+	}
+	if why := c.outOfTime(act, phase, instead); why != "" {
+		return why
+	}
+	if why := c.unneeded(act, instead); why != "" {
+		return why
+	}
+	if c.done(act, instead) {
+		return AlreadyDone
+	}
+	if c.Stale && act != View {
+		return Stale
+	}
+	return c.unfit(act)
+}
+
+// may tells whether an act is this person's at all.
+func (c *Case) may(act Act, phase Phase, instead bool) bool {
+	r := c.Relation
+	if instead {
+		return r.decides(&c.Settings)
+	}
+	switch act {
+	case View:
+		return r.Self || r.Guardian || r.Counsels || r.Counselor || r.Office
+	case Edit, Undo, Submit:
+		return r.edits(&c.Settings)
+	case Sign:
+		return r.Guardian
+	case Ask: // a student who can change the sheet need not ask
+		return r.Guardian || r.Self && phase == Late
+	}
+	return r.decides(&c.Settings)
+}
+
+// outOfTime is the reason why an act cannot be done now.
+func (c *Case) outOfTime(act Act, phase Phase, instead bool) Why {
+	if act == View {
+		return ""
+	}
+	family := !instead && forFamily(act) || act == Ask
+	switch phase {
+	case NoWindow:
+		if family {
+			return NoWindowYet
+		}
+	case Before:
+		if family {
+			return NotOpenYet
+		}
+	case Late:
+		if family && (act != Ask || c.Settings.Late == policy.NotLate) {
+			return Closed
+		}
+	case Over:
+		if family {
+			return Closed
+		}
+		return ClosedForAll
+	}
+	return ""
+}
+
+// unneeded is the reason why the school's settings have no such act.
+func (c *Case) unneeded(act Act, instead bool) Why {
+	s := &c.Settings
+	switch act {
+	case Sign:
+		if s.Signing == policy.NoneSigns {
+			return NotNeeded
+		}
+		if instead && s.NoPaper && c.Guardians > 0 {
+			return NoPaper
+		}
+	case Look:
+		if s.Look != policy.LookBefore {
+			return NotNeeded
+		}
+	case Clear:
+		if s.Look != policy.LookAfter {
+			return NotNeeded
+		}
+	}
+	return ""
+}
+
+// done tells whether doing the act again would change nothing.
+func (c *Case) done(act Act, instead bool) bool {
+	switch act {
+	case Submit:
+		return c.State.HandedIn() && !c.Changed
+	case Sign:
+		return c.State == Signed || c.State.locked() || c.SignedByReader && !instead && c.State == Submitted
+	case Look:
+		return c.Looked
+	case Clear:
+		return c.State.locked()
+	}
+	return false
+}
+
+// unfit is the reason for which the sheet is not in a state for the act.
+func (c *Case) unfit(act Act) Why {
+	switch act {
+	case Edit, Undo:
+		if c.State.locked() {
+			return Locked
+		}
+		if act == Undo && !c.Undoable {
+			return NothingToUndo
+		}
+	case Submit:
+		switch {
+		case c.State.locked():
+			return Locked
+		case !c.Complete:
+			return NotReady
+		case c.Settings.Look == policy.LookBefore && !c.Looked:
+			return NotLookedAt
+		}
+	case Sign:
+		return c.standing()
+	case Ask:
+		if c.Window.Phase(c.Now) == Late {
+			return ""
+		}
+		if c.State.locked() {
+			return Locked
+		}
+		if !c.State.HandedIn() {
+			return NothingSubmitted
+		}
+	case Look:
+		if c.State.HandedIn() && !c.Changed {
+			return NotNeeded
+		}
+		if !c.Complete {
+			return NotReady
+		}
+	case SendBack:
+		if c.State == Placed {
+			return Locked
+		}
+		if !c.State.HandedIn() {
+			return NothingSubmitted
+		}
+	case Clear:
+		if why := c.standing(); why != "" {
+			return why
+		}
+		if c.State == Submitted {
+			return NotSigned
+		}
+		if !c.Ready {
+			return NotReady
+		}
+	case Reopen:
+		if c.State != Cleared {
+			return NotCleared
+		}
+	}
+	return ""
+}
+
+// standing is the reason why there is no submission that stands for what is on the sheet.
+func (c *Case) standing() Why {
+	if !c.State.HandedIn() {
+		return NothingSubmitted
+	}
+	if c.Changed {
+		return ChangedSince
+	}
+	return ""
+}

@@ -1,0 +1,439 @@
+package acts
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"rubricon/core/policy"
+)
+
+var (
+	window = Window{day(10), day(20), day(30)}
+	// moments are one in each phase.
+	moments = []time.Time{NoWindow: day(15), Before: day(9), Open: day(15), Late: day(25), Over: day(40)}
+)
+
+func day(n int) time.Time { return time.Date(2027, 3, 0, 8, 0, 0, 0, time.UTC).AddDate(0, 0, n) }
+
+// letters write an answer as one letter.
+var letters = map[Why]byte{NotYours: 'f', NoWindowYet: 'w', NotOpenYet: 'o', Closed: 'c', ClosedForAll: 'x', NotNeeded: 'n', NoPaper: 'p', AlreadyDone: 'a',
+	Stale: 's', Locked: 'l', NothingSubmitted: 'N', ChangedSince: 'h', NotSigned: 'g', NotCleared: 'C', NothingToUndo: 'u', NotLookedAt: 'k', NotReady: 'R'}
+
+func letter(a Answer) byte {
+	switch {
+	case a.Allowed && a.Why != "", !a.Allowed && a.Reason:
+		return '!'
+	case a.Allowed && a.Reason:
+		return 'r'
+	case a.Allowed:
+		return '+'
+	}
+	return letters[a.Why]
+}
+
+var (
+	student   = Relation{Self: true}
+	guardian  = Relation{Guardian: true}
+	counsels  = Relation{Counsels: true, Counselor: true}
+	office    = Relation{Office: true}
+	colleague = Relation{Counselor: true}
+	nobody    = Relation{}
+)
+
+// stateNames writes a sheet that was changed since with a star.
+var stateNames = []string{"progress", "back", "submitted", "submitted*", "signed", "signed*", "cleared", "placed"}
+
+func setState(c *Case, name string) {
+	name, c.Changed = strings.CutSuffix(name, "*")
+	c.State = map[string]State{"progress": InProgress, "back": SentBack, "submitted": Submitted, "signed": Signed, "cleared": Cleared, "placed": Placed}[name]
+}
+
+// finished is a sheet of which everything holds.
+func finished(r Relation, s policy.Settings) Case {
+	return Case{Relation: r, Settings: s, Guardians: 2, Undoable: true, Complete: true, Ready: true, Looked: false}
+}
+
+// A table says, for acts (a list) and states (a list, or "any"), what is answered without a window, before it, in it, when it has
+// closed for families, and when it has closed for all.
+type table string
+
+// holds compares every cell of every act with the tables; each cell must be in exactly one line.
+func holds(t *testing.T, name string, r Relation, s policy.Settings, change func(*Case), text table) {
+	t.Helper()
+	want := map[string]string{}
+	for line := range strings.Lines(string(text)) {
+		cells := strings.Fields(line)
+		if len(cells) == 0 {
+			continue
+		}
+		states := strings.Split(cells[1], ",")
+		if cells[1] == "any" {
+			states = stateNames
+		}
+		for _, act := range strings.Split(cells[0], ",") {
+			for _, state := range states {
+				if _, twice := want[act+" "+state]; twice {
+					t.Fatalf("%s: %s %s is in the table twice", name, act, state)
+				}
+				want[act+" "+state] = cells[2]
+			}
+		}
+	}
+	for _, act := range All() {
+		for _, state := range stateNames {
+			got := ""
+			for phase, now := range moments {
+				c := finished(r, s)
+				c.Now, c.Window = now, window
+				if Phase(phase) == NoWindow {
+					c.Window = Window{}
+				}
+				setState(&c, state)
+				if change != nil {
+					change(&c)
+				}
+				got += string(letter(Of(&c)[act]))
+			}
+			if key := fmt.Sprint(act, " ", state); got != want[key] {
+				t.Errorf("%s: %s is answered %s, want %s", name, key, got, want[key])
+			}
+		}
+	}
+}
+
+const (
+	onlySees = `view any +++++
+		edit,undo,submit,sign,ask,look,decide,sendBack,clear,reopen any fffff`
+	decides = `view any +++++
+		edit,undo progress,back,submitted,submitted*,signed,signed* rrrrx
+		edit,undo cleared,placed llllx
+		submit progress,back,submitted*,signed* rrrrx
+		submit submitted,signed,cleared,placed aaaax
+		sign progress,back NNNNx
+		sign submitted rrrrx
+		sign submitted* hhhhx
+		sign signed,signed*,cleared,placed aaaax
+		ask any fffff
+		look any nnnnx
+		decide any ++++x
+		sendBack progress,back NNNNx
+		sendBack submitted,submitted*,signed,signed*,cleared ++++x
+		sendBack placed llllx
+		clear progress,back NNNNx
+		clear submitted ggggx
+		clear submitted*,signed* hhhhx
+		clear signed ++++x
+		clear cleared,placed aaaax
+		reopen progress,back,submitted,submitted*,signed,signed*,placed CCCCx
+		reopen cleared ++++x`
+	edits = `edit,undo progress,back,submitted,submitted*,signed,signed* wo+cc
+		edit,undo cleared,placed wolcc
+		submit progress,back,submitted*,signed* wo+cc
+		submit submitted,signed,cleared,placed woacc
+		`
+	signs = `sign progress,back woNcc
+		sign submitted wo+cc
+		sign submitted* wohcc
+		sign signed,signed*,cleared,placed woacc
+		ask progress,back woN+c
+		ask submitted,submitted*,signed,signed* wo++c
+		ask cleared,placed wol+c
+		look,decide,sendBack,clear,reopen any fffff
+		`
+)
+
+func TestByDefault(t *testing.T) {
+	var s policy.Settings
+	holds(t, "the student", student, s, nil, "view any +++++\n"+edits+"ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff")
+	holds(t, "a guardian", guardian, s, nil, "view any +++++\nedit,undo,submit any fffff\n"+signs)
+	holds(t, "the counselor", counsels, s, nil, decides)
+	holds(t, "the office", office, s, nil, decides)
+	holds(t, "a counselor of others", colleague, s, nil, onlySees)
+	holds(t, "somebody else", nobody, s, nil, "view,edit,undo,submit,sign,ask,look,decide,sendBack,clear,reopen any fffff")
+}
+
+func TestWhoEdits(t *testing.T) {
+	family := policy.Settings{Editors: policy.FamilyEdits}
+	holds(t, "the family edits: the student", student, family, nil, "view any +++++\nask any fff+f\nedit,undo,submit,sign,look,decide,sendBack,clear,reopen any fffff")
+	holds(t, "the family edits: a guardian", guardian, family, nil, "view any +++++\n"+edits+signs)
+	holds(t, "the family edits: the counselor", counsels, family, nil, decides)
+	either := policy.Settings{Editors: policy.EitherEdits}
+	holds(t, "either edits: the student", student, either, nil, "view any +++++\n"+edits+"ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff")
+	holds(t, "either edits: a guardian", guardian, either, nil, "view any +++++\n"+edits+signs)
+}
+
+func TestCounselorsOfTheWholeSchool(t *testing.T) {
+	s := policy.Settings{Counselors: policy.WholeSchool}
+	holds(t, "a counselor of others", colleague, s, nil, decides)
+	holds(t, "the counselor", counsels, s, nil, decides)
+}
+
+// A counselor who is a guardian of the student signs and asks as a guardian, without a reason.
+func TestTwoHats(t *testing.T) {
+	both := Relation{Guardian: true, Counsels: true, Counselor: true}
+	c := finished(both, policy.Settings{})
+	c.Window, c.Now, c.State = window, moments[Open], Submitted
+	if a := Of(&c); letter(a[Sign]) != '+' || letter(a[Ask]) != '+' || letter(a[Edit]) != 'r' {
+		t.Errorf("in the window: %v", a)
+	}
+	c.Now = moments[Late]
+	if a := Of(&c); letter(a[Sign]) != 'r' {
+		t.Errorf("after it has closed for families, signing is answered %v", a[Sign])
+	}
+}
+
+// variant replaces lines of a table by others for the same acts.
+func variant(base, lines string) table {
+	replaced := map[string]bool{}
+	for line := range strings.Lines(lines) {
+		for _, act := range strings.Split(strings.Fields(line)[0], ",") {
+			replaced[act] = true
+		}
+	}
+	var out []string
+	for line := range strings.Lines(base) {
+		cells := strings.Fields(line)
+		if len(cells) == 0 {
+			continue
+		}
+		var left []string
+		for _, act := range strings.Split(cells[0], ",") {
+			if !replaced[act] {
+				left = append(left, act)
+			}
+		}
+		if len(left) > 0 {
+			out = append(out, strings.Join(left, ",")+" "+strings.Join(cells[1:], " "))
+		}
+	}
+	return table(strings.Join(out, "\n") + "\n" + lines)
+}
+
+func TestSettingsOfSigning(t *testing.T) {
+	none := policy.Settings{Signing: policy.NoneSigns}
+	holds(t, "nobody signs: a guardian", guardian, none, nil, variant("view any +++++\nedit,undo,submit any fffff\n"+signs, "sign any woncc"))
+	holds(t, "nobody signs: the counselor", counsels, none, nil, variant(decides, "sign any nnnnx"))
+	paperless := policy.Settings{NoPaper: true}
+	holds(t, "no paper: the office", office, paperless, nil, variant(decides, "sign any ppppx"))
+	holds(t, "no paper, no guardian on file: the office", office, paperless, func(c *Case) { c.Guardians = 0 }, decides)
+	all := policy.Settings{Signing: policy.AllSign}
+	signed := func(c *Case) { c.SignedByReader = true }
+	again := "sign progress,back woNcc\nsign submitted,signed,signed*,cleared,placed woacc\nsign submitted* woacc"
+	holds(t, "all sign: one who has", guardian, all, signed, variant("view any +++++\nedit,undo,submit any fffff\n"+signs, again))
+	holds(t, "all sign: one who has not", guardian, all, nil, "view any +++++\nedit,undo,submit any fffff\n"+signs)
+	holds(t, "all sign: the counselor for the rest", counsels, all, signed, decides)
+}
+
+func TestSettingsOfTheLook(t *testing.T) {
+	before := policy.Settings{Look: policy.LookBefore}
+	looked := func(c *Case) { c.Looked = true }
+	looks := "clear any nnnnx\nlook progress,back,submitted*,signed* ++++x\nlook submitted,signed,cleared,placed nnnnx\n" +
+		"submit progress,back,submitted*,signed* kkkkx\nsubmit submitted,signed,cleared,placed aaaax"
+	holds(t, "look before: the counselor", counsels, before, nil, variant(decides, looks))
+	holds(t, "looked: the counselor", counsels, before, looked, variant(decides, "clear any nnnnx\nlook any aaaax"))
+	must := "submit progress,back,submitted*,signed* wokcc\nsubmit submitted,signed,cleared,placed woacc"
+	base := "view any +++++\n" + edits + "ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff"
+	holds(t, "look before: the student", student, before, nil, variant(base, must))
+	holds(t, "looked: the student", student, before, looked, table(base))
+	none := policy.Settings{Look: policy.LookNone}
+	holds(t, "no look: the counselor", counsels, none, nil, variant(decides, "clear any nnnnx"))
+	holds(t, "no look: the student", student, none, nil, table(base))
+}
+
+func TestNoLateChanges(t *testing.T) {
+	s := policy.Settings{Late: policy.NotLate}
+	no := "ask progress,back woNcc\nask submitted,submitted*,signed,signed* wo+cc\nask cleared,placed wolcc"
+	holds(t, "a guardian", guardian, s, nil, variant("view any +++++\nedit,undo,submit any fffff\n"+signs, no))
+	holds(t, "the student", student, s, nil, variant("view any +++++\n"+edits+"ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff", "ask any fffcf"))
+}
+
+func TestWhatWasFound(t *testing.T) {
+	var s policy.Settings
+	base := "view any +++++\n" + edits + "ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff"
+	holds(t, "something to do: the student", student, s, func(c *Case) { c.Complete, c.Ready = false, false },
+		variant(base, "submit progress,back,submitted*,signed* woRcc\nsubmit submitted,signed,cleared,placed woacc"))
+	holds(t, "a claim is open: the student", student, s, func(c *Case) { c.Ready = false }, table(base))
+	holds(t, "a claim is open: the counselor", counsels, s, func(c *Case) { c.Ready = false },
+		variant(decides, "clear progress,back NNNNx\nclear submitted ggggx\nclear submitted*,signed* hhhhx\nclear signed RRRRx\nclear cleared,placed aaaax"))
+	holds(t, "nothing to undo", student, s, func(c *Case) { c.Undoable = false },
+		variant(base, "edit progress,back,submitted,submitted*,signed,signed* wo+cc\nedit cleared,placed wolcc\n"+
+			"undo progress,back,submitted,submitted*,signed,signed* woucc\nundo cleared,placed wolcc"))
+	before := policy.Settings{Look: policy.LookBefore}
+	unready := Case{Relation: counsels, State: InProgress, Window: window, Now: moments[Open], Settings: before}
+	if got := letter(Of(&unready)[Look]); got != 'R' {
+		t.Errorf("agreeing to an unfinished sheet is answered %c", got)
+	}
+}
+
+// An older version of the sheet is no ground to act on, but what is done already stays done.
+func TestAnOlderVersion(t *testing.T) {
+	var s policy.Settings
+	stale := func(c *Case) { c.Stale = true }
+	holds(t, "the student", student, s, stale, `view any +++++
+		edit,undo any woscc
+		submit progress,back,submitted*,signed* woscc
+		submit submitted,signed,cleared,placed woacc
+		ask any fffsf
+		sign,look,decide,sendBack,clear,reopen any fffff`)
+	holds(t, "a guardian", guardian, s, stale, `view any +++++
+		edit,undo,submit any fffff
+		sign progress,back,submitted,submitted* woscc
+		sign signed,signed*,cleared,placed woacc
+		ask any wossc
+		look,decide,sendBack,clear,reopen any fffff`)
+	holds(t, "the counselor", counsels, s, stale, `view any +++++
+		edit,undo,decide,sendBack,reopen any ssssx
+		submit progress,back,submitted*,signed* ssssx
+		submit submitted,signed,cleared,placed aaaax
+		sign progress,back,submitted,submitted* ssssx
+		sign signed,signed*,cleared,placed aaaax
+		ask any fffff
+		look any nnnnx
+		clear progress,back,submitted,submitted*,signed,signed* ssssx
+		clear cleared,placed aaaax`)
+}
+
+// Each bound of a window belongs to what it begins (common practice: "closes at 20:00" means 19:59 is open and 20:00 is closed).
+func TestBoundsOfAWindow(t *testing.T) {
+	for _, c := range []struct {
+		at   time.Time
+		want Phase
+	}{
+		{window.Opens.Add(-1), Before}, {window.Opens, Open}, {window.Families.Add(-1), Open}, {window.Families, Late},
+		{window.Counselors.Add(-1), Late}, {window.Counselors, Over},
+	} {
+		if got := window.Phase(c.at); got != c.want {
+			t.Errorf("%v is in phase %d, want %d", c.at, got, c.want)
+		}
+	}
+	if got := (Window{}).Phase(day(1)); got != NoWindow {
+		t.Errorf("without a window the phase is %d", got)
+	}
+}
+
+func TestSettle(t *testing.T) {
+	const one, none, all = policy.OneSigns, policy.NoneSigns, policy.AllSign
+	const after, before, no = policy.LookAfter, policy.LookBefore, policy.LookNone
+	for _, c := range []struct {
+		state     State
+		signing   policy.Signing
+		look      policy.Look
+		guardians int
+		signed    Signatures
+		ready     bool
+		want      State
+	}{
+		{Submitted, one, after, 2, Signatures{}, true, Submitted},
+		{Submitted, one, after, 2, Signatures{Guardians: 1}, true, Signed},
+		{Submitted, one, after, 0, Signatures{}, true, Submitted},
+		{Submitted, one, after, 0, Signatures{For: true}, true, Signed},
+		{Submitted, none, after, 2, Signatures{}, true, Signed},
+		{Submitted, none, after, 0, Signatures{}, false, Signed},
+		{Submitted, all, after, 2, Signatures{Guardians: 1}, true, Submitted},
+		{Submitted, all, after, 2, Signatures{Guardians: 2}, true, Signed},
+		{Submitted, all, after, 2, Signatures{Guardians: 1, For: true}, true, Signed},
+		{Submitted, all, after, 0, Signatures{}, true, Submitted},
+		{Submitted, all, after, 1, Signatures{Guardians: 2}, true, Signed}, // one has left since
+		{Signed, one, after, 1, Signatures{Guardians: 1}, true, Signed},
+		{Signed, one, before, 1, Signatures{Guardians: 1}, true, Cleared},
+		{Signed, one, no, 1, Signatures{Guardians: 1}, true, Cleared},
+		{Signed, one, no, 1, Signatures{Guardians: 1}, false, Signed},
+		{Submitted, none, no, 1, Signatures{}, true, Cleared},
+		{Submitted, none, no, 1, Signatures{}, false, Signed},
+		{InProgress, none, no, 1, Signatures{For: true}, true, InProgress},
+		{SentBack, none, no, 1, Signatures{}, true, SentBack},
+		{Placed, one, no, 1, Signatures{}, true, Placed},
+	} {
+		set := policy.Settings{Signing: c.signing, Look: c.look}
+		if got := Settle(c.state, set, c.guardians, c.signed, c.ready); got != c.want {
+			t.Errorf("%+v settles as %s", c, got)
+		}
+	}
+}
+
+func TestWhatComesNext(t *testing.T) {
+	// By state: without a window, before it, in it, closed for families, closed for all.
+	for state, want := range map[string]string{
+		"progress":   "noWindow opens submitNow closedMayAsk closed",
+		"back":       "noWindow opens sentBack closedMayAsk closed",
+		"submitted":  "submitted submitted submitted signOnPaper signOnPaper",
+		"submitted*": "changed changed changed closedMayAsk closed",
+		"signed":     "signed signed signed signed signed",
+		"signed*":    "changed changed changed closedMayAsk closed",
+		"cleared":    "cleared cleared cleared cleared cleared",
+		"placed":     "placed placed placed placed placed",
+	} {
+		for phase, next := range strings.Fields(want) {
+			c := finished(student, policy.Settings{})
+			c.Window, c.Now = window, moments[phase]
+			if Phase(phase) == NoWindow {
+				c.Window = Window{}
+			}
+			setState(&c, state)
+			if got := NextOf(&c); string(got) != next {
+				t.Errorf("%s in phase %d: next is %s, want %s", state, phase, got, next)
+			}
+		}
+	}
+	for _, x := range []struct {
+		change func(*Case)
+		want   Next
+	}{
+		{func(c *Case) { c.Complete = false }, NextFill},
+		{func(c *Case) { c.State, c.Complete = SentBack, false }, NextMend},
+		{func(c *Case) { c.Settings.Look = policy.LookBefore }, NextLook},
+		{func(c *Case) { c.Settings.Look, c.Looked = policy.LookBefore, true }, NextSubmit},
+		{func(c *Case) { c.Settings.Look, c.Complete = policy.LookBefore, false }, NextFill},
+		{func(c *Case) { c.State, c.Guardians = Submitted, 0 }, NextSignFor},
+		{func(c *Case) { c.Now, c.Settings.Late = moments[Late], policy.NotLate }, NextNothing},
+	} {
+		c := finished(student, policy.Settings{})
+		c.Window, c.Now, c.State = window, moments[Open], InProgress
+		x.change(&c)
+		if got := NextOf(&c); got != x.want {
+			t.Errorf("%+v: next is %s, want %s", c, got, x.want)
+		}
+	}
+}
+
+func TestInSchool(t *testing.T) {
+	for _, c := range []struct {
+		who  Relation
+		want string // catalog, caseload, people
+	}{
+		{student, "+--"}, {guardian, "+--"}, {nobody, "+--"}, {colleague, "++-"}, {office, "+++"},
+	} {
+		got := ""
+		for _, act := range []SchoolAct{SeeCatalog, SeeCaseload, ManagePeople, 99} {
+			if InSchool(act, c.who) {
+				got += "+"
+			} else {
+				got += "-"
+			}
+		}
+		if got != c.want+"-" {
+			t.Errorf("%+v: %s, want %s", c.who, got, c.want)
+		}
+	}
+}
+
+func TestNamesOfActs(t *testing.T) {
+	seen := map[string]bool{}
+	for _, a := range All() {
+		if a.String() == "" || seen[a.String()] {
+			t.Errorf("act %d is called %q", a, a)
+		}
+		seen[a.String()] = true
+	}
+	if len(seen) != int(count) {
+		t.Errorf("All lists %d acts of %d", len(seen), count)
+	}
+}
+
+func ExampleOf() {
+	answers := Of(&Case{Relation: Relation{Self: true}, State: Submitted, Window: window, Now: window.Opens, Complete: true})
+	fmt.Println(answers[Edit].Allowed, answers[Submit].Why, answers[Clear].Why)
+	// Output: true already-done forbidden
+}

@@ -1,0 +1,24 @@
+package acts
+
+// SchoolAct is something a person may want to do in a school, apart from any one sheet.
+type SchoolAct uint8
+
+// The acts.
+const (
+	SeeCatalog   SchoolAct = iota
+	SeeCaseload            // the students of the school and what they wait for
+	ManagePeople           // find people, give a new password
+)
+
+// InSchool tells whether a person who belongs to a school may do something there. Counsels in r means any student.
+func InSchool(a SchoolAct, r Relation) bool {
+	switch a {
+	case SeeCatalog:
+		return true
+	case SeeCaseload:
+		return r.Counselor || r.Office
+	case ManagePeople:
+		return r.Office
+	}
+	return false
+}
