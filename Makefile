@@ -31,7 +31,7 @@ $(UI): ui/node_modules/.package-lock.json $(UI_SOURCES)
 	@touch ui/dist/.gitkeep $@
 
 test: build ## run all tests: core, database, contract, browser
-	@scripts/need chromium cbc
+	@scripts/need chromium cbc pgbouncer
 	cd ui && npm run --silent lint
 	go vet ./...
 	go test ./...

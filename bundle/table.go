@@ -15,6 +15,7 @@ import (
 	"io"
 	"io/fs"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 )
 
@@ -171,7 +172,10 @@ func readTable(s *fileSpec, text []byte) (*Table, []Problem) {
 			if !utf8.ValidString(cell) {
 				bad(line, header[i], "is not valid UTF-8 text")
 				valid = false
-			} else if strings.ContainsFunc(cell, isControl) {
+			} else if strings.ContainsRune(cell, 0) {
+				bad(line, header[i], "has a NUL character in it; take it out")
+				valid = false
+			} else if header[i] == "courseCode" && strings.ContainsFunc(cell, unicode.IsControl) {
 				bad(line, header[i], "has a control character in it; take it out")
 				valid = false
 			}
@@ -187,8 +191,6 @@ func readTable(s *fileSpec, text []byte) (*Table, []Problem) {
 		t.Rows = append(t.Rows, row)
 	}
 }
-
-func isControl(r rune) bool { return r < ' ' && r != '\t' && r != '\n' && r != '\r' || r == 0x7f }
 
 func list(text string) []string {
 	var items []string

@@ -35,7 +35,7 @@ func (f *File) Bytes() ([]byte, error) {
 // Write writes a bundle into a folder, which is made where it is missing, with a manifest. Files of a bundle that are there and
 // are not written now are taken away, so that the folder is the bundle.
 func Write(dir string, files []File) error {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return fmt.Errorf("writing the bundle: %w", err)
 	}
 	present := map[string]bool{}
@@ -48,7 +48,7 @@ func Write(dir string, files []File) error {
 		if err != nil {
 			return fmt.Errorf("writing %s: %w", files[i].Name, err)
 		}
-		if err := os.WriteFile(filepath.Join(dir, files[i].Name), text, 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(dir, files[i].Name), text, 0o600); err != nil {
 			return fmt.Errorf("writing the bundle: %w", err)
 		}
 	}
@@ -84,6 +84,14 @@ func Columns(name string) []string {
 		return nil
 	}
 	return append(append([]string(nil), s.required...), s.optional...)
+}
+
+// Required is how many of a file's columns are required; they are the first of Columns.
+func Required(name string) int {
+	if s := spec(name); s != nil {
+		return len(s.required)
+	}
+	return 0
 }
 
 // Names lists the CSV files of a bundle.

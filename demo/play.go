@@ -2,7 +2,6 @@ package demo
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"math/rand/v2"
 
@@ -14,6 +13,10 @@ import (
 // are submitted, some of those signed, asked about, cleared or sent back.
 func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uint64) error {
 	r := rand.New(rand.NewPCG(seed, 1))
+	accounts, err := cases.Accounts(ctx, b.SchoolID)
+	if err != nil {
+		return err
+	}
 	byID := map[string]*bundle.User{}
 	for i := range b.Users {
 		byID[b.Users[i].ID] = &b.Users[i]
@@ -27,9 +30,9 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 		if r.Float64() > 0.8 || p.ID == "s0001" {
 			continue
 		}
-		view, err := cases.Submit(ctx, p.Username, b.SchoolID, p.ID, 1)
-		var refused *school.Error
-		if errors.As(err, &refused) {
+		at := school.Place{School: b.SchoolID, Year: b.Year.Start, Student: p.ID}
+		desk, err := cases.Submit(ctx, accounts[p.ID], at, 0, "")
+		if school.CodeOf(err) != "" {
 			continue // not ready: stays in progress
 		} else if err != nil {
 			return fmt.Errorf("submitting for %s: %w", p.Username, err)
@@ -37,22 +40,22 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 		guardian := ""
 		for _, id := range p.Agents {
 			if g := byID[id]; g != nil {
-				guardian = g.Username
+				guardian = g.ID
 			}
 		}
-		counselor := byID[p.Counselor].Username
+		counselor := accounts[p.Counselor]
 		dice := r.Float64()
 		switch {
 		case guardian == "" || dice < 0.2: // waits for the family
 			continue
 		case dice < 0.24:
-			_, err = cases.AskForChange(ctx, guardian, b.SchoolID, p.ID, view.Version, wishes[r.IntN(len(wishes))])
+			_, err = cases.AskForChange(ctx, accounts[guardian], at, 0, wishes[r.IntN(len(wishes))])
 		case dice < 0.29:
-			_, err = cases.SendBack(ctx, counselor, b.SchoolID, p.ID, view.Version, returns[r.IntN(len(returns))])
+			_, err = cases.SendBack(ctx, counselor, at, 0, returns[r.IntN(len(returns))])
 		default:
-			view, err = cases.Sign(ctx, guardian, b.SchoolID, p.ID, view.Version, requested(view))
-			if err == nil && dice < 0.6 && len(view.Todo) == 0 {
-				_, err = cases.Clear(ctx, counselor, b.SchoolID, p.ID, view.Version)
+			desk, err = cases.Sign(ctx, accounts[guardian], at, 0, desk.Fees(), "")
+			if err == nil && dice < 0.6 && desk.Ready {
+				_, err = cases.Clear(ctx, counselor, at, 0, "")
 			}
 		}
 		if err != nil {
@@ -60,11 +63,4 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 		}
 	}
 	return nil
-}
-
-func requested(view *school.SheetView) (codes []string) {
-	for _, e := range view.Requests {
-		codes = append(codes, e.Course)
-	}
-	return codes
 }

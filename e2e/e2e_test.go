@@ -59,11 +59,9 @@ type site struct {
 
 func newSite(t *testing.T) *site {
 	t.Helper()
-	db := storetest.Open(t, storetest.URL(t))
-	cases := school.New(db, func() time.Time { return storetest.Now })
-	server := web.New(db, cases, web.Options{Demo: []web.DemoSignIn{{Username: "mara.quill", Password: demo.Password, Who: "Mara Quill"}}})
-	t.Cleanup(server.Close)
-	http := httptest.NewServer(server)
+	cases := storetest.Cases(t)
+	http := httptest.NewServer(web.New(cases, web.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet,
+		Demo: []web.DemoSignIn{{Username: "mara.quill", Password: demo.Password, Who: "Mara Quill"}}}))
 	t.Cleanup(http.Close)
 	return &site{t, http.URL, cases}
 }

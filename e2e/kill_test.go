@@ -19,6 +19,7 @@ import (
 	"rubricon/demo"
 	"rubricon/school"
 	"rubricon/store/storetest"
+	"rubricon/web"
 )
 
 // process is the real program, serving.
@@ -67,18 +68,23 @@ func TestKillLosesNothingAnswered(t *testing.T) {
 	if out, err := exec.Command("go", "build", "-o", binary, "../cmd/rubricon").CombinedOutput(); err != nil {
 		t.Fatalf("building: %v\n%s", err, out)
 	}
-	database := storetest.URL(t)
-	db := storetest.Open(t, database)
-	cases := school.New(db, nil)
+	database := storetest.New(t)
+	cases := school.New(database.Open(t), school.Options{Log: storetest.Quiet})
 	now := time.Now()
-	if err := cases.SetWindow(t.Context(), demo.SchoolID, -1, now.Add(-time.Hour), now.Add(time.Hour), now.Add(2*time.Hour)); err != nil {
+	window := school.Window{Grade: -1, Opens: now.Add(-time.Hour), Families: now.Add(time.Hour), Counselors: now.Add(2 * time.Hour)}
+	if err := cases.SetWindow(t.Context(), demo.SchoolID, storetest.Year, window); err != nil {
 		t.Fatal(err)
 	}
-	const sheet = "/api/schools/pellworth/students/s0001/sheet"
-	var version int64 = 1
+	const sheet = "/api/schools/pellworth/years/2027/students/s0001/sheet"
+	mara := school.Place{School: demo.SchoolID, Year: storetest.Year, Student: "s0001"}
+	first, err := cases.Sheet(t.Context(), database.Account(t, "mara.quill"), mara)
+	if err != nil {
+		t.Fatal(err)
+	}
+	version := first.Row.Version
 	on := false // whether Astronomy was an alternate in the last answer
 	for round := range 3 {
-		p := start(t, binary, database)
+		p := start(t, binary, database.URL)
 		jar, _ := cookiejar.New(nil)
 		client := &http.Client{Jar: jar, Timeout: 20 * time.Second}
 		if status, err := post(client, p.url+"/api/session", fmt.Sprintf(`{"username":"mara.quill","password":%q}`, demo.Password), &struct{}{}); status != 200 {
@@ -98,7 +104,7 @@ func TestKillLosesNothingAnswered(t *testing.T) {
 			if on {
 				act = "remove"
 			}
-			var view school.SheetView
+			var view web.SheetView
 			status, err := post(client, p.url+sheet+"/changes", fmt.Sprintf(`{"version":%d,"act":%q,"course":"AST1"}`, version, act), &view)
 			if err != nil {
 				break // the server is gone; this change was not answered
@@ -114,15 +120,15 @@ func TestKillLosesNothingAnswered(t *testing.T) {
 		}
 		<-killed
 		_ = p.cmd.Wait()
-		view, err := cases.Sheet(t.Context(), "mara.quill", demo.SchoolID, "s0001")
+		d, err := cases.Sheet(t.Context(), database.Account(t, "mara.quill"), mara)
 		if err != nil {
 			t.Fatal(err)
 		}
 		has := false
-		for _, e := range view.Alternate {
-			has = has || e.Course == "AST1"
+		for _, e := range d.Row.Entries {
+			has = has || e.Course == "AST1" && e.Alternate
 		}
-		switch view.Version {
+		switch d.Row.Version {
 		case version:
 			if has != on {
 				t.Fatalf("round %d: version %d is there, but not its change", round, version)
@@ -131,9 +137,9 @@ func TestKillLosesNothingAnswered(t *testing.T) {
 			if has == on {
 				t.Fatalf("round %d: version %d is there, but not its change", round, version+1)
 			}
-			version, on = view.Version, has
+			version, on = d.Row.Version, has
 		default:
-			t.Fatalf("round %d: version %d was answered, %d is there", round, version, view.Version)
+			t.Fatalf("round %d: version %d was answered, %d is there", round, version, d.Row.Version)
 		}
 	}
 }

@@ -3,312 +3,325 @@ package school
 import (
 	"context"
 	"errors"
+	"maps"
 	"strings"
 	"time"
 
+	"rubricon/core/acts"
+	"rubricon/core/catalog"
 	"rubricon/core/condition"
 	"rubricon/core/credit"
+	"rubricon/core/policy"
 	"rubricon/core/sheet"
 	"rubricon/store"
 )
 
-func (s *Service) counselorsOpen(sub *subject) error {
-	if sub.CounselorsClose != nil && !s.now().Before(*sub.CounselorsClose) {
-		return problem(Closed, "requests closed for counselors on %s", sub.CounselorsClose.Format(time.RFC3339))
-	}
-	return nil
+// Clear accepts what was submitted and signed. Where the family has asked for a change the reason is the answer to it.
+func (s *Service) Clear(ctx context.Context, by int64, at Place, version int64, reason string) (*Desk, error) {
+	return s.act(ctx, by, at, version, acts.Clear, reason, func(d *Desk) (*store.Change, error) {
+		change := d.change("clear", tidy(reason), map[string]any{"submission": d.Row.Submission})
+		change.State.State, change.State.ClearedAt, change.State.Asked = string(acts.Cleared), &d.now, ""
+		return change, nil
+	})
 }
 
-// Clear accepts a sheet that is complete and, where the student has guardians on file, signed.
-func (s *Service) Clear(ctx context.Context, username, school, student string, version int64) (*SheetView, error) {
-	return s.act(ctx, username, school, student, DecideSheet, "clear", func(_ store.Queries, sub *subject) (map[string]any, error) {
-		if sub.State == "cleared" {
-			return nil, nil
+// Reopen takes a clearance back: the sheet is signed again, and can be sent back or changed.
+func (s *Service) Reopen(ctx context.Context, by int64, at Place, version int64, reason string) (*Desk, error) {
+	return s.act(ctx, by, at, version, acts.Reopen, reason, func(d *Desk) (*store.Change, error) {
+		if tidy(reason) == "" {
+			return nil, problem(NeedsReason)
 		}
-		if err := s.counselorsOpen(sub); err != nil {
-			return nil, err
-		}
-		if err := checkVersion(sub, version); err != nil {
-			return nil, err
-		}
-		if sub.State != "signed" && (sub.State != "submitted" || sub.Guardians > 0) || changedSince(&sub.SheetRow) {
-			return nil, problem(WrongState, "the sheet must be submitted and signed before it can be cleared")
-		}
-		j, err := judge(sub.known, sub.Entries)
-		if err != nil {
-			return nil, err
-		}
-		if !j.judgement.Ready {
-			return nil, &Error{Code: NotReady, Detail: "the sheet cannot be cleared yet; settle what is listed", Todo: todos(sub.known.Year, j.todo)}
-		}
-		at := s.now()
-		sub.State, sub.ClearedAt, sub.Asked = "cleared", &at, ""
-		return map[string]any{"cleared": sub.ContentVersion}, nil
+		change := d.change("reopen", tidy(reason), nil)
+		change.State.State, change.State.ClearedAt = string(acts.Signed), nil
+		return change, nil
+	})
+}
+
+// Look agrees that the sheet, as it is, may be submitted, where the school wants a look before.
+func (s *Service) Look(ctx context.Context, by int64, at Place, version int64) (*Desk, error) {
+	return s.act(ctx, by, at, version, acts.Look, "", func(d *Desk) (*store.Change, error) {
+		change := d.change("look", "", nil)
+		change.State.Looked = &store.JSON[[]store.EntryRow]{V: d.Row.Entries}
+		return change, nil
 	})
 }
 
 // SendBack returns a sheet to the student with a message.
-func (s *Service) SendBack(ctx context.Context, username, school, student string, version int64, message string) (*SheetView, error) {
-	message = strings.TrimSpace(message)
-	return s.act(ctx, username, school, student, DecideSheet, "sendBack", func(_ store.Queries, sub *subject) (map[string]any, error) {
+func (s *Service) SendBack(ctx context.Context, by int64, at Place, version int64, message string) (*Desk, error) {
+	message = tidy(message)
+	return s.act(ctx, by, at, version, acts.SendBack, "", func(d *Desk) (*store.Change, error) {
 		if message == "" {
-			return nil, problem(BadInput, "write what the student should change")
+			return nil, problem(NeedsMessage)
 		}
-		if sub.State == "sentBack" && sub.Message == message {
-			return nil, nil
-		}
-		if err := s.counselorsOpen(sub); err != nil {
-			return nil, err
-		}
-		if err := checkVersion(sub, version); err != nil {
-			return nil, err
-		}
-		if sub.State != "submitted" && sub.State != "signed" && sub.State != "cleared" {
-			return nil, problem(WrongState, "only a sheet that was submitted can be sent back")
-		}
-		sub.State, sub.Message, sub.Asked = "sentBack", message, ""
-		sub.SignedAt, sub.SignedBy, sub.ClearedAt = nil, "", nil
-		return map[string]any{"message": message}, nil
+		change := d.change("sendBack", "", map[string]any{"message": message})
+		change.State.State, change.State.Message, change.State.Asked, change.State.ClearedAt = string(acts.SentBack), message, "", nil
+		return change, nil
 	})
 }
 
-// Decision is a counselor's answer to what a family says is met elsewhere, or a waiver.
+// Decision is an answer to what a family says is met elsewhere, or a waiver.
 type Decision struct {
-	Version int64          `json:"version" minimum:"1"`
-	Answer  string         `json:"answer" enum:"confirm,waive,decline" doc:"confirm: the claim becomes a record; waive: the course's condition is met; decline: neither"`
-	Claim   int64          `json:"claim,omitempty" doc:"The claim's id; without one the course's condition is waived"`
-	Course  string         `json:"course" maxLength:"100" doc:"The requested course whose condition it is"`
-	Mark    *credit.Amount `json:"mark,omitempty" doc:"confirm: the mark on the report, 0 to 100"`
-	Reason  string         `json:"reason" maxLength:"1000" doc:"Kept, and shown to the family"`
+	Version int64
+	Answer  string         // confirm: the claim becomes a record; waive: the course's condition is met; decline: neither
+	Claim   int64          // the claim's id; 0: the course's condition is waived
+	Course  string         // the requested course whose condition it is
+	Mark    *credit.Amount // confirm: the mark on the report
+	Reason  string         // kept, and shown to the family
 }
 
 // Decide settles a claim, or waives a condition, with a reason.
-func (s *Service) Decide(ctx context.Context, username, school, student string, d Decision) (*SheetView, error) {
-	d.Reason = strings.TrimSpace(d.Reason)
-	return s.act(ctx, username, school, student, DecideSheet, "decide", func(q store.Queries, sub *subject) (map[string]any, error) {
+func (s *Service) Decide(ctx context.Context, by int64, at Place, d Decision) (*Desk, error) {
+	d.Reason = tidy(d.Reason)
+	return s.act(ctx, by, at, d.Version, acts.Decide, d.Reason, func(desk *Desk) (*store.Change, error) {
 		if d.Reason == "" {
-			return nil, problem(BadInput, "write the reason; it is kept, and the family sees it")
+			return nil, problem(NeedsReason)
 		}
-		if err := s.counselorsOpen(sub); err != nil {
-			return nil, err
-		}
-		if err := checkVersion(sub, d.Version); err != nil {
-			return nil, err
-		}
-		k := sub.known
-		if _, ok := k.Year.Index(d.Course); !ok {
-			return nil, problem(NotFound, "no course has the code %q", d.Course)
+		y := desk.Year.Year
+		if _, ok := y.Index(d.Course); !ok {
+			return nil, &Error{Code: NoCourse, Param: d.Course}
 		}
 		var claim *Claim
-		for i := range k.claims {
-			if k.claims[i].ID == d.Claim {
-				claim = &k.claims[i]
+		for i := range desk.Known.Claims {
+			if desk.Known.Claims[i].ID == d.Claim {
+				claim = &desk.Known.Claims[i]
 			}
+		}
+		settled := map[string]string{"confirm": "confirmed", "waive": "waived", "decline": "declined"}[d.Answer]
+		if settled == "" {
+			return nil, problem(BadAct)
 		}
 		if claim == nil && (d.Claim != 0 || d.Answer != "waive") {
-			return nil, problem(NoClaim, "there is no such open claim")
+			return nil, problem(NoClaim)
 		}
+		change := desk.change("decide", d.Reason, map[string]any{"answer": d.Answer, "course": d.Course, "claim": claim})
 		if claim != nil {
-			settled := map[string]string{"confirm": "confirmed", "waive": "waived", "decline": "declined"}[d.Answer]
-			if err := q.SettleClaim(ctx, school, student, claim.ID, settled); errors.Is(err, store.ErrNotFound) {
-				return nil, problem(NoClaim, "there is no such open claim")
-			} else if err != nil {
-				return nil, err
-			}
+			change.Settle = &store.Settlement{Claim: claim.ID, Answer: settled}
 		}
 		var err error
 		switch d.Answer {
 		case "confirm":
-			err = s.confirm(ctx, q, sub, claim, &d)
+			change.Record, err = transfer(y, at.Student, claim, d.Mark)
 		case "waive":
-			err = q.AddSignal(ctx, school, &store.SignalIn{Student: student, Kind: string(sheet.Waiver), Course: d.Course, By: sub.actor.ID, Note: d.Reason,
-				Cells: store.Cells{"student": student, "kind": string(sheet.Waiver), "courseCode": d.Course, "by": sub.actor.ID, "note": d.Reason}})
+			who := desk.actor.ID
+			change.Signal = &store.SignalRow{Kind: string(sheet.Waiver), Code: d.Course, By: who, Note: d.Reason,
+				Cells: store.Cells{"student": at.Student, "kind": string(sheet.Waiver), "courseCode": d.Course, "by": who, "note": d.Reason}}
 		}
-		if err != nil {
-			return nil, err
-		}
-		return map[string]any{"answer": d.Answer, "course": d.Course, "message": d.Reason, "claim": claim}, q.FactsChanged(ctx, school, student)
+		return change, err
 	})
 }
 
-// confirm turns a claim about a course into a transfer record, dated in the year before the student entered the grade.
-func (s *Service) confirm(ctx context.Context, q store.Queries, sub *subject, claim *Claim, d *Decision) error {
-	y := sub.known.Year
+// transfer makes of a claim about a course a transfer record, dated in the year before the one being asked for.
+func transfer(y *catalog.Year, student string, claim *Claim, mark *credit.Amount) (*store.RecordRow, error) {
 	if claim.Course == "" {
-		return problem(BadInput, "only a course can be confirmed as earned elsewhere; waive the condition instead")
+		return nil, problem(NotACourse)
 	}
-	if d.Mark != nil && (*d.Mark < 0 || *d.Mark > 100*credit.One) {
-		return problem(BadInput, "the mark must lie between 0 and 100")
+	if mark != nil && (*mark < 0 || *mark > 100*credit.One) {
+		return nil, problem(BadMark)
 	}
-	record := &store.RecordIn{Student: sub.Student, Course: claim.Course, StartYear: y.Start - 1, Outcome: string(sheet.Transfer), Subjects: []string{}}
-	subject := ""
+	record := &store.RecordRow{Code: claim.Course, Year: y.Start - 1, Outcome: string(sheet.Transfer), Subjects: []string{}}
 	if i, ok := y.Index(claim.Course); ok {
 		c := &y.Courses[i]
 		record.Title, record.Credits, record.Subjects = c.Title, int64(c.Credits), c.Subjects
-		subject = strings.Join(c.Subjects, ",")
 	}
-	mark := ""
-	if d.Mark != nil {
-		value := int64(*d.Mark)
-		record.Mark, mark = &value, d.Mark.String()
+	text := ""
+	if mark != nil {
+		value := int64(*mark)
+		record.Mark, text = &value, mark.String()
 	}
-	record.Cells = store.Cells{"student": sub.Student, "courseCode": claim.Course, "title": record.Title, "subject": subject, "schoolYear": yearLabel(record.StartYear),
-		"credits": credit.Amount(record.Credits).String(), "mark": mark, "outcome": record.Outcome}
-	return q.AddRecord(ctx, sub.School, record)
+	record.Cells = store.Cells{"student": student, "courseCode": claim.Course, "title": record.Title, "subject": strings.Join(record.Subjects, ","),
+		"schoolYear": policy.YearLabel(record.Year), "credits": credit.Amount(record.Credits).String(), "mark": text, "outcome": record.Outcome}
+	maps.DeleteFunc(record.Cells, func(_, cell string) bool { return cell == "" }) // as a file that is read has them
+	return record, nil
 }
 
 // Caseload is a counselor's students by what they wait for.
 type Caseload struct {
-	School   string    `json:"school"`
-	Name     string    `json:"name"`
-	Mine     bool      `json:"mine" doc:"Only the reader's own students; false: the whole school"`
-	Students []CaseRow `json:"students" doc:"Sorted by family name"`
+	Year   *SchoolYear
+	Reader string // their name
+	Mine   bool   // only the reader's own students
+	Lines  []CaseLine
 }
 
-// CaseRow is one student of a caseload.
-type CaseRow struct {
-	ID      string     `json:"id"`
-	Given   string     `json:"given"`
-	Family  string     `json:"family"`
-	Grade   int        `json:"grade"`
-	Stage   string     `json:"stage" enum:"notBegun,inProgress,withFamily,waiting,complete,cleared" doc:"Where the sheet is"`
-	Reason  string     `json:"reason,omitempty" enum:"claim,asked,retake,unmet" doc:"waiting: for what"`
-	Course  string     `json:"course,omitempty" doc:"The course it is about"`
-	Text    string     `json:"text,omitempty" doc:"What the family says or asks"`
-	Since   *time.Time `json:"since,omitempty"`
-	Version int64      `json:"version"`
+// CaseLine is one student of a caseload.
+type CaseLine struct {
+	*Desk
+	Stage  string // notBegun, inProgress, withFamily, waiting, complete, cleared: where the sheet is
+	Reason string // waiting: for what: claim, asked, retake, unmet, tooComplex
+	Course string // the code it is about
+	Text   string // what the family says or asks
 }
 
 // Caseload lists the students of the reader, or of the whole school, judged, each with what it waits for and why.
-func (s *Service) Caseload(ctx context.Context, username, school string, all bool) (*Caseload, error) {
-	q := s.db.Queries()
-	p, at, err := s.personIn(ctx, q, username, school, ViewCaseload)
+func (s *Service) Caseload(ctx context.Context, by int64, school string, year int, all bool) (*Caseload, error) {
+	y, a, err := s.reader(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}
-	counselor := p.ID
-	if all || !p.Counsels {
+	counselor := a.ID
+	if all || !a.Counsels {
 		counselor = ""
 	}
-	list, err := q.Caseload(ctx, school, counselor)
+	list, err := s.db.Queries().Caseload(ctx, school, year, counselor)
 	if err != nil {
 		return nil, err
 	}
-	facts, err := at.factsOf(ctx, q, school, counselor, list)
-	if err != nil {
-		return nil, err
-	}
-	out := &Caseload{School: school, Name: p.GivenName + " " + p.FamilyName, Mine: counselor != "", Students: make([]CaseRow, 0, len(list))}
+	sheets := make([]*store.SheetRow, len(list))
 	for i := range list {
-		row, err := caseRow(&list[i], facts[i])
-		if err != nil {
-			return nil, err
-		}
-		out.Students = append(out.Students, row)
+		sheets[i] = &list[i].SheetRow
+	}
+	known, err := s.knownOf(ctx, y, sheets)
+	if err != nil {
+		return nil, err
+	}
+	out := &Caseload{Year: y, Reader: a.name().Name, Mine: counselor != "", Lines: make([]CaseLine, len(list))}
+	now := s.now()
+	for i := range list {
+		d := &Desk{Row: list[i].SheetRow, Pupil: list[i].Pupil, Year: y, Known: known[i], actor: a, now: now}
+		d.judge(0)
+		out.Lines[i] = line(d)
 	}
 	return out, nil
 }
 
-// factsOf gives the compiled facts of a whole caseload, reading those that are not at hand in one go.
-func (a *atVersion) factsOf(ctx context.Context, q store.Queries, school, counselor string, list []store.CaseRow) ([]*known, error) {
-	out := make([]*known, len(list))
-	missing := false
-	a.mu.Lock()
-	for i := range list {
-		if have := a.facts[list[i].Student]; have.value != nil && have.version == list[i].FactsVersion {
-			out[i] = have.value
-		} else {
-			missing = true
-		}
+// line tells where a sheet is and what it waits for.
+func line(d *Desk) CaseLine {
+	l := CaseLine{Desk: d}
+	switch state := acts.State(d.Row.State); {
+	case state == acts.Cleared || state == acts.Placed:
+		l.Stage = "cleared"
+		return l
+	case d.Row.Asked != "":
+		l.Stage, l.Reason, l.Text = "waiting", "asked", d.Row.Asked
+		return l
+	case d.Judgement == nil:
+		l.Stage, l.Reason = "waiting", "tooComplex"
+		return l
+	case state == acts.InProgress && !d.Row.Touched && onlyAssigned(d):
+		l.Stage = "notBegun"
+		return l
+	case !d.HandedIn():
+		l.Stage = "inProgress"
+	case state == acts.Submitted && d.Pupil.Guardians > 0:
+		l.Stage = "withFamily"
+	default:
+		l.Stage = "complete"
 	}
-	a.mu.Unlock()
-	if !missing {
-		return out, nil
-	}
-	rows, err := q.FactsOfSchool(ctx, school, counselor)
-	if err != nil {
-		return nil, err
-	}
-	for i := range list {
-		if out[i] != nil {
+	for _, t := range d.Todo {
+		if !t.Waits() {
 			continue
 		}
-		row := rows[list[i].Student]
-		out[i] = compile(a.year, list[i].Student, list[i].Grade, &row)
-		a.mu.Lock()
-		keep(a.facts, list[i].Student, keptFacts{list[i].FactsVersion, out[i]})
-		a.mu.Unlock()
+		if claim := d.claimFor(t.Course); claim != nil {
+			l.Stage, l.Reason, l.Course, l.Text = "waiting", "claim", d.Year.Codes[t.Course], claim.Note
+			return l
+		}
 	}
-	return out, nil
+	if l.Stage != "complete" {
+		return l
+	}
+	for _, r := range d.Judgement.Requests {
+		if d.Known.Retake(r.Course) {
+			l.Stage, l.Reason, l.Course = "waiting", "retake", d.Year.Codes[r.Course]
+			return l
+		}
+	}
+	if !d.Ready { // the records or the rules have changed since it was submitted
+		l.Stage, l.Reason = "waiting", "unmet"
+		if len(d.Todo) > 0 && d.Todo[0].Kind == sheet.EntryOpen {
+			l.Course = d.Year.Codes[d.Todo[0].Course]
+		}
+	}
+	return l
 }
 
-func caseRow(sub *store.CaseRow, k *known) (CaseRow, error) {
-	row := CaseRow{ID: sub.Student, Given: sub.GivenName, Family: sub.FamilyName, Grade: sub.Grade, Version: sub.Version, Since: sub.SubmittedAt}
-	j, err := judge(k, sub.Entries)
-	if err != nil {
-		return row, err
-	}
-	y := k.Year
-	switch {
-	case sub.State == "cleared":
-		row.Stage = "cleared"
-	case sub.State == "inProgress" && sub.Version == 1 && onlyAssigned(k, j):
-		row.Stage = "notBegun"
-	case sub.State == "inProgress" || sub.State == "sentBack" || changedSince(&sub.SheetRow):
-		row.Stage = "inProgress"
-	case sub.State == "submitted" && sub.Guardians > 0 && sub.Asked == "":
-		row.Stage = "withFamily"
-	default:
-		row.Stage = "complete"
-	}
-	if sub.Asked != "" {
-		row.Stage, row.Reason, row.Text = "waiting", "asked", sub.Asked
-		return row, nil
-	}
-	if row.Stage == "notBegun" || row.Stage == "cleared" {
-		return row, nil
-	}
-	for _, t := range j.todo {
-		if t.Kind == sheet.EntryOpen && t.Verdict == condition.Unverified {
-			for _, claim := range k.claims {
-				row.Stage, row.Reason, row.Course, row.Text = "waiting", "claim", y.Codes[t.Course], claim.Note
-				return row, nil
+// claimFor gives the open claim that a course's condition waits for.
+func (d *Desk) claimFor(course int32) *Claim {
+	for _, proof := range d.Known.Explain(&d.Sheet, course) {
+		if proof.Verdict != condition.Unverified {
+			continue
+		}
+		for i := range d.Known.Claims {
+			if claim := &d.Known.Claims[i]; claim.About(proof.Leaf, d.Year.Codes[course]) {
+				return claim
 			}
 		}
 	}
-	if row.Stage != "complete" {
-		return row, nil
+	return nil
+}
+
+// About tells whether a claim speaks for a leaf of the condition of a course.
+func (c *Claim) About(leaf *condition.Leaf, course string) bool {
+	switch leaf.Kind {
+	case condition.Passed, condition.Alongside:
+		return c.Course == leaf.Name
+	case condition.Recommended:
+		return c.Name == "recommended" && c.Course == course
 	}
-	for _, r := range j.judgement.Requests {
-		if k.Retake(r.Course) {
-			row.Stage, row.Reason, row.Course = "waiting", "retake", y.Codes[r.Course]
-			return row, nil
-		}
-	}
-	if !j.judgement.Ready { // the records or the rules have changed since it was submitted
-		row.Stage, row.Reason = "waiting", "unmet"
-		if len(j.todo) > 0 && j.todo[0].Kind == sheet.EntryOpen {
-			row.Course = y.Codes[j.todo[0].Course]
-		}
-	}
-	return row, nil
+	return c.Name != "" && c.Name == leaf.Name
 }
 
 // onlyAssigned tells whether nothing but what the school has put on the sheet is on it.
-func onlyAssigned(k *known, j *judged) bool {
-	for _, e := range j.sheet.Requests {
-		if assigned, _ := k.Assigned(e.Course); !assigned {
+func onlyAssigned(d *Desk) bool {
+	for _, e := range d.Sheet.Requests {
+		if assigned, _ := d.Known.Assigned(e.Course); !assigned {
 			return false
 		}
 	}
-	return len(j.sheet.Alternates) == 0
+	return len(d.Sheet.Alternates) == 0 && len(d.Gone) == 0
+}
+
+// Choice names a sheet in the version that was looked at.
+type Choice struct {
+	Student string
+	Version int64
+}
+
+// Outcome is what became of one sheet of many.
+type Outcome struct {
+	Student string
+	Code    Code // why nothing was done; "": it was done, or done before
+}
+
+// MaxChoices is how many sheets are taken at once.
+const MaxChoices = 2000
+
+// ClearAll clears many sheets, each by itself: those that cannot be cleared stay as they are and are named.
+func (s *Service) ClearAll(ctx context.Context, by int64, school string, year int, choices []Choice) ([]Outcome, error) {
+	if _, _, err := s.reader(ctx, by, school, year, acts.SeeCaseload); err != nil {
+		return nil, err
+	}
+	if len(choices) > MaxChoices {
+		return nil, problem(TooMuch)
+	}
+	outcomes := make([]Outcome, 0, len(choices))
+	for _, c := range choices {
+		_, err := s.Clear(ctx, by, Place{School: school, Year: year, Student: c.Student}, c.Version, "")
+		var known *Error
+		if err != nil && !errors.As(err, &known) {
+			return outcomes, err
+		}
+		outcomes = append(outcomes, Outcome{c.Student, CodeOf(err)})
+	}
+	return outcomes, nil
+}
+
+// Happening is one thing that happened to a sheet.
+type Happening struct {
+	Version                      int64
+	At                           time.Time
+	Who, Kind                    string
+	Act, Course, Message, Answer string
+	Reason                       string
 }
 
 // History lists what happened to a sheet, the latest first.
-func (s *Service) History(ctx context.Context, username, school, student string) ([]store.Event, error) {
-	q := s.db.Queries()
-	if _, err := s.subject(ctx, q, username, school, student, ViewSheet, false); err != nil {
+func (s *Service) History(ctx context.Context, by int64, at Place) (list []Happening, err error) {
+	if _, err := s.open(ctx, by, at); err != nil {
 		return nil, err
 	}
-	return q.Events(ctx, school, student, 100)
+	events, err := s.db.Queries().Events(ctx, at, 100)
+	for _, e := range events {
+		t := e.Detail.V
+		list = append(list, Happening{e.Version, e.At, e.Actor, e.Kind, t.Act, t.Course, t.Message, t.Answer, e.Reason})
+	}
+	return list, err
 }

@@ -3,63 +3,64 @@ package school
 import (
 	"context"
 	"slices"
-	"strings"
 
+	"rubricon/core/acts"
 	"rubricon/store"
 )
 
-// MaxMessage is the most characters of a message, a reason or a remark.
-const MaxMessage = 1000
-
-// Sign is a guardian's signature under what was submitted; agreed names each requested course whose fee is agreed to, and all
-// that have one must be among them. Signing what is signed already changes nothing.
-func (s *Service) Sign(ctx context.Context, username, school, student string, version int64, agreed []string) (*SheetView, error) {
-	return s.act(ctx, username, school, student, SignSheet, "sign", func(_ store.Queries, sub *subject) (map[string]any, error) {
-		if sub.State == "signed" {
-			return nil, nil
+// Sign is a guardian's signature under what was submitted; agreed names each requested course whose fee is agreed to, and all that
+// have one must be among them. Who may decide signs for the family with a reason, for example from the printed form, and agrees to
+// every fee for it. Signing what is signed already changes nothing.
+func (s *Service) Sign(ctx context.Context, by int64, at Place, version int64, agreed []string, reason string) (*Desk, error) {
+	return s.act(ctx, by, at, version, acts.Sign, reason, func(d *Desk) (*store.Change, error) {
+		instead := d.Acts[acts.Sign].Reason
+		fees := d.Fees()
+		if instead {
+			agreed = fees
 		}
-		if sub.State != "submitted" || changedSince(&sub.SheetRow) {
-			return nil, problem(WrongState, "there is nothing to sign: the sheet must be submitted first")
-		}
-		if err := s.checkOpen(sub); err != nil {
-			return nil, err
-		}
-		if err := checkVersion(sub, version); err != nil {
-			return nil, err
-		}
-		y := sub.known.Year
-		for _, e := range sub.Entries {
-			if i, ok := y.Index(e.Course); ok && !e.Alternate && y.Courses[i].Fee > 0 && !slices.Contains(agreed, e.Course) {
-				return nil, problem(BadInput, "agree to the fee for %s before you sign", y.Courses[i].Title)
+		for _, code := range fees {
+			if !slices.Contains(agreed, code) {
+				return nil, &Error{Code: NeedsAgreed, Param: code}
 			}
 		}
-		at := s.now()
-		sub.State, sub.SignedAt, sub.SignedBy, sub.Asked = "signed", &at, sub.actor.GivenName+" "+sub.actor.FamilyName, ""
-		return map[string]any{"signed": sub.SubmittedVersion, "agreed": agreed}, nil
+		kept := ""
+		if instead {
+			kept = tidy(reason)
+		}
+		change := d.change("sign", kept, map[string]any{"submission": d.Row.Submission, "agreed": agreed})
+		change.Signature = &store.Signature{ForFamily: instead, Agreed: agreed}
+		change.State.Asked = ""
+		signed := d.signatures()
+		if instead {
+			signed.For = true
+		} else {
+			signed.Guardians++
+		}
+		d.settle(&change.State, signed, d.now)
+		return change, nil
 	})
 }
 
-// AskForChange sends a family's wish to the student and the counselor; the sheet waits until the student submits again or a
-// counselor answers.
-func (s *Service) AskForChange(ctx context.Context, username, school, student string, version int64, message string) (*SheetView, error) {
-	message = strings.TrimSpace(message)
-	return s.act(ctx, username, school, student, AskForChange, "ask", func(_ store.Queries, sub *subject) (map[string]any, error) {
+// Fees lists the requested courses that have a fee.
+func (d *Desk) Fees() (codes []string) {
+	for _, e := range d.Sheet.Requests {
+		if c := &d.Year.Courses[e.Course]; c.Fee > 0 {
+			codes = append(codes, c.Code)
+		}
+	}
+	return codes
+}
+
+// AskForChange sends a family's wish to the student and the counselor; it stays until the sheet is submitted again, signed, sent back
+// or cleared.
+func (s *Service) AskForChange(ctx context.Context, by int64, at Place, version int64, message string) (*Desk, error) {
+	message = tidy(message)
+	return s.act(ctx, by, at, version, acts.Ask, "", func(d *Desk) (*store.Change, error) {
 		if message == "" {
-			return nil, problem(BadInput, "write what you would like to change")
+			return nil, problem(NeedsMessage)
 		}
-		if sub.Asked == message {
-			return nil, nil
-		}
-		if sub.State != "submitted" && sub.State != "signed" {
-			return nil, problem(WrongState, "the sheet is not with the family now")
-		}
-		if err := s.checkOpen(sub); err != nil {
-			return nil, err
-		}
-		if err := checkVersion(sub, version); err != nil {
-			return nil, err
-		}
-		sub.State, sub.SignedAt, sub.SignedBy, sub.Asked = "submitted", nil, "", message
-		return map[string]any{"message": message}, nil
+		change := d.change("ask", "", map[string]any{"message": message})
+		change.State.Asked = message
+		return change, nil
 	})
 }

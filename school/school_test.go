@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
 	"reflect"
 	"slices"
 	"strings"
@@ -14,7 +13,7 @@ import (
 	"time"
 
 	"rubricon/bundle"
-	"rubricon/core/credit"
+	"rubricon/core/acts"
 	"rubricon/demo"
 	"rubricon/school"
 	"rubricon/store/storetest"
@@ -22,387 +21,198 @@ import (
 
 func TestMain(m *testing.M) { storetest.Main(m) }
 
-const (
-	at   = demo.SchoolID
-	mara = "s0001"
-)
+// mara is the student shown first.
+var mara = school.Place{School: demo.SchoolID, Year: storetest.Year, Student: "s0001"}
 
-// code gives the stable code of an error of a use case.
-func code(err error) school.Code {
-	var known *school.Error
-	if errors.As(err, &known) {
-		return known.Code
-	}
-	if err != nil {
-		return school.Code(err.Error())
-	}
-	return ""
+// house is a database of a test's own with the use cases on it, and a clock.
+type house struct {
+	*school.Service
+	t   *testing.T
+	db  storetest.Database
+	now time.Time
+	mu  sync.Mutex
+	ids map[string]int64
 }
 
-// desk is a sheet being worked on in a test, by its student.
-type desk struct {
-	t     *testing.T
-	cases *school.Service
-	view  *school.SheetView
-}
-
-func open(t *testing.T, cases *school.Service) *desk {
+func newHouse(t *testing.T) *house {
 	t.Helper()
-	view, err := cases.Sheet(t.Context(), "mara.quill", at, mara)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return &desk{t, cases, view}
+	t.Parallel()
+	return houseOn(t, storetest.New(t))
 }
 
-func (d *desk) do(e school.Edit) {
-	d.t.Helper()
-	e.Version = d.view.Version
-	view, err := d.cases.Change(d.t.Context(), "mara.quill", at, mara, e)
-	if err != nil {
-		d.t.Fatalf("%+v: %v", e, err)
-	}
-	d.view = view
+func houseOn(t *testing.T, db storetest.Database) *house {
+	t.Helper()
+	h := &house{t: t, db: db, now: storetest.Now, ids: map[string]int64{}}
+	h.Service = h.second()
+	return h
 }
 
-func (d *desk) refuse(e school.Edit, want school.Code) {
-	d.t.Helper()
+// second is another server process on the same database.
+func (h *house) second() *school.Service {
+	return school.New(h.db.Open(h.t), school.Options{Now: func() time.Time { h.mu.Lock(); defer h.mu.Unlock(); return h.now }, Log: storetest.Quiet, Hashes: storetest.Hashes})
+}
+
+func (h *house) at(now time.Time) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.now = now
+}
+
+// who is the account of a username.
+func (h *house) who(username string) int64 {
+	h.t.Helper()
+	if h.ids[username] == 0 {
+		h.ids[username] = h.db.Account(h.t, username)
+	}
+	return h.ids[username]
+}
+
+func (h *house) sheet(username string) *school.Desk {
+	h.t.Helper()
+	d, err := h.Sheet(h.t.Context(), h.who(username), mara)
+	if err != nil {
+		h.t.Fatal(err)
+	}
+	return d
+}
+
+// edit makes a change as Mara on the latest version.
+func (h *house) edit(e school.Edit) *school.Desk {
+	h.t.Helper()
 	if e.Version == 0 {
-		e.Version = d.view.Version
+		e.Version = h.sheet("mara.quill").Row.Version
 	}
-	if _, err := d.cases.Change(d.t.Context(), "mara.quill", at, mara, e); code(err) != want {
-		d.t.Errorf("%+v gives %v, want %s", e, err, want)
+	d, err := h.Change(h.t.Context(), h.who("mara.quill"), mara, e)
+	if err != nil {
+		h.t.Fatalf("%+v: %v", e, err)
 	}
-	now, err := d.cases.Sheet(d.t.Context(), "mara.quill", at, mara)
-	if err != nil || now.Version != d.view.Version || !reflect.DeepEqual(now.Requests, d.view.Requests) {
-		d.t.Errorf("a refused change changed the sheet (%v)", err)
+	return d
+}
+
+// refuses makes a change that must be refused, and leave everything as it is.
+func (h *house) refuses(e school.Edit, want school.Code) {
+	h.t.Helper()
+	before := h.sheet("mara.quill")
+	if e.Version == 0 {
+		e.Version = before.Row.Version
+	}
+	_, err := h.Change(h.t.Context(), h.who("mara.quill"), mara, e)
+	if school.CodeOf(err) != want {
+		h.t.Errorf("%+v gives %v, want %s", e, err, want)
+	}
+	after := h.sheet("mara.quill")
+	if after.Row.Version != before.Row.Version || requests(after) != requests(before) || alternates(after) != alternates(before) {
+		h.t.Errorf("%+v was refused and changed the sheet", e)
 	}
 }
 
-func names(list []school.Entry) string {
+func requests(d *school.Desk) string   { return list(d, false) }
+func alternates(d *school.Desk) string { return list(d, true) }
+
+// list writes codes in order; a tie is written after a colon.
+func list(d *school.Desk, alternate bool) string {
 	var codes []string
-	for _, e := range list {
-		codes = append(codes, e.Course)
+	for _, e := range d.Row.Entries {
+		if e.Alternate == alternate {
+			code := e.Course
+			if e.StandsFor != "" {
+				code += ":" + e.StandsFor
+			}
+			codes = append(codes, code)
+		}
 	}
 	return strings.Join(codes, " ")
 }
 
 // finish mends Mara's sheet.
-func (d *desk) finish() {
-	d.t.Helper()
-	d.do(school.Edit{Act: "request", Course: "TID1"})
-	d.do(school.Edit{Act: "alternate", Course: "PHO1"})
-	d.do(school.Edit{Act: "alternate", Course: "AST1"})
+func (h *house) finish() *school.Desk {
+	h.t.Helper()
+	h.edit(school.Edit{Act: "request", Course: "TID1"})
+	h.edit(school.Edit{Act: "alternate", Course: "PHO1"})
+	return h.edit(school.Edit{Act: "alternate", Course: "AST1"})
 }
 
-func TestTheFirstStudentIsAsTheScenarioSays(t *testing.T) {
-	d := open(t, storetest.Cases(t))
+// submit, sign, decide and clear do what their names say, on the latest version.
+func (h *house) submit() *school.Desk {
+	h.t.Helper()
+	return h.must(h.Submit(h.t.Context(), h.who("mara.quill"), mara, 0, ""))
+}
+
+var fees = []string{"CER1", "TID1"}
+
+func (h *house) sign() *school.Desk {
+	h.t.Helper()
+	return h.must(h.Sign(h.t.Context(), h.who("ilse.quill"), mara, 0, fees, ""))
+}
+
+func (h *house) waive() *school.Desk {
+	h.t.Helper()
+	return h.must(h.Decide(h.t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "waive", Claim: h.claim(), Course: "PHY1", Reason: "Report, seen."}))
+}
+
+func (h *house) claim() int64 {
+	h.t.Helper()
+	claims := h.sheet("ms.arden").Known.Claims
+	if len(claims) != 1 {
+		h.t.Fatalf("%d open claims", len(claims))
+	}
+	return claims[0].ID
+}
+
+func (h *house) clear() *school.Desk {
+	h.t.Helper()
+	return h.must(h.Clear(h.t.Context(), h.who("ms.arden"), mara, 0, ""))
+}
+
+func (h *house) must(d *school.Desk, err error) *school.Desk {
+	h.t.Helper()
+	if err != nil {
+		h.t.Fatal(err)
+	}
+	return d
+}
+
+// code says what an act gave: the state it led to, or the code of what was wrong.
+func code(d *school.Desk, err error) string {
+	if err != nil {
+		if c := school.CodeOf(err); c != "" {
+			return string(c)
+		}
+		return err.Error()
+	}
+	return d.Row.State
+}
+
+func (h *house) history() string {
+	h.t.Helper()
+	events, err := h.History(h.t.Context(), h.who("ms.arden"), mara)
+	if err != nil {
+		h.t.Fatal(err)
+	}
 	var kinds []string
-	for _, todo := range d.view.Todo {
-		kinds = append(kinds, todo.Kind+" "+todo.Rule+todo.Course+" "+todo.Amount.String())
-	}
-	if got := strings.Join(kinds, ", "); got != "ruleShort science-10 1, ruleShort alternates 2, entry PHY1 0" {
-		t.Errorf("still to do: %s", got)
-	}
-	assigned, recommended := 0, 0
-	for _, e := range d.view.Requests {
-		if e.Assigned {
-			assigned++
-		}
-		if e.Recommends != "" {
-			recommended++
-		}
-	}
-	if assigned != 2 || recommended != 1 || d.view.Student.Grade != 10 {
-		t.Errorf("%d assigned, %d recommended, grade %d", assigned, recommended, d.view.Student.Grade)
-	}
-}
-
-func TestEditing(t *testing.T) {
-	d := open(t, storetest.Cases(t))
-	d.do(school.Edit{Act: "request", Course: "ENG10A"}) // a level is exchanged in place
-	if got := names(d.view.Requests); got != "ENG10A ALG2 WLD2 PHY1 NOR2 HLT1 ROW1 CER1" {
-		t.Errorf("after the exchange: %s", got)
-	}
-	d.do(school.Edit{Act: "remove", Course: "HLT1"}) // both halves go
-	if got := names(d.view.Requests); got != "ENG10A ALG2 WLD2 PHY1 NOR2 CER1" {
-		t.Errorf("after removing one half: %s", got)
-	}
-	d.do(school.Edit{Act: "request", Course: "ROW1"}) // both halves come
-	if got := names(d.view.Requests); got != "ENG10A ALG2 WLD2 PHY1 NOR2 CER1 ROW1 HLT1" {
-		t.Errorf("after adding the other half: %s", got)
-	}
-	d.do(school.Edit{Act: "alternate", Course: "CER1"})
-	if got := names(d.view.Alternate); got != "PRI1 CER1" || d.view.Alternate[0].StandsFor != "" {
-		t.Errorf("alternates %s; the first stands for %q, which is no longer requested", got, d.view.Alternate[0].StandsFor)
-	}
-	d.do(school.Edit{Act: "order", List: "alternates", Order: []string{"CER1", "PRI1"}})
-	if got := names(d.view.Alternate); got != "CER1 PRI1" {
-		t.Errorf("after ordering: %s", got)
-	}
-	d.do(school.Edit{Act: "request", Course: "CER1"})
-	if got := names(d.view.Alternate); got != "PRI1" {
-		t.Errorf("after turning the alternate into a request: %s", got)
-	}
-	for range 6 {
-		d.do(school.Edit{Act: "undo"})
-	}
-	if got := names(d.view.Requests) + " / " + names(d.view.Alternate); got != "ENG10 ALG2 WLD2 PHY1 NOR2 HLT1 ROW1 CER1 / PRI1" || d.view.CanUndo {
-		t.Errorf("after undoing everything: %s, can undo %v", got, d.view.CanUndo)
-	}
-	if d.view.Alternate[0].StandsFor != "CER1" {
-		t.Error("undoing did not bring back what the alternate stands for")
-	}
-}
-
-func TestRefusedEditsChangeNothing(t *testing.T) {
-	d := open(t, storetest.Cases(t))
-	d.do(school.Edit{Act: "request", Course: "TID1"})
-	d.refuse(school.Edit{Act: "remove", Course: "WLD2"}, school.Fixed)
-	d.refuse(school.Edit{Act: "alternate", Course: "WLD2"}, school.Fixed)
-	d.refuse(school.Edit{Act: "request", Course: "CAL1"}, school.Barred)
-	d.refuse(school.Edit{Act: "request", Course: "CHA1"}, school.Barred)
-	d.refuse(school.Edit{Act: "request", Course: "NONE"}, school.NotFound)
-	d.refuse(school.Edit{Act: "remove", Course: "AST1"}, school.NotOnSheet)
-	d.refuse(school.Edit{Act: "alternate", Course: "AST1", StandsFor: "BAK1"}, school.BadStandsFor)
-	d.refuse(school.Edit{Act: "order", List: "requests", Order: []string{"ENG10"}}, school.BadOrder)
-	d.refuse(school.Edit{Act: "order", List: "alternates", Order: []string{"PHO1"}}, school.BadOrder)
-	d.refuse(school.Edit{Act: "dance", Course: "DAN1"}, school.BadInput)
-	d.refuse(school.Edit{Act: "request", Course: "AST1", Version: 1}, school.Stale)
-}
-
-func TestAStaleChangeIsAnsweredWithTheSheetAsItIs(t *testing.T) {
-	d := open(t, storetest.Cases(t))
-	d.do(school.Edit{Act: "request", Course: "TID1"})
-	_, err := d.cases.Change(t.Context(), "mara.quill", at, mara, school.Edit{Version: 1, Act: "request", Course: "AST1"})
-	var known *school.Error
-	if !errors.As(err, &known) || known.Sheet == nil || !strings.Contains(names(known.Sheet.Requests), "TID1") {
-		t.Fatalf("a stale change gives %v", err)
-	}
-}
-
-func TestTwoWindowsAtOnceLoseNothing(t *testing.T) {
-	d := open(t, storetest.Cases(t))
-	add := []string{"AST1", "PHO1", "DRW1", "COO1", "WEB1", "GAR1"}
-	var wait sync.WaitGroup
-	for _, course := range add {
-		wait.Go(func() {
-			version := d.view.Version
-			for {
-				view, err := d.cases.Change(context.Background(), "mara.quill", at, mara, school.Edit{Version: version, Act: "alternate", Course: course})
-				var known *school.Error
-				if errors.As(err, &known) && known.Code == school.Stale {
-					version = known.Sheet.Version
-					continue
-				}
-				if err != nil {
-					t.Error(err)
-				} else if !strings.Contains(names(view.Alternate), course) {
-					t.Errorf("%s is not on the sheet that was answered", course)
-				}
-				return
-			}
-		})
-	}
-	wait.Wait()
-	after := open(t, d.cases)
-	for _, course := range add {
-		if !strings.Contains(names(after.view.Alternate), course) {
-			t.Errorf("%s is lost: %s", course, names(after.view.Alternate))
-		}
-	}
-	if after.view.Version != d.view.Version+int64(len(add)) {
-		t.Errorf("version %d after %d changes", after.view.Version, len(add))
-	}
-}
-
-func TestFromSheetToCleared(t *testing.T) {
-	d := open(t, storetest.Cases(t))
-	ctx := t.Context()
-	_, err := d.cases.Submit(ctx, "mara.quill", at, mara, d.view.Version)
-	var known *school.Error
-	if !errors.As(err, &known) || known.Code != school.NotReady || len(known.Todo) != 3 {
-		t.Fatalf("submitting an unfinished sheet gives %v", err)
-	}
-	d.finish()
-	if !d.view.Status.CanSubmit {
-		t.Fatalf("only Physics waits for a counselor, but it cannot be submitted: %+v", d.view.Todo)
-	}
-	sent, err := d.cases.Submit(ctx, "mara.quill", at, mara, d.view.Version)
-	if err != nil || sent.Status.State != "submitted" || sent.Status.Receipt == "" {
-		t.Fatalf("submitted: %+v, %v", sent, err)
-	}
-	again, err := d.cases.Submit(ctx, "mara.quill", at, mara, d.view.Version)
-	if err != nil || again.Status.Receipt != sent.Status.Receipt || again.Version != sent.Version {
-		t.Errorf("submitting twice gives %v, %v", again, err)
-	}
-	if _, err := d.cases.Clear(ctx, "ms.arden", at, mara, sent.Version); code(err) != school.WrongState {
-		t.Errorf("clearing before the signature gives %v", err)
-	}
-	if _, err := d.cases.Sign(ctx, "ilse.quill", at, mara, sent.Version, nil); code(err) != school.BadInput {
-		t.Errorf("signing without agreeing to the fees gives %v", err)
-	}
-	signed, err := d.cases.Sign(ctx, "ilse.quill", at, mara, sent.Version, []string{"CER1", "TID1"})
-	if err != nil || signed.Status.State != "signed" || signed.Status.SignedBy != "Ilse Quill" {
-		t.Fatalf("signed: %+v, %v", signed, err)
-	}
-	if _, err := d.cases.Clear(ctx, "ms.arden", at, mara, signed.Version); code(err) != school.NotReady {
-		t.Errorf("clearing with an open claim gives %v", err)
-	}
-	claim := signed.Requests[3].Claims[0].ID
-	mark := credit.Amount(8300)
-	if _, err := d.cases.Decide(ctx, "ms.arden", at, mara, school.Decision{Version: signed.Version, Answer: "confirm", Claim: claim, Course: "PHY1", Mark: &mark}); code(err) != school.BadInput {
-		t.Errorf("deciding without a reason gives %v", err)
-	}
-	decided, err := d.cases.Decide(ctx, "ms.arden", at, mara, school.Decision{Version: signed.Version, Answer: "confirm", Claim: claim, Course: "PHY1", Mark: &mark, Reason: "Report seen."})
-	if err != nil || decided.Requests[3].Entry != "met" || len(decided.Todo) != 0 {
-		t.Fatalf("decided: %+v, %v", decided, err)
-	}
-	cleared, err := d.cases.Clear(ctx, "ms.arden", at, mara, decided.Version)
-	if err != nil || cleared.Status.State != "cleared" {
-		t.Fatalf("cleared: %+v, %v", cleared, err)
-	}
-	d.view = cleared
-	d.refuse(school.Edit{Act: "remove", Course: "CER1"}, school.Locked)
-	history, err := d.cases.History(ctx, "mara.quill", at, mara)
-	var kinds []string
-	for _, e := range slices.Backward(history) {
+	for _, e := range slices.Backward(events) {
 		kinds = append(kinds, e.Kind)
 	}
-	if got := strings.Join(kinds, " "); err != nil || got != "change change change submit sign decide clear" {
-		t.Errorf("history: %s, %v", got, err)
-	}
+	return strings.Join(kinds, " ")
 }
 
-func TestChangingAfterSubmittingVoidsTheSignature(t *testing.T) {
-	d := open(t, storetest.Cases(t))
-	d.finish()
-	sent, err := d.cases.Submit(t.Context(), "mara.quill", at, mara, d.view.Version)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if d.view, err = d.cases.Sign(t.Context(), "ilse.quill", at, mara, sent.Version, []string{"CER1", "TID1"}); err != nil {
-		t.Fatal(err)
-	}
-	d.do(school.Edit{Act: "remove", Course: "CER1"})
-	if s := d.view.Status; s.State != "submitted" || !s.Changed || s.SignedBy != "" || s.Receipt != sent.Status.Receipt {
-		t.Fatalf("status %+v", s)
-	}
-	if _, err := d.cases.Sign(t.Context(), "ilse.quill", at, mara, d.view.Version, nil); code(err) != school.WrongState {
-		t.Errorf("signing a sheet that was changed since gives %v", err)
-	}
-	second, err := d.cases.Submit(t.Context(), "mara.quill", at, mara, d.view.Version)
-	if err != nil || second.Status.Changed || second.Status.Receipt == sent.Status.Receipt {
-		t.Errorf("submitting again: %+v, %v", second, err)
-	}
-}
-
-func TestSendingBackAndAsking(t *testing.T) {
-	d := open(t, storetest.Cases(t))
-	ctx := t.Context()
-	d.finish()
-	view, err := d.cases.Submit(ctx, "mara.quill", at, mara, d.view.Version)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if view, err = d.cases.AskForChange(ctx, "ilse.quill", at, mara, view.Version, " Not Ceramics, please. "); err != nil || view.Status.Asked != "Not Ceramics, please." {
-		t.Fatalf("asked: %+v, %v", view, err)
-	}
-	load, err := d.cases.Caseload(ctx, "ms.arden", at, false)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, row := range load.Students {
-		if row.ID == mara && (row.Stage != "waiting" || row.Reason != "asked") {
-			t.Errorf("in the caseload: %+v", row)
-		}
-	}
-	if view, err = d.cases.SendBack(ctx, "ms.arden", at, mara, view.Version, "Talk it over at home."); err != nil || view.Status.State != "sentBack" {
-		t.Fatalf("sent back: %+v, %v", view, err)
-	}
-	d.view = view
-	d.do(school.Edit{Act: "remove", Course: "CER1"})
-	if view, err = d.cases.Submit(ctx, "mara.quill", at, mara, d.view.Version); err != nil || view.Status.State != "submitted" || view.Status.Message != "" {
-		t.Errorf("submitted again: %+v, %v", view, err)
-	}
-}
-
-func TestTheWindow(t *testing.T) {
-	for _, c := range []struct {
-		name    string
-		now     time.Time
-		want    school.Code
-		counsel school.Code
-	}{
-		{"before it opens", storetest.Now.AddDate(0, 0, -8), school.NotOpenYet, school.WrongState},
-		{"the last moment", storetest.Now.AddDate(0, 0, 10).Add(-time.Nanosecond), "", school.WrongState},
-		{"when it closes", storetest.Now.AddDate(0, 0, 10), school.Closed, school.WrongState},
-		{"closed for counselors too", storetest.Now.AddDate(0, 1, 0), school.Closed, school.Closed},
-	} {
-		t.Run(c.name, func(t *testing.T) {
-			cases := school.New(storetest.Open(t, storetest.URL(t)), func() time.Time { return c.now })
-			view, err := cases.Sheet(t.Context(), "mara.quill", at, mara)
-			if err != nil {
-				t.Fatalf("the sheet must stay visible: %v", err)
-			}
-			if _, err = cases.Change(t.Context(), "mara.quill", at, mara, school.Edit{Version: view.Version, Act: "request", Course: "TID1"}); code(err) != c.want {
-				t.Errorf("a change gives %v, want %q", err, c.want)
-			}
-			if _, err = cases.SendBack(t.Context(), "ms.arden", at, mara, view.Version, "x"); c.want != "" && code(err) != c.counsel {
-				t.Errorf("sending back gives %v, want %q", err, c.counsel)
-			}
-		})
-	}
-}
-
-func TestThrottledSignIn(t *testing.T) {
-	cases := storetest.Cases(t)
-	if err := cases.SignIn(t.Context(), "mara.quill", demo.Password, "here"); err != nil {
-		t.Fatal(err)
-	}
-	for range 5 {
-		if err := cases.SignIn(t.Context(), "mara.quill", "wrong", "here"); code(err) != school.SignInFailed {
-			t.Fatalf("a wrong password gives %v", err)
-		}
-	}
-	if err := cases.SignIn(t.Context(), "mara.quill", demo.Password, "there"); code(err) != school.TooMany {
-		t.Errorf("after five wrong passwords the right one gives %v", err)
-	}
-	if err := cases.SignIn(t.Context(), "ms.arden", demo.Password, "here"); err != nil {
-		t.Errorf("somebody else cannot sign in: %v", err)
-	}
-	if err := cases.SignIn(t.Context(), "nobody", "x", "here"); code(err) != school.SignInFailed {
-		t.Errorf("an unknown username gives %v", err)
-	}
-}
-
-// written is a bundle's files as they are written, by name.
-func written(t *testing.T, list []bundle.File) map[string]string {
+// bundleWith is the demo school as the template has it, with texts replaced in its files.
+func bundleWith(t *testing.T, changes ...string) *bundle.Bundle {
 	t.Helper()
-	dir := t.TempDir()
-	if err := bundle.Write(dir, list); err != nil {
-		t.Fatal(err)
-	}
-	out := map[string]string{}
-	entries, err := os.ReadDir(dir)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, e := range entries {
-		text, err := os.ReadFile(dir + "/" + e.Name())
+	fsys := fstest.MapFS{}
+	for _, f := range storetest.Files() {
+		text, err := f.Bytes()
 		if err != nil {
 			t.Fatal(err)
 		}
-		out[e.Name()] = string(text)
+		fsys[f.Name] = &fstest.MapFile{Data: text}
 	}
-	return out
-}
-
-func read(t *testing.T, files map[string]string) *bundle.Bundle {
-	t.Helper()
-	fsys := fstest.MapFS{}
-	for name, text := range files {
-		fsys[name] = &fstest.MapFile{Data: []byte(text)}
+	for i := 0; i < len(changes); i += 3 {
+		f := fsys[changes[i]]
+		if !strings.Contains(string(f.Data), changes[i+1]) {
+			t.Fatalf("%s has no %q", changes[i], changes[i+1])
+		}
+		f.Data = []byte(strings.ReplaceAll(string(f.Data), changes[i+1], changes[i+2]))
 	}
 	b, err := bundle.Read(fsys)
 	if err != nil {
@@ -411,101 +221,344 @@ func read(t *testing.T, files map[string]string) *bundle.Bundle {
 	return b
 }
 
-func export(t *testing.T, cases *school.Service) map[string]string {
+// settings imports the demo school with settings.
+func (h *house) settings(settings string) {
+	h.t.Helper()
+	if _, err := h.Import(h.t.Context(), bundleWith(h.t, "policy.json", `"periods"`, `"settings": `+settings+`, "periods"`)); err != nil {
+		h.t.Fatal(err)
+	}
+}
+
+func TestTheFirstStudentIsAsTheScenarioSays(t *testing.T) {
+	d := newHouse(t).sheet("mara.quill")
+	var kinds []string
+	for _, todo := range d.Todo {
+		kinds = append(kinds, fmt.Sprint(todo.Kind, " ", todo.Amount))
+	}
+	if got := strings.Join(kinds, ", "); got != "ruleShort 1, ruleShort 2, entry 0" {
+		t.Errorf("still to do: %s", got)
+	}
+	assigned, fixed := 0, 0
+	for _, r := range d.Sheet.Requests {
+		a, f := d.Known.Assigned(r.Course)
+		if a {
+			assigned++
+		}
+		if f {
+			fixed++
+		}
+	}
+	if assigned != 2 || fixed != 1 || d.Row.Grade != 10 || d.Pupil.CounselorName != "Ms Arden" || d.Pupil.Guardians != 1 {
+		t.Errorf("%d assigned, %d fixed, grade %d, %+v", assigned, fixed, d.Row.Grade, d.Pupil)
+	}
+}
+
+func TestEditing(t *testing.T) {
+	h := newHouse(t)
+	before := h.sheet("mara.quill")
+	if before.Acts[acts.Undo].Why != acts.NothingToUndo {
+		t.Errorf("undoing before any change is answered %+v", before.Acts[acts.Undo])
+	}
+	for _, c := range []struct {
+		edit                 school.Edit
+		requests, alternates string
+	}{
+		{school.Edit{Act: "request", Course: "ENG10A"}, "ENG10A ALG2 WLD2 PHY1 NOR2 HLT1 ROW1 CER1", "PRI1:CER1"}, // a level is exchanged in place
+		{school.Edit{Act: "remove", Course: "HLT1"}, "ENG10A ALG2 WLD2 PHY1 NOR2 CER1", "PRI1:CER1"},              // both halves go
+		{school.Edit{Act: "request", Course: "ROW1"}, "ENG10A ALG2 WLD2 PHY1 NOR2 CER1 ROW1 HLT1", "PRI1:CER1"},   // both halves come
+		{school.Edit{Act: "alternate", Course: "CER1"}, "ENG10A ALG2 WLD2 PHY1 NOR2 ROW1 HLT1", "PRI1 CER1"},      // a tie to it is loosed
+		{school.Edit{Act: "order", List: "alternates", Order: []string{"CER1", "PRI1"}}, "ENG10A ALG2 WLD2 PHY1 NOR2 ROW1 HLT1", "CER1 PRI1"},
+		{school.Edit{Act: "request", Course: "CER1"}, "ENG10A ALG2 WLD2 PHY1 NOR2 ROW1 HLT1 CER1", "PRI1"},
+		{school.Edit{Act: "alternate", Course: "PRI1", StandsFor: "NOR2"}, "ENG10A ALG2 WLD2 PHY1 NOR2 ROW1 HLT1 CER1", "PRI1:NOR2"},
+		{school.Edit{Act: "order", List: "requests", Order: []string{"CER1", "ENG10A", "ALG2", "WLD2", "PHY1", "NOR2", "ROW1", "HLT1"}}, "CER1 ENG10A ALG2 WLD2 PHY1 NOR2 ROW1 HLT1", "PRI1:NOR2"},
+	} {
+		was := h.sheet("mara.quill").Row.Version
+		d := h.edit(c.edit)
+		if requests(d) != c.requests || alternates(d) != c.alternates || d.Row.Version != was+1 {
+			t.Fatalf("%+v: version %d, %s / %s", c.edit, d.Row.Version, requests(d), alternates(d))
+		}
+		// What is answered is what is kept.
+		kept := h.sheet("mara.quill")
+		if requests(kept) != c.requests || alternates(kept) != c.alternates || !reflect.DeepEqual(kept.Judged, d.Judged) || kept.Acts != d.Acts ||
+			kept.Row.Undoable != d.Row.Undoable || !kept.Row.ChangedAt.Equal(storetest.Now) || !d.Row.ChangedAt.Equal(storetest.Now) {
+			t.Fatalf("%+v: answered %+v, kept %+v", c.edit, d.Row, kept.Row)
+		}
+	}
+	for range 8 {
+		h.edit(school.Edit{Act: "undo"})
+	}
+	after := h.sheet("mara.quill")
+	if requests(after) != requests(before) || alternates(after) != alternates(before) || after.Acts[acts.Undo].Why != acts.NothingToUndo || after.Row.Undoable != 0 {
+		t.Errorf("after undoing everything: %s / %s", requests(after), alternates(after))
+	}
+	h.refuses(school.Edit{Act: "undo"}, "nothing-to-undo")
+	if got, want := h.history(), strings.Repeat("change ", 8)+strings.TrimSpace(strings.Repeat("undo ", 8)); got != want {
+		t.Errorf("history: %s", got)
+	}
+}
+
+func TestAChangeThatChangesNothingIsNotNoted(t *testing.T) {
+	h := newHouse(t)
+	was := h.sheet("mara.quill")
+	for _, e := range []school.Edit{{Act: "request", Course: "ALG2"}, {Act: "alternate", Course: "PRI1", StandsFor: "CER1"},
+		{Act: "order", List: "alternates", Order: []string{"PRI1"}}} {
+		d := h.edit(e)
+		if d.Row.Version != was.Row.Version || d.Judgement == nil || d.Acts[acts.Undo].Allowed {
+			t.Errorf("%+v makes version %d", e, d.Row.Version)
+		}
+	}
+	if h.history() != "" {
+		t.Errorf("history: %s", h.history())
+	}
+}
+
+func TestRefusedEditsChangeNothing(t *testing.T) {
+	h := newHouse(t)
+	old := h.sheet("mara.quill").Row.Version
+	h.edit(school.Edit{Act: "request", Course: "TID1"})
+	h.refuses(school.Edit{Act: "remove", Course: "WLD2"}, school.Fixed)
+	h.refuses(school.Edit{Act: "alternate", Course: "WLD2"}, school.Fixed)
+	h.refuses(school.Edit{Act: "request", Course: "CAL1"}, school.Barred)
+	h.refuses(school.Edit{Act: "request", Course: "CHA1"}, school.Barred)
+	h.refuses(school.Edit{Act: "request", Course: "NONE"}, school.NoCourse)
+	h.refuses(school.Edit{Act: "alternate", Course: "AST1", StandsFor: "NONE"}, school.NoCourse)
+	h.refuses(school.Edit{Act: "order", List: "requests", Order: []string{"NONE"}}, school.NoCourse)
+	h.refuses(school.Edit{Act: "remove", Course: "AST1"}, school.NotOnSheet)
+	h.refuses(school.Edit{Act: "alternate", Course: "AST1", StandsFor: "BAK1"}, school.BadStandsFor)
+	h.refuses(school.Edit{Act: "order", List: "requests", Order: []string{"ENG10"}}, school.BadOrder)
+	h.refuses(school.Edit{Act: "order", List: "alternates", Order: []string{"PHO1"}}, school.BadOrder)
+	h.refuses(school.Edit{Act: "dance", Course: "DAN1"}, school.BadAct)
+	h.refuses(school.Edit{Act: "request", Course: "AST1", Version: old}, "stale-version")
+	h.refuses(school.Edit{Act: "request", Course: "AST1", Version: old + 7}, "stale-version")
+	h.refuses(school.Edit{Act: "undo", Version: old}, "stale-version")
+}
+
+func TestAStaleChangeIsAnsweredWithTheSheetAsItIs(t *testing.T) {
+	h := newHouse(t)
+	old := h.sheet("mara.quill").Row.Version
+	h.edit(school.Edit{Act: "request", Course: "TID1"})
+	_, err := h.Change(t.Context(), h.who("mara.quill"), mara, school.Edit{Version: old, Act: "request", Course: "AST1"})
+	var known *school.Error
+	if !errors.As(err, &known) || known.Desk == nil || !strings.Contains(requests(known.Desk), "TID1") || known.Desk.Judgement == nil {
+		t.Fatalf("a stale change gives %v", err)
+	}
+}
+
+// A change whose answer was lost is sent again: it is answered, and not made twice. One with another key is not.
+func TestAChangeSentAgain(t *testing.T) {
+	h := newHouse(t)
+	old := h.sheet("mara.quill").Row.Version
+	e := school.Edit{Version: old, Key: "k1", Act: "alternate", Course: "AST1"}
+	first := h.edit(e)
+	again := h.edit(e)
+	if again.Row.Version != first.Row.Version || alternates(again) != alternates(first) || again.Judgement == nil {
+		t.Errorf("sent again it gives version %d, %s", again.Row.Version, alternates(again))
+	}
+	h.edit(school.Edit{Act: "remove", Course: "AST1"})
+	if later := h.edit(e); alternates(later) != "PRI1:CER1" {
+		t.Errorf("sent again after another change it gives %s", alternates(later))
+	}
+	h.refuses(school.Edit{Version: old, Key: "k2", Act: "alternate", Course: "AST1"}, "stale-version")
+	h.refuses(school.Edit{Version: old, Act: "alternate", Course: "AST1"}, "stale-version")
+	// Another sheet's key says nothing of this one.
+	h.db.Exec(t, `INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, detail)
+		VALUES ('pellworth', 2027, 's0002', 99, now(), 's0002', 'x', 'change', '', 'k3', '{}')`)
+	h.refuses(school.Edit{Version: old, Key: "k3", Act: "alternate", Course: "AST1"}, "stale-version")
+}
+
+func TestTwoWindowsAtOnceLoseNothing(t *testing.T) {
+	h := newHouse(t)
+	start := h.sheet("mara.quill").Row.Version
+	who := h.who("mara.quill")
+	services := []*school.Service{h.Service, h.second()}
+	add := []string{"AST1", "PHO1", "DRW1", "COO1", "WEB1", "GAR1"}
+	var wait sync.WaitGroup
+	for i, course := range add {
+		wait.Go(func() {
+			version := start
+			for {
+				d, err := services[i%2].Change(context.Background(), who, mara, school.Edit{Version: version, Act: "alternate", Course: course})
+				var known *school.Error
+				if errors.As(err, &known) && known.Code == school.Code(acts.Stale) {
+					version = known.Desk.Row.Version
+					continue
+				}
+				if err != nil {
+					t.Error(err)
+				} else if !strings.Contains(alternates(d), course) {
+					t.Errorf("%s is not on the sheet that was answered", course)
+				}
+				return
+			}
+		})
+	}
+	wait.Wait()
+	after := h.sheet("mara.quill")
+	for _, course := range add {
+		if !strings.Contains(alternates(after), course) {
+			t.Errorf("%s is lost: %s", course, alternates(after))
+		}
+	}
+	if after.Row.Version != start+int64(len(add)) {
+		t.Errorf("version %d after %d changes from %d", after.Row.Version, len(add), start)
+	}
+}
+
+// Undo after the catalog has changed: what has left it is left out, and a tie to it is loose.
+func TestUndoAfterACourseHasLeft(t *testing.T) {
+	h := newHouse(t)
+	h.edit(school.Edit{Act: "alternate", Course: "AST1", StandsFor: "CER1"})
+	h.edit(school.Edit{Act: "remove", Course: "CER1"}) // looses the tie
+	h.edit(school.Edit{Act: "remove", Course: "PRI1"})
+	h.bring(withoutCourse(t, "CER1"))
+	h.edit(school.Edit{Act: "undo"}) // PRI1 comes back
+	d := h.edit(school.Edit{Act: "undo"})
+	if strings.Contains(requests(d), "CER1") || alternates(d) != "PRI1 AST1" {
+		t.Errorf("after undoing: %s / %s", requests(d), alternates(d))
+	}
+	if d = h.edit(school.Edit{Act: "undo"}); alternates(d) != "PRI1" {
+		t.Errorf("after undoing everything: %s", alternates(d))
+	}
+}
+
+// withoutCourse is the demo school without one course, wherever that stands.
+func withoutCourse(t *testing.T, code string) *bundle.Bundle {
 	t.Helper()
-	list, err := cases.Export(t.Context(), at)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return written(t, list)
-}
-
-func TestImportOfAnExportChangesNothing(t *testing.T) {
-	d := open(t, storetest.Cases(t))
-	d.finish()
-	view, err := d.cases.Decide(t.Context(), "ms.arden", at, mara, school.Decision{Version: d.view.Version, Answer: "waive", Claim: d.view.Requests[3].Claims[0].ID, Course: "PHY1", Reason: "Report, seen."})
-	if err != nil {
-		t.Fatal(err)
-	}
-	first := export(t, d.cases)
-	if strings.Contains(first["users.csv"], demo.Password) {
-		t.Error("the export has a password in it")
-	}
-	if !strings.Contains(first["signals.csv"], `s0001,waiver,PHY1,,,k1,"Report, seen."`) {
-		t.Error("the waiver is not in the export")
-	}
-	b := read(t, first)
-	result, err := d.cases.Import(t.Context(), b)
-	if err != nil || result.Kept != 0 {
-		t.Fatalf("import: %+v, %v", result, err)
-	}
-	second := export(t, d.cases)
-	for name := range first {
-		if first[name] != second[name] {
-			t.Errorf("%s changed:\n%s", name, firstDifference(first[name], second[name]))
+	files := storetest.Files()
+	for i := range files {
+		f := &files[i]
+		if f.Name != "courses.csv" && f.Name != "requests.csv" {
+			continue
+		}
+		at := slices.Index(f.Header, "courseCode")
+		f.Rows = slices.DeleteFunc(f.Rows, func(row []string) bool { return row[at] == code })
+		for _, row := range f.Rows {
+			for k, cell := range row {
+				codes := strings.Split(cell, ",")
+				if slices.Contains(codes, code) {
+					row[k] = strings.Join(slices.DeleteFunc(codes, func(c string) bool { return c == code }), ",")
+				}
+			}
 		}
 	}
-	after := open(t, d.cases)
-	if after.view.Version != view.Version || names(after.view.Requests) != names(view.Requests) || after.view.Requests[3].Entry != "met" {
-		t.Error("the sheet changed")
+	b, err := bundle.ReadFiles(files)
+	if err != nil || len(b.Problems) > 0 {
+		t.Fatalf("%v %v", err, b.Problems)
+	}
+	return b
+}
+
+func TestACourseThatHasLeft(t *testing.T) {
+	h := newHouse(t)
+	// A course can leave while it is being requested: the sheet shows it, and it can be taken off.
+	h.db.Exec(t, `INSERT INTO course VALUES ('pellworth', 2027, 'GONE1'), ('pellworth', 2027, 'GONE2')`)
+	h.db.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord, stands_for) VALUES ('pellworth', 2027, 's0001', 'GONE1', 'request', 2, 9, NULL),
+		('pellworth', 2027, 's0001', 'GONE2', 'alternate', 1, 0, 'GONE1')`)
+	h.finish()
+	d := h.sheet("mara.quill")
+	if len(d.Gone) != 2 || d.Complete || d.Ready || d.Acts[acts.Submit].Why != acts.NotReady {
+		t.Fatalf("gone %v, complete %v, submitting %+v", d.Gone, d.Complete, d.Acts[acts.Submit])
+	}
+	if got := code(h.Submit(t.Context(), h.who("mara.quill"), mara, 0, "")); got != "not-ready" {
+		t.Errorf("submitting gives %s", got)
+	}
+	h.refuses(school.Edit{Act: "request", Course: "GONE2"}, school.NoCourse)
+	h.edit(school.Edit{Act: "remove", Course: "GONE1"})
+	d = h.edit(school.Edit{Act: "remove", Course: "GONE2"})
+	if len(d.Gone) != 0 || !d.Complete || !d.Acts[acts.Submit].Allowed {
+		t.Errorf("after taking them off: %v, %+v", d.Gone, d.Acts[acts.Submit])
+	}
+	if got := code(h.Submit(t.Context(), h.who("mara.quill"), mara, 0, "")); got != "submitted" {
+		t.Errorf("submitting gives %s", got)
 	}
 }
 
-func firstDifference(a, b string) string {
-	x, y := strings.Split(a, "\n"), strings.Split(b, "\n")
-	for i := range x {
-		if i >= len(y) || x[i] != y[i] {
-			return fmt.Sprintf("line %d: %q, then %q", i+1, x[i], append(y, "")[min(i, len(y))])
+func TestWhoMaySeeASheet(t *testing.T) {
+	h := newHouse(t)
+	other := "s0003"
+	h.db.Exec(t, `UPDATE person SET enabled = false WHERE id = 'office'`)
+	for username, want := range map[string]string{"mara.quill": "inProgress", "ilse.quill": "inProgress", "ms.arden": "inProgress", "office": "not-found"} {
+		if got := code(h.Sheet(t.Context(), h.who(username), mara)); got != want {
+			t.Errorf("%s: %s", username, got)
 		}
 	}
-	return "lines were added"
+	h.db.Exec(t, `UPDATE person SET enabled = true, present = false WHERE id = 'office'`)
+	h.db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
+	if got := code(h.Sheet(t.Context(), h.who("office"), mara)); got != "not-found" {
+		t.Errorf("somebody who has left: %s", got)
+	}
+	for _, username := range []string{"mara.quill", "ilse.quill"} {
+		at := school.Place{School: mara.School, Year: mara.Year, Student: other}
+		if got := code(h.Sheet(t.Context(), h.who(username), at)); got != "not-found" {
+			t.Errorf("%s sees another student's sheet: %s", username, got)
+		}
+		if _, err := h.Effects(t.Context(), h.who(username), at); school.CodeOf(err) != school.NotFound {
+			t.Errorf("%s sees another student's effects: %v", username, err)
+		}
+		if _, err := h.History(t.Context(), h.who(username), at); school.CodeOf(err) != school.NotFound {
+			t.Errorf("%s sees another student's history: %v", username, err)
+		}
+	}
+	for _, at := range []school.Place{{School: "nowhere", Year: mara.Year, Student: mara.Student}, {School: mara.School, Year: 2026, Student: mara.Student}, {School: mara.School, Year: mara.Year, Student: "nobody"}} {
+		if got := code(h.Sheet(t.Context(), h.who("ms.arden"), at)); got != "not-found" {
+			t.Errorf("%+v: %s", at, got)
+		}
+	}
 }
 
-func TestUnknownColumnsSurvive(t *testing.T) {
-	cases := storetest.Cases(t)
-	files := export(t, cases)
-	lines := strings.Split(files["courses.csv"], "\n")
-	lines[0] += ",metadata.room"
-	for i := 1; i < len(lines)-1; i++ {
-		lines[i] += fmt.Sprintf(",\"room, %d\"", i)
+func TestTags(t *testing.T) {
+	h := newHouse(t)
+	known := ""
+	look := func(username string) bool {
+		t.Helper()
+		d, err := h.Unless(t.Context(), h.who(username), mara, func(tag string) bool { return tag == known })
+		if err != nil {
+			t.Fatal(err)
+		}
+		if d != nil {
+			if known = d.Tag(); d.Judgement == nil {
+				t.Error("it is not judged")
+			}
+		}
+		return d != nil
 	}
-	files["courses.csv"] = strings.Join(lines, "\n")
-	if _, err := cases.Import(t.Context(), read(t, files)); err != nil {
-		t.Fatal(err)
+	if !look("mara.quill") || look("mara.quill") {
+		t.Fatal("a sheet that is known is given again, or not at first")
 	}
-	if got := export(t, cases)["courses.csv"]; got != files["courses.csv"] {
-		t.Error(firstDifference(files["courses.csv"], got))
+	for _, c := range []struct {
+		name   string
+		change func()
+	}{
+		{"a change", func() { h.edit(school.Edit{Act: "alternate", Course: "AST1"}) }},
+		{"a decision", func() { h.waive() }},
+		{"another reader", func() { look("ilse.quill") }},
+		{"the window's end", func() { h.at(storetest.Now.AddDate(0, 0, 11)) }},
+		{"a new window", func() { h.window(storetest.Now.AddDate(0, 0, 100)) }},
+		{"a policy", func() { h.settings(`{"late": "no"}`) }},
+		{"a catalog's text", func() { h.bring(bundleWith(t, "courses.csv", "Tidal Ecology", "Tides")) }},
+	} {
+		c.change()
+		if !look("mara.quill") {
+			t.Errorf("after %s the sheet is said to be what it was", c.name)
+		}
+		if look("mara.quill") {
+			t.Errorf("after %s the sheet is given twice", c.name)
+		}
 	}
 }
 
-func TestAnImportKeepsWhatPeopleEntered(t *testing.T) {
-	d := open(t, storetest.Cases(t))
-	fresh, err := storetest.Bundle()
+func (h *house) window(families time.Time) {
+	h.t.Helper()
+	if err := h.SetWindow(h.t.Context(), mara.School, mara.Year, school.Window{Grade: -1, Opens: storetest.Now.AddDate(0, 0, -7), Families: families, Counselors: families.AddDate(0, 1, 0)}); err != nil {
+		h.t.Fatal(err)
+	}
+}
+
+func (h *house) bring(b *bundle.Bundle) *school.ImportResult {
+	h.t.Helper()
+	result, err := h.Import(h.t.Context(), b)
 	if err != nil {
-		t.Fatal(err)
+		h.t.Fatal(err)
 	}
-	d.finish()
-	result, err := d.cases.Import(t.Context(), fresh)
-	if err != nil || result.Kept != 1 {
-		t.Fatalf("import: %+v, %v", result, err)
-	}
-	if after := open(t, d.cases); names(after.view.Requests) != names(d.view.Requests) || names(after.view.Alternate) != names(d.view.Alternate) {
-		t.Errorf("the sheet is now %s / %s", names(after.view.Requests), names(after.view.Alternate))
-	}
-}
-
-func TestABadBundleChangesNothing(t *testing.T) {
-	cases := storetest.Cases(t)
-	before := export(t, cases)
-	files := export(t, cases)
-	files["requests.csv"] += "s0001,NOPE,request,99,,\nnobody,ENG10,request,1,,\n"
-	b := read(t, files)
-	_, err := cases.Import(t.Context(), b)
-	var bad *school.BadBundle
-	if !errors.As(err, &bad) || len(bad.Problems) != 2 || bad.Problems[0].Column != "courseCode" || bad.Problems[1].Column != "student" {
-		t.Fatalf("import gives %v", err)
-	}
-	if !reflect.DeepEqual(before, export(t, cases)) {
-		t.Error("a refused import changed something")
-	}
+	return result
 }

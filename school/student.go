@@ -3,311 +3,264 @@ package school
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
-	"time"
+	"strings"
 
+	"rubricon/core/acts"
 	"rubricon/core/catalog"
-	"rubricon/core/policy"
+	"rubricon/core/credit"
 	"rubricon/core/sheet"
 	"rubricon/store"
 )
 
-func yearLabel(start int) string { return policy.YearLabel(start) }
-
-// personIn tells who a username is in a school and decides whether an act that concerns the school is allowed.
-func (s *Service) personIn(ctx context.Context, q store.Queries, username, school string, act Act) (*store.Person, *atVersion, error) {
-	row, err := q.School(ctx, school)
-	if err != nil {
-		return nil, nil, asNotFound(err)
-	}
-	at, err := s.at(ctx, q, school, row.Version)
-	if err != nil {
-		return nil, nil, err
-	}
-	p, err := at.person(ctx, q, school, username)
-	if err != nil {
-		return nil, nil, asNotFound(err)
-	}
-	return p, at, permit(act, relationIn(p))
+// Tag names the sheet in the state it was read in.
+func (d *Desk) Tag() string {
+	r := &d.Row
+	return fmt.Sprintf("%d.%d.%d.%d.%d.%d.%s", r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Window().Phase(d.now), d.actor.ID)
 }
 
-// subject reads a sheet for an act and decides whether the act is allowed.
-func (s *Service) subject(ctx context.Context, q store.Queries, username, school, student string, act Act, lock bool) (*subject, error) {
-	row, err := q.Sheet(ctx, school, student, lock)
-	if err != nil {
-		return nil, asNotFound(err)
-	}
-	at, err := s.at(ctx, q, school, row.SchoolVersion)
-	if err != nil {
-		return nil, err
-	}
-	actor, err := at.person(ctx, q, school, username)
-	if err != nil && !errors.Is(err, store.ErrNotFound) {
-		return nil, err
-	}
-	if err := permit(act, relationTo(actor, student)); err != nil {
-		return nil, err
-	}
-	pupil, err := at.pupil(ctx, q, school, student)
-	if err != nil {
-		return nil, asNotFound(err)
-	}
-	k, err := at.known(ctx, q, &row, pupil.Grade)
-	if err != nil {
-		return nil, err
-	}
-	return &subject{SheetRow: row, Pupil: *pupil, actor: actor, known: k}, nil
-}
-
-// Sheet gives a judged sheet to whoever may see it.
-func (s *Service) Sheet(ctx context.Context, username, school, student string) (*SheetView, error) {
-	sub, err := s.subject(ctx, s.db.Queries(), username, school, student, ViewSheet, false)
-	if err != nil {
-		return nil, err
-	}
-	return s.view(sub)
+// Effects is what adding each course would do to a sheet.
+type Effects struct {
+	Desk    *Desk
+	Effects []sheet.Effect
 }
 
 // Effects tells whoever may see a sheet what adding each course would do to it.
-func (s *Service) Effects(ctx context.Context, username, school, student string) (*EffectsView, error) {
-	sub, err := s.subject(ctx, s.db.Queries(), username, school, student, ViewSheet, false)
+func (s *Service) Effects(ctx context.Context, by int64, at Place) (*Effects, error) {
+	d, err := s.Sheet(ctx, by, at)
 	if err != nil {
 		return nil, err
 	}
-	return effectsView(sub)
-}
-
-// checkOpen tells whether families may change the sheet now.
-func (s *Service) checkOpen(sub *subject) error {
-	switch {
-	case sub.State == "cleared":
-		return problem(Locked, "the sheet is cleared; a counselor can send it back")
-	case sub.Opens == nil:
-		return problem(NotOpenYet, "the school has not yet said when requests open")
-	case s.now().Before(*sub.Opens):
-		return problem(NotOpenYet, "requests open on %s", sub.Opens.Format(time.RFC3339))
-	case !s.now().Before(*sub.FamiliesClose):
-		return problem(Closed, "requests closed on %s; the school office can still change them", sub.FamiliesClose.Format(time.RFC3339))
+	effects, err := d.Known.Effects(&d.Sheet)
+	if err != nil {
+		return nil, problem(TooComplex)
 	}
-	return nil
+	return &Effects{d, effects}, nil
 }
 
-// Edit is one change a student makes to a sheet.
+// Edit is one change to a sheet, courses being codes.
 type Edit struct {
-	Version   int64    `json:"version" doc:"The version of the sheet the change was made on" minimum:"1"`
-	Act       string   `json:"act" enum:"request,alternate,remove,order,undo"`
-	Course    string   `json:"course,omitempty" maxLength:"100"`
-	StandsFor string   `json:"standsFor,omitempty" maxLength:"100" doc:"alternate: the request it stands in for; empty: any"`
-	List      string   `json:"list,omitempty" enum:"requests,alternates" doc:"order: which list"`
-	Order     []string `json:"order,omitempty" maxItems:"60" doc:"order: every course of the list, once"`
+	Version   int64  // of the sheet it was made on
+	Key       string // chosen by whoever sends it: sent again, it is answered again and not made again
+	Act       string // a kind of core/sheet, or "undo"
+	Course    string
+	StandsFor string // an alternate: the request it stands in for; empty: any
+	List      string // an order: "requests" or "alternates"
+	Order     []string
+	Reason    string // where it is made for the family
 }
 
-var editErrors = map[error]struct {
-	code   Code
-	detail string
-}{
-	sheet.ErrFixed:      {Fixed, "the school has fixed this course on the sheet; a counselor can change it"},
-	sheet.ErrNotOnSheet: {NotOnSheet, "the course is not on the sheet"},
-	sheet.ErrBarred:     {Barred, "the course is not offered to this student; a counselor can say how it could be"},
-	sheet.ErrEarned:     {Earned, "the course is already earned"},
-	sheet.ErrOrder:      {BadOrder, "the order must name each course of the list once"},
-	sheet.ErrStandsFor:  {BadStandsFor, "an alternate can only stand for a course that is requested"},
-	sheet.ErrFull:       {Full, "the sheet is full; remove something first"},
-}
-
-func (e *Edit) apply(k *known, now *sheet.Sheet) (sheet.Sheet, error) {
-	y := k.Year
-	find := func(code string) (int32, error) {
-		if i, ok := y.Index(code); ok {
-			return i, nil
+// compile makes of an edit one in terms of the year.
+func (e *Edit) compile(y *catalog.Year) (out sheet.Edit, err error) {
+	find := func(code string) int32 {
+		i, ok := y.Index(code)
+		if !ok && err == nil {
+			err = &Error{Code: NoCourse, Param: code}
 		}
-		return 0, problem(NotFound, "no course has the code %q", code)
+		return i
 	}
-	var out sheet.Sheet
-	var course, standsFor int32
-	var err error
-	if e.Act != "order" {
-		if course, err = find(e.Course); err != nil {
-			return out, err
+	out = sheet.Edit{Kind: sheet.EditKind(e.Act), StandsFor: sheet.Any, Alternates: e.List == "alternates"}
+	if out.Kind == sheet.PutInOrder {
+		for _, code := range e.Order {
+			out.Order = append(out.Order, find(code))
 		}
+		return out, err
 	}
-	switch e.Act {
-	case "request":
-		out, err = k.Request(now, course)
-	case "alternate":
-		if standsFor = sheet.Any; e.StandsFor != "" {
-			if standsFor, err = find(e.StandsFor); err != nil {
-				return out, err
-			}
-		}
-		out, err = k.Alternate(now, course, standsFor)
-	case "remove":
-		out, err = k.Remove(now, course)
-	case "order":
-		order := make([]int32, len(e.Order))
-		for i, code := range e.Order {
-			if order[i], err = find(code); err != nil {
-				return out, err
-			}
-		}
-		out, err = k.Order(now, e.List == "alternates", order)
-	default:
-		return out, problem(BadInput, "there is no act %q", e.Act)
-	}
-	if known, ok := editErrors[err]; ok {
-		return out, problem(known.code, "%s", known.detail)
+	out.Course = find(e.Course)
+	if out.Kind == sheet.MakeAlternate && e.StandsFor != "" {
+		out.StandsFor = find(e.StandsFor)
 	}
 	return out, err
 }
 
-// Change makes one change to a sheet and keeps it at once; the answer is the whole judged sheet in its new version. A change
-// made on an older version changes nothing and is answered with the sheet as it is.
+// Change makes one change to a sheet and keeps it at once; the answer is the sheet in its new version. A change made on an older
+// version changes nothing and is answered with the sheet as it is; one whose answer was lost is answered again.
 //
 // Nothing is locked while the sheet is judged: it is written by one statement that looks once more at the version.
-func (s *Service) Change(ctx context.Context, username, school, student string, edit Edit) (*SheetView, error) {
-	q := s.db.Queries()
-	sub, err := s.subject(ctx, q, username, school, student, EditSheet, false)
-	if err != nil {
-		return nil, err
-	}
-	k := sub.known
-	if err := s.checkOpen(sub); err != nil {
-		return nil, err
-	}
-	if edit.Version != sub.Version {
-		return nil, s.stale(sub)
-	}
-	before := sub.Entries
-	kind, detail := "change", map[string]any{"act": edit.Act, "course": edit.Course, "before": before}
+func (s *Service) Change(ctx context.Context, by int64, at Place, edit Edit) (*Desk, error) {
+	act := acts.Edit
 	if edit.Act == "undo" {
-		version, earlier, err := q.Undoable(ctx, school, student)
-		if errors.Is(err, store.ErrNotFound) {
-			return nil, problem(NothingUndo, "there is nothing to undo")
-		} else if err != nil {
-			return nil, err
-		}
-		sub.Entries, kind, detail = inCatalog(k.Year, earlier), "undo", map[string]any{"undoes": version}
-		sub.Undoable--
-	} else {
-		now := laid(k.Year, before)
-		changed, err := edit.apply(k, &now)
+		act = acts.Undo
+	}
+	edit.Reason = tidy(edit.Reason)
+	for range tries {
+		d, err := s.open(ctx, by, at)
 		if err != nil {
 			return nil, err
 		}
-		sub.Entries = rows(k.Year, &changed)
-		sub.Undoable++
-	}
-	sub.Version++
-	sub.ContentVersion = sub.Version
-	if sub.State == "signed" {
-		sub.State, sub.SignedAt, sub.SignedBy = "submitted", nil, ""
-	}
-	at := s.now()
-	sub.ChangedAt = &at
-	// The view is made before anything is kept: a sheet beyond the limits of judging is refused.
-	view, err := s.view(sub)
-	if err != nil {
-		return nil, err
-	}
-	change := &store.Change{School: school, Student: student, Version: sub.Version, Actor: sub.actor.ID, Kind: kind, Detail: detail, Sheet: stateOf(sub)}
-	change.Delete, change.Upsert = difference(before, sub.Entries)
-	saved, err := q.SaveChange(ctx, change)
-	if err != nil {
-		return nil, err
-	}
-	if !saved { // somebody was quicker
-		if sub, err = s.subject(ctx, q, username, school, student, EditSheet, false); err != nil {
+		if edit.Version < d.Row.Version && edit.Key != "" {
+			if answered, err := s.db.Queries().Answered(ctx, at, edit.Version, edit.Key); err != nil {
+				return nil, err
+			} else if answered {
+				d.judge(0)
+				return d, nil
+			}
+		}
+		d.answer(edit.Version) // an edit does not wait for what is found
+		if !d.Acts[act].Allowed {
+			d.judge(edit.Version) // and the sheet is shown beside the refusal
+		}
+		if err := d.guard(act, edit.Reason); err != nil {
+			s.refused(ctx, d, act, err)
 			return nil, err
 		}
-		return nil, s.stale(sub)
+		change, err := s.edited(ctx, d, &edit)
+		if err != nil || change == nil {
+			return d, err
+		}
+		saved, err := s.db.Queries().SaveChange(ctx, change)
+		if err != nil {
+			return nil, err
+		}
+		if saved {
+			d.Row.Version++
+			d.answer(0)
+			return d, nil
+		}
 	}
-	return view, nil
+	return nil, problem(Busy)
 }
 
-// stale is the answer to a change on an older version: the sheet as it is now.
-func (s *Service) stale(sub *subject) error {
-	now, err := s.view(sub)
-	if err != nil {
-		return err
+// edited makes the change on the desk, and tells what to write; nothing where the change leaves the sheet as it is.
+func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Change, error) {
+	before := d.Row.Entries
+	var after []store.EntryRow
+	kind, detail := "change", map[string]any{"act": edit.Act, "course": edit.Course, "before": before}
+	undoable := d.Row.Undoable + 1
+	if edit.Act == "undo" {
+		version, earlier, err := s.db.Queries().Undoable(ctx, d.Row.Place)
+		if errors.Is(err, store.ErrNotFound) {
+			return nil, problem(Code(acts.NothingToUndo))
+		} else if err != nil {
+			return nil, err
+		}
+		kind, detail, undoable = "undo", map[string]any{"undoes": version}, d.Row.Undoable-1
+		after = inCatalog(d.Year.Year, earlier)
+	} else if gone := slices.IndexFunc(before, func(e store.EntryRow) bool {
+		_, there := d.Year.Index(e.Course)
+		return !there && e.Course == edit.Course
+	}); gone >= 0 && edit.Act == string(sheet.TakeOff) { // what has left the catalog can only be taken off
+		after = slices.Delete(slices.Clone(before), gone, gone+1)
+	} else {
+		compiled, err := edit.compile(d.Year.Year)
+		if err != nil {
+			return nil, err
+		}
+		now, gone := laid(d.Year.Year, before)
+		changed, err := d.Known.Apply(&now, compiled)
+		if code, known := editCodes[err]; known {
+			return nil, problem(code)
+		} else if err != nil {
+			return nil, err
+		}
+		after = append(rows(d.Year.Year, &changed), gone...)
 	}
-	return &Error{Code: Stale, Detail: "the sheet was changed meanwhile, in another window or by another person; look at it again", Sheet: now}
+	if slices.Equal(normal(before), normal(after)) && edit.Act != "undo" {
+		d.judge(0)
+		return nil, nil
+	}
+	change := d.change(kind, edit.Reason, detail)
+	change.FactsVersion, change.Key = 0, edit.Key
+	change.Delete, change.Upsert = difference(before, after)
+	change.State.Undoable, change.State.ChangedAt = undoable, &d.now
+	d.Row.Entries, d.Row.SheetState, d.Row.Touched = after, change.State, true
+	// The sheet is judged before anything is kept: one beyond the limits of judging is refused, unless it was so before.
+	if d.Judged = judge(d.Known, after); d.Judgement == nil && judge(d.Known, before).Judgement != nil {
+		return nil, problem(TooComplex)
+	}
+	return change, nil
 }
 
-// inCatalog leaves out entries whose course the catalog has no longer.
-func inCatalog(y *catalog.Year, list []store.EntryRow) []store.EntryRow {
-	return slices.DeleteFunc(list, func(e store.EntryRow) bool {
-		_, ok := y.Index(e.Course)
-		return !ok
-	})
-}
-
-func stateOf(sub *subject) store.SheetState {
-	return store.SheetState{ContentVersion: sub.ContentVersion, State: sub.State, ChangedAt: sub.ChangedAt, SubmittedAt: sub.SubmittedAt,
-		SubmittedVersion: sub.SubmittedVersion, Receipt: sub.Receipt, SignedAt: sub.SignedAt, SignedBy: sub.SignedBy, ClearedAt: sub.ClearedAt,
-		Message: sub.Message, Asked: sub.Asked, Undoable: sub.Undoable}
+// inCatalog leaves out entries whose course the catalog has no longer, and loosens ties to such.
+func inCatalog(y *catalog.Year, list []store.EntryRow) (out []store.EntryRow) {
+	for _, e := range list {
+		if _, ok := y.Index(e.Course); !ok {
+			continue
+		}
+		if _, ok := y.Index(e.StandsFor); !ok {
+			e.StandsFor = ""
+		}
+		out = append(out, e)
+	}
+	return out
 }
 
 // difference gives the entries that go and those that are new or different.
-func difference(before, after []store.EntryRow) (gone []string, kept []store.EntryIn) {
+func difference(before, after []store.EntryRow) (gone []string, kept []store.EntryRow) {
 	for _, b := range before {
 		if !slices.ContainsFunc(after, func(a store.EntryRow) bool { return a.Course == b.Course }) {
 			gone = append(gone, b.Course)
 		}
 	}
 	for _, a := range after {
-		if slices.Contains(before, a) {
-			continue
+		if !slices.Contains(before, a) {
+			kept = append(kept, a)
 		}
-		entry := store.EntryIn{Course: a.Course, Kind: "request", Rank: a.Rank}
-		if a.Alternate {
-			entry.Kind = "alternate"
-		}
-		if a.StandsFor != "" {
-			entry.StandsFor = &a.StandsFor
-		}
-		kept = append(kept, entry)
 	}
 	return gone, kept
 }
 
-// act does something to a sheet that leaves its entries as they are, and answers with the judged sheet.
-func (s *Service) act(ctx context.Context, username, school, student string, act Act, kind string,
-	do func(q store.Queries, sub *subject) (detail map[string]any, err error)) (view *SheetView, err error) {
-	err = s.db.Tx(ctx, func(q store.Queries) error {
-		sub, err := s.subject(ctx, q, username, school, student, act, true)
+// Submit hands the sheet in: it is refused with the list of what to mend, or accepted with a receipt number and time. Submitting the
+// same sheet twice gives the same receipt.
+func (s *Service) Submit(ctx context.Context, by int64, at Place, version int64, reason string) (*Desk, error) {
+	return s.act(ctx, by, at, version, acts.Submit, reason, func(d *Desk) (*store.Change, error) {
+		number, err := s.db.Queries().NextReceipt(ctx)
 		if err != nil {
-			return err
+			return nil, err
 		}
-		detail, err := do(q, sub)
-		if err != nil {
-			return err
-		}
-		if detail == nil { // done before: the same answer again
-			view, err = s.view(sub)
-			return err
-		}
-		sub.Version++
-		change := &store.Change{School: school, Student: student, Version: sub.Version, Actor: sub.actor.ID, Kind: kind, Detail: detail, Sheet: stateOf(sub)}
-		if _, err := q.SaveChange(ctx, change); err != nil { // the sheet is locked, so its version is the one read
-			return err
-		}
-		fresh, err := s.subject(ctx, q, username, school, student, act, false)
-		if err != nil {
-			return err
-		}
-		view, err = s.view(fresh)
-		return err
+		receipt := fmt.Sprintf("%s-%d", initials(at.School), number)
+		change := d.change("submit", tidy(reason), map[string]any{"receipt": receipt})
+		change.State.State, change.State.Submission = string(acts.Submitted), d.Row.Submission+1
+		change.State.Message, change.State.Asked, change.State.ClearedAt = "", "", nil
+		change.Submission = &store.Submission{Receipt: receipt, Catalog: d.Year.CatalogVersion, Policy: d.Year.PolicyVersion, Entries: d.Row.Entries, Judgement: summary(d)}
+		d.settle(&change.State, acts.Signatures{}, d.now)
+		return change, nil
 	})
-	if err != nil {
-		return nil, err
-	}
-	return view, nil
 }
 
-// checkVersion refuses an act that was decided on an older version of the sheet.
-func checkVersion(sub *subject, version int64) error {
-	if version != sub.Version {
-		return problem(Stale, "the sheet was changed meanwhile; look at it again")
+// initials are the first two letters of a school's id.
+func initials(school string) string {
+	letters := []rune(strings.ToUpper(school))
+	return string(letters[:min(2, len(letters))])
+}
+
+// Judgement is what is kept with a submission of what was found of it.
+type Judgement struct {
+	Ready    bool            `json:"ready"`
+	Fits     bool            `json:"fits"`
+	Rules    []JudgedRule    `json:"rules"`
+	Requests []JudgedRequest `json:"requests"`
+}
+
+// JudgedRule is a rule that was in force.
+type JudgedRule struct {
+	ID       string        `json:"id"`
+	Measured credit.Amount `json:"measured"`
+	Holds    bool          `json:"holds"`
+}
+
+// JudgedRequest is a course that was requested, with the terms it was laid into.
+type JudgedRequest struct {
+	Course string   `json:"course"`
+	Entry  string   `json:"entry"`
+	Repeat bool     `json:"repeat,omitempty"`
+	Barred bool     `json:"barred,omitempty"`
+	Terms  []string `json:"terms"`
+}
+
+func summary(d *Desk) Judgement {
+	y, j := d.Year.Year, d.Judgement
+	out := Judgement{Ready: j.Ready, Fits: j.Packing.Fits(), Rules: []JudgedRule{}, Requests: []JudgedRequest{}}
+	for _, r := range j.Rules {
+		out.Rules = append(out.Rules, JudgedRule{y.Rules[r.Rule].ID, r.Measured, r.Holds})
 	}
-	return nil
+	for i, r := range j.Requests {
+		entry := "none"
+		if r.HasEntry {
+			entry = r.Entry.String()
+		}
+		out.Requests = append(out.Requests, JudgedRequest{y.Codes[r.Course], entry, r.Repeat, r.Barred, y.TermNames(j.Packing.Spans[i])})
+	}
+	return out
 }

@@ -9,225 +9,144 @@ import (
 	"rubricon/school"
 )
 
-const usernameKey = "username"
+// InYear is the path of a school year; exported because huma reads embedded fields only then.
+type InYear struct {
+	School string `path:"school" maxLength:"100"`
+	Year   int    `path:"year" minimum:"1900" maximum:"9999" doc:"The calendar year in which the school year begins"`
+}
 
-// OnSheet is the path of a sheet; it is exported because huma reads embedded fields only then.
+// OnSheet is the path of a sheet.
 type OnSheet struct {
-	School  string `path:"school" maxLength:"100"`
+	InYear
 	Student string `path:"student" maxLength:"100"`
 }
 
-type sheetOut struct{ Body *school.SheetView }
-
-type versionBody struct {
-	Version int64 `json:"version" minimum:"1" doc:"The version of the sheet that was looked at"`
+func (o *OnSheet) place() school.Place {
+	return school.Place{School: o.School, Year: o.Year, Student: o.Student}
 }
 
-type signatureBody struct {
-	Version int64    `json:"version" minimum:"1"`
-	Agreed  []string `json:"agreed" maxItems:"60" doc:"The requested courses whose fee is agreed to, one by one"`
-}
-
-type messageBody struct {
-	Version int64  `json:"version" minimum:"1"`
-	Message string `json:"message" maxLength:"1000"`
-}
-
-// HistoryItem is one thing that happened to a sheet.
-type HistoryItem struct {
-	Version int64  `json:"version"`
-	At      string `json:"at" format:"date-time"`
-	Actor   string `json:"actor"`
-	Kind    string `json:"kind"`
-	Act     string `json:"act,omitempty"`
-	Course  string `json:"course,omitempty"`
-	Message string `json:"message,omitempty"`
-	Answer  string `json:"answer,omitempty"`
-}
-
-// Welcome is what the sign-in page shows.
-type Welcome struct {
-	Demo []DemoSignIn `json:"demo" doc:"The demo's sign-ins; empty elsewhere"`
-}
-
-// username gives who is signed in.
-func (s *Server) username(ctx context.Context) (string, error) {
-	if name := s.sessions.GetString(ctx, usernameKey); name != "" {
-		return name, nil
-	}
-	return "", newProblem(http.StatusUnauthorized, "sign in first")
-}
+const (
+	yearPath  = "/api/schools/{school}/years/{year}"
+	sheetPath = yearPath + "/students/{student}/sheet"
+)
 
 func operation(id, method, path, summary string) huma.Operation {
-	return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, MaxBodyBytes: 64 << 10, DefaultStatus: http.StatusOK}
-}
-
-const sheetPath = "/api/schools/{school}/students/{student}/sheet"
-
-// onSheetWith registers a route that acts on a sheet with a body.
-func onSheetWith[B any](s *Server, api huma.API, op huma.Operation, do func(ctx context.Context, username string, at OnSheet, body B) (*school.SheetView, error)) {
-	type in struct {
-		OnSheet
-		Body B
-	}
-	huma.Register(api, op, func(ctx context.Context, in *in) (*sheetOut, error) {
-		username, err := s.username(ctx)
-		if err != nil {
-			return nil, err
-		}
-		view, err := do(ctx, username, in.OnSheet, in.Body)
-		if err != nil {
-			return nil, answer(err)
-		}
-		return &sheetOut{view}, nil
-	})
+	return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, MaxBodyBytes: maxBody, DefaultStatus: http.StatusOK}
 }
 
 func (s *Server) routes(api huma.API) {
-	s.signInRoutes(api)
-	s.readRoutes(api)
-	onSheetWith(s, api, operation("change-sheet", http.MethodPost, sheetPath+"/changes", "Change a sheet; kept at once"),
-		func(ctx context.Context, username string, at OnSheet, body school.Edit) (*school.SheetView, error) {
-			return s.cases.Change(ctx, username, at.School, at.Student, body)
-		})
-	onSheetWith(s, api, operation("submit-sheet", http.MethodPost, sheetPath+"/submission", "Submit a sheet; twice gives the same receipt"),
-		func(ctx context.Context, username string, at OnSheet, body versionBody) (*school.SheetView, error) {
-			return s.cases.Submit(ctx, username, at.School, at.Student, body.Version)
-		})
-	onSheetWith(s, api, operation("sign-sheet", http.MethodPost, sheetPath+"/signature", "Sign a submitted sheet as a guardian"),
-		func(ctx context.Context, username string, at OnSheet, body signatureBody) (*school.SheetView, error) {
-			return s.cases.Sign(ctx, username, at.School, at.Student, body.Version, body.Agreed)
-		})
-	onSheetWith(s, api, operation("ask-for-change", http.MethodPost, sheetPath+"/wish", "Ask for a change as a guardian"),
-		func(ctx context.Context, username string, at OnSheet, body messageBody) (*school.SheetView, error) {
-			return s.cases.AskForChange(ctx, username, at.School, at.Student, body.Version, body.Message)
-		})
-	onSheetWith(s, api, operation("clear-sheet", http.MethodPost, sheetPath+"/clearance", "Clear a sheet as a counselor"),
-		func(ctx context.Context, username string, at OnSheet, body versionBody) (*school.SheetView, error) {
-			return s.cases.Clear(ctx, username, at.School, at.Student, body.Version)
-		})
-	onSheetWith(s, api, operation("send-back-sheet", http.MethodPost, sheetPath+"/return", "Send a sheet back with a message"),
-		func(ctx context.Context, username string, at OnSheet, body messageBody) (*school.SheetView, error) {
-			return s.cases.SendBack(ctx, username, at.School, at.Student, body.Version, body.Message)
-		})
-	onSheetWith(s, api, operation("decide", http.MethodPost, sheetPath+"/decision", "Confirm, waive or decline as a counselor, with a reason"),
-		func(ctx context.Context, username string, at OnSheet, body school.Decision) (*school.SheetView, error) {
-			return s.cases.Decide(ctx, username, at.School, at.Student, body)
-		})
+	s.accountRoutes(api)
+	s.schoolRoutes(api)
+	s.sheetRoutes(api)
+	s.actRoutes(api)
 }
 
-func (s *Server) readRoutes(api huma.API) {
-	type catalogOut struct{ Body *school.Catalog }
-	type catalogIn struct {
-		School string `path:"school" maxLength:"100"`
-	}
-	huma.Register(api, operation("get-catalog", http.MethodGet, "/api/schools/{school}/catalog", "The catalog, rules and requirements of a school"),
-		func(ctx context.Context, in *catalogIn) (*catalogOut, error) {
-			username, err := s.username(ctx)
-			if err != nil {
-				return nil, err
-			}
-			catalog, err := s.cases.Catalog(ctx, username, in.School)
-			return &catalogOut{catalog}, answer(err)
-		})
-	huma.Register(api, operation("get-sheet", http.MethodGet, sheetPath, "A student's sheet, judged"),
-		func(ctx context.Context, in *OnSheet) (*sheetOut, error) {
-			username, err := s.username(ctx)
-			if err != nil {
-				return nil, err
-			}
-			view, err := s.cases.Sheet(ctx, username, in.School, in.Student)
-			return &sheetOut{view}, answer(err)
-		})
-	type effectsOut struct{ Body *school.EffectsView }
-	huma.Register(api, operation("get-effects", http.MethodGet, sheetPath+"/effects", "What adding each course would do to a sheet"),
-		func(ctx context.Context, in *OnSheet) (*effectsOut, error) {
-			username, err := s.username(ctx)
-			if err != nil {
-				return nil, err
-			}
-			view, err := s.cases.Effects(ctx, username, in.School, in.Student)
-			return &effectsOut{view}, answer(err)
-		})
-	type historyOut struct{ Body []HistoryItem }
-	huma.Register(api, operation("get-history", http.MethodGet, sheetPath+"/history", "What happened to a sheet, the latest first, at most 100"),
-		func(ctx context.Context, in *OnSheet) (*historyOut, error) {
-			username, err := s.username(ctx)
-			if err != nil {
-				return nil, err
-			}
-			events, err := s.cases.History(ctx, username, in.School, in.Student)
-			out := &historyOut{Body: []HistoryItem{}}
-			for _, e := range events {
-				d := e.Detail.V
-				out.Body = append(out.Body, HistoryItem{e.Version, e.At.Format("2006-01-02T15:04:05Z07:00"), e.Actor, e.Kind, d.Act, d.Course, d.Message, d.Answer})
-			}
-			return out, answer(err)
-		})
-	type caseloadOut struct{ Body *school.Caseload }
-	type caseloadIn struct {
-		School string `path:"school" maxLength:"100"`
-		All    bool   `query:"all" doc:"The whole school rather than the reader's own students"`
-	}
-	huma.Register(api, operation("get-caseload", http.MethodGet, "/api/schools/{school}/caseload", "A counselor's students and what they wait for"),
-		func(ctx context.Context, in *caseloadIn) (*caseloadOut, error) {
-			username, err := s.username(ctx)
-			if err != nil {
-				return nil, err
-			}
-			caseload, err := s.cases.Caseload(ctx, username, in.School, in.All)
-			return &caseloadOut{caseload}, answer(err)
-		})
-}
-
-func (s *Server) signInRoutes(api huma.API) {
-	type credentials struct {
-		Username string `json:"username" minLength:"1" maxLength:"200"`
-		Password string `json:"password" minLength:"1" maxLength:"500"`
-	}
-	type meOut struct{ Body *school.Me }
-	type signIn struct {
-		Body credentials
-	}
-	me := func(ctx context.Context, username string) (*meOut, error) {
-		who, err := s.cases.Me(ctx, username)
-		return &meOut{who}, answer(err)
-	}
-	op := operation("sign-in", http.MethodPost, "/api/session", "Sign in")
-	op.Middlewares = huma.Middlewares{func(ctx huma.Context, next func(huma.Context)) {
-		next(huma.WithValue(ctx, addressKey{}, address(ctx.RemoteAddr())))
-	}}
-	huma.Register(api, op, func(ctx context.Context, in *signIn) (*meOut, error) {
-		from, _ := ctx.Value(addressKey{}).(string)
-		if err := s.cases.SignIn(ctx, in.Body.Username, in.Body.Password, from); err != nil {
-			return nil, answer(err)
-		}
-		if err := s.sessions.RenewToken(ctx); err != nil {
-			return nil, err
-		}
-		s.sessions.Put(ctx, usernameKey, in.Body.Username)
-		return me(ctx, in.Body.Username)
-	})
-	op = operation("sign-out", http.MethodDelete, "/api/session", "Sign out")
-	op.DefaultStatus = http.StatusNoContent
-	huma.Register(api, op, func(ctx context.Context, _ *struct{}) (*struct{}, error) {
-		return nil, s.sessions.Destroy(ctx)
-	})
-	huma.Register(api, operation("get-me", http.MethodGet, "/api/me", "Who is signed in"), func(ctx context.Context, _ *struct{}) (*meOut, error) {
-		username, err := s.username(ctx)
+// signedIn registers a route for whoever is signed in.
+func signedIn[I, O any](s *Server, api huma.API, op huma.Operation, do func(ctx context.Context, by int64, in *I) (*O, error)) {
+	huma.Register(api, op, func(ctx context.Context, in *I) (*O, error) {
+		by, err := s.account(ctx)
 		if err != nil {
 			return nil, err
 		}
-		return me(ctx, username)
-	})
-	type welcomeOut struct{ Body Welcome }
-	huma.Register(api, operation("get-welcome", http.MethodGet, "/api/welcome", "What the sign-in page shows"), func(context.Context, *struct{}) (*welcomeOut, error) {
-		out := &welcomeOut{Welcome{Demo: s.demo}}
-		if out.Body.Demo == nil {
-			out.Body.Demo = []DemoSignIn{}
+		out, err := do(ctx, by, in)
+		if err != nil {
+			return nil, answer(err)
 		}
 		return out, nil
 	})
 }
 
-type addressKey struct{}
+// schoolRoutes are those of a school year.
+func (s *Server) schoolRoutes(api huma.API) {
+	type catalogOut struct{ Body *Catalog }
+	signedIn(s, api, operation("get-catalog", http.MethodGet, yearPath+"/catalog", "The catalog, rules and requirements of a school year"),
+		func(ctx context.Context, by int64, in *InYear) (*catalogOut, error) {
+			y, err := s.cases.Catalog(ctx, by, in.School, in.Year)
+			if err != nil {
+				return nil, err
+			}
+			return &catalogOut{newCatalog(y)}, nil
+		})
+	type caseloadIn struct {
+		InYear
+		All bool `query:"all" doc:"The whole school rather than the reader's own students"`
+	}
+	type caseloadOut struct{ Body *CaseloadView }
+	signedIn(s, api, operation("get-caseload", http.MethodGet, yearPath+"/caseload", "A counselor's students and what they wait for"),
+		func(ctx context.Context, by int64, in *caseloadIn) (*caseloadOut, error) {
+			c, err := s.cases.Caseload(ctx, by, in.School, in.Year, in.All)
+			if err != nil {
+				return nil, err
+			}
+			return &caseloadOut{newCaseload(c)}, nil
+		})
+	type choice struct {
+		Student string `json:"student" maxLength:"100"`
+		Version int64  `json:"version" minimum:"1" doc:"The version of the sheet that was looked at"`
+	}
+	type clearIn struct {
+		InYear
+		Body struct {
+			Sheets []choice `json:"sheets" maxItems:"2000"`
+		}
+	}
+	type outcome struct {
+		Student string `json:"student"`
+		Code    string `json:"code,omitempty" doc:"Why the sheet stays as it is; without one it is cleared"`
+	}
+	type clearOut struct {
+		Body struct {
+			Sheets []outcome `json:"sheets"`
+		}
+	}
+	op := operation("clear-sheets", http.MethodPost, yearPath+"/clearances", "Clear many sheets, each by itself; those that cannot be cleared are named")
+	op.MaxBodyBytes = 512 << 10
+	signedIn(s, api, op, func(ctx context.Context, by int64, in *clearIn) (*clearOut, error) {
+		var choices []school.Choice
+		for _, c := range in.Body.Sheets {
+			choices = append(choices, school.Choice(c))
+		}
+		outcomes, err := s.cases.ClearAll(ctx, by, in.School, in.Year, choices)
+		if err != nil {
+			return nil, err
+		}
+		out := &clearOut{}
+		out.Body.Sheets = []outcome{}
+		for _, o := range outcomes {
+			out.Body.Sheets = append(out.Body.Sheets, outcome{o.Student, string(o.Code)})
+		}
+		return out, nil
+	})
+	type peopleIn struct {
+		InYear
+		Name string `query:"name" maxLength:"100" doc:"Words of the name or username"`
+	}
+	type peopleOut struct{ Body []FoundView }
+	signedIn(s, api, operation("find-people", http.MethodGet, yearPath+"/people", "People of a school by name, at most 50"),
+		func(ctx context.Context, by int64, in *peopleIn) (*peopleOut, error) {
+			list, err := s.cases.FindPeople(ctx, by, in.School, in.Year, in.Name)
+			if err != nil {
+				return nil, err
+			}
+			out := &peopleOut{Body: []FoundView{}}
+			for _, p := range list {
+				out.Body = append(out.Body, FoundView{p.ID, p.GivenName, p.FamilyName, p.Role, p.Username, p.Password})
+			}
+			return out, nil
+		})
+	type personIn struct {
+		InYear
+		Person string `path:"person" maxLength:"100"`
+	}
+	type passwordOut struct {
+		Body struct {
+			Password string `json:"password" doc:"To be handed over; it is shown this once"`
+		}
+	}
+	signedIn(s, api, operation("give-password", http.MethodPost, yearPath+"/people/{person}/password", "Give a person a new password; it ends their sessions"),
+		func(ctx context.Context, by int64, in *personIn) (out *passwordOut, err error) {
+			out = &passwordOut{}
+			out.Body.Password, err = s.cases.GivePassword(ctx, by, in.School, in.Year, in.Person)
+			return out, err
+		})
+}

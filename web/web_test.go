@@ -5,16 +5,23 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"log/slog"
+	"net"
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
+	"net/netip"
+	"net/url"
 	"os"
 	"os/exec"
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
+
+	"github.com/gin-gonic/gin"
 
 	"rubricon/demo"
 	"rubricon/school"
@@ -24,56 +31,126 @@ import (
 
 func TestMain(m *testing.M) { storetest.Main(m) }
 
+const maraSheet = "/api/schools/pellworth/years/2027/students/s0001/sheet"
+
 // site is a running server with people signed in.
 type site struct {
 	t *testing.T
 	*httptest.Server
+	db     storetest.Database
+	cases  *school.Service
+	log    *lockedBuffer
+	mu     sync.Mutex
+	now    time.Time
 	people map[string]*http.Client
 }
 
-func newSite(t *testing.T) *site {
+// lockedBuffer is a log that is read while it is written.
+type lockedBuffer struct {
+	mu  sync.Mutex
+	buf bytes.Buffer
+}
+
+func (b *lockedBuffer) Write(text []byte) (int, error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.buf.Write(text)
+}
+
+func (b *lockedBuffer) String() string {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.buf.String()
+}
+
+func (s *site) clock() time.Time {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.now
+}
+
+func (s *site) at(now time.Time) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.now = now
+}
+
+func newSite(t *testing.T, change ...func(*web.Options)) *site {
 	t.Helper()
-	db := storetest.Open(t, storetest.URL(t))
-	// Beside the demo's people: a second family, a teacher, and somebody of another school.
-	for _, text := range []string{
-		`INSERT INTO account (username, password_hash) SELECT u, password_hash FROM account, unnest(ARRAY['other.student', 'other.guardian', 'a.teacher', 'foreign.counselor']) u WHERE username = 'mara.quill'`,
-		`UPDATE person SET username = 'other.student' WHERE id = 's0003'`,
-		`UPDATE person SET username = 'other.guardian' WHERE id = (SELECT guardian_id FROM guardianship WHERE student_id = 's0003' LIMIT 1)`,
-		`UPDATE person SET username = 'a.teacher' WHERE id = 't05'`,
-		`INSERT INTO school (id, name, policy) SELECT 'elsewhere', 'Elsewhere', policy FROM school`,
-		`INSERT INTO person (school_id, id, ord, role, enabled, username, given_name, family_name, cells) VALUES
-			('elsewhere', 'k9', 1, 'aide', true, 'foreign.counselor', 'Ms', 'Elsewhere', '{}'), ('elsewhere', 's9', 2, 'student', true, 'foreign.student', 'A', 'B', '{}')`,
-		`UPDATE person SET counselor = 'k9' WHERE school_id = 'elsewhere' AND id = 's9'`,
-	} {
-		if _, err := db.ExecContext(t.Context(), text); err != nil {
-			t.Fatal(text, err)
-		}
+	t.Parallel()
+	s := &site{t: t, db: storetest.New(t), now: storetest.Now, people: map[string]*http.Client{}, log: &lockedBuffer{}}
+	log := slog.New(web.LogHandler(slog.NewTextHandler(s.log, nil)))
+	s.cases = school.New(s.db.Open(t), school.Options{Now: s.clock, Log: log, Hashes: storetest.Hashes})
+	o := web.Options{Now: s.clock, Log: log}
+	for _, c := range change {
+		c(&o)
 	}
-	server := web.New(db, school.New(db, func() time.Time { return storetest.Now }), web.Options{})
-	t.Cleanup(server.Close)
-	s := &site{t, httptest.NewServer(server), map[string]*http.Client{}}
+	s.Server = httptest.NewServer(web.New(s.cases, o))
 	t.Cleanup(s.Close)
 	return s
+}
+
+// strangers adds a second family, a teacher, and somebody of another school, each with the demo's password.
+func (s *site) strangers() {
+	s.t.Helper()
+	for _, text := range []string{
+		`INSERT INTO account (username) SELECT unnest(ARRAY['other.student', 'other.guardian', 'a.teacher', 'foreign.counselor', 'foreign.office', 'ms.colleague'])`,
+		`INSERT INTO account_password SELECT a.id, p.hash, p.set_at FROM account a, account_password p JOIN account m ON m.id = p.account_id AND m.username = 'mara.quill'
+			WHERE a.username IN ('other.student', 'other.guardian', 'a.teacher', 'foreign.counselor', 'foreign.office', 'ms.colleague')`,
+		`UPDATE person SET account_id = (SELECT id FROM account WHERE username = 'other.student') WHERE id = 's0003'`,
+		`UPDATE person SET account_id = (SELECT id FROM account WHERE username = 'other.guardian') WHERE id = (SELECT person_id FROM relation WHERE kind = 'guards' AND student_id = 's0003' LIMIT 1)`,
+		`UPDATE person SET account_id = (SELECT id FROM account WHERE username = 'a.teacher') WHERE id = 't05'`,
+		`UPDATE person SET account_id = (SELECT id FROM account WHERE username = 'ms.colleague') WHERE id = (SELECT min(person_id) FROM relation WHERE kind = 'counsels' AND person_id <> 'k1')`,
+		`DELETE FROM relation WHERE kind = 'counsels' AND student_id IN ('s0001', 's0003')`,
+		`INSERT INTO relation (school_id, kind, person_id, student_id, year, source) VALUES ('pellworth', 'counsels', 'k1', 's0001', 2027, 'import'), ('pellworth', 'counsels', 'k1', 's0003', 2027, 'import')`,
+		`INSERT INTO school VALUES ('elsewhere', 'Elsewhere')`,
+		`INSERT INTO school_year (school_id, year, catalog_version, policy_version) VALUES ('elsewhere', 2027, 1, 1)`,
+		`INSERT INTO catalog SELECT 'elsewhere', year, version, files, at FROM catalog`,
+		`INSERT INTO policy SELECT 'elsewhere', year, version, text, at FROM policy`,
+		`INSERT INTO person (school_id, id, ord, role, enabled, username, account_id, given_name, family_name, cells) VALUES
+			('elsewhere', 'k9', 1, 'aide', true, 'foreign.counselor', (SELECT id FROM account WHERE username = 'foreign.counselor'), 'Ms', 'Elsewhere', '{}'),
+			('elsewhere', 'o9', 1, 'administrator', true, 'foreign.office', (SELECT id FROM account WHERE username = 'foreign.office'), 'Mr', 'Elsewhere', '{}'),
+			('elsewhere', 's9', 2, 'student', true, 'foreign.student', NULL, 'A', 'B', '{}')`,
+		`INSERT INTO sheet (school_id, year, student_id, grade) VALUES ('elsewhere', 2027, 's9', 10)`,
+		`INSERT INTO relation (school_id, kind, person_id, student_id, year, source) VALUES ('elsewhere', 'counsels', 'k9', 's9', 2027, 'import'), ('elsewhere', 'administers', 'o9', NULL, NULL, 'import')`,
+		`UPDATE school_year SET roster_version = roster_version + 1`,
+	} {
+		s.db.Exec(s.t, text)
+	}
 }
 
 func (s *site) person(username string) *http.Client {
 	if have := s.people[username]; have != nil {
 		return have
 	}
-	jar, _ := cookiejar.New(nil)
-	client := &http.Client{Jar: jar}
+	client := s.fresh()
 	s.people[username] = client
 	if username == "" {
 		return client
 	}
-	status, body := s.call(client, "POST", "/api/session", fmt.Sprintf(`{"username":%q,"password":%q}`, username, demo.Password))
-	if status != 200 {
+	if status, body := s.signIn(client, username, demo.Password); status != 200 {
 		s.t.Fatalf("%s cannot sign in: %d %s", username, status, body)
 	}
 	return client
 }
 
+func (s *site) fresh() *http.Client {
+	jar, _ := cookiejar.New(nil)
+	return &http.Client{Jar: jar}
+}
+
+func (s *site) signIn(client *http.Client, username, password string) (int, []byte) {
+	s.t.Helper()
+	return s.call(client, "POST", "/api/session", fmt.Sprintf(`{"username":%q,"password":%q}`, username, password))
+}
+
 func (s *site) call(client *http.Client, method, path, body string) (int, []byte) {
+	s.t.Helper()
+	res, text := s.send(client, method, path, body, nil)
+	return res.StatusCode, text
+}
+
+func (s *site) send(client *http.Client, method, path, body string, headers map[string]string) (*http.Response, []byte) {
 	s.t.Helper()
 	req, err := http.NewRequestWithContext(s.t.Context(), method, s.URL+path, strings.NewReader(body))
 	if err != nil {
@@ -81,6 +158,9 @@ func (s *site) call(client *http.Client, method, path, body string) (int, []byte
 	}
 	if body != "" {
 		req.Header.Set("Content-Type", "application/json")
+	}
+	for name, value := range headers {
+		req.Header.Set(name, value)
 	}
 	res, err := client.Do(req)
 	if err != nil {
@@ -94,7 +174,7 @@ func (s *site) call(client *http.Client, method, path, body string) (int, []byte
 	if res.StatusCode >= 400 && res.Header.Get("Content-Type") != "application/problem+json" {
 		s.t.Errorf("%s %s: an error as %s: %s", method, path, res.Header.Get("Content-Type"), text)
 	}
-	return res.StatusCode, text
+	return res, text
 }
 
 func problemCode(body []byte) string {
@@ -103,61 +183,96 @@ func problemCode(body []byte) string {
 	return p.Code
 }
 
-// Every route for every role, on one's own object and on another's. A cell is the set of statuses that are right: 2xx means
-// allowed; 409 and 422 mean allowed to try, and refused by the state of the sheet or for the input.
+// said writes an answer as a status and, where there is one, the problem's code.
+func said(status int, body []byte) string {
+	return strings.TrimSpace(fmt.Sprint(status, " ", problemCode(body)))
+}
+
+func (s *site) version(student string) int64 {
+	s.t.Helper()
+	_, body := s.call(s.person("office"), "GET", "/api/schools/pellworth/years/2027/students/"+student+"/sheet", "")
+	var v web.SheetView
+	if err := json.Unmarshal(body, &v); err != nil || v.Version == 0 {
+		s.t.Fatalf("%v: %s", err, body)
+	}
+	return v.Version
+}
+
+// Every route for every role, on one's own object, on another's, and on another school's: the exact answer.
 func TestAuthorisation(t *testing.T) {
 	s := newSite(t)
-	const mara, other = "/api/schools/pellworth/students/s0001/sheet", "/api/schools/pellworth/students/s0003/sheet"
-	try, no, hidden, out := []int{200, 409, 422}, []int{403}, []int{404}, []int{401}
-	roles := []string{"", "mara.quill", "other.student", "ilse.quill", "other.guardian", "ms.arden", "office", "a.teacher", "foreign.counselor"}
-	stale := `{"version":999}`
-	message := `{"version":999,"message":"x"}`
+	s.strangers()
+	const other = "/api/schools/pellworth/years/2027/students/s0003/sheet"
+	const foreign = "/api/schools/elsewhere/years/2027/students/s9/sheet"
+	const year, elsewhere = "/api/schools/pellworth/years/2027", "/api/schools/elsewhere/years/2027"
+	roles := []string{"", "mara.quill", "other.student", "ilse.quill", "other.guardian", "ms.arden", "ms.colleague", "office", "a.teacher", "foreign.counselor", "foreign.office"}
+	const ok, out, hidden, no, stale = "200", "401 not-signed-in", "404 not-found", "403 forbidden", "409 stale-version"
+	type answers map[string]string // those not named get hidden; nobody signed in gets out
+	reads := answers{"mara.quill": ok, "ilse.quill": ok, "ms.arden": ok, "ms.colleague": ok, "office": ok}
+	decides := func(what string) answers {
+		return answers{"mara.quill": no, "ilse.quill": no, "ms.arden": what, "ms.colleague": no, "office": what}
+	}
+	edits := answers{"mara.quill": stale, "ilse.quill": no, "ms.arden": stale, "ms.colleague": no, "office": stale}
+	signs := answers{"mara.quill": no, "ilse.quill": stale, "ms.arden": stale, "ms.colleague": no, "office": stale}
+	otherReads := answers{"other.student": ok, "other.guardian": ok, "ms.arden": ok, "ms.colleague": ok, "office": ok}
+	otherDecides := func(what string) answers {
+		return answers{"other.student": no, "other.guardian": no, "ms.arden": what, "ms.colleague": no, "office": what}
+	}
+	foreignReads := answers{"foreign.counselor": ok, "foreign.office": ok}
+	foreignDecides := answers{"foreign.counselor": stale, "foreign.office": stale}
+	members := answers{"mara.quill": ok, "other.student": ok, "ilse.quill": ok, "other.guardian": ok, "ms.arden": ok, "ms.colleague": ok, "office": ok, "a.teacher": ok}
+	staff := func(counselor, office string) answers {
+		return answers{"mara.quill": no, "other.student": no, "ilse.quill": no, "other.guardian": no, "ms.arden": counselor, "ms.colleague": counselor, "office": office, "a.teacher": no}
+	}
+	const version, message, signature = `{"version":999}`, `{"version":999,"message":"x"}`, `{"version":999,"agreed":[]}`
+	const undo, decision = `{"version":999,"act":"undo"}`, `{"version":999,"answer":"waive","course":"PHY1","reason":"x"}`
 	rows := []struct {
 		method, path, body string
-		want               map[string][]int // those not named get hidden; nobody signed in gets out
+		want               answers
 	}{
-		{"GET", mara, "", map[string][]int{"mara.quill": try, "ilse.quill": try, "ms.arden": try, "office": try}},
-		{"GET", mara + "/history", "", map[string][]int{"mara.quill": try, "ilse.quill": try, "ms.arden": try, "office": try}},
-		{"GET", mara + "/effects", "", map[string][]int{"mara.quill": try, "ilse.quill": try, "ms.arden": try, "office": try}},
-		{"POST", mara + "/changes", `{"version":999,"act":"undo"}`, map[string][]int{"mara.quill": try, "ilse.quill": no, "ms.arden": no, "office": no}},
-		{"POST", mara + "/submission", stale, map[string][]int{"mara.quill": try, "ilse.quill": no, "ms.arden": no, "office": no}},
-		{"POST", mara + "/signature", `{"version":999,"agreed":[]}`, map[string][]int{"mara.quill": no, "ilse.quill": try, "ms.arden": no, "office": no}},
-		{"POST", mara + "/wish", message, map[string][]int{"mara.quill": no, "ilse.quill": try, "ms.arden": no, "office": no}},
-		{"POST", mara + "/clearance", stale, map[string][]int{"mara.quill": no, "ilse.quill": no, "ms.arden": try, "office": try}},
-		{"POST", mara + "/return", message, map[string][]int{"mara.quill": no, "ilse.quill": no, "ms.arden": try, "office": try}},
-		{"POST", mara + "/decision", `{"version":999,"answer":"waive","course":"PHY1","reason":"x"}`, map[string][]int{"mara.quill": no, "ilse.quill": no, "ms.arden": try, "office": try}},
-		{"GET", other, "", map[string][]int{"other.student": try, "other.guardian": try, "ms.arden": try, "office": try}},
-		{"POST", other + "/changes", `{"version":999,"act":"undo"}`, map[string][]int{"other.student": try, "other.guardian": no, "ms.arden": no, "office": no}},
-		{"POST", other + "/signature", `{"version":999,"agreed":[]}`, map[string][]int{"other.student": no, "other.guardian": try, "ms.arden": no, "office": no}},
-		{"GET", "/api/schools/pellworth/students/nobody/sheet", "", nil},
-		{"GET", "/api/schools/nowhere/students/s0001/sheet", "", nil},
-		{"GET", "/api/schools/pellworth/catalog", "", map[string][]int{"mara.quill": try, "other.student": try, "ilse.quill": try, "other.guardian": try, "ms.arden": try, "office": try, "a.teacher": try}},
-		{"GET", "/api/schools/pellworth/caseload", "", map[string][]int{"mara.quill": no, "other.student": no, "ilse.quill": no, "other.guardian": no, "ms.arden": try, "office": try, "a.teacher": no}},
-		{"GET", "/api/schools/pellworth/caseload?all=true", "", map[string][]int{"mara.quill": no, "other.student": no, "ilse.quill": no, "other.guardian": no, "ms.arden": try, "office": try, "a.teacher": no}},
+		{"GET", maraSheet, "", reads}, {"GET", maraSheet + "/history", "", reads}, {"GET", maraSheet + "/effects", "", reads},
+		{"POST", maraSheet + "/changes", undo, edits}, {"POST", maraSheet + "/submission", version, edits},
+		{"POST", maraSheet + "/signature", signature, signs},
+		{"POST", maraSheet + "/wish", message, answers{"mara.quill": no, "ilse.quill": stale, "ms.arden": no, "ms.colleague": no, "office": no}},
+		{"POST", maraSheet + "/look", version, decides("409 not-needed")}, {"POST", maraSheet + "/clearance", version, decides(stale)},
+		{"POST", maraSheet + "/reopening", version, decides(stale)}, {"POST", maraSheet + "/return", message, decides(stale)},
+		{"POST", maraSheet + "/decision", decision, decides(stale)},
+		{"GET", other, "", otherReads}, {"GET", other + "/history", "", otherReads}, {"GET", other + "/effects", "", otherReads},
+		{"POST", other + "/changes", undo, answers{"other.student": stale, "other.guardian": no, "ms.arden": stale, "ms.colleague": no, "office": stale}},
+		{"POST", other + "/signature", signature, answers{"other.student": no, "other.guardian": stale, "ms.arden": stale, "ms.colleague": no, "office": stale}},
+		{"POST", other + "/decision", decision, otherDecides(stale)}, {"POST", other + "/return", message, otherDecides(stale)},
+		{"GET", foreign, "", foreignReads}, {"GET", foreign + "/history", "", foreignReads}, {"GET", foreign + "/effects", "", foreignReads},
+		{"POST", foreign + "/changes", undo, foreignDecides}, {"POST", foreign + "/decision", decision, foreignDecides},
+		{"GET", year + "/students/nobody/sheet", "", nil}, {"GET", "/api/schools/nowhere/years/2027/students/s0001/sheet", "", nil},
+		{"GET", "/api/schools/pellworth/years/2026/students/s0001/sheet", "", nil},
+		{"GET", year + "/catalog", "", members}, {"GET", "/api/schools/pellworth/years/2026/catalog", "", nil}, {"GET", elsewhere + "/catalog", "", foreignReads},
+		{"GET", year + "/caseload", "", staff(ok, ok)}, {"GET", year + "/caseload?all=true", "", staff(ok, ok)}, {"GET", elsewhere + "/caseload", "", foreignReads},
+		{"POST", year + "/clearances", `{"sheets":[]}`, staff(ok, ok)}, {"POST", elsewhere + "/clearances", `{"sheets":[]}`, foreignReads},
+		{"GET", year + "/people?name=quill", "", staff(no, ok)}, {"GET", elsewhere + "/people?name=quill", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"POST", year + "/people/nobody/password", "", staff(no, hidden)}, {"POST", elsewhere + "/people/s0001/password", "", answers{"foreign.counselor": no}},
 	}
 	routes := map[string]bool{}
 	for _, row := range rows {
-		routes[row.method+" "+regexp.MustCompile(`schools/\w+`).ReplaceAllString(regexp.MustCompile(`students/\w+|\?.*`).ReplaceAllStringFunc(row.path, func(s string) string {
-			if s[0] == '?' {
-				return ""
-			}
-			return "students/{student}"
-		}), "schools/{school}")] = true
+		path := regexp.MustCompile(`\?.*`).ReplaceAllString(row.path, "")
+		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/\w+`, "people/{person}"}} {
+			path = regexp.MustCompile(part[0]).ReplaceAllString(path, part[1])
+		}
+		routes[row.method+" "+path] = true
 		for _, role := range roles {
 			want := row.want[role]
-			if want == nil {
+			if want == "" {
 				want = hidden
 			}
 			if role == "" {
 				want = out
 			}
-			status, body := s.call(s.person(role), row.method, row.path, row.body)
-			if !slices.Contains(want, status) {
-				t.Errorf("%s %s as %q: %d, want %v: %.200s", row.method, row.path, role, status, want, body)
+			if got := said(s.call(s.person(role), row.method, row.path, row.body)); got != want {
+				t.Errorf("%s %s as %q: %s, want %s", row.method, row.path, role, got, want)
 			}
 		}
 	}
-	// No route may be missing from the table; those of sign-in are open to everybody.
+	// No route may be missing from the table; those of one's own account are tested by themselves.
+	own := []string{"POST /api/session", "DELETE /api/session", "GET /api/me", "GET /api/welcome", "GET /api/sessions", "DELETE /api/sessions/{id}", "POST /api/password"}
 	contract, err := web.OpenAPI()
 	if err != nil {
 		t.Fatal(err)
@@ -171,9 +286,22 @@ func TestAuthorisation(t *testing.T) {
 	for path, methods := range doc.Paths {
 		for method := range methods {
 			route := strings.ToUpper(method) + " " + path
-			if !routes[route] && !slices.Contains([]string{"POST /api/session", "DELETE /api/session", "GET /api/me", "GET /api/welcome"}, route) {
+			if !routes[route] && !slices.Contains(own, route) {
 				t.Errorf("%s is not in the table", route)
 			}
+		}
+	}
+	for _, route := range own[2:] {
+		method, path, _ := strings.Cut(route, " ")
+		if path == "/api/welcome" {
+			continue
+		}
+		body := ""
+		if method == "POST" {
+			body = `{"old":"x","new":"y"}`
+		}
+		if got := said(s.call(s.person(""), method, path, body)); got != out {
+			t.Errorf("%s by nobody: %s", route, got)
 		}
 	}
 }
@@ -181,97 +309,809 @@ func TestAuthorisation(t *testing.T) {
 func TestSigningInAndOut(t *testing.T) {
 	s := newSite(t)
 	mara := s.person("mara.quill")
-	if status, _ := s.call(mara, "GET", "/api/me", ""); status != 200 {
-		t.Fatalf("signed in: %d", status)
+	status, body := s.call(mara, "GET", "/api/me", "")
+	var me web.MeView
+	if err := json.Unmarshal(body, &me); err != nil || status != 200 || me.Username != "mara.quill" || len(me.Persons) != 1 || me.Persons[0].Job != "student" || me.Persons[0].Year != 2027 {
+		t.Fatalf("signed in: %d %s", status, body)
+	}
+	_, body = s.call(s.person("ilse.quill"), "GET", "/api/me", "")
+	if err := json.Unmarshal(body, &me); err != nil || len(me.Persons[0].Children) != 2 || me.Persons[0].Children[0].Given != "Mara" || me.Persons[0].Children[0].Grade != 10 || me.Persons[0].Job != "family" {
+		t.Errorf("her mother: %s", body)
+	}
+	for username, job := range map[string]string{"ms.arden": "counselor", "office": "office"} {
+		if _, body = s.call(s.person(username), "GET", "/api/me", ""); json.Unmarshal(body, &me) != nil || me.Persons[0].Job != job {
+			t.Errorf("%s: %s", username, body)
+		}
 	}
 	if status, _ := s.call(mara, "DELETE", "/api/session", ""); status != 204 {
 		t.Fatalf("signing out: %d", status)
 	}
-	if status, body := s.call(mara, "GET", "/api/me", ""); status != 401 || problemCode(body) != "not-signed-in" {
-		t.Errorf("after signing out: %d %s", status, body)
+	if got := said(s.call(mara, "GET", "/api/me", "")); got != "401 not-signed-in" {
+		t.Errorf("after signing out: %s", got)
 	}
-	if status, body := s.call(s.person(""), "POST", "/api/session", `{"username":"mara.quill","password":"no"}`); status != 401 || problemCode(body) != "sign-in-failed" {
-		t.Errorf("a wrong password: %d %s", status, body)
+	for username, password := range map[string]string{"mara.quill": "no", "nobody": demo.Password, "s0003": demo.Password} {
+		if got := said(s.signIn(s.fresh(), username, password)); got != "401 sign-in-failed" {
+			t.Errorf("%s with %q: %s", username, password, got)
+		}
 	}
+	if n := storetest.Value[int](t, s.db, `SELECT count(*) FROM session WHERE account_id IS NULL`); n != 0 {
+		t.Errorf("%d sessions are nobody's", n)
+	}
+}
+
+// A session that somebody else has begun does not become mine by my signing in to it.
+func TestSessionFixation(t *testing.T) {
+	s := newSite(t)
+	attacker := s.fresh()
+	if status, _ := s.signIn(attacker, "ilse.quill", demo.Password); status != 200 {
+		t.Fatal(status)
+	}
+	victim := s.fresh()
+	here, _ := url.Parse(s.URL)
+	victim.Jar.SetCookies(here, attacker.Jar.Cookies(here)) // planted
+	if status, _ := s.signIn(victim, "mara.quill", demo.Password); status != 200 {
+		t.Fatal(status)
+	}
+	if _, body := s.call(attacker, "GET", "/api/me", ""); strings.Contains(string(body), "mara.quill") {
+		t.Error("the attacker is signed in as the victim")
+	}
+	if _, body := s.call(victim, "GET", "/api/me", ""); !strings.Contains(string(body), "mara.quill") {
+		t.Errorf("the victim is %s", body)
+	}
+}
+
+func TestTokensAreKeptHashed(t *testing.T) {
+	s := newSite(t)
+	client := s.person("mara.quill")
+	here, _ := url.Parse(s.URL)
+	for _, c := range client.Jar.Cookies(here) {
+		for _, table := range []string{"session", "account_device"} {
+			if n := storetest.Value[int](t, s.db, `SELECT count(*) FROM `+table+` WHERE token = $1`, c.Value); n != 0 {
+				t.Errorf("the cookie %s is in the clear in %s", c.Name, table)
+			}
+		}
+	}
+	if n := storetest.Value[int](t, s.db, `SELECT count(*) FROM session s JOIN account_device d USING (account_id) JOIN account a ON a.id = s.account_id WHERE a.username = 'mara.quill'`); n != 1 {
+		t.Errorf("%d sessions with a device", n)
+	}
+}
+
+func TestASessionEnds(t *testing.T) {
+	s := newSite(t)
+	mara := s.person("mara.quill")
+	look := func(after time.Duration, want string) {
+		t.Helper()
+		s.at(s.clock().Add(after))
+		if got := said(s.call(mara, "GET", "/api/me", "")); got != want {
+			t.Errorf("after %v: %s, want %s", after, got, want)
+		}
+	}
+	seen := func() time.Time {
+		return storetest.Value[time.Time](t, s.db, `SELECT seen_at FROM session WHERE account_id IS NOT NULL`)
+	}
+	begun := seen()
+	look(4*time.Minute, "200")
+	if !seen().Equal(begun) {
+		t.Error("a request after four minutes wrote the session")
+	}
+	look(2*time.Minute, "200")
+	if !seen().After(begun) {
+		t.Error("a request after six minutes did not")
+	}
+	look(119*time.Minute, "200")
+	look(2*time.Hour+time.Second, "401 not-signed-in")
+	look(-time.Hour, "401 not-signed-in") // it is over for good
+	delete(s.people, "mara.quill")
+	mara = s.person("mara.quill")
+	for range 11 {
+		look(time.Hour, "200")
+	}
+	look(time.Hour+time.Minute, "401 not-signed-in") // after twelve hours, however busy
+}
+
+func TestWhereOneIsSignedIn(t *testing.T) {
+	s := newSite(t)
+	one, two := s.person("mara.quill"), s.fresh()
+	res, _ := s.send(two, "POST", "/api/session", fmt.Sprintf(`{"username":"mara.quill","password":%q}`, demo.Password), map[string]string{"User-Agent": "A phone " + strings.Repeat("x", 400)})
+	if res.StatusCode != 200 {
+		t.Fatal(res.StatusCode)
+	}
+	s.person("ilse.quill")
+	list := func(client *http.Client) (out []web.SessionView) {
+		t.Helper()
+		status, body := s.call(client, "GET", "/api/sessions", "")
+		if err := json.Unmarshal(body, &out); err != nil || status != 200 {
+			t.Fatalf("%d %s", status, body)
+		}
+		return out
+	}
+	mine := list(one)
+	here := slices.IndexFunc(mine, func(v web.SessionView) bool { return v.Here })
+	if len(mine) != 2 || here < 0 || mine[1-here].Here || len(mine[1-here].Agent) != 300 || !strings.HasPrefix(mine[1-here].Agent, "A phone ") || !mine[here].BegunAt.Equal(storetest.Now) {
+		t.Fatalf("sessions: %+v", mine)
+	}
+	theirs := list(s.person("ilse.quill"))[0].ID
+	if got := said(s.call(one, "DELETE", "/api/sessions/"+theirs, "")); got != "404 not-found" {
+		t.Errorf("ending somebody else's session: %s", got)
+	}
+	if got := said(s.call(one, "DELETE", "/api/sessions/"+mine[1-here].ID, "")); got != "204" {
+		t.Errorf("ending one's own: %s", got)
+	}
+	for client, want := range map[*http.Client]string{one: "200", two: "401 not-signed-in", s.person("ilse.quill"): "200"} {
+		if got := said(s.call(client, "GET", "/api/me", "")); got != want {
+			t.Errorf("afterwards: %s, want %s", got, want)
+		}
+	}
+}
+
+func TestPasswords(t *testing.T) {
+	s := newSite(t)
+	office, mara, again := s.person("office"), s.person("mara.quill"), s.fresh()
+	if status, _ := s.signIn(again, "mara.quill", demo.Password); status != 200 {
+		t.Fatal(status)
+	}
+	const people = "/api/schools/pellworth/years/2027/people"
+	_, body := s.call(office, "GET", people+"?name=Quill,+ma", "")
+	var found []web.FoundView
+	if err := json.Unmarshal(body, &found); err != nil || len(found) != 1 || found[0].ID != "s0001" || !found[0].Password || found[0].Role != "student" || found[0].Username != "mara.quill" {
+		t.Fatalf("found: %s", body)
+	}
+	if _, body = s.call(office, "GET", people+"?name=a", ""); json.Unmarshal(body, &found) != nil || len(found) != 50 {
+		t.Errorf("%d are found by one letter", len(found))
+	}
+	if got := said(s.call(mara, "POST", people+"/s0001/password", "")); got != "403 forbidden" {
+		t.Errorf("by herself: %s", got)
+	}
+	status, body := s.call(office, "POST", people+"/s0001/password", "")
+	var given struct{ Password string }
+	if err := json.Unmarshal(body, &given); err != nil || status != 200 || !regexp.MustCompile(`^[a-z2-9]{4}-[a-z2-9]{4}-[a-z2-9]{4}$`).MatchString(given.Password) {
+		t.Fatalf("given: %d %s", status, body)
+	}
+	for _, client := range []*http.Client{mara, again} {
+		if got := said(s.call(client, "GET", "/api/me", "")); got != "401 not-signed-in" {
+			t.Errorf("with a session from before: %s", got)
+		}
+	}
+	if got := said(s.signIn(s.fresh(), "mara.quill", demo.Password)); got != "401 sign-in-failed" {
+		t.Errorf("with the old password: %s", got)
+	}
+	one, two := s.fresh(), s.fresh()
+	for _, client := range []*http.Client{one, two} {
+		if got := said(s.signIn(client, "mara.quill", given.Password)); got != "200" {
+			t.Fatalf("with the new one: %s", got)
+		}
+	}
+	for body, want := range map[string]string{
+		fmt.Sprintf(`{"old":"wrong","new":"long enough"}`):                           "401 sign-in-failed",
+		fmt.Sprintf(`{"old":%q,"new":"too short"}`, given.Password):                  "422 bad-password",
+		fmt.Sprintf(`{"old":%q,"new":%q}`, given.Password, given.Password):           "422 bad-password",
+		fmt.Sprintf(`{"old":%q,"new":%q}`, given.Password, strings.Repeat("x", 501)): "422 bad-input",
+	} {
+		if got := said(s.call(one, "POST", "/api/password", body)); got != want {
+			t.Errorf("%.60s: %s, want %s", body, got, want)
+		}
+	}
+	if got := said(s.call(one, "POST", "/api/password", fmt.Sprintf(`{"old":%q,"new":"ten letter"}`, given.Password))); got != "204" {
+		t.Fatalf("changing it: %s", got)
+	}
+	for client, want := range map[*http.Client]string{one: "200", two: "401 not-signed-in"} {
+		if got := said(s.call(client, "GET", "/api/me", "")); got != want {
+			t.Errorf("after changing it: %s, want %s", got, want)
+		}
+	}
+	if got := said(s.signIn(s.fresh(), "mara.quill", "ten letter")); got != "200" {
+		t.Errorf("with the changed one: %s", got)
+	}
+	if strings.Contains(s.log.String(), given.Password) || strings.Contains(s.log.String(), "ten letter") || strings.Contains(s.log.String(), demo.Password) {
+		t.Error("a password is in the log")
+	}
+}
+
+// The office cannot take over an account that also leads to another school.
+func TestPasswordsOfPeopleElsewhere(t *testing.T) {
+	s := newSite(t)
+	s.strangers()
+	const path = "/api/schools/pellworth/years/2027/people/s0003/password"
+	s.db.Exec(t, `INSERT INTO person (school_id, id, ord, role, enabled, username, account_id, given_name, family_name, cells)
+		SELECT 'elsewhere', 'x', 9, 'teacher', true, 'other.student', id, 'X', 'Y', '{}' FROM account WHERE username = 'other.student'`)
+	if got := said(s.call(s.person("office"), "POST", path, "")); got != "409 also-elsewhere" {
+		t.Errorf("%s", got)
+	}
+	s.db.Exec(t, `INSERT INTO person (school_id, id, ord, role, enabled, username, account_id, given_name, family_name, cells)
+		SELECT 'elsewhere', 'office', 9, 'administrator', true, 'office', id, 'X', 'Y', '{}' FROM account WHERE username = 'office'`)
+	s.db.Exec(t, `INSERT INTO relation (school_id, kind, person_id, source) VALUES ('elsewhere', 'administers', 'office', 'import')`)
+	if got := said(s.call(s.person("office"), "POST", path, "")); got != "200" {
+		t.Errorf("by the office of both schools: %s", got)
+	}
+}
+
+func TestThrottledSignIn(t *testing.T) {
+	s := newSite(t)
+	known := s.person("mara.quill") // this device has signed in before
+	guess := func() (int, *http.Response) {
+		res, _ := s.send(s.fresh(), "POST", "/api/session", `{"username":"mara.quill","password":"wrong"}`, nil)
+		return res.StatusCode, res
+	}
+	// Two hundred guesses at once: only the first few are tried.
+	var wait sync.WaitGroup
+	var mu sync.Mutex
+	counts := map[int]int{}
+	for range 200 {
+		wait.Go(func() {
+			status, _ := guess()
+			mu.Lock()
+			counts[status]++
+			mu.Unlock()
+		})
+	}
+	wait.Wait()
+	if counts[401] != 5 || counts[429] != 195 {
+		t.Errorf("of 200 guesses at once: %v", counts)
+	}
+	status, res := guess()
+	if status != 429 || res.Header.Get("Retry-After") != "1" {
+		t.Errorf("the next: %d, try again after %q", status, res.Header.Get("Retry-After"))
+	}
+	// Each further guess waits twice as long, up to a minute.
+	var waits []int
+	for range 9 {
+		if status, _ := guess(); status != 429 {
+			t.Fatalf("a guess too early gives %d", status)
+		}
+		n := 0
+		for {
+			s.at(s.clock().Add(time.Second))
+			if n++; n > 70 {
+				t.Fatal("it waits longer than a minute")
+			}
+			if status, _ := guess(); status == 401 {
+				break
+			}
+		}
+		waits = append(waits, n)
+	}
+	for i, n := range waits {
+		if i == 0 && n != 1 || i > 0 && (n < waits[i-1] || n > 2*waits[i-1]) {
+			t.Errorf("the guesses waited %v s", waits)
+		}
+	}
+	if waits[8] != 60 || waits[2] < 3 {
+		t.Errorf("the guesses waited %v s, want up to a minute", waits)
+	}
+	if got := said(s.signIn(s.fresh(), "mara.quill", demo.Password)); got != "429 too-many-attempts" {
+		t.Errorf("the right password from elsewhere: %s", got)
+	}
+	// But a device that has signed in before is not locked out by others.
+	if got := said(s.signIn(known, "mara.quill", demo.Password)); got != "200" {
+		t.Errorf("from a device that has signed in before: %s", got)
+	}
+	if got := said(s.signIn(s.fresh(), "ms.arden", demo.Password)); got != "200" {
+		t.Errorf("somebody else: %s", got)
+	}
+	// It is no way around: the device has five of its own.
+	counts = map[int]int{}
+	for range 8 {
+		status, _ := s.signIn(known, "mara.quill", "wrong")
+		counts[status]++
+	}
+	if counts[401] != 5 || counts[429] != 3 {
+		t.Errorf("from the known device: %v", counts)
+	}
+	// What was counted is forgotten with time, one in two minutes.
+	s.at(s.clock().Add(time.Hour))
+	if got := said(s.signIn(s.fresh(), "mara.quill", demo.Password)); got != "200" {
+		t.Errorf("an hour later: %s", got)
+	}
+	for range 30 { // one failure every ten minutes locks nobody out
+		s.at(s.clock().Add(10 * time.Minute))
+		if status, _ := guess(); status != 401 {
+			t.Fatalf("a failure every ten minutes gives %d", status)
+		}
+	}
+}
+
+// Addresses are counted apart, as far as trusted proxies tell them.
+func TestAddresses(t *testing.T) {
+	s := newSite(t, func(o *web.Options) {
+		o.Proxies = []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("10.0.0.0/8")}
+	})
+	n := 0
+	guess := func(forwarded string) int {
+		n++
+		res, _ := s.send(s.fresh(), "POST", "/api/session", fmt.Sprintf(`{"username":"nobody%d","password":"wrong"}`, n), map[string]string{"X-Forwarded-For": forwarded})
+		return res.StatusCode
+	}
+	until := func(forwarded string) (tried int) {
+		for guess(forwarded) == 401 {
+			if tried++; tried > 70 {
+				break
+			}
+		}
+		return tried
+	}
+	if got := until("203.0.113.7"); got != 60 {
+		t.Errorf("an address has %d attempts", got)
+	}
+	for forwarded, want := range map[string]int{
+		"203.0.113.8": 401, "203.0.113.7": 429, "1.2.3.4, 203.0.113.7": 429, "203.0.113.7, 203.0.113.9": 401, "203.0.113.7, 10.1.2.3": 429, "203.0.113.7,10.1.2.3, 10.9.9.9": 429, "": 401,
+		"203.0.113.7, nonsense": 401, "::ffff:203.0.113.7": 429,
+	} {
+		if got := guess(forwarded); got != want {
+			t.Errorf("from %q: %d, want %d", forwarded, got, want)
+		}
+	}
+	if got := until("2001:db8:1:2:3::4"); got != 60 {
+		t.Errorf("an IPv6 address has %d attempts", got)
+	}
+	if got := guess("2001:db8:1:2:ffff::1"); got != 429 {
+		t.Errorf("another of the same household: %d", got)
+	}
+	if got := guess("2001:db8:1:3::4"); got != 401 {
+		t.Errorf("one of another: %d", got)
+	}
+	direct := newSiteOn(s, web.Options{}) // without proxies nobody's word is taken
+	for range 61 {
+		n++
+		res, _ := direct.send(direct.fresh(), "POST", "/api/session", fmt.Sprintf(`{"username":"nobody%d","password":"wrong"}`, n), map[string]string{"X-Forwarded-For": fmt.Sprint("203.0.114.", n%250)})
+		if res.StatusCode == 429 {
+			return
+		}
+	}
+	t.Error("whoever makes up addresses is not counted")
+}
+
+// newSiteOn is another server on the same database.
+func newSiteOn(s *site, o web.Options) *site {
+	s.t.Helper()
+	other := &site{t: s.t, db: s.db, now: s.clock(), people: map[string]*http.Client{}, log: s.log}
+	o.Now, o.Log = other.clock, slog.New(web.LogHandler(slog.NewTextHandler(s.log, nil)))
+	other.cases = school.New(s.db.Open(s.t), school.Options{Now: other.clock, Log: o.Log, Hashes: storetest.Hashes})
+	other.Server = httptest.NewServer(web.New(other.cases, o))
+	s.t.Cleanup(other.Close)
+	return other
 }
 
 func TestBadInput(t *testing.T) {
 	s := newSite(t)
 	mara := s.person("mara.quill")
-	const path = "/api/schools/pellworth/students/s0001/sheet/changes"
+	was := s.version("s0001")
+	path := maraSheet + "/changes"
 	for body, want := range map[string]string{
 		`{"version":1,"act":"request","course":"TID1"`:                                                  "400 bad-request",
 		`{"version":"one","act":"request","course":"TID1"}`:                                             "422 bad-input",
 		`{"version":1,"act":"sing","course":"TID1"}`:                                                    "422 bad-input",
 		`{"version":0,"act":"request","course":"TID1"}`:                                                 "422 bad-input",
 		`{"version":1,"act":"request","course":"` + strings.Repeat("X", 101) + `"}`:                     "422 bad-input",
+		`{"version":1,"act":"request","course":"X","key":"` + strings.Repeat("X", 65) + `"}`:            "422 bad-input",
 		`{"version":1,"act":"order","list":"requests","order":["` + strings.Repeat(`A","`, 61) + `B"]}`: "422 bad-input",
 		`{"version":1,"act":"request","course":"TID1","surprise":true}`:                                 "422 bad-input",
-		`{"version":1,"act":"request","course":"NONE"}`:                                                 "404 not-found",
+		`{"version":2,"act":"request","course":"NONE"}`:                                                 "404 no-such-course",
 		`{"version":7,"act":"request","course":"TID1"}`:                                                 "409 stale-version",
 		`"` + strings.Repeat("x", 70_000) + `"`:                                                         "413 too-large",
+		`{"version":2,"act":"request","course":"TI\u0000D1"}`:                                           "400 bad-text",
+		"{\"version\":2,\"act\":\"request\",\"course\":\"TI\x00D1\"}":                                   "400 bad-text",
+		"{\"version\":2,\"act\":\"request\",\"course\":\"TI\xffD1\"}":                                   "400 bad-text",
+		`{"version":2,"act":"request","course":"\ud83d"}`:                                               "400 bad-text",
+		`{"version":2,"act":"request","course":"\ud83d\ud83d"}`:                                         "400 bad-text",
+		`{"version":2,"act":"request","course":"\ude00"}`:                                               "400 bad-text",
+		`{"version":2,"act":"request","course":"\ud83d\ude00"}`:                                         "404 no-such-course",
+		`{"version":2,"act":"request","course":"\\u0000"}`:                                              "404 no-such-course",
+		`{"version":2,"act":"request","course":"\\\u0000"}`:                                             "400 bad-text",
+		`{"version":2,"act":"request","course":"\u00`:                                                   "400 bad-request",
+		`{"version":2,"act":"request","course":"\`:                                                      "400 bad-request",
 	} {
-		status, answer := s.call(mara, "POST", path, body)
-		if got := fmt.Sprint(status, " ", problemCode(answer)); got != want {
-			t.Errorf("%.60s gives %s, want %s: %.300s", body, got, want, answer)
+		if got := said(s.call(mara, "POST", path, body)); got != want {
+			t.Errorf("%.70q gives %s, want %s", body, got, want)
 		}
 	}
-	if status, body := s.call(mara, "GET", "/api/nothing", ""); status != 404 || problemCode(body) != "not-found" {
-		t.Errorf("an unknown address: %d %s", status, body)
+	for address, want := range map[string]string{
+		"/api/nothing": "404 not-found", "/api/schools/a%00b/years/2027/catalog": "400 bad-text", "/api/schools/a%ffb/years/2027/catalog": "400 bad-text",
+		"/api/welcome?x=%00": "400 bad-text", "/api/welcome?x=%ff": "400 bad-text", "/api/welcome?x=%zz": "400 bad-text", "/api/schools/pellworth/years/12/catalog": "422 bad-input",
+		"/api/schools/pellworth/years/soon/catalog": "422 bad-input", "/%00": "400 bad-text", "/api/welcome?x=%e2%82%ac": "200",
+	} {
+		if got := said(s.call(mara, "GET", address, "")); got != want {
+			t.Errorf("%s gives %s, want %s", address, got, want)
+		}
 	}
-	if status, body := s.call(mara, "PUT", "/api/me", ""); status != 405 || problemCode(body) != "method-not-allowed" {
-		t.Errorf("a wrong method: %d %s", status, body)
+	// Before signing in too.
+	if got := said(s.call(s.fresh(), "POST", "/api/session", `{"username":"\u0000","password":"x"}`)); got != "400 bad-text" {
+		t.Errorf("NUL before signing in: %s", got)
 	}
-	if status, body := s.call(mara, "GET", "/api/schools/pellworth/students/s0001/sheet", ""); status != 200 || !bytes.Contains(body, []byte(`"version":1,`)) {
-		t.Errorf("after all that the sheet is %d %.200s", status, body)
+	for _, c := range [][2]string{{"PUT", "/api/me"}, {"TRACE", "/api/me"}, {"PUT", "/"}, {"TRACE", "/"}, {"POST", "/anything"}, {"DELETE", "/assets/x.js"}} {
+		if got := said(s.call(mara, c[0], c[1], "")); got != "405 method-not-allowed" && !(c[0] == "TRACE" && got == "404 not-found" && strings.HasPrefix(c[1], "/api")) {
+			t.Errorf("%s %s: %s", c[0], c[1], got)
+		}
+	}
+	if now := s.version("s0001"); now != was {
+		t.Errorf("after all that the sheet is in version %d", now)
+	}
+}
+
+// Any text but NUL and halves of characters survives.
+func TestTextsSurvive(t *testing.T) {
+	s := newSite(t)
+	for _, text := range []string{"plain", "two\nlines", "a\ttab and a \v vertical one", "\u202eright to left", "e\u0301 é 😀", "\x01\x1e\x1f\x7f", `quotes " and ' and \ and ,`} {
+		body, _ := json.Marshal(map[string]any{"version": s.version("s0001"), "answer": "waive", "course": "PHY1", "reason": text})
+		if status, answer := s.call(s.person("ms.arden"), "POST", maraSheet+"/decision", string(body)); status != 200 {
+			t.Fatalf("%q: %d %s", text, status, answer)
+		}
+		_, history := s.call(s.person("mara.quill"), "GET", maraSheet+"/history", "")
+		var items []web.HistoryItem
+		if err := json.Unmarshal(history, &items); err != nil || items[0].Reason != text {
+			t.Errorf("%q came back as %q", text, items[0].Reason)
+		}
 	}
 }
 
 func TestCrossSiteRequestsAreRefused(t *testing.T) {
 	s := newSite(t)
 	for header, value := range map[string]string{"Sec-Fetch-Site": "cross-site", "Origin": "https://elsewhere.example"} {
-		req, _ := http.NewRequestWithContext(t.Context(), "POST", s.URL+"/api/schools/pellworth/students/s0001/sheet/changes", strings.NewReader(`{"version":1,"act":"undo"}`))
-		req.Header.Set("Content-Type", "application/json")
-		req.Header.Set(header, value)
-		res, err := s.person("mara.quill").Do(req)
-		if err != nil {
-			t.Fatal(err)
-		}
-		body, _ := io.ReadAll(res.Body)
-		res.Body.Close()
-		if res.StatusCode != 403 || problemCode(body) != "cross-site" {
-			t.Errorf("%s: %s gives %d %s", header, value, res.StatusCode, body)
+		res, body := s.send(s.person("mara.quill"), "POST", maraSheet+"/changes", `{"version":1,"act":"undo"}`, map[string]string{header: value})
+		if got := said(res.StatusCode, body); got != "403 cross-site" {
+			t.Errorf("%s: %s gives %s", header, value, got)
 		}
 	}
 }
 
-func TestHeaders(t *testing.T) {
+func TestHeadersAndCookies(t *testing.T) {
+	for _, tls := range []bool{false, true} {
+		t.Run(fmt.Sprint("behind TLS ", tls), func(t *testing.T) {
+			s := newSite(t, func(o *web.Options) { o.TLS = tls })
+			res, _ := s.send(s.fresh(), "GET", "/", "", nil)
+			for name, want := range map[string]string{"X-Content-Type-Options": "nosniff", "Referrer-Policy": "same-origin", "Content-Security-Policy": "default-src 'none'; script-src 'self';",
+				"Cross-Origin-Opener-Policy": "same-origin", "Cross-Origin-Resource-Policy": "same-origin", "Permissions-Policy": "camera=()", "Cache-Control": "no-cache"} {
+				if got := res.Header.Get(name); !strings.HasPrefix(got, want) {
+					t.Errorf("%s is %q", name, got)
+				}
+			}
+			if hsts := res.Header.Get("Strict-Transport-Security"); (hsts != "") != tls {
+				t.Errorf("Strict-Transport-Security is %q", hsts)
+			}
+			res, _ = s.send(s.fresh(), "POST", "/api/session", fmt.Sprintf(`{"username":"mara.quill","password":%q}`, demo.Password), nil)
+			cookies := map[string]*http.Cookie{}
+			for _, c := range res.Cookies() {
+				cookies[strings.TrimPrefix(c.Name, "__Host-")] = c
+				if strings.HasPrefix(c.Name, "__Host-") != tls || c.Secure != tls || !c.HttpOnly || c.SameSite != http.SameSiteStrictMode || c.Path != "/" || c.Domain != "" {
+					t.Errorf("a cookie: %+v", c)
+				}
+			}
+			if len(cookies) != 2 || cookies["rubricon"].MaxAge != 0 || !cookies["rubricon"].Expires.IsZero() || cookies["device"].MaxAge < 100*24*3600 {
+				t.Errorf("the session ends with the browser, the device stays known: %v", res.Header["Set-Cookie"])
+			}
+			if got := res.Header.Get("Cache-Control"); got != "no-store" {
+				t.Errorf("an answer may be stored: %q", got)
+			}
+			res, _ = s.send(s.fresh(), "GET", "/", "", map[string]string{"Accept-Encoding": "br"})
+			if got := res.Header.Get("Content-Encoding"); got != "br" {
+				t.Errorf("the page comes as %q", got)
+			}
+			bare := &http.Client{}
+			missing, err := bare.Get(s.URL + "/assets/nothing.js")
+			if err != nil || missing.StatusCode != 404 {
+				t.Errorf("a missing asset gives %v, %v", missing.StatusCode, err)
+			}
+			missing.Body.Close()
+		})
+	}
+}
+
+// A sheet that is what it was is not sent again; any change sends it.
+func TestTags(t *testing.T) {
 	s := newSite(t)
-	res, err := http.Get(s.URL + "/")
+	mara := s.person("mara.quill")
+	res, body := s.send(mara, "GET", maraSheet, "", nil)
+	tag := res.Header.Get("ETag")
+	if res.StatusCode != 200 || !strings.HasPrefix(tag, `"`) || len(body) == 0 {
+		t.Fatalf("%d, tag %s", res.StatusCode, tag)
+	}
+	if res, body = s.send(mara, "GET", maraSheet, "", map[string]string{"If-None-Match": tag}); res.StatusCode != 304 || len(body) != 0 || res.Header.Get("ETag") != tag {
+		t.Errorf("known: %d %s", res.StatusCode, body)
+	}
+	if res, _ = s.send(s.person("ilse.quill"), "GET", maraSheet, "", map[string]string{"If-None-Match": tag}); res.StatusCode != 200 {
+		t.Errorf("with somebody else's tag: %d", res.StatusCode)
+	}
+	s.call(mara, "POST", maraSheet+"/changes", fmt.Sprintf(`{"version":%d,"act":"alternate","course":"AST1"}`, s.version("s0001")))
+	if res, _ = s.send(mara, "GET", maraSheet, "", map[string]string{"If-None-Match": tag}); res.StatusCode != 200 || res.Header.Get("ETag") == tag {
+		t.Errorf("after a change: %d", res.StatusCode)
+	}
+}
+
+// Every request is logged by its route, without names; what is refused, and why, too.
+func TestTheLog(t *testing.T) {
+	s := newSite(t, func(o *web.Options) {
+		o.More = func(e *gin.Engine) { e.GET("/api/bench/panic", func(*gin.Context) { panic("at the disco") }) }
+	})
+	mara := s.person("mara.quill")
+	s.call(mara, "GET", maraSheet+"?secret=1", "")
+	s.call(mara, "POST", maraSheet+"/clearance", `{"version":1}`)
+	s.signIn(s.fresh(), "mara.quill", "my secret word")
+	s.send(mara, "HELLO\x21", "/", "", nil)
+	res, body := s.send(mara, "GET", "/api/bench/panic", "", nil)
+	if got := said(res.StatusCode, body); got != "500 internal" || !strings.Contains(string(body), res.Header.Get("X-Request-Id")) || strings.Contains(string(body), "disco") {
+		t.Errorf("a panic: %s %s", got, body)
+	}
+	log := s.log.String()
+	for _, want := range []string{
+		`msg="a sign-in" account=`, `msg="a sign-in failed" account=`, `msg="an act was refused" act=clear school=pellworth year=2027 account=\d+ code=forbidden request=[0-9a-f]{16}`,
+		`msg=request method=GET route=/api/schools/:school/years/:year/students/:student/sheet status=200 bytes=\d+ took=\S+ account=\d+ request=`,
+		`route=/api/schools/:school/years/:year/students/:student/sheet/clearance status=403`, `method=other route="a page" status=405`,
+		`level=ERROR msg="a panic" fault="at the disco" stack="goroutine \d+`, `web_test.go`,
+	} {
+		if !regexp.MustCompile(want).MatchString(log) {
+			t.Errorf("the log has no %s", want)
+		}
+	}
+	for _, not := range []string{"s0001", "secret", "mara.quill", "Quill"} {
+		if strings.Contains(log, not) {
+			t.Errorf("the log has %q", not)
+		}
+	}
+}
+
+// line is a connection to the database that can be cut.
+type line struct {
+	mu     sync.Mutex
+	listen net.Listener
+	open   []net.Conn
+	at, to string
+}
+
+func newLine(t *testing.T, to string) *line {
+	l := &line{at: "127.0.0.1:0", to: to}
+	l.mend(t)
+	t.Cleanup(l.cut)
+	return l
+}
+
+func (l *line) mend(t *testing.T) {
+	t.Helper()
+	listen, err := net.Listen("tcp", l.at)
 	if err != nil {
 		t.Fatal(err)
 	}
-	res.Body.Close()
-	for name, want := range map[string]string{"X-Content-Type-Options": "nosniff", "Referrer-Policy": "same-origin", "Content-Security-Policy": "default-src 'none'"} {
-		if got := res.Header.Get(name); !strings.HasPrefix(got, want) {
-			t.Errorf("%s is %q", name, got)
+	l.listen, l.at = listen, listen.Addr().String()
+	go func() {
+		for {
+			from, err := listen.Accept()
+			if err != nil {
+				return
+			}
+			to, err := net.Dial("tcp", l.to)
+			if err != nil {
+				from.Close()
+				continue
+			}
+			l.mu.Lock()
+			l.open = append(l.open, from, to)
+			l.mu.Unlock()
+			go func() { _, _ = io.Copy(to, from); to.Close() }()
+			go func() { _, _ = io.Copy(from, to); from.Close() }()
+		}
+	}()
+}
+
+func (l *line) cut() {
+	l.listen.Close()
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for _, c := range l.open {
+		c.Close()
+	}
+	l.open = nil
+}
+
+// The database goes and comes back: requests fail as problems that say so, and then succeed.
+func TestTheDatabaseGone(t *testing.T) {
+	s := newSite(t)
+	u := mustParse(t, s.db.URL)
+	l := newLine(t, u.Host)
+	u.Host = l.at
+	behind := newSiteOn(&site{t: t, db: storetest.Database{URL: u.String(), Owner: s.db.Owner}, now: s.now, log: s.log}, web.Options{})
+	mara := behind.person("mara.quill")
+	version := s.version("s0001")
+	change := fmt.Sprintf(`{"version":%d,"act":"alternate","course":"AST1"}`, version)
+	for range 3 {
+		l.cut()
+		for _, c := range [][3]string{{"GET", maraSheet}, {"GET", "/api/me"}, {"POST", maraSheet + "/submission", `{"version":1}`}, {"POST", maraSheet + "/changes", change}} {
+			res, text := behind.send(mara, c[0], c[1], c[2], nil)
+			if got := said(res.StatusCode, text); got != "503 unavailable" || res.Header.Get("Retry-After") != "2" {
+				t.Errorf("%s %s: %s, try again after %q", c[0], c[1], got, res.Header.Get("Retry-After"))
+			}
+		}
+		if got := said(behind.signIn(behind.fresh(), "mara.quill", demo.Password)); got != "503 unavailable" {
+			t.Errorf("signing in: %s", got)
+		}
+		if got := said(behind.call(behind.fresh(), "GET", "/", "")); got != "200" {
+			t.Errorf("the page: %s", got)
+		}
+		l.mend(t)
+		if got := said(behind.call(mara, "GET", maraSheet, "")); got != "200" {
+			t.Errorf("when it is back: %s", got)
 		}
 	}
-	cookie := ""
-	req, _ := http.NewRequest("POST", s.URL+"/api/session", strings.NewReader(fmt.Sprintf(`{"username":"mara.quill","password":%q}`, demo.Password)))
-	req.Header.Set("Content-Type", "application/json")
-	if res, err = http.DefaultClient.Do(req); err != nil {
+	if got := said(behind.call(mara, "POST", maraSheet+"/changes", change)); got != "200" {
+		t.Errorf("the change, when it is back: %s", got)
+	}
+	if log := s.log.String(); strings.Contains(log, "level=ERROR") || !strings.Contains(log, "the database cannot be reached") {
+		t.Errorf("the log: %s", log)
+	}
+}
+
+func mustParse(t *testing.T, text string) *url.URL {
+	t.Helper()
+	u, err := url.Parse(text)
+	if err != nil {
 		t.Fatal(err)
 	}
-	res.Body.Close()
-	cookie = res.Header.Get("Set-Cookie")
-	if !strings.Contains(cookie, "HttpOnly") || !strings.Contains(cookie, "SameSite=Strict") {
-		t.Errorf("the session's cookie is %q", cookie)
+	return u
+}
+
+// Clearing many sheets is one act of the server; each that stays is named.
+func TestClearingMany(t *testing.T) {
+	s := newSite(t)
+	const path = "/api/schools/pellworth/years/2027/clearances"
+	status, body := s.call(s.person("ms.arden"), "POST", path, fmt.Sprintf(`{"sheets":[{"student":"s0001","version":%d},{"student":"nobody","version":1}]}`, s.version("s0001")))
+	if status != 200 || string(body) != `{"sheets":[{"student":"s0001","code":"nothing-submitted"},{"student":"nobody","code":"not-found"}]}`+"\n" {
+		t.Errorf("%d %s", status, body)
 	}
-	if res, err = http.Get(s.URL + "/assets/nothing.js"); err != nil || res.StatusCode != 404 {
-		t.Errorf("a missing asset gives %v, %v", res.StatusCode, err)
+	many := `{"sheets":[` + strings.TrimSuffix(strings.Repeat(`{"student":"x","version":1},`, 2001), ",") + `]}`
+	if got := said(s.call(s.person("ms.arden"), "POST", path, many)); got != "422 bad-input" {
+		t.Errorf("more than 2000: %s", got)
 	}
-	res.Body.Close()
+}
+
+// What a refusal carries: what is still to do, the sheet as it is, the course that is meant.
+func TestWhatProblemsCarry(t *testing.T) {
+	s := newSite(t)
+	mara := s.person("mara.quill")
+	version := s.version("s0001")
+	var p web.Problem
+	_, body := s.call(mara, "POST", maraSheet+"/submission", fmt.Sprintf(`{"version":%d}`, version))
+	if err := json.Unmarshal(body, &p); err != nil || p.Code != "not-ready" || len(p.Todo) != 3 || p.Sheet != nil || p.Todo[0].Rule != "science-10" || !p.Todo[2].Waits || p.Todo[0].Waits {
+		t.Errorf("not ready: %s", body)
+	}
+	p = web.Problem{}
+	_, body = s.call(mara, "POST", maraSheet+"/changes", `{"version":1,"act":"undo"}`)
+	if err := json.Unmarshal(body, &p); err != nil || p.Code != "stale-version" || p.Sheet == nil || p.Sheet.Version != version || p.Sheet.Student.Given != "Mara" || len(p.Todo) != 0 {
+		t.Errorf("stale: %s", body)
+	}
+	p = web.Problem{}
+	_, body = s.call(mara, "POST", maraSheet+"/changes", fmt.Sprintf(`{"version":%d,"act":"request","course":"NONE"}`, version))
+	if err := json.Unmarshal(body, &p); err != nil || p.Param != "NONE" || p.Detail == "" || p.Title != "Not Found" || p.Status != 404 || p.Type != "about:blank" {
+		t.Errorf("no such course: %s", body)
+	}
+}
+
+// The sheet as the interface shows it.
+func TestTheSheetOnTheScreen(t *testing.T) {
+	s := newSite(t)
+	var v web.SheetView
+	_, body := s.call(s.person("mara.quill"), "GET", maraSheet, "")
+	if err := json.Unmarshal(body, &v); err != nil {
+		t.Fatal(err)
+	}
+	by := map[string]web.Entry{}
+	for _, e := range slices.Concat(v.Requests, v.Alternate) {
+		by[e.Course] = e
+	}
+	physics := by["PHY1"]
+	if physics.Mark != "stopped" || physics.Entry != "unverified" || len(physics.Needs) == 0 || len(physics.Claims) != 1 || physics.Claims[0].Course != "ALG1" || physics.Rank != 4 {
+		t.Errorf("Physics: %+v", physics)
+	}
+	open := 0
+	for _, n := range physics.Needs {
+		if n.Open {
+			open++
+			if n.Name != "ALG1" || n.Title != "Algebra I" || n.Verdict != "unverified" || n.By == "" {
+				t.Errorf("what is open: %+v", n)
+			}
+		}
+	}
+	if open != 1 {
+		t.Errorf("%d needs are open", open)
+	}
+	if algebra := by["ALG2"]; algebra.Mark != "half" && algebra.Mark != "settled" {
+		t.Errorf("Algebra II: %+v", algebra)
+	}
+	if w := by["WLD2"]; !w.Assigned || !w.Fixed || w.Mark != "settled" || len(w.Exchange) != 0 {
+		t.Errorf("the fixed course: %+v", w)
+	}
+	if e := by["ENG10"]; !e.Assigned || e.Fixed || !slices.Contains(e.Exchange, "ENG10A") || e.WaivedBy != "Dagny Westerdale" {
+		t.Errorf("the one that may be exchanged: %+v", e)
+	}
+	if p := by["PRI1"]; p.StandsFor != "CER1" || !slices.Equal(p.Saves, []string{"CER1"}) || p.Rank != 1 {
+		t.Errorf("the alternate: %+v", p)
+	}
+	if c := by["CER1"]; len(v.Fees) != 1 || v.Fees[0] != "CER1" || c.Rank != 8 || len(c.Terms) == 0 {
+		t.Errorf("fees %v, %+v", v.Fees, c)
+	}
+	if !v.Acts.Edit.Allowed || v.Acts.Submit.Why != "not-ready" || v.Acts.Sign.Why != "forbidden" || v.Acts.Undo.Why != "nothing-to-undo" || v.Acts.Clear.Allowed || v.Acts.Decide.Allowed {
+		t.Errorf("acts: %+v", v.Acts)
+	}
+	st := v.Status
+	if st.State != "inProgress" || st.Changed || st.HandedIn || st.Next != "inProgress" || st.Window == nil || st.Window.Zone != "UTC" || !st.Window.Opens.Equal(storetest.Now.AddDate(0, 0, -7)) ||
+		!st.Window.Families.Equal(storetest.Now.AddDate(0, 0, 10)) || !st.Window.Counselors.Equal(storetest.Now.AddDate(0, 1, 0)) || st.Receipt != "" {
+		t.Errorf("status: %+v", st)
+	}
+	if v.Student != (web.Student{ID: "s0001", Given: "Mara", Family: "Quill", Grade: 10, Counselor: "Ms Arden", Guardians: 1}) || v.School != "pellworth" || v.Year != 2027 || v.Beyond {
+		t.Errorf("whose: %+v", v.Student)
+	}
+	if len(v.Rules) == 0 || len(v.Audits) != 2 || len(v.Packing.Loads) != 2 || !v.Packing.Fits || v.Packing.Fill != nil {
+		t.Errorf("%d rules, %d audits, %+v", len(v.Rules), len(v.Audits), v.Packing)
+	}
+	var a web.SheetView
+	_, body = s.call(s.person("ms.arden"), "GET", maraSheet, "")
+	if err := json.Unmarshal(body, &a); err != nil || !a.Acts.Decide.Allowed || !a.Acts.Edit.Reason || a.Acts.Clear.Why != "nothing-submitted" {
+		t.Errorf("for her counselor: %+v", a.Acts)
+	}
+}
+
+func TestEffectsOnTheScreen(t *testing.T) {
+	s := newSite(t)
+	var v web.EffectsView
+	_, body := s.call(s.person("mara.quill"), "GET", maraSheet+"/effects", "")
+	if err := json.Unmarshal(body, &v); err != nil {
+		t.Fatal(err)
+	}
+	by := map[string]web.Effect{}
+	for _, e := range v.Effects {
+		by[e.Course] = e
+	}
+	tides := by["TID1"]
+	completes := slices.ContainsFunc(tides.Rules, func(r web.RuleChange) bool { return r.Rule == "science-10" && r.Does == "completes" })
+	if !tides.OK || !tides.Shown || !tides.Fits || tides.Refused != "" || !tides.Offered || !completes || tides.Weight < 20 {
+		t.Errorf("Tidal Ecology: %+v", tides)
+	}
+	if e := by["ENG10A"]; !slices.Equal(e.Swaps, []string{"ENG10"}) {
+		t.Errorf("the other level: %+v", e)
+	}
+	if e := by["CAL1"]; e.Refused != "barred" || e.Shown || e.OK || !e.Barred {
+		t.Errorf("Calculus: %+v", e)
+	}
+	if m := slices.IndexFunc(v.Mends, func(m web.RuleMend) bool { return m.Rule == "science-10" }); m < 0 || !slices.Contains(v.Mends[m].Courses, "TID1") || len(v.Mends[m].Courses) > 12 {
+		t.Errorf("mends: %+v", v.Mends)
+	}
+	if len(v.Room) != 2 || v.Room[0] == 0 || v.Version != s.version("s0001") {
+		t.Errorf("room %v, version %d", v.Room, v.Version)
+	}
+}
+
+func TestTheCatalogOnTheScreen(t *testing.T) {
+	s := newSite(t)
+	var v web.Catalog
+	_, body := s.call(s.person("mara.quill"), "GET", "/api/schools/pellworth/years/2027/catalog", "")
+	if err := json.Unmarshal(body, &v); err != nil || v.Label != "2027-28" || v.Year != 2027 || v.Name != "Pellworth Sound Secondary School" || v.Periods != 800 || len(v.Terms) != 2 || len(v.Courses) < 100 || len(v.Audits) != 2 {
+		t.Fatalf("%v: %.300s", err, body)
+	}
+	for _, c := range v.Courses {
+		if c.Code == "PHY1" && (c.Entry == "" || c.Subject != "Science" || len(c.Spans) != 1 || len(c.Spans[0]) != 2) {
+			t.Errorf("Physics: %+v", c)
+		}
+		if c.Code == "BIO1A" && c.VariantOf != "BIO1" {
+			t.Errorf("the variant: %+v", c)
+		}
+	}
+	for _, r := range v.Rules {
+		if r.ID == "credits" && (len(r.Courses) != 0 || r.Measure != "credits") || r.ID == "science-10" && (len(r.Courses) == 0 || len(r.Courses) > 60) {
+			t.Errorf("a rule: %+v", r)
+		}
+	}
+}
+
+func TestTheCaseloadOnTheScreen(t *testing.T) {
+	s := newSite(t)
+	var v web.CaseloadView
+	_, body := s.call(s.person("ms.arden"), "GET", "/api/schools/pellworth/years/2027/caseload", "")
+	if err := json.Unmarshal(body, &v); err != nil || !v.Mine || v.Name != "Ms Arden" || v.Year != 2027 {
+		t.Fatalf("%v: %.300s", err, body)
+	}
+	at := slices.IndexFunc(v.Students, func(r web.CaseRow) bool { return r.ID == "s0001" })
+	if at < 0 {
+		t.Fatal("Mara is not there")
+	}
+	if r := v.Students[at]; r.Stage != "waiting" || r.Reason != "claim" || r.Course != "PHY1" || r.Text == "" || r.Version != s.version("s0001") || r.Acts.Clear.Why != "nothing-submitted" || r.Grade != 10 {
+		t.Errorf("%+v", r)
+	}
 }
 
 func TestContractIsTheOneInTheRepository(t *testing.T) {

@@ -5,8 +5,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -25,7 +27,8 @@ import (
 
 func serveCommand() *cobra.Command {
 	var listen string
-	var o web.Options
+	var secure bool
+	var proxies []string
 	cmd := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the application; the database is $RUBRICON_DATABASE",
@@ -35,9 +38,20 @@ func serveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			o := web.Options{}
+			for _, text := range proxies {
+				prefix, err := netip.ParsePrefix(text)
+				if err != nil {
+					return wrongUse(fmt.Errorf("%q is not a network; write --proxies 10.1.2.0/24", text))
+				}
+				o.Proxies = append(o.Proxies, prefix)
+			}
 			l, err := listenOn(listen)
 			if err != nil {
 				return err
+			}
+			if o.TLS = secure; !cmd.Flags().Changed("secure") {
+				o.TLS = !onLoopback(l)
 			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
@@ -45,8 +59,14 @@ func serveCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7270", "the address to serve on")
-	cmd.Flags().BoolVar(&o.Secure, "secure", false, "behind TLS: send cookies over it alone")
+	cmd.Flags().BoolVar(&secure, "secure", false, "behind TLS: send cookies over it alone (on, unless the address is of this machine alone)")
+	cmd.Flags().StringSliceVar(&proxies, "proxies", nil, "networks of proxies whose X-Forwarded-For is trusted")
 	return cmd
+}
+
+func onLoopback(l net.Listener) bool {
+	at, ok := l.Addr().(*net.TCPAddr)
+	return ok && at.IP.IsLoopback()
 }
 
 func listenOn(address string) (net.Listener, error) {
@@ -59,20 +79,21 @@ func listenOn(address string) (net.Listener, error) {
 
 // serve serves until the context ends; ready, where given, is done before the first line is printed.
 func serve(ctx context.Context, l net.Listener, url string, o web.Options, ready func(context.Context, *school.Service) error, out io.Writer) error {
+	slog.SetDefault(slog.New(web.LogHandler(slog.NewTextHandler(os.Stderr, nil))))
 	db, err := store.Open(ctx, url)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	cases := school.New(db, nil)
 	if ready != nil {
-		if err := ready(ctx, cases); err != nil {
+		if err := ready(ctx, school.New(db, school.Options{Log: slog.New(slog.DiscardHandler)})); err != nil {
 			return err
 		}
 	}
-	handler := web.New(db, cases, o)
-	defer handler.Close()
-	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	cases := school.New(db, school.Options{})
+	go cases.Housekeeping(ctx, 10*time.Minute)
+	server := &http.Server{Handler: web.New(cases, o), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second,
+		IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn)}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
 	fmt.Fprintf(out, "Rubricon serves on http://%s (Ctrl-C stops it)\n", l.Addr())
@@ -118,18 +139,40 @@ func demoCommand() *cobra.Command {
 				_ = os.Remove(urlFile)
 				_ = db.Stop()
 			}()
-			if err := os.WriteFile(urlFile, []byte(db.URL+"\n"), 0o600); err != nil {
+			if err := store.Migrate(ctx, db.URL); err != nil {
+				return fmt.Errorf("%w; start the demo anew with make demo-reset", err)
+			}
+			url, err := db.Grant(ctx)
+			if err != nil {
+				return err
+			}
+			if err := os.WriteFile(urlFile, []byte(url+"\n"), 0o600); err != nil {
 				return fmt.Errorf("keeping the database's URL: %w", err)
 			}
-			return serve(ctx, l, db.URL, web.Options{Demo: demoSignIns()}, func(ctx context.Context, cases *school.Service) error {
+			// The demo ends with its database, and says so.
+			ctx, end := context.WithCancelCause(ctx)
+			go func() {
+				select {
+				case <-db.Done:
+					end(errDatabaseEnded)
+				case <-ctx.Done():
+				}
+			}()
+			err = serve(ctx, l, url, web.Options{Demo: demoSignIns()}, func(ctx context.Context, cases *school.Service) error {
 				return loadDemo(ctx, cases, cmd.OutOrStdout())
 			}, cmd.OutOrStdout())
+			if errors.Is(context.Cause(ctx), errDatabaseEnded) {
+				return fmt.Errorf("%w; its log ends with:\n%s\nStart again with make demo", errDatabaseEnded, db.Log())
+			}
+			return err
 		},
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7270", "the address to serve on")
 	cmd.Flags().BoolVar(&reset, "reset", false, "start anew: everything entered in the demo is lost")
 	return cmd
 }
+
+var errDatabaseEnded = errors.New("the demo's database has ended by itself")
 
 func demoSignIns() []web.DemoSignIn {
 	who := map[string]string{"mara.quill": "Mara Quill, a student entering grade 10", "ilse.quill": "Ilse Quill, mother of Mara and Jonah",
@@ -167,7 +210,8 @@ func loadDemo(ctx context.Context, cases *school.Service, out io.Writer) error {
 		return err
 	}
 	day := time.Now().UTC().Truncate(24 * time.Hour)
-	if err := cases.SetWindow(ctx, b.SchoolID, -1, day.AddDate(0, 0, -20).Add(8*time.Hour), day.AddDate(0, 0, 24).Add(16*time.Hour), day.AddDate(0, 0, 66).Add(16*time.Hour)); err != nil {
+	window := school.Window{Grade: -1, Opens: day.AddDate(0, 0, -20).Add(8 * time.Hour), Families: day.AddDate(0, 0, 24).Add(16 * time.Hour), Counselors: day.AddDate(0, 0, 66).Add(16 * time.Hour)}
+	if err := cases.SetWindow(ctx, b.SchoolID, b.Year.Start, window); err != nil {
 		return err
 	}
 	return demo.Play(ctx, cases, b, demoSeed)

@@ -116,23 +116,23 @@ type Why string
 
 // The reasons, in the order in which they are looked at.
 const (
-	NotYours          Why = "forbidden"
-	NoWindowYet       Why = "no-window"
-	NotOpenYet        Why = "not-open-yet"
-	Closed            Why = "window-closed" // for families
-	ClosedForAll      Why = "closed-for-all"
-	NotNeeded         Why = "not-needed"    // the school's settings have no such act
-	NoPaper           Why = "no-paper"      // signatures on paper are not recorded here
-	AlreadyDone       Why = "already-done"  // doing it again changes nothing
-	Stale             Why = "stale-version" // the sheet is not what was looked at
-	Locked            Why = "locked"        // cleared or placed
-	NothingSubmitted  Why = "nothing-submitted"
-	ChangedSince      Why = "changed-since" // since it was submitted
-	NotSigned         Why = "not-signed"
-	NotCleared        Why = "not-cleared"
-	NothingToUndo     Why = "nothing-to-undo"
-	NotLookedAt       Why = "not-looked-at"
-	NotReady          Why = "not-ready" // something is still to do
+	NotYours         Why = "forbidden"
+	NoWindowYet      Why = "no-window"
+	NotOpenYet       Why = "not-open-yet"
+	Closed           Why = "window-closed" // for families
+	ClosedForAll     Why = "closed-for-all"
+	NotNeeded        Why = "not-needed"    // the school's settings have no such act
+	NoPaper          Why = "no-paper"      // signatures on paper are not recorded here
+	AlreadyDone      Why = "already-done"  // doing it again changes nothing
+	Stale            Why = "stale-version" // the sheet is not what was looked at
+	Locked           Why = "locked"        // cleared or placed
+	NothingSubmitted Why = "nothing-submitted"
+	ChangedSince     Why = "changed-since" // since it was submitted
+	NotSigned        Why = "not-signed"
+	NotCleared       Why = "not-cleared"
+	NothingToUndo    Why = "nothing-to-undo"
+	NotLookedAt      Why = "not-looked-at"
+	NotReady         Why = "not-ready" // something is still to do
 )
 
 // Answer is what is said of one act.
@@ -159,6 +159,7 @@ type Case struct {
 	SignedByReader bool // this submission
 	Looked         bool // a counselor has agreed to what is on the sheet now
 	Undoable       bool // there is an edit to take back
+	Asked          bool // the family has asked for a change, and nobody has answered
 	Complete       bool // nothing is still to do but what waits for a person
 	Ready          bool // nothing is still to do at all
 }
@@ -168,7 +169,8 @@ func Of(c *Case) (a Answers) {
 	phase := c.Window.Phase(c.Now)
 	for act := range a {
 		if why := c.why(Act(act), phase, false); why == "" {
-			a[act] = Answer{Allowed: true}
+			// Clearing against what the family asks for is an answer to it.
+			a[act] = Answer{Allowed: true, Reason: c.Asked && Act(act) == Clear}
 			continue
 		} else if a[act].Why = why; !forFamily(Act(act)) {
 			continue

@@ -260,6 +260,10 @@ func TestWhatWasFound(t *testing.T) {
 	holds(t, "nothing to undo", student, s, func(c *Case) { c.Undoable = false },
 		variant(base, "edit progress,back,submitted,submitted*,signed,signed* wo+cc\nedit cleared,placed wolcc\n"+
 			"undo progress,back,submitted,submitted*,signed,signed* woucc\nundo cleared,placed wolcc"))
+	asks := func(c *Case) { c.Asked = true }
+	holds(t, "the family asks: the counselor", counsels, s, asks,
+		variant(decides, "clear progress,back NNNNx\nclear submitted ggggx\nclear submitted*,signed* hhhhx\nclear signed rrrrx\nclear cleared,placed aaaax"))
+	holds(t, "the family asks: a guardian", guardian, s, asks, "view any +++++\nedit,undo,submit any fffff\n"+signs)
 	before := policy.Settings{Look: policy.LookBefore}
 	unready := Case{Relation: counsels, State: InProgress, Window: window, Now: moments[Open], Settings: before}
 	if got := letter(Of(&unready)[Look]); got != 'R' {

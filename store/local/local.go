@@ -8,10 +8,12 @@ package local
 import (
 	"context"
 	"crypto/rand"
+	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
 	"net"
+	"net/url"
 	"os"
 	"os/exec"
 	"os/user"
@@ -28,9 +30,12 @@ import (
 
 // Server is a running PostgreSQL.
 type Server struct {
-	URL  string // how to connect, with the password: never log it
-	done chan error
-	pid  int
+	URL  string        // how to connect as the owner, with the password: never log it
+	Done chan struct{} // closed when it has ended, for whatever reason
+
+	secret string
+	pid    int
+	log    string
 }
 
 // Options say where and how to run.
@@ -130,7 +135,7 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{URL: fmt.Sprintf("postgres://app:%s@127.0.0.1:%d/postgres?sslmode=disable", secret, port), done: make(chan error, 1)}
+	s := &Server{URL: fmt.Sprintf("postgres://app:%s@127.0.0.1:%d/postgres?sslmode=disable", secret, port), Done: make(chan struct{}), secret: secret}
 	args := []string{"-D", dir, "-c", "listen_addresses=127.0.0.1", "-p", strconv.Itoa(port), "-c", "unix_socket_directories=", "-c", "max_connections=120",
 		"-c", "log_min_messages=warning"}
 	if o.Throwaway {
@@ -153,16 +158,50 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 		}
 		started <- err
 		if err == nil {
-			s.done <- cmd.Wait()
+			_ = cmd.Wait()
+			close(s.Done)
 		}
 	}()
 	if err := <-started; err != nil {
 		return nil, fmt.Errorf("starting PostgreSQL: %w", err)
 	}
-	return s, s.wait(ctx, log.Name())
+	s.log = log.Name()
+	return s, s.wait(ctx)
 }
 
-func (s *Server) wait(ctx context.Context, log string) error {
+// Grant makes the role that the server uses, a member of rubricon_server, and gives how to connect as it. The schema must be there.
+func (s *Server) Grant(ctx context.Context) (string, error) {
+	sum := sha256.Sum256([]byte("server " + s.secret))
+	password := hex.EncodeToString(sum[:24])
+	conn, err := pgx.Connect(ctx, s.URL)
+	if err != nil {
+		return "", err
+	}
+	defer conn.Close(ctx)
+	var there bool
+	if err := conn.QueryRow(ctx, `SELECT EXISTS (SELECT 1 FROM pg_roles WHERE rolname = 'server')`).Scan(&there); err != nil {
+		return "", err
+	}
+	if !there {
+		if _, err := conn.Exec(ctx, `CREATE ROLE server LOGIN PASSWORD '`+password+`' IN ROLE rubricon_server`); err != nil {
+			return "", err
+		}
+	}
+	u, err := url.Parse(s.URL)
+	if err != nil {
+		return "", err
+	}
+	u.User = url.UserPassword("server", password)
+	return u.String(), nil
+}
+
+// Log gives the end of what the database has said.
+func (s *Server) Log() string {
+	text, _ := os.ReadFile(s.log)
+	return string(text[max(0, len(text)-2000):])
+}
+
+func (s *Server) wait(ctx context.Context) error {
 	deadline := time.Now().Add(60 * time.Second)
 	for {
 		conn, err := pgx.Connect(ctx, s.URL)
@@ -170,9 +209,9 @@ func (s *Server) wait(ctx context.Context, log string) error {
 			return conn.Close(ctx)
 		}
 		select {
-		case <-s.done:
-			text, _ := os.ReadFile(log)
-			if strings.Contains(string(text), "No space left") {
+		case <-s.Done:
+			text := s.Log()
+			if strings.Contains(text, "No space left") {
 				return errors.New("the disk is full; free some space and start again")
 			}
 			return fmt.Errorf("PostgreSQL ended at once; its log says:\n%s", text)
@@ -183,18 +222,23 @@ func (s *Server) wait(ctx context.Context, log string) error {
 		}
 		if time.Now().After(deadline) {
 			_ = s.Stop()
-			return fmt.Errorf("PostgreSQL does not answer after a minute; see %s", log)
+			return fmt.Errorf("PostgreSQL does not answer after a minute; see %s", s.log)
 		}
 	}
 }
 
 // Stop ends the server in order and waits for it.
 func (s *Server) Stop() error {
+	select {
+	case <-s.Done:
+		return nil
+	default:
+	}
 	if err := syscall.Kill(s.pid, syscall.SIGINT); err != nil {
 		return err
 	}
 	select {
-	case <-s.done:
+	case <-s.Done:
 		return nil
 	case <-time.After(20 * time.Second):
 		return syscall.Kill(s.pid, syscall.SIGQUIT)

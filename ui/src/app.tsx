@@ -10,10 +10,13 @@ import { SignIn } from './signin';
 const Student = lazy(() => import('./student/student'));
 const Family = lazy(() => import('./family/family'));
 const Counselor = lazy(() => import('./counselor/caseload'));
+const People = lazy(() => import('./office/people'));
+const Account = lazy(() => import('./account'));
 
 export function App() {
   const me = useMe();
   const { t } = useTranslation();
+  const [at] = useLocation();
   if (me.isPending) return <Loading />;
   if (me.error instanceof ApiError && me.error.code === 'not-signed-in') return <SignIn />;
   if (me.error)
@@ -28,7 +31,17 @@ export function App() {
   const person = me.data.persons[0];
   return (
     <Suspense fallback={<Loading />}>
-      {person?.job === 'student' ? (
+      {at === '/account' ? (
+        <>
+          <Header pages={[{ to: '/', label: t('nav.back') }]} />
+          <Account />
+        </>
+      ) : person?.job === 'office' && at === '/people' ? (
+        <>
+          <Header pages={officePages(t)} />
+          <People at={person} />
+        </>
+      ) : person?.job === 'student' ? (
         <Student person={person} />
       ) : person?.job === 'family' ? (
         <Family persons={me.data.persons} />
@@ -52,6 +65,14 @@ function Nothing({ person }: { person: Person | undefined }) {
       </main>
     </>
   );
+}
+
+/** The pages of the school office. */
+export function officePages(t: ReturnType<typeof useTranslation>['t']) {
+  return [
+    { to: '/', label: t('nav.caseload') },
+    { to: '/people', label: t('people.nav') },
+  ];
 }
 
 /** The head of every screen: where one is, and what state things are in. */
@@ -82,9 +103,12 @@ export function Header(props: { pages: { to: string; label: string }[]; children
       <div className="flex flex-wrap items-center gap-x-3 text-sm text-soft max-desk:order-last max-desk:w-full max-desk:pb-1 desk:flex-1 desk:justify-end">
         {props.children}
       </div>
+      <Link href="/account" className="flex min-h-8 items-center text-sm text-soft inked-link max-desk:ml-auto">
+        {t('account.link')}
+      </Link>
       <button
         type="button"
-        className="min-h-8 text-sm text-soft inked-link max-desk:ml-auto"
+        className="min-h-8 text-sm text-soft inked-link"
         onClick={() => {
           void ask(api.DELETE('/api/session')).finally(() => {
             client.clear();

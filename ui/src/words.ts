@@ -143,15 +143,16 @@ export function clauses(t: TFunction, book: Book, sheet: Sheet): Clause[] {
 }
 
 /** What adding a course would do, most telling first. */
-export function effectWords(t: TFunction, book: Book, sheet: Sheet, e: Effect): { strong: string[]; plain: string[] } {
+export function effectWords(t: TFunction, book: Book, e: Effect): { strong: string[]; plain: string[] } {
   const strong: string[] = [];
   const plain: string[] = [];
   const c = book.course(e.course);
   if (e.earned) return { strong: [t('effect.earned')], plain };
   if (e.barred) {
-    const offered = !c || c.grades.length === 0 || c.grades.includes(sheet.student.grade);
-    return { strong: [], plain: [offered ? t('effect.invited') : t('effect.grades', { grades: c.grades.join(', ') })] };
+    return { strong: [], plain: [e.offered ? t('effect.invited') : t('effect.grades', { grades: (c?.grades ?? []).join(', ') })] };
   }
+  if (e.refused === 'fixed') return { strong: [], plain: [t('effect.fixed', { courses: join(t, (e.swaps ?? []).map(book.title)) })] };
+  if (e.refused) return { strong: [], plain: [t('effect.sheetFull')] };
   if (e.repeat) return { strong: [], plain: [t('effect.repeat')] };
   if (e.missing?.length) {
     const needs = join(
@@ -163,9 +164,9 @@ export function effectWords(t: TFunction, book: Book, sheet: Sheet, e: Effect): 
   for (const change of e.rules ?? []) {
     const rule = book.rule(change.rule);
     const label = rule?.label ?? change.rule;
-    if (!change.held && change.holds) strong.push(t('effect.completes', { label }));
-    else if (change.held && !change.holds) plain.push(t('effect.breaks', { label, to: amount(change.to) }));
-    else if (!change.held) plain.push(t('effect.nearer', { label, from: amount(change.from), to: amount(change.to) }));
+    const words = t(`effect.${change.does}`, { label, from: amount(change.from), to: amount(change.to) });
+    if (change.does === 'completes') strong.push(words);
+    else plain.push(words);
   }
   if (!e.fits) {
     const fill = (e.fill ?? []).filter((f) => f !== e.course).map(book.title);
@@ -178,11 +179,15 @@ export function effectWords(t: TFunction, book: Book, sheet: Sheet, e: Effect): 
   return { strong, plain };
 }
 
+/** What still keeps an entry's condition from holding. */
+export const openNeeds = (e: Entry) => (e.mark === 'stopped' ? (e.needs ?? []).filter((p) => p.open) : []);
+
 /** One line about a course on the sheet: who put it there, what it rests on, what it waits for. */
 export function entryLine(t: TFunction, book: Book, sheet: Sheet, e: Entry): string {
   const parts: string[] = [];
-  if (e.entry === 'unverified' || e.entry === 'unmet') {
-    const open = (e.needs ?? []).filter((p) => p.verdict === 'unmet' || p.verdict === 'unverified');
+  if (e.gone) parts.push(t('entry.gone'));
+  const open = openNeeds(e);
+  if (open.length) {
     parts.push(
       t('entry.needs', {
         needs: join(
@@ -220,19 +225,12 @@ export function ruleNumbers(t: TFunction, r: RuleState) {
 
 export function statusWords(t: TFunction, sheet: Sheet): { state: string; next: string } {
   const s = sheet.status;
-  const closes = s.window ? when(s.window.families, s.window.zone) : '';
-  if (s.changed) return { state: t('state.changed'), next: t('next.changed') };
-  let next = t(`next.${s.state}`, {
-    closes,
-    guardian: s.signedBy,
+  const time = (at: string | undefined) => (at ? when(at, s.window?.zone) : '');
+  const next = t(`next.${s.next}`, {
+    opens: time(s.window?.opens),
+    closes: time(s.window?.families),
+    ends: time(s.window?.counselors),
     counselor: sheet.student.counselor ?? t('theCounselor'),
   });
-  if (s.state === 'submitted' && sheet.student.guardians === 0) next = t('next.noGuardian', { counselor: sheet.student.counselor ?? t('theCounselor') });
-  if ((s.state === 'inProgress' || s.state === 'sentBack') && !s.open)
-    next = s.window
-      ? new Date(s.window.opens) > new Date()
-        ? t('next.opens', { opens: when(s.window.opens, s.window.zone) })
-        : t('next.closed', { closes })
-      : t('next.noWindow');
-  return { state: t(`state.${s.state}`), next };
+  return { state: t(s.changed ? 'state.changed' : `state.${s.state}`), next };
 }

@@ -14,12 +14,15 @@ export type Proof = components['schemas']['Proof'];
 export type RuleState = components['schemas']['RuleState'];
 export type Rule = components['schemas']['Rule'];
 export type Edit = components['schemas']['Edit'];
-export type Me = components['schemas']['Me'];
-export type Person = components['schemas']['Person'];
-export type Caseload = components['schemas']['Caseload'];
+export type Me = components['schemas']['MeView'];
+export type Person = components['schemas']['PersonView'];
+export type Caseload = components['schemas']['CaseloadView'];
 export type CaseRow = components['schemas']['CaseRow'];
 export type Decision = components['schemas']['Decision'];
 export type Problem = components['schemas']['Problem'];
+export type Acts = components['schemas']['Acts'];
+export type Found = components['schemas']['FoundView'];
+export type Session = components['schemas']['SessionView'];
 
 export const api = createClient<paths>({ baseUrl: '/' });
 
@@ -50,83 +53,144 @@ export async function ask<T>(call: Promise<{ data?: T; error?: unknown; response
 
 export const keys = {
   me: ['me'] as const,
-  catalog: (school: string) => ['catalog', school] as const,
-  sheet: (school: string, student: string) => ['sheet', school, student] as const,
-  effects: (sheet: Sheet | undefined) => ['effects', sheet?.school, sheet?.student.id, sheet?.version, sheet?.catalog] as const,
-  caseload: (school: string, all: boolean) => ['caseload', school, all] as const,
+  catalog: (at: Year) => ['catalog', at.school, at.year] as const,
+  sheet: (at: Place) => ['sheet', at.school, at.year, at.student] as const,
+  effects: (sheet: Sheet | undefined) => ['effects', sheet?.school, sheet?.year, sheet?.student.id, sheet?.version, sheet?.judged] as const,
+  caseload: (at: Year, all: boolean) => ['caseload', at.school, at.year, all] as const,
+  people: (at: Year, name: string) => ['people', at.school, at.year, name] as const,
+  sessions: ['sessions'] as const,
 };
+
+/** A school year: the calendar year in which it begins. */
+export interface Year {
+  school: string;
+  year: number;
+}
+
+/** A sheet: a student's in a school year. */
+export interface Place extends Year {
+  student: string;
+}
 
 export const useMe = () => useQuery({ queryKey: keys.me, queryFn: () => ask(api.GET('/api/me')) });
 
-export const useCatalog = (school: string) =>
+export const useCatalog = (at: Year | undefined) =>
   useQuery({
-    queryKey: keys.catalog(school),
-    queryFn: () => ask(api.GET('/api/schools/{school}/catalog', { params: { path: { school } } })),
+    queryKey: keys.catalog(at ?? { school: '', year: 0 }),
+    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/catalog', { params: { path: at ?? { school: '', year: 0 } } })),
+    enabled: at !== undefined,
     staleTime: 5 * 60_000,
   });
 
-export const useSheet = (school: string, student: string | undefined) =>
-  useQuery({
-    queryKey: keys.sheet(school, student ?? ''),
-    queryFn: () =>
-      ask(
-        api.GET('/api/schools/{school}/students/{student}/sheet', {
-          params: { path: { school, student: student ?? '' } },
-        }),
-      ),
-    enabled: student !== undefined,
+/** The tags of sheets as the server gave them: a sheet that is still what it was is not judged and sent again. */
+const tags = new WeakMap<Sheet, string>();
+
+async function fetchSheet(at: Place, have: Sheet | undefined): Promise<Sheet> {
+  const known = have && tags.get(have);
+  let answer;
+  try {
+    answer = await api.GET('/api/schools/{school}/years/{year}/students/{student}/sheet', {
+      params: { path: at, header: known ? { 'If-None-Match': known } : undefined },
+    });
+  } catch {
+    throw new ApiError();
+  }
+  if (have && answer.response.status === 304) return have;
+  const sheet = await ask(Promise.resolve(answer));
+  const tag = answer.response.headers.get('ETag');
+  if (tag) tags.set(sheet, tag);
+  return sheet;
+}
+
+export const useSheet = (at: Place | undefined) => {
+  const client = useQueryClient();
+  const place = at ?? { school: '', year: 0, student: '' };
+  return useQuery({
+    queryKey: keys.sheet(place),
+    queryFn: () => fetchSheet(place, client.getQueryData<Sheet>(keys.sheet(place))),
+    enabled: at !== undefined,
     refetchInterval: 20_000, // another person may change it meanwhile
+    structuralSharing: false, // a sheet is known by its tag
   });
+};
 
 /** What adding each course would do to a sheet, in one call for each version of it; until it comes, what the version before had. */
 export const useEffects = (sheet: Sheet | undefined) =>
   useQuery({
     queryKey: keys.effects(sheet),
     queryFn: () => {
-      const path = { school: sheet?.school ?? '', student: sheet?.student.id ?? '' };
-      return ask(api.GET('/api/schools/{school}/students/{student}/sheet/effects', { params: { path } }));
+      const path = { school: sheet?.school ?? '', year: sheet?.year ?? 0, student: sheet?.student.id ?? '' };
+      return ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/sheet/effects', { params: { path } }));
     },
-    enabled: sheet !== undefined,
+    enabled: sheet !== undefined && !sheet.beyond,
     placeholderData: keepPreviousData,
     staleTime: Infinity, // a version's effects stay what they are
     gcTime: 30_000,
     refetchInterval: (query) => (query.state.status === 'error' ? 5_000 : false),
   });
 
-export const useCaseload = (school: string, all: boolean) =>
+export const useCaseload = (at: Year, all: boolean) =>
   useQuery({
-    queryKey: keys.caseload(school, all),
-    queryFn: () => ask(api.GET('/api/schools/{school}/caseload', { params: { path: { school }, query: { all } } })),
+    queryKey: keys.caseload(at, all),
+    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/caseload', { params: { path: at, query: { all } } })),
     refetchInterval: 60_000,
   });
 
-type SheetPath = { school: string; student: string };
+export const usePeople = (at: Year, name: string) =>
+  useQuery({
+    queryKey: keys.people(at, name),
+    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/people', { params: { path: at, query: { name } } })),
+    enabled: name !== '',
+    placeholderData: keepPreviousData,
+  });
+
+export const useSessions = () => useQuery({ queryKey: keys.sessions, queryFn: () => ask(api.GET('/api/sessions')) });
+
+interface Signed {
+  version: number;
+  reason?: string;
+}
 
 /** The acts on a sheet, by name; each answers with the judged sheet. */
 export const acts = {
-  change: (path: SheetPath, body: Edit) => ask(api.POST('/api/schools/{school}/students/{student}/sheet/changes', { params: { path }, body })),
-  submit: (path: SheetPath, body: { version: number }) =>
-    ask(api.POST('/api/schools/{school}/students/{student}/sheet/submission', { params: { path }, body })),
-  sign: (path: SheetPath, body: { version: number; agreed: string[] }) =>
-    ask(api.POST('/api/schools/{school}/students/{student}/sheet/signature', { params: { path }, body })),
-  wish: (path: SheetPath, body: { version: number; message: string }) =>
-    ask(api.POST('/api/schools/{school}/students/{student}/sheet/wish', { params: { path }, body })),
-  clear: (path: SheetPath, body: { version: number }) => ask(api.POST('/api/schools/{school}/students/{student}/sheet/clearance', { params: { path }, body })),
-  sendBack: (path: SheetPath, body: { version: number; message: string }) =>
-    ask(api.POST('/api/schools/{school}/students/{student}/sheet/return', { params: { path }, body })),
-  decide: (path: SheetPath, body: Decision) => ask(api.POST('/api/schools/{school}/students/{student}/sheet/decision', { params: { path }, body })),
+  change: (path: Place, body: Edit) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/changes', { params: { path }, body })),
+  submit: (path: Place, body: Signed) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/submission', { params: { path }, body })),
+  sign: (path: Place, body: Signed & { agreed: string[] }) =>
+    ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/signature', { params: { path }, body })),
+  wish: (path: Place, body: { version: number; message: string }) =>
+    ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/wish', { params: { path }, body })),
+  clear: (path: Place, body: Signed) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/clearance', { params: { path }, body })),
+  reopen: (path: Place, body: Signed) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/reopening', { params: { path }, body })),
+  sendBack: (path: Place, body: { version: number; message: string }) =>
+    ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/return', { params: { path }, body })),
+  decide: (path: Place, body: Decision) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/decision', { params: { path }, body })),
 };
 
+/** Clears many sheets in one act of the server; those that stay are named. */
+export const clearSheets = (at: Year, sheets: { student: string; version: number }[]) =>
+  ask(api.POST('/api/schools/{school}/years/{year}/clearances', { params: { path: at }, body: { sheets } }));
+
+export const givePassword = (at: Year, person: string) =>
+  ask(api.POST('/api/schools/{school}/years/{year}/people/{person}/password', { params: { path: { ...at, person } } }));
+
+/** A key by which the server knows a change again whose answer was lost. */
+export function newKey() {
+  return Array.from(crypto.getRandomValues(new Uint8Array(12)), (b) => b.toString(16).padStart(2, '0')).join('');
+}
+
 /** Runs an act on a sheet and puts the answer into the cache. An act on an older version brings the sheet as it is. */
-export function useAct<B>(path: SheetPath, act: (path: SheetPath, body: B) => Promise<Sheet>) {
+export function useAct<B>(path: Place, act: (path: Place, body: B) => Promise<Sheet>) {
   const client = useQueryClient();
   return useMutation<Sheet, ApiError, B>({
     mutationFn: (body) => act(path, body),
-    onSuccess: (sheet) => client.setQueryData(keys.sheet(path.school, path.student), sheet),
+    // An act may be sent again: changes carry a key, and the others give the same answer twice.
+    retry: (count, error) => count < 2 && (error.code === 'offline' || error.problem?.status === 503),
+    retryDelay: (_, error) => (error.problem?.wait ?? 0.4) * 1000,
+    onSuccess: (sheet) => client.setQueryData(keys.sheet(path), sheet),
     onError: (error) => {
-      if (error.problem?.sheet) client.setQueryData(keys.sheet(path.school, path.student), error.problem.sheet);
-      else if (error.code === 'stale-version') void client.invalidateQueries({ queryKey: keys.sheet(path.school, path.student) });
+      if (error.problem?.sheet) client.setQueryData(keys.sheet(path), error.problem.sheet);
+      else if (error.code === 'stale-version') void client.invalidateQueries({ queryKey: keys.sheet(path) });
     },
-    scope: { id: `sheet ${path.school} ${path.student}` }, // one after the other
+    scope: { id: `sheet ${path.school} ${path.year} ${path.student}` }, // one after the other
   });
 }

@@ -21,7 +21,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schools/{school}/caseload": {
+    "/api/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change one's own password; all other sessions end */
+        post: operations["change-password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/caseload": {
         parameters: {
             query?: never;
             header?: never;
@@ -38,14 +55,14 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schools/{school}/catalog": {
+    "/api/schools/{school}/years/{year}/catalog": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The catalog, rules and requirements of a school */
+        /** The catalog, rules and requirements of a school year */
         get: operations["get-catalog"];
         put?: never;
         post?: never;
@@ -55,7 +72,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schools/{school}/students/{student}/sheet": {
+    "/api/schools/{school}/years/{year}/clearances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Clear many sheets, each by itself; those that cannot be cleared are named */
+        post: operations["clear-sheets"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** People of a school by name, at most 50 */
+        get: operations["find-people"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/people/{person}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a person a new password; it ends their sessions */
+        post: operations["give-password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet": {
         parameters: {
             query?: never;
             header?: never;
@@ -72,7 +140,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schools/{school}/students/{student}/sheet/changes": {
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/changes": {
         parameters: {
             query?: never;
             header?: never;
@@ -89,7 +157,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schools/{school}/students/{student}/sheet/clearance": {
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/clearance": {
         parameters: {
             query?: never;
             header?: never;
@@ -106,7 +174,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schools/{school}/students/{student}/sheet/decision": {
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/decision": {
         parameters: {
             query?: never;
             header?: never;
@@ -123,7 +191,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schools/{school}/students/{student}/sheet/effects": {
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/effects": {
         parameters: {
             query?: never;
             header?: never;
@@ -140,7 +208,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schools/{school}/students/{student}/sheet/history": {
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/history": {
         parameters: {
             query?: never;
             header?: never;
@@ -157,7 +225,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schools/{school}/students/{student}/sheet/return": {
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Agree that a sheet may be submitted, where the school wants a look before */
+        post: operations["look-at-sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/reopening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a clearance back, with a reason */
+        post: operations["reopen-sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/return": {
         parameters: {
             query?: never;
             header?: never;
@@ -174,7 +276,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schools/{school}/students/{student}/sheet/signature": {
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/signature": {
         parameters: {
             query?: never;
             header?: never;
@@ -183,7 +285,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sign a submitted sheet as a guardian */
+        /** Sign a submitted sheet as a guardian, or for the family with a reason */
         post: operations["sign-sheet"];
         delete?: never;
         options?: never;
@@ -191,7 +293,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schools/{school}/students/{student}/sheet/submission": {
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/submission": {
         parameters: {
             query?: never;
             header?: never;
@@ -208,7 +310,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schools/{school}/students/{student}/sheet/wish": {
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/wish": {
         parameters: {
             query?: never;
             header?: never;
@@ -217,7 +319,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Ask for a change as a guardian */
+        /** Ask for a change, as the family */
         post: operations["ask-for-change"];
         delete?: never;
         options?: never;
@@ -238,6 +340,40 @@ export interface paths {
         post: operations["sign-in"];
         /** Sign out */
         delete: operations["sign-out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where one is signed in, the latest first */
+        get: operations["get-sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Sign out somewhere else */
+        delete: operations["end-session"];
         options?: never;
         head?: never;
         patch?: never;
@@ -264,6 +400,25 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Act: {
+            allowed: boolean;
+            /** @description It needs a reason, which is kept */
+            reason?: boolean;
+            /** @description Why it is not allowed: a code of problems */
+            why?: string;
+        };
+        Acts: {
+            ask: components["schemas"]["Act"];
+            clear: components["schemas"]["Act"];
+            decide: components["schemas"]["Act"];
+            edit: components["schemas"]["Act"];
+            look: components["schemas"]["Act"];
+            reopen: components["schemas"]["Act"];
+            sendBack: components["schemas"]["Act"];
+            sign: components["schemas"]["Act"];
+            submit: components["schemas"]["Act"];
+            undo: components["schemas"]["Act"];
+        };
         AuditEntry: {
             /** Format: double */
             earned: number;
@@ -291,7 +446,11 @@ export interface components {
             entries: components["schemas"]["AuditEntry"][];
             id: string;
         };
+        CaseActs: {
+            clear: components["schemas"]["Act"];
+        };
         CaseRow: {
+            acts: components["schemas"]["CaseActs"];
             /** @description The course it is about */
             course?: string;
             family: string;
@@ -303,7 +462,7 @@ export interface components {
              * @description waiting: for what
              * @enum {string}
              */
-            reason?: "claim" | "asked" | "retake" | "unmet";
+            reason?: "claim" | "asked" | "retake" | "unmet" | "tooComplex";
             /** Format: date-time */
             since?: string;
             /**
@@ -316,17 +475,22 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
-        Caseload: {
+        CaseloadView: {
             /** @description Only the reader's own students; false: the whole school */
             mine: boolean;
+            /** @description The reader */
             name: string;
             school: string;
             /** @description Sorted by family name */
             students: components["schemas"]["CaseRow"][];
+            /** Format: int64 */
+            year: number;
         };
         Catalog: {
             audits: components["schemas"]["AuditHead"][];
             courses: components["schemas"]["Course"][];
+            /** @description The school year, such as 2027-28 */
+            label: string;
             name: string;
             /**
              * Format: double
@@ -337,17 +501,36 @@ export interface components {
             school: string;
             /** @description Short names, in order */
             terms: string[];
-            /** Format: int64 */
-            version: number;
-            /** @description The school year being asked for */
-            year: string;
+            version: string;
+            /**
+             * Format: int64
+             * @description The calendar year in which the school year begins
+             */
+            year: number;
         };
-        Child: {
+        ChildView: {
             family: string;
             given: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The grade entered in that year
+             */
             grade: number;
             id: string;
+            /**
+             * Format: int64
+             * @description The school year that concerns the child now
+             */
+            year: number;
+            years: number[];
+        };
+        Choice: {
+            student: string;
+            /**
+             * Format: int64
+             * @description The version of the sheet that was looked at
+             */
+            version: number;
         };
         Claim: {
             by?: string;
@@ -356,6 +539,31 @@ export interface components {
             id: number;
             name?: string;
             note?: string;
+        };
+        ClearInBody: {
+            sheets: components["schemas"]["Choice"][];
+        };
+        ClearOutBody: {
+            sheets: components["schemas"]["Outcome"][];
+        };
+        Cookie: {
+            Domain: string;
+            /** Format: date-time */
+            Expires: string;
+            HttpOnly: boolean;
+            /** Format: int64 */
+            MaxAge: number;
+            Name: string;
+            Partitioned: boolean;
+            Path: string;
+            Quoted: boolean;
+            Raw: string;
+            RawExpires: string;
+            /** Format: int64 */
+            SameSite: number;
+            Secure: boolean;
+            Unparsed: string[];
+            Value: string;
         };
         Course: {
             code: string;
@@ -421,6 +629,8 @@ export interface components {
             /** @enum {string} */
             act: "request" | "alternate" | "remove" | "order" | "undo";
             course?: string;
+            /** @description Chosen anew for each change: sent again, a change whose answer was lost is answered, not made again */
+            key?: string;
             /**
              * @description order: which list
              * @enum {string}
@@ -428,6 +638,8 @@ export interface components {
             list?: "requests" | "alternates";
             /** @description order: every course of the list, once */
             order?: string[];
+            /** @description Where it is made for the family */
+            reason?: string;
             /** @description alternate: the request it stands in for; empty: any */
             standsFor?: string;
             /**
@@ -442,18 +654,28 @@ export interface components {
             earned?: boolean;
             /** @enum {string} */
             entry: "none" | "unmet" | "unverified" | "expected" | "met";
-            feeds?: components["schemas"]["Feed"][];
             fill?: string[];
             fits?: boolean;
             missing?: components["schemas"]["Need"][];
+            /** @description Offered to the grade being entered */
+            offered?: boolean;
             /** @description It could be submitted, as far as the course itself goes */
             ok?: boolean;
             recommended?: boolean;
+            /** @description Why requesting it would be refused: a code of problems */
+            refused?: string;
             repeat?: boolean;
             retake?: boolean;
             rules?: components["schemas"]["RuleChange"][];
+            /** @description It could be submitted, or asks for a word that somebody may give */
+            shown?: boolean;
             swaps?: string[];
             terms: number[];
+            /**
+             * Format: int64
+             * @description For putting courses in order: the greatest is the most useful
+             */
+            weight: number;
             with?: string[];
         };
         EffectsView: {
@@ -461,6 +683,8 @@ export interface components {
             effects: components["schemas"]["Effect"][];
             /** @description For each rule that does not hold and that some course would mend */
             mends: components["schemas"]["RuleMend"][];
+            /** @description By term: how many courses could be put there and break no rule */
+            room: number[];
             /**
              * Format: int64
              * @description The version of the sheet
@@ -479,6 +703,13 @@ export interface components {
             /** @description Courses it may be exchanged for */
             exchange?: string[];
             fixed?: boolean;
+            /** @description The catalog has it no longer */
+            gone?: boolean;
+            /**
+             * @description half: counts once a course now being taken is finished; stopped: until a person decides or it is changed
+             * @enum {string}
+             */
+            mark: "settled" | "half" | "stopped";
             /** @description The alternates that would then come in */
             mend?: string[];
             /** @description Its entry condition, leaf by leaf, with the evidence */
@@ -489,6 +720,8 @@ export interface components {
             recommends?: string;
             repeat?: boolean;
             retake?: boolean;
+            /** @description An alternate: the requests it would come in for */
+            saves?: string[];
             /** @description The rules that would then not hold */
             short?: string[];
             standsFor?: string;
@@ -496,15 +729,18 @@ export interface components {
             terms: number[];
             waivedBy?: string;
         };
-        Feed: {
-            audit: string;
-            /** Format: double */
-            credits: number;
-            entry: string;
-        };
         FieldProblem: {
             location: string;
             message: string;
+        };
+        FoundView: {
+            family: string;
+            given: string;
+            id: string;
+            /** @description Has one */
+            password: boolean;
+            role: string;
+            username: string;
         };
         HistoryItem: {
             act?: string;
@@ -515,12 +751,13 @@ export interface components {
             course?: string;
             kind: string;
             message?: string;
+            reason?: string;
             /** Format: int64 */
             version: number;
         };
-        Me: {
-            /** @description One for each school the username is somebody in */
-            persons: components["schemas"]["Person"][];
+        MeView: {
+            /** @description One for each school the account is somebody in */
+            persons: components["schemas"]["PersonView"][];
             username: string;
         };
         MessageBody: {
@@ -538,6 +775,11 @@ export interface components {
             /** @description Where the name is a course of the catalog */
             title?: string;
         };
+        Outcome: {
+            /** @description Why the sheet stays as it is; without one it is cleared */
+            code?: string;
+            student: string;
+        };
         Packing: {
             /** @description Where it does not fit: the fewest requests that overfill a term */
             fill?: string[];
@@ -547,9 +789,17 @@ export interface components {
             /** Format: double */
             overload: number;
         };
-        Person: {
+        PasswordInBody: {
+            new: string;
+            old: string;
+        };
+        PasswordOutBody: {
+            /** @description To be handed over; it is shown this once */
+            password: string;
+        };
+        PersonView: {
             /** @description Of a guardian */
-            children: components["schemas"]["Child"][];
+            children: components["schemas"]["ChildView"][];
             family: string;
             given: string;
             id: string;
@@ -562,6 +812,13 @@ export interface components {
             /** @description The school's name */
             name: string;
             school: string;
+            /**
+             * Format: int64
+             * @description The school year that concerns the person now
+             */
+            year: number;
+            /** @description All there are, the newest first */
+            years: number[];
         };
         Problem: {
             /** @description Stable; what programs should look at */
@@ -569,6 +826,8 @@ export interface components {
             detail?: string;
             /** @description What is wrong in the request, by place */
             errors?: components["schemas"]["FieldProblem"][];
+            /** @description What the code is about, such as a course's code */
+            param?: string;
             /** @description stale-version: the sheet as it is now */
             sheet?: components["schemas"]["SheetView"];
             /** Format: int64 */
@@ -578,6 +837,11 @@ export interface components {
             todo?: components["schemas"]["Todo"][];
             /** @description Always about:blank */
             type: string;
+            /**
+             * Format: int64
+             * @description Seconds to wait before trying again
+             */
+            wait?: number;
         };
         Proof: {
             /** Format: double */
@@ -592,6 +856,8 @@ export interface components {
             mark?: number;
             /** @description A course code, or the name of a score, permission, program or subject */
             name?: string;
+            /** @description It keeps the condition from holding */
+            open?: boolean;
             outcome?: string;
             /** @description Where the name is a course of the catalog */
             title?: string;
@@ -614,10 +880,10 @@ export interface components {
             stance: "block" | "acknowledge" | "advise";
         };
         RuleChange: {
+            /** @enum {string} */
+            does: "completes" | "breaks" | "nearer";
             /** Format: double */
             from: number;
-            held: boolean;
-            holds: boolean;
             rule: string;
             /** Format: double */
             to: number;
@@ -637,15 +903,30 @@ export interface components {
             /** Format: double */
             min?: number;
         };
+        SessionView: {
+            /** @description The browser, as it calls itself */
+            agent: string;
+            /** Format: date-time */
+            begunAt: string;
+            /** @description This one */
+            here: boolean;
+            id: string;
+            /**
+             * Format: date-time
+             * @description To within five minutes
+             */
+            seenAt: string;
+        };
         SheetView: {
+            acts: components["schemas"]["Acts"];
             alternates: components["schemas"]["Entry"][];
             audits: components["schemas"]["AuditState"][];
-            canUndo: boolean;
-            /**
-             * Format: int64
-             * @description The version of the catalog it was judged by
-             */
-            catalog: number;
+            /** @description It is beyond the limits of judging: nothing was found of it */
+            beyond?: boolean;
+            /** @description The requested courses that have a fee */
+            fees: string[];
+            /** @description The versions it was judged by; another sheet version or another of these may have other effects */
+            judged: string;
             packing: components["schemas"]["Packing"];
             requests: components["schemas"]["Entry"][];
             /** @description Those in force, in the policy's order */
@@ -657,34 +938,47 @@ export interface components {
             todo: components["schemas"]["Todo"][];
             /** Format: int64 */
             version: number;
+            /** Format: int64 */
+            year: number;
+        };
+        Signature: {
+            /** Format: date-time */
+            at: string;
+            /** @description Recorded by somebody of the school */
+            forFamily?: boolean;
+            name: string;
         };
         SignatureBody: {
             /** @description The requested courses whose fee is agreed to, one by one */
             agreed: string[];
+            /** @description Where it is signed for the family */
+            reason?: string;
             /** Format: int64 */
             version: number;
         };
         Status: {
             /** @description What the family asks to change */
             asked?: string;
-            /** @description All that is still to do waits for a counselor */
-            canSubmit: boolean;
             /** @description Changed since it was submitted: the school still has what was submitted */
             changed: boolean;
             /** Format: date-time */
             clearedAt?: string;
+            /** @description The school has what is on the sheet */
+            handedIn: boolean;
             /** Format: date-time */
             keptAt?: string;
             /** @description Why it was sent back */
             message?: string;
-            /** @description The student may change and submit it now */
-            open: boolean;
+            /**
+             * @description What comes next
+             * @enum {string}
+             */
+            next: "noWindow" | "opens" | "inProgress" | "sentBack" | "look" | "submitNow" | "changed" | "submitted" | "noGuardian" | "signOnPaper" | "signed" | "cleared" | "placed" | "closedMayAsk" | "closed";
             receipt?: string;
-            /** Format: date-time */
-            signedAt?: string;
-            signedBy?: string;
+            /** @description Under what was submitted */
+            signatures: components["schemas"]["Signature"][];
             /** @enum {string} */
-            state: "inProgress" | "submitted" | "signed" | "cleared" | "sentBack";
+            state: "inProgress" | "sentBack" | "submitted" | "signed" | "cleared" | "placed";
             /** Format: date-time */
             submittedAt?: string;
             /** @description Absent where the school has set none */
@@ -711,12 +1005,16 @@ export interface components {
             amount?: number;
             course?: string;
             /** @enum {string} */
-            kind: "ruleShort" | "ruleOver" | "entry" | "link" | "repeat" | "barred" | "overload";
+            kind: "ruleShort" | "ruleOver" | "entry" | "link" | "repeat" | "barred" | "overload" | "gone" | "beyond";
             needs?: string;
             rule?: string;
             verdict?: string;
+            /** @description For a person of the school: the family need not mend it */
+            waits?: boolean;
         };
         VersionBody: {
+            /** @description Where the act needs one */
+            reason?: string;
             /**
              * Format: int64
              * @description The version of the sheet that was looked at
@@ -767,8 +1065,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Me"];
+                    "application/json": components["schemas"]["MeView"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordInBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -790,6 +1119,8 @@ export interface operations {
             header?: never;
             path: {
                 school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
             };
             cookie?: never;
         };
@@ -801,7 +1132,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Caseload"];
+                    "application/json": components["schemas"]["CaseloadView"];
                 };
             };
             /** @description Error */
@@ -821,6 +1152,8 @@ export interface operations {
             header?: never;
             path: {
                 school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
             };
             cookie?: never;
         };
@@ -846,17 +1179,22 @@ export interface operations {
             };
         };
     };
-    "get-sheet": {
+    "clear-sheets": {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 school: string;
-                student: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClearInBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -864,7 +1202,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SheetView"];
+                    "application/json": components["schemas"]["ClearOutBody"];
                 };
             };
             /** @description Error */
@@ -878,12 +1216,120 @@ export interface operations {
             };
         };
     };
+    "find-people": {
+        parameters: {
+            query?: {
+                /** @description Words of the name or username */
+                name?: string;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "give-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasswordOutBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-sheet": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The tag of the sheet as it is known; where that is what it still is, the answer is 304 */
+                "If-None-Match"?: string;
+            };
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            /** @description It is what is known */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     "change-sheet": {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
                 student: string;
             };
             cookie?: never;
@@ -920,6 +1366,8 @@ export interface operations {
             header?: never;
             path: {
                 school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
                 student: string;
             };
             cookie?: never;
@@ -956,6 +1404,8 @@ export interface operations {
             header?: never;
             path: {
                 school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
                 student: string;
             };
             cookie?: never;
@@ -992,6 +1442,8 @@ export interface operations {
             header?: never;
             path: {
                 school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
                 student: string;
             };
             cookie?: never;
@@ -1024,6 +1476,8 @@ export interface operations {
             header?: never;
             path: {
                 school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
                 student: string;
             };
             cookie?: never;
@@ -1050,12 +1504,90 @@ export interface operations {
             };
         };
     };
+    "look-at-sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "reopen-sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "send-back-sheet": {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
                 student: string;
             };
             cookie?: never;
@@ -1092,6 +1624,8 @@ export interface operations {
             header?: never;
             path: {
                 school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
                 student: string;
             };
             cookie?: never;
@@ -1128,6 +1662,8 @@ export interface operations {
             header?: never;
             path: {
                 school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
                 student: string;
             };
             cookie?: never;
@@ -1164,6 +1700,8 @@ export interface operations {
             header?: never;
             path: {
                 school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
                 student: string;
             };
             cookie?: never;
@@ -1199,7 +1737,10 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
-            cookie?: never;
+            cookie?: {
+                device?: components["schemas"]["Cookie"];
+                "__Host-device"?: components["schemas"]["Cookie"];
+            };
         };
         requestBody: {
             content: {
@@ -1210,10 +1751,11 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    "Set-Cookie"?: components["schemas"]["Cookie"];
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Me"];
+                    "application/json": components["schemas"]["MeView"];
                 };
             };
             /** @description Error */
@@ -1232,6 +1774,64 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;

@@ -1,8 +1,8 @@
-import { useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { type CaseRow, type Person, acts, useCaseload, useCatalog } from '../api/client';
-import { Header } from '../app';
+import { type CaseRow, type Person, type Year, clearSheets, useCaseload, useCatalog } from '../api/client';
+import { Header, officePages } from '../app';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { bookOf } from '../words';
@@ -10,14 +10,15 @@ import { Panel } from './panel';
 
 const stages = ['notBegun', 'inProgress', 'withFamily', 'waiting', 'complete', 'cleared'] as const;
 type Stage = (typeof stages)[number];
-const reasons = ['claim', 'asked', 'unmet', 'retake'] as const;
+const reasons = ['claim', 'asked', 'unmet', 'retake', 'tooComplex'] as const;
 
 /** A counselor's students by what they wait for, with one of them beside. */
 export default function Counselor({ person }: { person: Person }) {
   const { t } = useTranslation();
   const [all, setAll] = useState(person.job === 'office');
-  const caseload = useCaseload(person.school, all);
-  const catalog = useCatalog(person.school);
+  const at = useMemo(() => ({ school: person.school, year: person.year }), [person]);
+  const caseload = useCaseload(at, all);
+  const catalog = useCatalog(at);
   const [stage, setStage] = useState<Stage>('waiting');
   const [text, setText] = useState('');
   const [student, setStudent] = useState<string>();
@@ -50,7 +51,7 @@ export default function Counselor({ person }: { person: Person }) {
   };
   return (
     <div className="flex min-h-screen flex-col desk:h-screen">
-      <Header pages={[{ to: '/', label: t('nav.caseload') }]}>
+      <Header pages={person.job === 'office' ? officePages(t) : [{ to: '/', label: t('nav.caseload') }]}>
         <b className="font-semibold text-ink">{caseload.data.name}</b>
         <span>{catalog.data.name}</span>
         {person.job === 'counselor' && (
@@ -82,7 +83,7 @@ export default function Counselor({ person }: { person: Person }) {
                 onChange={(event) => setText(event.target.value)}
                 className="min-h-9 min-w-0 flex-1 rounded border border-edge bg-card px-2 placeholder:text-soft"
               />
-              {stage === 'complete' && !needle && by.complete.length > 0 && <ClearAll school={person.school} rows={by.complete} />}
+              {stage === 'complete' && !needle && by.complete.length > 0 && <ClearAll at={at} rows={by.complete.filter((r) => r.acts.clear.allowed)} />}
             </div>
             <div className="min-h-0 overflow-y-auto" tabIndex={-1}>
               {flat.length === 0 && <p className="py-3 text-soft">{t('caseload.nobody')}</p>}
@@ -121,7 +122,7 @@ export default function Counselor({ person }: { person: Person }) {
           </section>
           <section id="student" className="min-h-0 overflow-y-auto pt-3 pb-6 desk:pl-5" tabIndex={-1}>
             {current ? (
-              <Panel key={current} book={book} school={person.school} student={current} onNext={next} />
+              <Panel key={current} book={book} place={{ ...at, student: current }} onNext={next} />
             ) : (
               <p className="text-soft">{t('caseload.empty')}</p>
             )}
@@ -171,34 +172,35 @@ function Flow(props: { by: Record<Stage, CaseRow[]>; stage: Stage | undefined; o
   );
 }
 
-/** Clears everybody who is complete and signed, with the count while it runs. */
-function ClearAll({ school, rows }: { school: string; rows: CaseRow[] }) {
+/** Clears everybody who can be cleared, in one act of the server. */
+function ClearAll({ at, rows }: { at: Year; rows: CaseRow[] }) {
   const { t } = useTranslation();
   const client = useQueryClient();
-  const [progress, setProgress] = useState<{ done: number; failed: number; all: number; over: boolean }>();
-  async function run() {
-    const state = { done: 0, failed: 0, all: rows.length, over: false };
-    for (const r of rows) {
-      try {
-        await acts.clear({ school, student: r.id }, { version: r.version });
-        state.done++;
-      } catch {
-        state.failed++;
-      }
-      setProgress({ ...state });
-    }
-    setProgress({ ...state, over: true });
-    await client.invalidateQueries({ queryKey: ['caseload'] });
-  }
-  if (progress)
+  const clear = useMutation({
+    mutationFn: () =>
+      clearSheets(
+        at,
+        rows.map((r) => ({ student: r.id, version: r.version })),
+      ),
+    onSettled: () => client.invalidateQueries({ queryKey: ['caseload'] }),
+  });
+  if (clear.data) {
+    const failed = clear.data.sheets.filter((s) => s.code).length;
     return (
       <p role="status" className="text-sm">
-        {t(progress.over ? 'caseload.cleared' : 'caseload.clearing', progress)} {progress.failed > 0 && t('caseload.clearFailed', { count: progress.failed })}
+        {t('caseload.cleared', { done: clear.data.sheets.length - failed, all: clear.data.sheets.length })}{' '}
+        {failed > 0 && t('caseload.clearFailed', { count: failed })}
       </p>
     );
+  }
   return (
-    <Button tone="dark" onClick={() => void run()}>
-      {t('caseload.clearAll', { count: rows.length })}
-    </Button>
+    <>
+      {rows.length > 0 && (
+        <Button tone="dark" disabled={clear.isPending} onClick={() => clear.mutate()}>
+          {clear.isPending ? t('working') : t('caseload.clearAll', { count: rows.length })}
+        </Button>
+      )}
+      <Refusal text={clear.error ? errorWords(t, clear.error) : undefined} />
+    </>
   );
 }

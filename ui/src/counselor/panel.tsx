@@ -1,26 +1,30 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { type FormEvent, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { type Decision, type Entry, type Sheet, acts, useAct, useSheet } from '../api/client';
+import { type Decision, type Entry, type Place, type Sheet, acts, useAct, useSheet } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Dialog, Loading, Refusal, TextDialog } from '../kit/controls';
 import { subjectTab } from '../kit/marks';
-import { type Book, amount, clauses, entryLine, join, needWords, statusWords } from '../words';
+import { type Book, amount, clauses, entryLine, join, needWords, openNeeds, statusWords } from '../words';
+
+/** What is done with a text that is asked for first. */
+type Writing = 'back' | 'clear' | 'sign' | 'reopen';
 
 type Asked = { answer: Decision['answer']; entry: Entry; claim?: number };
 
 /** One student beside the caseload: what waits for a decision, the year in short, and the acts. */
-export function Panel(props: { book: Book; school: string; student: string; onNext: () => void }) {
+export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
   const { t } = useTranslation();
   const client = useQueryClient();
-  const { book, school, student } = props;
-  const sheet = useSheet(school, student);
-  const path = { school, student };
-  const clear = useAct(path, acts.clear);
-  const back = useAct(path, acts.sendBack);
-  const decide = useAct(path, acts.decide);
+  const { book, place } = props;
+  const sheet = useSheet(place);
+  const clear = useAct(place, acts.clear);
+  const back = useAct(place, acts.sendBack);
+  const decide = useAct(place, acts.decide);
+  const sign = useAct(place, acts.sign);
+  const reopen = useAct(place, acts.reopen);
   const [asked, setAsked] = useState<Asked>();
-  const [returning, setReturning] = useState(false);
+  const [writing, setWriting] = useState<Writing>();
   const refresh = () => void client.invalidateQueries({ queryKey: ['caseload'] });
 
   if (sheet.error && !sheet.data) return <Refusal text={errorWords(t, sheet.error)} />;
@@ -28,9 +32,20 @@ export function Panel(props: { book: Book; school: string; student: string; onNe
   const s = sheet.data;
   const credits = s.requests.reduce((sum, e) => sum + (book.course(e.course)?.credits ?? 0), 0);
   const open = clauses(t, book, s);
-  const stopped = s.requests.filter((e) => e.entry === 'unverified' || e.entry === 'unmet');
-  const submitted = s.status.state === 'submitted' || s.status.state === 'signed';
-  const clearable = (s.status.state === 'signed' || (s.status.state === 'submitted' && s.student.guardians === 0)) && !s.status.changed && open.length === 0;
+  const stopped = s.requests.filter((e) => openNeeds(e).length > 0);
+  const may = s.acts;
+  const written: Record<Writing, { run: (text: string) => void; busy: boolean; error: unknown }> = {
+    back: { run: (message) => back.mutate({ version: s.version, message }, over), busy: back.isPending, error: back.error },
+    clear: { run: (reason) => clear.mutate({ version: s.version, reason }, over), busy: clear.isPending, error: clear.error },
+    sign: { run: (reason) => sign.mutate({ version: s.version, agreed: [], reason }, over), busy: sign.isPending, error: sign.error },
+    reopen: { run: (reason) => reopen.mutate({ version: s.version, reason }, over), busy: reopen.isPending, error: reopen.error },
+  };
+  const over = {
+    onSuccess: () => {
+      setWriting(undefined);
+      refresh();
+    },
+  };
   return (
     <>
       <h2 className="font-head text-xl font-medium">
@@ -85,39 +100,36 @@ export function Panel(props: { book: Book; school: string; student: string; onNe
                 open.map((c) => c.text),
               ),
             })}{' '}
-        {s.status.state === 'submitted' && s.student.guardians > 0 && t('panel.notSigned')}
-        {!submitted && s.status.state !== 'cleared' && t('panel.notSubmitted')}
+        {may.clear.why && t(`panel.why.${may.clear.why}`, { defaultValue: '' })}
       </p>
       <div className="flex flex-wrap gap-2">
-        {s.status.state !== 'cleared' && (
-          <Button tone="chief" disabled={!clearable || clear.isPending} onClick={() => clear.mutate({ version: s.version }, { onSuccess: refresh })}>
+        {may.clear.why !== 'already-done' && may.clear.why !== 'forbidden' && (
+          <Button
+            tone="chief"
+            disabled={!may.clear.allowed || clear.isPending}
+            onClick={() => (may.clear.reason ? setWriting('clear') : clear.mutate({ version: s.version }, { onSuccess: refresh }))}
+          >
             {clear.isPending ? t('working') : t('panel.clear')}
           </Button>
         )}
-        {(submitted || s.status.state === 'cleared') && <Button onClick={() => setReturning(true)}>{t('panel.back')}</Button>}
+        {may.sign.allowed && <Button onClick={() => setWriting('sign')}>{t('panel.sign')}</Button>}
+        {may.sendBack.allowed && <Button onClick={() => setWriting('back')}>{t('panel.back')}</Button>}
+        {may.reopen.allowed && <Button onClick={() => setWriting('reopen')}>{t('panel.reopen')}</Button>}
         <Button onClick={props.onNext}>{t('panel.next')}</Button>
       </div>
       <Refusal text={clear.error ? errorWords(t, clear.error) : undefined} />
-      <TextDialog
-        open={returning}
-        title={t('panel.backTitle')}
-        label={t('panel.backLabel', { name: s.student.given })}
-        action={t('panel.backTitle')}
-        busy={back.isPending}
-        error={back.error ? errorWords(t, back.error) : undefined}
-        onClose={() => setReturning(false)}
-        onDone={(message) =>
-          back.mutate(
-            { version: s.version, message },
-            {
-              onSuccess: () => {
-                setReturning(false);
-                refresh();
-              },
-            },
-          )
-        }
-      />
+      {writing && (
+        <TextDialog
+          open
+          title={t(`panel.${writing}Title`)}
+          label={t(`panel.${writing}Label`, { name: s.student.given })}
+          action={t(`panel.${writing}Title`)}
+          busy={written[writing].busy}
+          error={written[writing].error ? errorWords(t, written[writing].error) : undefined}
+          onClose={() => setWriting(undefined)}
+          onDone={written[writing].run}
+        />
+      )}
       {asked && (
         <DecisionDialog
           book={book}
@@ -152,7 +164,7 @@ export function Panel(props: { book: Book; school: string; student: string; onNe
 function Question(props: { book: Book; sheet: Sheet; entry: Entry; onAsk: (a: Asked) => void }) {
   const { t } = useTranslation();
   const { entry, book } = props;
-  const needs = (entry.needs ?? []).filter((p) => p.verdict === 'unverified' || p.verdict === 'unmet');
+  const needs = openNeeds(entry);
   const claim = entry.claims?.[0];
   return (
     <div className="mb-2 rounded border p-2 hatch">
@@ -171,15 +183,17 @@ function Question(props: { book: Book; sheet: Sheet; entry: Entry; onAsk: (a: As
             “{c.note}” <span className="text-soft">{t('panel.said', { by: c.by })}</span>
           </p>
         ))}
-        <div className="mt-2 flex flex-wrap gap-2">
-          {claim?.course && (
-            <Button tone="dark" onClick={() => props.onAsk({ answer: 'confirm', entry, claim: claim.id })}>
-              {t('panel.confirm')}
-            </Button>
-          )}
-          <Button onClick={() => props.onAsk({ answer: 'waive', entry, claim: claim?.id })}>{t('panel.waive', { course: book.title(entry.course) })}</Button>
-          {claim && <Button onClick={() => props.onAsk({ answer: 'decline', entry, claim: claim.id })}>{t('panel.decline')}</Button>}
-        </div>
+        {props.sheet.acts.decide.allowed && (
+          <div className="mt-2 flex flex-wrap gap-2">
+            {claim?.course && (
+              <Button tone="dark" onClick={() => props.onAsk({ answer: 'confirm', entry, claim: claim.id })}>
+                {t('panel.confirm')}
+              </Button>
+            )}
+            <Button onClick={() => props.onAsk({ answer: 'waive', entry, claim: claim?.id })}>{t('panel.waive', { course: book.title(entry.course) })}</Button>
+            {claim && <Button onClick={() => props.onAsk({ answer: 'decline', entry, claim: claim.id })}>{t('panel.decline')}</Button>}
+          </div>
+        )}
       </div>
     </div>
   );

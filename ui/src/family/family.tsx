@@ -1,19 +1,19 @@
 import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { type Person, type Sheet, acts, useAct, useCatalog, useSheet } from '../api/client';
+import { type Person, type Place, type Sheet, acts, useAct, useCatalog, useSheet } from '../api/client';
 import { Header } from '../app';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal, TextDialog } from '../kit/controls';
-import { type Book, amount, bookOf, clauses, join, needWords, statusWords, termsWords, when } from '../words';
+import { type Book, amount, bookOf, clauses, join, needWords, openNeeds, statusWords, termsWords, when } from '../words';
 
 /** A guardian's screen: what each child asks for and why, in plain words; sign, or ask for a change. */
 export default function Family({ persons }: { persons: Person[] }) {
   const { t } = useTranslation();
-  const children = persons.flatMap((p) => p.children.map((child) => ({ ...child, school: p.school })));
+  const children = persons.flatMap((p) => p.children.map((child) => ({ ...child, place: { school: p.school, year: child.year, student: child.id } })));
   const [at, setAt] = useState(0);
   const child = children[at];
-  const catalog = useCatalog(child?.school ?? '');
-  const sheet = useSheet(child?.school ?? '', child?.id);
+  const catalog = useCatalog(child?.place);
+  const sheet = useSheet(child?.place);
   const error = catalog.error ?? (sheet.data ? undefined : sheet.error);
   return (
     <>
@@ -29,7 +29,7 @@ export default function Family({ persons }: { persons: Person[] }) {
         <Loading />
       ) : (
         <main id="page" className="mx-auto max-w-xl px-4 pt-3 pb-32">
-          <ChildSheet key={child.id} book={bookOf(catalog.data)} sheet={sheet.data} school={child.school} />
+          <ChildSheet key={child.id} book={bookOf(catalog.data)} sheet={sheet.data} place={child.place} />
           {children.length > 1 && (
             <section className="mt-6">
               <h2 className="font-semibold">{t('family.others')}</h2>
@@ -60,20 +60,18 @@ export default function Family({ persons }: { persons: Person[] }) {
   );
 }
 
-function ChildSheet({ book, sheet, school }: { book: Book; sheet: Sheet; school: string }) {
+function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: Place }) {
   const { t } = useTranslation();
-  const path = { school, student: sheet.student.id };
-  const sign = useAct(path, acts.sign);
-  const wish = useAct(path, acts.wish);
+  const sign = useAct(place, acts.sign);
+  const wish = useAct(place, acts.wish);
   const [agreed, setAgreed] = useState<string[]>([]);
   const [asking, setAsking] = useState(false);
   const s = sheet.status;
   const name = sheet.student.given;
   const who = sheet.student.counselor ?? t('theCounselor');
-  const fees = sheet.requests.filter((e) => (book.course(e.course)?.fee ?? 0) > 0);
-  const submitted = (s.state === 'submitted' || s.state === 'signed' || s.state === 'cleared') && !s.changed;
-  const canSign = s.state === 'submitted' && !s.changed && s.open;
-  const ticked = fees.every((e) => agreed.includes(e.course));
+  const submitted = s.handedIn;
+  const canSign = sheet.acts.sign.allowed;
+  const ticked = sheet.fees.every((code) => agreed.includes(code));
   const open = clauses(t, book, sheet);
   return (
     <>
@@ -92,12 +90,16 @@ function ChildSheet({ book, sheet, school }: { book: Book; sheet: Sheet; school:
         </p>
       )}
       {s.state === 'cleared' && <p className="mb-3 font-semibold">{t('family.cleared')}</p>}
-      {s.signedAt && <p className="mb-3 font-semibold">{t('family.signed', { who: s.signedBy, time: when(s.signedAt, s.window?.zone) })}</p>}
+      {s.signatures.map((x) => (
+        <p key={x.name + x.at} className="mb-3 font-semibold">
+          {t(x.forFamily ? 'family.signedFor' : 'family.signed', { who: x.name, time: when(x.at, s.window?.zone) })}
+        </p>
+      ))}
       <ul>
         {sheet.requests.map((e) => {
           const c = book.course(e.course);
-          const needs = (e.needs ?? []).filter((p) => p.verdict === 'unverified' || p.verdict === 'unmet');
-          const stopped = e.entry === 'unverified' || e.entry === 'unmet';
+          const needs = openNeeds(e);
+          const stopped = needs.length > 0;
           const why = e.assigned ? t('family.required') : e.recommends ? t('entry.recommended', { who: e.recommends }) : t('family.chosen');
           return (
             <li key={e.course} className="border-t border-line py-2">
@@ -134,29 +136,31 @@ function ChildSheet({ book, sheet, school }: { book: Book; sheet: Sheet; school:
           </ul>
         </>
       )}
-      {canSign && fees.length > 0 && (
+      {canSign && sheet.fees.length > 0 && (
         <fieldset className="mt-4">
           <legend className="font-semibold">{t('family.agree')}</legend>
-          {fees.map((e) => (
-            <label key={e.course} className="flex min-h-11 items-center gap-3 border-t border-line">
+          {sheet.fees.map((code) => (
+            <label key={code} className="flex min-h-11 items-center gap-3 border-t border-line">
               <input
                 type="checkbox"
                 className="size-6 shrink-0 accent-(--ink)"
-                checked={agreed.includes(e.course)}
-                onChange={(event) => setAgreed(event.target.checked ? [...agreed, e.course] : agreed.filter((x) => x !== e.course))}
+                checked={agreed.includes(code)}
+                onChange={(event) => setAgreed(event.target.checked ? [...agreed, code] : agreed.filter((x) => x !== code))}
               />
-              {t('family.agreeFee', { fee: amount(book.course(e.course)?.fee ?? 0), course: book.title(e.course) })}
+              {t('family.agreeFee', { fee: amount(book.course(code)?.fee ?? 0), course: book.title(code) })}
             </label>
           ))}
         </fieldset>
       )}
       <Refusal text={sign.error ? errorWords(t, sign.error) : undefined} />
-      {(canSign || (s.state === 'signed' && s.open)) && (
+      {(canSign || sheet.acts.ask.allowed) && (
         <div className="fixed inset-x-0 bottom-0 border-t border-line bg-card">
           <div className="mx-auto flex max-w-xl flex-wrap gap-2 px-4 py-2">
-            <Button className="flex-1" onClick={() => setAsking(true)}>
-              {t('family.ask')}
-            </Button>
+            {sheet.acts.ask.allowed && (
+              <Button className="flex-1" onClick={() => setAsking(true)}>
+                {t('family.ask')}
+              </Button>
+            )}
             {canSign && (
               <Button
                 tone="chief"

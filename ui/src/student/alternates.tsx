@@ -13,7 +13,6 @@ export function Alternates(props: { desk: Desk; open: string | undefined; onOpen
   const { t } = useTranslation();
   const { book, sheet, change } = props.desk;
   const entries = sheet.alternates;
-  const saves = (e: Entry) => (e.standsFor ? [e.standsFor] : sheet.requests.filter((r) => r.mend?.includes(e.course)).map((r) => r.course));
 
   function move(event: KeyboardEvent, entry: Entry) {
     if (!event.altKey || (event.key !== 'ArrowUp' && event.key !== 'ArrowDown')) return;
@@ -32,8 +31,8 @@ export function Alternates(props: { desk: Desk; open: string | undefined; onOpen
         list="alternates"
         className="grid gap-1.5 desk:grid-cols-3"
         item={(e, handle) => {
-          const courses = saves(e);
-          const stopped = e.barred || e.repeat || e.entry === 'unmet' || e.entry === 'unverified';
+          const courses = e.saves ?? [];
+          const stopped = e.mark === 'stopped';
           return (
             <div className={`flex h-full items-start gap-1 rounded-sm border py-1 pr-2 pl-1 ${stopped ? 'hatch' : 'border-line bg-card'}`}>
               {handle}
@@ -56,7 +55,7 @@ export function Alternates(props: { desk: Desk; open: string | undefined; onOpen
           );
         }}
       />
-      {sheet.status.open && (
+      {sheet.acts.edit.allowed && (
         <button type="button" className="mt-1 min-h-7 text-sm text-soft inked-link" onClick={() => props.onFind({ rule: alternatesRule(props.desk) })}>
           {t('alternates.choose')}
         </button>

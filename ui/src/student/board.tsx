@@ -1,7 +1,7 @@
 import { type KeyboardEvent, useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { Entry, Sheet } from '../api/client';
-import { Mark, type MarkKind, SubjectTab, subjectTab } from '../kit/marks';
+import { Mark, SubjectTab, subjectTab } from '../kit/marks';
 import { type Book, amount, entryLine, termName } from '../words';
 import { CourseDialog } from './course';
 import type { Filter } from './finder';
@@ -48,11 +48,6 @@ function layOut(book: Book, sheet: Sheet) {
   return { used, pieces, outside };
 }
 
-function markOf(entry: Entry): MarkKind {
-  if (entry.entry === 'unverified' || entry.entry === 'unmet' || entry.barred || entry.repeat) return 'stopped';
-  return entry.entry === 'expected' ? 'half' : 'settled';
-}
-
 export function Board(props: { desk: Desk; open: string | undefined; onOpen: (course?: string) => void; onFind: (f: Filter) => void }) {
   const { t } = useTranslation();
   const { book, sheet, change } = props.desk;
@@ -62,9 +57,7 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
   const edge = book.catalog.periods * 2;
   const rows = Math.max(edge, ...used.map((u) => u.length));
   const columns = { gridTemplateColumns: `1.4rem repeat(${terms.length}, minmax(0, 1fr))` };
-  const fits = terms.map(
-    (_, term) => props.desk.effects?.effects.filter((e) => e.ok && e.fits && e.terms.includes(term) && !(e.rules ?? []).some((r) => r.held && !r.holds)).length,
-  );
+  const fits = terms.map((_, term) => props.desk.effects?.room[term]);
   const opened = [...sheet.requests, ...sheet.alternates].find((e) => e.course === props.open);
 
   function move(event: KeyboardEvent, entry: Entry) {
@@ -97,7 +90,7 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
         {pieces.map((p) => {
           const c = book.course(p.entry.course);
           const line = entryLine(t, book, sheet, p.entry);
-          const stopped = markOf(p.entry) === 'stopped' || p.row + p.rows > edge;
+          const stopped = p.entry.mark === 'stopped' || p.row + p.rows > edge;
           return (
             <li
               key={`${p.entry.course} ${p.from}`}
@@ -114,7 +107,7 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
               >
                 <SubjectTab subject={c?.subject ?? ''} />
                 <span className={`flex min-w-0 items-center gap-2 ${stopped ? 'rounded-sm bg-card px-1' : ''}`}>
-                  {markOf(p.entry) !== 'settled' && <Mark kind={markOf(p.entry)} />}
+                  {p.entry.mark !== 'settled' && <Mark kind={p.entry.mark} />}
                   <span className="shrink-0 font-semibold max-desk:shrink max-desk:truncate">{book.title(p.entry.course)}</span>
                   <span className={`truncate text-sm max-desk:hidden ${stopped ? 'text-ochre' : 'text-soft'}`}>{line}</span>
                   <span className="sr-only desk:hidden">{line}</span>
@@ -151,12 +144,12 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
             type="button"
             data-course={e.course}
             onClick={() => props.onOpen(e.course)}
-            className={`min-h-7 rounded-sm border px-2 text-ink ${markOf(e) === 'stopped' ? 'hatch' : 'border-line bg-card'}`}
+            className={`min-h-7 rounded-sm border px-2 text-ink ${e.mark === 'stopped' ? 'hatch' : 'border-line bg-card'}`}
           >
             {book.title(e.course)}
           </button>
         ))}
-        {sheet.requests.length > 1 && sheet.status.open && (
+        {sheet.requests.length > 1 && sheet.acts.edit.allowed && (
           <button type="button" onClick={() => setOrdering(true)} className="ml-auto min-h-7 inked-link">
             {t('order.open')}
           </button>

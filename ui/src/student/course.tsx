@@ -21,7 +21,7 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
   const isRequest = sheet.requests.some((e) => e.course === entry.course);
   const list = isRequest ? sheet.requests : sheet.alternates;
   const listName = isRequest ? 'requests' : 'alternates';
-  const can = sheet.status.open;
+  const can = sheet.acts.edit.allowed;
   const done = (act: Parameters<Desk['change']>[0]) => {
     change(act);
     onClose();
@@ -80,8 +80,8 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
       ) : (
         <div className="mt-4 flex flex-wrap gap-2">
           {isRequest ? (
-            <Button onClick={() => done({ act: 'alternate', course: entry.course })}>{t('course.alternate')}</Button>
-          ) : (
+            !entry.gone && <Button onClick={() => done({ act: 'alternate', course: entry.course })}>{t('course.alternate')}</Button>
+          ) : entry.gone ? null : (
             <Button tone="dark" onClick={() => done({ act: 'request', course: entry.course })}>
               {t('course.request')}
             </Button>
@@ -94,7 +94,7 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
           <Button onClick={() => done({ act: 'remove', course: entry.course })}>{t('course.remove')}</Button>
         </div>
       )}
-      {can && !isRequest && (
+      {can && !isRequest && !entry.gone && (
         <label className="mt-3 flex items-center gap-2">
           {t('course.standsFor')}
           <select
@@ -111,7 +111,7 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
           </select>
         </label>
       )}
-      {can && list.length > 1 && (
+      {can && list.length > 1 && !entry.gone && (
         <p className="mt-3 flex flex-wrap items-center gap-2 text-soft">
           {t(isRequest ? 'course.rank' : 'alternates.rank', { rank: entry.rank, count: list.length })}
           <Button disabled={entry.rank === 1 || desk.busy} onClick={() => change(reordered(list, listName, entry.course, -1))}>

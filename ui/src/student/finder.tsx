@@ -36,7 +36,7 @@ export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter
   const list = useRef<HTMLUListElement>(null);
   const shown = useDeferredValue(filter);
   const rows = useMemo(() => findRows(desk, shown, t), [desk, shown, t]);
-  const open = rows.filter((r) => r.effect.ok || r.effect.entry === 'unverified');
+  const open = rows.filter((r) => r.effect.shown);
   const families = useMemo(() => merged(all ? rows : open), [all, rows, open]);
   const rule = book.rule(filter.rule ?? '');
   const subjects = useMemo(() => [...new Set(book.catalog.courses.map((c) => c.subject))].sort(), [book]);
@@ -52,8 +52,9 @@ export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter
     else return;
     event.preventDefault();
   }
-  const request = (course: string) => sheet.status.open && desk.change({ act: 'request', course });
-  const asAlternate = (course: string) => sheet.status.open && desk.change({ act: 'alternate', course });
+  const may = sheet.acts.edit.allowed;
+  const request = (course: string) => may && desk.change({ act: 'request', course });
+  const asAlternate = (course: string) => may && desk.change({ act: 'alternate', course });
 
   return (
     <aside aria-label={t('finder.label')} className="mt-6 min-w-0 border-line desk:mt-0 desk:border-l desk:pl-6">
@@ -225,9 +226,9 @@ function FinderRow(props: {
               .filter(Boolean)
               .join(' · ')}
           </p>
-          {sheet.status.open && !e.barred && !e.earned && (
+          {sheet.acts.edit.allowed && !e.barred && !e.earned && (
             <div className="mt-1.5 flex gap-2">
-              <Button tone="dark" disabled={props.desk.busy} onClick={() => props.onRequest(c.code)}>
+              <Button tone="dark" disabled={props.desk.busy || e.refused !== undefined} onClick={() => props.onRequest(c.code)}>
                 {t('course.requestKey')}
               </Button>
               {!alternate && (
@@ -283,10 +284,9 @@ function findRows(desk: Desk, filter: Filter, t: ReturnType<typeof useTranslatio
     }
     const relevance = words.length ? matches(course, words) : 1;
     if (relevance === 0) continue;
-    const { strong, plain } = effectWords(t, book, sheet, effect);
+    const { strong, plain } = effectWords(t, book, effect);
     const mend = mends.indexOf(course.code);
-    const breaks = (effect.rules ?? []).some((r) => r.held && !r.holds);
-    const score = relevance * 100 + (mend >= 0 ? 60 - mend : 0) + strong.length * 20 + (effect.fits ? 10 : 0) + (effect.ok ? 5 : 0) - (breaks ? 15 : 0);
+    const score = relevance * 100 + (mend >= 0 ? 60 - mend : 0) + effect.weight;
     rows.push({ course, effect, strong, plain, score });
   }
   return rows.sort((a, b) => b.score - a.score || a.course.title.localeCompare(b.course.title));

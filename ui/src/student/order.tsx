@@ -46,10 +46,10 @@ function Item({ desk, entry, item }: { desk: Desk; entry: Entry; item: (e: Entry
   const { t } = useTranslation();
   const { setNodeRef, attributes, listeners, transform, isDragging } = useSortable({
     id: entry.course,
-    disabled: !desk.sheet.status.open,
+    disabled: !desk.sheet.acts.edit.allowed,
   });
   const style: CSSProperties = { transform: CSS.Transform.toString(transform), zIndex: isDragging ? 10 : undefined };
-  const handle = desk.sheet.status.open && (
+  const handle = desk.sheet.acts.edit.allowed && (
     <button
       type="button"
       {...attributes}

@@ -1,7 +1,7 @@
-import { useCallback, useEffect, useRef, useState } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Route, Switch } from 'wouter';
-import { type Edit, type Effects, type Person, type Sheet, ApiError, acts, useAct, useCatalog, useEffects, useSheet } from '../api/client';
+import { type Edit, type Effects, type Person, type Place, type Sheet, ApiError, acts, newKey, useAct, useCatalog, useEffects, useSheet } from '../api/client';
 import { Header } from '../app';
 import { errorWords } from '../errors';
 import { Button, Dialog, Loading, Refusal } from '../kit/controls';
@@ -9,7 +9,7 @@ import { type Book, bookOf, clock, statusWords } from '../words';
 import { SubmitPage } from './submit';
 import { YearPage } from './year';
 
-export type Change = (edit: Omit<Edit, 'version'>) => void;
+export type Change = (edit: Omit<Edit, 'version' | 'key'>) => void;
 
 export interface Desk {
   book: Book;
@@ -18,16 +18,17 @@ export interface Desk {
   effectsFailed: boolean;
   change: Change;
   busy: boolean;
-  school: string;
+  place: Place;
 }
 
 /** A student's screens: the year, and handing it in. */
 export default function Student({ person }: { person: Person }) {
   const { t } = useTranslation();
-  const catalog = useCatalog(person.school);
-  const sheet = useSheet(person.school, person.id);
+  const place = useMemo(() => ({ school: person.school, year: person.year, student: person.id }), [person]);
+  const catalog = useCatalog(place);
+  const sheet = useSheet(place);
   const effects = useEffects(sheet.data);
-  const act = useAct({ school: person.school, student: person.id }, acts.change);
+  const act = useAct(place, acts.change);
   const [notice, setNotice] = useState<string>();
   const [help, setHelp] = useState(false);
   const current = useRef<Sheet>(undefined);
@@ -43,15 +44,15 @@ export default function Student({ person }: { person: Person }) {
         if (!before) return;
         setNotice(undefined);
         try {
-          current.current = await mutateAsync({ ...edit, version: before.version });
+          current.current = await mutateAsync({ ...edit, version: before.version, key: newKey() });
         } catch (error) {
           const now = error instanceof ApiError ? error.problem?.sheet : undefined;
           if (!now || !(error instanceof ApiError)) return setNotice(errorWords(t, error));
           // Somebody else changed the sheet. An addition or a removal that still means the same is made on top of it.
-          const same = edit.act !== 'order' && edit.act !== 'undo' && place(before, edit.course) === place(now, edit.course);
+          const same = edit.act !== 'order' && edit.act !== 'undo' && standing(before, edit.course) === standing(now, edit.course);
           if (!same) return setNotice(t('stale', { what: t(`event.${edit.act === 'undo' ? 'undo' : 'change'}`) }));
           try {
-            current.current = await mutateAsync({ ...edit, version: now.version });
+            current.current = await mutateAsync({ ...edit, version: now.version, key: newKey() });
             setNotice(t('merged'));
           } catch (again) {
             setNotice(errorWords(t, again));
@@ -96,9 +97,10 @@ export default function Student({ person }: { person: Person }) {
     effectsFailed: effects.isError,
     change,
     busy: act.isPending,
-    school: person.school,
+    place,
   };
-  const { keptAt, open } = sheet.data.status;
+  const { keptAt } = sheet.data.status;
+  const may = sheet.data.acts;
   return (
     <div className="min-h-screen">
       <Header
@@ -114,11 +116,11 @@ export default function Student({ person }: { person: Person }) {
           {next}
           {sheet.data.status.receipt && ` · ${t('submit.receipt', { receipt: sheet.data.status.receipt })}`}
         </span>
-        {open && (
+        {may.edit.allowed && (
           <button
             type="button"
             title={t('undoHint')}
-            disabled={!sheet.data.canUndo || act.isPending}
+            disabled={!may.undo.allowed || act.isPending}
             onClick={() => change({ act: 'undo' })}
             className="min-h-8 inked-link disabled:no-underline disabled:opacity-60"
           >
@@ -171,7 +173,7 @@ export default function Student({ person }: { person: Person }) {
 }
 
 /** Where a course stands on a sheet. */
-function place(sheet: Sheet, course: string | undefined) {
+function standing(sheet: Sheet, course: string | undefined) {
   if (sheet.requests.some((e) => e.course === course)) return 'request';
   return sheet.alternates.some((e) => e.course === course) ? 'alternate' : 'none';
 }

@@ -10,13 +10,13 @@ import type { Desk } from './student';
 export function SubmitPage({ desk }: { desk: Desk }) {
   const { t } = useTranslation();
   const { book, sheet } = desk;
-  const submit = useAct({ school: desk.school, student: sheet.student.id }, acts.submit);
+  const submit = useAct(desk.place, acts.submit);
   const s = sheet.status;
-  const done = (s.state === 'submitted' || s.state === 'signed' || s.state === 'cleared') && !s.changed;
-  const mend = clauses(t, book, sheet).filter((c) => !(c.todo.kind === 'entry' && c.todo.verdict === 'unverified'));
-  const waiting = clauses(t, book, sheet).filter((c) => c.todo.kind === 'entry' && c.todo.verdict === 'unverified');
-  const fees = sheet.requests.reduce((sum, e) => sum + (book.course(e.course)?.fee ?? 0), 0);
-  const head = s.state === 'cleared' ? 'submit.headCleared' : done ? 'submit.headDone' : s.canSubmit ? 'submit.headReady' : 'submit.headOpen';
+  const may = sheet.acts.submit;
+  const mend = clauses(t, book, sheet).filter((c) => !c.todo.waits);
+  const waiting = clauses(t, book, sheet).filter((c) => c.todo.waits);
+  const fees = sheet.fees.reduce((sum, code) => sum + (book.course(code)?.fee ?? 0), 0);
+  const head = s.state === 'cleared' ? 'submit.headCleared' : s.handedIn ? 'submit.headDone' : may.allowed ? 'submit.headReady' : 'submit.headOpen';
   return (
     <main id="page" className="mx-auto max-w-3xl px-4 pt-5 pb-16">
       <h1 className="mb-2">{t(head)}</h1>
@@ -27,7 +27,7 @@ export function SubmitPage({ desk }: { desk: Desk }) {
           {s.changed && ` · ${statusWords(t, sheet).state.toLowerCase()}`}
         </p>
       )}
-      {!done && mend.length > 0 && (
+      {!s.handedIn && mend.length > 0 && (
         <div className="mb-4">
           <p>{t('submit.mend')}</p>
           <ul className="mt-1">
@@ -70,14 +70,14 @@ export function SubmitPage({ desk }: { desk: Desk }) {
       </ol>
       {fees > 0 && <p className="mb-4">{t('submit.fees', { sum: amount(fees) })}</p>}
       <div className="no-print flex flex-wrap gap-2">
-        {!done && (
-          <Button tone="chief" disabled={!s.open || submit.isPending} onClick={() => submit.mutate({ version: sheet.version })}>
-            {submit.isPending ? t('working') : s.changed || s.state === 'sentBack' ? t('submit.again') : t('submit.button')}
+        {(may.allowed || may.why === 'not-ready') && (
+          <Button tone="chief" disabled={submit.isPending} onClick={() => submit.mutate({ version: sheet.version })}>
+            {submit.isPending ? t('working') : s.receipt ? t('submit.again') : t('submit.button')}
           </Button>
         )}
         <Button onClick={() => window.print()}>{t('submit.print')}</Button>
       </div>
-      {!done && !s.open && <p className="mt-2 text-soft">{statusWords(t, sheet).next}</p>}
+      {!s.handedIn && !may.allowed && may.why !== 'not-ready' && <p className="mt-2 text-soft">{statusWords(t, sheet).next}</p>}
       <Refusal text={submit.error ? errorWords(t, submit.error) : undefined} />
     </main>
   );

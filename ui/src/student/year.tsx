@@ -80,8 +80,7 @@ export function YearPage({ desk }: { desk: Desk }) {
 function Headline(props: { desk: Desk; list: Clause[]; onMend: (todo: Todo) => void }) {
   const { t } = useTranslation();
   const { sheet } = props.desk;
-  const done = sheet.status.state !== 'inProgress' && sheet.status.state !== 'sentBack' && !sheet.status.changed;
-  const offer = sheet.status.open && sheet.status.canSubmit && !done;
+  const offer = sheet.acts.submit.allowed;
   if (props.list.length === 0)
     return (
       <h1 className="mb-3">

@@ -1,0 +1,310 @@
+package school
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/alexedwards/argon2id"
+
+	"rubricon/core/acts"
+	"rubricon/store"
+)
+
+// maxHashing bounds how many passwords are hashed at once, so that a flood of sign-ins cannot take all memory.
+const maxHashing = 4
+
+// hashing waits for a turn to hash, unless the context ends before.
+func (s *Service) hashing(ctx context.Context, work func() error) error {
+	if err := s.hasher.Acquire(ctx, 1); err != nil {
+		return err
+	}
+	defer s.hasher.Release(1)
+	return work()
+}
+
+func (s *Service) hash(ctx context.Context, password string) (hash string, err error) {
+	return hash, s.hashing(ctx, func() (err error) {
+		hash, err = argon2id.CreateHash(password, &s.params)
+		return err
+	})
+}
+
+// matches checks a password by the parameters that are stored with the hash; raise tells whether those are weaker than today's.
+func (s *Service) matches(ctx context.Context, hash, password string) (match, raise bool, err error) {
+	err = s.hashing(ctx, func() error {
+		ok, params, err := argon2id.CheckHash(password, hash)
+		if err != nil {
+			return fmt.Errorf("a stored hash cannot be read: %w", err)
+		}
+		match = ok
+		raise = params.Memory < s.params.Memory || params.Iterations < s.params.Iterations
+		return nil
+	})
+	return match, raise, err
+}
+
+// Failed sign-ins press on the account and on the address they come from. A device that has signed in before presses on a key of its
+// own, so that others' guesses never lock it out. Guesses wait longer and longer, but nobody waits longer than Longest.
+var (
+	accountPressure = store.Pressure{Free: 5, Decay: 2 * time.Minute, Longest: time.Minute}
+	addressPressure = store.Pressure{Free: 60, Decay: 10 * time.Second, Longest: time.Minute}
+)
+
+// Client is where a sign-in comes from.
+type Client struct {
+	Address string // the network address, or the part of it that one household has
+	Device  string // the token of a device that has signed in before, or ""
+}
+
+// SignedIn is a sign-in that succeeded.
+type SignedIn struct {
+	Account int64
+	Device  string // the token by which this device is known from now on
+}
+
+func hashed(token string) string {
+	sum := sha256.Sum256([]byte(token))
+	return hex.EncodeToString(sum[:])
+}
+
+// SignIn checks a password. The errors are SignInFailed, the same for an unknown username, and TooMany.
+func (s *Service) SignIn(ctx context.Context, username, password string, from Client) (*SignedIn, error) {
+	q := s.db.Queries()
+	user := "account " + hashed(username) // what people type may be a password
+	known := false
+	if from.Device != "" {
+		var err error
+		if known, err = q.KnowsDevice(ctx, username, hashed(from.Device)); err != nil {
+			return nil, err
+		}
+		if known {
+			user = "device " + hashed(from.Device+" "+username)
+		}
+	}
+	// An attempt counts before it is tried, so that many at once are no way around.
+	host := "address " + from.Address
+	wait, err := q.Press(ctx, user, accountPressure, s.now())
+	if err == nil && wait == 0 && !known { // others at the same address do not lock out a known device
+		wait, err = q.Press(ctx, host, addressPressure, s.now())
+	}
+	if err != nil {
+		return nil, err
+	}
+	if wait > 0 {
+		s.log.WarnContext(ctx, "a sign-in must wait", "wait", wait)
+		return nil, &Error{Code: TooMany, Wait: wait}
+	}
+	c, err := q.Credentials(ctx, username)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	match, raise := false, false
+	if c.Hash == "" { // the same work for an unknown username
+		if _, err := s.hash(ctx, password); err != nil {
+			return nil, err
+		}
+	} else if match, raise, err = s.matches(ctx, c.Hash, password); err != nil {
+		return nil, err
+	}
+	if !match {
+		s.log.WarnContext(ctx, "a sign-in failed", "account", c.Account)
+		return nil, problem(SignInFailed)
+	}
+	if !known {
+		from.Device = rand.Text()
+	}
+	if err := errors.Join(q.Release(ctx, user), q.RememberDevice(ctx, c.Account, hashed(from.Device), s.now())); err != nil {
+		return nil, err
+	}
+	if !known {
+		if err := q.ReleaseOne(ctx, host); err != nil {
+			return nil, err
+		}
+	}
+	if raise {
+		if hash, err := s.hash(ctx, password); err != nil {
+			return nil, err
+		} else if err := q.RaiseHash(ctx, c.Account, c.Hash, hash); err != nil {
+			return nil, err
+		}
+	}
+	s.log.InfoContext(ctx, "a sign-in", "account", c.Account)
+	return &SignedIn{c.Account, from.Device}, nil
+}
+
+// Bounds of a password, in bytes.
+const (
+	minPassword = 10
+	maxPassword = 500
+)
+
+// ChangePassword changes one's own password; all other sessions end. The errors are SignInFailed where the old one is not right, TooMany
+// and BadPassword.
+func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, new string) error {
+	q := s.db.Queries()
+	username, err := q.Username(ctx, by)
+	if err != nil {
+		return asNotFound(err)
+	}
+	if wait, err := q.Press(ctx, fmt.Sprint("change ", by), accountPressure, s.now()); err != nil {
+		return err
+	} else if wait > 0 {
+		return &Error{Code: TooMany, Wait: wait}
+	}
+	c, err := q.Credentials(ctx, username)
+	if err != nil {
+		return asNotFound(err)
+	}
+	if match, _, err := s.matches(ctx, c.Hash, old); err != nil {
+		return err
+	} else if !match {
+		return problem(SignInFailed)
+	}
+	if len(new) < minPassword || len(new) > maxPassword || new == old {
+		return problem(BadPassword)
+	}
+	if err := s.setPassword(ctx, by, new, session); err != nil {
+		return err
+	}
+	s.log.InfoContext(ctx, "a password was changed", "account", by)
+	return q.Release(ctx, fmt.Sprint("change ", by))
+}
+
+// Session is one sign-in of an account.
+type Session = store.Session
+
+// Sessions lists an account's sessions, the latest first.
+func (s *Service) Sessions(ctx context.Context, by int64) ([]Session, error) {
+	return s.db.Queries().Sessions(ctx, by, s.now())
+}
+
+// EndSession ends one of an account's sessions.
+func (s *Service) EndSession(ctx context.Context, by int64, token string) error {
+	ended, err := s.db.Queries().EndSession(ctx, by, token)
+	if err == nil && !ended {
+		err = problem(NotFound)
+	}
+	return err
+}
+
+// FindSession, KeepSession and DropSession are where package web keeps sessions; tokens are hashed.
+func (s *Service) FindSession(ctx context.Context, token string) (data []byte, found bool, err error) {
+	data, err = s.db.Queries().SessionData(ctx, token, s.now())
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, false, nil
+	}
+	return data, err == nil, err
+}
+
+// KeepSession writes a session that lasts for a time from now.
+func (s *Service) KeepSession(ctx context.Context, token string, account int64, data []byte, agent string, life time.Duration) error {
+	now := s.now()
+	return s.db.Queries().KeepSession(ctx, token, account, data, agent, now, now.Add(life))
+}
+
+// DropSession ends a session, whosever it is.
+func (s *Service) DropSession(ctx context.Context, token string) error {
+	_, err := s.db.Queries().EndSession(ctx, 0, token)
+	return err
+}
+
+// Me is who is signed in.
+type Me struct {
+	Username string
+	Persons  []Person // one for each school the account is somebody in
+}
+
+// Person is somebody's part in one school.
+type Person struct {
+	store.Person
+	Job      string // student, family, counselor, office, teacher: what the person comes for
+	Year     int    // the one that concerns the person now; 0: none yet
+	Years    []int  // all there are, the newest first
+	Children []Child
+}
+
+// Child is a guardian's child.
+type Child struct {
+	store.Child
+	Grade int // the one entered in that year
+	Year  int
+	Years []int
+}
+
+// Me tells who an account is, and which year concerns each person now.
+func (s *Service) Me(ctx context.Context, by int64) (*Me, error) {
+	q := s.db.Queries()
+	username, err := q.Username(ctx, by)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	list, err := q.PersonsOf(ctx, by)
+	if err != nil {
+		return nil, err
+	}
+	me := &Me{Username: username}
+	for _, p := range list {
+		out := Person{Person: p, Job: job(&p)}
+		years, err := q.YearsOfSchool(ctx, p.School)
+		if out.Job == "student" {
+			years, err = q.YearsOf(ctx, p.School, p.ID)
+		}
+		if err != nil {
+			return nil, err
+		}
+		out.Year, _, out.Years = concerns(years, s.now())
+		for _, c := range p.Children.V {
+			years, err := q.YearsOf(ctx, p.School, c.ID)
+			if err != nil {
+				return nil, err
+			}
+			child := Child{Child: c}
+			child.Year, child.Grade, child.Years = concerns(years, s.now())
+			out.Children = append(out.Children, child)
+		}
+		me.Persons = append(me.Persons, out)
+	}
+	return me, nil
+}
+
+// concerns chooses of some years, the newest first, the one that concerns a person now: the newest whose window has opened, else the
+// newest.
+func concerns(years []store.YearOf, now time.Time) (year, grade int, all []int) {
+	chosen := -1
+	for i, y := range years {
+		all = append(all, y.Year)
+		if chosen < 0 && y.Opens != nil && !now.Before(*y.Opens) {
+			chosen = i
+		}
+	}
+	if chosen < 0 && len(years) > 0 {
+		chosen = 0
+	}
+	if chosen >= 0 {
+		year, grade = years[chosen].Year, years[chosen].Grade
+	}
+	return year, grade, all
+}
+
+func job(p *store.Person) string {
+	r := (&actor{Person: *p}).inSchool()
+	switch {
+	case p.Role == "student":
+		return "student"
+	case acts.InSchool(acts.ManagePeople, r) && !r.Counselor:
+		return "office"
+	case acts.InSchool(acts.SeeCaseload, r):
+		return "counselor"
+	case guards(p.Role):
+		return "family"
+	}
+	return "teacher"
+}
+
+// guards tells whether a role is that of a guardian.
+func guards(role string) bool { return role == "guardian" || role == "parent" || role == "relative" }

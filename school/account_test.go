@@ -1,0 +1,306 @@
+package school_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/alexedwards/argon2id"
+
+	"rubricon/core/acts"
+	"rubricon/demo"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+func (h *house) enter(username, password, device string) (*school.SignedIn, error) {
+	return h.SignIn(h.t.Context(), username, password, school.Client{Address: "here", Device: device})
+}
+
+func TestSigningIn(t *testing.T) {
+	h := newHouse(t)
+	first, err := h.enter("mara.quill", demo.Password, "")
+	if err != nil || first.Account != h.who("mara.quill") || first.Device == "" {
+		t.Fatalf("%+v, %v", first, err)
+	}
+	again, err := h.enter("mara.quill", demo.Password, first.Device)
+	if err != nil || again.Device != first.Device {
+		t.Errorf("from the same device: %+v, %v", again, err)
+	}
+	other, err := h.enter("mara.quill", demo.Password, "made up")
+	if err != nil || other.Device == "made up" || other.Device == first.Device {
+		t.Errorf("with a token nobody gave: %+v, %v", other, err)
+	}
+	for _, c := range [][2]string{{"mara.quill", "wrong"}, {"mara.quill", ""}, {"nobody", demo.Password}, {"", ""}, {"MARA.QUILL", demo.Password}} {
+		if _, err := h.enter(c[0], c[1], ""); school.CodeOf(err) != school.SignInFailed {
+			t.Errorf("%v: %v", c, err)
+		}
+	}
+	username := storetest.Value[string](t, h.db, `SELECT username FROM account a WHERE NOT EXISTS (SELECT 1 FROM account_password p WHERE p.account_id = a.id) LIMIT 1`)
+	if _, err := h.enter(username, "", ""); school.CodeOf(err) != school.SignInFailed {
+		t.Errorf("an account without a password: %v", err)
+	}
+}
+
+// A known device is one of this account; it is not locked out by what others do, nor does it unlock another account.
+func TestKnownDevices(t *testing.T) {
+	h := newHouse(t)
+	mara, err := h.enter("mara.quill", demo.Password, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 5 {
+		_, _ = h.enter("mara.quill", "wrong", "")
+		_, _ = h.enter("ilse.quill", "wrong", "")
+	}
+	var wait *school.Error
+	if _, err := h.enter("mara.quill", demo.Password, ""); !errors.As(err, &wait) || wait.Code != school.TooMany || wait.Wait != time.Second {
+		t.Errorf("from elsewhere: %v", err)
+	}
+	if _, err := h.enter("ilse.quill", demo.Password, mara.Device); school.CodeOf(err) != school.TooMany {
+		t.Errorf("another account with her device: %v", err)
+	}
+	if _, err := h.enter("mara.quill", demo.Password, mara.Device); err != nil {
+		t.Errorf("from her device: %v", err)
+	}
+	// The address is full of others' failures.
+	for n := range 70 {
+		_, _ = h.enter(fmt.Sprint("nobody", n), "wrong", "")
+	}
+	if _, err := h.enter("ms.arden", demo.Password, ""); school.CodeOf(err) != school.TooMany {
+		t.Errorf("somebody else at the address: %v", err)
+	}
+	if _, err := h.enter("mara.quill", demo.Password, mara.Device); err != nil {
+		t.Errorf("from her device, at that address: %v", err)
+	}
+	// A new password makes every device a stranger.
+	if _, err := h.GivePassword(t.Context(), h.who("office"), "pellworth", storetest.Year, "s0001"); err != nil {
+		t.Fatal(err)
+	}
+	if n := storetest.Value[int](t, h.db, `SELECT count(*) FROM account_device WHERE account_id = $1`, h.who("mara.quill")); n != 0 {
+		t.Errorf("%d devices are still known", n)
+	}
+}
+
+// Success forgets what was counted, for the account and for one attempt of the address.
+func TestSuccessForgets(t *testing.T) {
+	h := newHouse(t)
+	for range 30 {
+		for range 4 {
+			_, _ = h.enter("mara.quill", "wrong", "")
+		}
+		if _, err := h.enter("mara.quill", demo.Password, ""); err != nil {
+			if school.CodeOf(err) == school.TooMany {
+				break // the address, in the end
+			}
+			t.Fatal(err)
+		}
+	}
+	level := storetest.Value[float64](t, h.db, `SELECT level FROM sign_in_pressure WHERE key = 'address here'`)
+	if level < 59 || level > 61 {
+		t.Errorf("the address is at %v", level)
+	}
+	if keys := storetest.Value[string](t, h.db, `SELECT string_agg(key, ' ') FROM sign_in_pressure`); strings.Contains(keys, "mara") {
+		t.Errorf("what was typed is kept: %s", keys)
+	}
+}
+
+// Hashes are checked by what is stored with them, and raised when that has become too little.
+func TestHashesAreRaised(t *testing.T) {
+	h := newHouse(t)
+	hash := func() string {
+		return storetest.Value[string](t, h.db, `SELECT hash FROM account_password WHERE account_id = $1`, h.who("mara.quill"))
+	}
+	was := hash()
+	if !strings.HasPrefix(was, "$argon2id$v=19$m=64,t=1,p=1$") {
+		t.Fatal(was)
+	}
+	if _, err := h.enter("mara.quill", demo.Password, ""); err != nil || hash() != was {
+		t.Errorf("as good as wanted it is made anew: %s, %v", hash(), err)
+	}
+	for _, better := range []argon2id.Params{{Memory: 128, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}, {Memory: 128, Iterations: 2, Parallelism: 1, SaltLength: 16, KeyLength: 32}} {
+		strong := school.New(h.db.Open(t), school.Options{Log: storetest.Quiet, Hashes: better})
+		if _, err := strong.SignIn(t.Context(), "mara.quill", "wrong", school.Client{}); school.CodeOf(err) != school.SignInFailed || hash() != was {
+			t.Errorf("a wrong password raised it: %v", err)
+		}
+		if _, err := strong.SignIn(t.Context(), "mara.quill", demo.Password, school.Client{}); err != nil {
+			t.Fatal(err)
+		}
+		if now := hash(); now == was || !strings.Contains(now, fmt.Sprintf("m=%d,t=%d,", better.Memory, better.Iterations)) {
+			t.Errorf("raised to %s", now)
+		}
+		was = hash()
+	}
+	if _, err := h.enter("mara.quill", demo.Password, ""); err != nil || hash() != was {
+		t.Errorf("a server that wants less lowered it: %s, %v", hash(), err)
+	}
+	h.db.Exec(t, `UPDATE account_password SET hash = 'nonsense'`)
+	if _, err := h.enter("ms.arden", demo.Password, ""); err == nil || school.CodeOf(err) != "" {
+		t.Errorf("a hash that cannot be read: %v", err)
+	}
+}
+
+// The default is the second recommended setting of RFC 9106, section 4.
+func TestTheDefaultHash(t *testing.T) {
+	h := newHouse(t)
+	standard := school.New(h.db.Open(t), school.Options{Log: storetest.Quiet})
+	if _, err := standard.SignIn(t.Context(), "mara.quill", demo.Password, school.Client{}); err != nil {
+		t.Fatal(err)
+	}
+	if hash := storetest.Value[string](t, h.db, `SELECT hash FROM account_password WHERE account_id = $1`, h.who("mara.quill")); !strings.HasPrefix(hash, "$argon2id$v=19$m=65536,t=3,p=4$") {
+		t.Error(hash)
+	}
+}
+
+// Whoever has gone does not wait for a turn to hash.
+func TestWaitingForTheHasher(t *testing.T) {
+	h := newHouse(t)
+	slow := school.New(h.db.Open(t), school.Options{Log: storetest.Quiet, Hashes: argon2id.Params{Memory: 64 << 10, Iterations: 3, Parallelism: 1, SaltLength: 16, KeyLength: 32}})
+	var wait sync.WaitGroup
+	for n := range 8 {
+		wait.Go(func() {
+			_, _ = slow.SignIn(context.Background(), fmt.Sprint("nobody", n), "x", school.Client{Address: fmt.Sprint(n)})
+		})
+	}
+	ctx, stop := context.WithCancel(t.Context())
+	stop()
+	if _, err := slow.SignIn(ctx, "nobody", "x", school.Client{}); !errors.Is(err, context.Canceled) {
+		t.Errorf("it gives %v", err)
+	}
+	wait.Wait()
+}
+
+func TestChangingAPassword(t *testing.T) {
+	h := newHouse(t)
+	ctx, by := t.Context(), h.who("mara.quill")
+	for _, c := range []struct {
+		old, new string
+		want     school.Code
+	}{
+		{"wrong", "long enough", school.SignInFailed}, {demo.Password, "nine char", school.BadPassword}, {demo.Password, demo.Password, school.BadPassword},
+		{demo.Password, strings.Repeat("x", 501), school.BadPassword}, {demo.Password, "ten  chars", ""}, {"ten  chars", strings.Repeat("x", 500), ""},
+	} {
+		if err := h.ChangePassword(ctx, by, "s", c.old, c.new); school.CodeOf(err) != c.want || (err == nil) != (c.want == "") {
+			t.Errorf("%.20q to %.20q: %v", c.old, c.new, err)
+		}
+	}
+	for range 5 {
+		_ = h.ChangePassword(ctx, by, "s", "wrong", "long enough")
+	}
+	if err := h.ChangePassword(ctx, by, "s", strings.Repeat("x", 500), "long enough"); school.CodeOf(err) != school.TooMany {
+		t.Errorf("after five wrong ones: %v", err)
+	}
+	if err := h.ChangePassword(ctx, 0, "s", "x", "y"); school.CodeOf(err) != school.NotFound {
+		t.Errorf("nobody's: %v", err)
+	}
+}
+
+func TestWhoIsSignedIn(t *testing.T) {
+	h := newHouse(t)
+	if _, err := h.Me(t.Context(), 0); school.CodeOf(err) != school.NotFound {
+		t.Errorf("nobody: %v", err)
+	}
+	h.db.Exec(t, `INSERT INTO school VALUES ('other', 'Other')`)
+	h.db.Exec(t, `INSERT INTO person (school_id, id, ord, role, enabled, username, account_id, given_name, family_name, cells)
+		SELECT 'other', 'p', 1, 'parent', true, 'ms.arden', id, 'Ada', 'Arden', '{}' FROM account WHERE username = 'ms.arden'`)
+	me, err := h.Me(t.Context(), h.who("ms.arden"))
+	if err != nil || len(me.Persons) != 2 || me.Persons[0].Job != "family" || me.Persons[0].Year != 0 || me.Persons[0].School != "other" || me.Persons[1].Job != "counselor" || me.Persons[1].Year != 2027 || me.Persons[1].SchoolName != "Pellworth Sound Secondary School" {
+		t.Errorf("%+v, %v", me, err)
+	}
+	for role, job := range map[string]string{"teacher": "teacher", "aide": "teacher", "proctor": "teacher", "guardian": "family", "relative": "family", "parent": "family", "student": "student"} {
+		h.db.Exec(t, `UPDATE person SET role = $1 WHERE school_id = 'other'`, role)
+		if me, err := h.Me(t.Context(), h.who("ms.arden")); err != nil || me.Persons[0].Job != job {
+			t.Errorf("a %s comes as %+v, %v", role, me.Persons[0], err)
+		}
+	}
+	h.db.Exec(t, `INSERT INTO relation (school_id, kind, person_id, source) VALUES ('pellworth', 'administers', 'k1', 'office')`)
+	if me, err := h.Me(t.Context(), h.who("ms.arden")); err != nil || me.Persons[1].Job != "counselor" {
+		t.Errorf("a counselor who administers comes as %+v, %v", me.Persons[1], err)
+	}
+}
+
+// Two servers on one database: what one has at hand is not what was, however the other changes it.
+func TestWhatIsAtHandIsNotStale(t *testing.T) {
+	h := newHouse(t)
+	other := h.second()
+	look := func() string {
+		d := h.must(other.Sheet(t.Context(), h.who("ms.arden"), mara))
+		i, _ := d.Year.Index("TID1")
+		return fmt.Sprint(d.Year.Courses[i].Title, " ", d.Year.Policy.Settings.Look, " ", d.Pupil.GivenName, " ", len(d.Known.Signals), " ", d.Window().Families.Day(), " ", len(d.Row.Entries), " ", d.Acts[acts.SendBack].Why)
+	}
+	if got := look(); got != "Tidal Ecology 0 Mara 5 12 9 nothing-submitted" {
+		t.Fatal(got)
+	}
+	h.waive()
+	if got := look(); got != "Tidal Ecology 0 Mara 5 12 9 nothing-submitted" { // the claim went, a waiver came
+		t.Errorf("after a decision: %s", got)
+	}
+	h.edit(school.Edit{Act: "alternate", Course: "AST1"})
+	if got := look(); got != "Tidal Ecology 0 Mara 5 12 10 nothing-submitted" {
+		t.Errorf("after a change: %s", got)
+	}
+	h.window(storetest.Now.AddDate(0, 0, 20))
+	if got := look(); got != "Tidal Ecology 0 Mara 5 22 10 nothing-submitted" {
+		t.Errorf("after a new window: %s", got)
+	}
+	h.bring(bundleWith(t, "courses.csv", "Tidal Ecology", "Tides", "policy.json", `"periods"`, `"settings": {"look": "none"}, "periods"`, "users.csv", "Mara,Quill", "Maria,Quill",
+		"signals.csv", "s0001,recommendation", "s0002,recommendation"))
+	if got := look(); got != "Tides 2 Maria 4 22 10 nothing-submitted" {
+		t.Errorf("after an import: %s", got)
+	}
+	h.db.Exec(t, `DELETE FROM relation WHERE kind = 'counsels' AND student_id = 's0001'`)
+	h.db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
+	if d := h.must(other.Sheet(t.Context(), h.who("ms.arden"), mara)); d.Acts[acts.SendBack].Why != "forbidden" {
+		t.Errorf("when she counsels her no longer: %s", d.Acts[acts.SendBack].Why)
+	}
+}
+
+// Of many who want a new version at once, one compiles it.
+func TestOneCompilation(t *testing.T) {
+	h := newHouse(t)
+	fresh := h.second()
+	accounts, err := h.Accounts(t.Context(), mara.School)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var wait sync.WaitGroup
+	years := make([]*school.SchoolYear, 32)
+	for n := range years {
+		wait.Go(func() {
+			d, err := fresh.Sheet(context.Background(), accounts[fmt.Sprintf("s%04d", 1+n)], school.Place{School: mara.School, Year: mara.Year, Student: fmt.Sprintf("s%04d", 1+n)})
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			years[n] = d.Year
+		})
+	}
+	wait.Wait()
+	for _, y := range years {
+		if y != years[0] {
+			t.Fatal("it was compiled more than once")
+		}
+	}
+}
+
+func TestHousekeeping(t *testing.T) {
+	h := newHouse(t)
+	h.db.Exec(t, `INSERT INTO session (token, data, expiry) VALUES ('over', 'x', $1), ('not', 'x', $2)`, storetest.Now.Add(-time.Hour), storetest.Now.Add(time.Hour))
+	ctx, stop := context.WithCancel(t.Context())
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		h.Housekeeping(ctx, time.Millisecond)
+	}()
+	for storetest.Value[int](t, h.db, `SELECT count(*) FROM session`) != 1 {
+	}
+	stop()
+	<-done
+	if got := storetest.Value[string](t, h.db, `SELECT token FROM session`); got != "not" {
+		t.Errorf("what is left is %s", got)
+	}
+}

@@ -1,0 +1,260 @@
+package school
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/sync/singleflight"
+
+	"rubricon/bundle"
+	"rubricon/core/acts"
+	"rubricon/core/catalog"
+	"rubricon/core/credit"
+	"rubricon/core/sheet"
+	"rubricon/store"
+)
+
+// What is kept at hand, and how much of it at the most. Everything is kept by the versions it was read in, so that nothing need be
+// thrown away when a version rises: the old ages out.
+const (
+	maxYears  = 64
+	maxFacts  = 30_000 // about 8 kB each
+	maxPeople = 30_000
+)
+
+type cache struct {
+	years   *lru.Cache[yearKey, *SchoolYear]
+	facts   *lru.Cache[factsKey, *Known]
+	actors  *lru.Cache[actorKey, *actor]
+	pupils  *lru.Cache[pupilKey, *store.Pupil]
+	compile singleflight.Group
+}
+
+type (
+	yearKey struct {
+		school          string
+		year            int
+		catalog, policy int64
+	}
+	factsKey struct {
+		yearKey
+		student string
+		facts   int64
+	}
+	actorKey struct {
+		school  string
+		year    int
+		account int64
+		roster  int64
+	}
+	pupilKey struct {
+		Place
+		roster, facts int64
+	}
+)
+
+func newCache() *cache {
+	return &cache{years: atMost[yearKey, *SchoolYear](maxYears), facts: atMost[factsKey, *Known](maxFacts), actors: atMost[actorKey, *actor](maxPeople),
+		pupils: atMost[pupilKey, *store.Pupil](maxPeople)}
+}
+
+func atMost[K comparable, V any](n int) *lru.Cache[K, V] {
+	c, err := lru.New[K, V](n)
+	if err != nil {
+		panic(err) // only for a size that is not positive
+	}
+	return c
+}
+
+// SchoolYear is a school year as the computation works on it, with the versions of catalog and policy it was compiled from. It is
+// immutable.
+type SchoolYear struct {
+	*catalog.Year
+	School, Name                  string
+	CatalogVersion, PolicyVersion int64
+}
+
+// Known is a student's compiled facts with what is shown beside them. It is immutable.
+type Known struct {
+	*sheet.Facts
+	Claims []Claim  // open
+	Said   []string // by signal: the name of who said it, where the signal names a person of the school
+}
+
+// Claim is a family's statement that something is met elsewhere.
+type Claim struct {
+	ID           int64
+	Course, Name string
+	By, Note     string
+}
+
+// actor is somebody of a school who does something, with whom they counsel in a year.
+type actor struct {
+	store.Person
+	account  int64
+	counsels map[string]bool
+}
+
+func (a *actor) name() store.Actor {
+	return store.Actor{ID: a.ID, Name: a.GivenName + " " + a.FamilyName}
+}
+
+// to tells what the person is to a student.
+func (a *actor) to(student string) acts.Relation {
+	r := a.inSchool()
+	r.Self = a.Role == "student" && a.ID == student
+	r.Counsels = a.counsels[student]
+	for _, child := range a.Children.V {
+		r.Guardian = r.Guardian || child.ID == student
+	}
+	return r
+}
+
+// inSchool tells what the person is to the school.
+func (a *actor) inSchool() acts.Relation {
+	return acts.Relation{Counselor: a.Counsels, Office: a.Administers}
+}
+
+// compileTimeout bounds a compilation, which goes on when the request that began it has ended: others wait for it too.
+const compileTimeout = 30 * time.Second
+
+// year gives a school year in a version, compiling it when it is not at hand; of many who ask at once, one compiles.
+func (s *Service) year(ctx context.Context, school string, year int, catalog, policy int64) (*SchoolYear, error) {
+	key := yearKey{school, year, catalog, policy}
+	if have, ok := s.cache.years.Get(key); ok {
+		return have, nil
+	}
+	done := s.cache.compile.DoChan(fmt.Sprintf("%q %d %d %d", school, year, catalog, policy), func() (any, error) {
+		if have, ok := s.cache.years.Get(key); ok {
+			return have, nil
+		}
+		ctx, stop := context.WithTimeout(context.WithoutCancel(ctx), compileTimeout)
+		defer stop()
+		have, err := s.compileYear(ctx, key)
+		if err == nil {
+			s.cache.years.Add(key, have)
+		}
+		return have, err
+	})
+	select {
+	case r := <-done:
+		if r.Err != nil {
+			return nil, r.Err
+		}
+		return r.Val.(*SchoolYear), nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+}
+
+func (s *Service) compileYear(ctx context.Context, key yearKey) (*SchoolYear, error) {
+	q := s.db.Queries()
+	row, err := q.YearRow(ctx, key.school, key.year)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	source, err := q.Source(ctx, key.school, key.year, key.catalog, key.policy)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	b, err := bundle.ReadFiles(sourceFiles(source))
+	if err != nil {
+		return nil, err
+	}
+	if len(b.Problems) > 0 {
+		return nil, fmt.Errorf("the stored catalog of %s for %d cannot be compiled: %v", key.school, key.year, b.Problems[0])
+	}
+	return &SchoolYear{b.Year, key.school, row.SchoolName, key.catalog, key.policy}, nil
+}
+
+// actor gives who an account is in a school, as seen from a year. The error is NotFound for a stranger.
+func (s *Service) actor(ctx context.Context, school string, year int, roster, account int64) (*actor, error) {
+	key := actorKey{school, year, account, roster}
+	if have, ok := s.cache.actors.Get(key); ok {
+		return have, nil
+	}
+	q := s.db.Queries()
+	p, err := q.PersonIn(ctx, school, account)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	a := &actor{Person: p, account: account, counsels: map[string]bool{}}
+	if p.Counsels {
+		ids, err := q.CounselsIn(ctx, school, year, p.ID)
+		if err != nil {
+			return nil, err
+		}
+		for _, id := range ids {
+			a.counsels[id] = true
+		}
+	}
+	s.cache.actors.Add(key, a)
+	return a, nil
+}
+
+// pupil tells whose sheet it is.
+func (s *Service) pupil(ctx context.Context, at Place, v *store.Versions) (*store.Pupil, error) {
+	key := pupilKey{at, v.Roster, v.Facts}
+	if have, ok := s.cache.pupils.Get(key); ok {
+		return have, nil
+	}
+	p, err := s.db.Queries().Pupil(ctx, at)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	s.cache.pupils.Add(key, &p)
+	return &p, nil
+}
+
+// knownOf gives the compiled facts of some sheets of one year, reading those that are not at hand in one go. It reads outside any
+// transaction, so that only what is committed is kept at hand.
+func (s *Service) knownOf(ctx context.Context, y *SchoolYear, rows []*store.SheetRow) ([]*Known, error) {
+	out := make([]*Known, len(rows))
+	keys := make([]factsKey, len(rows))
+	var missing []string
+	for i, row := range rows {
+		keys[i] = factsKey{yearKey{row.School, row.Year, y.CatalogVersion, y.PolicyVersion}, row.Student, row.Facts}
+		if have, ok := s.cache.facts.Get(keys[i]); ok {
+			out[i] = have
+		} else {
+			missing = append(missing, row.Student)
+		}
+	}
+	if len(missing) == 0 {
+		return out, nil
+	}
+	facts, err := s.db.Queries().Facts(ctx, rows[0].School, rows[0].Year, missing)
+	if err != nil {
+		return nil, err
+	}
+	for i, row := range rows {
+		if out[i] == nil {
+			out[i] = compileFacts(y.Year, row, facts[row.Student])
+			s.cache.facts.Add(keys[i], out[i])
+		}
+	}
+	return out, nil
+}
+
+func compileFacts(y *catalog.Year, row *store.SheetRow, facts store.FactsRow) *Known {
+	student := sheet.Student{ID: row.Student, Grade: row.Grade, Programs: row.Programs.V}
+	for _, r := range facts.Records.V {
+		record := sheet.Record{Code: r.Code, Title: r.Title, Subjects: r.Subjects, Year: r.Year, Term: r.Term, Credits: credit.Amount(r.Credits), Outcome: sheet.Outcome(r.Outcome)}
+		if r.Mark != nil {
+			record.Mark, record.HasMark = credit.Amount(*r.Mark), true
+		}
+		student.Records = append(student.Records, record)
+	}
+	k := &Known{}
+	for _, x := range facts.Signals.V {
+		student.Signals = append(student.Signals, sheet.Signal{Kind: sheet.SignalKind(x.Kind), Code: x.Code, Name: x.Name, Value: credit.Amount(x.Value), By: x.By, Note: x.Note})
+		k.Said = append(k.Said, x.ByName)
+		if x.Kind == string(sheet.Claim) {
+			k.Claims = append(k.Claims, Claim{ID: x.ID, Course: x.Code, Name: x.Name, By: x.ByName, Note: x.Note})
+		}
+	}
+	k.Facts = sheet.NewFacts(y, student)
+	return k
+}

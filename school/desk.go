@@ -1,0 +1,280 @@
+package school
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"time"
+
+	"rubricon/core/acts"
+	"rubricon/core/catalog"
+	"rubricon/core/sheet"
+	"rubricon/store"
+)
+
+// Desk is a sheet in front of somebody: what is on it, what was found of it, and what this person may do with it.
+type Desk struct {
+	Row   store.SheetRow
+	Pupil store.Pupil
+	Year  *SchoolYear
+	Known *Known
+	Acts  acts.Answers
+	Next  acts.Next
+	Judged
+
+	Changed bool // it differs from the submission that stands
+
+	actor *actor
+	now   time.Time
+}
+
+// Judged is a sheet with what was found of it.
+type Judged struct {
+	Sheet     sheet.Sheet
+	Gone      []store.EntryRow // entries whose course the catalog has no longer
+	Judgement *sheet.Judgement // nil where the sheet is beyond the limits of judging
+	Todo      []sheet.Todo
+	Complete  bool // nothing is still to do but what waits for a person
+	Ready     bool // nothing is still to do at all
+}
+
+// laid is a sheet in terms of the compiled year. Entries of courses that have left the catalog are apart, and a tie to one is loose.
+func laid(y *catalog.Year, entries []store.EntryRow) (s sheet.Sheet, gone []store.EntryRow) {
+	for _, e := range entries {
+		course, ok := y.Index(e.Course)
+		if !ok {
+			gone = append(gone, e)
+			continue
+		}
+		entry := sheet.Entry{Course: course, StandsFor: sheet.Any, Rank: e.Rank}
+		if i, ok := y.Index(e.StandsFor); ok && e.StandsFor != "" {
+			entry.StandsFor = i
+		}
+		if e.Alternate {
+			s.Alternates = append(s.Alternates, entry)
+		} else {
+			s.Requests = append(s.Requests, entry)
+		}
+	}
+	return s, gone
+}
+
+func rows(y *catalog.Year, s *sheet.Sheet) (list []store.EntryRow) {
+	for _, e := range s.Requests {
+		list = append(list, store.EntryRow{Course: y.Codes[e.Course], Rank: e.Rank})
+	}
+	for _, e := range s.Alternates {
+		row := store.EntryRow{Course: y.Codes[e.Course], Rank: e.Rank, Alternate: true}
+		if e.StandsFor != sheet.Any {
+			row.StandsFor = y.Codes[e.StandsFor]
+		}
+		list = append(list, row)
+	}
+	return list
+}
+
+// judge judges entries by what is known of the student. A sheet beyond the limits of judging is neither complete nor ready.
+func judge(k *Known, entries []store.EntryRow) (j Judged) {
+	j.Sheet, j.Gone = laid(k.Year, entries)
+	judgement, err := k.Judge(&j.Sheet)
+	if err != nil {
+		return j
+	}
+	j.Judgement, j.Todo = judgement, k.Todo(judgement)
+	j.Complete = len(j.Gone) == 0 && sheet.Submittable(j.Todo, k.Year.Policy.Settings.BelowMinimum)
+	j.Ready = len(j.Gone) == 0 && judgement.Ready
+	return j
+}
+
+// open reads a sheet for somebody who may see it. The error is NotFound for everybody else.
+func (s *Service) open(ctx context.Context, by int64, at Place) (*Desk, error) {
+	row, err := s.db.Queries().Sheet(ctx, at)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	a, err := s.actor(ctx, at.School, at.Year, row.Roster, by)
+	if err != nil {
+		return nil, err
+	}
+	if seen := acts.Of(&acts.Case{Relation: a.to(at.Student)}); !seen[acts.View].Allowed {
+		return nil, problem(NotFound)
+	}
+	return s.lay(ctx, row, a)
+}
+
+// lay puts a sheet that was read on the desk, with all that it is judged by.
+func (s *Service) lay(ctx context.Context, row store.SheetRow, a *actor) (*Desk, error) {
+	y, err := s.year(ctx, row.School, row.Year, row.Catalog, row.Policy)
+	if err != nil {
+		return nil, err
+	}
+	pupil, err := s.pupil(ctx, row.Place, &row.Versions)
+	if err != nil {
+		return nil, err
+	}
+	d := &Desk{Row: row, Pupil: *pupil, Year: y, actor: a, now: s.now()}
+	known, err := s.knownOf(ctx, y, []*store.SheetRow{&d.Row})
+	if err != nil {
+		return nil, err
+	}
+	d.Known = known[0]
+	return d, nil
+}
+
+// judge judges the sheet and answers what may be done with it; version is the one the person has looked at, 0 for the latest.
+func (d *Desk) judge(version int64) {
+	d.Judged = judge(d.Known, d.Row.Entries)
+	d.answer(version)
+}
+
+// answer answers what may be done with the sheet as it was judged.
+func (d *Desk) answer(version int64) {
+	handed := acts.State(d.Row.State).HandedIn()
+	d.Changed = handed && !slices.Equal(normal(d.Row.Entries), normal(d.Row.Submitted.V))
+	c := acts.Case{Relation: d.actor.to(d.Row.Student), State: acts.State(d.Row.State), Changed: d.Changed, Window: d.Window(), Now: d.now,
+		Settings: d.Year.Policy.Settings, Stale: version != 0 && version != d.Row.Version, Guardians: d.Pupil.Guardians, Undoable: d.Row.Undoable > 0,
+		Asked: d.Row.Asked != "", Complete: d.Complete, Ready: d.Ready}
+	if handed {
+		c.SignedByReader = slices.ContainsFunc(d.Row.Signatures.V, func(x store.SignatureShow) bool { return x.Person == d.actor.ID })
+	}
+	if d.Row.Looked != nil {
+		c.Looked = slices.Equal(normal(d.Row.Entries), normal(d.Row.Looked.V))
+	}
+	d.Acts, d.Next = acts.Of(&c), acts.NextOf(&c)
+}
+
+// normal puts entries in order and numbers them by it, so that two sheets that ask for the same are equal.
+func normal(list []store.EntryRow) []store.EntryRow {
+	out := slices.Clone(list)
+	slices.SortStableFunc(out, func(a, b store.EntryRow) int {
+		if a.Alternate != b.Alternate {
+			if a.Alternate {
+				return 1
+			}
+			return -1
+		}
+		return cmp.Compare(a.Rank, b.Rank)
+	})
+	for i := range out {
+		if out[i].Rank = 1; i > 0 && out[i].Alternate == out[i-1].Alternate {
+			out[i].Rank = out[i-1].Rank + 1
+		}
+	}
+	return out
+}
+
+// Window is when the sheet is open.
+func (d *Desk) Window() acts.Window {
+	if d.Pupil.Opens == nil {
+		return acts.Window{}
+	}
+	return acts.Window{Opens: *d.Pupil.Opens, Families: *d.Pupil.FamiliesClose, Counselors: *d.Pupil.CounselorsClose}
+}
+
+// HandedIn tells whether the school has what is on the sheet.
+func (d *Desk) HandedIn() bool { return acts.State(d.Row.State).HandedIn() && !d.Changed }
+
+// signatures counts those under the submission that stands.
+func (d *Desk) signatures() (n acts.Signatures) {
+	for _, x := range d.Row.Signatures.V {
+		if x.ForFamily {
+			n.For = true
+		} else {
+			n.Guardians++
+		}
+	}
+	return n
+}
+
+// settle lets the sheet go on by itself where the school's settings say so.
+func (d *Desk) settle(state *store.SheetState, signed acts.Signatures, at time.Time) {
+	was := state.State
+	state.State = string(acts.Settle(acts.State(was), d.Year.Policy.Settings, d.Pupil.Guardians, signed, d.Ready))
+	if state.State == string(acts.Cleared) && was != state.State {
+		state.ClearedAt = &at
+	}
+}
+
+// change begins what will be written of an act.
+func (d *Desk) change(kind, reason string, detail map[string]any) *store.Change {
+	if detail == nil {
+		detail = map[string]any{}
+	}
+	return &store.Change{Place: d.Row.Place, Version: d.Row.Version + 1, FactsVersion: d.Row.Facts, At: d.now, Actor: d.actor.name(), Kind: kind, Reason: reason,
+		Detail: detail, State: d.Row.SheetState}
+}
+
+// tries is how often an act is tried anew because what it was decided on has changed meanwhile.
+const tries = 5
+
+// act does something with a sheet: it is read and judged, the act is guarded, and do tells what to write. Doing again what is done
+// changes nothing and is answered with the sheet as it is. What is written is written only on what was read; where somebody was
+// quicker, the act is decided anew.
+func (s *Service) act(ctx context.Context, by int64, at Place, version int64, act acts.Act, reason string, do func(d *Desk) (*store.Change, error)) (*Desk, error) {
+	reason = tidy(reason)
+	for range tries {
+		d, err := s.open(ctx, by, at)
+		if err != nil {
+			return nil, err
+		}
+		d.judge(version)
+		if d.Acts[act].Why == acts.AlreadyDone {
+			return d, nil
+		}
+		if err := d.guard(act, reason); err != nil {
+			s.refused(ctx, d, act, err)
+			return nil, err
+		}
+		change, err := do(d)
+		if err != nil {
+			return nil, err
+		}
+		saved, err := s.db.Queries().SaveChange(ctx, change)
+		if err != nil {
+			return nil, err
+		}
+		if saved {
+			s.log.InfoContext(ctx, "a sheet", "act", change.Kind, "school", at.School, "year", at.Year, "account", by)
+			return s.Sheet(ctx, by, at)
+		}
+	}
+	return nil, problem(Busy)
+}
+
+// refused notes an act that was refused, without whose sheet it was.
+func (s *Service) refused(ctx context.Context, d *Desk, act acts.Act, err error) {
+	s.log.InfoContext(ctx, "an act was refused", "act", act.String(), "school", d.Row.School, "year", d.Row.Year, "account", d.actor.account, "code", string(CodeOf(err)))
+}
+
+// Sheet gives a judged sheet to whoever may see it.
+func (s *Service) Sheet(ctx context.Context, by int64, at Place) (*Desk, error) {
+	d, err := s.open(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	d.judge(0)
+	return d, nil
+}
+
+// Unless gives a sheet as Sheet does, unless its tag is one of those already known; then the desk is nil. A tag names a sheet in one
+// state, for one reader, in one phase of its window.
+func (s *Service) Unless(ctx context.Context, by int64, at Place, known func(tag string) bool) (*Desk, error) {
+	d, err := s.open(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	if known(d.Tag()) {
+		return nil, nil
+	}
+	d.judge(0)
+	return d, nil
+}
+
+// Cover tells what happens if a request cannot be given; nil where that is beyond the limits of judging.
+func (d *Desk) Cover() []sheet.Cover {
+	cover, err := d.Known.Cover(&d.Sheet)
+	if err != nil || d.Judgement == nil {
+		return nil
+	}
+	return cover
+}

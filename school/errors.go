@@ -1,0 +1,99 @@
+package school
+
+import (
+	"errors"
+	"fmt"
+	"time"
+
+	"rubricon/core/acts"
+	"rubricon/core/sheet"
+	"rubricon/store"
+)
+
+// Code is a stable name for what went wrong; sentences are made of it at the edge.
+type Code string
+
+// The codes of errors that people cause and can mend, beside the reasons of core/acts, which are codes too.
+const (
+	NotFound     Code = "not-found"         // no such school, student or course; also for what one may not know of
+	NoCourse     Code = "no-such-course"    // Param is the code
+	SignInFailed Code = "sign-in-failed"    // the same for an unknown username
+	TooMany      Code = "too-many-attempts" // Wait is how long to wait
+	Fixed        Code = "fixed"
+	Barred       Code = "barred"
+	Earned       Code = "already-earned"
+	NotOnSheet   Code = "not-on-sheet"
+	BadOrder     Code = "bad-order"
+	BadStandsFor Code = "bad-stands-for"
+	Full         Code = "sheet-full"
+	TooComplex   Code = "too-complex" // beyond the limits of judging
+	NoClaim      Code = "no-such-claim"
+	NotACourse   Code = "not-a-course" // only a claim about a course can become a record
+	BadMark      Code = "bad-mark"
+	NeedsReason  Code = "needs-reason"
+	NeedsMessage Code = "needs-message"
+	NeedsAgreed  Code = "needs-agreement" // Param is a course whose fee is not agreed to
+	BadAct       Code = "bad-act"
+	BadPassword  Code = "bad-password" // too short or too long
+	BadWindow    Code = "bad-window"
+	Elsewhere    Code = "also-elsewhere" // the account leads to people of other schools too
+	Busy         Code = "busy"           // somebody else is doing the same
+	TooMuch      Code = "too-much"       // more at once than is taken
+)
+
+// Error is an error with a place: a stable code and what belongs to it.
+type Error struct {
+	Code  Code
+	Param string
+	Wait  time.Duration // TooMany
+	Desk  *Desk         // stale-version, not-ready: the sheet as it is now
+}
+
+func (e *Error) Error() string {
+	if e.Param != "" {
+		return fmt.Sprintf("%s (%s)", e.Code, e.Param)
+	}
+	return string(e.Code)
+}
+
+func problem(code Code) *Error { return &Error{Code: code} }
+
+// CodeOf gives the code of an error that people cause and can mend, or "".
+func CodeOf(err error) Code {
+	var known *Error
+	if errors.As(err, &known) {
+		return known.Code
+	}
+	return ""
+}
+
+// Unavailable tells whether an error means that the database is gone or too busy, so that trying again later is the thing to do.
+func Unavailable(err error) bool { return store.Unavailable(err) }
+
+// asNotFound turns a missing row into the error people get.
+func asNotFound(err error) error {
+	if errors.Is(err, store.ErrNotFound) {
+		return problem(NotFound)
+	}
+	return err
+}
+
+var editCodes = map[error]Code{sheet.ErrFixed: Fixed, sheet.ErrNotOnSheet: NotOnSheet, sheet.ErrBarred: Barred, sheet.ErrEarned: Earned, sheet.ErrOrder: BadOrder,
+	sheet.ErrStandsFor: BadStandsFor, sheet.ErrFull: Full, sheet.ErrKind: BadAct}
+
+// EditCode gives the code of what core/sheet refuses an edit for.
+func EditCode(err error) Code { return editCodes[err] }
+
+// guard refuses an act that is not allowed, or that lacks the reason it needs.
+func (d *Desk) guard(act acts.Act, reason string) error {
+	answer := d.Acts[act]
+	switch {
+	case answer.Allowed && answer.Reason && reason == "":
+		return problem(NeedsReason)
+	case answer.Allowed:
+		return nil
+	case answer.Why == acts.Stale, answer.Why == acts.NotReady:
+		return &Error{Code: Code(answer.Why), Desk: d}
+	}
+	return problem(Code(answer.Why))
+}

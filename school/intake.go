@@ -1,0 +1,549 @@
+package school
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"rubricon/bundle"
+	"rubricon/core/policy"
+	"rubricon/core/sheet"
+	"rubricon/store"
+)
+
+// ImportResult says what an import did.
+type ImportResult struct {
+	School   string
+	Year     int
+	Students int
+	Kept     []string // students whose sheets were worked on here and differ from what came; they stay as they are
+	Beyond   []string // students whose kept sheets are beyond the limits of judging under the new rules
+	Notices  []bundle.Problem
+}
+
+// A BadBundle is a bundle with bad rows; nothing was changed.
+type BadBundle struct{ Problems []bundle.Problem }
+
+func (e *BadBundle) Error() string { return fmt.Sprintf("the bundle has %d bad rows", len(e.Problems)) }
+
+// How many rows an intake writes at once: a transaction of a batch takes some tens of milliseconds.
+const (
+	peopleBatch = 1000
+	pupilsBatch = 100
+)
+
+// Import writes a bundle into the database: its school year, which is made where it is new, and the school's people, records and
+// signals. All of it is read and checked before anything is written; then it is written in short transactions, students by students,
+// so that nobody who works meanwhile waits for it. An import that was broken off is made whole by importing again. A bundle of an
+// earlier year than the newest changes that year alone. The error is a *BadBundle where rows are bad.
+func (s *Service) Import(ctx context.Context, b *bundle.Bundle) (*ImportResult, error) {
+	if len(b.Problems) > 0 {
+		return nil, &BadBundle{b.Problems}
+	}
+	in := newIntake(b)
+	result := &ImportResult{School: b.SchoolID, Year: in.year, Students: len(b.Pupils), Notices: b.Notices}
+	// One intake of a school at a time; the lock is held by a transaction that does nothing else.
+	began := s.now()
+	err := s.alone(ctx, b.SchoolID, func(ctx context.Context) error {
+		newest, err := s.db.Queries().Newest(ctx, b.SchoolID)
+		if err != nil {
+			return err
+		}
+		in.newest = in.year >= newest
+		if err := s.check(ctx, in); err != nil {
+			return err
+		}
+		return s.write(ctx, in, result)
+	})
+	if err != nil {
+		return nil, err
+	}
+	s.log.InfoContext(ctx, "an import", "school", result.School, "year", result.Year, "students", result.Students, "kept", len(result.Kept), "took", s.now().Sub(began))
+	return result, nil
+}
+
+// alone runs an intake while no other of the school runs. The lock's transaction is kept awake, so that it does not end for idling.
+func (s *Service) alone(ctx context.Context, school string, work func(context.Context) error) error {
+	return s.db.Tx(ctx, func(q store.Queries) error {
+		got, err := q.LockIntake(ctx, school)
+		if err != nil {
+			return err
+		}
+		if !got {
+			return problem(Busy)
+		}
+		ctx, stop := context.WithCancelCause(ctx)
+		awake := make(chan struct{})
+		go func() {
+			defer close(awake)
+			tick := time.NewTicker(store.IdleTimeout / 3)
+			defer tick.Stop()
+			for {
+				select {
+				case <-ctx.Done():
+					return
+				case <-tick.C:
+					if _, err := q.ExecContext(ctx, `SELECT 1`); err != nil {
+						stop(err) // the lock is lost
+					}
+				}
+			}
+		}()
+		err = work(ctx)
+		stop(nil)
+		<-awake
+		return err
+	})
+}
+
+// intake is a bundle prepared for writing.
+type intake struct {
+	*bundle.Bundle
+	year   int
+	newest bool // no later year is there
+	people []store.PersonRow
+	pupils []store.PupilIn // by id
+}
+
+func newIntake(b *bundle.Bundle) *intake {
+	in := &intake{Bundle: b, year: b.Year.Start}
+	users := b.Tables["users.csv"]
+	guardians := map[string]bool{}
+	for i := range b.Users {
+		u := &b.Users[i]
+		guardians[u.ID] = guards(u.Role)
+		in.people = append(in.people, store.PersonRow{ID: u.ID, Ord: i, Role: u.Role, Enabled: u.Enabled, Username: u.Username, GivenName: u.GivenName,
+			FamilyName: u.FamilyName, Language: u.Language, Cells: cells(users, u.Row)})
+	}
+	slices.SortFunc(in.people, func(a, b store.PersonRow) int { return strings.Compare(a.ID, b.ID) })
+	at := map[string]int{}
+	for i := range b.Pupils {
+		p := &b.Pupils[i]
+		at[p.ID] = i
+		in.pupils = append(in.pupils, store.PupilIn{Student: p.ID, Grade: p.Grade, Programs: p.Programs, Counselor: p.Counselor})
+	}
+	// A guardian's row names students, a student's row guardians.
+	guard := func(guardian, student string) {
+		if i, ok := at[student]; ok && guardians[guardian] && !slices.Contains(in.pupils[i].Guardians, guardian) {
+			in.pupils[i].Guardians = append(in.pupils[i].Guardians, guardian)
+		}
+	}
+	for i := range b.Users {
+		for _, other := range b.Users[i].Agents {
+			guard(b.Users[i].ID, other)
+			guard(other, b.Users[i].ID)
+		}
+	}
+	in.addFacts(at)
+	for i := range in.pupils {
+		p := &in.pupils[i]
+		p.FactsDigest = digest(p.Grade, p.Programs, p.Records, p.Signals)
+		p.EntriesDigest = digest(p.Entries)
+	}
+	slices.SortFunc(in.pupils, func(a, b store.PupilIn) int { return strings.Compare(a.Student, b.Student) })
+	return in
+}
+
+func digest(parts ...any) string {
+	text, err := json.Marshal(parts)
+	if err != nil {
+		panic(err) // rows of texts and numbers always marshal
+	}
+	sum := sha256.Sum256(text)
+	return hex.EncodeToString(sum[:16])
+}
+
+// addFacts adds records, signals and entries, each in file order.
+func (in *intake) addFacts(at map[string]int) {
+	b := in.Bundle
+	records, signals, requests := b.Tables["records.csv"], b.Tables["signals.csv"], b.Tables["requests.csv"]
+	for i := range records.Rows {
+		r := &records.Rows[i]
+		k, ok := at[records.Cell(r, "student")]
+		if !ok {
+			continue // of a student to be deleted
+		}
+		p := &in.pupils[k]
+		x := &b.Pupils[k].Student.Records[len(p.Records)]
+		row := store.RecordRow{Student: p.Student, Ord: len(p.Records) + 1, Code: x.Code, Title: x.Title, Subjects: x.Subjects, Year: x.Year, Term: x.Term,
+			Credits: int64(x.Credits), Outcome: string(x.Outcome), Cells: cells(records, r)}
+		if x.HasMark {
+			mark := int64(x.Mark)
+			row.Mark = &mark
+		}
+		p.Records = append(p.Records, row)
+	}
+	for i := range signals.Rows {
+		r := &signals.Rows[i]
+		k, ok := at[signals.Cell(r, "student")]
+		if !ok {
+			continue
+		}
+		p := &in.pupils[k]
+		x := &b.Pupils[k].Student.Signals[len(p.Signals)]
+		p.Signals = append(p.Signals, store.SignalRow{Student: p.Student, Ord: len(p.Signals) + 1, Kind: string(x.Kind), Code: x.Code, Name: x.Name,
+			Value: int64(x.Value), By: x.By, Note: x.Note, Cells: cells(signals, r)})
+	}
+	for k := range b.Pupils {
+		p := &in.pupils[k]
+		for n := range b.Pupils[k].Requests {
+			x := &b.Pupils[k].Requests[n]
+			row := store.EntryIn{Student: p.Student, Course: x.Course, Kind: "request", Rank: x.Rank, Ord: n + 1, Cells: cells(requests, x.Row)}
+			if x.Alternate {
+				row.Kind = "alternate"
+			}
+			if x.StandsFor != "" {
+				row.StandsFor = &x.StandsFor
+			}
+			p.Entries = append(p.Entries, row)
+		}
+	}
+}
+
+// cells are a row's cells that are not empty. A password is never kept.
+func cells(t *bundle.Table, r *bundle.Row) store.Cells {
+	c := store.Cells{}
+	for i, column := range t.Header {
+		if r.Cells[i] != "" && column != "password" {
+			c[column] = r.Cells[i]
+		}
+	}
+	return c
+}
+
+// check finds what makes a bundle that was read well unfit for this database, before anything is written.
+func (s *Service) check(ctx context.Context, in *intake) error {
+	problems := slices.Concat(unjudgeable(in.Bundle), twice(in.Bundle), notStaff(in.Bundle))
+	kept, err := s.db.Queries().KeptSheets(ctx, in.SchoolID, in.year)
+	if err != nil {
+		return err
+	}
+	gone := map[string]int{}
+	for _, k := range kept {
+		for _, code := range k.Codes.V {
+			if _, ok := in.Year.Index(code); !ok {
+				gone[code]++
+			}
+		}
+	}
+	for _, code := range slices.Sorted(maps.Keys(gone)) {
+		problems = append(problems, bundle.Problem{File: "courses.csv", Line: 1, Column: "courseCode",
+			What: fmt.Sprintf("%s is gone, but it is on %d sheets that were worked on here; keep it, or have it taken off those sheets first", code, gone[code])})
+	}
+	if !in.newest {
+		var ids []string
+		for i := range in.people {
+			ids = append(ids, in.people[i].ID)
+		}
+		strangers, err := s.db.Queries().Strangers(ctx, in.SchoolID, ids)
+		if err != nil {
+			return err
+		}
+		users := in.Tables["users.csv"]
+		for i := range in.Users {
+			if u := &in.Users[i]; slices.Contains(strangers, u.ID) {
+				problems = append(problems, bundle.Problem{File: users.Name, Line: u.Row.Line, Column: "sourcedId",
+					What: fmt.Sprintf("“%s” is nobody of the school; people come with the newest year's data", u.ID)})
+			}
+		}
+	}
+	if len(problems) > 0 {
+		return &BadBundle{problems}
+	}
+	return nil
+}
+
+// unjudgeable finds sheets beyond the limits of judging.
+func unjudgeable(b *bundle.Bundle) (problems []bundle.Problem) {
+	for i := range b.Pupils {
+		p := &b.Pupils[i]
+		f := sheet.NewFacts(b.Year, p.Student)
+		laid := p.Sheet(b.Year)
+		_, err := f.Judge(&laid)
+		if err == nil {
+			_, err = f.Cover(&laid)
+		}
+		if err != nil {
+			problems = append(problems, bundle.RequestsProblem(p, err))
+		}
+	}
+	return problems
+}
+
+// twice finds usernames that two people have.
+func twice(b *bundle.Bundle) (problems []bundle.Problem) {
+	usernames := map[string]int{}
+	for i := range b.Users {
+		u := &b.Users[i]
+		if line, there := usernames[u.Username]; there {
+			problems = append(problems, bundle.Problem{File: "users.csv", Line: u.Row.Line, Column: "username", What: fmt.Sprintf("“%s” is already on line %d", u.Username, line)})
+		}
+		usernames[u.Username] = u.Row.Line
+		if len([]rune(u.Username)) > 200 {
+			problems = append(problems, bundle.Problem{File: "users.csv", Line: u.Row.Line, Column: "username", What: "is longer than 200 characters"})
+		}
+	}
+	return problems
+}
+
+// notStaff finds counselors who are not of the school's staff: who counsels a student reads and decides their sheet.
+func notStaff(b *bundle.Bundle) (problems []bundle.Problem) {
+	staff := map[string]bool{}
+	for i := range b.Users {
+		u := &b.Users[i]
+		staff[u.ID] = u.Role != "student" && !guards(u.Role)
+	}
+	for i := range b.Pupils {
+		p := &b.Pupils[i]
+		if p.Counselor != "" && !staff[p.Counselor] {
+			problems = append(problems, bundle.Problem{File: "users.csv", Line: p.Row.Line, Column: "metadata.counselor",
+				What: fmt.Sprintf("“%s” is not of the school's staff (a user with the role teacher, administrator, aide or proctor)", p.Counselor)})
+		}
+	}
+	return problems
+}
+
+// write writes a checked intake.
+func (s *Service) write(ctx context.Context, in *intake, result *ImportResult) error {
+	files, headers := sourceOf(in.Bundle)
+	var codes []string
+	for i := range in.Courses {
+		codes = append(codes, in.Courses[i].Code)
+	}
+	slices.Sort(codes)
+	err := s.db.Tx(ctx, func(q store.Queries) error {
+		_, _, err := q.PublishYear(ctx, in.SchoolID, in.SchoolName, in.year, store.Source{Files: files, Policy: string(in.PolicyText)}, codes, headers, s.now())
+		if err != nil {
+			return err
+		}
+		return q.PutSections(ctx, in.SchoolID, in.year, sectionRows(in.Bundle))
+	})
+	if err != nil {
+		return fmt.Errorf("writing the school year: %w", err)
+	}
+	if in.newest {
+		if err := s.writePeople(ctx, in); err != nil {
+			return err
+		}
+	}
+	batches, look := 0, 1
+	for batch := range slices.Chunk(in.pupils, pupilsBatch) {
+		if batches++; batches == look { // while the tables grow from nothing, plans must follow
+			look *= 8
+			if err := s.db.Queries().LookAtTables(ctx); err != nil {
+				return err
+			}
+		}
+		err := s.db.Tx(ctx, func(q store.Queries) error {
+			kept, err := q.PutPupils(ctx, in.SchoolID, in.year, in.newest, batch)
+			result.Kept = append(result.Kept, kept...)
+			return err
+		})
+		if err != nil {
+			return fmt.Errorf("writing students: %w", err)
+		}
+	}
+	if err := s.db.Queries().LookAtTables(ctx); err != nil {
+		return err
+	}
+	raise := in.year
+	if in.newest {
+		raise = 0
+	}
+	if err := s.db.Queries().RaiseRoster(ctx, in.SchoolID, raise); err != nil {
+		return err
+	}
+	return s.judgeKept(ctx, in, result)
+}
+
+// writePeople writes people, leads accounts to them, and sets first passwords; those are hashed outside any transaction.
+func (s *Service) writePeople(ctx context.Context, in *intake) error {
+	var ids []string
+	for batch := range slices.Chunk(in.people, peopleBatch) {
+		if err := s.db.Tx(ctx, func(q store.Queries) error { return q.PutPeople(ctx, in.SchoolID, batch) }); err != nil {
+			return fmt.Errorf("writing people: %w", err)
+		}
+		for i := range batch {
+			ids = append(ids, batch[i].ID)
+		}
+	}
+	if err := s.db.Tx(ctx, func(q store.Queries) error { return q.LinkPeople(ctx, in.SchoolID, ids) }); err != nil {
+		return fmt.Errorf("writing people: %w", err)
+	}
+	passwords := map[string]string{}
+	var usernames []string
+	for i := range in.Users {
+		if u := &in.Users[i]; u.Password != "" {
+			passwords[u.Username] = u.Password
+			usernames = append(usernames, u.Username)
+		}
+	}
+	without, err := s.db.Queries().WithoutPassword(ctx, usernames)
+	if err != nil {
+		return err
+	}
+	for _, w := range without {
+		hash, err := s.hash(ctx, passwords[w.Hash])
+		if err != nil {
+			return err
+		}
+		if err := s.db.Queries().FirstPassword(ctx, w.Account, hash, s.now()); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// judgeKept judges the sheets that were worked on here anew, and names those that are beyond the limits of judging now.
+func (s *Service) judgeKept(ctx context.Context, in *intake, result *ImportResult) error {
+	kept, err := s.db.Queries().KeptSheets(ctx, in.SchoolID, in.year)
+	if err != nil {
+		return err
+	}
+	for _, k := range kept {
+		row, err := s.db.Queries().Sheet(ctx, Place{School: in.SchoolID, Year: in.year, Student: k.Student})
+		if err != nil {
+			return err
+		}
+		y, err := s.year(ctx, row.School, row.Year, row.Catalog, row.Policy)
+		if err != nil {
+			return err
+		}
+		known, err := s.knownOf(ctx, y, []*store.SheetRow{&row})
+		if err != nil {
+			return err
+		}
+		if judge(known[0], row.Entries).Judgement == nil {
+			result.Beyond = append(result.Beyond, k.Student)
+		}
+	}
+	return nil
+}
+
+// sourceOf gives the files of a bundle that its catalog is compiled from, and the headers of the rest.
+func sourceOf(b *bundle.Bundle) (files map[string]store.Sheetful, headers map[string][]string) {
+	files, headers = map[string]store.Sheetful{}, map[string][]string{}
+	for name, t := range b.Tables {
+		if t.Header == nil {
+			continue
+		}
+		if slices.Contains(catalogFiles, name) {
+			file := store.Sheetful{Header: t.Header, Rows: [][]string{}}
+			for i := range t.Rows {
+				file.Rows = append(file.Rows, t.Rows[i].Cells)
+			}
+			files[name] = file
+			continue
+		}
+		headers[name] = slices.DeleteFunc(slices.Clone(t.Header), func(column string) bool { return column == "password" })
+	}
+	return files, headers
+}
+
+// catalogFiles are the files that a school year is compiled from, beside the policy.
+var catalogFiles = []string{"academicSessions.csv", "orgs.csv", "courses.csv"}
+
+// sourceFiles makes of a version's source the files of a bundle without people.
+func sourceFiles(s store.Source) []bundle.File {
+	files := []bundle.File{{Name: "policy.json", Text: []byte(s.Policy)}, {Name: "users.csv", Header: bundle.Columns("users.csv")}}
+	for name, f := range s.Files {
+		files = append(files, bundle.File{Name: name, Header: f.Header, Rows: f.Rows})
+	}
+	return files
+}
+
+func sectionRows(b *bundle.Bundle) []store.SectionRow {
+	t := b.Tables["classes.csv"]
+	list := []store.SectionRow{}
+	for i := range t.Rows {
+		r := &t.Rows[i]
+		list = append(list, store.SectionRow{ID: t.Cell(r, "sourcedId"), Ord: i, Cells: cells(t, r)})
+	}
+	return list
+}
+
+// Export gives a school year as a bundle, as it is at one moment; year 0 is the newest. Requests are what was submitted, or where nothing
+// was, the sheet as it is. Left are the requests of courses that the catalog has no longer, which no bundle can hold.
+func (s *Service) Export(ctx context.Context, school string, year int) (files []bundle.File, left []string, err error) {
+	var out store.Outgoing
+	err = s.db.Snapshot(ctx, func(q store.Queries) (err error) {
+		if year == 0 {
+			if year, err = q.Newest(ctx, school); err != nil {
+				return err
+			}
+		}
+		out, err = q.Export(ctx, school, year)
+		return err
+	})
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, nil, problem(NotFound)
+	} else if err != nil {
+		return nil, nil, err
+	}
+	codes := map[string]bool{}
+	courses := out.Source.Files["courses.csv"]
+	if at := slices.Index(courses.Header, "courseCode"); at >= 0 {
+		for _, row := range courses.Rows {
+			codes[row[at]] = true
+		}
+	}
+	files = []bundle.File{{Name: "policy.json", Text: []byte(out.Source.Policy)}}
+	for _, name := range bundle.Names() {
+		if f, ok := out.Source.Files[name]; ok {
+			files = append(files, bundle.File{Name: name, Header: f.Header, Rows: f.Rows})
+			continue
+		}
+		rows := out.Rows[name]
+		if name == "requests.csv" {
+			rows = slices.DeleteFunc(rows, func(c store.Cells) bool {
+				if !codes[c["courseCode"]] {
+					left = append(left, c["student"]+" "+c["courseCode"])
+					return true
+				}
+				if !codes[c["standsFor"]] {
+					c["standsFor"] = ""
+				}
+				return false
+			})
+		}
+		if header, ok := out.Headers[name]; ok || len(rows) > 0 {
+			files = append(files, asFile(name, header, rows))
+		}
+	}
+	s.log.InfoContext(ctx, "an export", "school", school, "year", year)
+	return files, left, nil
+}
+
+// asFile makes a file of rows by column. Columns that rows entered here have and the file had not are added to its header.
+func asFile(name string, header []string, rows []store.Cells) bundle.File {
+	used := map[string]bool{}
+	for _, row := range rows {
+		for column, cell := range row {
+			used[column] = used[column] || cell != ""
+		}
+	}
+	for i, column := range bundle.Columns(name) {
+		if !slices.Contains(header, column) && (used[column] || header == nil && i < bundle.Required(name)) {
+			header = append(header, column)
+		}
+	}
+	f := bundle.File{Name: name, Header: header}
+	for _, row := range rows {
+		cells := make([]string, len(header))
+		for i, column := range header {
+			cells[i] = row[column]
+		}
+		f.Rows = append(f.Rows, cells)
+	}
+	return f
+}
+
+// YearLabel writes the school year that begins in a calendar year: 2027-28.
+func YearLabel(start int) string { return policy.YearLabel(start) }

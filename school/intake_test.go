@@ -1,0 +1,758 @@
+package school_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"math/rand/v2"
+	"os"
+	"reflect"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"rubricon/bundle"
+	"rubricon/core/acts"
+	"rubricon/demo"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// written are a bundle's files as they are written, by name.
+func written(t *testing.T, list []bundle.File) map[string]string {
+	t.Helper()
+	dir := t.TempDir()
+	if err := bundle.Write(dir, list); err != nil {
+		t.Fatal(err)
+	}
+	out := map[string]string{}
+	entries, err := os.ReadDir(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, e := range entries {
+		text, err := os.ReadFile(dir + "/" + e.Name())
+		if err != nil {
+			t.Fatal(err)
+		}
+		out[e.Name()] = string(text)
+	}
+	return out
+}
+
+func read(t *testing.T, files map[string]string) *bundle.Bundle {
+	t.Helper()
+	fsys := fstest.MapFS{}
+	for name, text := range files {
+		fsys[name] = &fstest.MapFile{Data: []byte(text)}
+	}
+	b, err := bundle.Read(fsys)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
+
+func (h *house) export() map[string]string {
+	h.t.Helper()
+	list, left, err := h.Export(h.t.Context(), mara.School, 0)
+	if err != nil || len(left) > 0 {
+		h.t.Fatal(left, err)
+	}
+	return written(h.t, list)
+}
+
+func firstDifference(a, b string) string {
+	x, y := strings.Split(a, "\n"), strings.Split(b, "\n")
+	for i := range x {
+		if i >= len(y) || x[i] != y[i] {
+			return fmt.Sprintf("line %d: %q, then %q", i+1, x[i], append(y, "")[min(i, len(y))])
+		}
+	}
+	return "lines were added"
+}
+
+func same(t *testing.T, what string, before, after map[string]string) {
+	t.Helper()
+	for name := range before {
+		if before[name] != after[name] {
+			t.Errorf("%s: %s changed: %s", what, name, firstDifference(before[name], after[name]))
+		}
+	}
+	if len(before) != len(after) {
+		t.Errorf("%s: %d files, then %d", what, len(before), len(after))
+	}
+}
+
+// An export is what was meant: the demo school as it was made, row by row.
+func TestAnExportIsWhatCame(t *testing.T) {
+	h := newHouse(t)
+	got := h.export()
+	for _, f := range storetest.Files() {
+		if f.Name == "users.csv" { // without passwords
+			at := slices.Index(f.Header, "password")
+			f.Header = slices.Delete(slices.Clone(f.Header), at, at+1)
+			for i := range f.Rows {
+				f.Rows[i] = slices.Delete(slices.Clone(f.Rows[i]), at, at+1)
+			}
+		}
+		want, err := f.Bytes()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if f.Name == "requests.csv" { // by student, requests first, with the state
+			lines := strings.Split(strings.TrimSpace(string(want)), "\n")
+			if n := strings.Count(got[f.Name], "\n"); n != len(lines) || strings.Count(got[f.Name], ",inProgress\n") != len(lines)-1 {
+				t.Errorf("%d requests of %d", n, len(lines))
+			}
+			for _, line := range lines[1:] {
+				if !strings.Contains(got[f.Name], "\n"+line) {
+					t.Errorf("%s is missing", line)
+				}
+			}
+			continue
+		}
+		if got[f.Name] != string(want) {
+			t.Errorf("%s: %s", f.Name, firstDifference(string(want), got[f.Name]))
+		}
+	}
+	if _, _, err := h.Export(t.Context(), "nowhere", 0); school.CodeOf(err) != school.NotFound {
+		t.Errorf("a school that is not there: %v", err)
+	}
+	if _, _, err := h.Export(t.Context(), mara.School, 2020); school.CodeOf(err) != school.NotFound {
+		t.Errorf("a year that is not there: %v", err)
+	}
+}
+
+func TestImportOfAnExportChangesNothing(t *testing.T) {
+	h := newHouse(t)
+	h.finish()
+	h.must(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "confirm", Claim: h.claim(), Course: "PHY1", Reason: "Report, seen\r\n\vand \"kept\"."}))
+	h.must(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "waive", Course: "PHY1", Reason: "A\vB,\u200e \x01\x1e\x1f\nΩ"}))
+	first := h.export()
+	if !strings.Contains(first["signals.csv"], "s0001,waiver,PHY1,,,k1,\"A\vB,\u200e \x01\x1e\x1f\nΩ\"") {
+		t.Errorf("the waiver is not in the export: %s", first["signals.csv"][max(0, len(first["signals.csv"])-200):])
+	}
+	if !strings.Contains(first["records.csv"], "s0001,ALG1,Algebra I,") {
+		t.Error("the record is not in the export")
+	}
+	view := h.sheet("mara.quill")
+	result := h.bring(read(t, first))
+	if len(result.Kept) != 0 && !slices.Equal(result.Kept, []string{"s0001"}) {
+		t.Errorf("kept: %v", result.Kept)
+	}
+	same(t, "imported and exported", first, h.export())
+	h.bring(read(t, first))
+	same(t, "again", first, h.export())
+	after := h.sheet("mara.quill")
+	if after.Row.Version != view.Row.Version || requests(after) != requests(view) || len(after.Known.Records) != len(view.Known.Records) || len(after.Known.Signals) != len(view.Known.Signals) {
+		t.Errorf("the sheet changed: %+v", after.Row)
+	}
+	// Into an empty database the same comes out again.
+	other := houseOn(t, storetest.Empty(t))
+	other.bring(read(t, first))
+	same(t, "in an empty database", first, other.export())
+}
+
+// What was submitted is exported, not what is being changed since; where nothing was, the sheet as it is.
+func TestAnExportHasWhatWasSubmitted(t *testing.T) {
+	h := newHouse(t)
+	h.finish()
+	h.submit()
+	sent := h.export()["requests.csv"]
+	h.edit(school.Edit{Act: "remove", Course: "CER1"})
+	h.edit(school.Edit{Act: "alternate", Course: "DRW1"})
+	if now := h.export()["requests.csv"]; now != sent {
+		t.Errorf("what is exported follows the draft: %s", firstDifference(sent, now))
+	}
+	if !strings.Contains(sent, "s0001,CER1,request,8,,submitted\n") || !strings.Contains(sent, "s0001,PRI1,alternate,1,CER1,submitted\n") {
+		t.Errorf("exported: %s", sent[:600])
+	}
+	h.submit()
+	if now := h.export()["requests.csv"]; strings.Contains(now, "s0001,CER1,request") || !strings.Contains(now, "s0001,DRW1,alternate,4,,submitted\n") {
+		t.Errorf("after submitting again: %s", now[:600])
+	}
+	// A course that has left the catalog meanwhile cannot be in a bundle: it is left out and named.
+	h.db.Exec(t, `INSERT INTO course VALUES ('pellworth', 2027, 'GONE1')`)
+	h.db.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord) VALUES ('pellworth', 2027, 's0002', 'GONE1', 'request', 90, 9)`)
+	list, left, err := h.Export(t.Context(), mara.School, mara.Year)
+	if err != nil || !slices.Equal(left, []string{"s0002 GONE1"}) || strings.Contains(written(t, list)["requests.csv"], "GONE1") {
+		t.Errorf("left %v, %v", left, err)
+	}
+}
+
+func TestUnknownColumnsSurvive(t *testing.T) {
+	h := newHouse(t)
+	files := h.export()
+	for _, name := range []string{"courses.csv", "users.csv", "signals.csv"} {
+		lines := strings.Split(files[name], "\n")
+		lines[0] += ",metadata.room"
+		for i := 1; i < len(lines)-1; i++ {
+			lines[i] += fmt.Sprintf(",\"room, %d\"", i)
+		}
+		files[name] = strings.Join(lines, "\n")
+	}
+	h.bring(read(t, files))
+	same(t, "with a column of its own", files, h.export())
+}
+
+func TestMinimalBundles(t *testing.T) {
+	t.Parallel()
+	minimal := map[string]string{
+		"academicSessions.csv": "sourcedId,title,type,startDate,endDate,parentSourcedId\ny,2027-28,schoolYear,2027-09-01,2028-06-30,\nt,S1,semester,2027-09-01,2028-01-31,y\n",
+		"courses.csv":          "sourcedId,title,courseCode,grades,subjects\n",
+		"users.csv":            "sourcedId,enabledUser,orgSourcedIds,role,username,givenName,familyName,grades\n",
+		"policy.json":          `{"schoolYear": "2027-28", "periods": 8}`,
+	}
+	one := map[string]string{"users.csv": minimal["users.csv"] + "s,true,,student,/slash,A,B,09\n"}
+	for name, more := range map[string]map[string]string{
+		"nothing but headers": nil, "one student": one,
+		"one student and empty files": {"users.csv": one["users.csv"], "records.csv": "student,courseCode,schoolYear,credits,outcome\n", "signals.csv": "student,kind\n",
+			"requests.csv": "student,courseCode,kind,rank\n", "classes.csv": "sourcedId,title,courseSourcedId,classType,schoolSourcedId,termSourcedIds,periods,metadata.seats\n"},
+		"one course": {"users.csv": one["users.csv"], "courses.csv": minimal["courses.csv"] + "c,A,A1,,X\n", "requests.csv": "student,courseCode,kind,rank\ns,A1,request,1\n"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			h := houseOn(t, storetest.Empty(t))
+			files := maps.Clone(minimal)
+			maps.Copy(files, more)
+			result := h.bring(read(t, files))
+			if want := strings.Count(files["users.csv"], "student,/"); result.Students != want || result.School != "school" || result.Year != 2027 {
+				t.Errorf("%+v", result)
+			}
+			list, left, err := h.Export(t.Context(), "school", 0)
+			if err != nil || len(left) > 0 {
+				t.Fatal(left, err)
+			}
+			out := written(t, list)
+			for name, text := range files {
+				if name == "requests.csv" && strings.Count(text, "\n") > 1 {
+					text = "student,courseCode,kind,rank,state\ns,A1,request,1,inProgress\n"
+				}
+				if out[name] != text {
+					t.Errorf("%s: %q, then %q", name, text, out[name])
+				}
+			}
+			h.bring(read(t, out)) // and once more
+			if result.Students == 1 {
+				if _, err := h.Sheet(t.Context(), h.who("/slash"), school.Place{School: "school", Year: 2027, Student: "s"}); err != nil {
+					t.Error("the student whose username begins with a slash:", err)
+				}
+			}
+		})
+	}
+}
+
+func TestAnImportKeepsWhatPeopleEntered(t *testing.T) {
+	h := newHouse(t)
+	h.finish()
+	mine := h.sheet("mara.quill")
+	untouched := school.Place{School: mara.School, Year: mara.Year, Student: "s0002"}
+	was := h.must(h.Sheet(t.Context(), h.who("office"), untouched))
+	fresh := bundleWith(t, "requests.csv", "s0001,HLT1,request,6,", "s0001,HLT1,request,66,", "requests.csv", "s0002,", "s0002,")
+	result := h.bring(fresh)
+	if !slices.Equal(result.Kept, []string{"s0001"}) || len(result.Beyond) != 0 {
+		t.Errorf("import: %+v", result)
+	}
+	if after := h.sheet("mara.quill"); requests(after) != requests(mine) || alternates(after) != alternates(mine) || after.Row.Version != mine.Row.Version {
+		t.Errorf("the sheet is now %s / %s", requests(after), alternates(after))
+	}
+	if after := h.must(h.Sheet(t.Context(), h.who("office"), untouched)); after.Row.Version != was.Row.Version || after.Row.Facts != was.Row.Facts {
+		t.Errorf("a sheet of which nothing changed went from version %d to %d", was.Row.Version, after.Row.Version)
+	}
+	// A sheet that nobody has worked on takes what comes, in a new version.
+	drop := was.Row.Entries[len(was.Row.Entries)-1].Course
+	h.bring(bundleWith(t, "requests.csv", "\ns0002,"+drop+",", "\ns0003,"+unusedBy(t, h, "s0003")+","))
+	after := h.must(h.Sheet(t.Context(), h.who("office"), untouched))
+	if after.Row.Version != was.Row.Version+1 || len(after.Row.Entries) != len(was.Row.Entries)-1 || after.Row.Touched {
+		t.Errorf("the sheet is %s in version %d", requests(after), after.Row.Version)
+	}
+}
+
+// unusedBy is a course that a student has not got.
+func unusedBy(t *testing.T, h *house, student string) string {
+	t.Helper()
+	d := h.must(h.Sheet(t.Context(), h.who("office"), school.Place{School: mara.School, Year: mara.Year, Student: student}))
+	for _, code := range d.Year.Codes {
+		if !strings.Contains(" "+requests(d)+" "+alternates(d)+" ", " "+code+" ") {
+			return code
+		}
+	}
+	t.Fatal("no course is unused")
+	return ""
+}
+
+func TestBadBundlesChangeNothing(t *testing.T) {
+	h := newHouse(t)
+	h.edit(school.Edit{Act: "request", Course: "TID1"})
+	before := h.export()
+	for name, c := range map[string]struct {
+		b    *bundle.Bundle
+		want []string
+	}{
+		"rows that cannot be read": {bundleWith(t, "requests.csv", "s0001,HLT1,", "nobody,HLT1,", "requests.csv", "s0001,ROW1,", "s0001,NOPE,"), []string{"student", "courseCode"}},
+		"a username twice":         {bundleWith(t, "users.csv", ",ilse.quill,", ",mara.quill,"), []string{"username"}},
+		"a counselor who is none":  {bundleWith(t, "users.csv", ",k1,", ",g0001,"), nil},
+		"a counselor unknown":      {bundleWith(t, "users.csv", ",k1,", ",k999,"), nil},
+		"a counselor, a student":   {bundleWith(t, "users.csv", ",k1,", ",s0001,"), nil},
+		"a course that is asked":   {withoutCourse(t, "TID1"), []string{"courseCode"}},
+		"a username too long":      {bundleWith(t, "users.csv", ",mara.quill,", ","+strings.Repeat("ä", 201)+","), []string{"username"}},
+	} {
+		_, err := h.Import(t.Context(), c.b)
+		var bad *school.BadBundle
+		if !errors.As(err, &bad) {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		var columns []string
+		for _, p := range bad.Problems {
+			columns = append(columns, p.Column)
+			if p.File == "users.csv" && p.Line < 2 {
+				t.Errorf("%s: %v", name, p)
+			}
+		}
+		slices.Sort(columns)
+		want := slices.Sorted(slices.Values(c.want))
+		if c.want == nil {
+			if want = slices.Repeat([]string{"metadata.counselor"}, storetest.Value[int](t, h.db, `SELECT count(*) FROM relation WHERE kind = 'counsels' AND person_id = 'k1'`)); len(want) == 0 {
+				t.Fatal("nobody has that counselor")
+			}
+		}
+		if !slices.Equal(columns, want) {
+			t.Errorf("%s: %v", name, bad.Problems)
+		}
+	}
+	same(t, "after refused imports", before, h.export())
+	// A submission holds a course too.
+	h.edit(school.Edit{Act: "alternate", Course: "PHO1"})
+	h.edit(school.Edit{Act: "alternate", Course: "AST1"})
+	h.submit()
+	h.edit(school.Edit{Act: "remove", Course: "TID1"})
+	if _, err := h.Import(t.Context(), withoutCourse(t, "TID1")); err == nil {
+		t.Error("a course that was submitted may leave")
+	}
+}
+
+// A kept sheet that is beyond the limits of judging under new rules is named; it breaks neither its own page nor anybody's list, and can
+// be mended.
+func TestASheetBeyondJudging(t *testing.T) {
+	h := newHouse(t)
+	h.finish()
+	h.waive()
+	h.submit()
+	h.sign()
+	b := bundleWith(t)
+	var many []string
+	for _, c := range b.Courses {
+		if (len(c.Grades) == 0 || slices.Contains(c.Grades, 10)) && c.Access == "open" && len(c.Links) == 0 && len(c.Excludes) == 0 && c.VariantOf == "" {
+			many = append(many, c.Code)
+		}
+	}
+	for i, code := range many[:min(len(many), 40)] {
+		h.db.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord) VALUES ('pellworth', 2027, 's0001', $1, 'request', $2, 1) ON CONFLICT DO NOTHING`, code, 20+i)
+	}
+	// Loads in odd steps and any of many terms make the ways too many.
+	crowd := storetest.Files()
+	for i := range crowd {
+		f := &crowd[i]
+		switch f.Name {
+		case "courses.csv":
+			code, span, load := slices.Index(f.Header, "courseCode"), slices.Index(f.Header, "metadata.span"), slices.Index(f.Header, "metadata.load")
+			for n, row := range f.Rows {
+				if slices.Contains(many, row[code]) {
+					row[span], row[load] = "any|year", fmt.Sprintf("%d.%02d", 1+n%3, 1+(n*37)%97)
+				}
+			}
+		case "requests.csv":
+			f.Rows = nil // nobody else's sheet is in the way
+		case "academicSessions.csv":
+			for n := range 6 {
+				row := slices.Clone(f.Rows[len(f.Rows)-1])
+				row[slices.Index(f.Header, "sourcedId")] = fmt.Sprint("more", n)
+				row[slices.Index(f.Header, "title")] = fmt.Sprint("Z", n)
+				f.Rows = append(f.Rows, row)
+			}
+		}
+	}
+	hard, err := bundle.ReadFiles(crowd)
+	if err != nil || len(hard.Problems) > 0 {
+		t.Fatal(err, hard.Problems)
+	}
+	result := h.bring(hard)
+	if !slices.Equal(result.Beyond, []string{"s0001"}) {
+		t.Fatalf("beyond the limits: %v", result.Beyond)
+	}
+	d := h.sheet("mara.quill")
+	if d.Judgement != nil || d.Complete || d.Ready || len(d.Row.Entries) < 30 || d.Cover() != nil {
+		t.Errorf("her page: judged %v, %d entries", d.Judgement != nil, len(d.Row.Entries))
+	}
+	if l := h.line(); l.Stage != "waiting" || l.Reason != "tooComplex" {
+		t.Errorf("the list: %+v", l)
+	}
+	if _, err := h.Effects(t.Context(), h.who("mara.quill"), mara); school.CodeOf(err) != school.TooComplex {
+		t.Errorf("effects: %v", err)
+	}
+	// Whatever is taken off is taken off, until it can be judged again; then it cannot go back beyond.
+	for _, code := range many[:min(len(many), 40)] {
+		if code != "WLD2" && strings.Contains(requests(h.sheet("mara.quill"))+" ", code+" ") {
+			h.edit(school.Edit{Act: "remove", Course: code})
+		}
+	}
+	if d = h.sheet("mara.quill"); d.Judgement == nil {
+		t.Fatal("it is still beyond")
+	}
+	var refused error
+	for _, code := range many[:min(len(many), 40)] {
+		if code == "WLD2" {
+			continue
+		}
+		if _, err := h.Change(t.Context(), h.who("mara.quill"), mara, school.Edit{Version: h.sheet("mara.quill").Row.Version, Act: "request", Course: code}); err != nil {
+			refused = err
+			break
+		}
+	}
+	if school.CodeOf(refused) != school.TooComplex {
+		t.Errorf("going back beyond gives %v", refused)
+	}
+	if h.sheet("mara.quill").Judgement == nil {
+		t.Error("it went beyond all the same")
+	}
+}
+
+// A new school year is opened beside the old one, which stays readable with its submissions.
+func TestSchoolYears(t *testing.T) {
+	h := newHouse(t)
+	ctx := t.Context()
+	h.finish()
+	h.waive()
+	h.submit()
+	h.sign()
+	cleared := h.clear()
+	next := func(more ...string) *bundle.Bundle {
+		return bundleWith(t, append([]string{"policy.json", "2027-28", "2028-29", "academicSessions.csv", "2028-", "2029-", "academicSessions.csv", "2027-28", "2028-29",
+			"academicSessions.csv", "2027-0", "2028-0"}, more...)...)
+	}
+	result := h.bring(next("users.csv", "Mara,Quill", "Mara Ann,Quill", "courses.csv", "Tidal Ecology", "Tides"))
+	if result.Year != 2028 || len(result.Kept) != 0 {
+		t.Fatalf("%+v", result)
+	}
+	at := school.Place{School: mara.School, Year: 2028, Student: mara.Student}
+	fresh := h.must(h.Sheet(ctx, h.who("mara.quill"), at))
+	if fresh.Row.State != "inProgress" || fresh.Row.Submission != 0 || fresh.Row.Touched || fresh.Next != acts.NextWindow || fresh.Year.Start != 2028 || len(fresh.Known.Signals) == 0 {
+		t.Errorf("the new year's sheet: %+v", fresh.Row)
+	}
+	old := h.sheet("mara.quill")
+	if old.Row.State != "cleared" || *old.Row.Receipt != *cleared.Row.Receipt || requests(old) != requests(cleared) || old.Year.Start != 2027 || len(old.Row.Signatures.V) != 1 {
+		t.Errorf("last year's sheet: %+v", old.Row)
+	}
+	if i, ok := old.Year.Index("TID1"); !ok || old.Year.Courses[i].Title != "Tidal Ecology" {
+		t.Error("last year's catalog changed")
+	}
+	if old.Pupil.GivenName != "Mara Ann" {
+		t.Errorf("she is called %s", old.Pupil.GivenName)
+	}
+	// What was entered by hand outlives years; what came with last year's data is last year's.
+	waived := func(d *school.Desk) (n int) {
+		for _, s := range d.Known.Signals {
+			if s.Kind == "waiver" {
+				n++
+			}
+		}
+		return n
+	}
+	if waived(fresh) != 1 || waived(old) != 1 || len(fresh.Known.Signals) != len(old.Known.Signals) || len(fresh.Known.Claims) != 0 { // the claim was settled last year
+		t.Errorf("%d signals this year, %d last year", len(fresh.Known.Signals), len(old.Known.Signals))
+	}
+	// Students see the year that concerns them: the newest whose window has opened.
+	concerns := func() int {
+		me, err := h.Me(ctx, h.who("mara.quill"))
+		if err != nil || len(me.Persons) != 1 || !slices.Equal(me.Persons[0].Years, []int{2028, 2027}) {
+			t.Fatalf("%+v, %v", me, err)
+		}
+		parent, err := h.Me(ctx, h.who("ilse.quill"))
+		if err != nil || parent.Persons[0].Children[0].Year != me.Persons[0].Year {
+			t.Errorf("her mother sees %+v, %v", parent, err)
+		}
+		return me.Persons[0].Year
+	}
+	if got := concerns(); got != 2027 {
+		t.Errorf("before the new window she sees %d", got)
+	}
+	if err := h.SetWindow(ctx, mara.School, 2028, school.Window{Grade: -1, Opens: storetest.Now.AddDate(0, 0, 3), Families: storetest.Now.AddDate(0, 1, 0), Counselors: storetest.Now.AddDate(0, 2, 0)}); err != nil {
+		t.Fatal(err)
+	}
+	if got := concerns(); got != 2027 {
+		t.Errorf("with the new window set she sees %d", got)
+	}
+	h.at(storetest.Now.AddDate(0, 0, 3))
+	if got := concerns(); got != 2028 {
+		t.Errorf("when it opens she sees %d", got)
+	}
+	if d := h.must(h.Change(ctx, h.who("mara.quill"), at, school.Edit{Version: fresh.Row.Version, Act: "alternate", Course: "AST1"})); d.Row.Year != 2028 {
+		t.Errorf("a change goes to %d", d.Row.Year)
+	}
+	if after := h.sheet("mara.quill"); after.Row.Version != old.Row.Version {
+		t.Error("a change of this year's sheet changed last year's")
+	}
+	// Corrections of last year change last year alone: neither people nor records.
+	was := h.must(h.Sheet(ctx, h.who("mara.quill"), at))
+	h.bring(bundleWith(t, "courses.csv", "Tidal Ecology", "Old Tides", "users.csv", "Mara,Quill", "Maria,Quill", "records.csv", "Algebra", "Sums"))
+	if d := h.sheet("mara.quill"); d.Pupil.GivenName != "Mara Ann" || d.Row.State != "cleared" {
+		t.Errorf("after a correction of last year: %+v", d.Pupil)
+	} else if i, _ := d.Year.Index("TID1"); d.Year.Courses[i].Title != "Old Tides" {
+		t.Error("the correction of last year's catalog is lost")
+	}
+	now := h.must(h.Sheet(ctx, h.who("mara.quill"), at))
+	if now.Row.Version != was.Row.Version || !reflect.DeepEqual(now.Known.Records, was.Known.Records) || requests(now) != requests(was) {
+		t.Error("a correction of last year changed this year")
+	}
+	strange := bundleWith(t, "users.csv", "\ns0002,", "\ns9999,", "requests.csv", "\ns0002,", "\ns9999,")
+	if _, err := h.Import(ctx, strange); err == nil {
+		t.Error("people come with last year's data")
+	}
+	list, _, err := h.Export(ctx, mara.School, 0)
+	if err != nil || !strings.Contains(written(t, list)["policy.json"], "2028-29") {
+		t.Errorf("the newest year is exported: %v", err)
+	}
+}
+
+func TestPeopleComeAndGo(t *testing.T) {
+	h := newHouse(t)
+	ctx := t.Context()
+	enter := func(username string) string {
+		_, err := h.SignIn(ctx, username, demo.Password, school.Client{Address: "here"})
+		if err != nil {
+			return string(school.CodeOf(err))
+		}
+		me, err := h.Me(ctx, h.who(username))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var who []string
+		for _, p := range me.Persons {
+			who = append(who, p.ID+" "+p.Job)
+		}
+		return strings.Join(who, ", ")
+	}
+	if got := enter("ilse.quill"); !strings.HasSuffix(got, " family") {
+		t.Errorf("at first: %s", got)
+	}
+	// Usernames that pass from one person to another take no sign-in along.
+	passed := bundleWith(t, "users.csv", ",mara.quill,", ",tmp,", "users.csv", ",office,", ",mara.quill,", "users.csv", ",tmp,", ",office,", "users.csv", demo.Password, "")
+	h.bring(passed)
+	if got := enter("mara.quill"); got != "sign-in-failed" {
+		t.Errorf("with the password of whoever had the name before: %s", got)
+	}
+	if got := enter("office"); got != "sign-in-failed" {
+		t.Errorf("the student with the office's password: %s", got)
+	}
+	if got := enter("ilse.quill"); !strings.HasSuffix(got, " family") {
+		t.Errorf("somebody else: %s", got)
+	}
+	me, err := h.Me(ctx, h.who("mara.quill"))
+	if err != nil || len(me.Persons) != 1 || me.Persons[0].ID != "office" {
+		t.Errorf("the name leads to %+v, %v", me, err)
+	}
+	h.bring(bundleWith(t)) // back, with passwords for those who have none
+	if got := enter("mara.quill"); got != "s0001 student" {
+		t.Errorf("back again: %s", got)
+	}
+	// Whoever the data no longer names cannot come in, and comes back with it.
+	files := written(t, storetest.Files())
+	lines := strings.Split(files["users.csv"], "\n")
+	files["users.csv"] = strings.Join(slices.DeleteFunc(lines, func(l string) bool { return strings.Contains(l, ",ilse.quill,") }), "\n")
+	h.bring(read(t, files))
+	if got := enter("ilse.quill"); got != "" {
+		t.Errorf("one who has left is %s", got)
+	}
+	if d := h.sheet("mara.quill"); d.Pupil.Guardians != 0 {
+		t.Errorf("she has %d guardians", d.Pupil.Guardians)
+	}
+	if text := h.export()["users.csv"]; strings.Contains(text, "ilse.quill") {
+		t.Error("one who has left is exported")
+	}
+	h.bring(bundleWith(t))
+	if got := enter("ilse.quill"); !strings.HasSuffix(got, " family") {
+		t.Errorf("back again: %s", got)
+	}
+	h.bring(bundleWith(t, "users.csv", "office,active,true,pellworth,administrator", "office,active,true,pellworth,teacher"))
+	if got := enter("office"); got != "office teacher" {
+		t.Errorf("no longer an administrator: %s", got)
+	}
+	h.bring(bundleWith(t, "users.csv", "s0001,active,true", "s0001,active,false"))
+	if got := enter("mara.quill"); got != "" {
+		t.Errorf("a disabled student is %s", got)
+	}
+}
+
+// A guardian is one whom either row names, if the role is that of a guardian.
+func TestWhoGuards(t *testing.T) {
+	h := newHouse(t)
+	guardian := storetest.Value[string](t, h.db, `SELECT person_id FROM relation WHERE kind = 'guards' AND student_id = 's0001'`)
+	children := storetest.Value[int](t, h.db, `SELECT count(*) FROM relation WHERE kind = 'guards' AND person_id = $1`, guardian)
+	h.bring(bundleWith(t, "users.csv", guardian+",active,true,pellworth,guardian", guardian+",active,true,pellworth,teacher"))
+	if n := storetest.Value[int](t, h.db, `SELECT count(*) FROM relation WHERE kind = 'guards' AND person_id = $1`, guardian); n != 0 {
+		t.Errorf("an agent who is a teacher guards %d", n)
+	}
+	if got := code(h.Sheet(t.Context(), h.who("ilse.quill"), mara)); got != "not-found" {
+		t.Errorf("she sees the sheet: %s", got)
+	}
+	h.bring(bundleWith(t, "users.csv", guardian+",active,true,pellworth,guardian", guardian+",active,true,pellworth,relative"))
+	if n := storetest.Value[int](t, h.db, `SELECT count(*) FROM relation WHERE kind = 'guards' AND person_id = $1`, guardian); n != children {
+		t.Errorf("a relative guards %d of %d", n, children)
+	}
+}
+
+// While a school is imported students edit, submit and sign; no answered change is lost, and none is refused but for what it is.
+func TestImportingWhileStudentsWork(t *testing.T) {
+	h := newHouse(t)
+	h.db.Exec(t, `DELETE FROM signal WHERE kind = 'claim'`)
+	ctx := context.Background()
+	type worker struct {
+		at       school.Place
+		who, mum int64
+		on       bool
+		version  int64
+	}
+	accounts, err := h.Accounts(ctx, mara.School)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var workers []*worker
+	for n := 2; n <= storetest.Students; n++ {
+		at := school.Place{School: mara.School, Year: mara.Year, Student: fmt.Sprintf("s%04d", n)}
+		w := &worker{at: at, who: accounts[at.Student]}
+		d, err := h.Sheet(ctx, w.who, at)
+		if err != nil {
+			t.Fatal(err)
+		}
+		i, _ := d.Year.Index("GTR1")
+		if d.Pupil.Guardians == 0 || !d.Complete || d.Known.Barred(i) || d.Known.AlreadyEarned(i) || strings.Contains(requests(d)+alternates(d), "GTR1") {
+			continue
+		}
+		w.mum = accounts[storetest.Value[string](t, h.db, `SELECT person_id FROM relation WHERE kind = 'guards' AND student_id = $1 ORDER BY id LIMIT 1`, at.Student)]
+		w.version = d.Row.Version
+		workers = append(workers, w)
+	}
+	if len(workers) < 8 {
+		t.Fatalf("%d students can work", len(workers))
+	}
+	services := []*school.Service{h.Service, h.second()}
+	var over atomic.Bool
+	var wait sync.WaitGroup
+	for n, w := range workers {
+		cases := services[n%2]
+		wait.Go(func() {
+			r := rand.New(rand.NewPCG(uint64(n), 3))
+			for !over.Load() {
+				switch r.IntN(4) {
+				case 0, 1:
+					act := "alternate"
+					if w.on {
+						act = "remove"
+					}
+					d, err := cases.Change(ctx, w.who, w.at, school.Edit{Version: w.version, Act: act, Course: "GTR1"})
+					var known *school.Error
+					if errors.As(err, &known) && known.Code == "stale-version" && w.version == 2 {
+						w.version = known.Desk.Row.Version // what came replaced a sheet that nobody had worked on
+						continue
+					}
+					if err != nil {
+						t.Errorf("%s: a change: %v", w.at.Student, err)
+						return
+					}
+					w.version, w.on = d.Row.Version, !w.on
+				case 2:
+					if d, err := cases.Submit(ctx, w.who, w.at, 0, ""); err != nil && school.CodeOf(err) != "not-ready" {
+						t.Errorf("%s: submitting: %v", w.at.Student, err)
+						return
+					} else if err == nil {
+						w.version = d.Row.Version
+					}
+				case 3:
+					d, err := cases.Sheet(ctx, w.mum, w.at)
+					if err == nil && d.Acts[acts.Sign].Allowed {
+						if d, err = cases.Sign(ctx, w.mum, w.at, 0, d.Fees(), ""); err == nil {
+							w.version = d.Row.Version
+						}
+					}
+					if err != nil {
+						t.Errorf("%s: signing: %v", w.at.Student, err)
+						return
+					}
+				}
+			}
+		})
+	}
+	for n := range 2 {
+		text := fmt.Sprintf("Algebra no. %d", n)
+		// Records, signals, the catalog, names and the entries of untouched sheets change, every time.
+		b := bundleWith(t, "records.csv", "Algebra", text, "courses.csv", "Tidal Ecology", fmt.Sprint("Tides ", n))
+		if _, err := h.Import(t.Context(), b); err != nil {
+			t.Errorf("import %d: %v", n, err)
+		}
+	}
+	over.Store(true)
+	wait.Wait()
+	for _, w := range workers {
+		d, err := h.Sheet(ctx, w.who, w.at)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if d.Row.Version != w.version || strings.Contains(alternates(d)+" ", "GTR1 ") != w.on {
+			t.Errorf("%s: version %d was answered (on %v), version %d is there: %s", w.at.Student, w.version, w.on, d.Row.Version, alternates(d))
+		}
+	}
+}
+
+func TestOneImportAtATime(t *testing.T) {
+	h := newHouse(t)
+	b := bundleWith(t)
+	var wait sync.WaitGroup
+	var done, busy atomic.Int32
+	for range 4 {
+		wait.Go(func() {
+			switch _, err := h.Import(context.Background(), b); school.CodeOf(err) {
+			case "":
+				if err != nil {
+					t.Error(err)
+				}
+				done.Add(1)
+			case school.Busy:
+				busy.Add(1)
+			default:
+				t.Error(err)
+			}
+		})
+	}
+	wait.Wait()
+	if done.Load() == 0 || done.Load()+busy.Load() != 4 {
+		t.Errorf("%d done, %d busy", done.Load(), busy.Load())
+	}
+	h.bring(b)
+}
+
+// An import that was broken off is made whole by importing again.
+func TestAnImportBrokenOff(t *testing.T) {
+	h := newHouse(t)
+	before := h.export()
+	b := bundleWith(t, "records.csv", "Algebra", "Sums")
+	ctx, stop := context.WithCancel(t.Context())
+	go func() {
+		time.Sleep(time.Duration(rand.IntN(60)) * time.Millisecond)
+		stop()
+	}()
+	_, _ = h.Import(ctx, b)
+	h.sheet("mara.quill") // is readable
+	h.bring(b)
+	after := h.export()
+	if !strings.Contains(after["records.csv"], "Sums") || strings.Contains(after["records.csv"], "Algebra") {
+		t.Error("it is not whole")
+	}
+	h.bring(bundleWith(t))
+	same(t, "and back", before, h.export())
+}

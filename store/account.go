@@ -1,0 +1,159 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"time"
+)
+
+// Credentials are an account with its password's hash, which is empty where it has none.
+type Credentials struct {
+	Account int64  `db:"id"`
+	Hash    string `db:"hash"`
+}
+
+// Credentials gives the account of a username. The error is ErrNotFound where there is none.
+func (q Queries) Credentials(ctx context.Context, username string) (c Credentials, err error) {
+	return c, q.get(ctx, &c, `SELECT a.id, coalesce(p.hash, '') AS hash FROM account a LEFT JOIN account_password p ON p.account_id = a.id WHERE a.username = $1`, username)
+}
+
+// Username gives an account's username.
+func (q Queries) Username(ctx context.Context, account int64) (username string, err error) {
+	return username, q.get(ctx, &username, `SELECT username FROM account WHERE id = $1`, account)
+}
+
+// SetPassword sets an account's password.
+func (q Queries) SetPassword(ctx context.Context, account int64, hash string, now time.Time) error {
+	return q.exec(ctx, `INSERT INTO account_password (account_id, hash, set_at) VALUES ($1, $2, $3)
+		ON CONFLICT (account_id) DO UPDATE SET hash = $2, set_at = $3`, account, hash, now)
+}
+
+// RaiseHash replaces a password's hash by one of the same password that costs more, unless another has been set meanwhile.
+func (q Queries) RaiseHash(ctx context.Context, account int64, old, hash string) error {
+	return q.exec(ctx, `UPDATE account_password SET hash = $3 WHERE account_id = $1 AND hash = $2`, account, old, hash)
+}
+
+// WithoutPassword lists those of some usernames that have an account and no password.
+func (q Queries) WithoutPassword(ctx context.Context, usernames []string) (list []Credentials, err error) {
+	return list, q.list(ctx, &list, `SELECT a.id, a.username AS hash FROM account a JOIN jsonb_array_elements_text($1::jsonb) u ON u = a.username
+		WHERE NOT EXISTS (SELECT 1 FROM account_password p WHERE p.account_id = a.id)`, asJSON(usernames))
+}
+
+// FirstPassword sets a password where the account has none, so that one school's import cannot change the password of a person of
+// another.
+func (q Queries) FirstPassword(ctx context.Context, account int64, hash string, now time.Time) error {
+	return q.exec(ctx, `INSERT INTO account_password (account_id, hash, set_at) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, account, hash, now)
+}
+
+// KnowsDevice tells whether a device has signed in to an account before.
+func (q Queries) KnowsDevice(ctx context.Context, username, token string) (known bool, err error) {
+	return known, q.get(ctx, &known, `SELECT EXISTS (SELECT 1 FROM account_device d JOIN account a ON a.id = d.account_id WHERE a.username = $1 AND d.token = $2)`, username, token)
+}
+
+// MaxDevices is how many devices an account remembers, the latest.
+const MaxDevices = 20
+
+// RememberDevice notes that a device has signed in.
+func (q Queries) RememberDevice(ctx context.Context, account int64, token string, now time.Time) error {
+	if err := q.exec(ctx, `INSERT INTO account_device (account_id, token, seen_at) VALUES ($1, $2, $3) ON CONFLICT (account_id, token) DO UPDATE SET seen_at = $3`,
+		account, token, now); err != nil {
+		return err
+	}
+	return q.exec(ctx, `DELETE FROM account_device WHERE account_id = $1 AND token NOT IN
+		(SELECT token FROM account_device WHERE account_id = $1 ORDER BY seen_at DESC LIMIT $2)`, account, MaxDevices)
+}
+
+// ForgetDevices forgets all devices of an account, but for one.
+func (q Queries) ForgetDevices(ctx context.Context, account int64, but string) error {
+	return q.exec(ctx, `DELETE FROM account_device WHERE account_id = $1 AND token <> $2`, account, but)
+}
+
+// Pressure is how failed sign-ins are counted: Free may follow each other at once; after that each waits about twice as long as the
+// one before, a second first, at most Longest. One is forgotten every Decay.
+type Pressure struct {
+	Free    int
+	Decay   time.Duration
+	Longest time.Duration
+}
+
+// nextLevel is the level with one more attempt, what has been forgotten since the last taken away.
+const nextLevel = `(greatest(0, s.level - greatest(0, extract(epoch FROM $2::timestamptz - s.at)::float8) / $4::float8) + 1)`
+
+// Press counts an attempt for a key, in one statement, so that attempts at the same time are counted one after the other. Where it
+// comes too early it is not counted, and wait is how long to wait.
+func (q Queries) Press(ctx context.Context, key string, p Pressure, now time.Time) (wait time.Duration, err error) {
+	var row struct {
+		Until time.Time
+		Level float64
+	}
+	// A row comes back only where the attempt was counted.
+	err = q.get(ctx, &row, `INSERT INTO sign_in_pressure AS s (key, level, at, until) VALUES ($1, 1, $2, $2)
+		ON CONFLICT (key) DO UPDATE SET at = $2, level = `+nextLevel+`, until = $2::timestamptz + make_interval(secs =>
+			CASE WHEN `+nextLevel+` < $3::float8 THEN 0 ELSE least($5::float8, power(2, least(30, round(`+nextLevel+` - $3::float8)))) END)
+		WHERE s.until <= $2 RETURNING until, level`, key, now, float64(p.Free), p.Decay.Seconds(), p.Longest.Seconds())
+	if !errors.Is(err, ErrNotFound) {
+		return 0, err
+	}
+	var until time.Time
+	if err := q.get(ctx, &until, `SELECT until FROM sign_in_pressure WHERE key = $1`, key); err != nil && !errors.Is(err, ErrNotFound) {
+		return 0, err
+	}
+	return max(until.Sub(now), time.Second), nil
+}
+
+// Release takes back all that was counted for a key.
+func (q Queries) Release(ctx context.Context, key string) error {
+	return q.exec(ctx, `DELETE FROM sign_in_pressure WHERE key = $1`, key)
+}
+
+// ReleaseOne takes back one attempt counted for a key.
+func (q Queries) ReleaseOne(ctx context.Context, key string) error {
+	return q.exec(ctx, `UPDATE sign_in_pressure SET level = greatest(0, level - 1), until = at WHERE key = $1`, key)
+}
+
+// ForgetOld takes away sessions that are over and what was counted long ago.
+func (q Queries) ForgetOld(ctx context.Context, now time.Time) error {
+	if err := q.exec(ctx, `DELETE FROM session WHERE expiry < $1`, now); err != nil {
+		return err
+	}
+	return q.exec(ctx, `DELETE FROM sign_in_pressure WHERE at < $1`, now.Add(-24*time.Hour))
+}
+
+// Session is one sign-in of an account.
+type Session struct {
+	Token   string    `db:"token"` // hashed
+	BegunAt time.Time `db:"begun_at"`
+	SeenAt  time.Time `db:"seen_at"`
+	Agent   string    `db:"agent"` // the browser, as it calls itself
+}
+
+// SessionData gives what is kept of a session. The error is ErrNotFound where there is none, or it is over.
+func (q Queries) SessionData(ctx context.Context, token string, now time.Time) (data []byte, err error) {
+	return data, q.get(ctx, &data, `SELECT data FROM session WHERE token = $1 AND expiry > $2`, token, now)
+}
+
+// KeepSession writes a session; account is 0 for one that nobody has signed in to.
+func (q Queries) KeepSession(ctx context.Context, token string, account int64, data []byte, agent string, now, expiry time.Time) error {
+	var owner any
+	if account != 0 {
+		owner = account
+	}
+	return q.exec(ctx, `INSERT INTO session (token, account_id, data, begun_at, seen_at, agent, expiry) VALUES ($1, $2, $3, $4, $4, $5, $6)
+		ON CONFLICT (token) DO UPDATE SET account_id = $2, data = $3, seen_at = $4, expiry = $6`, token, owner, data, now, agent, expiry)
+}
+
+// EndSession ends one session of an account, or any where the account is 0. It tells whether there was one.
+func (q Queries) EndSession(ctx context.Context, account int64, token string) (ended bool, err error) {
+	n, err := q.changed(ctx, `DELETE FROM session WHERE token = $1 AND ($2 = 0 OR account_id = $2)`, token, account)
+	return n > 0, err
+}
+
+// EndSessions ends all sessions of an account, but for one.
+func (q Queries) EndSessions(ctx context.Context, account int64, but string) error {
+	return q.exec(ctx, `DELETE FROM session WHERE account_id = $1 AND token <> $2`, account, but)
+}
+
+// Sessions lists the sessions of an account, the latest first.
+func (q Queries) Sessions(ctx context.Context, account int64, now time.Time) (list []Session, err error) {
+	return list, q.list(ctx, &list, `SELECT token, begun_at, seen_at, agent FROM session WHERE account_id = $1 AND expiry > $2 ORDER BY seen_at DESC, token`, account, now)
+}

@@ -1,0 +1,321 @@
+package store
+
+import (
+	"context"
+	"fmt"
+)
+
+// An intake writes a school's data in short transactions, so that nobody waits for it: first the year, then people, then students
+// batch by batch. Each takes locks in one order: sheets by student, then the rest.
+
+// PersonRow is a person as the school's data has them.
+type PersonRow struct {
+	ID         string `json:"id"`
+	Ord        int    `json:"ord"`
+	Role       string `json:"role"`
+	Enabled    bool   `json:"enabled"`
+	Username   string `json:"username"`
+	GivenName  string `json:"given_name"`
+	FamilyName string `json:"family_name"`
+	Language   string `json:"language"`
+	Cells      Cells  `json:"cells"`
+}
+
+// LockIntake makes intakes into one school wait for each other, until the transaction ends; it tells whether it got the lock.
+func (q Queries) LockIntake(ctx context.Context, school string) (got bool, err error) {
+	return got, q.get(ctx, &got, `SELECT pg_try_advisory_xact_lock(hashtextextended('intake ' || $1, 0))`, school)
+}
+
+// Newest gives the newest year of a school, or 0.
+func (q Queries) Newest(ctx context.Context, school string) (year int, err error) {
+	return year, q.get(ctx, &year, `SELECT coalesce(max(year), 0) FROM school_year WHERE school_id = $1`, school)
+}
+
+// Kept is a sheet that people have worked on here, with the codes it has, as sheet or as submission.
+type Kept struct {
+	Student string         `db:"student_id"`
+	Codes   JSON[[]string] `db:"codes"`
+}
+
+// KeptSheets lists the sheets of a year that people have worked on.
+func (q Queries) KeptSheets(ctx context.Context, school string, year int) (list []Kept, err error) {
+	return list, q.list(ctx, &list, `SELECT sh.student_id, (SELECT coalesce(jsonb_agg(DISTINCT x.c), '[]') FROM (
+				SELECT e.course_code AS c FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)
+				UNION SELECT s->>'c' FROM submission sub, jsonb_array_elements(sub.entries) s
+					WHERE (sub.school_id, sub.year, sub.student_id, sub.number) = (sh.school_id, sh.year, sh.student_id, sh.submission)) x) AS codes
+		FROM sheet sh WHERE sh.school_id = $1 AND sh.year = $2 AND sh.touched ORDER BY sh.student_id`, school, year)
+}
+
+// PutPeople writes people, those who differ from what is there.
+func (q Queries) PutPeople(ctx context.Context, school string, people []PersonRow) error {
+	text := asJSON(people)
+	if err := q.exec(ctx, `INSERT INTO account (username) SELECT DISTINCT username FROM jsonb_to_recordset($1::jsonb) AS r(username text) ORDER BY username ON CONFLICT DO NOTHING`, text); err != nil {
+		return fmt.Errorf("writing accounts: %w", err)
+	}
+	return q.exec(ctx, `INSERT INTO person AS p (school_id, id, ord, role, enabled, username, given_name, family_name, language, cells)
+		SELECT $1, id, ord, role, enabled, username, given_name, family_name, language, cells
+		FROM jsonb_to_recordset($2::jsonb) AS r(id text, ord int, role text, enabled boolean, username text, given_name text, family_name text, language text, cells jsonb) ORDER BY id
+		ON CONFLICT (school_id, id) DO UPDATE SET ord = EXCLUDED.ord, role = EXCLUDED.role, present = true, enabled = EXCLUDED.enabled, username = EXCLUDED.username,
+			given_name = EXCLUDED.given_name, family_name = EXCLUDED.family_name, language = EXCLUDED.language, cells = EXCLUDED.cells
+		WHERE (p.ord, p.role, p.present, p.enabled, p.username, p.given_name, p.family_name, p.language, p.cells)
+			IS DISTINCT FROM (EXCLUDED.ord, EXCLUDED.role, true, EXCLUDED.enabled, EXCLUDED.username, EXCLUDED.given_name, EXCLUDED.family_name, EXCLUDED.language, EXCLUDED.cells)`,
+		school, text)
+}
+
+// LinkPeople ends the writing of people: those whom the data no longer names are marked so, accounts lead to the people who have
+// their usernames now, and who administers the school is taken from roles. An account that passes from one person of the school to
+// another loses its password, sessions and devices, so that nobody inherits a sign-in.
+func (q Queries) LinkPeople(ctx context.Context, school string, ids []string) error {
+	for _, step := range []struct{ doing, query string }{
+		{"marking who is gone", `UPDATE person SET present = false WHERE school_id = $1 AND present AND id NOT IN (SELECT jsonb_array_elements_text($2::jsonb))`},
+		{"taking away what was another's", `WITH passed AS (SELECT DISTINCT a.id FROM account a JOIN person new ON new.username = a.username AND new.school_id = $1 AND new.present
+				JOIN person old ON old.school_id = $1 AND old.account_id = a.id AND old.id <> new.id),
+			passwords AS (DELETE FROM account_password WHERE account_id IN (SELECT id FROM passed)),
+			devices AS (DELETE FROM account_device WHERE account_id IN (SELECT id FROM passed)),
+			identities AS (DELETE FROM account_identity WHERE account_id IN (SELECT id FROM passed))
+			DELETE FROM session WHERE account_id IN (SELECT id FROM passed) AND $2 <> ''`},
+		{"leading accounts to people", `UPDATE person p SET account_id = w.account_id
+			FROM (SELECT o.id, CASE WHEN o.present THEN a.id END AS account_id FROM person o LEFT JOIN account a ON a.username = o.username WHERE o.school_id = $1 AND $2 <> '') w
+			WHERE p.school_id = $1 AND p.id = w.id AND p.account_id IS DISTINCT FROM w.account_id`},
+		{"noting who no longer administers", `DELETE FROM relation r USING person p WHERE r.school_id = $1 AND r.kind = 'administers' AND r.source = 'import'
+			AND p.school_id = $1 AND p.id = r.person_id AND (p.role <> 'administrator' OR NOT p.present) AND $2 <> ''`},
+		{"noting who administers", `INSERT INTO relation (school_id, kind, person_id, source) SELECT school_id, 'administers', id, 'import' FROM person
+			WHERE school_id = $1 AND role = 'administrator' AND present AND $2 <> '' ON CONFLICT DO NOTHING`},
+	} {
+		if err := q.exec(ctx, step.query, school, asJSON(ids)); err != nil {
+			return fmt.Errorf("%s: %w", step.doing, err)
+		}
+	}
+	return nil
+}
+
+// PupilIn is a student with all that the school's data has of them.
+type PupilIn struct {
+	Student   string
+	Grade     int
+	Programs  []string
+	Counselor string   // a person's id, or ""
+	Guardians []string // persons' ids
+	Records   []RecordRow
+	Signals   []SignalRow
+	Entries   []EntryIn
+
+	FactsDigest, EntriesDigest string // of records, signals, grade and programs; and of the entries
+}
+
+// EntryIn is an entry as the school's data has it.
+type EntryIn struct {
+	Student   string  `json:"student_id"`
+	Course    string  `json:"course_code"`
+	Kind      string  `json:"kind"`
+	Rank      int     `json:"rank"`
+	Ord       int     `json:"ord"`
+	StandsFor *string `json:"stands_for"`
+	Cells     Cells   `json:"cells"`
+}
+
+// PutPupils writes students, in ascending order of id: relations, records and signals where they differ from what came before, and the
+// entries of sheets that nobody has worked on. Records are those of the newest year's data; of an older year's they stay.
+// It gives the students whose sheets are kept although what came is different from what came before.
+func (q Queries) PutPupils(ctx context.Context, school string, year int, newest bool, pupils []PupilIn) (kept []string, err error) {
+	type sheetIn struct {
+		ID       string   `json:"id"`
+		Grade    int      `json:"grade"`
+		Programs []string `json:"programs"`
+	}
+	var ids []string
+	var sheets []sheetIn
+	for i := range pupils {
+		p := &pupils[i]
+		ids = append(ids, p.Student)
+		programs := p.Programs
+		if programs == nil {
+			programs = []string{}
+		}
+		sheets = append(sheets, sheetIn{p.Student, p.Grade, programs})
+	}
+	// Sheets first, in order: every act on a sheet begins there too.
+	if err := q.exec(ctx, `INSERT INTO sheet AS s (school_id, year, student_id, grade, programs)
+		SELECT $1, $2, id, grade, programs FROM jsonb_to_recordset($3::jsonb) AS r(id text, grade int, programs jsonb) ORDER BY id
+		ON CONFLICT (school_id, year, student_id) DO NOTHING`, school, year, asJSON(sheets)); err != nil {
+		return nil, fmt.Errorf("making sheets: %w", err)
+	}
+	var have []struct {
+		Student       string `db:"student_id"`
+		Touched       bool
+		FactsDigest   string `db:"facts_digest"`
+		EntriesDigest string `db:"entries_digest"`
+	}
+	if err := q.list(ctx, &have, `SELECT student_id, touched, facts_digest, entries_digest FROM sheet
+		WHERE school_id = $1 AND year = $2 AND student_id IN (SELECT jsonb_array_elements_text($3::jsonb)) ORDER BY student_id FOR UPDATE`, school, year, asJSON(ids)); err != nil {
+		return nil, fmt.Errorf("locking sheets: %w", err)
+	}
+	at := map[string]int{}
+	for i := range pupils {
+		at[pupils[i].Student] = i
+	}
+	var facts, entries []*PupilIn
+	for _, h := range have {
+		p := &pupils[at[h.Student]]
+		if h.FactsDigest != p.FactsDigest {
+			facts = append(facts, p)
+		}
+		switch {
+		case h.EntriesDigest == p.EntriesDigest:
+		case h.Touched:
+			kept = append(kept, p.Student)
+		default:
+			entries = append(entries, p)
+		}
+	}
+	if newest {
+		if err := q.putRelations(ctx, school, year, pupils, ids); err != nil {
+			return nil, err
+		}
+	}
+	if err := q.putFacts(ctx, school, year, newest, facts); err != nil {
+		return nil, err
+	}
+	return kept, q.putEntries(ctx, school, year, entries)
+}
+
+func (q Queries) putRelations(ctx context.Context, school string, year int, pupils []PupilIn, ids []string) error {
+	type relationIn struct {
+		Kind    string `json:"kind"`
+		Person  string `json:"person_id"`
+		Student string `json:"student_id"`
+		Year    *int   `json:"year"`
+	}
+	var list []relationIn
+	for i := range pupils {
+		p := &pupils[i]
+		if p.Counselor != "" {
+			list = append(list, relationIn{"counsels", p.Counselor, p.Student, &year})
+		}
+		for _, g := range p.Guardians {
+			list = append(list, relationIn{"guards", g, p.Student, nil})
+		}
+	}
+	const rows = `jsonb_to_recordset($3::jsonb) AS n(kind text, person_id text, student_id text, year int)`
+	if err := q.exec(ctx, `DELETE FROM relation r WHERE school_id = $1 AND source = 'import' AND student_id IN (SELECT jsonb_array_elements_text($4::jsonb))
+			AND (kind = 'guards' OR kind = 'counsels' AND year = $2)
+			AND NOT EXISTS (SELECT 1 FROM `+rows+` WHERE (n.kind, n.person_id, n.student_id) = (r.kind, r.person_id, r.student_id))`, school, year, asJSON(list), asJSON(ids)); err != nil {
+		return fmt.Errorf("taking relations away: %w", err)
+	}
+	if err := q.exec(ctx, `INSERT INTO relation (school_id, kind, person_id, student_id, year, source)
+		SELECT $1, n.kind, n.person_id, n.student_id, n.year, 'import' FROM `+rows+` WHERE $2 > 0 ON CONFLICT DO NOTHING`, school, year, asJSON(list)); err != nil {
+		return fmt.Errorf("writing relations: %w", err)
+	}
+	return nil
+}
+
+func (q Queries) putFacts(ctx context.Context, school string, year int, newest bool, pupils []*PupilIn) error {
+	if len(pupils) == 0 {
+		return nil
+	}
+	type factsIn struct {
+		ID       string   `json:"id"`
+		Grade    int      `json:"grade"`
+		Programs []string `json:"programs"`
+		Digest   string   `json:"digest"`
+	}
+	var heads []factsIn
+	var records []RecordRow
+	var signals []SignalRow
+	for _, p := range pupils {
+		programs := p.Programs
+		if programs == nil {
+			programs = []string{}
+		}
+		heads = append(heads, factsIn{p.Student, p.Grade, programs, p.FactsDigest})
+		records, signals = append(records, p.Records...), append(signals, p.Signals...)
+	}
+	const them = `(SELECT id FROM jsonb_to_recordset($2::jsonb) AS r(id text))`
+	if newest {
+		if err := q.exec(ctx, `DELETE FROM record WHERE school_id = $1 AND NOT here AND student_id IN `+them, school, asJSON(heads)); err != nil {
+			return fmt.Errorf("taking records away: %w", err)
+		}
+		if err := q.exec(ctx, `INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, cells)
+			SELECT $1, student_id, ord, course_code, title, coalesce(subjects, '[]'), start_year, term, credits, mark, outcome, cells
+			FROM jsonb_to_recordset($2::jsonb) AS r(student_id text, ord int, course_code text, title text, subjects jsonb, start_year int, term text,
+				credits bigint, mark int, outcome text, cells jsonb)
+			WHERE NOT EXISTS (SELECT 1 FROM record h WHERE h.school_id = $1 AND h.student_id = r.student_id AND h.here AND h.cells = r.cells)`, school, asJSON(records)); err != nil {
+			return fmt.Errorf("writing records: %w", err)
+		}
+	}
+	// A claim that was settled here stays settled, and what was said here is not said twice.
+	if err := q.exec(ctx, `DELETE FROM signal WHERE school_id = $1 AND year = $3 AND settled = '' AND student_id IN `+them, school, asJSON(heads), year); err != nil {
+		return fmt.Errorf("taking signals away: %w", err)
+	}
+	if err := q.exec(ctx, `INSERT INTO signal (school_id, student_id, year, ord, kind, course_code, name, value, said_by, note, cells)
+		SELECT $1, student_id, $3, ord, kind, course_code, name, value, said_by, note, cells
+		FROM jsonb_to_recordset($2::jsonb) AS r(student_id text, ord int, kind text, course_code text, name text, value bigint, said_by text, note text, cells jsonb)
+		WHERE NOT EXISTS (SELECT 1 FROM signal h WHERE h.school_id = $1 AND h.student_id = r.student_id AND (h.year IS NULL OR h.settled <> '')
+			AND (h.kind, h.course_code, h.name, h.value, h.said_by, h.note) = (r.kind, r.course_code, r.name, r.value, r.said_by, r.note))`, school, asJSON(signals), year); err != nil {
+		return fmt.Errorf("writing signals: %w", err)
+	}
+	if err := q.exec(ctx, `UPDATE sheet s SET grade = r.grade, programs = r.programs, facts_digest = r.digest, facts_version = facts_version + 1
+		FROM jsonb_to_recordset($2::jsonb) AS r(id text, grade int, programs jsonb, digest text)
+		WHERE s.school_id = $1 AND s.year = $3 AND s.student_id = r.id`, school, asJSON(heads), year); err != nil {
+		return fmt.Errorf("writing grades: %w", err)
+	}
+	if !newest {
+		return nil
+	}
+	return q.exec(ctx, `UPDATE sheet SET facts_version = facts_version + 1 WHERE school_id = $1 AND year <> $3 AND student_id IN `+them, school, asJSON(heads), year)
+}
+
+func (q Queries) putEntries(ctx context.Context, school string, year int, pupils []*PupilIn) error {
+	if len(pupils) == 0 {
+		return nil
+	}
+	type headIn struct {
+		ID     string `json:"id"`
+		Digest string `json:"digest"`
+	}
+	var heads []headIn
+	var entries []EntryIn
+	for _, p := range pupils {
+		heads = append(heads, headIn{p.Student, p.EntriesDigest})
+		entries = append(entries, p.Entries...)
+	}
+	if err := q.exec(ctx, `DELETE FROM entry WHERE school_id = $1 AND year = $2 AND student_id IN (SELECT id FROM jsonb_to_recordset($3::jsonb) AS r(id text))`,
+		school, year, asJSON(heads)); err != nil {
+		return fmt.Errorf("taking entries away: %w", err)
+	}
+	if err := q.exec(ctx, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord, stands_for, cells)
+		SELECT $1, $2, student_id, course_code, kind, rank, ord, stands_for, cells
+		FROM jsonb_to_recordset($3::jsonb) AS r(student_id text, course_code text, kind text, rank int, ord int, stands_for text, cells jsonb)`,
+		school, year, asJSON(entries)); err != nil {
+		return fmt.Errorf("writing entries: %w", err)
+	}
+	return q.exec(ctx, `UPDATE sheet s SET version = version + 1, entries_digest = r.digest FROM jsonb_to_recordset($3::jsonb) AS r(id text, digest text)
+		WHERE s.school_id = $1 AND s.year = $2 AND s.student_id = r.id`, school, year, asJSON(heads))
+}
+
+// SectionRow is a section of the master schedule.
+type SectionRow struct {
+	ID    string `json:"id"`
+	Ord   int    `json:"ord"`
+	Cells Cells  `json:"cells"`
+}
+
+// PutSections writes a year's sections.
+func (q Queries) PutSections(ctx context.Context, school string, year int, sections []SectionRow) error {
+	if err := q.exec(ctx, `DELETE FROM section WHERE school_id = $1 AND year = $2`, school, year); err != nil {
+		return err
+	}
+	return q.exec(ctx, `INSERT INTO section (school_id, year, id, ord, cells) SELECT $1, $2, id, ord, cells FROM jsonb_to_recordset($3::jsonb) AS r(id text, ord int, cells jsonb)`,
+		school, year, asJSON(sections))
+}
+
+// Strangers lists those of some ids that are nobody in the school.
+func (q Queries) Strangers(ctx context.Context, school string, ids []string) (list []string, err error) {
+	return list, q.list(ctx, &list, `SELECT x FROM jsonb_array_elements_text($2::jsonb) x WHERE NOT EXISTS (SELECT 1 FROM person WHERE school_id = $1 AND id = x) ORDER BY x`,
+		school, asJSON(ids))
+}
+
+// LookAtTables lets the server plan by what the tables have become, which an intake changes at a stroke.
+func (q Queries) LookAtTables(ctx context.Context) error {
+	return q.exec(ctx, `SELECT look_at_tables()`)
+}

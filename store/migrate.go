@@ -1,0 +1,66 @@
+package store
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+
+	"github.com/pressly/goose/v3"
+	"github.com/pressly/goose/v3/lock"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+func (db *DB) provider() (*goose.Provider, error) {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, err
+	}
+	locker, err := lock.NewPostgresSessionLocker()
+	if err != nil {
+		return nil, err
+	}
+	return goose.NewProvider(goose.DialectPostgres, db.DB.DB, files, goose.WithSessionLocker(locker))
+}
+
+// Migrate brings the schema up to date, as the role that owns it; any number may do so at once. The role that the server uses must
+// be a member of rubricon_server, which the first migration makes where it is missing.
+func Migrate(ctx context.Context, url string) error {
+	db, err := connect(ctx, url)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	provider, err := db.provider()
+	if err != nil {
+		return err
+	}
+	if _, err := provider.Up(ctx); err != nil {
+		return fmt.Errorf("bringing the database up to date: %w", err)
+	}
+	return nil
+}
+
+// checkSchema refuses a database whose schema is not the one this program knows.
+func (db *DB) checkSchema(ctx context.Context) error {
+	provider, err := db.provider()
+	if err != nil {
+		return err
+	}
+	sources := provider.ListSources()
+	want := sources[len(sources)-1].Version
+	var have int64
+	if err := db.Queries().get(ctx, &have, `SELECT coalesce(max(version_id) FILTER (WHERE is_applied), 0) FROM goose_db_version`); err != nil {
+		if unavailable := Unavailable(err); unavailable {
+			return fmt.Errorf("the database cannot be reached: %w", err)
+		}
+		return errors.New("the database has no tables for this role; run rubricon migrate as the owner, and make the server's role a member of rubricon_server")
+	}
+	if have != want {
+		return fmt.Errorf("the database is at version %d, this program needs %d; run rubricon migrate", have, want)
+	}
+	return nil
+}

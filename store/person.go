@@ -1,0 +1,120 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// Person is somebody of a school, with what they are there.
+type Person struct {
+	School      string        `db:"school_id"`
+	ID          string        `db:"id"`
+	Role        string        `db:"role"`
+	GivenName   string        `db:"given_name"`
+	FamilyName  string        `db:"family_name"`
+	Language    string        `db:"language"`
+	SchoolName  string        `db:"school_name"`
+	Counsels    bool          `db:"counsels"`    // some student, in some year
+	Administers bool          `db:"administers"` // the school
+	Children    JSON[[]Child] `db:"children"`    // whom the person is a guardian of
+}
+
+// Child is a student of whom somebody is a guardian.
+type Child struct {
+	ID     string `json:"id"`
+	Given  string `json:"given"`
+	Family string `json:"family"`
+}
+
+const personColumns = `p.school_id, p.id, p.role, p.given_name, p.family_name, p.language, sc.name AS school_name,
+	EXISTS (SELECT 1 FROM relation r WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'counsels') AS counsels,
+	EXISTS (SELECT 1 FROM relation r WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'administers') AS administers,
+	(SELECT coalesce(json_agg(json_build_object('id', s.id, 'given', s.given_name, 'family', s.family_name) ORDER BY s.ord, s.id), '[]')
+		FROM relation r JOIN person s ON s.school_id = r.school_id AND s.id = r.student_id
+		WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'guards') AS children`
+
+// PersonsOf lists who an account is, in every school that lets them in.
+func (q Queries) PersonsOf(ctx context.Context, account int64) (list []Person, err error) {
+	return list, q.list(ctx, &list, `SELECT `+personColumns+` FROM person p JOIN school sc ON sc.id = p.school_id
+		WHERE p.account_id = $1 AND p.present AND p.enabled ORDER BY p.school_id`, account)
+}
+
+// PersonIn is who an account is in one school. The error is ErrNotFound for a stranger.
+func (q Queries) PersonIn(ctx context.Context, school string, account int64) (p Person, err error) {
+	return p, q.get(ctx, &p, `SELECT `+personColumns+` FROM person p JOIN school sc ON sc.id = p.school_id
+		WHERE p.school_id = $1 AND p.account_id = $2 AND p.present AND p.enabled`, school, account)
+}
+
+// CounselsIn lists the students whom a person counsels in a year.
+func (q Queries) CounselsIn(ctx context.Context, school string, year int, person string) (ids []string, err error) {
+	return ids, q.list(ctx, &ids, `SELECT student_id FROM relation WHERE school_id = $1 AND kind = 'counsels' AND year = $2 AND person_id = $3`, school, year, person)
+}
+
+// YearOf is a school year in which a student has a sheet, or which a school has; the window is the one for the student, or the
+// first to open.
+type YearOf struct {
+	Year  int        `db:"year"`
+	Grade int        `db:"grade"`
+	Opens *time.Time `db:"opens"`
+}
+
+// YearsOf lists the years in which a student has a sheet, the newest first.
+func (q Queries) YearsOf(ctx context.Context, school, student string) (list []YearOf, err error) {
+	return list, q.list(ctx, &list, `SELECT sh.year, sh.grade, w.opens FROM sheet sh JOIN `+pupilTables+`
+		WHERE sh.school_id = $1 AND sh.student_id = $2 ORDER BY sh.year DESC`, school, student)
+}
+
+// YearsOfSchool lists a school's years, the newest first.
+func (q Queries) YearsOfSchool(ctx context.Context, school string) (list []YearOf, err error) {
+	return list, q.list(ctx, &list, `SELECT y.year, 0 AS grade, (SELECT min(opens) FROM request_window w WHERE w.school_id = y.school_id AND w.year = y.year) AS opens
+		FROM school_year y WHERE y.school_id = $1 ORDER BY y.year DESC`, school)
+}
+
+// Found is a person found by name.
+type Found struct {
+	ID         string `db:"id"`
+	Role       string `db:"role"`
+	GivenName  string `db:"given_name"`
+	FamilyName string `db:"family_name"`
+	Username   string `db:"username"`
+	Enabled    bool   `db:"enabled"`
+	Password   bool   `db:"password"` // has one
+}
+
+// FindPeople lists people of a school whose name or username has every word in it, at most limit.
+func (q Queries) FindPeople(ctx context.Context, school string, words []string, limit int) (list []Found, err error) {
+	return list, q.list(ctx, &list, `SELECT p.id, p.role, p.given_name, p.family_name, p.username, p.enabled,
+			EXISTS (SELECT 1 FROM account_password a WHERE a.account_id = p.account_id) AS password
+		FROM person p WHERE p.school_id = $1 AND p.present
+			AND NOT EXISTS (SELECT 1 FROM jsonb_array_elements_text($2::jsonb) w
+				WHERE position(lower(w) IN lower(p.given_name || ' ' || p.family_name || ' ' || p.username)) = 0)
+		ORDER BY p.family_name, p.given_name, p.id LIMIT $3`, school, asJSON(words), limit)
+}
+
+// AccountOf gives the account of a person and whether it leads only to persons of schools that another account administers. The
+// error is ErrNotFound where there is no such person, or none with an account.
+func (q Queries) AccountOf(ctx context.Context, school, person string, office int64) (account int64, reach bool, err error) {
+	var row struct {
+		Account int64 `db:"account_id"`
+		Reach   bool
+	}
+	err = q.get(ctx, &row, `SELECT p.account_id, NOT EXISTS (SELECT 1 FROM person o WHERE o.account_id = p.account_id AND o.present AND NOT EXISTS
+			(SELECT 1 FROM person a JOIN relation r ON r.school_id = a.school_id AND r.person_id = a.id AND r.kind = 'administers'
+				WHERE a.account_id = $3 AND a.school_id = o.school_id AND a.present AND a.enabled)) AS reach
+		FROM person p WHERE p.school_id = $1 AND p.id = $2 AND p.present AND p.account_id IS NOT NULL`, school, person, office)
+	return row.Account, row.Reach, err
+}
+
+// Accounts gives the accounts of a school's people, by person.
+func (q Queries) Accounts(ctx context.Context, school string) (map[string]int64, error) {
+	var list []struct {
+		ID      string `db:"id"`
+		Account int64  `db:"account_id"`
+	}
+	err := q.list(ctx, &list, `SELECT id, account_id FROM person WHERE school_id = $1 AND account_id IS NOT NULL`, school)
+	out := make(map[string]int64, len(list))
+	for _, row := range list {
+		out[row.ID] = row.Account
+	}
+	return out, err
+}

@@ -1,0 +1,110 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// Schools lists the ids of the schools.
+func (q Queries) Schools(ctx context.Context) (ids []string, err error) {
+	return ids, q.list(ctx, &ids, `SELECT id FROM school ORDER BY id`)
+}
+
+// YearRow is a school year with the versions in force.
+type YearRow struct {
+	School     string `db:"school_id"`
+	Year       int    `db:"year"`
+	SchoolName string `db:"school_name"`
+	Catalog    int64  `db:"catalog_version"`
+	Policy     int64  `db:"policy_version"`
+	Roster     int64  `db:"roster_version"`
+}
+
+// YearRow gives a school year. The error is ErrNotFound where there is none.
+func (q Queries) YearRow(ctx context.Context, school string, year int) (y YearRow, err error) {
+	return y, q.get(ctx, &y, `SELECT y.school_id, y.year, sc.name AS school_name, y.catalog_version, y.policy_version, y.roster_version
+		FROM school_year y JOIN school sc ON sc.id = y.school_id WHERE y.school_id = $1 AND y.year = $2`, school, year)
+}
+
+// Sheetful is a file as rows: the columns and the cells.
+type Sheetful struct {
+	Header []string   `json:"header"`
+	Rows   [][]string `json:"rows"`
+}
+
+// Source is what a version of a school year is compiled from: catalog files by name, and the policy's text.
+type Source struct {
+	Files  map[string]Sheetful
+	Policy string
+}
+
+// Source gives the versions of a year's catalog and policy. The error is ErrNotFound where there is none.
+func (q Queries) Source(ctx context.Context, school string, year int, catalog, policy int64) (s Source, err error) {
+	var row struct {
+		Files JSON[map[string]Sheetful]
+		Text  string
+	}
+	err = q.get(ctx, &row, `SELECT c.files, p.text FROM catalog c JOIN policy p USING (school_id, year)
+		WHERE c.school_id = $1 AND c.year = $2 AND c.version = $3 AND p.version = $4`, school, year, catalog, policy)
+	return Source{row.Files.V, row.Text}, err
+}
+
+// PublishYear makes a school year, or new versions of its catalog and policy where they differ from those in force, and tells the
+// versions then in force.
+func (q Queries) PublishYear(ctx context.Context, school, name string, year int, s Source, codes []string, headers map[string][]string, now time.Time) (catalog, policy int64, err error) {
+	if err := q.exec(ctx, `INSERT INTO school (id, name) VALUES ($1, $2) ON CONFLICT (id) DO UPDATE SET name = $2`, school, name); err != nil {
+		return 0, 0, err
+	}
+	if err := q.exec(ctx, `INSERT INTO school_year (school_id, year) VALUES ($1, $2) ON CONFLICT DO NOTHING`, school, year); err != nil {
+		return 0, 0, err
+	}
+	var old YearRow
+	if err := q.get(ctx, &old, `SELECT school_id, year, '' AS school_name, catalog_version, policy_version, roster_version FROM school_year WHERE school_id = $1 AND year = $2 FOR UPDATE`, school, year); err != nil {
+		return 0, 0, err
+	}
+	if err := q.exec(ctx, `INSERT INTO course (school_id, year, code) SELECT $1, $2, jsonb_array_elements_text($3::jsonb) ON CONFLICT DO NOTHING`, school, year, asJSON(codes)); err != nil {
+		return 0, 0, err
+	}
+	n, err := q.changed(ctx, `INSERT INTO catalog (school_id, year, version, files, at) SELECT $1, $2, $3 + 1, $4::jsonb, $5
+		WHERE NOT EXISTS (SELECT 1 FROM catalog WHERE school_id = $1 AND year = $2 AND version = $3 AND files = $4::jsonb)`, school, year, old.Catalog, asJSON(s.Files), now)
+	if err != nil {
+		return 0, 0, err
+	}
+	catalog = old.Catalog + n
+	if n, err = q.changed(ctx, `INSERT INTO policy (school_id, year, version, text, at) SELECT $1, $2, $3 + 1, $4, $5
+		WHERE NOT EXISTS (SELECT 1 FROM policy WHERE school_id = $1 AND year = $2 AND version = $3 AND text = $4)`, school, year, old.Policy, s.Policy, now); err != nil {
+		return 0, 0, err
+	}
+	policy = old.Policy + n
+	if err := q.exec(ctx, `DELETE FROM bundle_header WHERE school_id = $1 AND year = $2`, school, year); err != nil {
+		return 0, 0, err
+	}
+	if err := q.exec(ctx, `INSERT INTO bundle_header (school_id, year, name, header) SELECT $1, $2, key, value FROM jsonb_each($3::jsonb)`, school, year, asJSON(headers)); err != nil {
+		return 0, 0, err
+	}
+	return catalog, policy, q.exec(ctx, `UPDATE school_year SET catalog_version = $3, policy_version = $4 WHERE school_id = $1 AND year = $2`, school, year, catalog, policy)
+}
+
+// RaiseRoster makes stale what is at hand of people, relations and windows of a school: in all its years, or in one where year is not 0.
+func (q Queries) RaiseRoster(ctx context.Context, school string, year int) error {
+	return q.exec(ctx, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1 AND ($2 = 0 OR year = $2)`, school, year)
+}
+
+// WindowRow is when sheets are open: of one student, else of a grade, else (grade -1) of all.
+type WindowRow struct {
+	Grade      int
+	Student    string
+	Opens      time.Time
+	Families   time.Time
+	Counselors time.Time
+}
+
+// SetWindow sets a window.
+func (q Queries) SetWindow(ctx context.Context, school string, year int, w WindowRow) error {
+	if err := q.exec(ctx, `INSERT INTO request_window (school_id, year, grade, student_id, opens, families_close, counselors_close) VALUES ($1, $2, $3, $4, $5, $6, $7)
+		ON CONFLICT (school_id, year, grade, student_id) DO UPDATE SET opens = $5, families_close = $6, counselors_close = $7`,
+		school, year, w.Grade, w.Student, w.Opens, w.Families, w.Counselors); err != nil {
+		return err
+	}
+	return q.RaiseRoster(ctx, school, year)
+}

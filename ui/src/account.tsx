@@ -1,0 +1,68 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import type { FormEvent } from 'react';
+import { useTranslation } from 'react-i18next';
+import { api, ask, keys, useSessions } from './api/client';
+import { errorWords } from './errors';
+import { Button, Loading, Refusal } from './kit/controls';
+import { when } from './words';
+
+/** One's own account: where one is signed in, and the password. */
+export default function Account() {
+  const { t } = useTranslation();
+  const client = useQueryClient();
+  const sessions = useSessions();
+  const end = useMutation({
+    mutationFn: (id: string) => ask(api.DELETE('/api/sessions/{id}', { params: { path: { id } } })),
+    onSettled: () => client.invalidateQueries({ queryKey: keys.sessions }),
+  });
+  const change = useMutation({
+    mutationFn: (body: { old: string; new: string }) => ask(api.POST('/api/password', { body })),
+    onSuccess: () => client.invalidateQueries({ queryKey: keys.sessions }),
+  });
+  function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const form = event.currentTarget;
+    const data = new FormData(form);
+    change.mutate({ old: String(data.get('old') ?? ''), new: String(data.get('new') ?? '') }, { onSuccess: () => form.reset() });
+  }
+  const field = 'mt-1 mb-3 block min-h-11 w-full max-w-sm rounded border border-edge bg-card px-3';
+  return (
+    <main id="page" className="mx-auto max-w-3xl px-4 pt-5 pb-16">
+      <h1 className="mb-4">{t('account.head')}</h1>
+      <h2 className="font-semibold">{t('account.where')}</h2>
+      {!sessions.data && !sessions.error && <Loading />}
+      <Refusal text={sessions.error ? errorWords(t, sessions.error) : end.error ? errorWords(t, end.error) : undefined} />
+      <ul className="mb-6">
+        {sessions.data?.map((s) => (
+          <li key={s.id} className="flex flex-wrap items-center gap-x-4 border-t border-line py-2">
+            <span className="min-w-0 flex-1 basis-64 truncate">{s.agent || t('account.unknown')}</span>
+            <span className="text-sm text-soft">{s.here ? t('account.here') : t('account.seen', { time: when(s.seenAt) })}</span>
+            {!s.here && (
+              <Button disabled={end.isPending} onClick={() => end.mutate(s.id)}>
+                {t('account.end')}
+              </Button>
+            )}
+          </li>
+        ))}
+      </ul>
+      <h2 className="mb-2 font-semibold">{t('account.password')}</h2>
+      <form onSubmit={submit}>
+        <label>
+          {t('account.old')}
+          <input name="old" type="password" required maxLength={500} autoComplete="current-password" className={field} />
+        </label>
+        <label>
+          {t('account.new')}
+          <input name="new" type="password" required minLength={10} maxLength={500} autoComplete="new-password" className={field} />
+        </label>
+        <Button tone="dark" type="submit" disabled={change.isPending}>
+          {change.isPending ? t('working') : t('account.change')}
+        </Button>
+        <p role="status" className="mt-2">
+          {change.isSuccess && t('account.changed')}
+        </p>
+        <Refusal text={change.error ? errorWords(t, change.error) : undefined} />
+      </form>
+    </main>
+  );
+}

@@ -1,0 +1,274 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/netip"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"github.com/gin-gonic/gin"
+)
+
+// RequestTimeout bounds the work for one request.
+const RequestTimeout = 15 * time.Second
+
+// maxBody bounds the body of a request, in bytes.
+const maxBody = 64 << 10
+
+type requestKey struct{}
+
+// request is what is known of a request beside what it asks for; parts of it are found on the way.
+type request struct {
+	id      string
+	address string // the network address that failed sign-ins are counted by
+	agent   string
+	route   string // as a pattern, so that no name gets into the log
+	account int64
+	log     *slog.Logger
+}
+
+func requestOf(ctx context.Context) *request {
+	r, _ := ctx.Value(requestKey{}).(*request)
+	if r == nil {
+		return &request{log: slog.Default()}
+	}
+	return r
+}
+
+func requestID(ctx context.Context) string { return requestOf(ctx).id }
+
+// recorder notes the status of an answer.
+type recorder struct {
+	http.ResponseWriter
+	status, bytes int
+}
+
+func (r *recorder) WriteHeader(status int) {
+	if r.status == 0 {
+		r.status = status
+	}
+	r.ResponseWriter.WriteHeader(status)
+}
+
+func (r *recorder) Write(text []byte) (int, error) {
+	if r.status == 0 {
+		r.status = http.StatusOK
+	}
+	n, err := r.ResponseWriter.Write(text)
+	r.bytes += n
+	return n, err
+}
+
+// Unwrap lets http.ResponseController reach the writer below.
+func (r *recorder) Unwrap() http.ResponseWriter { return r.ResponseWriter }
+
+// noted gives each request a number, which its answer and every line of the log carry, and a deadline, and logs it when it is done:
+// by its route, without path, query or body.
+func (s *Server) noted(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		raw := make([]byte, 8)
+		_, _ = rand.Read(raw) // never fails
+		note := &request{id: hex.EncodeToString(raw), address: s.address(r), agent: r.UserAgent(), route: "a page", log: s.log}
+		if strings.HasPrefix(r.URL.Path, "/api/") {
+			note.route = "unknown"
+		}
+		w.Header().Set("X-Request-Id", note.id)
+		ctx, stop := context.WithTimeout(context.WithValue(r.Context(), requestKey{}, note), RequestTimeout)
+		defer stop()
+		start, out := time.Now(), &recorder{ResponseWriter: w}
+		defer func() {
+			s.log.InfoContext(ctx, "request", "method", known(r.Method), "route", note.route, "status", out.status, "bytes", out.bytes, "took", time.Since(start), "account", note.account)
+		}()
+		next.ServeHTTP(out, r.WithContext(ctx))
+	})
+}
+
+func known(method string) string {
+	switch method {
+	case http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete, http.MethodOptions:
+		return method
+	}
+	return "other"
+}
+
+// LogHandler adds the number of the request to every line that is logged for it.
+func LogHandler(next slog.Handler) slog.Handler { return logHandler{next} }
+
+type logHandler struct{ slog.Handler }
+
+func (h logHandler) Handle(ctx context.Context, line slog.Record) error {
+	if id := requestID(ctx); id != "" {
+		line.AddAttrs(slog.String("request", id))
+	}
+	return h.Handler.Handle(ctx, line)
+}
+
+func (h logHandler) WithAttrs(attrs []slog.Attr) slog.Handler {
+	return logHandler{h.Handler.WithAttrs(attrs)}
+}
+
+func (h logHandler) WithGroup(name string) slog.Handler { return logHandler{h.Handler.WithGroup(name)} }
+
+// address is the address a request comes from, as far as it is told by proxies that are trusted: of X-Forwarded-For the last that is
+// not one of theirs. Of an IPv6 address the network counts, which one household has as a whole.
+func (s *Server) address(r *http.Request) string {
+	from, err := netip.ParseAddrPort(r.RemoteAddr)
+	if err != nil {
+		return r.RemoteAddr
+	}
+	at := from.Addr().Unmap()
+	if s.trusts(at) {
+		told := strings.Split(strings.Join(r.Header.Values("X-Forwarded-For"), ","), ",")
+		for i := len(told) - 1; i >= 0; i-- {
+			a, err := netip.ParseAddr(strings.TrimSpace(told[i]))
+			if err != nil {
+				break
+			}
+			if at = a.Unmap(); !s.trusts(at) {
+				break
+			}
+		}
+	}
+	if at.Is6() {
+		if prefix, err := at.WithZone("").Prefix(64); err == nil {
+			return prefix.String()
+		}
+	}
+	return at.String()
+}
+
+func (s *Server) trusts(a netip.Addr) bool {
+	for _, p := range s.proxies {
+		if p.Contains(a) {
+			return true
+		}
+	}
+	return false
+}
+
+// secure sets the headers that every answer has.
+func secure(tls bool, next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		// Radix inserts style elements for its scroll lock, hence unsafe-inline for styles alone.
+		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; "+
+			"connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cross-Origin-Resource-Policy", "same-origin")
+		h.Set("Permissions-Policy", "camera=(), geolocation=(), microphone=()")
+		if tls {
+			h.Set("Strict-Transport-Security", "max-age=31536000; includeSubDomains")
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// refuseText refuses what no text can be: NUL, bytes that are not UTF-8, halves of surrogate pairs. Everything else that a person can
+// paste is taken.
+func refuseText(next http.Handler) http.Handler {
+	refuse := func(w http.ResponseWriter, where, what string) {
+		p := newProblem(http.StatusBadRequest, "the "+where+" "+what+"; take it out")
+		p.Code = "bad-text"
+		sendProblem(w, p)
+	}
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		query, err := url.QueryUnescape(r.URL.RawQuery)
+		if err != nil {
+			refuse(w, "address", "has a character that is not written as it must be")
+			return
+		}
+		for _, text := range []string{r.URL.Path, query} {
+			if what := badText(text); what != "" {
+				refuse(w, "address", what)
+				return
+			}
+		}
+		if r.Body != nil && r.Body != http.NoBody {
+			body, err := io.ReadAll(io.LimitReader(r.Body, maxBody+1))
+			if err != nil {
+				refuse(w, "body", "cannot be read")
+				return
+			}
+			if what := badText(string(body)); what != "" {
+				refuse(w, "body", what)
+				return
+			}
+			if what := badEscapes(body); what != "" {
+				refuse(w, "body", what)
+				return
+			}
+			r.Body = struct {
+				io.Reader
+				io.Closer
+			}{io.MultiReader(bytes.NewReader(body), r.Body), r.Body}
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+func badText(text string) string {
+	switch {
+	case strings.ContainsRune(text, 0):
+		return "has a NUL character"
+	case !utf8.ValidString(text):
+		return "is not UTF-8 text"
+	}
+	return ""
+}
+
+// badEscapes looks for \u escapes of JSON that stand for NUL or for half of a surrogate pair.
+func badEscapes(body []byte) string {
+	for i := 0; i < len(body); i++ {
+		if body[i] != '\\' {
+			continue
+		}
+		if i++; i >= len(body) || body[i] != 'u' {
+			continue // an escaped backslash is passed over with what it escapes
+		}
+		code, ok := hexCode(body, i+1)
+		i += 4
+		switch {
+		case !ok: // not JSON, which is said later
+		case code == 0:
+			return "has a NUL character"
+		case code >= 0xD800 && code < 0xDC00:
+			low, ok := uint64(0), false
+			if i+2 < len(body) && body[i+1] == '\\' && body[i+2] == 'u' {
+				low, ok = hexCode(body, i+3)
+			}
+			if !ok || low < 0xDC00 || low > 0xDFFF {
+				return "has half of a character (an unpaired surrogate)"
+			}
+			i += 6
+		case code >= 0xDC00 && code <= 0xDFFF:
+			return "has half of a character (an unpaired surrogate)"
+		}
+	}
+	return ""
+}
+
+func hexCode(body []byte, at int) (uint64, bool) {
+	if at+4 > len(body) {
+		return 0, false
+	}
+	code, err := strconv.ParseUint(string(body[at:at+4]), 16, 32)
+	return code, err == nil
+}
+
+// withRoute notes the pattern of the route that serves a request.
+func withRoute(c *gin.Context) {
+	if path := c.FullPath(); path != "" {
+		requestOf(c.Request.Context()).route = path
+	}
+}

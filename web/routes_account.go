@@ -1,0 +1,103 @@
+package web
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rubricon/school"
+)
+
+// accountRoutes are those of signing in and out, of who is signed in and where.
+func (s *Server) accountRoutes(api huma.API) {
+	type credentials struct {
+		Username string `json:"username" minLength:"1" maxLength:"200"`
+		Password string `json:"password" minLength:"1" maxLength:"500"`
+	}
+	type signInIn struct {
+		Device     http.Cookie `cookie:"device"`
+		HostDevice http.Cookie `cookie:"__Host-device"`
+		Body       credentials
+	}
+	type signInOut struct {
+		SetCookie *http.Cookie `header:"Set-Cookie"`
+		Body      *MeView
+	}
+	huma.Register(api, operation("sign-in", http.MethodPost, "/api/session", "Sign in"), func(ctx context.Context, in *signInIn) (*signInOut, error) {
+		device := in.Device.Value
+		if s.tls {
+			device = in.HostDevice.Value
+		}
+		signed, err := s.cases.SignIn(ctx, in.Body.Username, in.Body.Password, school.Client{Address: requestOf(ctx).address, Device: device})
+		if err != nil {
+			return nil, answer(err)
+		}
+		// What the session was before is not what it becomes.
+		if err := s.sessions.RenewToken(ctx); err != nil {
+			return nil, err
+		}
+		s.sessions.Put(ctx, accountKey, signed.Account)
+		s.sessions.Put(ctx, begunKey, s.now().Unix())
+		s.sessions.Put(ctx, seenKey, s.now().Unix())
+		me, err := s.cases.Me(ctx, signed.Account)
+		if err != nil {
+			return nil, answer(err)
+		}
+		return &signInOut{s.device(signed.Device), newMe(me)}, nil
+	})
+	op := operation("sign-out", http.MethodDelete, "/api/session", "Sign out")
+	op.DefaultStatus = http.StatusNoContent
+	huma.Register(api, op, func(ctx context.Context, _ *struct{}) (*struct{}, error) {
+		return nil, s.sessions.Destroy(ctx)
+	})
+	type meOut struct{ Body *MeView }
+	signedIn(s, api, operation("get-me", http.MethodGet, "/api/me", "Who is signed in"), func(ctx context.Context, by int64, _ *struct{}) (*meOut, error) {
+		me, err := s.cases.Me(ctx, by)
+		if err != nil {
+			return nil, err
+		}
+		return &meOut{newMe(me)}, nil
+	})
+	type sessionsOut struct{ Body []SessionView }
+	signedIn(s, api, operation("get-sessions", http.MethodGet, "/api/sessions", "Where one is signed in, the latest first"),
+		func(ctx context.Context, by int64, _ *struct{}) (*sessionsOut, error) {
+			list, err := s.cases.Sessions(ctx, by)
+			if err != nil {
+				return nil, err
+			}
+			here := s.here(ctx)
+			out := &sessionsOut{Body: []SessionView{}}
+			for _, x := range list {
+				out.Body = append(out.Body, SessionView{x.Token, x.Agent, x.BegunAt, x.SeenAt, x.Token == here})
+			}
+			return out, nil
+		})
+	type sessionIn struct {
+		ID string `path:"id" maxLength:"100"`
+	}
+	op = operation("end-session", http.MethodDelete, "/api/sessions/{id}", "Sign out somewhere else")
+	op.DefaultStatus = http.StatusNoContent
+	signedIn(s, api, op, func(ctx context.Context, by int64, in *sessionIn) (*struct{}, error) {
+		return nil, s.cases.EndSession(ctx, by, in.ID)
+	})
+	type passwordIn struct {
+		Body struct {
+			Old string `json:"old" minLength:"1" maxLength:"500"`
+			New string `json:"new" minLength:"1" maxLength:"500"`
+		}
+	}
+	op = operation("change-password", http.MethodPost, "/api/password", "Change one's own password; all other sessions end")
+	op.DefaultStatus = http.StatusNoContent
+	signedIn(s, api, op, func(ctx context.Context, by int64, in *passwordIn) (*struct{}, error) {
+		return nil, s.cases.ChangePassword(ctx, by, s.here(ctx), in.Body.Old, in.Body.New)
+	})
+	type welcomeOut struct{ Body Welcome }
+	huma.Register(api, operation("get-welcome", http.MethodGet, "/api/welcome", "What the sign-in page shows"), func(context.Context, *struct{}) (*welcomeOut, error) {
+		out := &welcomeOut{Welcome{Demo: s.demo}}
+		if out.Body.Demo == nil {
+			out.Body.Demo = []DemoSignIn{}
+		}
+		return out, nil
+	})
+}

@@ -1,0 +1,157 @@
+package web
+
+import (
+	"context"
+	"net/http"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rubricon/core/credit"
+	"rubricon/school"
+)
+
+type sheetOut struct{ Body *SheetView }
+
+// sheetRoutes are those that read a sheet.
+func (s *Server) sheetRoutes(api huma.API) {
+	type sheetIn struct {
+		OnSheet
+		Known string `header:"If-None-Match" maxLength:"200" doc:"The tag of the sheet as it is known; where that is what it still is, the answer is 304"`
+	}
+	type taggedOut struct {
+		Status int
+		Tag    string `header:"ETag"`
+		Body   *SheetView
+	}
+	op := operation("get-sheet", http.MethodGet, sheetPath, "A student's sheet, judged")
+	op.Responses = map[string]*huma.Response{"304": {Description: "It is what is known"}}
+	signedIn(s, api, op, func(ctx context.Context, by int64, in *sheetIn) (*taggedOut, error) {
+		d, err := s.cases.Unless(ctx, by, in.place(), func(tag string) bool { return in.Known == quoted(tag) })
+		if err != nil {
+			return nil, err
+		}
+		if d == nil {
+			return &taggedOut{Status: http.StatusNotModified, Tag: in.Known}, nil
+		}
+		return &taggedOut{http.StatusOK, quoted(d.Tag()), newSheet(d)}, nil
+	})
+	type effectsOut struct{ Body *EffectsView }
+	signedIn(s, api, operation("get-effects", http.MethodGet, sheetPath+"/effects", "What adding each course would do to a sheet"),
+		func(ctx context.Context, by int64, in *OnSheet) (*effectsOut, error) {
+			e, err := s.cases.Effects(ctx, by, in.place())
+			if err != nil {
+				return nil, err
+			}
+			return &effectsOut{newEffects(e)}, nil
+		})
+	type historyOut struct{ Body []HistoryItem }
+	signedIn(s, api, operation("get-history", http.MethodGet, sheetPath+"/history", "What happened to a sheet, the latest first, at most 100"),
+		func(ctx context.Context, by int64, in *OnSheet) (*historyOut, error) {
+			list, err := s.cases.History(ctx, by, in.place())
+			if err != nil {
+				return nil, err
+			}
+			out := &historyOut{Body: []HistoryItem{}}
+			for _, e := range list {
+				out.Body = append(out.Body, HistoryItem{e.Version, e.At, e.Who, e.Kind, e.Act, e.Course, e.Message, e.Answer, e.Reason})
+			}
+			return out, nil
+		})
+}
+
+// quoted writes a tag as HTTP has it (RFC 9110, section 8.8.3): in double quotes, which a person's id may have in it.
+func quoted(tag string) string { return `"` + strings.ReplaceAll(tag, `"`, "'") + `"` }
+
+// onSheet registers a route that acts on a sheet and answers with it.
+func onSheet[B any](s *Server, api huma.API, op huma.Operation, do func(ctx context.Context, by int64, at school.Place, body *B) (*school.Desk, error)) {
+	type in struct {
+		OnSheet
+		Body B
+	}
+	signedIn(s, api, op, func(ctx context.Context, by int64, in *in) (*sheetOut, error) {
+		d, err := do(ctx, by, in.place(), &in.Body)
+		if err != nil {
+			return nil, err
+		}
+		return &sheetOut{newSheet(d)}, nil
+	})
+}
+
+// Edit is one change to a sheet.
+type Edit struct {
+	Version   int64    `json:"version" doc:"The version of the sheet the change was made on" minimum:"1"`
+	Key       string   `json:"key,omitempty" maxLength:"64" doc:"Chosen anew for each change: sent again, a change whose answer was lost is answered, not made again"`
+	Act       string   `json:"act" enum:"request,alternate,remove,order,undo"`
+	Course    string   `json:"course,omitempty" maxLength:"100"`
+	StandsFor string   `json:"standsFor,omitempty" maxLength:"100" doc:"alternate: the request it stands in for; empty: any"`
+	List      string   `json:"list,omitempty" enum:"requests,alternates" doc:"order: which list"`
+	Order     []string `json:"order,omitempty" maxItems:"60" doc:"order: every course of the list, once"`
+	Reason    string   `json:"reason,omitempty" maxLength:"1000" doc:"Where it is made for the family"`
+}
+
+// Decision is a counselor's answer to what a family says is met elsewhere, or a waiver.
+type Decision struct {
+	Version int64          `json:"version" minimum:"1"`
+	Answer  string         `json:"answer" enum:"confirm,waive,decline" doc:"confirm: the claim becomes a record; waive: the course's condition is met; decline: neither"`
+	Claim   int64          `json:"claim,omitempty" doc:"The claim's id; without one the course's condition is waived"`
+	Course  string         `json:"course" maxLength:"100" doc:"The requested course whose condition it is"`
+	Mark    *credit.Amount `json:"mark,omitempty" doc:"confirm: the mark on the report, 0 to 100"`
+	Reason  string         `json:"reason" maxLength:"1000" doc:"Kept, and shown to the family"`
+}
+
+type versionBody struct {
+	Version int64  `json:"version" minimum:"1" doc:"The version of the sheet that was looked at"`
+	Reason  string `json:"reason,omitempty" maxLength:"1000" doc:"Where the act needs one"`
+}
+
+type signatureBody struct {
+	Version int64    `json:"version" minimum:"1"`
+	Agreed  []string `json:"agreed" maxItems:"60" doc:"The requested courses whose fee is agreed to, one by one"`
+	Reason  string   `json:"reason,omitempty" maxLength:"1000" doc:"Where it is signed for the family"`
+}
+
+type messageBody struct {
+	Version int64  `json:"version" minimum:"1"`
+	Message string `json:"message" maxLength:"1000"`
+}
+
+// actRoutes are those that do something with a sheet.
+func (s *Server) actRoutes(api huma.API) {
+	onSheet(s, api, operation("change-sheet", http.MethodPost, sheetPath+"/changes", "Change a sheet; kept at once"),
+		func(ctx context.Context, by int64, at school.Place, b *Edit) (*school.Desk, error) {
+			return s.cases.Change(ctx, by, at, school.Edit(*b))
+		})
+	onSheet(s, api, operation("submit-sheet", http.MethodPost, sheetPath+"/submission", "Submit a sheet; twice gives the same receipt"),
+		func(ctx context.Context, by int64, at school.Place, b *versionBody) (*school.Desk, error) {
+			return s.cases.Submit(ctx, by, at, b.Version, b.Reason)
+		})
+	onSheet(s, api, operation("sign-sheet", http.MethodPost, sheetPath+"/signature", "Sign a submitted sheet as a guardian, or for the family with a reason"),
+		func(ctx context.Context, by int64, at school.Place, b *signatureBody) (*school.Desk, error) {
+			return s.cases.Sign(ctx, by, at, b.Version, b.Agreed, b.Reason)
+		})
+	onSheet(s, api, operation("ask-for-change", http.MethodPost, sheetPath+"/wish", "Ask for a change, as the family"),
+		func(ctx context.Context, by int64, at school.Place, b *messageBody) (*school.Desk, error) {
+			return s.cases.AskForChange(ctx, by, at, b.Version, b.Message)
+		})
+	onSheet(s, api, operation("look-at-sheet", http.MethodPost, sheetPath+"/look", "Agree that a sheet may be submitted, where the school wants a look before"),
+		func(ctx context.Context, by int64, at school.Place, b *versionBody) (*school.Desk, error) {
+			return s.cases.Look(ctx, by, at, b.Version)
+		})
+	onSheet(s, api, operation("clear-sheet", http.MethodPost, sheetPath+"/clearance", "Clear a sheet as a counselor"),
+		func(ctx context.Context, by int64, at school.Place, b *versionBody) (*school.Desk, error) {
+			return s.cases.Clear(ctx, by, at, b.Version, b.Reason)
+		})
+	onSheet(s, api, operation("reopen-sheet", http.MethodPost, sheetPath+"/reopening", "Take a clearance back, with a reason"),
+		func(ctx context.Context, by int64, at school.Place, b *versionBody) (*school.Desk, error) {
+			return s.cases.Reopen(ctx, by, at, b.Version, b.Reason)
+		})
+	onSheet(s, api, operation("send-back-sheet", http.MethodPost, sheetPath+"/return", "Send a sheet back with a message"),
+		func(ctx context.Context, by int64, at school.Place, b *messageBody) (*school.Desk, error) {
+			return s.cases.SendBack(ctx, by, at, b.Version, b.Message)
+		})
+	onSheet(s, api, operation("decide", http.MethodPost, sheetPath+"/decision", "Confirm, waive or decline as a counselor, with a reason"),
+		func(ctx context.Context, by int64, at school.Place, b *Decision) (*school.Desk, error) {
+			return s.cases.Decide(ctx, by, at, school.Decision(*b))
+		})
+}

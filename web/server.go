@@ -1,0 +1,144 @@
+// Package web serves the interface over HTTP: routes, sign-in, contract, problem details, static files. It holds no rule of the job.
+package web
+
+import (
+	"bytes"
+	"compress/gzip"
+	"encoding/json"
+	"log/slog"
+	"net/http"
+	"net/netip"
+	"reflect"
+	"runtime/debug"
+	"strings"
+	"time"
+
+	"github.com/alexedwards/scs/v2"
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+	gingzip "github.com/gin-contrib/gzip"
+	"github.com/gin-gonic/gin"
+
+	"rubricon/core/credit"
+	"rubricon/school"
+	"rubricon/ui"
+)
+
+// Options say how to serve; the zero value is for tests on loopback.
+type Options struct {
+	TLS     bool             // behind TLS: cookies are sent over it alone, and browsers are told to use nothing else
+	Proxies []netip.Prefix   // whose word on where a request comes from is trusted (X-Forwarded-For)
+	Demo    []DemoSignIn     // listed on the sign-in page; empty outside the demo
+	Now     func() time.Time // nil: the clock
+	Log     *slog.Logger     // nil: slog's default
+
+	// More adds routes behind the same session, headers and limits; the load script compares with bare statements so.
+	More func(*gin.Engine)
+}
+
+// Server is the HTTP handler and what it needs.
+type Server struct {
+	handler  http.Handler
+	sessions *scs.SessionManager
+	cases    *school.Service
+	demo     []DemoSignIn
+	tls      bool
+	proxies  []netip.Prefix
+	now      func() time.Time
+	log      *slog.Logger
+}
+
+// New makes a server.
+func New(cases *school.Service, o Options) *Server {
+	if o.Now == nil {
+		o.Now = time.Now
+	}
+	if o.Log == nil {
+		o.Log = slog.Default()
+	}
+	s := &Server{cases: cases, demo: o.Demo, tls: o.TLS, proxies: o.Proxies, now: o.Now, log: o.Log, sessions: newSessions(cases, o.TLS)}
+	engine := s.engine()
+	api := newAPI(engine)
+	s.routes(api)
+	if o.More != nil {
+		o.More(engine)
+	}
+	cop := http.NewCrossOriginProtection()
+	cop.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		p := newProblem(http.StatusForbidden, "requests from other sites are refused")
+		p.Code = "cross-site"
+		sendProblem(w, p)
+	}))
+	withSession := s.sessions.LoadAndSave(engine)
+	s.handler = s.noted(secure(o.TLS, refuseText(cop.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasPrefix(r.URL.Path, "/api/") {
+			w.Header().Set("Cache-Control", "no-store")
+			withSession.ServeHTTP(w, r)
+			return
+		}
+		engine.ServeHTTP(w, r)
+	})))))
+	return s
+}
+
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
+
+// OpenAPI is the contract, as indented JSON; it needs no database.
+func OpenAPI() ([]byte, error) {
+	s := &Server{sessions: scs.New()}
+	api := newAPI(gin.New())
+	s.routes(api)
+	text, err := api.OpenAPI().MarshalJSON()
+	if err != nil {
+		return nil, err
+	}
+	var out bytes.Buffer
+	if err := json.Indent(&out, text, "", " "); err != nil {
+		return nil, err
+	}
+	return out.Bytes(), nil
+}
+
+func init() { gin.SetMode(gin.ReleaseMode) }
+
+func newAPI(engine *gin.Engine) huma.API {
+	config := huma.DefaultConfig("Rubricon", "1")
+	config.DocsPath, config.OpenAPIPath, config.SchemasPath = "", "", ""
+	config.CreateHooks = nil
+	config.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[credit.Amount](), reflect.TypeFor[float64]())
+	return humagin.New(engine, config)
+}
+
+func (s *Server) engine() *gin.Engine {
+	engine := gin.New()
+	engine.HandleMethodNotAllowed = true
+	_ = engine.SetTrustedProxies(nil)
+	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, fault any) {
+		ctx := c.Request.Context()
+		s.log.ErrorContext(ctx, "a panic", "fault", fault, "stack", string(debug.Stack()))
+		writeProblem(c, newProblem(http.StatusInternalServerError, "something went wrong on our side; nothing was changed. Tell the school office this number if it stays: "+requestID(ctx)))
+	}), withRoute)
+	compress := gingzip.Gzip(gzip.BestSpeed)
+	engine.Use(func(c *gin.Context) {
+		if strings.HasPrefix(c.Request.URL.Path, "/api/") { // pages are compressed already
+			compress(c)
+		}
+	})
+	pages := newPages(ui.Files())
+	notAllowed := func(c *gin.Context) {
+		writeProblem(c, newProblem(http.StatusMethodNotAllowed, "this address does not take this method"))
+	}
+	engine.NoRoute(func(c *gin.Context) {
+		switch {
+		case strings.HasPrefix(c.Request.URL.Path, "/api/"):
+			writeProblem(c, newProblem(http.StatusNotFound, "there is no such address"))
+		case c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead:
+			c.Header("Allow", "GET, HEAD")
+			notAllowed(c)
+		default:
+			pages.ServeHTTP(c.Writer, c.Request)
+		}
+	})
+	engine.NoMethod(notAllowed)
+	return engine
+}

@@ -1,0 +1,117 @@
+package web
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/base64"
+	"net/http"
+	"time"
+
+	"github.com/alexedwards/scs/v2"
+
+	"rubricon/school"
+)
+
+// How long a session lasts.
+const (
+	sessionLife = 12 * time.Hour
+	sessionIdle = 2 * time.Hour   // without a request
+	seenEvery   = 5 * time.Minute // a request is noted at most so often, so that most write nothing
+	deviceLife  = 180 * 24 * time.Hour
+)
+
+// What a session remembers.
+const (
+	accountKey = "account"
+	begunKey   = "begun"
+	seenKey    = "seen"
+)
+
+// sessionStore keeps sessions where package school keeps them, with whose they are.
+type sessionStore struct {
+	cases *school.Service
+	codec scs.Codec
+}
+
+func (s sessionStore) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
+	return s.cases.FindSession(ctx, token)
+}
+
+func (s sessionStore) CommitCtx(ctx context.Context, token string, data []byte, expiry time.Time) error {
+	_, values, err := s.codec.Decode(data)
+	if err != nil {
+		return err
+	}
+	account, _ := values[accountKey].(int64)
+	agent := []rune(requestOf(ctx).agent)
+	return s.cases.KeepSession(ctx, token, account, data, string(agent[:min(len(agent), 300)]), time.Until(expiry))
+}
+
+func (s sessionStore) DeleteCtx(ctx context.Context, token string) error {
+	return s.cases.DropSession(ctx, token)
+}
+
+// scs asks for the methods without a context too, and calls those with one.
+func (s sessionStore) Find(token string) ([]byte, bool, error) {
+	return s.FindCtx(context.Background(), token)
+}
+func (s sessionStore) Commit(token string, data []byte, expiry time.Time) error {
+	return s.CommitCtx(context.Background(), token, data, expiry)
+}
+func (s sessionStore) Delete(token string) error { return s.DeleteCtx(context.Background(), token) }
+
+// newSessions makes the session manager. Cookies end with the browser; behind TLS their names bind them to this host.
+func newSessions(cases *school.Service, tls bool) *scs.SessionManager {
+	m := scs.New()
+	m.Store = sessionStore{cases, m.Codec}
+	m.Lifetime = sessionLife
+	m.HashTokenInStore = true
+	m.Cookie.Persist = false
+	m.Cookie.Name = cookieName("rubricon", tls)
+	m.Cookie.Secure = tls
+	m.Cookie.SameSite = http.SameSiteStrictMode
+	m.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
+		sendProblem(w, internal(r.Context(), "a session", err))
+	}
+	return m
+}
+
+// cookieName is a cookie's name; with the prefix __Host- browsers take it from this very host alone, over TLS (RFC 6265bis).
+func cookieName(name string, tls bool) string {
+	if tls {
+		return "__Host-" + name
+	}
+	return name
+}
+
+// account gives who is signed in. A session that has not been used for long is over.
+func (s *Server) account(ctx context.Context) (int64, error) {
+	account, _ := s.sessions.Get(ctx, accountKey).(int64)
+	if account == 0 {
+		return 0, newProblem(http.StatusUnauthorized, "sign in first")
+	}
+	now := s.now()
+	since := func(key string) time.Duration { return now.Sub(time.Unix(s.sessions.GetInt64(ctx, key), 0)) }
+	switch idle := since(seenKey); {
+	case idle > sessionIdle, since(begunKey) > sessionLife:
+		if err := s.sessions.Destroy(ctx); err != nil {
+			return 0, err
+		}
+		return 0, newProblem(http.StatusUnauthorized, "you were signed out after two hours without a click, or twelve hours in all; sign in again")
+	case idle > seenEvery:
+		s.sessions.Put(ctx, seenKey, now.Unix())
+	}
+	requestOf(ctx).account = account
+	return account, nil
+}
+
+// device is the cookie by which a device is known that has signed in before.
+func (s *Server) device(token string) *http.Cookie {
+	return &http.Cookie{Name: cookieName("device", s.tls), Value: token, Path: "/", MaxAge: int(deviceLife.Seconds()), HttpOnly: true, Secure: s.tls, SameSite: http.SameSiteStrictMode}
+}
+
+// here is the id of the session that a request belongs to: its token, hashed as it is kept.
+func (s *Server) here(ctx context.Context) string {
+	sum := sha256.Sum256([]byte(s.sessions.Token(ctx)))
+	return base64.RawURLEncoding.EncodeToString(sum[:])
+}
