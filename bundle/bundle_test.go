@@ -3,7 +3,10 @@ package bundle_test
 import (
 	"archive/zip"
 	"bytes"
+	"compress/flate"
+	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"slices"
@@ -193,4 +196,58 @@ func FuzzRead(f *testing.F) {
 			t.Fatal("neither a problem nor a compiled year")
 		}
 	})
+}
+
+// A zip that unpacks to more than a bundle may be is refused before it fills the memory.
+func TestAZipThatIsTooMuch(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "bomb.zip")
+	file, err := os.Create(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	out := zip.NewWriter(file)
+	out.RegisterCompressor(zip.Deflate, func(w io.Writer) (io.WriteCloser, error) { return flate.NewWriter(w, flate.BestSpeed) })
+	zeros := make([]byte, 1<<20)
+	good := map[string]string{"policy.json": `{"schoolYear":"2027-28","periods":8}`}
+	for _, name := range append([]string{"policy.json"}, bundle.Names()[:3]...) {
+		w, err := out.Create(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if text, ok := good[name]; ok {
+			_, _ = io.WriteString(w, text)
+			continue
+		}
+		for range 180 { // megabytes
+			if _, err := w.Write(zeros); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	if err := errors.Join(out.Close(), file.Close()); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := bundle.Open(path); err == nil || !strings.Contains(err.Error(), "larger than 512 MB in all") {
+		t.Errorf("it gives %v", err)
+	}
+}
+
+// What is written only its owner may read, also where something was.
+func TestFilesAreTheOwnersAlone(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "out")
+	if err := os.Mkdir(dir, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(filepath.Join(dir, "users.csv"), nil, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	for _, at := range []string{dir, filepath.Join(t.TempDir(), "new")} {
+		if err := bundle.Write(at, []bundle.File{{Name: "users.csv", Header: []string{"a"}}}); err != nil {
+			t.Fatal(err)
+		}
+		info, err := os.Stat(filepath.Join(at, "users.csv"))
+		if err != nil || info.Mode().Perm() != 0o600 {
+			t.Errorf("the mode is %v, %v", info.Mode(), err)
+		}
+	}
 }

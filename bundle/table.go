@@ -19,8 +19,11 @@ import (
 	"unicode/utf8"
 )
 
-// MaxFile is the largest file that is read, in bytes.
-const MaxFile = 256 << 20
+// What is read at the most, in bytes: of one file, and of a bundle in all, also when it is unpacked from a zip.
+const (
+	MaxFile   = 256 << 20
+	MaxBundle = 512 << 20
+)
 
 // Problem is one bad row or cell: where it is and what is wrong with it.
 type Problem struct {
@@ -104,17 +107,24 @@ func spec(name string) *fileSpec {
 	return nil
 }
 
-var errTooLarge = fmt.Errorf("is larger than %d MB", MaxFile>>20)
+var (
+	errTooLarge = fmt.Errorf("is larger than %d MB", MaxFile>>20)
+	errTooMuch  = fmt.Errorf("with it the bundle is larger than %d MB in all", MaxBundle>>20)
+)
 
-func readFile(fsys fs.FS, name string) ([]byte, error) {
+// readFile reads a file of a bundle of which left bytes may still be read.
+func readFile(fsys fs.FS, name string, left int) ([]byte, error) {
 	file, err := fsys.Open(name)
 	if err != nil {
 		return nil, err
 	}
 	defer file.Close()
-	text, err := io.ReadAll(io.LimitReader(file, MaxFile+1))
-	if err == nil && len(text) > MaxFile {
+	text, err := io.ReadAll(io.LimitReader(file, int64(min(left, MaxFile))+1))
+	switch {
+	case err == nil && len(text) > MaxFile:
 		err = errTooLarge
+	case err == nil && len(text) > left:
+		err = errTooMuch
 	}
 	return text, err
 }

@@ -48,7 +48,7 @@ func Write(dir string, files []File) error {
 		if err != nil {
 			return fmt.Errorf("writing %s: %w", files[i].Name, err)
 		}
-		if err := os.WriteFile(filepath.Join(dir, files[i].Name), text, 0o600); err != nil {
+		if err := WriteFile(filepath.Join(dir, files[i].Name), text); err != nil {
 			return fmt.Errorf("writing the bundle: %w", err)
 		}
 	}
@@ -60,6 +60,14 @@ func Write(dir string, files []File) error {
 		}
 	}
 	return nil
+}
+
+// WriteFile writes a file that only its owner may read, also where there was another: pupils' data is in it.
+func WriteFile(name string, text []byte) error {
+	if err := os.Remove(name); err != nil && !os.IsNotExist(err) {
+		return err
+	}
+	return os.WriteFile(name, text, 0o600)
 }
 
 // manifest is manifest.csv as OneRoster 1.1 has it: which files are there, each in bulk.

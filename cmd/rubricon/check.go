@@ -3,6 +3,7 @@ package main
 import (
 	"bufio"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"runtime"
@@ -13,6 +14,7 @@ import (
 	"rubricon/bundle"
 	"rubricon/core/catalog"
 	"rubricon/core/condition"
+	"rubricon/core/credit"
 	"rubricon/core/policy"
 	"rubricon/core/sheet"
 )
@@ -103,7 +105,83 @@ func check(b *bundle.Bundle, only string, stdout, stderr io.Writer) error {
 	return out.Flush()
 }
 
-// checkLine judges one pupil and writes the line of docs/bundle.md.
+// The line that check prints for a student, as docs/bundle.md has it.
+type (
+	checkOut struct {
+		Student   string              `json:"student"`
+		Grade     int                 `json:"grade"`
+		Ready     bool                `json:"ready"`
+		Rules     []ruleOut           `json:"rules"`
+		Requests  []requestOut        `json:"requests"`
+		Packing   packingOut          `json:"packing"`
+		Links     []linkOut           `json:"links"`
+		Uncovered []string            `json:"uncovered"`
+		Audits    ordered[[]entryOut] `json:"audits"`
+	}
+	ruleOut struct {
+		ID       string         `json:"id"`
+		Measured credit.Amount  `json:"measured"`
+		Min      *credit.Amount `json:"min,omitempty"`
+		Max      *credit.Amount `json:"max,omitempty"`
+		Holds    bool           `json:"holds"`
+	}
+	requestOut struct {
+		Course   string   `json:"course"`
+		Entry    string   `json:"entry"`
+		Missing  []string `json:"missing"`
+		WaivedBy *string  `json:"waivedBy,omitempty"`
+		Repeat   bool     `json:"repeat"`
+		Barred   bool     `json:"barred"`
+	}
+	packingOut struct {
+		Fits     bool              `json:"fits"`
+		Spans    ordered[[]string] `json:"spans"`
+		Overload credit.Amount     `json:"overload"`
+	}
+	linkOut struct {
+		Course string `json:"course"`
+		Needs  string `json:"needs"`
+	}
+	entryOut struct {
+		ID         string                   `json:"id"`
+		Need       credit.Amount            `json:"need"`
+		Earned     credit.Amount            `json:"earned"`
+		InProgress credit.Amount            `json:"inProgress"`
+		Requested  credit.Amount            `json:"requested"`
+		Short      credit.Amount            `json:"short"`
+		EachShort  map[string]credit.Amount `json:"eachShort,omitzero"`
+		Late       *bool                    `json:"late,omitempty"`
+	}
+)
+
+// ordered is a JSON object whose keys come in the order in which they were added: that of the sheet, or of the policy.
+type ordered[V any] struct {
+	keys   []string
+	values []V
+}
+
+func (o *ordered[V]) add(key string, value V) {
+	o.keys, o.values = append(o.keys, key), append(o.values, value)
+}
+
+// MarshalJSON writes the object.
+func (o ordered[V]) MarshalJSON() ([]byte, error) {
+	out := []byte("{")
+	for i, key := range o.keys {
+		name, err1 := json.Marshal(key)
+		value, err2 := json.Marshal(o.values[i])
+		if err := errors.Join(err1, err2); err != nil {
+			return nil, err
+		}
+		if i > 0 {
+			out = append(out, ',')
+		}
+		out = append(append(append(out, name...), ':'), value...)
+	}
+	return append(out, '}'), nil
+}
+
+// checkLine judges one pupil and writes the line.
 func checkLine(y *catalog.Year, p *bundle.Pupil) ([]byte, error) {
 	f := sheet.NewFacts(y, p.Student)
 	s := p.Sheet(y)
@@ -115,155 +193,55 @@ func checkLine(y *catalog.Year, p *bundle.Pupil) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	o := &lineWriter{}
-	o.open('{')
-	o.key("student").text(p.ID)
-	o.key("grade").int(p.Grade)
-	o.key("ready").bool(j.Ready)
-	o.key("rules").open('[')
+	out := checkOut{Student: p.ID, Grade: p.Grade, Ready: j.Ready, Rules: []ruleOut{}, Requests: []requestOut{}, Links: []linkOut{}, Uncovered: []string{},
+		Packing: packingOut{Fits: j.Packing.Fits(), Overload: j.Packing.Overload}}
 	for _, r := range j.Rules {
 		rule := &y.Rules[r.Rule]
-		o.item().open('{')
-		o.key("id").text(rule.ID)
-		o.key("measured").amount(r.Measured)
-		if rule.Min != nil {
-			o.key("min").amount(*rule.Min)
-		}
-		if rule.Max != nil {
-			o.key("max").amount(*rule.Max)
-		}
-		o.key("holds").bool(r.Holds).close('}')
+		out.Rules = append(out.Rules, ruleOut{rule.ID, r.Measured, rule.Min, rule.Max, r.Holds})
 	}
-	o.close(']').key("requests").open('[')
-	for _, r := range j.Requests {
-		o.item().open('{')
-		o.key("course").text(y.Codes[r.Course])
-		entry := "none"
+	for i, r := range j.Requests {
+		request := requestOut{Course: y.Codes[r.Course], Entry: "none", Missing: []string{}, Repeat: r.Repeat, Barred: r.Barred}
 		if r.HasEntry {
-			entry = r.Entry.String()
+			request.Entry = r.Entry.String()
 		}
-		o.key("entry").text(entry)
-		var missing []string
 		if r.HasEntry && r.Entry < condition.Expected {
 			for _, leaf := range f.Missing(&s, r.Course) {
-				missing = append(missing, leaf.String())
+				request.Missing = append(request.Missing, leaf.String())
 			}
 		}
-		o.key("missing").texts(missing)
 		if r.Waiver >= 0 {
-			o.key("waivedBy").text(f.Signals[r.Waiver].By)
+			request.WaivedBy = &f.Signals[r.Waiver].By
 		}
-		o.key("repeat").bool(r.Repeat)
-		o.key("barred").bool(r.Barred).close('}')
+		out.Requests = append(out.Requests, request)
+		out.Packing.Spans.add(request.Course, y.TermNames(j.Packing.Spans[i]))
 	}
-	o.close(']').key("packing").open('{')
-	o.key("fits").bool(j.Packing.Fits())
-	o.key("spans").open('{')
-	for i, r := range j.Requests {
-		o.key(y.Codes[r.Course]).texts(y.TermNames(j.Packing.Spans[i]))
-	}
-	o.close('}').key("overload").amount(j.Packing.Overload).close('}')
-	o.key("links").open('[')
 	for _, l := range j.Links {
-		o.item().open('{')
-		o.key("course").text(y.Codes[l.Course])
-		o.key("needs").text(y.Codes[l.Needs]).close('}')
+		out.Links = append(out.Links, linkOut{y.Codes[l.Course], y.Codes[l.Needs]})
 	}
-	o.close(']').key("uncovered").open('[')
 	for _, course := range uncovered {
-		o.item().text(y.Codes[course])
+		out.Uncovered = append(out.Uncovered, y.Codes[course])
 	}
-	o.close(']').key("audits").open('{')
 	for i := range y.Audits {
-		o.key(y.Audits[i].ID)
-		o.audit(y.Audits[i].Audit, f.Audit(i, &s))
+		out.Audits.add(y.Audits[i].ID, auditOut(y.Audits[i].Audit, f.Audit(i, &s)))
 	}
-	return o.close('}').close('}').bytes, nil
+	return json.Marshal(&out)
 }
 
-func (o *lineWriter) audit(a *policy.Audit, entries []sheet.AuditEntry) {
-	o.open('[')
+func auditOut(a *policy.Audit, entries []sheet.AuditEntry) []entryOut {
+	list := make([]entryOut, len(entries))
 	for e := range entries {
 		entry, source := &entries[e], &a.Entries[e]
-		o.item().open('{')
-		o.key("id").text(source.ID)
-		o.key("need").amount(entry.Need)
-		o.key("earned").amount(entry.Earned)
-		o.key("inProgress").amount(entry.InProgress)
-		o.key("requested").amount(entry.Requested)
-		o.key("short").amount(entry.Short)
+		out := entryOut{ID: source.ID, Need: entry.Need, Earned: entry.Earned, InProgress: entry.InProgress, Requested: entry.Requested, Short: entry.Short}
 		if source.Each != nil {
-			o.key("eachShort").open('{')
+			out.EachShort = map[string]credit.Amount{}
 			for _, short := range entry.EachShort {
-				o.key(policy.YearLabel(short.Year)).amount(short.Short)
+				out.EachShort[policy.YearLabel(short.Year)] = short.Short
 			}
-			o.close('}')
 		}
 		if source.By != nil {
-			o.key("late").bool(entry.Late)
+			out.Late = &entry.Late
 		}
-		o.close('}')
+		list[e] = out
 	}
-	o.close(']')
-}
-
-// lineWriter writes one line of JSON with its keys in a fixed order.
-type lineWriter struct {
-	bytes []byte
-	first bool
-}
-
-type amount interface{ Append([]byte) []byte }
-
-func (o *lineWriter) open(c byte) *lineWriter {
-	o.bytes, o.first = append(o.bytes, c), true
-	return o
-}
-
-func (o *lineWriter) close(c byte) *lineWriter {
-	o.bytes, o.first = append(o.bytes, c), false
-	return o
-}
-
-func (o *lineWriter) item() *lineWriter {
-	if !o.first {
-		o.bytes = append(o.bytes, ',')
-	}
-	o.first = false
-	return o
-}
-
-func (o *lineWriter) key(name string) *lineWriter {
-	o.item().text(name)
-	o.bytes = append(o.bytes, ':')
-	return o
-}
-
-func (o *lineWriter) text(s string) *lineWriter {
-	quoted, _ := json.Marshal(s) // a string always marshals
-	o.bytes = append(o.bytes, quoted...)
-	return o
-}
-
-func (o *lineWriter) texts(list []string) *lineWriter {
-	o.open('[')
-	for _, s := range list {
-		o.item().text(s)
-	}
-	return o.close(']')
-}
-
-func (o *lineWriter) int(n int) *lineWriter {
-	o.bytes = fmt.Appendf(o.bytes, "%d", n)
-	return o
-}
-
-func (o *lineWriter) bool(v bool) *lineWriter {
-	o.bytes = fmt.Appendf(o.bytes, "%t", v)
-	return o
-}
-
-func (o *lineWriter) amount(a amount) *lineWriter {
-	o.bytes = a.Append(o.bytes)
-	return o
+	return list
 }

@@ -210,19 +210,19 @@ func (p *placing) code(course int32) string { return p.bundle.Year.Codes[course]
 
 // write writes the two files.
 func (p *placing) write(dir string) error {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return fmt.Errorf("writing the placement: %w", err)
 	}
 	enrollments := p.enrollments()
 	text, err := enrollments.Bytes()
 	if err == nil {
-		err = os.WriteFile(filepath.Join(dir, enrollments.Name), text, 0o644)
+		err = bundle.WriteFile(filepath.Join(dir, enrollments.Name), text)
 	}
 	if err == nil {
 		text, err = json.MarshalIndent(p.report(), "", " ")
 	}
 	if err == nil {
-		err = os.WriteFile(filepath.Join(dir, "placement.json"), append(text, '\n'), 0o644)
+		err = bundle.WriteFile(filepath.Join(dir, "placement.json"), append(text, '\n'))
 	}
 	if err != nil {
 		return fmt.Errorf("writing the placement: %w", err)

@@ -1,0 +1,111 @@
+package bundle
+
+import (
+	"errors"
+	"strings"
+
+	"rubricon/core/catalog"
+	"rubricon/core/condition"
+	"rubricon/core/credit"
+	"rubricon/core/policy"
+)
+
+func (b *Bundle) spans(t *Table, r *Row) (spans []catalog.TermSet) {
+	text := t.Cell(r, "metadata.span")
+	if text == "" {
+		text = "year"
+	}
+	add := func(s catalog.TermSet) {
+		for _, have := range spans {
+			if have == s {
+				return
+			}
+		}
+		spans = append(spans, s)
+	}
+	for _, part := range strings.Split(text, "|") {
+		switch part = strings.TrimSpace(part); part {
+		case "year":
+			add(1<<len(b.Frame.Terms) - 1)
+		case "any":
+			for i := range b.Frame.Terms {
+				add(1 << i)
+			}
+		default:
+			var s catalog.TermSet
+			for _, name := range strings.Split(part, "+") {
+				name = strings.TrimSpace(name)
+				found := false
+				for i, term := range b.Frame.Terms {
+					if term == name {
+						found = true
+						s |= 1 << i
+					}
+				}
+				if !found && len(b.Frame.Terms) > 0 {
+					b.bad(t, r, "metadata.span", "“%s” is not a term; the terms are %s", name, strings.Join(b.Frame.Terms, ", "))
+					return []catalog.TermSet{1}
+				}
+			}
+			add(s)
+		}
+	}
+	return spans
+}
+
+// MaxLoad is the largest load a course may have, in hundredths of a period.
+const MaxLoad = 100 * credit.One
+
+func (b *Bundle) courses() map[string]*Row {
+	t := b.Tables["courses.csv"]
+	ids, codes := map[string]int{}, map[string]int{}
+	rows := map[string]*Row{}
+	for i := range t.Rows {
+		r := &t.Rows[i]
+		if !b.needed(t, r, "sourcedId", "title", "courseCode", "subjects") ||
+			!b.unique(t, r, "sourcedId", ids) || !b.unique(t, r, "courseCode", codes) {
+			continue
+		}
+		c := catalog.Course{
+			Code: t.Cell(r, "courseCode"), Title: t.Cell(r, "title"), Grades: b.grades(t, r), Subjects: list(t.Cell(r, "subjects")),
+			Credits: b.amount(t, r, "metadata.credits", 0), Load: b.amount(t, r, "metadata.load", credit.One), Fee: b.amount(t, r, "metadata.fee", 0),
+			Spans: b.spans(t, r),
+			Links: list(t.Cell(r, "metadata.links")), Excludes: list(t.Cell(r, "metadata.excludes")), LeadsTo: list(t.Cell(r, "metadata.leadsTo")),
+			VariantOf: t.Cell(r, "metadata.variantOf"), Tags: list(t.Cell(r, "metadata.tags")),
+			Description: t.Cell(r, "metadata.description"), Note: t.Cell(r, "metadata.note"),
+			EntryStance: oneOf(b, t, r, "metadata.entryStance", policy.Block, policy.Block, policy.Acknowledge, policy.Advise),
+			Access:      oneOf(b, t, r, "metadata.access", catalog.Open, catalog.Open, catalog.Invited, catalog.Application),
+			Repeatable:  oneOf(b, t, r, "metadata.repeatable", "false", "true", "false") == "true",
+		}
+		if len(c.Subjects) == 0 {
+			b.bad(t, r, "subjects", "is empty")
+		}
+		if c.Load > MaxLoad {
+			b.bad(t, r, "metadata.load", "is more than %v periods a day", MaxLoad)
+		}
+		if text := t.Cell(r, "metadata.entry"); strings.TrimSpace(text) != "" {
+			entry, err := condition.Parse(text)
+			if err != nil {
+				b.bad(t, r, "metadata.entry", "%v", err)
+			}
+			c.Entry = entry
+		}
+		b.CourseIDs[t.Cell(r, "sourcedId")] = c.Code
+		rows[c.Code] = r
+		b.Courses = append(b.Courses, c)
+	}
+	return rows
+}
+
+func (b *Bundle) compile(p *policy.Policy, rows map[string]*Row) {
+	var errs []error
+	b.Year, errs = catalog.Compile(b.Frame, b.Courses, p)
+	for _, err := range errs {
+		var ref *catalog.ReferenceError
+		if errors.As(err, &ref) && ref.Course != "" {
+			b.bad(b.Tables["courses.csv"], rows[ref.Course], ref.Field, "%s", ref.What)
+		} else {
+			b.Problems = append(b.Problems, Problem{"policy.json", 1, "rules." + ref.Rule + "." + ref.Field, ref.What})
+		}
+	}
+}
