@@ -386,6 +386,111 @@ func TestTwoWindows(t *testing.T) {
 	two.says("#board button", "Tidal Ecology")
 }
 
+// TestALostPassword gives a student a new password as the office, who signs in with it, sees where they are signed in, and changes it.
+func TestALostPassword(t *testing.T) {
+	s := newSite(t)
+	before := s.as("mara.quill", phone)
+	before.says("[data-testid=todo]", "one credit of science")
+	office := s.as("office", desk)
+	office.press("nav a", "People")
+	office.says("h1", "Give somebody a new password")
+	office.MustElement("input[type=search]").MustInput("quill, mara")
+	office.says("li", "Mara Quill mara.quill · student · has a password")
+	office.accessible("the people")
+	office.press("li button", "Give a new password")
+	office.says("[role=status]", "New password for Mara Quill")
+	password := office.MustElement("code").MustText()
+	// Whoever is signed in with the old one is signed out, and said so.
+	before.MustReload()
+	before.says("h1", "Next year’s courses")
+
+	mara := s.open(phone)
+	mara.MustElement("input[name=username]").MustInput("mara.quill")
+	mara.MustElement("input[name=password]").MustInput(password)
+	mara.MustElement("button[type=submit]").MustClick()
+	mara.press("header a", "Account")
+	mara.says("li", "here, now")
+	mara.accessible("the account")
+	mara.MustElement("input[name=old]").MustInput("not it, I fear")
+	mara.MustElement("input[name=new]").MustInput("a harbour of my own")
+	mara.press("button", "Change it")
+	mara.says("[role=alert]", "The username or the password is not right")
+	mara.MustElement("input[name=old]").MustSelectAllText().MustInput(password)
+	mara.press("button", "Change it")
+	mara.says("[role=status]", "Changed. You are signed out everywhere else.")
+}
+
+// TestForTheFamily signs a sheet from paper as the office, reopens it after it was cleared, and sends it back.
+func TestForTheFamily(t *testing.T) {
+	s := newSite(t)
+	mara := s.as("mara.quill", desk)
+	for _, course := range []string{"TID1", "PHO1", "AST1"} {
+		mara.MustElement("input[type=search]").MustSelectAllText().MustInput(course)
+		mara.MustWait(`(c) => document.querySelector('button[data-row]')?.dataset.row === c`, course)
+		mara.MustElement("aside button[data-row]").MustFocus()
+		key := input.KeyA
+		if course == "TID1" {
+			key = input.Enter
+		}
+		mara.Keyboard.MustType(key)
+		mara.says("[data-course="+course+"]", ".")
+	}
+	mara.press("nav a", "Hand in")
+	mara.press("button", "Submit to the school")
+	mara.says("[data-testid=receipt]", "Receipt")
+	arden := s.as("ms.arden", desk)
+	arden.press("main button", "Quill, Mara")
+	arden.says("#student", "It waits for a guardian’s signature")
+	arden.press("#student button", "Sign for the family")
+	arden.MustElement("[role=dialog] textarea").MustInput("Signed on paper, seen today.")
+	arden.accessible("signing for the family")
+	arden.press("[role=dialog] button[type=submit]", "Sign for the family")
+	arden.gone("[role=dialog]")
+	arden.press("#student button", "Waive for Physics")
+	arden.MustElement("[role=dialog] textarea").MustInput("Report seen.")
+	arden.press("[role=dialog] button", "Keep")
+	arden.gone("[role=dialog]")
+	arden.says("#student", "Everything holds")
+	arden.press("#student button", "^Clear$")
+	arden.says("#student", "cleared ·")
+	arden.press("#student button", "Reopen")
+	arden.MustElement("[role=dialog] textarea").MustInput("Too early.")
+	arden.press("[role=dialog] button[type=submit]", "Take the clearance back")
+	arden.gone("[role=dialog]")
+	arden.says("#student", "signed ·")
+	ilse := s.as("ilse.quill", phone)
+	ilse.says("main", "Signed for the family by Ms Arden of the school")
+}
+
+// TestAnAnswerThatIsLost loses the answer to a change: it is sent again by itself, and made once.
+func TestAnAnswerThatIsLost(t *testing.T) {
+	s := newSite(t)
+	mara := s.as("mara.quill", desk)
+	mara.says("[data-testid=todo]", "one credit of science")
+	mara.MustEval(`() => {
+		const real = window.fetch;
+		let lost = false;
+		window.fetch = async (request, ...rest) => {
+			const answer = await real(request, ...rest);
+			if (!lost && String(request.url ?? request).includes('/changes')) { lost = true; throw new TypeError('the line is cut'); }
+			return answer;
+		};
+	}`)
+	mara.MustElement("input[type=search]").MustInput("Tidal")
+	mara.press("aside button[data-row]", "Tidal Ecology")
+	mara.press("aside button", "Request")
+	mara.says("#board button", "Tidal Ecology")
+	mara.says("[data-testid=status]", "kept")
+	if has, _, _ := mara.HasR("[role=alert]", "."); has {
+		t.Error("something is said to have gone wrong")
+	}
+	mara.press("header button", "Undo")
+	mara.says("[data-testid=todo]", "one credit of science")
+	if !mara.MustElementR("header button", "Undo").MustProperty("disabled").Bool() {
+		t.Error("the change was made twice: there is one more to undo")
+	}
+}
+
 // TestServerGone shows what a person sees when the server cannot be reached, and that nothing is pretended to be kept.
 func TestServerGone(t *testing.T) {
 	s := newSite(t)

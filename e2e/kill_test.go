@@ -3,6 +3,7 @@ package e2e
 import (
 	"bufio"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -10,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync/atomic"
 	"syscall"
@@ -32,7 +34,7 @@ func start(t *testing.T, binary, database string) *process {
 	t.Helper()
 	cmd := exec.Command(binary, "serve", "--listen", "127.0.0.1:0")
 	cmd.Env = append(os.Environ(), "RUBRICON_DATABASE="+database)
-	cmd.Stderr = os.Stderr
+	cmd.Stderr = io.Discard
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		t.Fatal(err)
@@ -141,5 +143,52 @@ func TestKillLosesNothingAnswered(t *testing.T) {
 		default:
 			t.Fatalf("round %d: version %d was answered, %d is there", round, version, d.Row.Version)
 		}
+	}
+}
+
+// TestTheDemoNoticesThatItsDatabaseHasEnded kills the demo's database: the demo says so, and ends.
+func TestTheDemoNoticesThatItsDatabaseHasEnded(t *testing.T) {
+	dir, err := os.MkdirTemp("", "rubricon-demo-end")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = os.RemoveAll(dir) })
+	if err := os.Chmod(dir, 0o755); err != nil { // the user postgres must reach the folder inside
+		t.Fatal(err)
+	}
+	binary := filepath.Join(dir, "rubricon")
+	if out, err := exec.Command("go", "build", "-o", binary, "../cmd/rubricon").CombinedOutput(); err != nil {
+		t.Fatalf("building: %v\n%s", err, out)
+	}
+	cmd := exec.Command(binary, "demo", "--listen", "127.0.0.1:0")
+	cmd.Dir = dir
+	var said strings.Builder
+	cmd.Stderr = &said
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = cmd.Process.Kill() })
+	lines := bufio.NewScanner(out)
+	for lines.Scan() && !strings.Contains(lines.Text(), "serves on") {
+	}
+	text, err := os.ReadFile(filepath.Join(dir, ".data", "pg", "postmaster.pid"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	pid, err := strconv.Atoi(strings.Split(string(text), "\n")[0])
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := syscall.Kill(pid, syscall.SIGQUIT); err != nil {
+		t.Fatal(err)
+	}
+	err = cmd.Wait()
+	var exit *exec.ExitError
+	if !errors.As(err, &exit) || !strings.Contains(said.String(), "the demo's database has ended by itself") || !strings.Contains(said.String(), "Start again with make demo") {
+		t.Errorf("it ends with %v, saying %s", err, said.String())
 	}
 }

@@ -36,6 +36,8 @@ var shots = []shot{
 	{name: "family-phone", user: "ilse.quill", path: "/", wait: "h1", phone: true},
 	{name: "caseload", user: "ms.arden", path: "/", wait: "#student h2"},
 	{name: "caseload-phone", user: "ms.arden", path: "/", wait: "#student h2", phone: true},
+	{name: "people", user: "office", path: "/people", wait: "input[type=search]", typed: "quill"},
+	{name: "account", user: "mara.quill", path: "/account", wait: "h1"},
 }
 
 func main() {
@@ -103,7 +105,9 @@ func take(b *rod.Browser, s shot, file string) {
 	}
 	if s.typed != "" {
 		page.MustElement("input[type=search]").MustInput(s.typed)
-		page.MustElement("button[data-row]").MustFocus()
+		if s.click != "" {
+			page.MustElement("button[data-row]").MustFocus()
+		}
 	}
 	page.MustWaitRequestIdle()()
 	page.MustEval(`() => document.fonts.ready.then(() => true)`)

@@ -6,6 +6,14 @@ import { errorWords } from './errors';
 import { Button, Loading, Refusal } from './kit/controls';
 import { when } from './words';
 
+/** A browser by the names that people know, as far as it tells them. */
+function agentWords(t: ReturnType<typeof useTranslation>['t'], agent: string) {
+  const browser = /Edg|Firefox|Chrome|Safari/.exec(agent)?.[0].replace('Edg', 'Edge');
+  const system = /Android|iPhone|iPad|Windows|Mac OS|CrOS|Linux/.exec(agent)?.[0].replace('CrOS', 'Chromebook');
+  if (!browser || !system) return agent || t('account.unknown');
+  return t('account.browser', { browser, system });
+}
+
 /** One's own account: where one is signed in, and the password. */
 export default function Account() {
   const { t } = useTranslation();
@@ -35,7 +43,9 @@ export default function Account() {
       <ul className="mb-6">
         {sessions.data?.map((s) => (
           <li key={s.id} className="flex flex-wrap items-center gap-x-4 border-t border-line py-2">
-            <span className="min-w-0 flex-1 basis-64 truncate">{s.agent || t('account.unknown')}</span>
+            <span className="min-w-0 flex-1 basis-64 truncate" title={s.agent}>
+              {agentWords(t, s.agent)}
+            </span>
             <span className="text-sm text-soft">{s.here ? t('account.here') : t('account.seen', { time: when(s.seenAt) })}</span>
             {!s.here && (
               <Button disabled={end.isPending} onClick={() => end.mutate(s.id)}>
