@@ -5,7 +5,7 @@ BIN := bin/rubricon
 UI := ui/dist/index.html
 UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts -type f 2>/dev/null)
 
-.PHONY: help demo demo-reset build test quick bench bench-core bench-place contract shots lint fuzz need
+.PHONY: help demo demo-reset build test quick bench bench-core bench-place contract shots lint fuzz need mutants
 
 help: ## list the commands
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F':.*## ' '{printf "make %-12s %s\n", $$1, $$2}'
@@ -66,3 +66,11 @@ shots: ## take the pictures in docs/screenshots anew, from a running demo
 
 lint: ## check the front end's style
 	cd ui && npm run --silent lint
+
+MUTATED := store web school bundle core/acts core/sheet
+
+mutants: build ## put faults into the code one by one and see which the tests notice (two hours); what survives is in docs/mutants.md
+	@scripts/need chromium pgbouncer
+	@command -v gremlins >/dev/null || go install github.com/go-gremlins/gremlins/cmd/gremlins@v0.6.0
+	@PATH="$$PATH:$$(go env GOPATH)/bin"; for p in $(MUTATED); do \
+	  go run ./store/local/beside gremlins unleash ./$$p --workers 2 --timeout-coefficient 6 --threshold-efficacy 85 || exit 1; done

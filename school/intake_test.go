@@ -202,7 +202,7 @@ func TestUnknownColumnsSurvive(t *testing.T) {
 }
 
 func TestMinimalBundles(t *testing.T) {
-	t.Parallel()
+	storetest.Parallel(t)
 	minimal := map[string]string{
 		"academicSessions.csv": "sourcedId,title,type,startDate,endDate,parentSourcedId\ny,2027-28,schoolYear,2027-09-01,2028-06-30,\nt,S1,semester,2027-09-01,2028-01-31,y\n",
 		"courses.csv":          "sourcedId,title,courseCode,grades,subjects\n",

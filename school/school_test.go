@@ -36,7 +36,7 @@ type house struct {
 
 func newHouse(t *testing.T) *house {
 	t.Helper()
-	t.Parallel()
+	storetest.Parallel(t)
 	return houseOn(t, storetest.New(t))
 }
 

@@ -74,14 +74,13 @@ type SignatureShow struct {
 const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade,
 	sh.programs, sh.touched, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.asked, sh.looked, sh.undoable,
 	sub.at AS submitted_at, sub.receipt, coalesce(sub.entries, '[]') AS submitted,
-	(SELECT ` + entriesAsText + ` FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)) AS entries,
-	CASE WHEN sh.submission = 0 THEN '[]' ELSE (SELECT ` + signatureJSON + ` FROM signature si
-		WHERE (si.school_id, si.year, si.student_id, si.number) = (sh.school_id, sh.year, sh.student_id, sh.submission)) END AS signatures`
+	(SELECT ` + entriesAsText + ` FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)) AS entries`
+
+const signatures = `(SELECT coalesce(json_agg(json_build_object('person_id', si.person_id, 'name', si.name, 'at', si.at, 'for_family', si.for_family) ORDER BY si.at, si.person_id), '[]')
+	FROM signature si WHERE (si.school_id, si.year, si.student_id, si.number) = (sh.school_id, sh.year, sh.student_id, sh.submission))`
 
 const sheetTables = `sheet sh JOIN school_year y ON (y.school_id, y.year) = (sh.school_id, sh.year)
 	LEFT JOIN submission sub ON (sub.school_id, sub.year, sub.student_id, sub.number) = (sh.school_id, sh.year, sh.student_id, sh.submission)`
-
-const signatureJSON = `coalesce(json_agg(json_build_object('person_id', si.person_id, 'name', si.name, 'at', si.at, 'for_family', si.for_family) ORDER BY si.at, si.person_id), '[]')`
 
 // entriesAsText packs a sheet's entries into one text, which costs the server half of what JSON does; entryList reads it.
 const entriesAsText = `coalesce(string_agg(concat_ws(E'\x1f', e.kind, e.rank, e.ord, e.course_code, e.stands_for), E'\x1e'), '')`
@@ -133,7 +132,8 @@ func (l *entryList) Scan(src any) error {
 
 // Sheet gives a student's sheet. The error is ErrNotFound where there is none.
 func (q Queries) Sheet(ctx context.Context, at Place) (s SheetRow, err error) {
-	return s, q.get(ctx, &s, `SELECT `+sheetColumns+` FROM `+sheetTables+` WHERE sh.school_id = $1 AND sh.year = $2 AND sh.student_id = $3`, at.School, at.Year, at.Student)
+	return s, q.get(ctx, &s, `SELECT `+sheetColumns+`,
+		CASE WHEN sh.submission = 0 THEN '[]' ELSE `+signatures+` END AS signatures FROM `+sheetTables+` WHERE sh.school_id = $1 AND sh.year = $2 AND sh.student_id = $3`, at.School, at.Year, at.Student)
 }
 
 // Pupil is whose sheet it is, with the window in which it is open. It changes only together with the roster's version.
@@ -148,9 +148,10 @@ type Pupil struct {
 	CounselorsClose *time.Time `db:"counselors_close"`
 }
 
+const counselorName = `coalesce((SELECT k.given_name || ' ' || k.family_name FROM relation r JOIN person k ON k.school_id = r.school_id AND k.id = r.person_id
+	WHERE r.school_id = sh.school_id AND r.student_id = sh.student_id AND r.kind = 'counsels' AND r.year = sh.year ORDER BY r.id LIMIT 1), '') AS counselor_name`
+
 const pupilColumns = `p.given_name, p.family_name,
-	coalesce((SELECT k.given_name || ' ' || k.family_name FROM relation r JOIN person k ON k.school_id = r.school_id AND k.id = r.person_id
-		WHERE r.school_id = sh.school_id AND r.student_id = sh.student_id AND r.kind = 'counsels' AND r.year = sh.year ORDER BY r.id LIMIT 1), '') AS counselor_name,
 	(SELECT count(*) FROM relation r WHERE r.school_id = sh.school_id AND r.student_id = sh.student_id AND r.kind = 'guards') AS guardians,
 	w.opens, w.families_close, w.counselors_close`
 
@@ -161,7 +162,7 @@ const pupilTables = `person p ON p.school_id = sh.school_id AND p.id = sh.studen
 
 // Pupil tells whose sheet it is. The error is ErrNotFound where there is no such sheet.
 func (q Queries) Pupil(ctx context.Context, at Place) (p Pupil, err error) {
-	return p, q.get(ctx, &p, `SELECT `+pupilColumns+` FROM sheet sh JOIN `+pupilTables+`
+	return p, q.get(ctx, &p, `SELECT `+counselorName+`, `+pupilColumns+` FROM sheet sh JOIN `+pupilTables+`
 		WHERE sh.school_id = $1 AND sh.year = $2 AND sh.student_id = $3`, at.School, at.Year, at.Student)
 }
 
@@ -172,9 +173,11 @@ type CaseRow struct {
 }
 
 // Caseload lists the students of a counselor with their sheets, or all of the school where counselor is empty, by name. What belongs
-// to each is looked up by key, so that the plan is good whatever the server knows of the tables.
+// to each is looked up by key, so that the plan is good whatever the server knows of the tables. Left out is what a list does not
+// show: the counselor's name, and signatures but where more may come.
 func (q Queries) Caseload(ctx context.Context, school string, year int, counselor string) (list []CaseRow, err error) {
-	return list, q.list(ctx, &list, `SELECT `+sheetColumns+`, `+pupilColumns+` FROM `+sheetTables+` JOIN `+pupilTables+`
+	return list, q.list(ctx, &list, `SELECT `+sheetColumns+`, `+pupilColumns+`,
+			CASE WHEN sh.state <> 'submitted' THEN '[]' ELSE `+signatures+` END AS signatures FROM `+sheetTables+` JOIN `+pupilTables+`
 		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND p.enabled AND ($3 = '' OR sh.student_id IN
 			(SELECT r.student_id FROM relation r WHERE r.school_id = $1 AND r.kind = 'counsels' AND r.person_id = $3 AND r.year = $2))
 		ORDER BY p.family_name, p.given_name, p.id`, school, year, counselor)

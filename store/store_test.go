@@ -52,7 +52,7 @@ func open(t *testing.T, address string) *store.DB {
 
 // The server's role reads and writes, but owns nothing, and what has happened it cannot alter.
 func TestTheServerCannotAlterWhatHasHappened(t *testing.T) {
-	t.Parallel()
+	storetest.Parallel(t)
 	d := storetest.New(t)
 	db := d.Open(t)
 	for _, text := range []string{`UPDATE event SET actor = 'x'`, `DELETE FROM event`, `TRUNCATE event`, `UPDATE submission SET receipt = 'x'`, `DELETE FROM submission`,
@@ -73,7 +73,7 @@ func TestTheServerCannotAlterWhatHasHappened(t *testing.T) {
 }
 
 func TestDeadlines(t *testing.T) {
-	t.Parallel()
+	storetest.Parallel(t)
 	d := storetest.New(t)
 	for name, address := range map[string]string{"by itself": d.URL, "behind a pooler": with(t, d.URL, "default_query_exec_mode", "exec")} {
 		t.Run(name, func(t *testing.T) {
@@ -96,7 +96,7 @@ func TestDeadlines(t *testing.T) {
 
 // A lock that somebody holds is not waited for for ever, and what is said of it is that trying again helps.
 func TestALockThatIsHeld(t *testing.T) {
-	t.Parallel()
+	storetest.Parallel(t)
 	d := storetest.New(t)
 	db := d.Open(t)
 	holding, release := make(chan struct{}), make(chan struct{})
@@ -121,7 +121,7 @@ func TestALockThatIsHeld(t *testing.T) {
 }
 
 func TestThePoolIsTheOperators(t *testing.T) {
-	t.Parallel()
+	storetest.Parallel(t)
 	d := storetest.New(t)
 	for address, want := range map[string]int{d.URL: store.DefaultConns, with(t, d.URL, "pool_max_conns", "3"): 3, with(t, d.URL, "pool_max_conns", "40"): 40} {
 		db := open(t, address)
@@ -154,7 +154,7 @@ func TestThePoolIsTheOperators(t *testing.T) {
 
 // Through pgbouncer, which gives each transaction another connection.
 func TestBehindATransactionPooler(t *testing.T) {
-	t.Parallel()
+	storetest.Parallel(t)
 	bin, err := exec.LookPath("pgbouncer")
 	if err != nil {
 		t.Fatal("pgbouncer is not installed; as root run: apt-get install pgbouncer")
@@ -224,7 +224,7 @@ func TestBehindATransactionPooler(t *testing.T) {
 }
 
 func TestSchemas(t *testing.T) {
-	t.Parallel()
+	storetest.Parallel(t)
 	d := storetest.Empty(t)
 	if _, err := store.Open(t.Context(), d.URL); err != nil {
 		t.Error("an empty schema:", err)
@@ -260,7 +260,7 @@ func TestSchemas(t *testing.T) {
 }
 
 func TestUnavailable(t *testing.T) {
-	t.Parallel()
+	storetest.Parallel(t)
 	code := func(c string) error { return fmt.Errorf("saving: %w", &pgconn.PgError{Code: c}) }
 	for _, c := range []struct {
 		err  error
@@ -279,7 +279,7 @@ func TestUnavailable(t *testing.T) {
 
 // A change is written only on the version and the facts it was decided on, and then whole.
 func TestSaveChange(t *testing.T) {
-	t.Parallel()
+	storetest.Parallel(t)
 	d := storetest.New(t)
 	q := d.Open(t).Queries()
 	row, err := q.Sheet(t.Context(), mara)
@@ -370,7 +370,7 @@ func TestSaveChange(t *testing.T) {
 
 // What the database itself refuses.
 func TestTheDatabaseGuardsItself(t *testing.T) {
-	t.Parallel()
+	storetest.Parallel(t)
 	d := storetest.New(t)
 	db := d.Open(t)
 	for _, text := range []string{
@@ -397,7 +397,7 @@ func TestTheDatabaseGuardsItself(t *testing.T) {
 
 // New versions of catalog and policy are made only where they differ from those in force.
 func TestPublishYear(t *testing.T) {
-	t.Parallel()
+	storetest.Parallel(t)
 	d := storetest.Empty(t)
 	db := d.Open(t)
 	source := func(title, policy string) store.Source {
@@ -441,7 +441,7 @@ func TestPublishYear(t *testing.T) {
 }
 
 func TestForgetting(t *testing.T) {
-	t.Parallel()
+	storetest.Parallel(t)
 	d := storetest.New(t)
 	q := d.Open(t).Queries()
 	account := d.Account(t, "mara.quill")
@@ -486,7 +486,7 @@ func TestForgetting(t *testing.T) {
 
 // Attempts are counted one after the other, however many come at once, and forgotten with time.
 func TestPress(t *testing.T) {
-	t.Parallel()
+	storetest.Parallel(t)
 	q := storetest.New(t).Open(t).Queries()
 	p := store.Pressure{Free: 3, Decay: time.Minute, Longest: 8 * time.Second}
 	now := storetest.Now

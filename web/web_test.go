@@ -77,7 +77,7 @@ func (s *site) at(now time.Time) {
 
 func newSite(t *testing.T, change ...func(*web.Options)) *site {
 	t.Helper()
-	t.Parallel()
+	storetest.Parallel(t)
 	s := &site{t: t, db: storetest.New(t), now: storetest.Now, people: map[string]*http.Client{}, log: &lockedBuffer{}}
 	log := slog.New(web.LogHandler(slog.NewTextHandler(s.log, nil)))
 	s.cases = school.New(s.db.Open(t), school.Options{Now: s.clock, Log: log, Hashes: storetest.Hashes})

@@ -132,6 +132,14 @@ func makeTemplate(ctx context.Context, pg *local.Server) (err error) {
 	return cases.SetWindow(ctx, demo.SchoolID, Year, school.Window{Grade: -1, Opens: Now.AddDate(0, 0, -7), Families: Now.AddDate(0, 0, 10), Counselors: Now.AddDate(0, 1, 0)})
 }
 
+// Parallel lets a test run beside others, unless many test runs share a server: then the first failure ends the run.
+func Parallel(t *testing.T) {
+	t.Helper()
+	if os.Getenv("RUBRICON_TEST_POSTGRES") == "" {
+		t.Parallel()
+	}
+}
+
 func named(base, name string) string {
 	u, err := url.Parse(base)
 	if err != nil {
