@@ -28,9 +28,6 @@ func (s *Service) Clear(ctx context.Context, by int64, at Place, version int64, 
 // Reopen takes a clearance back: the sheet is signed again, and can be sent back or changed.
 func (s *Service) Reopen(ctx context.Context, by int64, at Place, version int64, reason string) (*Desk, error) {
 	return s.act(ctx, by, at, version, acts.Reopen, reason, func(d *Desk) (*store.Change, error) {
-		if tidy(reason) == "" {
-			return nil, problem(NeedsReason)
-		}
 		change := d.change("reopen", tidy(reason), nil)
 		change.State.State, change.State.ClearedAt = string(acts.Signed), nil
 		return change, nil
@@ -73,9 +70,6 @@ type Decision struct {
 func (s *Service) Decide(ctx context.Context, by int64, at Place, d Decision) (*Desk, error) {
 	d.Reason = tidy(d.Reason)
 	return s.act(ctx, by, at, d.Version, acts.Decide, d.Reason, func(desk *Desk) (*store.Change, error) {
-		if d.Reason == "" {
-			return nil, problem(NeedsReason)
-		}
 		y := desk.Year.Year
 		if _, ok := y.Index(d.Course); !ok {
 			return nil, &Error{Code: NoCourse, Param: d.Course}

@@ -169,8 +169,7 @@ func Of(c *Case) (a Answers) {
 	phase := c.Window.Phase(c.Now)
 	for act := range a {
 		if why := c.why(Act(act), phase, false); why == "" {
-			// Clearing against what the family asks for is an answer to it.
-			a[act] = Answer{Allowed: true, Reason: c.Asked && Act(act) == Clear}
+			a[act] = Answer{Allowed: true, Reason: c.needsReason(Act(act))}
 			continue
 		} else if a[act].Why = why; !forFamily(Act(act)) {
 			continue
@@ -183,6 +182,12 @@ func Of(c *Case) (a Answers) {
 		}
 	}
 	return a
+}
+
+// needsReason tells whether an act of the school must say why: it decides something, takes something back, or clears against what the
+// family asks for.
+func (c *Case) needsReason(a Act) bool {
+	return a == Decide || a == Reopen || a == Clear && c.Asked
 }
 
 // forFamily tells whether an act of the family can be done for it.

@@ -117,7 +117,7 @@ const (
 		sign signed,signed*,cleared,placed aaaax
 		ask any fffff
 		look any nnnnx
-		decide any ++++x
+		decide any rrrrx
 		sendBack progress,back NNNNx
 		sendBack submitted,submitted*,signed,signed*,cleared ++++x
 		sendBack placed llllx
@@ -127,7 +127,7 @@ const (
 		clear signed ++++x
 		clear cleared,placed aaaax
 		reopen progress,back,submitted,submitted*,signed,signed*,placed CCCCx
-		reopen cleared ++++x`
+		reopen cleared rrrrx`
 	edits = `edit,undo progress,back,submitted,submitted*,signed,signed* wo+cc
 		edit,undo cleared,placed wolcc
 		submit progress,back,submitted*,signed* wo+cc

@@ -2,9 +2,9 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type CaseRow, type Person, type Year, clearSheets, useCaseload, useCatalog } from '../api/client';
-import { Header, officePages } from '../app';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
+import { Header, officePages } from '../kit/header';
 import { bookOf } from '../words';
 import { Panel } from './panel';
 

@@ -1,9 +1,9 @@
 import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Person, type Place, type Sheet, acts, useAct, useCatalog, useSheet } from '../api/client';
-import { Header } from '../app';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal, TextDialog } from '../kit/controls';
+import { Header } from '../kit/header';
 import { type Book, amount, bookOf, clauses, join, needWords, openNeeds, statusWords, termsWords, when } from '../words';
 
 /** A guardian's screen: what each child asks for and why, in plain words; sign, or ask for a change. */

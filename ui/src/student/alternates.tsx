@@ -3,10 +3,9 @@ import { useTranslation } from 'react-i18next';
 import type { Entry } from '../api/client';
 import { Mark } from '../kit/marks';
 import { join } from '../words';
-import { reordered } from './board';
-import type { Filter } from './finder';
+import { reordered } from './ranks';
 import { Ranked } from './order';
-import type { Desk } from './student';
+import type { Desk, Filter } from './desk';
 
 /** The alternates in the order in which they would be taken, each with the requests it would save. */
 export function Alternates(props: { desk: Desk; open: string | undefined; onOpen: (course?: string) => void; onFind: (f: Filter) => void }) {

@@ -4,9 +4,9 @@ import type { Entry, Sheet } from '../api/client';
 import { Mark, SubjectTab, subjectTab } from '../kit/marks';
 import { type Book, amount, entryLine, termName } from '../words';
 import { CourseDialog } from './course';
-import type { Filter } from './finder';
 import { OrderDialog } from './order';
-import type { Desk } from './student';
+import { reordered } from './ranks';
+import type { Desk, Filter } from './desk';
 
 /** A piece of a course on the board: rows are half periods. */
 interface Piece {
@@ -159,14 +159,4 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
       <OrderDialog desk={props.desk} open={ordering} onClose={() => setOrdering(false)} />
     </section>
   );
-}
-
-/** The change that moves a course up or down in its list. */
-export function reordered(entries: Entry[], list: 'requests' | 'alternates', course: string, by: number) {
-  const order = entries.map((e) => e.course);
-  const at = order.indexOf(course);
-  const to = Math.min(order.length - 1, Math.max(0, at + by));
-  order.splice(at, 1);
-  order.splice(to, 0, course);
-  return { act: 'order' as const, list, order };
 }

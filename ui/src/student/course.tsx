@@ -3,8 +3,8 @@ import type { Entry, Proof } from '../api/client';
 import { Button, Dialog } from '../kit/controls';
 import { Mark, type MarkKind } from '../kit/marks';
 import { amount, join, needWords, proofWords, spanWords } from '../words';
-import { reordered } from './board';
-import type { Desk } from './student';
+import { reordered } from './ranks';
+import type { Desk } from './desk';
 
 const marks: Record<Proof['verdict'], MarkKind> = {
   met: 'settled',

@@ -5,17 +5,7 @@ import { Button } from '../kit/controls';
 import { Mark, SubjectTab } from '../kit/marks';
 import { amount, effectWords, join, spanWords, termName } from '../words';
 import { matches } from './search';
-import type { Desk } from './student';
-
-/** What the finder shows. */
-export interface Filter {
-  text?: string;
-  rule?: string;
-  term?: number;
-  subject?: string;
-  fits?: boolean;
-  recommended?: boolean;
-}
+import type { Desk, Filter } from './desk';
 
 /** A course with what it would do. */
 interface Row {

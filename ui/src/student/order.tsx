@@ -5,8 +5,8 @@ import type { CSSProperties, ReactNode } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { Entry } from '../api/client';
 import { Dialog } from '../kit/controls';
-import { reordered } from './board';
-import type { Desk } from './student';
+import { reordered } from './ranks';
+import type { Desk } from './desk';
 
 /** A ranked list whose items are dragged by a handle, with the pointer or the keyboard. */
 export function Ranked(props: {

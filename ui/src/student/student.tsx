@@ -1,25 +1,14 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Route, Switch } from 'wouter';
-import { type Edit, type Effects, type Person, type Place, type Sheet, ApiError, acts, newKey, useAct, useCatalog, useEffects, useSheet } from '../api/client';
-import { Header } from '../app';
+import { type Person, type Sheet, ApiError, acts, newKey, useAct, useCatalog, useEffects, useSheet } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Dialog, Loading, Refusal } from '../kit/controls';
-import { type Book, bookOf, clock, statusWords } from '../words';
+import { Header } from '../kit/header';
+import { bookOf, clock, statusWords } from '../words';
+import type { Change, Desk } from './desk';
 import { SubmitPage } from './submit';
 import { YearPage } from './year';
-
-export type Change = (edit: Omit<Edit, 'version' | 'key'>) => void;
-
-export interface Desk {
-  book: Book;
-  sheet: Sheet;
-  effects: Effects | undefined; // until they come
-  effectsFailed: boolean;
-  change: Change;
-  busy: boolean;
-  place: Place;
-}
 
 /** A student's screens: the year, and handing it in. */
 export default function Student({ person }: { person: Person }) {

@@ -4,7 +4,7 @@ import { acts, useAct } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
 import { amount, clauses, spanWords, statusWords, termsWords, when } from '../words';
-import type { Desk } from './student';
+import type { Desk } from './desk';
 
 /** Handing in, as a separate act: refused with what to mend, or answered with a receipt. */
 export function SubmitPage({ desk }: { desk: Desk }) {

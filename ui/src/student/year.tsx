@@ -5,9 +5,9 @@ import type { Todo } from '../api/client';
 import { type Clause, clauses } from '../words';
 import { Alternates } from './alternates';
 import { Board } from './board';
-import { type Filter, Finder } from './finder';
+import { Finder } from './finder';
 import { Ledger } from './ledger';
-import type { Desk } from './student';
+import type { Desk, Filter } from './desk';
 
 /** The student's year: what is still to do, the board, alternates, ledger and finder. */
 export function YearPage({ desk }: { desk: Desk }) {

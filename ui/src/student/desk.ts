@@ -1,0 +1,26 @@
+import type { Edit, Effects, Place, Sheet } from '../api/client';
+import type { Book } from '../words';
+
+/** Makes a change on the latest version. */
+export type Change = (edit: Omit<Edit, 'version' | 'key'>) => void;
+
+/** A sheet with what a screen needs to show and change it. */
+export interface Desk {
+  book: Book;
+  sheet: Sheet;
+  effects: Effects | undefined; // until they come
+  effectsFailed: boolean;
+  change: Change;
+  busy: boolean;
+  place: Place;
+}
+
+/** What the finder shows. */
+export interface Filter {
+  text?: string;
+  rule?: string;
+  term?: number;
+  subject?: string;
+  fits?: boolean;
+  recommended?: boolean;
+}
