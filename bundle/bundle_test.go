@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -248,6 +249,48 @@ func TestFilesAreTheOwnersAlone(t *testing.T) {
 		info, err := os.Stat(filepath.Join(at, "users.csv"))
 		if err != nil || info.Mode().Perm() != 0o600 {
 			t.Errorf("the mode is %v, %v", info.Mode(), err)
+		}
+	}
+}
+
+// Marks may have names, which the policy gives numbers; a condition may ask for one by its name.
+func TestMarksWithNames(t *testing.T) {
+	files := small()
+	files["policy.json"] = strings.Replace(files["policy.json"], `"periods"`, `"marks":{"A":95,"B+":88,"B":85,"P":60},"periods"`, 1)
+	files["courses.csv"] = "sourcedId,title,courseCode,grades,subjects,metadata.entry\nc1,English,ENG,,English,\"passed ART at \"\"B+\"\" or passed ART at P\"\nc2,Art,ART,,Arts,\n"
+	files["records.csv"] = "student,courseCode,schoolYear,credits,outcome,mark\ns1,ART,2026-27,1,transfer, B+ \ns1,ART,2025-26,1,failed,P\ns1,ART,2025-26,1,earned,72.5\ns1,ART,2025-26,1,earned,\n"
+	delete(files, "classes.csv")
+	b, err := bundle.Read(fsOf(files))
+	if err != nil || len(b.Problems) > 0 {
+		t.Fatal(err, b.Problems)
+	}
+	var got []string
+	for _, r := range b.Pupils[0].Student.Records {
+		got = append(got, fmt.Sprint(r.Mark, r.HasMark))
+	}
+	if s := strings.Join(got, " "); s != "88 true 60 true 72.5 true 0 false" {
+		t.Errorf("marks: %s", s)
+	}
+	if entry := b.Year.Courses[1].Entry; entry.String() != `passed ART at "B+" or passed ART at P` || entry.Parts[0].Leaf.At != 8800 || entry.Parts[1].Leaf.At != 6000 {
+		t.Errorf("the condition: %s %+v", entry, entry.Parts)
+	}
+	for _, c := range [][4]string{
+		{"records.csv", " B+ ", "C", "records.csv:2: mark: “C” is neither a number from 0 to 100 nor a mark of the policy"},
+		{"records.csv", "72.5", "101", "records.csv:4: mark: must lie between 0 and 100"},
+		{"records.csv", "72.5", "-1", "records.csv:4: mark: must lie between 0 and 100"},
+		{"courses.csv", "at P", "at Q", "courses.csv:2: metadata.entry: “Q” is not a mark of the policy"},
+		{"policy.json", `"A":95`, `"A":101`, "policy.json:1: marks.A: must lie between 0 and 100"},
+		{"policy.json", `"A":95`, `"A":"x"`, "policy.json:1: marks.A: "},
+		{"policy.json", `"A":95`, `"A":9.555`, "policy.json:1: marks.A: "},
+		{"policy.json", `"A":95`, `"7.5":95`, "policy.json:1: marks.7.5: is a number; a mark's name must not be one"},
+		{"policy.json", `"A":95`, `"":95`, "policy.json:1: marks: a mark's name is empty"},
+		{"policy.json", `"A":95`, `"A":null`, "policy.json:1: marks.A: is missing"},
+	} {
+		spoilt := maps.Clone(files)
+		spoilt[c[0]] = strings.Replace(spoilt[c[0]], c[1], c[2], 1)
+		b, err := bundle.Read(fsOf(spoilt))
+		if err != nil || len(b.Problems) == 0 || !strings.HasPrefix(b.Problems[0].String(), c[3]) {
+			t.Errorf("%s %s: %v, %v", c[0], c[2], b.Problems, err)
 		}
 	}
 }

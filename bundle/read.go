@@ -159,7 +159,7 @@ func (b *Bundle) interpret() {
 	if p != nil && len(b.Frame.Terms) > 0 {
 		b.compile(p, rows)
 	}
-	b.records()
+	b.records(p)
 	b.signals()
 	b.requests(rows)
 	if p != nil {

@@ -244,7 +244,9 @@ func Compile(frame Frame, courses []Course, p *policy.Policy) (*Year, []error) {
 		}
 		c.Sorted = append([]TermSet(nil), c.Spans...)
 		sort.Slice(c.Sorted, func(i, j int) bool { return c.Sorted[i].Less(c.Sorted[j]) })
-		c.Entry = y.bind(c.Course.Entry)
+		c.Entry = y.bind(c.Course.Entry, func(name string) {
+			errs = append(errs, &ReferenceError{Course: c.Code, Field: "metadata.entry", What: "“" + name + "” is not a mark of the policy"})
+		})
 	}
 	errs = append(errs, y.compilePolicy()...)
 	if len(errs) > 0 {
@@ -320,8 +322,9 @@ func appendNew(list []int32, item int32) []int32 {
 	return append(list, item)
 }
 
-// bind copies a condition with the indexes of the courses it names, giving an index to codes outside the catalog too.
-func (y *Year) bind(c *condition.Condition) *condition.Condition {
+// bind copies a condition with the indexes of the courses it names, giving an index to codes outside the catalog too, and with the
+// numbers of the marks it names; unknown is told of a mark that the policy lacks.
+func (y *Year) bind(c *condition.Condition, unknown func(mark string)) *condition.Condition {
 	if c == nil {
 		return nil
 	}
@@ -336,11 +339,18 @@ func (y *Year) bind(c *condition.Condition) *condition.Condition {
 			}
 			bound.Leaf.Ref = i
 		}
+		if name := c.Leaf.Mark; name != "" {
+			number, ok := y.Policy.Marks[name]
+			if !ok {
+				unknown(name)
+			}
+			bound.Leaf.At = number
+		}
 		return &bound
 	}
 	bound.Parts = make([]*condition.Condition, len(c.Parts))
 	for i, part := range c.Parts {
-		bound.Parts[i] = y.bind(part)
+		bound.Parts[i] = y.bind(part, unknown)
 	}
 	return &bound
 }

@@ -54,6 +54,7 @@ type Leaf struct {
 	Name  string        // course code, score, permission, program or subject; empty for grade and recommended
 	At    credit.Amount // the mark, grade, score or credits asked for, in hundredths
 	HasAt bool
+	Mark  string // passed: the name of the mark asked for, whose number a school year puts into At; empty where a number is asked for
 	// Ref is free for whoever judges: the index of the course that Name is the code of. Parse sets it to -1.
 	Ref int32
 }
@@ -72,7 +73,11 @@ func (l *Leaf) String() string {
 		} else {
 			b.WriteString(" at ")
 		}
-		b.WriteString(l.At.String())
+		if l.Mark != "" {
+			b.WriteString(quoted(l.Mark))
+		} else {
+			b.WriteString(l.At.String())
+		}
 	}
 	return b.String()
 }
@@ -95,6 +100,13 @@ func reserved(word string) bool {
 		}
 	}
 	return false
+}
+
+// IsNumber tells whether a text is a NUMBER of the language: digits with an optional fraction.
+func IsNumber(text string) bool {
+	whole, fraction, dot := strings.Cut(text, ".")
+	digits := func(s string) bool { return s != "" && strings.Trim(s, "0123456789") == "" }
+	return digits(whole) && (!dot || digits(fraction))
 }
 
 func wordRune(r rune) bool {
@@ -208,7 +220,7 @@ func (c *Condition) Missing(w Witness, list []*Leaf) []*Leaf {
 			return list
 		}
 		for _, have := range list {
-			if have.Kind == c.Leaf.Kind && have.Name == c.Leaf.Name && have.HasAt == c.Leaf.HasAt && have.At == c.Leaf.At {
+			if have.Kind == c.Leaf.Kind && have.Name == c.Leaf.Name && have.HasAt == c.Leaf.HasAt && have.Mark == c.Leaf.Mark && have.At == c.Leaf.At {
 				return list
 			}
 		}

@@ -202,3 +202,69 @@ func FuzzParse(f *testing.F) {
 		c.Judge(fixed{})
 	})
 }
+
+// A mark may be asked for by its name; a quoted string after "at" is always a name, a number never is.
+func TestMarksByName(t *testing.T) {
+	for text, want := range map[string]string{
+		"passed A at B":                       "passed A at B",
+		`passed A at "B+"`:                    `passed A at "B+"`,
+		`passed A at "B"`:                     "passed A at B",
+		`passed A at "or"`:                    `passed A at "or"`,
+		`passed A at "70"`:                    "passed A at 70x",
+		"passed A at 70":                      "passed A at 70",
+		"passed A at 070.50":                  "passed A at 70.5",
+		"passed A at 5x and passed B at -5":   "passed A at 5x and passed B at -5",
+		"2 of (passed A at B, passed A at P)": "2 of (passed A at B, passed A at P)",
+	} {
+		c, err := Parse(text)
+		if err != nil {
+			t.Errorf("%s: %v", text, err)
+			continue
+		}
+		if text == `passed A at "70"` { // a name that looks like a number can be written in quotes alone; no policy has it
+			if c.Leaf.Mark != "70" {
+				t.Errorf("%s is read as %+v", text, c.Leaf)
+			}
+			continue
+		}
+		if c.String() != want {
+			t.Errorf("%s is written %s, want %s", text, c, want)
+		}
+		again, err := Parse(c.String())
+		if err != nil || again.String() != want {
+			t.Errorf("%s parses back to %v, %v", c, again, err)
+		}
+	}
+	for text, at := range map[string]int{"passed A at or": 12, "passed A at": 11, "passed A at (": 12, "alongside A at B": 12, "score A at B": 11, "credits A at B": 13, "grade B": 6, `score A at "B"`: 11, "passed A at 0.555": 12} {
+		_, err := Parse(text)
+		var syntax *SyntaxError
+		if !errors.As(err, &syntax) || syntax.Offset != at {
+			t.Errorf("%s: %v, want an error at %d", text, err, at)
+		}
+	}
+	for text, want := range map[string]bool{"7": true, "70": true, "0.5": true, "007.250": true, "": false, ".5": false, "5.": false, "B": false, "-5": false, "5x": false, "1.2.3": false, "٣": false} {
+		if IsNumber(text) != want {
+			t.Errorf("%q is a number: %v", text, !want)
+		}
+	}
+	// Missing tells leaves apart by their text.
+	c, err := Parse("passed A at B or passed A at 85 or passed A at B")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, part := range c.Parts {
+		part.Leaf.At = 8500
+	}
+	var got []string
+	for _, l := range c.Missing(nothing{}, nil) {
+		got = append(got, l.String())
+	}
+	if len(got) != 2 || got[0] != "passed A at B" || got[1] != "passed A at 85" {
+		t.Errorf("missing: %v", got)
+	}
+}
+
+// nothing is on file.
+type nothing struct{}
+
+func (nothing) Leaf(*Leaf) Verdict { return Unmet }

@@ -219,7 +219,10 @@ func (p *parser) leaf(kind LeafKind) *Condition {
 		switch kind {
 		case Passed:
 			if p.keyword("at") {
-				leaf.At, leaf.HasAt = p.number(), true
+				leaf.HasAt = true
+				if leaf.Mark = p.mark(); leaf.Mark == "" {
+					leaf.At = p.number()
+				}
 			}
 		case Score, Credits:
 			if !p.keyword("at") {
@@ -229,6 +232,21 @@ func (p *parser) leaf(kind LeafKind) *Condition {
 		}
 	}
 	return &Condition{Op: Single, Leaf: leaf}
+}
+
+// mark reads the name of a mark: a quoted string, or a word that is neither a number nor a keyword. Where a number stands it gives "".
+func (p *parser) mark() (name string) {
+	switch {
+	case p.kind == tokenWord && IsNumber(p.word):
+		return ""
+	case p.kind == tokenWord && reserved(p.word):
+		p.fail("“%s” is a keyword; as the name of a mark put it in double quotes", p.word)
+	case p.kind != tokenWord && p.kind != tokenString:
+		p.fail("expected a number or the name of a mark, found %s", p.found())
+	}
+	name = p.word
+	p.next()
+	return name
 }
 
 func (p *parser) number() credit.Amount {

@@ -9,6 +9,7 @@ import (
 	"sort"
 	"strings"
 
+	"rubricon/core/condition"
 	"rubricon/core/credit"
 )
 
@@ -77,7 +78,7 @@ func Parse(text []byte) (p *Policy, problems []Problem, notices []Problem) {
 		return nil, r.problems, nil
 	}
 	known := map[string]bool{"schoolYear": true, "periods": true, "days": true, "firstGrade": true, "groups": true, "rules": true,
-		"audits": true, "placement": true, "settings": true}
+		"audits": true, "placement": true, "settings": true, "marks": true}
 	for _, key := range sortedKeys(top) {
 		if !known[key] {
 			notices = append(notices, Problem{r.line(top[key]), key, "is not a key of the policy; it is kept and not used"})
@@ -146,6 +147,7 @@ func (r *reader) top(o object) {
 	r.get(o, 1, "", "placement", &placement, "an object such as {\"seniority\": true}")
 	p.Seniority = placement.Seniority
 
+	r.marks(o)
 	var groups object
 	r.get(o, 1, "", "groups", &groups, "an object of named selections")
 	r.groups = map[string]*groupState{}
@@ -165,6 +167,31 @@ func (r *reader) top(o object) {
 	r.rules(o)
 	r.audits(o)
 	r.settings(o)
+}
+
+// marks reads the names of marks.
+func (r *reader) marks(top object) {
+	var o object
+	if !r.get(top, 1, "", "marks", &o, "an object of names and numbers") {
+		return
+	}
+	line := r.line(top["marks"])
+	r.out.Marks = map[string]credit.Amount{}
+	for _, name := range sortedKeys(o) {
+		var value credit.Amount
+		switch {
+		case strings.TrimSpace(name) == "":
+			r.bad(line, "marks", "a mark's name is empty")
+		case condition.IsNumber(name):
+			r.bad(line, "marks."+name, "is a number; a mark's name must not be one")
+		case !r.get(o, line, "marks.", name, &value, "a number from 0 to 100"):
+			r.missing(o, line, "marks.", name)
+		case value < 0 || value > 100*credit.One:
+			r.bad(line, "marks."+name, "must lie between 0 and 100")
+		default:
+			r.out.Marks[name] = value
+		}
+	}
 }
 
 func (r *reader) missing(o object, line int, path, key string) {

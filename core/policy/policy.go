@@ -90,11 +90,12 @@ type Audit struct {
 
 // Policy is all of a school's rules for one school year.
 type Policy struct {
-	SchoolYear string // YYYY-YY
-	Periods    int    // periods a day
-	Days       int    // days of the cycle
-	FirstGrade int    // the grade in which audits begin
-	Seniority  bool   // in placement, older students come before the lottery
+	SchoolYear string                   // YYYY-YY
+	Periods    int                      // periods a day
+	Days       int                      // days of the cycle
+	FirstGrade int                      // the grade in which audits begin
+	Seniority  bool                     // in placement, older students come before the lottery
+	Marks      map[string]credit.Amount // names of marks with their numbers, in hundredths
 	Groups     map[string]Selection
 	Rules      []Rule
 	Audits     []Audit
