@@ -347,6 +347,10 @@ func TestDecisionsThatAreNone(t *testing.T) {
 		t.Errorf("a refused decision left a trace: %s", h.history())
 	}
 	d := h.must(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "decline", Claim: claim, Course: "PHY1", Reason: "No report."}))
+	h.finish()
+	if got := code(h.Submit(t.Context(), h.who("mara.quill"), mara, 0, "")); got != "not-ready" {
+		t.Errorf("submitting with an unmet condition gives %s", got)
+	}
 	if len(d.Known.Claims) != 1 || len(d.Known.Records) != len(h.sheet("mara.quill").Known.Records) || d.Todo[len(d.Todo)-1].Waits() {
 		t.Errorf("declined: %+v", d.Todo)
 	}

@@ -250,6 +250,7 @@ func TestMinimalBundles(t *testing.T) {
 func TestAnImportKeepsWhatPeopleEntered(t *testing.T) {
 	h := newHouse(t)
 	h.finish()
+	h.waive()
 	mine := h.sheet("mara.quill")
 	untouched := school.Place{School: mara.School, Year: mara.Year, Student: "s0002"}
 	was := h.must(h.Sheet(t.Context(), h.who("office"), untouched))
@@ -260,6 +261,8 @@ func TestAnImportKeepsWhatPeopleEntered(t *testing.T) {
 	}
 	if after := h.sheet("mara.quill"); requests(after) != requests(mine) || alternates(after) != alternates(mine) || after.Row.Version != mine.Row.Version {
 		t.Errorf("the sheet is now %s / %s", requests(after), alternates(after))
+	} else if len(after.Known.Claims) != 0 || len(after.Todo) != 0 {
+		t.Errorf("the waiver is gone, or the claim is back: %+v, %+v", after.Known.Claims, after.Todo)
 	}
 	if after := h.must(h.Sheet(t.Context(), h.who("office"), untouched)); after.Row.Version != was.Row.Version || after.Row.Facts != was.Row.Facts {
 		t.Errorf("a sheet of which nothing changed went from version %d to %d", was.Row.Version, after.Row.Version)

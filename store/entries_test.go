@@ -17,6 +17,9 @@ func TestEntriesAsText(t *testing.T) {
 			t.Errorf("%q: %v, %v, want %s", text, l, err, want)
 		}
 	}
+	if err := new(entryList).Scan("request\x1f1"); err == nil || err.Error() != "an entry of a sheet has 2 cells" {
+		t.Error(err)
+	}
 	for _, bad := range []any{nil, 7, "request", "request\x1fx\x1f1\x1fA", "request\x1f1\x1fx\x1fA", "request\x1f1\x1f1"} {
 		l := entryList{{Course: "old"}}
 		if err := l.Scan(bad); err == nil {

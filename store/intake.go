@@ -119,24 +119,18 @@ type EntryIn struct {
 // It gives the students whose sheets are kept although what came is different from what came before.
 func (q Queries) PutPupils(ctx context.Context, school string, year int, newest bool, pupils []PupilIn) (kept []string, err error) {
 	type sheetIn struct {
-		ID       string   `json:"id"`
-		Grade    int      `json:"grade"`
-		Programs []string `json:"programs"`
+		ID    string `json:"id"`
+		Grade int    `json:"grade"`
 	}
 	var ids []string
 	var sheets []sheetIn
 	for i := range pupils {
 		p := &pupils[i]
 		ids = append(ids, p.Student)
-		programs := p.Programs
-		if programs == nil {
-			programs = []string{}
-		}
-		sheets = append(sheets, sheetIn{p.Student, p.Grade, programs})
+		sheets = append(sheets, sheetIn{p.Student, p.Grade})
 	}
 	// Sheets first, in order: every act on a sheet begins there too.
-	if err := q.exec(ctx, `INSERT INTO sheet AS s (school_id, year, student_id, grade, programs)
-		SELECT $1, $2, id, grade, programs FROM jsonb_to_recordset($3::jsonb) AS r(id text, grade int, programs jsonb) ORDER BY id
+	if err := q.exec(ctx, `INSERT INTO sheet AS s (school_id, year, student_id, grade) SELECT $1, $2, id, grade FROM jsonb_to_recordset($3::jsonb) AS r(id text, grade int) ORDER BY id
 		ON CONFLICT (school_id, year, student_id) DO NOTHING`, school, year, asJSON(sheets)); err != nil {
 		return nil, fmt.Errorf("making sheets: %w", err)
 	}
@@ -223,11 +217,7 @@ func (q Queries) putFacts(ctx context.Context, school string, year int, newest b
 	var records []RecordRow
 	var signals []SignalRow
 	for _, p := range pupils {
-		programs := p.Programs
-		if programs == nil {
-			programs = []string{}
-		}
-		heads = append(heads, factsIn{p.Student, p.Grade, programs, p.FactsDigest})
+		heads = append(heads, factsIn{p.Student, p.Grade, p.Programs, p.FactsDigest})
 		records, signals = append(records, p.Records...), append(signals, p.Signals...)
 	}
 	const them = `(SELECT id FROM jsonb_to_recordset($2::jsonb) AS r(id text))`
@@ -254,7 +244,7 @@ func (q Queries) putFacts(ctx context.Context, school string, year int, newest b
 			AND (h.kind, h.course_code, h.name, h.value, h.said_by, h.note) = (r.kind, r.course_code, r.name, r.value, r.said_by, r.note))`, school, asJSON(signals), year); err != nil {
 		return fmt.Errorf("writing signals: %w", err)
 	}
-	if err := q.exec(ctx, `UPDATE sheet s SET grade = r.grade, programs = r.programs, facts_digest = r.digest, facts_version = facts_version + 1
+	if err := q.exec(ctx, `UPDATE sheet s SET grade = r.grade, programs = coalesce(r.programs, '[]'), facts_digest = r.digest, facts_version = facts_version + 1
 		FROM jsonb_to_recordset($2::jsonb) AS r(id text, grade int, programs jsonb, digest text)
 		WHERE s.school_id = $1 AND s.year = $3 AND s.student_id = r.id`, school, asJSON(heads), year); err != nil {
 		return fmt.Errorf("writing grades: %w", err)

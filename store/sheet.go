@@ -266,12 +266,8 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 			SELECT $1, $2, $3, $13, %s, $5, $6, $7, %s, %s, %s::jsonb, %s::jsonb FROM mine)`, x.Receipt, x.Catalog, x.Policy, asJSON(x.Entries), asJSON(x.Judgement))
 	}
 	if x := c.Signature; x != nil {
-		agreed := x.Agreed
-		if agreed == nil {
-			agreed = []string{}
-		}
 		b.add(`signed AS (INSERT INTO signature (school_id, year, student_id, number, person_id, name, at, for_family, reason, agreed)
-			SELECT $1, $2, $3, $13, $6, $7, $5, %s, $9, %s::jsonb FROM mine)`, x.ForFamily, asJSON(agreed))
+			SELECT $1, $2, $3, $13, $6, $7, $5, %s, $9, %s::jsonb FROM mine)`, x.ForFamily, asJSON(x.Agreed))
 	}
 	if x := c.Settle; x != nil {
 		b.add(`settled AS (UPDATE signal SET settled = %s WHERE school_id = $1 AND student_id = $3 AND id = %s AND kind = 'claim' AND settled = '' AND EXISTS (SELECT 1 FROM mine))`,

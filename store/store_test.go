@@ -75,9 +75,16 @@ func TestTheServerCannotAlterWhatHasHappened(t *testing.T) {
 func TestDeadlines(t *testing.T) {
 	storetest.Parallel(t)
 	d := storetest.New(t)
-	for name, address := range map[string]string{"by itself": d.URL, "behind a pooler": with(t, d.URL, "default_query_exec_mode", "exec")} {
+	for name, address := range map[string]string{"by itself": d.URL, "behind a pooler": with(t, d.URL, "default_query_exec_mode", "exec"),
+		"behind a simpler one": with(t, d.URL, "default_query_exec_mode", "simple_protocol")} {
 		t.Run(name, func(t *testing.T) {
 			db := open(t, address)
+			// Behind a pooler nothing is left in a connection; else every statement has a deadline.
+			want := map[bool]string{true: "10s", false: "0"}[name == "by itself"]
+			var got string
+			if err := db.QueryRowxContext(t.Context(), `SELECT current_setting('statement_timeout')`).Scan(&got); err != nil || got != want {
+				t.Errorf("outside a transaction statement_timeout is %q, %v, want %s", got, err, want)
+			}
 			for setting, want := range map[string]string{"statement_timeout": "10s", "lock_timeout": "5s", "idle_in_transaction_session_timeout": "15s"} {
 				err := db.Tx(t.Context(), func(q store.Queries) error {
 					var got string

@@ -704,6 +704,14 @@ func TestBadInput(t *testing.T) {
 			t.Errorf("%.70q gives %s, want %s", body, got, want)
 		}
 	}
+	for address, body := range map[string]string{"/changes": `{"act":"undo"}`, "/submission": `{}`, "/signature": `{"agreed":[]}`, "/wish": `{"message":"x"}`, "/look": `{}`, "/clearance": `{}`,
+		"/reopening": `{"reason":"x"}`, "/return": `{"message":"x"}`, "/decision": `{"answer":"waive","course":"PHY1","reason":"x"}`} {
+		for _, who := range []string{"mara.quill", "ms.arden"} {
+			if got := said(s.call(s.person(who), "POST", maraSheet+address, body)); got != "422 bad-input" {
+				t.Errorf("%s without a version, as %s: %s", address, who, got)
+			}
+		}
+	}
 	for address, want := range map[string]string{
 		"/api/nothing": "404 not-found", "/api/schools/a%00b/years/2027/catalog": "400 bad-text", "/api/schools/a%ffb/years/2027/catalog": "400 bad-text",
 		"/api/welcome?x=%00": "400 bad-text", "/api/welcome?x=%ff": "400 bad-text", "/api/welcome?x=%zz": "400 bad-text", "/api/schools/pellworth/years/12/catalog": "422 bad-input",
