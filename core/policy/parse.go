@@ -59,7 +59,7 @@ type groupState struct {
 type object map[string]json.RawMessage
 
 // Parse reads policy.json. It names every problem it finds, in the order of the text, and gives the policy only when there is
-// none; notices are keys it does not know.
+// none; notices are keys it does not know, and keys on which nothing acts yet.
 func Parse(text []byte) (p *Policy, problems []Problem, notices []Problem) {
 	text = bytes.TrimPrefix(text, []byte("\xef\xbb\xbf"))
 	var top object
@@ -78,14 +78,26 @@ func Parse(text []byte) (p *Policy, problems []Problem, notices []Problem) {
 		return nil, r.problems, nil
 	}
 	known := map[string]bool{"schoolYear": true, "periods": true, "days": true, "firstGrade": true, "groups": true, "rules": true,
-		"audits": true, "placement": true, "settings": true, "marks": true}
+		"audits": true, "placement": true, "settings": true, "marks": true, "lastGrade": true, "holidays": true, "commitments": true, "welcome": true}
 	for _, key := range sortedKeys(top) {
 		if !known[key] {
 			notices = append(notices, Problem{r.line(top[key]), key, "is not a key of the policy; it is kept and not used"})
 		}
+		if key == "lastGrade" || key == "holidays" || key == "commitments" || key == "welcome" {
+			notices = append(notices, Problem{r.line(top[key]), key, idle})
+		}
+	}
+	var settings object
+	r.get(top, 1, "", "settings", &settings, "an object")
+	for _, key := range []string{"overMaximum", "exchange", "summerCounts", "timeZone", "language", "languages", "currency", "unit", "contacts", "stages"} {
+		if raw, there := settings[key]; there {
+			notices = append(notices, Problem{r.line(raw), "settings." + key, idle})
+		}
 	}
 	return r.out, nil, notices
 }
+
+const idle = "is read and kept; nothing acts on it yet"
 
 func sortedKeys(o object) []string {
 	keys := make([]string, 0, len(o))
@@ -148,6 +160,7 @@ func (r *reader) top(o object) {
 	p.Seniority = placement.Seniority
 
 	r.marks(o)
+	r.settings(o)
 	var groups object
 	r.get(o, 1, "", "groups", &groups, "an object of named selections")
 	r.groups = map[string]*groupState{}
@@ -166,7 +179,7 @@ func (r *reader) top(o object) {
 	}
 	r.rules(o)
 	r.audits(o)
-	r.settings(o)
+	r.year(o)
 }
 
 // marks reads the names of marks.
@@ -286,9 +299,7 @@ func (r *reader) rules(top object) {
 			r.bad(line, path, "the id is used twice")
 		}
 		seen[rule.ID] = true
-		if r.get(o, line, path+".", "label", &rule.Label, "a text"); rule.Label == "" {
-			rule.Label = rule.ID
-		}
+		rule.Label, rule.Labels = r.label(o, line, path, rule.ID)
 		rule.Count = r.count(o, line, path)
 		r.get(o, line, path+".", "grades", &rule.Grades, "a list of whole numbers")
 		r.get(o, line, path+".", "programs", &rule.Programs, "a list of texts")
@@ -299,16 +310,31 @@ func (r *reader) rules(top object) {
 				r.bad(line, path+".stance", "“%s” is not one of block, acknowledge, advise", rule.Stance)
 			}
 		}
-		var when object
-		if r.get(o, line, path+".", "when", &when, "an object") {
-			count := r.count(when, line, path+".when")
-			if count.Min == nil && count.Max == nil {
-				r.bad(line, path+".when", "needs a min or a max")
-			}
-			rule.When = &count
-		}
+		rule.When = r.when(o, line, path)
 		r.out.Rules = append(r.out.Rules, rule)
 	}
+}
+
+// when reads the count on which something depends; nil: it always holds.
+func (r *reader) when(o object, line int, path string) *Count {
+	var when object
+	if !r.get(o, line, path+".", "when", &when, "an object") {
+		return nil
+	}
+	count := r.count(when, line, path+".when")
+	if count.Min == nil && count.Max == nil {
+		r.bad(line, path+".when", "needs a min or a max")
+	}
+	return &count
+}
+
+// label reads what something is called; without a label that is its id.
+func (r *reader) label(o object, line int, path, id string) (own string, by map[string]string) {
+	var t Text
+	if r.words(o, line, path+".", "label", &t); t.Own == "" {
+		t.Own = id
+	}
+	return t.Own, t.By
 }
 
 func (r *reader) count(o object, line int, path string) Count {
@@ -368,9 +394,7 @@ func (r *reader) audits(top object) {
 			r.bad(line, path, "the id is used twice")
 		}
 		seen[audit.ID] = true
-		if r.get(o, line, path+".", "label", &audit.Label, "a text"); audit.Label == "" {
-			audit.Label = audit.ID
-		}
+		audit.Label, audit.Labels = r.label(o, line, path, audit.ID)
 		var entries []json.RawMessage
 		r.get(o, line, path+".", "entries", &entries, "a list")
 		if len(entries) > MaxEntries {
@@ -403,9 +427,7 @@ func (r *reader) entry(raw json.RawMessage, path, parent string, seen map[string
 		r.bad(line, path, "the id is used twice")
 	}
 	seen[e.ID] = true
-	if r.get(o, line, path+".", "label", &e.Label, "a text"); e.Label == "" {
-		e.Label = e.ID
-	}
+	e.Label, e.Labels = r.label(o, line, path, e.ID)
 	if !r.get(o, line, path+".", "credits", &e.Credits, "a number") {
 		r.missing(o, line, path+".", "credits")
 	}

@@ -62,8 +62,9 @@ type Count struct {
 
 // Rule is one counting rule.
 type Rule struct {
-	ID    string
-	Label string
+	ID     string
+	Label  string
+	Labels map[string]string // by language, where it is given in several
 	Count
 	Grades   []int    // nil: every grade; empty: none
 	Programs []string // nil: everyone; empty: nobody
@@ -75,6 +76,7 @@ type Rule struct {
 type Requirement struct {
 	ID      string
 	Label   string
+	Labels  map[string]string
 	Credits credit.Amount
 	Of      Selection
 	Each    *credit.Amount // credits wanted in every school year
@@ -85,6 +87,7 @@ type Requirement struct {
 type Audit struct {
 	ID      string
 	Label   string
+	Labels  map[string]string
 	Entries []Requirement
 }
 
@@ -94,12 +97,32 @@ type Policy struct {
 	Periods    int                      // periods a day
 	Days       int                      // days of the cycle
 	FirstGrade int                      // the grade in which audits begin
+	LastGrade  int                      // of the school; default 12
+	Holidays   []string                 // YYYY-MM-DD
 	Seniority  bool                     // in placement, older students come before the lottery
 	Marks      map[string]credit.Amount // names of marks with their numbers, in hundredths
 	Groups     map[string]Selection
 	Rules      []Rule
 	Audits     []Audit
 	Settings   Settings
+
+	Commitments []Commitment // what is agreed to one by one
+	Welcome     []Welcome    // the school's own words for a grade
+}
+
+// Commitment is something to be agreed to by itself, by the student on submitting, by a guardian on signing.
+type Commitment struct {
+	ID                string
+	Grades            []int  // nil: every grade
+	When              *Count // nil: always
+	Student, Guardian bool   // who agrees
+	Text              Text
+}
+
+// Welcome is the school's own words for grades.
+type Welcome struct {
+	Grades []int // nil: every grade
+	Text   Text
 }
 
 // Limits of a policy; one that goes beyond them is refused by Parse.

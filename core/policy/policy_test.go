@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"os"
+	"slices"
 	"testing"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
@@ -41,15 +42,48 @@ func TestSchemaAndReaderAgree(t *testing.T) {
 		`{"schoolYear":"2027","periods":8}`:                        false,
 		`{"schoolYear":"2027-28","periods":0}`:                     false,
 		`{"schoolYear":"2027-28","periods":8,"rules":[{"min":1}]}`: false,
-		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","on":"earned","measure":"load"}]}`:        false,
-		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","on":"taken","term":"S1"}]}`:              false,
-		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","of":{"colour":["red"]}}]}`:               false,
-		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","when":{"on":"requests"}}]}`:              false,
-		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","when":{"min":1},"stance":"advise"}]}`:    true,
-		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","stance":"shout"}]}`:                      false,
-		`{"schoolYear":"2027-28","periods":8,"audits":[{"id":"a","entries":[{"id":"e"}]}]}`:               false,
-		`{"schoolYear":"2027-28","periods":8,"audits":[{"id":"a","entries":[{"id":"e","credits":1.5}]}]}`: true,
-		`{"schoolYear":"2027-28","periods":8,"firstGrade":9,"rules":[{"id":"a","of":"every"}]}`:           false,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","on":"earned","measure":"load"}]}`:                                                                                                                                   false,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","on":"taken","term":"S1"}]}`:                                                                                                                                         false,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","of":{"colour":["red"]}}]}`:                                                                                                                                          false,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","when":{"on":"requests"}}]}`:                                                                                                                                         false,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","when":{"min":1},"stance":"advise"}]}`:                                                                                                                               true,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","stance":"shout"}]}`:                                                                                                                                                 false,
+		`{"schoolYear":"2027-28","periods":8,"audits":[{"id":"a","entries":[{"id":"e"}]}]}`:                                                                                                                                          false,
+		`{"schoolYear":"2027-28","periods":8,"audits":[{"id":"a","entries":[{"id":"e","credits":1.5}]}]}`:                                                                                                                            true,
+		`{"schoolYear":"2027-28","periods":8,"firstGrade":9,"rules":[{"id":"a","of":"every"}]}`:                                                                                                                                      false,
+		`{"schoolYear":"2027-28","periods":8,"lastGrade":13,"holidays":["2027-11-25"]}`:                                                                                                                                              true,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"overMaximum":"refuse","exchange":false,"summerCounts":true}}`:                                                                                                              true,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"timeZone":"Europe/Oslo","language":"nb","languages":["nb","en-GB"],"currency":"NOK","unit":{"nb":{"one":"poeng","other":"poeng"}}}}`:                                       true,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"contacts":[{"for":"courses","name":"A","mail":"a@school.example","book":"https://school.example/book"}],"stages":[{"from":"2027-03-12T16:00","text":{"en":"It opens"}}]}}`: true,
+		`{"schoolYear":"2027-28","periods":8,"commitments":[{"id":"stay","grades":[9],"when":{"min":1},"who":"guardian","text":"I stay."}],"welcome":[{"grades":[9],"text":{"en":"Welcome","es":"Bienvenidos"}}]}`:                   true,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","label":{"en":"All","es":"Todo"}}]}`:                                                                                                                                 true,
+		`{"schoolYear":"2027-28","periods":8,"lastGrade":21}`:                                                                                                                                                                        false,
+		`{"schoolYear":"2027-28","periods":8,"lastGrade":"12"}`:                                                                                                                                                                      false,
+		`{"schoolYear":"2027-28","periods":8,"holidays":["25 November"]}`:                                                                                                                                                            false,
+		`{"schoolYear":"2027-28","periods":8,"holidays":"2027-11-25"}`:                                                                                                                                                               false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"overMaximum":"warn"}}`:                                                                                                                                                     false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"exchange":"no"}}`:                                                                                                                                                          false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"summerCounts":1}}`:                                                                                                                                                         false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"timeZone":""}}`:                                                                                                                                                            false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"language":"English!"}}`:                                                                                                                                                    false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"languages":["en","x"]}}`:                                                                                                                                                   false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"currency":"dollars"}}`:                                                                                                                                                     false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"unit":{"one":"credit"}}}`:                                                                                                                                                  false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"unit":{"one":"credit","other":"credits","many":"credits"}}}`:                                                                                                               false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"unit":{"en":{"one":"credit"}}}}`:                                                                                                                                           false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"contacts":[{"for":"lunch"}]}}`:                                                                                                                                             false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"contacts":[{"for":"courses","book":"http://school.example"}]}}`:                                                                                                            false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"contacts":[{"for":"courses","fax":"1"}]}}`:                                                                                                                                 false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"stages":[{"from":"March","text":"It opens"}]}}`:                                                                                                                            false,
+		`{"schoolYear":"2027-28","periods":8,"settings":{"stages":[{"from":"2027-03-12"}]}}`:                                                                                                                                         false,
+		`{"schoolYear":"2027-28","periods":8,"commitments":[{"id":"stay"}]}`:                                                                                                                                                         false,
+		`{"schoolYear":"2027-28","periods":8,"commitments":[{"text":"I stay."}]}`:                                                                                                                                                    false,
+		`{"schoolYear":"2027-28","periods":8,"commitments":[{"id":"stay","text":"I stay.","who":"counselor"}]}`:                                                                                                                      false,
+		`{"schoolYear":"2027-28","periods":8,"commitments":[{"id":"stay","text":"I stay.","when":{"on":"earned"}}]}`:                                                                                                                 false,
+		`{"schoolYear":"2027-28","periods":8,"commitments":[{"id":"stay","text":"I stay.","colour":"red"}]}`:                                                                                                                         false,
+		`{"schoolYear":"2027-28","periods":8,"welcome":[{"grades":[9]}]}`:                                                                                                                                                            false,
+		`{"schoolYear":"2027-28","periods":8,"welcome":[{"text":{"not a tag":"Welcome"}}]}`:                                                                                                                                          false,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","label":7}]}`:                                                                                                                                                        false,
 	} {
 		value, err := jsonschema.UnmarshalJSON(bytes.NewReader([]byte(text)))
 		if err != nil {
@@ -60,6 +94,70 @@ func TestSchemaAndReaderAgree(t *testing.T) {
 		}
 		if _, problems, _ := policy.Parse([]byte(text)); (len(problems) == 0) != good {
 			t.Errorf("the reader on %.120s: %v", text, problems)
+		}
+	}
+}
+
+func TestASchoolYearsOwnSettings(t *testing.T) {
+	p, problems, notices := policy.Parse([]byte(`{"schoolYear":"2027-28","periods":8}`))
+	if len(problems) > 0 || len(notices) > 0 {
+		t.Fatal(problems, notices)
+	}
+	if s := p.Settings; p.LastGrade != 12 || s.TimeZone != "UTC" || s.Language != "en" || !slices.Equal(s.Languages, []string{"en"}) || s.Currency != "USD" ||
+		s.OverMaximum != policy.FlagOver || s.NoExchange || s.SummerCounts || s.NoPaper {
+		t.Errorf("the defaults: %+v, last grade %d", s, p.LastGrade)
+	}
+	p, problems, notices = policy.Parse([]byte(`{"schoolYear":"2027-28","periods":8,"lastGrade":13,"holidays":["2027-11-25"],
+		"rules":[{"id":"a","label":{"es":"Todo","en":"All"}},{"id":"b"}],
+		"commitments":[{"id":"stay","grades":[9],"when":{"min":1},"who":"guardian","text":"Me quedo."}],
+		"welcome":[{"text":"Hola"}],
+		"settings":{"language":"es","languages":["es","en"],"overMaximum":"refuse","exchange":false,"summerCounts":true,"paper":false,"timeZone":"Europe/Madrid","currency":"EUR",
+			"unit":{"es":{"one":"crédito","other":"créditos"},"en":{"one":"credit","other":"credits"}},
+			"contacts":[{"for":"technical","mail":"help@school.example"}],"stages":[{"from":"2027-03-12","text":{"es":"Se abre","en":"It opens"}}]}}`))
+	if len(problems) > 0 {
+		t.Fatal(problems)
+	}
+	s := p.Settings
+	if p.LastGrade != 13 || !slices.Equal(p.Holidays, []string{"2027-11-25"}) || s.OverMaximum != policy.RefuseOver || !s.NoExchange || !s.SummerCounts || !s.NoPaper ||
+		s.TimeZone != "Europe/Madrid" || s.Currency != "EUR" || !slices.Equal(s.Languages, []string{"es", "en"}) {
+		t.Errorf("read: %+v", s)
+	}
+	for _, c := range []struct{ got, want string }{
+		{s.One.In("es"), "crédito"}, {s.Many.In("en"), "credits"}, {s.Many.In("fr"), "créditos"},
+		{s.Contacts[0].For + s.Contacts[0].Mail, "technicalhelp@school.example"},
+		{s.Stages[0].From + s.Stages[0].Text.In("en"), "2027-03-12It opens"},
+		{p.Rules[0].Label + p.Rules[0].Labels["en"], "TodoAll"}, {p.Rules[1].Label, "b"},
+		{p.Commitments[0].ID + p.Commitments[0].Text.In("en"), "stayMe quedo."}, {p.Welcome[0].Text.Own, "Hola"},
+	} {
+		if c.got != c.want {
+			t.Errorf("%q, want %q", c.got, c.want)
+		}
+	}
+	if c := p.Commitments[0]; c.Student || !c.Guardian || c.When == nil || !slices.Equal(c.Grades, []int{9}) {
+		t.Errorf("the commitment: %+v", c)
+	}
+	named := []string{}
+	for _, n := range notices {
+		named = append(named, n.Path)
+	}
+	for _, key := range []string{"settings.overMaximum", "settings.unit", "commitments", "welcome", "holidays"} {
+		if !slices.Contains(named, key) {
+			t.Errorf("no notice says that nothing acts on %s yet: %v", key, named)
+		}
+	}
+}
+
+func TestATextNeedsTheSchoolsLanguage(t *testing.T) {
+	for text, want := range map[string]string{
+		`{"schoolYear":"2027-28","periods":8,"welcome":[{"text":{"es":"Hola"}}]}`:                             "1: welcome.1.text: lacks the school's language, en",
+		`{"schoolYear":"2027-28","periods":8,"settings":{"unit":{"es":{"one":"a","other":"b"}}}}`:             "1: settings.unit: lacks the school's language, en",
+		`{"schoolYear":"2027-28","periods":8,"commitments":[{"id":"a","text":"x"},{"id":"a","text":"y"}]}`:    "1: commitments.a: the id is used twice",
+		`{"schoolYear":"2027-28","periods":8,"holidays":["2027-02-30"]}`:                                      "1: holidays: “2027-02-30” is not a date; write it like 2027-11-25",
+		`{"schoolYear":"2027-28","periods":8,"settings":{"stages":[{"from":"2027-03-12T24:00","text":"x"}]}}`: "1: settings.stages.1.from: “2027-03-12T24:00” is not a date or time; write it like 2027-03-12 or 2027-03-12T16:00",
+	} {
+		_, problems, _ := policy.Parse([]byte(text))
+		if len(problems) == 0 || problems[0].Error() != want {
+			t.Errorf("%s: %v, want %q", text, problems, want)
 		}
 	}
 }
