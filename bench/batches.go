@@ -104,9 +104,10 @@ func intake(ctx context.Context, clients int) error {
 	for i := range p.people {
 		x := &p.people[i]
 		wait.Go(func() {
-			for !over.Load() {
+			for n := 0; !over.Load(); n++ {
+				act := []func(string) error{x.change, x.submit, x.sign}[n%3]
 				start := time.Now()
-				err := x.change(p.url)
+				err := act(p.url)
 				took := time.Since(start)
 				mu.Lock()
 				all = append(all, took)
@@ -130,7 +131,7 @@ func intake(ctx context.Context, clients int) error {
 		return fmt.Errorf("importing: %v; editing meanwhile: %v", err, failed)
 	}
 	slices.Sort(all)
-	fmt.Printf("imported again, every record changed: %v; %d changes by %d students meanwhile: median %v, 99%% %v, slowest %v (at most 1 s is wanted), none refused\n",
+	fmt.Printf("imported again, every record changed: %v; %d changes, submissions and signatures by %d families meanwhile: median %v, 99%% %v, slowest %v (at most 1 s is wanted), none refused\n",
 		took.Round(time.Millisecond), len(all), clients, part(all, 50), part(all, 99), all[len(all)-1].Round(time.Millisecond))
 	return nil
 }
