@@ -178,13 +178,15 @@ export function newKey() {
   return Array.from(crypto.getRandomValues(new Uint8Array(12)), (b) => b.toString(16).padStart(2, '0')).join('');
 }
 
+/** What may be sent again when its answer was lost: changes carry a key, and the others, done twice, give the same answer. */
+const again = new Set<unknown>([acts.change, acts.submit, acts.sign, acts.clear]);
+
 /** Runs an act on a sheet and puts the answer into the cache. An act on an older version brings the sheet as it is. */
 export function useAct<B>(path: Place, act: (path: Place, body: B) => Promise<Sheet>) {
   const client = useQueryClient();
   return useMutation<Sheet, ApiError, B>({
     mutationFn: (body) => act(path, body),
-    // An act may be sent again: changes carry a key, and the others give the same answer twice.
-    retry: (count, error) => count < 2 && (error.code === 'offline' || error.problem?.status === 503),
+    retry: (count, error) => count < 2 && again.has(act) && (error.code === 'offline' || error.problem?.status === 503),
     retryDelay: (_, error) => (error.problem?.wait ?? 0.4) * 1000,
     onSuccess: (sheet) => client.setQueryData(keys.sheet(path), sheet),
     onError: (error) => {
