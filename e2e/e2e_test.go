@@ -404,13 +404,24 @@ func TestALostPassword(t *testing.T) {
 	before.MustReload()
 	before.says("h1", "Next year’s courses")
 
-	mara := s.open(phone)
-	mara.MustElement("input[name=username]").MustInput("mara.quill")
-	mara.MustElement("input[name=password]").MustInput(password)
-	mara.MustElement("button[type=submit]").MustClick()
+	signIn := func() *screen {
+		page := s.open(phone)
+		page.MustElement("input[name=username]").MustInput("mara.quill")
+		page.MustElement("input[name=password]").MustInput(password)
+		page.MustElement("button[type=submit]").MustClick()
+		page.says("[data-testid=todo]", "one credit of science")
+		return page
+	}
+	library, lab, mara := signIn(), signIn(), signIn()
 	mara.press("header a", "Account")
 	mara.says("li", "here, now")
 	mara.accessible("the account")
+	mara.press("button", "Sign out everywhere else")
+	mara.MustWait(`() => document.querySelectorAll('main li').length === 1`)
+	for _, there := range []*screen{library, lab} {
+		there.MustReload()
+		there.says("h1", "Next year’s courses")
+	}
 	mara.MustElement("input[name=old]").MustInput("not it, I fear")
 	mara.MustElement("input[name=new]").MustInput("a harbour of my own")
 	mara.press("button", "Change it")

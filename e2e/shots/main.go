@@ -26,6 +26,7 @@ type shot struct {
 }
 
 var shots = []shot{
+	{name: "account", user: "mara.quill", path: "/account", wait: "h1"},
 	{name: "sign-in", path: "/", wait: "form"},
 	{name: "year", user: "mara.quill", path: "/", wait: "#board"},
 	{name: "year-finder", user: "mara.quill", path: "/", wait: "#board", click: "[data-testid=todo] a", typed: "biology"},
@@ -37,7 +38,6 @@ var shots = []shot{
 	{name: "caseload", user: "ms.arden", path: "/", wait: "#student h2"},
 	{name: "caseload-phone", user: "ms.arden", path: "/", wait: "#student h2", phone: true},
 	{name: "people", user: "office", path: "/people", wait: "input[type=search]", typed: "quill"},
-	{name: "account", user: "mara.quill", path: "/account", wait: "h1"},
 }
 
 func main() {

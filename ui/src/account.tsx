@@ -20,7 +20,7 @@ export default function Account() {
   const client = useQueryClient();
   const sessions = useSessions();
   const end = useMutation({
-    mutationFn: (id: string) => ask(api.DELETE('/api/sessions/{id}', { params: { path: { id } } })),
+    mutationFn: (ids: string[]) => Promise.all(ids.map((id) => ask(api.DELETE('/api/sessions/{id}', { params: { path: { id } } })))),
     onSettled: () => client.invalidateQueries({ queryKey: keys.sessions }),
   });
   const change = useMutation({
@@ -33,6 +33,7 @@ export default function Account() {
     const data = new FormData(form);
     change.mutate({ old: String(data.get('old') ?? ''), new: String(data.get('new') ?? '') }, { onSuccess: () => form.reset() });
   }
+  const elsewhere = sessions.data?.flatMap((s) => (s.here ? [] : [s.id])) ?? [];
   const field = 'mt-1 mb-3 block min-h-11 w-full max-w-sm rounded border border-edge bg-card px-3';
   return (
     <main id="page" className="mx-auto max-w-3xl px-4 pt-5 pb-16">
@@ -40,6 +41,13 @@ export default function Account() {
       <h2 className="font-semibold">{t('account.where')}</h2>
       {!sessions.data && !sessions.error && <Loading />}
       <Refusal text={sessions.error ? errorWords(t, sessions.error) : end.error ? errorWords(t, end.error) : undefined} />
+      {elsewhere.length > 1 && (
+        <p className="mb-2">
+          <Button disabled={end.isPending} onClick={() => end.mutate(elsewhere)}>
+            {t('account.elsewhere')}
+          </Button>
+        </p>
+      )}
       <ul className="mb-6">
         {sessions.data?.map((s) => (
           <li key={s.id} className="flex flex-wrap items-center gap-x-4 border-t border-line py-2">
@@ -48,7 +56,7 @@ export default function Account() {
             </span>
             <span className="text-sm text-soft">{s.here ? t('account.here') : t('account.seen', { time: when(s.seenAt) })}</span>
             {!s.here && (
-              <Button disabled={end.isPending} onClick={() => end.mutate(s.id)}>
+              <Button disabled={end.isPending} onClick={() => end.mutate([s.id])}>
                 {t('account.end')}
               </Button>
             )}
