@@ -14,10 +14,18 @@ import (
 	"rubricon/school"
 )
 
+// caseload is how many students the measured counselor has.
+const caseload = 300
+
 // caseloads measures the list of a counselor of 300, from a cold cache and a warm one, in the server.
 func (p *place) caseloads(ctx context.Context) error {
 	accounts, err := p.cases.Accounts(ctx, demo.SchoolID)
 	if err != nil {
+		return err
+	}
+	const counsels = `school_id = $1 AND year = $2 AND kind = 'counsels' AND person_id`
+	if _, err := p.db.ExecContext(ctx, `UPDATE relation SET person_id = 'k1' WHERE (school_id, id) IN (SELECT school_id, id FROM relation WHERE `+counsels+` <> 'k1'
+		ORDER BY student_id LIMIT $3::int - (SELECT count(*) FROM relation WHERE `+counsels+` = 'k1'))`, demo.SchoolID, year, caseload); err != nil {
 		return err
 	}
 	students := 0

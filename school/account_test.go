@@ -127,8 +127,8 @@ func TestHashesAreRaised(t *testing.T) {
 		if _, err := strong.SignIn(t.Context(), "mara.quill", "wrong", school.Client{}); school.CodeOf(err) != school.SignInFailed || hash() != was {
 			t.Errorf("a wrong password raised it: %v", err)
 		}
-		if _, err := strong.SignIn(t.Context(), "mara.quill", demo.Password, school.Client{}); err != nil {
-			t.Fatal(err)
+		if in, err := strong.SignIn(t.Context(), "mara.quill", demo.Password, school.Client{}); err != nil || in == nil || in.Account != h.who("mara.quill") {
+			t.Fatalf("signed in %+v: %v", in, err)
 		}
 		if now := hash(); now == was || !strings.Contains(now, fmt.Sprintf("m=%d,t=%d,", better.Memory, better.Iterations)) {
 			t.Errorf("raised to %s", now)
