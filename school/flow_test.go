@@ -317,11 +317,13 @@ func TestForTheFamily(t *testing.T) {
 // The least and the greatest mark are marks.
 func TestMarksAtTheEnds(t *testing.T) {
 	for _, mark := range []credit.Amount{0, 100 * credit.One} {
-		h := newHouse(t)
-		d := h.must(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "confirm", Claim: h.claim(), Course: "PHY1", Mark: &mark, Reason: "Report seen."}))
-		if record := d.Known.Records[len(d.Known.Records)-1]; !record.HasMark || record.Mark != mark {
-			t.Errorf("the mark %v became %+v", mark, record)
-		}
+		t.Run(mark.String(), func(t *testing.T) {
+			h := newHouse(t)
+			d := h.must(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "confirm", Claim: h.claim(), Course: "PHY1", Mark: &mark, Reason: "Report seen."}))
+			if record := d.Known.Records[len(d.Known.Records)-1]; !record.HasMark || record.Mark != mark {
+				t.Errorf("it became %+v", record)
+			}
+		})
 	}
 }
 
