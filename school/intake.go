@@ -5,16 +5,12 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
-	"errors"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 	"time"
 
 	"rubricon/bundle"
-	"rubricon/core/policy"
-	"rubricon/core/sheet"
 	"rubricon/store"
 )
 
@@ -218,98 +214,6 @@ func cells(t *bundle.Table, r *bundle.Row) store.Cells {
 	return c
 }
 
-// check finds what makes a bundle that was read well unfit for this database, before anything is written.
-func (s *Service) check(ctx context.Context, in *intake) error {
-	problems := slices.Concat(unjudgeable(in.Bundle), twice(in.Bundle), notStaff(in.Bundle))
-	kept, err := s.db.Queries().KeptSheets(ctx, in.SchoolID, in.year)
-	if err != nil {
-		return err
-	}
-	gone := map[string]int{}
-	for _, k := range kept {
-		for _, code := range k.Codes.V {
-			if _, ok := in.Year.Index(code); !ok {
-				gone[code]++
-			}
-		}
-	}
-	for _, code := range slices.Sorted(maps.Keys(gone)) {
-		problems = append(problems, bundle.Problem{File: "courses.csv", Line: 1, Column: "courseCode",
-			What: fmt.Sprintf("%s is gone, but it is on %d sheets that were worked on here; keep it, or have it taken off those sheets first", code, gone[code])})
-	}
-	if !in.newest {
-		var ids []string
-		for i := range in.people {
-			ids = append(ids, in.people[i].ID)
-		}
-		strangers, err := s.db.Queries().Strangers(ctx, in.SchoolID, ids)
-		if err != nil {
-			return err
-		}
-		users := in.Tables["users.csv"]
-		for i := range in.Users {
-			if u := &in.Users[i]; slices.Contains(strangers, u.ID) {
-				problems = append(problems, bundle.Problem{File: users.Name, Line: u.Row.Line, Column: "sourcedId",
-					What: fmt.Sprintf("“%s” is nobody of the school; people come with the newest year's data", u.ID)})
-			}
-		}
-	}
-	if len(problems) > 0 {
-		return &BadBundle{problems}
-	}
-	return nil
-}
-
-// unjudgeable finds sheets beyond the limits of judging.
-func unjudgeable(b *bundle.Bundle) (problems []bundle.Problem) {
-	for i := range b.Pupils {
-		p := &b.Pupils[i]
-		f := sheet.NewFacts(b.Year, p.Student)
-		laid := p.Sheet(b.Year)
-		_, err := f.Judge(&laid)
-		if err == nil {
-			_, err = f.Cover(&laid)
-		}
-		if err != nil {
-			problems = append(problems, bundle.RequestsProblem(p, err))
-		}
-	}
-	return problems
-}
-
-// twice finds usernames that two people have.
-func twice(b *bundle.Bundle) (problems []bundle.Problem) {
-	usernames := map[string]int{}
-	for i := range b.Users {
-		u := &b.Users[i]
-		if line, there := usernames[u.Username]; there {
-			problems = append(problems, bundle.Problem{File: "users.csv", Line: u.Row.Line, Column: "username", What: fmt.Sprintf("“%s” is already on line %d", u.Username, line)})
-		}
-		usernames[u.Username] = u.Row.Line
-		if len([]rune(u.Username)) > 200 {
-			problems = append(problems, bundle.Problem{File: "users.csv", Line: u.Row.Line, Column: "username", What: "is longer than 200 characters"})
-		}
-	}
-	return problems
-}
-
-// notStaff finds counselors who are not of the school's staff: who counsels a student reads and decides their sheet.
-func notStaff(b *bundle.Bundle) (problems []bundle.Problem) {
-	staff := map[string]bool{}
-	for i := range b.Users {
-		u := &b.Users[i]
-		staff[u.ID] = u.Role != "student" && !guards(u.Role)
-	}
-	for i := range b.Pupils {
-		p := &b.Pupils[i]
-		if p.Counselor != "" && !staff[p.Counselor] {
-			problems = append(problems, bundle.Problem{File: "users.csv", Line: p.Row.Line, Column: "metadata.counselor",
-				What: fmt.Sprintf("“%s” is not of the school's staff (a user with the role teacher, administrator, aide or proctor)", p.Counselor)})
-		}
-	}
-	return problems
-}
-
 // write writes a checked intake.
 func (s *Service) write(ctx context.Context, in *intake, result *ImportResult) error {
 	files, headers := sourceOf(in.Bundle)
@@ -468,82 +372,3 @@ func sectionRows(b *bundle.Bundle) []store.SectionRow {
 	}
 	return list
 }
-
-// Export gives a school year as a bundle, as it is at one moment; year 0 is the newest. Requests are what was submitted, or where nothing
-// was, the sheet as it is. Left are the requests of courses that the catalog has no longer, which no bundle can hold.
-func (s *Service) Export(ctx context.Context, school string, year int) (files []bundle.File, left []string, err error) {
-	var out store.Outgoing
-	err = s.db.Snapshot(ctx, func(q store.Queries) (err error) {
-		if year == 0 {
-			if year, err = q.Newest(ctx, school); err != nil {
-				return err
-			}
-		}
-		out, err = q.Export(ctx, school, year)
-		return err
-	})
-	if errors.Is(err, store.ErrNotFound) {
-		return nil, nil, problem(NotFound)
-	} else if err != nil {
-		return nil, nil, err
-	}
-	codes := map[string]bool{}
-	courses := out.Source.Files["courses.csv"]
-	if at := slices.Index(courses.Header, "courseCode"); at >= 0 {
-		for _, row := range courses.Rows {
-			codes[row[at]] = true
-		}
-	}
-	files = []bundle.File{{Name: "policy.json", Text: []byte(out.Source.Policy)}}
-	for _, name := range bundle.Names() {
-		if f, ok := out.Source.Files[name]; ok {
-			files = append(files, bundle.File{Name: name, Header: f.Header, Rows: f.Rows})
-			continue
-		}
-		rows := out.Rows[name]
-		if name == "requests.csv" {
-			rows = slices.DeleteFunc(rows, func(c store.Cells) bool {
-				if !codes[c["courseCode"]] {
-					left = append(left, c["student"]+" "+c["courseCode"])
-					return true
-				}
-				if !codes[c["standsFor"]] {
-					c["standsFor"] = ""
-				}
-				return false
-			})
-		}
-		if header, ok := out.Headers[name]; ok || len(rows) > 0 {
-			files = append(files, asFile(name, header, rows))
-		}
-	}
-	s.log.InfoContext(ctx, "an export", "school", school, "year", year)
-	return files, left, nil
-}
-
-// asFile makes a file of rows by column. Columns that rows entered here have and the file had not are added to its header.
-func asFile(name string, header []string, rows []store.Cells) bundle.File {
-	used := map[string]bool{}
-	for _, row := range rows {
-		for column, cell := range row {
-			used[column] = used[column] || cell != ""
-		}
-	}
-	for i, column := range bundle.Columns(name) {
-		if !slices.Contains(header, column) && (used[column] || header == nil && i < bundle.Required(name)) {
-			header = append(header, column)
-		}
-	}
-	f := bundle.File{Name: name, Header: header}
-	for _, row := range rows {
-		cells := make([]string, len(header))
-		for i, column := range header {
-			cells[i] = row[column]
-		}
-		f.Rows = append(f.Rows, cells)
-	}
-	return f
-}
-
-// YearLabel writes the school year that begins in a calendar year: 2027-28.
-func YearLabel(start int) string { return policy.YearLabel(start) }

@@ -1,0 +1,103 @@
+package school
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+
+	"rubricon/bundle"
+	"rubricon/core/sheet"
+)
+
+// check finds what makes a bundle that was read well unfit for this database, before anything is written.
+func (s *Service) check(ctx context.Context, in *intake) error {
+	problems := slices.Concat(unjudgeable(in.Bundle), twice(in.Bundle), notStaff(in.Bundle))
+	kept, err := s.db.Queries().KeptSheets(ctx, in.SchoolID, in.year)
+	if err != nil {
+		return err
+	}
+	gone := map[string]int{}
+	for _, k := range kept {
+		for _, code := range k.Codes.V {
+			if _, ok := in.Year.Index(code); !ok {
+				gone[code]++
+			}
+		}
+	}
+	for _, code := range slices.Sorted(maps.Keys(gone)) {
+		problems = append(problems, bundle.Problem{File: "courses.csv", Line: 1, Column: "courseCode",
+			What: fmt.Sprintf("%s is gone, but it is on %d sheets that were worked on here; keep it, or have it taken off those sheets first", code, gone[code])})
+	}
+	if !in.newest {
+		var ids []string
+		for i := range in.people {
+			ids = append(ids, in.people[i].ID)
+		}
+		strangers, err := s.db.Queries().Strangers(ctx, in.SchoolID, ids)
+		if err != nil {
+			return err
+		}
+		users := in.Tables["users.csv"]
+		for i := range in.Users {
+			if u := &in.Users[i]; slices.Contains(strangers, u.ID) {
+				problems = append(problems, bundle.Problem{File: users.Name, Line: u.Row.Line, Column: "sourcedId",
+					What: fmt.Sprintf("“%s” is nobody of the school; people come with the newest year's data", u.ID)})
+			}
+		}
+	}
+	if len(problems) > 0 {
+		return &BadBundle{problems}
+	}
+	return nil
+}
+
+// unjudgeable finds sheets beyond the limits of judging.
+func unjudgeable(b *bundle.Bundle) (problems []bundle.Problem) {
+	for i := range b.Pupils {
+		p := &b.Pupils[i]
+		f := sheet.NewFacts(b.Year, p.Student)
+		laid := p.Sheet(b.Year)
+		_, err := f.Judge(&laid)
+		if err == nil {
+			_, err = f.Cover(&laid)
+		}
+		if err != nil {
+			problems = append(problems, bundle.RequestsProblem(p, err))
+		}
+	}
+	return problems
+}
+
+// twice finds usernames that two people have.
+func twice(b *bundle.Bundle) (problems []bundle.Problem) {
+	usernames := map[string]int{}
+	for i := range b.Users {
+		u := &b.Users[i]
+		if line, there := usernames[u.Username]; there {
+			problems = append(problems, bundle.Problem{File: "users.csv", Line: u.Row.Line, Column: "username", What: fmt.Sprintf("“%s” is already on line %d", u.Username, line)})
+		}
+		usernames[u.Username] = u.Row.Line
+		if len([]rune(u.Username)) > 200 {
+			problems = append(problems, bundle.Problem{File: "users.csv", Line: u.Row.Line, Column: "username", What: "is longer than 200 characters"})
+		}
+	}
+	return problems
+}
+
+// notStaff finds counselors who are not of the school's staff: who counsels a student reads and decides their sheet.
+func notStaff(b *bundle.Bundle) (problems []bundle.Problem) {
+	staff := map[string]bool{}
+	for i := range b.Users {
+		u := &b.Users[i]
+		staff[u.ID] = u.Role != "student" && !guards(u.Role)
+	}
+	for i := range b.Pupils {
+		p := &b.Pupils[i]
+		if p.Counselor != "" && !staff[p.Counselor] {
+			problems = append(problems, bundle.Problem{File: "users.csv", Line: p.Row.Line, Column: "metadata.counselor",
+				What: fmt.Sprintf("“%s” is not of the school's staff (a user with the role teacher, administrator, aide or proctor)", p.Counselor)})
+		}
+	}
+	return problems
+}
