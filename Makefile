@@ -69,7 +69,7 @@ lint: ## check the front end's style
 
 MUTATED := store web school bundle core/acts core/sheet
 
-mutants: build ## put faults into the code one by one and see which the tests notice (two hours); what survives is in docs/mutants.md
+mutants: build ## put faults into the code one by one and see which the tests notice (some hours); what survives is in docs/mutants.md
 	@scripts/need chromium pgbouncer
 	@command -v gremlins >/dev/null || go install github.com/go-gremlins/gremlins/cmd/gremlins@v0.6.0
 	@PATH="$$PATH:$$(go env GOPATH)/bin"; for p in $(MUTATED); do \
