@@ -329,4 +329,11 @@ func TestFindingPeople(t *testing.T) {
 	if _, _, err := h.db.Queries().AccountOf(t.Context(), "x", "nobody", accounts["a"]); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("nobody: %v", err)
 	}
+	for _, gone := range []string{"enabled", "present"} {
+		h.d.Exec(t, `UPDATE person SET `+gone+` = false WHERE id = 'a'`)
+		if _, reach, err := h.db.Queries().AccountOf(t.Context(), "x", "s", accounts["a"]); err != nil || reach {
+			t.Errorf("for an office that is no longer %s: %v %v", gone, reach, err)
+		}
+		h.d.Exec(t, `UPDATE person SET `+gone+` = true WHERE id = 'a'`)
+	}
 }
