@@ -80,11 +80,11 @@ func parseGrade(text string) (int, bool) {
 	return g, err == nil && g >= 0 && g <= 20
 }
 
-func (b *Bundle) grades(t *Table, r *Row) (grades []int) {
-	for _, item := range list(t.Cell(r, "grades")) {
+func (b *Bundle) grades(t *Table, r *Row, column string) (grades []int) {
+	for _, item := range list(t.Cell(r, column)) {
 		g, ok := parseGrade(item)
 		if !ok {
-			b.bad(t, r, "grades", "“%s” is not a grade; write KG or a number such as 09", item)
+			b.bad(t, r, column, "“%s” is not a grade; write KG or a number such as 09", item)
 			continue
 		}
 		grades = append(grades, g)

@@ -29,6 +29,11 @@ func (b *Bundle) classes(p *policy.Policy) {
 	}
 	for i := range t.Rows {
 		r := &t.Rows[i]
+		b.passed[t.Cell(r, "sourcedId")] = true // also one that is read, which is looked for among those first
+		if code := b.CourseIDs[t.Cell(r, "courseSourcedId")]; b.summer[code] {
+			b.notice(t, r, "courseSourcedId", "%s is a course of the summer round; the section takes no part", code)
+			continue
+		}
 		if !b.needed(t, r, "sourcedId", "title", "courseSourcedId", "termSourcedIds", "metadata.seats") || !b.unique(t, r, "sourcedId", ids) {
 			continue
 		}

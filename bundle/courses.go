@@ -67,7 +67,7 @@ func (b *Bundle) courses() map[string]*Row {
 			continue
 		}
 		c := catalog.Course{
-			Code: t.Cell(r, "courseCode"), Title: t.Cell(r, "title"), Grades: b.grades(t, r), Subjects: list(t.Cell(r, "subjects")),
+			Code: t.Cell(r, "courseCode"), Title: t.Cell(r, "title"), Grades: b.grades(t, r, "grades"), Subjects: list(t.Cell(r, "subjects")),
 			Credits: b.amount(t, r, "metadata.credits", 0), Load: b.amount(t, r, "metadata.load", credit.One), Fee: b.amount(t, r, "metadata.fee", 0),
 			Spans: b.spans(t, r),
 			Links: list(t.Cell(r, "metadata.links")), Excludes: list(t.Cell(r, "metadata.excludes")), LeadsTo: list(t.Cell(r, "metadata.leadsTo")),
@@ -76,20 +76,17 @@ func (b *Bundle) courses() map[string]*Row {
 			EntryStance: oneOf(b, t, r, "metadata.entryStance", policy.Block, policy.Block, policy.Acknowledge, policy.Advise),
 			Access:      oneOf(b, t, r, "metadata.access", catalog.Open, catalog.Open, catalog.Invited, catalog.Application),
 			Repeatable:  oneOf(b, t, r, "metadata.repeatable", "false", "true", "false") == "true",
+			Summer:      oneOf(b, t, r, "metadata.round", "year", "year", "summer") == "summer",
+			Synonyms:    list(t.Cell(r, "metadata.synonyms")), Usual: b.grades(t, r, "metadata.usual"), Texts: texts(t, r),
 		}
+		b.summer[c.Code] = c.Summer
 		if len(c.Subjects) == 0 {
 			b.bad(t, r, "subjects", "is empty")
 		}
 		if c.Load > MaxLoad {
 			b.bad(t, r, "metadata.load", "is more than %v periods a day", MaxLoad)
 		}
-		if text := t.Cell(r, "metadata.entry"); strings.TrimSpace(text) != "" {
-			entry, err := condition.Parse(text)
-			if err != nil {
-				b.bad(t, r, "metadata.entry", "%v", err)
-			}
-			c.Entry = entry
-		}
+		c.Entry = b.condition(t, r, "metadata.entry")
 		b.CourseIDs[t.Cell(r, "sourcedId")] = c.Code
 		rows[c.Code] = r
 		b.Courses = append(b.Courses, c)
@@ -97,13 +94,48 @@ func (b *Bundle) courses() map[string]*Row {
 	return rows
 }
 
-func (b *Bundle) compile(p *policy.Policy, rows map[string]*Row) {
+// condition reads a cell in the condition language; nil where it is empty, or bad.
+func (b *Bundle) condition(t *Table, r *Row, column string) *condition.Condition {
+	text := t.Cell(r, column)
+	if strings.TrimSpace(text) == "" {
+		return nil
+	}
+	c, err := condition.Parse(text)
+	if err != nil {
+		b.bad(t, r, column, "%v", err)
+	}
+	return c
+}
+
+// texts reads what a course says of itself in further languages: columns such as metadata.title.es.
+func texts(t *Table, r *Row) map[string]catalog.Text {
+	var all map[string]catalog.Text
+	for i, column := range t.Header {
+		for k, prefix := range [...]string{"metadata.title.", "metadata.description.", "metadata.note."} {
+			language, ok := strings.CutPrefix(column, prefix)
+			if !ok || r.Cells[i] == "" || !policy.IsLanguage(language) {
+				continue
+			}
+			if all == nil {
+				all = map[string]catalog.Text{}
+			}
+			text := all[language]
+			*[...]*string{&text.Title, &text.Description, &text.Note}[k] = r.Cells[i]
+			all[language] = text
+		}
+	}
+	return all
+}
+
+func (b *Bundle) compile(p *policy.Policy, rows map[string]*Row, errandRows []*Row) {
 	var errs []error
-	b.Year, errs = catalog.Compile(b.Frame, b.Courses, p)
+	b.Year, errs = catalog.Compile(b.Frame, b.Courses, b.Errands, p)
 	for _, err := range errs {
 		var ref *catalog.ReferenceError
 		if errors.As(err, &ref) && ref.Course != "" {
 			b.bad(b.Tables["courses.csv"], rows[ref.Course], ref.Field, "%s", ref.What)
+		} else if ref != nil && ref.Errand > 0 {
+			b.bad(b.Tables["errands.csv"], errandRows[ref.Errand-1], ref.Field, "%s", ref.What)
 		} else {
 			b.Problems = append(b.Problems, Problem{"policy.json", 1, "rules." + ref.Rule + "." + ref.Field, ref.What})
 		}

@@ -26,3 +26,18 @@ func (b *Bundle) Placement() (p *placement.Problem, bad []Problem) {
 	}
 	return p, bad
 }
+
+// Choices are the sections in the order of b.Sections, as the core judges them.
+func (b *Bundle) Choices() []sheet.Section {
+	list := make([]sheet.Section, len(b.Sections))
+	for i := range b.Sections {
+		list[i] = b.meeting(i)
+	}
+	return list
+}
+
+func (b *Bundle) meeting(i int) sheet.Section {
+	s := &b.Sections[i]
+	course, _ := b.Year.Index(s.Course)
+	return sheet.Section{Course: course, Terms: s.Terms, Periods: s.Periods, Days: s.Days}
+}

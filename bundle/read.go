@@ -30,12 +30,28 @@ type Bundle struct {
 	Users      []User
 	Pupils     []Pupil // in the order of users.csv
 	Sections   []Section
+	Errands    []catalog.Errand // in file order
 	Year       *catalog.Year
+
+	Enrollments []Enrollment // with WithDates
+	Attendance  []Attended   // with WithDates
 
 	termIDs map[string]catalog.TermSet
 	year    string // sourcedId of the school year
 	dates   [][2]string
+	summer  map[string]bool // the codes of courses of the summer round
+	passed  map[string]bool // the ids of all rows of sections: also those that take no part, or are bad
+	dated   bool
 }
+
+// An Option says how a bundle is read.
+type Option func(*Bundle)
+
+// WithDates reads enrollments.csv and attendance.csv too.
+func WithDates(b *Bundle) { b.dated = true }
+
+// Has tells whether the bundle has a file, be it with a header alone.
+func (b *Bundle) Has(name string) bool { return b.Tables[name] != nil && b.Tables[name].Header != nil }
 
 // A MissingFileError says that a file without which nothing can be read is not there.
 type MissingFileError struct{ Name string }
@@ -44,20 +60,20 @@ func (e *MissingFileError) Error() string { return e.Name + " is missing from th
 
 // Open reads a bundle from a folder or a zip file. The error is about the folder as a whole (it does not exist, a
 // *MissingFileError); what is wrong in the files is in Problems.
-func Open(name string) (*Bundle, error) {
+func Open(name string, options ...Option) (*Bundle, error) {
 	info, err := os.Stat(name)
 	if err != nil {
 		return nil, fmt.Errorf("reading the bundle: %w", err)
 	}
 	if info.IsDir() {
-		return Read(os.DirFS(name))
+		return Read(os.DirFS(name), options...)
 	}
 	archive, err := zip.OpenReader(name)
 	if err != nil {
 		return nil, fmt.Errorf("%s is neither a folder nor a zip file: %w", name, err)
 	}
 	defer archive.Close()
-	return Read(within(archive))
+	return Read(within(archive), options...)
 }
 
 // within finds the folder of a zip that holds the bundle.
@@ -72,7 +88,7 @@ func within(fsys fs.FS) fs.FS {
 }
 
 // Read reads a bundle from a file system. The error is as for Open.
-func Read(fsys fs.FS) (*Bundle, error) {
+func Read(fsys fs.FS, options ...Option) (*Bundle, error) {
 	entries, err := fs.ReadDir(fsys, ".")
 	if err != nil {
 		return nil, fmt.Errorf("reading the bundle: %w", err)
@@ -86,7 +102,7 @@ func Read(fsys fs.FS) (*Bundle, error) {
 		text, err := readFile(fsys, name, left)
 		left -= len(text)
 		return text, err
-	})
+	}, options...)
 }
 
 // ReadFiles reads a bundle from files in memory. The error is as for Open.
@@ -108,10 +124,13 @@ func ReadFiles(files []File) (*Bundle, error) {
 	})
 }
 
-func read(names []string, file func(name string) ([]byte, error)) (*Bundle, error) {
-	b := &Bundle{Tables: map[string]*Table{}, CourseIDs: map[string]string{}, termIDs: map[string]catalog.TermSet{}}
+func read(names []string, file func(name string) ([]byte, error), options ...Option) (*Bundle, error) {
+	b := &Bundle{Tables: map[string]*Table{}, CourseIDs: map[string]string{}, termIDs: map[string]catalog.TermSet{}, summer: map[string]bool{}, passed: map[string]bool{}}
+	for _, option := range options {
+		option(b)
+	}
 	for _, name := range names {
-		if spec(name) == nil && !standardOnly[name] {
+		if spec(name) == nil && !notRead[name] {
 			b.Notices = append(b.Notices, Problem{name, 1, "", "is not a file of a bundle; it is ignored"})
 		}
 	}
@@ -122,8 +141,12 @@ func read(names []string, file func(name string) ([]byte, error)) (*Bundle, erro
 		return nil, fmt.Errorf("policy.json: %w", err)
 	}
 	b.PolicyText = text
-	for i := range specs {
-		s := &specs[i]
+	reads := specs
+	if b.dated {
+		reads = slices.Concat(specs, datedSpecs)
+	}
+	for i := range reads {
+		s := &reads[i]
 		text, err := file(s.name)
 		if errors.Is(err, fs.ErrNotExist) {
 			if s.must {
@@ -155,19 +178,25 @@ func (b *Bundle) interpret() {
 		b.sessions(p)
 	}
 	rows := b.courses()
+	errandRows := b.errands()
 	b.users()
 	if p != nil && len(b.Frame.Terms) > 0 {
-		b.compile(p, rows)
+		b.compile(p, rows, errandRows)
 	}
 	b.records(p)
 	b.signals()
 	b.requests(rows)
 	if p != nil {
+		b.plans(rows, p.LastGrade)
 		b.classes(p)
 	}
+	if b.dated {
+		b.enrollments()
+		b.attendance()
+	}
 	order := map[string]int{"policy.json": -1}
-	for i := range specs {
-		order[specs[i].name] = i
+	for i, s := range slices.Concat(specs, datedSpecs) {
+		order[s.name] = i
 	}
 	sort.SliceStable(b.Problems, func(i, j int) bool {
 		x, y := b.Problems[i], b.Problems[j]

@@ -11,6 +11,10 @@ import (
 // records reads records.csv. The policy is nil where it cannot be read; then names of marks are taken as they come.
 func (b *Bundle) records(rules *policy.Policy) {
 	t := b.Tables["records.csv"]
+	known := map[string]bool{}
+	for i := range b.Users {
+		known[b.Users[i].ID] = true
+	}
 	b.students(t, func(r *Row, p *Pupil) {
 		b.needed(t, r, "courseCode", "credits")
 		record := sheet.Record{Code: t.Cell(r, "courseCode"), Title: t.Cell(r, "title"), Subjects: list(t.Cell(r, "subject")), Term: t.Cell(r, "term"),
@@ -20,6 +24,11 @@ func (b *Bundle) records(rules *policy.Policy) {
 		var err error
 		if record.Year, err = policy.StartYear(t.Cell(r, "schoolYear")); err != nil {
 			b.bad(t, r, "schoolYear", "“%s” %v", t.Cell(r, "schoolYear"), err)
+		}
+		if teacher := t.Cell(r, "teacher"); record.Outcome == sheet.InProgress && known[teacher] {
+			record.Teacher = teacher
+		} else if record.Outcome == sheet.InProgress && teacher != "" && !b.Tables["users.csv"].Deleted[teacher] {
+			b.bad(t, r, "teacher", "nobody has the id “%s”", teacher)
 		}
 		p.Student.Records = append(p.Student.Records, record)
 	})

@@ -36,6 +36,9 @@ func (b *Bundle) requests(courses map[string]*Row) {
 		}
 		seen[key] = r.Line
 		q.Alternate = oneOf(b, t, r, "kind", "", "request", "alternate") == "alternate"
+		if q.Alternate && b.summer[q.Course] {
+			b.bad(t, r, "courseCode", "%s is a course of the summer round; it can be requested, but is no alternate", q.Course)
+		}
 		var err error
 		if q.Rank, err = strconv.Atoi(t.Cell(r, "rank")); err != nil || q.Rank < 1 || q.Rank > math.MaxInt32 {
 			b.bad(t, r, "rank", "“%s” is not a rank; write a whole number from 1", t.Cell(r, "rank"))
@@ -43,6 +46,9 @@ func (b *Bundle) requests(courses map[string]*Row) {
 		if q.StandsFor != "" {
 			if courses[q.StandsFor] == nil {
 				b.bad(t, r, "standsFor", "no course has the code “%s”", q.StandsFor)
+			}
+			if q.Alternate && b.summer[q.StandsFor] {
+				b.bad(t, r, "standsFor", "%s is a course of the summer round; no alternate stands for one", q.StandsFor)
 			}
 			if !q.Alternate {
 				b.notice(t, r, "standsFor", "only an alternate stands for a course; it is not used")
@@ -92,9 +98,12 @@ func (p *Pupil) Sheet(y *catalog.Year) sheet.Sheet {
 		if q.StandsFor != "" {
 			e.StandsFor, _ = y.Index(q.StandsFor)
 		}
-		if q.Alternate {
+		switch {
+		case q.Alternate:
 			s.Alternates = append(s.Alternates, e)
-		} else {
+		case y.Courses[course].Summer:
+			s.Summer = append(s.Summer, e)
+		default:
 			s.Requests = append(s.Requests, e)
 		}
 	}
@@ -103,6 +112,7 @@ func (p *Pupil) Sheet(y *catalog.Year) sheet.Sheet {
 	}
 	byRank(s.Requests)
 	byRank(s.Alternates)
+	byRank(s.Summer)
 	return s
 }
 

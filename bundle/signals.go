@@ -10,7 +10,7 @@ func (b *Bundle) signals() {
 	b.students(t, func(r *Row, p *Pupil) {
 		s := sheet.Signal{Code: t.Cell(r, "courseCode"), Name: t.Cell(r, "name"), By: t.Cell(r, "by"), Note: t.Cell(r, "note"),
 			Kind: oneOf(b, t, r, "kind", "", sheet.Recommendation, sheet.PlacementMade, sheet.ScoreOnFile, sheet.Permission, sheet.Waiver, sheet.Assignment,
-				sheet.Claim, sheet.Exemption)}
+				sheet.Claim, sheet.Exemption, sheet.ErrandDone)}
 		if text := t.Cell(r, "value"); text != "" {
 			value, err := credit.Parse(text)
 			if err != nil {
@@ -21,6 +21,8 @@ func (b *Bundle) signals() {
 		switch s.Kind {
 		case sheet.ScoreOnFile:
 			b.needed(t, r, "name", "value")
+		case sheet.ErrandDone:
+			b.needed(t, r, "courseCode", "name")
 		case sheet.Exemption:
 			b.needed(t, r, "name")
 		case sheet.Recommendation, sheet.PlacementMade, sheet.Waiver, sheet.Assignment:

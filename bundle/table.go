@@ -84,19 +84,29 @@ var specs = []fileSpec{
 	{"courses.csv", []string{"sourcedId", "title", "courseCode", "grades", "subjects"},
 		[]string{"status", "dateLastModified", "schoolYearSourcedId", "orgSourcedId", "subjectCodes", "metadata.credits", "metadata.span",
 			"metadata.load", "metadata.entry", "metadata.entryStance", "metadata.links", "metadata.excludes", "metadata.variantOf",
-			"metadata.repeatable", "metadata.access", "metadata.tags", "metadata.fee", "metadata.description", "metadata.note", "metadata.leadsTo"}, true},
+			"metadata.repeatable", "metadata.access", "metadata.tags", "metadata.fee", "metadata.description", "metadata.note", "metadata.leadsTo",
+			"metadata.round", "metadata.synonyms", "metadata.usual"}, true},
 	{"classes.csv", []string{"sourcedId", "title", "courseSourcedId", "classType", "schoolSourcedId", "termSourcedIds", "periods", "metadata.seats"},
 		[]string{"status", "dateLastModified", "grades", "classCode", "location", "subjects", "subjectCodes", "metadata.days", "metadata.teacher"}, false},
 	{"users.csv", []string{"sourcedId", "enabledUser", "orgSourcedIds", "role", "username", "givenName", "familyName"},
 		[]string{"status", "dateLastModified", "userIds", "middleName", "identifier", "email", "sms", "phone", "agentSourcedIds", "grades", "password",
 			"metadata.counselor", "metadata.programs", "metadata.language", "metadata.nextGrade"}, true},
-	{"records.csv", []string{"student", "courseCode", "schoolYear", "credits", "outcome"}, []string{"title", "subject", "term", "mark"}, false},
+	{"records.csv", []string{"student", "courseCode", "schoolYear", "credits", "outcome"}, []string{"title", "subject", "term", "mark", "teacher"}, false},
 	{"signals.csv", []string{"student", "kind"}, []string{"courseCode", "name", "value", "by", "note"}, false},
 	{"requests.csv", []string{"student", "courseCode", "kind", "rank"}, []string{"standsFor", "state"}, false},
+	{"plans.csv", []string{"student", "grade", "courseCode"}, []string{"kind"}, false},
+	{"errands.csv", []string{"courseCode", "kind", "title"}, []string{"due", "place", "note", "settledBy", "becomes"}, false},
 }
 
-// standardOnly are files of the standard that a bundle may carry and that are not read.
-var standardOnly = map[string]bool{"manifest.csv": true, "enrollments.csv": true, "policy.json": true}
+// datedSpecs are the files of sections taken and attended. They are read only where they are asked for (WithDates).
+var datedSpecs = []fileSpec{
+	{"enrollments.csv", []string{"sourcedId", "classSourcedId", "schoolSourcedId", "userSourcedId", "role"},
+		[]string{"status", "dateLastModified", "primary", "beginDate", "endDate"}, false},
+	{"attendance.csv", []string{"student", "classSourcedId", "date", "mark"}, nil, false},
+}
+
+// notRead are files that a bundle may carry and that are not read as its tables.
+var notRead = map[string]bool{"manifest.csv": true, "enrollments.csv": true, "attendance.csv": true, "policy.json": true}
 
 func spec(name string) *fileSpec {
 	for i := range specs {

@@ -27,6 +27,7 @@ type Pupil struct {
 	*User
 	Student  sheet.Student
 	Requests []Request
+	Plans    []Plan // in file order
 }
 
 func (b *Bundle) users() {
@@ -63,7 +64,7 @@ func (b *Bundle) gradeEntered(t *Table, r *Row) int {
 		return g
 	}
 	before := len(b.Problems)
-	grades := b.grades(t, r)
+	grades := b.grades(t, r, "grades")
 	if len(grades) == 0 {
 		if len(b.Problems) == before {
 			b.bad(t, r, "grades", "is empty; a student needs it, or metadata.nextGrade")

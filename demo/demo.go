@@ -199,7 +199,7 @@ func (m *maker) compile() {
 		}
 		all = append(all, compiled)
 	}
-	y, errs := catalog.Compile(catalog.Frame{Terms: []string{"S1", "S2"}}, all, p)
+	y, errs := catalog.Compile(catalog.Frame{Terms: []string{"S1", "S2"}}, all, nil, p)
 	if len(errs) > 0 {
 		panic(fmt.Sprint("demo: ", errs))
 	}

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"runtime"
+	"strconv"
 	"sync"
 
 	"github.com/spf13/cobra"
@@ -38,8 +39,8 @@ func checkCommand() *cobra.Command {
 }
 
 // readBundle reads a bundle for a command; its bad rows go to stderr and end the command with exit code 1.
-func readBundle(dir string, stderr io.Writer) (*bundle.Bundle, error) {
-	b, err := bundle.Open(dir)
+func readBundle(dir string, stderr io.Writer, options ...bundle.Option) (*bundle.Bundle, error) {
+	b, err := bundle.Open(dir, options...)
 	if err != nil {
 		return nil, wrongUse(err)
 	}
@@ -83,7 +84,7 @@ func check(b *bundle.Bundle, only string, stdout, stderr io.Writer) error {
 	for w := 0; w < workers; w++ {
 		wait.Go(func() {
 			for i := w; i < len(pupils); i += workers {
-				lines[i], failed[i] = checkLine(b.Year, &pupils[i])
+				lines[i], failed[i] = checkLine(b, &pupils[i])
 			}
 		})
 	}
@@ -113,10 +114,25 @@ type (
 		Ready     bool                `json:"ready"`
 		Rules     []ruleOut           `json:"rules"`
 		Requests  []requestOut        `json:"requests"`
+		Summer    []requestOut        `json:"summer,omitempty"`
 		Packing   packingOut          `json:"packing"`
 		Links     []linkOut           `json:"links"`
 		Uncovered []string            `json:"uncovered"`
 		Audits    ordered[[]entryOut] `json:"audits"`
+		Plan      []planOut           `json:"plan,omitzero"`
+		Errands   []errandOut         `json:"errands,omitzero"`
+	}
+	planOut struct {
+		Grade int `json:"grade"`
+		requestOut
+		Alternate bool `json:"alternate,omitempty"`
+	}
+	errandOut struct {
+		Course     string `json:"course"`
+		Kind       string `json:"kind"`
+		Due        string `json:"due,omitempty"`
+		Settled    bool   `json:"settled"`
+		ReplacedBy string `json:"replacedBy,omitempty"`
 	}
 	ruleOut struct {
 		ID       string         `json:"id"`
@@ -151,6 +167,9 @@ type (
 		Short      credit.Amount            `json:"short"`
 		EachShort  map[string]credit.Amount `json:"eachShort,omitzero"`
 		Late       *bool                    `json:"late,omitempty"`
+		Planned    *credit.Amount           `json:"planned,omitempty"`
+		Open       *credit.Amount           `json:"open,omitempty"`
+		BeginBy    json.RawMessage          `json:"beginBy,omitempty"` // a grade or null; absent where nothing is open
 	}
 )
 
@@ -181,8 +200,9 @@ func (o ordered[V]) MarshalJSON() ([]byte, error) {
 	return append(out, '}'), nil
 }
 
-// checkLine judges one pupil and writes the line.
-func checkLine(y *catalog.Year, p *bundle.Pupil) ([]byte, error) {
+// checkLine judges one pupil of a bundle and writes the line.
+func checkLine(b *bundle.Bundle, p *bundle.Pupil) ([]byte, error) {
+	y := b.Year
 	f := sheet.NewFacts(y, p.Student)
 	s := p.Sheet(y)
 	j, err := f.Judge(&s)
@@ -193,27 +213,21 @@ func checkLine(y *catalog.Year, p *bundle.Pupil) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := checkOut{Student: p.ID, Grade: p.Grade, Ready: j.Ready, Rules: []ruleOut{}, Requests: []requestOut{}, Links: []linkOut{}, Uncovered: []string{},
+	out := checkOut{Student: p.ID, Grade: p.Grade, Ready: j.Ready, Rules: rulesOut(y.Rules, j.Rules), Requests: []requestOut{}, Links: []linkOut{}, Uncovered: []string{},
 		Packing: packingOut{Fits: j.Packing.Fits(), Overload: j.Packing.Overload}}
-	for _, r := range j.Rules {
-		rule := &y.Rules[r.Rule]
-		out.Rules = append(out.Rules, ruleOut{rule.ID, r.Measured, rule.Min, rule.Max, r.Holds})
-	}
-	for i, r := range j.Requests {
-		request := requestOut{Course: y.Codes[r.Course], Entry: "none", Missing: []string{}, Repeat: r.Repeat, Barred: r.Barred}
-		if r.HasEntry {
-			request.Entry = r.Entry.String()
-		}
+	missing := func(r *sheet.RequestResult) []*condition.Leaf {
 		if r.HasEntry && r.Entry < condition.Expected {
-			for _, leaf := range f.Missing(&s, r.Course) {
-				request.Missing = append(request.Missing, leaf.String())
-			}
+			return f.Missing(&s, r.Course)
 		}
-		if r.Waiver >= 0 {
-			request.WaivedBy = &f.Signals[r.Waiver].By
-		}
-		out.Requests = append(out.Requests, request)
-		out.Packing.Spans.add(request.Course, y.TermNames(j.Packing.Spans[i]))
+		return nil
+	}
+	for i := range j.Requests {
+		r := &j.Requests[i]
+		out.Requests = append(out.Requests, newRequestOut(f, r, missing(r)))
+		out.Packing.Spans.add(y.Codes[r.Course], y.TermNames(j.Packing.Spans[i]))
+	}
+	for i := range j.Summer {
+		out.Summer = append(out.Summer, newRequestOut(f, &j.Summer[i], missing(&j.Summer[i])))
 	}
 	for _, l := range j.Links {
 		out.Links = append(out.Links, linkOut{y.Codes[l.Course], y.Codes[l.Needs]})
@@ -221,13 +235,64 @@ func checkLine(y *catalog.Year, p *bundle.Pupil) ([]byte, error) {
 	for _, course := range uncovered {
 		out.Uncovered = append(out.Uncovered, y.Codes[course])
 	}
+	plan := p.Plan(y)
 	for i := range y.Audits {
-		out.Audits.add(y.Audits[i].ID, auditOut(y.Audits[i].Audit, f.Audit(i, &s)))
+		if !b.Has("plans.csv") {
+			out.Audits.add(y.Audits[i].ID, auditOut(y.Audits[i].Audit, f.Audit(i, &s), nil))
+			continue
+		}
+		entries, planned := f.AuditPlan(i, &s, plan)
+		out.Audits.add(y.Audits[i].ID, auditOut(y.Audits[i].Audit, entries, planned))
+	}
+	if b.Has("plans.csv") {
+		out.Plan = []planOut{}
+		for _, r := range f.Plan(&s, plan) {
+			out.Plan = append(out.Plan, planOut{r.Grade, newRequestOut(f, &r.RequestResult, r.Missing), r.Alternate})
+		}
+	}
+	if b.Has("errands.csv") {
+		out.Errands = []errandOut{}
+		for _, r := range f.Errands(&s) {
+			e := &y.Errands[r.Errand]
+			line := errandOut{Course: y.Codes[r.Course], Kind: e.Kind, Due: e.Due, Settled: r.Settled}
+			if r.ReplacedBy >= 0 {
+				line.ReplacedBy = y.Codes[r.ReplacedBy]
+			}
+			out.Errands = append(out.Errands, line)
+		}
 	}
 	return json.Marshal(&out)
 }
 
-func auditOut(a *policy.Audit, entries []sheet.AuditEntry) []entryOut {
+func rulesOut(rules []catalog.Rule, results []sheet.RuleResult) []ruleOut {
+	list := []ruleOut{}
+	for _, r := range results {
+		rule := &rules[r.Rule]
+		list = append(list, ruleOut{rule.ID, r.Measured, rule.Min, rule.Max, r.Holds})
+	}
+	return list
+}
+
+func newRequestOut(f *sheet.Facts, r *sheet.RequestResult, missing []*condition.Leaf) requestOut {
+	out := requestOut{Course: f.Year.Codes[r.Course], Entry: entryWord(r), Missing: []string{}, Repeat: r.Repeat, Barred: r.Barred}
+	for _, leaf := range missing {
+		out.Missing = append(out.Missing, leaf.String())
+	}
+	if r.Waiver >= 0 {
+		out.WaivedBy = &f.Signals[r.Waiver].By
+	}
+	return out
+}
+
+func entryWord(r *sheet.RequestResult) string {
+	if r.HasEntry {
+		return r.Entry.String()
+	}
+	return "none"
+}
+
+// auditOut writes an audit; planned is nil where the bundle has no plans.
+func auditOut(a *policy.Audit, entries []sheet.AuditEntry, planned []sheet.PlannedEntry) []entryOut {
 	list := make([]entryOut, len(entries))
 	for e := range entries {
 		entry, source := &entries[e], &a.Entries[e]
@@ -240,6 +305,16 @@ func auditOut(a *policy.Audit, entries []sheet.AuditEntry) []entryOut {
 		}
 		if source.By != nil {
 			out.Late = &entry.Late
+		}
+		if planned != nil {
+			plan := &planned[e]
+			switch out.Planned, out.Open = &plan.Planned, &plan.Open; {
+			case plan.Open == 0:
+			case plan.CanFeed:
+				out.BeginBy = strconv.AppendInt(nil, int64(plan.BeginBy), 10)
+			default:
+				out.BeginBy = json.RawMessage("null")
+			}
 		}
 		list[e] = out
 	}

@@ -19,6 +19,9 @@ func (p *plain) sections() map[string]plainSection {
 	out := map[string]plainSection{}
 	for _, r := range p.tables["classes.csv"] {
 		s := plainSection{code: p.codeOf[r["courseSourcedId"]], cells: map[string]bool{}}
+		if p.summer(s.code) {
+			continue
+		}
 		s.seats, _ = strconv.Atoi(r["metadata.seats"])
 		days := split(r["metadata.days"])
 		for day := 1; len(split(r["metadata.days"])) == 0 && day <= p.policy.Days; day++ {

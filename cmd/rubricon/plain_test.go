@@ -22,6 +22,7 @@ type plain struct {
 	course map[string]row    // by code
 	codeOf map[string]string // by sourcedId
 	entry  map[string]*plainCondition
+	settle []*plainCondition // by row of errands.csv
 }
 
 type row = map[string]string
@@ -29,9 +30,17 @@ type row = map[string]string
 type plainPolicy struct {
 	SchoolYear                string
 	Periods, Days, FirstGrade int
-	Groups                    map[string]any
-	Rules                     []plainRule
-	Audits                    []struct {
+	LastGrade                 *int
+	Holidays                  []string
+	Marks                     map[string]float64
+	Settings                  struct{ SummerCounts bool }
+	Fill                      *struct {
+		Periods []int
+		Rules   []plainRule
+	}
+	Groups map[string]any
+	Rules  []plainRule
+	Audits []struct {
 		ID      string
 		Entries []struct {
 			ID      string
@@ -71,6 +80,7 @@ func readPlain(t *testing.T, files map[string]string, entries map[string]*plainC
 		if err != nil {
 			t.Fatal(name, err)
 		}
+		p.tables[name] = []row{}
 		for _, record := range records[1:] {
 			r := row{}
 			for i, column := range records[0] {
@@ -130,11 +140,21 @@ func (p *plain) sheet(student, kind string) (codes []string, ranks []int, stands
 	list := p.of("requests.csv", student)
 	slices.SortStableFunc(list, func(a, b row) int { return cmp.Compare(hundredths(a["rank"], 0), hundredths(b["rank"], 0)) })
 	for _, r := range list {
-		if r["kind"] == kind {
+		if r["kind"] == kind && !p.summer(r["courseCode"]) {
 			codes, ranks, standsFor = append(codes, r["courseCode"]), append(ranks, hundredths(r["rank"], 0)/100), append(standsFor, r["standsFor"])
 		}
 	}
 	return codes, ranks, standsFor
+}
+
+func (p *plain) summer(code string) bool { return p.course[code]["metadata.round"] == "summer" }
+
+// mark gives a mark's number, of a name too.
+func (p *plain) mark(text string) int {
+	if n, ok := p.policy.Marks[text]; ok {
+		return whole(n)
+	}
+	return hundredths(text, 0)
 }
 
 // spans lists the alternatives for when a course meets, each its terms.
@@ -194,6 +214,9 @@ func (p *plain) selects(of any, code string, subjects, tags []string) bool {
 		return of == "all" || p.selects(p.policy.Groups[strings.TrimPrefix(of, "group:")], code, subjects, tags)
 	case map[string]any:
 		given, picked := false, false
+		if _, ok := of["periods"]; ok {
+			given = true // courses meet in none
+		}
 		for key, have := range map[string][]string{"subjects": subjects, "tags": tags, "courses": {code}} {
 			names, ok := of[key].([]any)
 			given = given || ok
@@ -317,8 +340,10 @@ type holder struct {
 	grade                int
 	programs             []string
 	requests, alternates []string
+	summers              []string
 	spans                map[string][]int
 	over                 int
+	planning             *plainPlan // what the leaves are judged in, where a plan is
 }
 
 func (p *plain) holder(u row, requests, alternates []string) *holder {
@@ -327,6 +352,13 @@ func (p *plain) holder(u row, requests, alternates []string) *holder {
 		h.grade = hundredths(next, 0) / 100
 	}
 	h.spans, h.over = p.pack(requests)
+	list := p.of("requests.csv", h.student)
+	slices.SortStableFunc(list, func(a, b row) int { return cmp.Compare(hundredths(a["rank"], 0), hundredths(b["rank"], 0)) })
+	for _, r := range list {
+		if p.summer(r["courseCode"]) {
+			h.summers = append(h.summers, r["courseCode"])
+		}
+	}
 	return h
 }
 
@@ -359,8 +391,16 @@ func (h *holder) measure(c *plainCount) (sum int) {
 			}
 			seen[r["courseCode"]] = true
 		}
-		for _, code := range h.requests {
+		for _, code := range h.wishes() {
 			if c.On == "taken" && h.selectsCourse(c.Of, code) && (c.Measure == "credits" || !seen[code]) {
+				one(code, nil)
+			}
+		}
+		return sum
+	}
+	if c.On == "summer" {
+		for _, code := range h.summers {
+			if h.selectsCourse(c.Of, code) {
 				one(code, nil)
 			}
 		}
@@ -419,6 +459,9 @@ type plainCondition struct {
 }
 
 func (h *holder) verdict(c *plainCondition, course string) int {
+	if c.leaf != nil && h.planning != nil {
+		return h.planLeaf(c.leaf, course)
+	}
 	if c.leaf != nil {
 		return h.leaf(c.leaf, course)
 	}
@@ -446,7 +489,7 @@ func (h *holder) leaf(leaf []string, course string) int {
 				continue
 			}
 			switch {
-			case counts(r) && (len(leaf) < 3 || r["mark"] != "" && hundredths(r["mark"], 0) >= hundredths(leaf[2], 0)):
+			case counts(r) && (len(leaf) < 3 || r["mark"] != "" && h.mark(strings.TrimSpace(r["mark"])) >= h.mark(leaf[2])):
 				v = plainMet
 			case r["outcome"] == "inProgress":
 				v = max(v, plainExpected)
@@ -454,6 +497,11 @@ func (h *holder) leaf(leaf []string, course string) int {
 		}
 		for _, other := range h.requests {
 			met(leaf[0] == "alongside" && (other == code || h.same(code, other)))
+		}
+		for _, other := range h.summers {
+			if h.policy.Settings.SummerCounts && !h.summer(course) && (other == code || h.same(code, other)) {
+				v = max(v, plainExpected)
+			}
 		}
 		claim = func(s row) bool { return s["courseCode"] == code }
 	case "grade":
@@ -549,9 +597,17 @@ func (h *holder) admissible(code string) bool {
 	return (v >= plainExpected || stance != "" && stance != "block") && !h.repeats(h.student, code, h.requests) && !h.barred(h.student, h.grade, code)
 }
 
-// net is what a request brings to an audit.
-func (h *holder) net(k int) int {
-	code := h.requests[k]
+// wishes are the requests that count for the year, those for the summer first.
+func (h *holder) wishes() []string {
+	if h.policy.Settings.SummerCounts {
+		return slices.Concat(h.summers, h.requests)
+	}
+	return h.requests
+}
+
+// net is what the k-th of some requests brings to an audit.
+func (h *holder) net(wishes []string, k int) int {
+	code := wishes[k]
 	credits := h.number(code, "metadata.credits")
 	if h.course[code]["metadata.repeatable"] == "true" {
 		return credits
@@ -562,8 +618,8 @@ func (h *holder) net(k int) int {
 			credits -= hundredths(r["credits"], 0)
 		}
 	}
-	for _, better := range h.requests[:k] {
-		if slices.Contains(out, better) {
+	for _, better := range wishes[:k] {
+		if better == code || slices.Contains(out, better) {
 			credits -= h.number(better, "metadata.credits")
 		}
 	}
@@ -627,21 +683,7 @@ func (p *plain) line(u row) map[string]any {
 	}
 	spans := map[string]any{}
 	for _, code := range requests {
-		v, by := h.condition(code)
-		entry, missing := "none", []any{}
-		if c := p.entry[code]; c != nil {
-			entry = []string{"unmet", "unverified", "expected", "met"}[v]
-			if by == nil {
-				for _, text := range h.missing(c, code, nil) {
-					missing = append(missing, text)
-				}
-			}
-		}
-		request := map[string]any{"course": code, "entry": entry, "missing": missing, "repeat": p.repeats(h.student, code, requests), "barred": p.barred(h.student, h.grade, code)}
-		if by != nil {
-			request["waivedBy"] = *by
-		}
-		asked = append(asked, request)
+		asked = append(asked, h.asked(code))
 		ready = ready && h.admissible(code)
 		for _, other := range split(p.course[code]["metadata.links"]) {
 			if !slices.Contains(requests, other) && !p.earned(h.student, other) {
@@ -658,8 +700,42 @@ func (p *plain) line(u row) map[string]any {
 			uncovered = append(uncovered, code)
 		}
 	}
-	return map[string]any{"student": h.student, "grade": float64(h.grade), "ready": ready, "rules": rules, "requests": asked,
+	out := map[string]any{"student": h.student, "grade": float64(h.grade), "ready": ready, "rules": rules, "requests": asked,
 		"packing": map[string]any{"fits": h.over == 0, "spans": spans, "overload": number(h.over)}, "links": links, "uncovered": uncovered, "audits": h.audits()}
+	summer := []any{}
+	for _, code := range h.summers {
+		summer = append(summer, h.asked(code))
+		out["ready"] = out["ready"].(bool) && h.admissible(code)
+	}
+	if len(summer) > 0 {
+		out["summer"] = summer
+	}
+	if _, ok := p.tables["plans.csv"]; ok {
+		out["plan"] = h.plan()
+	}
+	if _, ok := p.tables["errands.csv"]; ok {
+		out["errands"] = h.errands()
+	}
+	return out
+}
+
+// asked is what check prints of a request.
+func (h *holder) asked(code string) map[string]any {
+	v, by := h.condition(code)
+	entry, missing := "none", []any{}
+	if c := h.entry[code]; c != nil {
+		entry = []string{"unmet", "unverified", "expected", "met"}[v]
+		if by == nil {
+			for _, text := range h.missing(c, code, nil) {
+				missing = append(missing, text)
+			}
+		}
+	}
+	request := map[string]any{"course": code, "entry": entry, "missing": missing, "repeat": h.repeats(h.student, code, h.requests), "barred": h.barred(h.student, h.grade, code)}
+	if by != nil {
+		request["waivedBy"] = *by
+	}
+	return request
 }
 
 // covered tries all mends of a lost request. Failed are the rules in force that fail with it.
@@ -733,21 +809,39 @@ func (h *holder) audits() map[string]any {
 		stages[0] = totals(needs, supply)
 		records(func(r row) bool { return r["outcome"] == "inProgress" })
 		stages[1] = totals(needs, supply)
-		for k, code := range h.requests {
-			s := plainSupply{credits: h.net(k)}
+		wishes := h.wishes()
+		bring := func(wishes []string, k int) {
+			s := plainSupply{credits: h.net(wishes, k)}
 			for e := range audit.Entries {
-				if h.selectsCourse(audit.Entries[e].Of, code) {
+				if h.selectsCourse(audit.Entries[e].Of, wishes[k]) {
 					s.mask |= 1 << e
 				}
 			}
 			supply = append(supply, s)
 		}
+		for k := range wishes {
+			bring(wishes, k)
+		}
 		stages[2] = totals(needs, supply)
+		later := slices.Clone(wishes)
+		for _, r := range h.plans() {
+			if r["kind"] != "alternate" {
+				later = append(later, r["courseCode"])
+				bring(later, len(later)-1)
+			}
+		}
+		planned := totals(needs, supply)
 		entries := []any{}
 		for e, from := range audit.Entries {
 			short := needs[e] - stages[2][e]
 			entry := map[string]any{"id": from.ID, "need": number(needs[e]), "earned": number(stages[0][e]), "inProgress": number(stages[1][e] - stages[0][e]),
 				"requested": number(stages[2][e] - stages[1][e]), "short": number(short)}
+			if _, ok := h.tables["plans.csv"]; ok {
+				entry["planned"], entry["open"] = number(planned[e]-stages[2][e]), number(needs[e]-planned[e])
+				if needs[e] > planned[e] {
+					entry["beginBy"] = h.beginBy(from.Of)
+				}
+			}
 			if from.By != nil {
 				entry["late"] = h.grade == *from.By && short > 0 || h.grade > *from.By && stages[1][e] < needs[e]
 			}
@@ -760,9 +854,9 @@ func (h *holder) audits() map[string]any {
 							sum += hundredths(r["credits"], 0)
 						}
 					}
-					for k, code := range h.requests {
+					for k, code := range wishes {
 						if year == start && h.selectsCourse(from.Of, code) {
-							sum += h.net(k)
+							sum += h.net(wishes, k)
 						}
 					}
 					if want := whole(*from.Each); sum < want {

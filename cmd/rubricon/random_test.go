@@ -20,6 +20,8 @@ type randomBundle struct {
 	spans   []string // by course
 	files   map[string]string
 	entries map[string]*plainCondition
+	summers []string          // the codes of the summer round, in a wide school
+	settle  []*plainCondition // by row of errands.csv
 }
 
 func newRandomBundle(t *testing.T, seed uint64) *randomBundle {
@@ -54,7 +56,13 @@ func (b *randomBundle) one(n int) bool { return b.r.IntN(n) == 0 }
 
 func (b *randomBundle) pick(list ...string) string { return list[b.r.IntN(len(list))] }
 
-func (b *randomBundle) code() string { return b.codes[b.r.IntN(len(b.codes))] }
+func (b *randomBundle) code() string {
+	if k := b.r.IntN(len(b.codes) + len(b.summers)); k >= len(b.codes) {
+		return b.summers[k-len(b.codes)]
+	} else {
+		return b.codes[k]
+	}
+}
 
 // some gives each other course with a chance of one in n.
 func (b *randomBundle) some(but string, n int) string {

@@ -75,6 +75,25 @@ type Course struct {
 	Description string
 	Note        string
 	LeadsTo     []string
+	Summer      bool            // of the summer round, not of the year
+	Texts       map[string]Text // in further languages, by BCP 47 tag
+	Synonyms    []string        // everyday words for it
+	Usual       []int           // the grades in which it is the usual course of its subject
+}
+
+// Text is what a course says of itself in one language; what is empty is said in the school's.
+type Text struct{ Title, Description, Note string }
+
+// Errand is what the choice of a course brings with it outside the sheet.
+type Errand struct {
+	Course    string
+	Kind      string // test, audition, application, form, meeting or other
+	Title     string
+	Due       string // YYYY-MM-DD, or with THH:MM, in the school's time zone; may be empty
+	Place     string
+	Note      string
+	SettledBy *condition.Condition // for the course; nil: by a signal alone
+	Becomes   []string             // the courses of which one replaces the course, a placeholder
 }
 
 // Compiled is a course ready for judging. Other courses are named by their index in Year.Courses.
@@ -96,6 +115,14 @@ func (c *Compiled) Offers(grade int) bool {
 	return grade >= 0 && grade < 64 && c.allowed>>uint(grade)&1 == 1
 }
 
+// CompiledErrand is an errand with the indexes of the courses it names.
+type CompiledErrand struct {
+	*Errand
+	Course    int32
+	SettledBy *condition.Condition
+	Becomes   []int32
+}
+
 // Selection is a policy selection compiled to one bit per course index.
 type Selection struct {
 	source policy.Selection
@@ -108,6 +135,11 @@ func (s *Selection) Has(course int32) bool { return s.bits[course>>6]>>(uint(cou
 // Matches tells whether a course that is not in the catalog is selected, by its code and subjects.
 func (s *Selection) Matches(code string, subjects []string) bool {
 	return s.source.Matches(code, subjects, nil)
+}
+
+// HasSection tells whether a section of the course of that index that meets in these periods is selected.
+func (s *Selection) HasSection(c *Compiled, periods []int) bool {
+	return s.source.MatchesSection(c.Code, c.Subjects, c.Tags, periods)
 }
 
 // Count is a compiled count; Term is -1 for the whole year.
@@ -172,6 +204,8 @@ type Year struct {
 	Codes    []string      // the codes of Courses, then other codes that conditions name
 	Rules    []Rule
 	Audits   []Audit
+	Fill     []Rule           // the rules over chosen sections
+	Errands  []CompiledErrand // in the order given
 
 	index map[string]int32
 }
@@ -202,11 +236,12 @@ func (y *Year) TermNames(s TermSet) []string {
 	return names
 }
 
-// A ReferenceError says that something names what does not exist. Course or Rule says where; Field is the name of the
-// course's column or of the rule's key.
+// A ReferenceError says that something names what does not exist. Course, Rule or Errand (its place, from 1) says where; Field is
+// the name of the column or of the rule's key.
 type ReferenceError struct {
 	Course string
 	Rule   string
+	Errand int
 	Field  string
 	What   string
 }
@@ -216,8 +251,8 @@ func (e *ReferenceError) Error() string {
 }
 
 // Compile makes a Year. Courses may come in any order; their codes must differ. The errors are all *ReferenceError:
-// unknown codes, a variant of a variant, an unknown term.
-func Compile(frame Frame, courses []Course, p *policy.Policy) (*Year, []error) {
+// unknown codes, a variant of a variant, an unknown term, a summer course that is linked.
+func Compile(frame Frame, courses []Course, errands []Errand, p *policy.Policy) (*Year, []error) {
 	start, err := policy.StartYear(p.SchoolYear)
 	if err != nil {
 		return nil, []error{&ReferenceError{Field: "schoolYear", What: err.Error()}}
@@ -249,6 +284,7 @@ func Compile(frame Frame, courses []Course, p *policy.Policy) (*Year, []error) {
 		})
 	}
 	errs = append(errs, y.compilePolicy()...)
+	errs = append(errs, y.compileErrands(errands)...)
 	if len(errs) > 0 {
 		return nil, errs
 	}
@@ -273,6 +309,12 @@ func (y *Year) relate() (errs []error) {
 		c := &y.Courses[i]
 		c.Links = resolve(c, "metadata.links", c.Course.Links)
 		c.Excludes = resolve(c, "metadata.excludes", c.Course.Excludes)
+		for _, code := range c.Course.Links {
+			if other, ok := y.Index(code); ok && (c.Summer || y.Courses[other].Summer) {
+				errs = append(errs, &ReferenceError{Course: c.Code, Field: "metadata.links", What: "a course of the summer round cannot be linked"})
+				break
+			}
+		}
 		if c.VariantOf == "" {
 			continue
 		}
@@ -380,21 +422,28 @@ func (y *Year) count(c *policy.Count) (Count, bool) {
 }
 
 func (y *Year) compilePolicy() (errs []error) {
-	for i := range y.Policy.Rules {
-		source := &y.Policy.Rules[i]
-		rule := Rule{Rule: source}
-		var ok bool
-		if rule.Count, ok = y.count(&source.Count); !ok {
-			errs = append(errs, &ReferenceError{Rule: source.ID, Field: "term", What: "“" + source.Term + "” is not a term of the school year"})
-		}
-		if source.When != nil {
-			when, ok := y.count(source.When)
-			if !ok {
-				errs = append(errs, &ReferenceError{Rule: source.ID, Field: "when.term", What: "“" + source.When.Term + "” is not a term of the school year"})
+	rules := func(sources []policy.Rule) (list []Rule) {
+		for i := range sources {
+			source := &sources[i]
+			rule := Rule{Rule: source}
+			var ok bool
+			if rule.Count, ok = y.count(&source.Count); !ok {
+				errs = append(errs, &ReferenceError{Rule: source.ID, Field: "term", What: "“" + source.Term + "” is not a term of the school year"})
 			}
-			rule.When = &when
+			if source.When != nil {
+				when, ok := y.count(source.When)
+				if !ok {
+					errs = append(errs, &ReferenceError{Rule: source.ID, Field: "when.term", What: "“" + source.When.Term + "” is not a term of the school year"})
+				}
+				rule.When = &when
+			}
+			list = append(list, rule)
 		}
-		y.Rules = append(y.Rules, rule)
+		return list
+	}
+	y.Rules = rules(y.Policy.Rules)
+	if y.Policy.Fill != nil {
+		y.Fill = rules(y.Policy.Fill.Rules)
 	}
 	for i := range y.Policy.Audits {
 		audit := Audit{Audit: &y.Policy.Audits[i]}
@@ -402,6 +451,29 @@ func (y *Year) compilePolicy() (errs []error) {
 			audit.Of = append(audit.Of, y.selection(audit.Entries[j].Of))
 		}
 		y.Audits = append(y.Audits, audit)
+	}
+	return errs
+}
+
+func (y *Year) compileErrands(errands []Errand) (errs []error) {
+	for i := range errands {
+		e := CompiledErrand{Errand: &errands[i]}
+		unknown := func(field, what string) {
+			errs = append(errs, &ReferenceError{Errand: i + 1, Field: field, What: what})
+		}
+		resolve := func(field, code string) int32 {
+			course, ok := y.Index(code)
+			if !ok {
+				unknown(field, "no course has the code "+code)
+			}
+			return course
+		}
+		e.Course = resolve("courseCode", e.Errand.Course)
+		for _, code := range e.Errand.Becomes {
+			e.Becomes = append(e.Becomes, resolve("becomes", code))
+		}
+		e.SettledBy = y.bind(e.Errand.SettledBy, func(name string) { unknown("settledBy", "“"+name+"” is not a mark of the policy") })
+		y.Errands = append(y.Errands, e)
 	}
 	return errs
 }

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
@@ -44,8 +45,10 @@ func (p Problem) Error() string { return fmt.Sprintf("%d: %s: %s", p.Line, p.Pat
 type reader struct {
 	text     []byte
 	problems []Problem
+	notices  []Problem
 	groups   map[string]*groupState
 	out      *Policy
+	fill     bool // within fill, where sections are counted
 
 	hasFirstGrade bool
 }
@@ -77,8 +80,9 @@ func Parse(text []byte) (p *Policy, problems []Problem, notices []Problem) {
 		sort.SliceStable(r.problems, func(i, j int) bool { return r.problems[i].Line < r.problems[j].Line })
 		return nil, r.problems, nil
 	}
+	notices = r.notices
 	known := map[string]bool{"schoolYear": true, "periods": true, "days": true, "firstGrade": true, "groups": true, "rules": true,
-		"audits": true, "placement": true, "settings": true, "marks": true, "lastGrade": true, "holidays": true, "commitments": true, "welcome": true}
+		"audits": true, "placement": true, "settings": true, "marks": true, "lastGrade": true, "holidays": true, "commitments": true, "welcome": true, "fill": true}
 	for _, key := range sortedKeys(top) {
 		if !known[key] {
 			notices = append(notices, Problem{r.line(top[key]), key, "is not a key of the policy; it is kept and not used"})
@@ -179,6 +183,7 @@ func (r *reader) top(o object) {
 	}
 	r.rules(o)
 	r.audits(o)
+	r.fillOf(o)
 	r.year(o)
 }
 
@@ -256,7 +261,15 @@ func (r *reader) selection(raw json.RawMessage, line int, path string) (s Select
 		return s
 	}
 	for _, key := range sortedKeys(o) {
-		if key != "subjects" && key != "tags" && key != "courses" && key != "not" {
+		switch key {
+		case "subjects", "tags", "courses", "not":
+		case "periods":
+			if r.fill {
+				s.Periods = r.periods(o, line, path)
+				break
+			}
+			r.bad(line, path+"."+key, "can only be given in fill")
+		default:
 			r.bad(line, path+"."+key, "is not known here; a selection has subjects, tags, courses, not")
 		}
 	}
@@ -283,36 +296,84 @@ func (r *reader) list(o object, key string, limit int) []json.RawMessage {
 func (r *reader) rules(top object) {
 	seen := map[string]bool{}
 	for i, raw := range r.list(top, "rules", MaxRules) {
-		line, path := r.line(raw), fmt.Sprintf("rules.%d", i+1)
-		var o object
-		if json.Unmarshal(raw, &o) != nil {
-			r.bad(line, path, "must be an object")
-			continue
+		if rule, ok := r.rule(raw, "rules", i, seen); ok {
+			r.out.Rules = append(r.out.Rules, rule)
 		}
-		rule := Rule{Stance: Block}
-		if r.get(o, line, path+".", "id", &rule.ID, "a text"); rule.ID == "" {
-			r.bad(line, path+".id", "is missing")
-		} else {
-			path = "rules." + rule.ID
+	}
+}
+
+// rule reads the rule at a place of a list of that name.
+func (r *reader) rule(raw json.RawMessage, list string, place int, seen map[string]bool) (rule Rule, ok bool) {
+	line, path := r.line(raw), fmt.Sprintf("%s.%d", list, place+1)
+	var o object
+	if json.Unmarshal(raw, &o) != nil {
+		r.bad(line, path, "must be an object")
+		return rule, false
+	}
+	rule.Stance = Block
+	if r.get(o, line, path+".", "id", &rule.ID, "a text"); rule.ID == "" {
+		r.bad(line, path+".id", "is missing")
+	} else {
+		path = list + "." + rule.ID
+	}
+	if seen[rule.ID] {
+		r.bad(line, path, "the id is used twice")
+	}
+	seen[rule.ID] = true
+	rule.Label, rule.Labels = r.label(o, line, path, rule.ID)
+	rule.Count = r.count(o, line, path)
+	r.get(o, line, path+".", "grades", &rule.Grades, "a list of whole numbers")
+	r.get(o, line, path+".", "programs", &rule.Programs, "a list of texts")
+	if r.get(o, line, path+".", "stance", &rule.Stance, "block, acknowledge or advise") {
+		switch rule.Stance {
+		case Block, Acknowledge, Advise:
+		default:
+			r.bad(line, path+".stance", "“%s” is not one of block, acknowledge, advise", rule.Stance)
 		}
-		if seen[rule.ID] {
-			r.bad(line, path, "the id is used twice")
+	}
+	rule.When = r.when(o, line, path)
+	return rule, true
+}
+
+// fillOf reads what a choice of sections must come to.
+func (r *reader) fillOf(top object) {
+	var o object
+	if !r.get(top, 1, "", "fill", &o, "an object with periods and rules") {
+		return
+	}
+	r.fill = true
+	defer func() { r.fill = false }()
+	line := r.line(top["fill"])
+	r.only(o, line, "fill.", "periods", "rules")
+	fill := &Fill{Periods: r.periods(o, line, "fill")}
+	slices.Sort(fill.Periods)
+	fill.Periods = slices.Compact(fill.Periods)
+	var list []json.RawMessage
+	if r.get(o, line, "fill.", "rules", &list, "a list"); len(list) > MaxRules {
+		r.bad(line, "fill.rules", "has %d items; at most %d are allowed", len(list), MaxRules)
+		list = nil
+	}
+	seen := map[string]bool{}
+	for i, raw := range list {
+		rule, ok := r.rule(raw, "fill.rules", i, seen)
+		if ok && rule.On != Sections {
+			r.bad(r.line(raw), "fill.rules."+rule.ID+".on", "must be sections, or left out; a when may be on something else")
 		}
-		seen[rule.ID] = true
-		rule.Label, rule.Labels = r.label(o, line, path, rule.ID)
-		rule.Count = r.count(o, line, path)
-		r.get(o, line, path+".", "grades", &rule.Grades, "a list of whole numbers")
-		r.get(o, line, path+".", "programs", &rule.Programs, "a list of texts")
-		if r.get(o, line, path+".", "stance", &rule.Stance, "block, acknowledge or advise") {
-			switch rule.Stance {
-			case Block, Acknowledge, Advise:
-			default:
-				r.bad(line, path+".stance", "“%s” is not one of block, acknowledge, advise", rule.Stance)
+		fill.Rules = append(fill.Rules, rule)
+	}
+	r.out.Fill = fill
+}
+
+// periods reads a list of periods of the day.
+func (r *reader) periods(o object, line int, path string) (list []int) {
+	if r.get(o, line, path+".", "periods", &list, "a list of whole numbers") {
+		for _, period := range list {
+			if period < 1 || period > r.out.Periods {
+				r.bad(line, path+".periods", "%d is not a period from 1 to %d", period, r.out.Periods)
 			}
 		}
-		rule.When = r.when(o, line, path)
-		r.out.Rules = append(r.out.Rules, rule)
 	}
+	return list
 }
 
 // when reads the count on which something depends; nil: it always holds.
@@ -339,12 +400,19 @@ func (r *reader) label(o object, line int, path, id string) (own string, by map[
 
 func (r *reader) count(o object, line int, path string) Count {
 	c := Count{On: Requests, Measure: Courses}
+	if r.fill {
+		c.On = Sections
+	}
 	c.Of = r.selection(o["of"], line, path+".of")
 	if r.get(o, line, path+".", "on", &c.On, "a text") {
 		switch c.On {
-		case Requests, Alternates, Both, Earned, Taken:
+		case Requests, Alternates, Both, Earned, Taken, Summer:
+		case Sections:
+			if !r.fill {
+				r.bad(line, path+".on", "sections can only be counted in fill")
+			}
 		default:
-			r.bad(line, path+".on", "“%s” is not one of requests, alternates, both, earned, taken", c.On)
+			r.bad(line, path+".on", "“%s” is not one of requests, alternates, both, earned, taken, summer", c.On)
 		}
 	}
 	if r.get(o, line, path+".", "measure", &c.Measure, "a text") {
@@ -357,11 +425,11 @@ func (r *reader) count(o object, line int, path string) Count {
 	if r.get(o, line, path+".", "term", &c.Term, "a term's title") && c.Term == "" {
 		r.bad(line, path+".term", "is empty; leave it out to count the whole year")
 	}
-	if c.On == Earned || c.On == Taken {
+	if c.On == Earned || c.On == Taken || c.On == Summer || c.On == Sections {
 		if c.Measure == Load {
 			r.bad(line, path+".measure", "load cannot be counted on %s", c.On)
 		}
-		if c.Term != "" {
+		if c.Term != "" && c.On != Sections {
 			r.bad(line, path+".term", "cannot be given with on %s", c.On)
 		}
 	}

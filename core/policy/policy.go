@@ -5,6 +5,8 @@
 package policy
 
 import (
+	"slices"
+
 	"rubricon/core/credit"
 )
 
@@ -36,17 +38,21 @@ const (
 	Requests   On = "requests"
 	Alternates On = "alternates"
 	Both       On = "both"
-	Earned     On = "earned" // courses with an earned or transfer record
-	Taken      On = "taken"  // those, the ones in progress, and the requests
+	Earned     On = "earned"   // courses with an earned or transfer record
+	Taken      On = "taken"    // those, the ones in progress, and the requests
+	Summer     On = "summer"   // what is requested for the summer
+	Sections   On = "sections" // the chosen sections; in Fill alone
 )
 
 // Selection picks courses. A course is selected when any of Subjects, Tags or Courses names it (every course is where
-// all three are nil) and Not does not. Group, when set, stands for the named group and the rest is empty.
+// they and Periods are nil) and Not does not. Group, when set, stands for the named group and the rest is empty. Periods, in Fill
+// alone, is one more way in which a section is selected: by meeting in one of them.
 type Selection struct {
 	Group    string
 	Subjects []string
 	Tags     []string
 	Courses  []string
+	Periods  []int
 	Not      *Selection
 }
 
@@ -106,8 +112,16 @@ type Policy struct {
 	Audits     []Audit
 	Settings   Settings
 
+	Fill        *Fill        // nil: nothing says which cells of the week must be filled
 	Commitments []Commitment // what is agreed to one by one
 	Welcome     []Welcome    // the school's own words for a grade
+}
+
+// Fill is what a choice of sections must come to: the periods that must be filled in every term and on every day of the cycle, and
+// counting rules over the chosen sections (On is Sections; a When may be on anything).
+type Fill struct {
+	Periods []int // ascending, each once
+	Rules   []Rule
 }
 
 // Commitment is something to be agreed to by itself, by the student on submitting, by a guardian on signing.
@@ -146,12 +160,18 @@ func (p *Policy) Resolve(s Selection) Selection {
 
 // Matches tells whether a resolved selection picks a course of that code, subjects and tags.
 func (s *Selection) Matches(code string, subjects, tags []string) bool {
-	if s.Subjects != nil || s.Tags != nil || s.Courses != nil {
-		if !has(s.Courses, code) && !meet(s.Subjects, subjects) && !meet(s.Tags, tags) {
+	return s.MatchesSection(code, subjects, tags, nil)
+}
+
+// MatchesSection tells whether a resolved selection picks a section of such a course that meets in these periods.
+func (s *Selection) MatchesSection(code string, subjects, tags []string, periods []int) bool {
+	if s.Subjects != nil || s.Tags != nil || s.Courses != nil || s.Periods != nil {
+		meets := slices.ContainsFunc(periods, func(p int) bool { return slices.Contains(s.Periods, p) })
+		if !meets && !has(s.Courses, code) && !meet(s.Subjects, subjects) && !meet(s.Tags, tags) {
 			return false
 		}
 	}
-	return s.Not == nil || !s.Not.Matches(code, subjects, tags)
+	return s.Not == nil || !s.Not.MatchesSection(code, subjects, tags, periods)
 }
 
 func has(list []string, item string) bool {

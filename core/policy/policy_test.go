@@ -83,6 +83,21 @@ func TestSchemaAndReaderAgree(t *testing.T) {
 		`{"schoolYear":"2027-28","periods":8,"commitments":[{"id":"stay","text":"I stay.","colour":"red"}]}`:                                                                                                                         false,
 		`{"schoolYear":"2027-28","periods":8,"welcome":[{"grades":[9]}]}`:                                                                                                                                                            false,
 		`{"schoolYear":"2027-28","periods":8,"welcome":[{"text":{"not a tag":"Welcome"}}]}`:                                                                                                                                          false,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","on":"summer","measure":"credits","when":{"on":"summer","max":0}}]}`:                                                                                                 true,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","on":"summer","measure":"load"}]}`:                                                                                                                                   false,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","on":"summer","term":"S1"}]}`:                                                                                                                                        false,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","when":{"on":"summer","term":"S1","min":1}}]}`:                                                                                                                       false,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","on":"sections"}]}`:                                                                                                                                                  false,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","of":{"periods":[1]}}]}`:                                                                                                                                             false,
+		`{"schoolYear":"2027-28","periods":8,"fill":{"periods":[1,2,8],"rules":[{"id":"club","of":{"periods":[8],"not":{"periods":[1]}},"min":1,"max":1,"when":{"on":"taken","min":1}}]}}`:                                           true,
+		`{"schoolYear":"2027-28","periods":8,"fill":{"rules":[{"id":"a","measure":"credits","term":"S1","when":{"on":"sections","term":"S1","max":2}}]}}`:                                                                            true,
+		`{"schoolYear":"2027-28","periods":8,"fill":{"rules":[{"id":"a","when":{"on":"requests","measure":"load","term":"S1","max":2}}]}}`:                                                                                           true,
+		`{"schoolYear":"2027-28","periods":8,"fill":{"periods":[0]}}`:                                                                                                                                                                false,
+		`{"schoolYear":"2027-28","periods":8,"fill":{"rules":[{"id":"a","on":"requests"}]}}`:                                                                                                                                         false,
+		`{"schoolYear":"2027-28","periods":8,"fill":{"rules":[{"id":"a","measure":"load"}]}}`:                                                                                                                                        false,
+		`{"schoolYear":"2027-28","periods":8,"fill":{"rules":[{"id":"a","when":{"measure":"load","min":1}}]}}`:                                                                                                                       false,
+		`{"schoolYear":"2027-28","periods":8,"fill":{"rules":[{"id":"a","when":{"on":"taken","measure":"load","min":1}}]}}`:                                                                                                          false,
+		`{"schoolYear":"2027-28","periods":8,"fill":{"days":[1]}}`:                                                                                                                                                                   false,
 		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","label":7}]}`:                                                                                                                                                        false,
 	} {
 		value, err := jsonschema.UnmarshalJSON(bytes.NewReader([]byte(text)))
@@ -147,10 +162,8 @@ func TestASchoolYearsOwnSettings(t *testing.T) {
 	}
 }
 
-func TestATextNeedsTheSchoolsLanguage(t *testing.T) {
+func TestWhatIsWrongInTheSchoolYear(t *testing.T) {
 	for text, want := range map[string]string{
-		`{"schoolYear":"2027-28","periods":8,"welcome":[{"text":{"es":"Hola"}}]}`:                             "1: welcome.1.text: lacks the school's language, en",
-		`{"schoolYear":"2027-28","periods":8,"settings":{"unit":{"es":{"one":"a","other":"b"}}}}`:             "1: settings.unit: lacks the school's language, en",
 		`{"schoolYear":"2027-28","periods":8,"commitments":[{"id":"a","text":"x"},{"id":"a","text":"y"}]}`:    "1: commitments.a: the id is used twice",
 		`{"schoolYear":"2027-28","periods":8,"holidays":["2027-02-30"]}`:                                      "1: holidays: “2027-02-30” is not a date; write it like 2027-11-25",
 		`{"schoolYear":"2027-28","periods":8,"settings":{"stages":[{"from":"2027-03-12T24:00","text":"x"}]}}`: "1: settings.stages.1.from: “2027-03-12T24:00” is not a date or time; write it like 2027-03-12 or 2027-03-12T16:00",
@@ -158,6 +171,23 @@ func TestATextNeedsTheSchoolsLanguage(t *testing.T) {
 		_, problems, _ := policy.Parse([]byte(text))
 		if len(problems) == 0 || problems[0].Error() != want {
 			t.Errorf("%s: %v, want %q", text, problems, want)
+		}
+	}
+}
+
+func TestATextThatLacksTheSchoolsLanguageIsNoticed(t *testing.T) {
+	p, problems, notices := policy.Parse([]byte(`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","label":{"fr":"Tout","es":"Todo"}}],
+		"settings":{"unit":{"es":{"one":"punto","other":"puntos"}}}}`))
+	if len(problems) > 0 {
+		t.Fatal(problems)
+	}
+	if p.Rules[0].Label != "Todo" || p.Settings.Many.In("en") != "puntos" {
+		t.Errorf("in its place stand %q and %q", p.Rules[0].Label, p.Settings.Many.In("en"))
+	}
+	want := []string{"2: settings.unit: lacks the school's language, en; the text in es stands for it", "1: rules.a.label: lacks the school's language, en; the text in es stands for it"}
+	for _, w := range want {
+		if !slices.ContainsFunc(notices, func(n policy.Problem) bool { return n.Error() == w }) {
+			t.Errorf("%q is not among the notices %v", w, notices)
 		}
 	}
 }

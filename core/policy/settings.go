@@ -162,19 +162,31 @@ func (r *reader) words(o object, line int, path, key string, target *Text) bool 
 		return false
 	}
 	for _, language := range slices.Sorted(maps.Keys(target.By)) {
-		if !isLanguage(language) {
+		if !IsLanguage(language) {
 			r.bad(line, path+key+"."+language, "is not a language tag; write it like en or es-MX (BCP 47)")
 		}
 	}
-	own, ok := target.By[r.out.Settings.Language]
-	if target.Own = own; !ok {
-		r.bad(line, path+key, "lacks the school's language, %s", r.out.Settings.Language)
-	}
+	target.Own = r.own(target.By, line, path+key)
 	return true
 }
 
-// isLanguage tells whether a text has the form of a BCP 47 tag (RFC 5646): letters, then parts of letters and digits.
-func isLanguage(tag string) bool {
+// own gives the text in the school's language, or where that one lacks, which is a notice, another.
+func (r *reader) own(by map[string]string, line int, path string) string {
+	if text, ok := by[r.out.Settings.Language]; ok {
+		return text
+	}
+	for _, first := range slices.Sorted(maps.Keys(by)) {
+		notice := Problem{line, path, fmt.Sprintf("lacks the school's language, %s; the text in %s stands for it", r.out.Settings.Language, first)}
+		if !slices.Contains(r.notices, notice) {
+			r.notices = append(r.notices, notice)
+		}
+		return by[first]
+	}
+	return ""
+}
+
+// IsLanguage tells whether a text has the form of a BCP 47 tag (RFC 5646): letters, then parts of letters and digits.
+func IsLanguage(tag string) bool {
 	for i, part := range strings.Split(tag, "-") {
 		if len(part) < 1 || len(part) > 8 || i == 0 && len(part) < 2 {
 			return false
@@ -189,12 +201,13 @@ func isLanguage(tag string) bool {
 	return true
 }
 
-// isMoment tells whether a text is a date, or a date and time, as they are written here.
-func isMoment(text string) bool {
-	_, err := time.Parse(time.DateOnly, text)
-	if err != nil {
-		_, err = time.Parse("2006-01-02T15:04", text)
+// IsMoment tells whether a text is a date, or a date and time, as they are written here: 2027-03-12 or 2027-03-12T16:00.
+func IsMoment(text string) bool {
+	layout := time.DateOnly
+	if len(text) == len("2006-01-02T15:04") { // an hour of one digit would do for the layout alone
+		layout = "2006-01-02T15:04"
 	}
+	_, err := time.Parse(layout, text)
 	return err == nil
 }
 
@@ -257,12 +270,12 @@ func (r *reader) local(o object, line int) {
 	if r.get(o, line, "settings.", "timeZone", &s.TimeZone, "an IANA name such as Europe/Oslo") && (s.TimeZone == "" || s.TimeZone == "Local") {
 		r.bad(line, "settings.timeZone", "“%s” is not a time zone; write it like Europe/Oslo", s.TimeZone)
 	}
-	if r.get(o, line, "settings.", "language", &s.Language, "a language tag such as en") && !isLanguage(s.Language) {
+	if r.get(o, line, "settings.", "language", &s.Language, "a language tag such as en") && !IsLanguage(s.Language) {
 		r.bad(line, "settings.language", "“%s” is not a language tag; write it like en or es-MX (BCP 47)", s.Language)
 	}
 	if r.get(o, line, "settings.", "languages", &s.Languages, "a list of language tags") {
 		for _, tag := range s.Languages {
-			if !isLanguage(tag) {
+			if !IsLanguage(tag) {
 				r.bad(line, "settings.languages", "“%s” is not a language tag; write it like en or es-MX (BCP 47)", tag)
 			}
 		}
@@ -303,17 +316,17 @@ func (r *reader) unit(o object, line int) {
 	s.One.By, s.Many.By = map[string]string{}, map[string]string{}
 	for _, language := range sortedKeys(unit) {
 		var from object
-		if !isLanguage(language) {
+		if !IsLanguage(language) {
 			r.bad(line, "settings.unit."+language, "is not a language tag; write it like en or es-MX (BCP 47)")
 		} else if r.get(unit, line, "settings.unit.", language, &from, "an object such as {\"one\": \"credit\", \"other\": \"credits\"}") {
 			s.One.By[language], s.Many.By[language] = forms(from, "settings.unit."+language+".")
 		}
 	}
-	var ok bool
-	if s.One.Own, ok = s.One.By[s.Language]; !ok {
-		r.bad(line, "settings.unit", "lacks the school's language, %s", s.Language)
+	if len(unit) == 0 {
+		r.bad(line, "settings.unit", "needs one and other")
+		return
 	}
-	s.Many.Own = s.Many.By[s.Language]
+	s.One.Own, s.Many.Own = r.own(s.One.By, line, "settings.unit"), r.own(s.Many.By, line, "settings.unit")
 }
 
 // people reads whom to ask, and what happens when.
@@ -350,7 +363,7 @@ func (r *reader) people(o object, line int) {
 	each("stages", []string{"from", "text"}, func(item object, path string) {
 		var stage Stage
 		r.get(item, line, path, "from", &stage.From, "a date or time")
-		if !isMoment(stage.From) {
+		if !IsMoment(stage.From) {
 			r.bad(line, path+"from", "“%s” is not a date or time; write it like 2027-03-12 or 2027-03-12T16:00", stage.From)
 		}
 		if !r.words(item, line, path, "text", &stage.Text) {

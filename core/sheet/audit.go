@@ -82,7 +82,7 @@ func (f *Facts) auditFacts(a *catalog.Audit) (facts auditFacts) {
 }
 
 // net is what a request brings to audits: its course's credits less what is on record for it and the courses it excludes and
-// less the credits of better-ranked requests it excludes, not below 0. A repeatable course brings its credits in full.
+// less the credits of better-ranked requests of it or of those, not below 0. A repeatable course brings its credits in full.
 func (f *Facts) net(requests []int32, i int) credit.Amount {
 	c := &f.Year.Courses[requests[i]]
 	if c.Repeatable {
@@ -90,6 +90,11 @@ func (f *Facts) net(requests []int32, i int) credit.Amount {
 	}
 	here := &f.codes[requests[i]]
 	credits := c.Credits - here.earned - here.progress
+	for _, better := range requests[:i] {
+		if better == requests[i] { // a course planned for more than one year
+			credits -= c.Credits
+		}
+	}
 	for _, other := range c.Excludes {
 		credits -= f.codes[other].earned + f.codes[other].progress
 		for _, better := range requests[:i] {
@@ -114,8 +119,19 @@ func auditMask(a *catalog.Audit, course int32) (mask uint64) {
 // the year's list; the result has one entry a requirement.
 func (f *Facts) Audit(index int, s *Sheet) []AuditEntry {
 	var a graduation.Assignment
-	requests := s.courses()
-	out := f.beginAudit(index, &a)
+	return f.audit(index, f.wishes(s), &a)
+}
+
+// wishes are the requests that audits count, in the order in which they count: those for the summer come first, where they do.
+func (f *Facts) wishes(s *Sheet) []int32 {
+	if f.summerCounts() {
+		return append(courses(s.Summer), s.courses()...)
+	}
+	return s.courses()
+}
+
+func (f *Facts) audit(index int, requests []int32, a *graduation.Assignment) []AuditEntry {
+	out := f.beginAudit(index, a)
 	audit := &f.Year.Audits[index]
 	for i, course := range requests {
 		a.Add(auditMask(audit, course), f.net(requests, i))

@@ -119,7 +119,7 @@ func worst(tb testing.TB) (*sheet.Facts, sheet.Sheet) {
 			Of: policy.Selection{Subjects: []string{fmt.Sprint(i % 7), fmt.Sprint(i * 3 % 7), fmt.Sprint(i * 5 % 7)}}})
 	}
 	p.Audits = []policy.Audit{audit}
-	y, errs := catalog.Compile(catalog.Frame{Terms: []string{"T1", "T2", "T3", "T4"}}, courses, p)
+	y, errs := catalog.Compile(catalog.Frame{Terms: []string{"T1", "T2", "T3", "T4"}}, courses, nil, p)
 	if len(errs) > 0 {
 		tb.Fatal(errs)
 	}
@@ -183,7 +183,7 @@ func TestFortyOpenCoursesArePacked(t *testing.T) {
 			courses = append(courses, c)
 			s.Requests = append(s.Requests, sheet.Entry{Course: int32(i), StandsFor: sheet.Any, Rank: i + 1})
 		}
-		y, errs := catalog.Compile(catalog.Frame{Terms: []string{"T1", "T2", "T3", "T4"}}, courses, &policy.Policy{SchoolYear: "2027-28", Periods: 8, Days: 1})
+		y, errs := catalog.Compile(catalog.Frame{Terms: []string{"T1", "T2", "T3", "T4"}}, courses, nil, &policy.Policy{SchoolYear: "2027-28", Periods: 8, Days: 1})
 		if len(errs) > 0 {
 			t.Fatal(errs)
 		}

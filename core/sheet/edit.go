@@ -14,12 +14,13 @@ var (
 	ErrOrder      = errors.New("the order must name each course of the list once")
 	ErrStandsFor  = errors.New("an alternate can only stand for a course that is requested")
 	ErrFull       = errors.New("the sheet is full")
+	ErrSummer     = errors.New("a course of the summer round is no alternate")
 	ErrKind       = errors.New("there is no such kind of change")
 )
 
 // clone copies a sheet, so that an edit that is refused changes nothing.
 func (s *Sheet) clone() Sheet {
-	return Sheet{slices.Clone(s.Requests), slices.Clone(s.Alternates)}
+	return Sheet{slices.Clone(s.Requests), slices.Clone(s.Alternates), slices.Clone(s.Summer)}
 }
 
 func find(list []Entry, course int32) int {
@@ -30,6 +31,9 @@ func find(list []Entry, course int32) int {
 func (s *Sheet) renumber() {
 	for i := range s.Requests {
 		s.Requests[i].Rank, s.Requests[i].StandsFor = i+1, Any
+	}
+	for i := range s.Summer {
+		s.Summer[i].Rank, s.Summer[i].StandsFor = i+1, Any
 	}
 	for i := range s.Alternates {
 		a := &s.Alternates[i]
@@ -77,17 +81,18 @@ func (f *Facts) Apply(s *Sheet, e Edit) (Sheet, error) {
 }
 
 // addition is what making a course a request does to the requests: those it excludes give it their place, and those it is linked
-// with come along.
+// with come along. A course of the summer round gets the place of requests of the year that it excludes, and the other way round.
 type addition struct {
 	requests []int32 // afterwards, in rank order
+	summer   []int32 // those for the summer afterwards
 	swaps    []int32 // what gives its place
 	with     []int32 // what comes along
 	refused  error   // why it cannot be done; the rest then tells what it would come to
 }
 
 // add works out an addition into a, whose buffers are reused. The course must not be among the requests.
-func (f *Facts) add(a *addition, requests []int32, course int32) {
-	a.requests, a.swaps, a.with, a.refused = a.requests[:0], a.swaps[:0], a.with[:0], nil
+func (f *Facts) add(a *addition, requests, summer []int32, course int32) {
+	a.requests, a.summer, a.swaps, a.with, a.refused = a.requests[:0], a.summer[:0], a.swaps[:0], a.with[:0], nil
 	c := &f.Year.Courses[course]
 	switch {
 	case f.Barred(course):
@@ -106,8 +111,19 @@ func (f *Facts) add(a *addition, requests []int32, course int32) {
 		}
 		a.swaps = append(a.swaps, r)
 	}
-	a.requests = slices.Insert(a.requests, min(place, len(a.requests)), course)
-	f.bringAlong(a, course)
+	for _, r := range summer {
+		if !c.Summer && index(f.Year.Courses[r].Excludes, course) >= 0 {
+			a.swaps = append(a.swaps, r)
+		} else {
+			a.summer = append(a.summer, r)
+		}
+	}
+	if c.Summer {
+		a.summer = append(a.summer, course)
+	} else {
+		a.requests = slices.Insert(a.requests, min(place, len(a.requests)), course)
+		f.bringAlong(a, course)
+	}
 	// What a link brings back has not gone.
 	a.swaps = slices.DeleteFunc(a.swaps, func(r int32) bool { return index(a.requests, r) >= 0 })
 	a.with = slices.DeleteFunc(a.with, func(r int32) bool { return index(requests, r) >= 0 })
@@ -116,7 +132,7 @@ func (f *Facts) add(a *addition, requests []int32, course int32) {
 			a.refused = ErrFixed
 		}
 	}
-	if len(a.requests) > MaxEntries && a.refused == nil {
+	if len(a.requests)+len(a.summer) > MaxEntries && a.refused == nil {
 		a.refused = ErrFull
 	}
 }
@@ -140,16 +156,19 @@ func (f *Facts) bringAlong(a *addition, course int32) {
 // and courses it is linked with come along. The errors are ErrBarred, ErrEarned, ErrFixed (what it would replace), ErrFull.
 func (f *Facts) Request(s *Sheet, course int32) (Sheet, error) {
 	out := s.clone()
-	if find(out.Requests, course) >= 0 {
+	if find(out.Requests, course) >= 0 || find(out.Summer, course) >= 0 {
 		return out, nil
 	}
 	var a addition
-	if f.add(&a, s.courses(), course); a.refused != nil {
+	if f.add(&a, s.courses(), courses(s.Summer), course); a.refused != nil {
 		return out, a.refused
 	}
-	out.Requests = out.Requests[:0]
+	out.Requests, out.Summer = out.Requests[:0], out.Summer[:0]
 	for _, r := range a.requests {
 		out.Requests = append(out.Requests, Entry{Course: r, StandsFor: Any})
+	}
+	for _, r := range a.summer {
+		out.Summer = append(out.Summer, Entry{Course: r, StandsFor: Any})
 	}
 	out.Alternates = slices.DeleteFunc(out.Alternates, func(e Entry) bool { return index(a.requests, e.Course) >= 0 })
 	out.renumber()
@@ -157,16 +176,19 @@ func (f *Facts) Request(s *Sheet, course int32) (Sheet, error) {
 }
 
 func (f *Facts) room(s *Sheet) error {
-	if len(s.Requests) > MaxEntries || len(s.Alternates) > MaxEntries {
+	if len(s.Requests)+len(s.Summer) > MaxEntries || len(s.Alternates) > MaxEntries {
 		return ErrFull
 	}
 	return nil
 }
 
 // Alternate makes a course the last alternate, whether it was a request or not on the sheet; standsFor is a requested course
-// or Any. The errors are ErrBarred, ErrEarned, ErrFixed, ErrStandsFor, ErrFull.
+// or Any. The errors are ErrBarred, ErrEarned, ErrFixed, ErrStandsFor, ErrSummer, ErrFull.
 func (f *Facts) Alternate(s *Sheet, course, standsFor int32) (Sheet, error) {
 	out := s.clone()
+	if f.Year.Courses[course].Summer {
+		return out, ErrSummer
+	}
 	if f.Barred(course) {
 		return out, ErrBarred
 	}
@@ -200,6 +222,14 @@ func (f *Facts) Remove(s *Sheet, course int32) (Sheet, error) {
 		out.renumber()
 		return out, nil
 	}
+	if at := find(out.Summer, course); at >= 0 {
+		if _, fixed := f.Assigned(course); fixed {
+			return out, ErrFixed
+		}
+		out.Summer = slices.Delete(out.Summer, at, at+1)
+		out.renumber()
+		return out, nil
+	}
 	if find(out.Requests, course) < 0 {
 		return out, ErrNotOnSheet
 	}
@@ -222,7 +252,7 @@ func (f *Facts) Remove(s *Sheet, course int32) (Sheet, error) {
 	return out, nil
 }
 
-// Order puts the requests, or the alternates, into an order. The error is ErrOrder.
+// Order puts the year's requests, or the alternates, into an order. The error is ErrOrder.
 func (f *Facts) Order(s *Sheet, alternates bool, order []int32) (Sheet, error) {
 	out := s.clone()
 	list := &out.Requests

@@ -152,7 +152,7 @@ func plainYear(t *testing.T) *catalog.Year {
 	for i := range MaxEntries {
 		list = append(list, course("X"+string(rune('0'+i/10))+string(rune('0'+i%10))))
 	}
-	y, errs := catalog.Compile(catalog.Frame{Terms: []string{"S1"}}, list, &policy.Policy{SchoolYear: "2027-28", Periods: 8, Days: 1, FirstGrade: 9})
+	y, errs := catalog.Compile(catalog.Frame{Terms: []string{"S1"}}, list, nil, &policy.Policy{SchoolYear: "2027-28", Periods: 8, Days: 1, FirstGrade: 9})
 	if len(errs) > 0 {
 		t.Fatal(errs)
 	}

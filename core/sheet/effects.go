@@ -54,6 +54,7 @@ func (f *Facts) Effects(s *Sheet) ([]Effect, error) {
 	}
 	e.base = append([]int32(nil), e.requests...)
 	e.alts = append([]int32(nil), e.alternates...)
+	e.summers = append([]int32(nil), e.summer...)
 	e.before = make([]RuleChange, len(f.Year.Rules))
 	for i := range f.Year.Rules {
 		if e.before[i].Rule = -1; e.inForce(i) {
@@ -64,8 +65,8 @@ func (f *Facts) Effects(s *Sheet) ([]Effect, error) {
 	for i := range e.audits {
 		f.beginAudit(i, &e.audits[i])
 		e.audits[i].Save()
-		for k, course := range e.base {
-			e.audits[i].Add(auditMask(&f.Year.Audits[i], course), f.net(e.base, k))
+		for k, course := range f.wishes(s) {
+			e.audits[i].Add(auditMask(&f.Year.Audits[i], course), f.net(f.wishes(s), k))
 		}
 		e.audits[i].Settle()
 		e.totals = append(e.totals, append([]credit.Amount(nil), e.audits[i].Totals()...))
@@ -78,7 +79,7 @@ func (f *Facts) Effects(s *Sheet) ([]Effect, error) {
 	}
 	effects := make([]Effect, 0, len(f.Year.Courses))
 	for course := range f.Year.Courses {
-		if index(e.base, int32(course)) >= 0 {
+		if index(e.base, int32(course)) >= 0 || index(e.summers, int32(course)) >= 0 {
 			continue
 		}
 		effect, err := e.effect(int32(course))
@@ -93,12 +94,14 @@ func (f *Facts) Effects(s *Sheet) ([]Effect, error) {
 type effector struct {
 	desk
 	base, alts []int32 // the sheet as it is
+	summers    []int32
 	before     []RuleChange
 	audits     []graduation.Assignment // settled up to what is in progress, and saved
 	totals     [][]credit.Amount       // with the requests as they are
 	addition   addition                // the one under way
 	trial      []int32                 // the requests with it
 	rest       []int32                 // the alternates that stay
+	wished     []int32                 // what audits count of the sheet with it
 	changes    []RuleChange
 	fed        []Fed
 
@@ -156,7 +159,9 @@ func (e *effector) layAddition(course int32) (span catalog.TermSet, err error) {
 	if err := e.lay(e.trial, e.rest); err != nil {
 		return 0, err
 	}
-	span = e.packer.spans[index(e.trial, course)]
+	if place := index(e.trial, course); place >= 0 { // not so for the summer, which is in no term
+		span = e.packer.spans[place]
+	}
 	if alike {
 		e.packed[like] = packedLike{e.packer.over, span}
 	}
@@ -168,8 +173,10 @@ type fed []Fed
 func (e *effector) effect(course int32) (Effect, error) {
 	c := &e.Year.Courses[course]
 	out := Effect{Course: course, Barred: e.Barred(course), Earned: !c.Repeatable && e.AlreadyEarned(course), Retake: e.Retake(course)}
-	e.add(&e.addition, e.base, course)
+	e.add(&e.addition, e.base, e.summers, course)
 	e.trial = e.addition.requests
+	e.wipe()
+	e.summer = append(e.summer[:0], e.addition.summer...)
 	out.Refused = e.addition.refused
 	out.Swaps = append(out.Swaps, e.addition.swaps...)
 	out.With = append(out.With, e.addition.with...)
@@ -179,7 +186,7 @@ func (e *effector) effect(course int32) (Effect, error) {
 			e.rest = append(e.rest, a)
 		}
 	}
-	e.plain = len(e.trial) == len(e.base)+1 && e.trial[len(e.base)] == course && len(e.rest) == len(e.alts)
+	e.plain = len(e.trial) == len(e.base)+1 && e.trial[len(e.base)] == course && len(e.rest) == len(e.alts) && len(e.summer) == len(e.summers)
 	var err error
 	if out.Span, err = e.layAddition(course); err != nil {
 		return out, err
@@ -188,7 +195,7 @@ func (e *effector) effect(course int32) (Effect, error) {
 	out.Missing = e.missing(course)
 	out.Repeat = e.repeats(course)
 	out.Admissible = !out.Barred && !out.Repeat && !e.blocked(course)
-	if out.Fits = e.packer.over == 0; !out.Fits {
+	if out.Fits = e.packer.over == 0 || c.Summer; !out.Fits {
 		out.Fill = e.overfilled()
 	}
 	e.rulesAfter(&out)
@@ -203,8 +210,9 @@ func (f *Facts) Standing(s *Sheet) []RequestResult {
 	requests := s.courses()
 	list := make([]RequestResult, 0, len(s.Alternates))
 	var trial addition
+	d.spread(s)
 	for _, a := range s.Alternates {
-		f.add(&trial, requests, a.Course)
+		f.add(&trial, requests, courses(s.Summer), a.Course)
 		d.put(trial.requests, nil)
 		r := RequestResult{Course: a.Course, Waiver: -1, Repeat: d.repeats(a.Course), Barred: f.Barred(a.Course)}
 		r.Entry, r.HasEntry, _ = d.entry(a.Course)
@@ -257,6 +265,11 @@ func distance(c *catalog.Count, measured credit.Amount) credit.Amount {
 
 func (e *effector) feeds(out *Effect) {
 	start := len(e.fed)
+	e.wished = e.wished[:0]
+	if e.summerCounts() {
+		e.wished = append(e.wished, e.summer...)
+	}
+	e.wished = append(e.wished, e.trial...)
 	for i := range e.audits {
 		a := &e.audits[i]
 		audit := &e.Year.Audits[i]
@@ -265,7 +278,7 @@ func (e *effector) feeds(out *Effect) {
 			continue
 		}
 		if e.plain {
-			own.credits = e.net(e.trial, len(e.trial)-1)
+			own.credits = e.net(e.wished, len(e.wished)-1)
 			if before, ok := e.known[i][own]; ok {
 				e.fed = append(e.fed, before...)
 				continue
@@ -273,8 +286,8 @@ func (e *effector) feeds(out *Effect) {
 		}
 		first := len(e.fed)
 		a.Restore()
-		for k, course := range e.trial {
-			a.Add(auditMask(audit, course), e.net(e.trial, k))
+		for k, course := range e.wished {
+			a.Add(auditMask(audit, course), e.net(e.wished, k))
 		}
 		a.Settle()
 		for entry, total := range a.Totals() {

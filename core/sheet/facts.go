@@ -36,6 +36,7 @@ type Record struct {
 	Mark     credit.Amount
 	HasMark  bool
 	Outcome  Outcome
+	Teacher  string // the id of who teaches it now; in progress alone
 }
 
 func (r *Record) counts() bool { return r.Outcome == Earned || r.Outcome == Transfer }
@@ -53,6 +54,7 @@ const (
 	Assignment     SignalKind = "assignment"
 	Claim          SignalKind = "claim"
 	Exemption      SignalKind = "exemption"
+	ErrandDone     SignalKind = "errand" // Name is the kind of errand
 )
 
 // Signal is one statement. Code names the course, Name the kind of permission, the test, the rule…
@@ -133,9 +135,9 @@ func NewFacts(year *catalog.Year, s Student) *Facts {
 	for i := range year.Rules {
 		r := &year.Rules[i]
 		f.rules[i] = r.Applies(s.Grade, s.Programs) && !f.exempt[r.ID]
-		f.counts[i] = f.onRecord(&r.Count)
+		f.counts[i] = f.recordsIn(&r.Count)
 		if r.When != nil {
-			f.whens[i] = f.onRecord(r.When)
+			f.whens[i] = f.recordsIn(r.When)
 		}
 	}
 	f.audits = make([]auditFacts, len(year.Audits))
@@ -230,7 +232,8 @@ func (f *Facts) selects(s *catalog.Selection, r *Record) bool {
 	return s.Matches(r.Code, r.Subjects)
 }
 
-func (f *Facts) onRecord(c *catalog.Count) (base credit.Amount) {
+// recordsIn is what records alone make up of a count.
+func (f *Facts) recordsIn(c *catalog.Count) (base credit.Amount) {
 	if c.On != policy.Earned && c.On != policy.Taken {
 		return base
 	}

@@ -1,9 +1,6 @@
 package sheet
 
 import (
-	"fmt"
-	"sync"
-
 	"rubricon/core/catalog"
 	"rubricon/core/condition"
 	"rubricon/core/credit"
@@ -23,19 +20,23 @@ type Entry struct {
 	Rank      int   // as given; the order of the slice decides
 }
 
-// Sheet is a student's requests and ranked alternates, each in rank order. A course is on it at most once.
+// Sheet is a student's requests, ranked alternates and requests for the summer, each in rank order. A course is on it at most once;
+// courses of the summer round are in Summer and nowhere else.
 type Sheet struct {
 	Requests   []Entry
 	Alternates []Entry
+	Summer     []Entry
 }
 
-func (s *Sheet) courses() []int32 {
-	list := make([]int32, len(s.Requests))
-	for i, e := range s.Requests {
-		list[i] = e.Course
+func courses(list []Entry) []int32 {
+	courses := make([]int32, len(list))
+	for i, e := range list {
+		courses[i] = e.Course
 	}
-	return list
+	return courses
 }
+
+func (s *Sheet) courses() []int32 { return courses(s.Requests) }
 
 // RuleResult is one rule in force.
 type RuleResult struct {
@@ -62,141 +63,10 @@ type Link struct{ Course, Needs int32 }
 type Judgement struct {
 	Rules    []RuleResult
 	Requests []RequestResult
+	Summer   []RequestResult // the requests for the summer
 	Packing  Packing
 	Links    []Link
 	Ready    bool // it can be submitted
-}
-
-// onSheet is a course's place on the sheet being judged.
-const (
-	notOnSheet uint8 = iota
-	requested
-	alternate
-)
-
-// desk is the working space of a judgement.
-type desk struct {
-	*Facts
-	place      []uint8 // by course
-	requests   []int32
-	alternates []int32
-	packer     packer
-
-	subject int32 // the course whose condition is being judged
-}
-
-func (f *Facts) newDesk() *desk {
-	return &desk{Facts: f, place: make([]uint8, len(f.Year.Courses)), packer: newPacker(f.Year)}
-}
-
-// desks keeps desks for the next judgement, so that judging allocates little more than its result.
-var desks sync.Pool
-
-func (f *Facts) borrowDesk() *desk {
-	d, _ := desks.Get().(*desk)
-	if d == nil || len(d.place) < len(f.Year.Courses) {
-		return f.newDesk()
-	}
-	d.Facts = f
-	d.packer.year, d.packer.terms, d.packer.capacity = f.Year, len(f.Year.Terms), int32(f.Year.Capacity)
-	return d
-}
-
-// giveBack clears the desk, whatever was on it.
-func (d *desk) giveBack() {
-	d.wipe()
-	d.requests, d.alternates, d.Facts, d.packer.year = d.requests[:0], d.alternates[:0], nil, nil
-	desks.Put(d)
-}
-
-func (d *desk) wipe() {
-	for _, c := range d.requests {
-		d.place[c] = notOnSheet
-	}
-	for _, c := range d.alternates {
-		d.place[c] = notOnSheet
-	}
-}
-
-// lay puts a sheet on the desk and packs it.
-func (d *desk) lay(requests, alternates []int32) error {
-	d.put(requests, alternates)
-	return d.packer.pack(d.requests)
-}
-
-// put lays a sheet on the desk without packing it.
-func (d *desk) put(requests, alternates []int32) {
-	d.wipe()
-	d.requests = append(d.requests[:0], requests...)
-	d.alternates = append(d.alternates[:0], alternates...)
-	d.mark()
-}
-
-func (d *desk) mark() {
-	for _, c := range d.requests {
-		d.place[c] = requested
-	}
-	for _, c := range d.alternates {
-		d.place[c] = alternate
-	}
-}
-
-// measure is the amount a count finds on the desk, base being what records alone make up.
-func (d *desk) measure(c *catalog.Count, base credit.Amount) credit.Amount {
-	sum := base
-	if c.On == policy.Earned {
-		return sum
-	}
-	if c.On != policy.Alternates {
-		for i, course := range d.requests {
-			if !c.Has(course) {
-				continue
-			}
-			if c.On == policy.Taken && c.Measure == policy.Courses && d.codes[course].flags&(hasEarned|hasProgress) != 0 {
-				continue // on record already
-			}
-			sum += d.weigh(c, course, d.packer.spans[i])
-		}
-	}
-	if c.On == policy.Alternates || c.On == policy.Both {
-		for _, course := range d.alternates {
-			if c.Has(course) {
-				sum += d.weigh(c, course, d.Year.Courses[course].Spans[0])
-			}
-		}
-	}
-	return sum
-}
-
-func (d *desk) weigh(c *catalog.Count, course int32, span catalog.TermSet) credit.Amount {
-	if c.Term >= 0 && span>>c.Term&1 == 0 {
-		return 0
-	}
-	switch c.Measure {
-	case policy.InCred:
-		return d.Year.Courses[course].Credits
-	case policy.Load:
-		if c.Term >= 0 {
-			return d.Year.Courses[course].Load
-		}
-		return d.Year.Courses[course].Load * credit.Amount(span.Len())
-	}
-	return credit.One
-}
-
-func (d *desk) inForce(rule int) bool {
-	if !d.rules[rule] {
-		return false
-	}
-	when := d.Year.Rules[rule].When
-	return when == nil || when.Holds(d.measure(when, d.whens[rule]))
-}
-
-// rule measures a rule that is in force.
-func (d *desk) rule(i int) (credit.Amount, bool) {
-	r := &d.Year.Rules[i]
-	measured := d.measure(&r.Count, d.counts[i])
-	return measured, r.Count.Holds(measured)
 }
 
 // Leaf is the verdict of one leaf for the course in d.subject; it makes desk a condition.Witness.
@@ -273,32 +143,51 @@ func (f *Facts) inSubject(r *Record, subject string) bool {
 	return false
 }
 
+// passed is the verdict of a "passed" or "alongside" leaf. Courses of the summer round are judged as if summer did not count.
 func (d *desk) passed(l *condition.Leaf) condition.Verdict {
-	verdict := d.recordVerdict(l, l.Ref)
-	if verdict == condition.Met {
-		return verdict
+	verdict := d.onRecord(l)
+	if l.Kind == condition.Alongside && verdict < condition.Met && d.same(l.Ref, func(c int32) bool { return d.place[c] == requested }) {
+		return condition.Met
 	}
-	inCatalog := int(l.Ref) < len(d.Year.Courses)
-	if inCatalog {
+	if verdict < condition.Expected && d.summerCounts() && !d.Year.Courses[d.subject].Summer && d.same(l.Ref, func(c int32) bool { return d.place[c] == inSummer }) {
+		return condition.Expected
+	}
+	return d.orClaimed(l, verdict)
+}
+
+// onRecord is what the records of the course that a leaf names, and of those that count as the same, say of the leaf.
+func (d *desk) onRecord(l *condition.Leaf) condition.Verdict {
+	verdict := d.recordVerdict(l, l.Ref)
+	if verdict < condition.Met && int(l.Ref) < len(d.Year.Courses) {
 		for _, other := range d.Year.Courses[l.Ref].Mutual {
 			verdict = max(verdict, d.recordVerdict(l, other))
 		}
-		if l.Kind == condition.Alongside && verdict < condition.Met {
-			if d.place[l.Ref] == requested {
-				return condition.Met
-			}
-			for _, other := range d.Year.Courses[l.Ref].Mutual {
-				if d.place[other] == requested {
-					return condition.Met
-				}
-			}
-		}
 	}
+	return verdict
+}
+
+func (d *desk) orClaimed(l *condition.Leaf, verdict condition.Verdict) condition.Verdict {
 	if verdict == condition.Unmet && d.codes[l.Ref].flags&isClaimed != 0 {
 		return condition.Unverified
 	}
 	return verdict
 }
+
+// same tells whether something is so of a course of the catalog, or of one that it excludes and that excludes it.
+func (f *Facts) same(course int32, so func(int32) bool) bool {
+	if int(course) >= len(f.Year.Courses) {
+		return false
+	}
+	for _, other := range f.Year.Courses[course].Mutual {
+		if so(other) {
+			return true
+		}
+	}
+	return so(course)
+}
+
+// summerCounts tells whether what is requested for the summer counts for the year.
+func (f *Facts) summerCounts() bool { return f.Year.Policy.Settings.SummerCounts }
 
 // recordVerdict is what the records of one course say of a "passed" or "alongside" leaf.
 func (d *desk) recordVerdict(l *condition.Leaf, course int32) condition.Verdict {
@@ -334,7 +223,7 @@ func (d *desk) blocked(course int32) bool {
 	return v < condition.Expected
 }
 
-// repeats tells whether a request repeats what is earned, or stands beside a course it excludes.
+// repeats tells whether a request repeats what is earned, or stands beside a request of the year that it excludes.
 func (d *desk) repeats(course int32) bool {
 	c := &d.Year.Courses[course]
 	if !c.Repeatable && d.AlreadyEarned(course) {
@@ -366,28 +255,6 @@ func (f *Facts) Judge(s *Sheet) (*Judgement, error) {
 	return d.judge(s)
 }
 
-// layOut puts a sheet on the desk and packs it.
-func (d *desk) layOut(s *Sheet) error {
-	if len(s.Requests) > MaxEntries || len(s.Alternates) > MaxEntries {
-		return fmt.Errorf("a sheet holds at most %d requests and %d alternates", MaxEntries, MaxEntries)
-	}
-	d.spread(s)
-	return d.packer.pack(d.requests)
-}
-
-// spread puts a sheet on the desk without packing it.
-func (d *desk) spread(s *Sheet) {
-	d.wipe()
-	d.requests, d.alternates = d.requests[:0], d.alternates[:0]
-	for _, e := range s.Requests {
-		d.requests = append(d.requests, e.Course)
-	}
-	for _, e := range s.Alternates {
-		d.alternates = append(d.alternates, e.Course)
-	}
-	d.mark()
-}
-
 func (d *desk) judge(s *Sheet) (*Judgement, error) {
 	if err := d.layOut(s); err != nil {
 		return nil, err
@@ -403,17 +270,26 @@ func (d *desk) judge(s *Sheet) (*Judgement, error) {
 		}
 	}
 	for _, course := range d.requests {
-		r := RequestResult{Course: course, Waiver: -1, Repeat: d.repeats(course), Barred: d.Barred(course)}
-		var waived bool
-		if r.Entry, r.HasEntry, waived = d.entry(course); waived {
-			r.Waiver = d.waiverOf(course)
-		}
-		j.Ready = j.Ready && !r.Repeat && !r.Barred && !d.blocked(course)
-		j.Requests = append(j.Requests, r)
+		r, admissible := d.request(course)
+		j.Requests, j.Ready = append(j.Requests, r), j.Ready && admissible
+	}
+	for _, course := range d.summer {
+		r, admissible := d.request(course)
+		j.Summer, j.Ready = append(j.Summer, r), j.Ready && admissible
 	}
 	j.Links = d.links(nil)
 	j.Ready = j.Ready && len(j.Links) == 0
 	return j, nil
+}
+
+// request judges one request, and tells whether it could be submitted.
+func (d *desk) request(course int32) (r RequestResult, admissible bool) {
+	r = RequestResult{Course: course, Waiver: -1, Repeat: d.repeats(course), Barred: d.Barred(course)}
+	var waived bool
+	if r.Entry, r.HasEntry, waived = d.entry(course); waived {
+		r.Waiver = d.waiverOf(course)
+	}
+	return r, !r.Repeat && !r.Barred && !d.blocked(course)
 }
 
 func (d *desk) packing() Packing {

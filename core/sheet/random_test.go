@@ -97,7 +97,7 @@ func randomYear(t testing.TB, r *rand.Rand) *catalog.Year {
 		}
 		p.Audits = append(p.Audits, audit)
 	}
-	y, errs := catalog.Compile(catalog.Frame{Terms: terms}, courses, p)
+	y, errs := catalog.Compile(catalog.Frame{Terms: terms}, courses, nil, p)
 	if len(errs) > 0 {
 		t.Fatal(errs)
 	}

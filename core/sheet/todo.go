@@ -1,6 +1,8 @@
 package sheet
 
 import (
+	"slices"
+
 	"rubricon/core/condition"
 	"rubricon/core/credit"
 	"rubricon/core/policy"
@@ -83,7 +85,7 @@ func (f *Facts) Todo(j *Judgement) []Todo {
 	if !j.Packing.Fits() {
 		list = append(list, Todo{Kind: Overfull, Amount: j.Packing.Overload})
 	}
-	for _, r := range j.Requests {
+	for _, r := range slices.Concat(j.Requests, j.Summer) {
 		stance := f.Year.Courses[r.Course].EntryStance
 		if r.HasEntry && r.Entry < condition.Expected && (stance == policy.Block || stance == "") {
 			list = append(list, Todo{Kind: EntryOpen, Course: r.Course, Verdict: r.Entry})
