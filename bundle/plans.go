@@ -6,6 +6,7 @@ import (
 	"strconv"
 
 	"rubricon/core/catalog"
+	"rubricon/core/policy"
 	"rubricon/core/sheet"
 )
 
@@ -17,8 +18,8 @@ type Plan struct {
 	Alternate bool
 }
 
-// plans reads plans.csv; lastGrade is the school's.
-func (b *Bundle) plans(courses map[string]*Row, lastGrade int) {
+// plans reads plans.csv. The policy is nil where it cannot be read; then no grade is too high.
+func (b *Bundle) plans(courses map[string]*Row, rules *policy.Policy) {
 	t := b.Tables["plans.csv"]
 	type place struct {
 		student, course string
@@ -40,8 +41,8 @@ func (b *Bundle) plans(courses map[string]*Row, lastGrade int) {
 			return
 		case plan.Grade <= p.Grade:
 			b.bad(t, r, "grade", "is not above the grade entered, %d", p.Grade)
-		case plan.Grade > lastGrade:
-			b.bad(t, r, "grade", "is above the school's last grade, %d", lastGrade)
+		case rules != nil && plan.Grade > rules.LastGrade:
+			b.bad(t, r, "grade", "is above the school's last grade, %d", rules.LastGrade)
 		}
 		key := place{p.ID, plan.Course, plan.Grade}
 		if line, twice := seen[key]; twice {

@@ -42,10 +42,14 @@ type Bundle struct {
 	summer  map[string]bool // the codes of courses of the summer round
 	passed  map[string]bool // the ids of all rows of sections: also those that take no part, or are bad
 	dated   bool
+	lean    bool
 }
 
 // An Option says how a bundle is read.
 type Option func(*Bundle)
+
+// Lean keeps no rows of people, nor of what each student has: for judging alone. Rows named by users and pupils have no cells.
+func Lean(b *Bundle) { b.lean = true }
 
 // WithDates reads enrollments.csv and attendance.csv too.
 func WithDates(b *Bundle) { b.dated = true }
@@ -157,9 +161,9 @@ func read(names []string, file func(name string) ([]byte, error), options ...Opt
 		} else if err != nil {
 			return nil, fmt.Errorf("%s: %w", s.name, err)
 		}
-		table, problems := readTable(s, text)
-		b.Problems = append(b.Problems, problems...)
-		b.Tables[s.name] = table
+		b.Tables[s.name] = readTable(s, text, b.lean && ofPeople[s.name], func(line int, column, format string, args ...any) {
+			b.Problems = append(b.Problems, Problem{s.name, line, column, fmt.Sprintf(format, args...)})
+		})
 	}
 	b.interpret()
 	return b, nil
@@ -186,8 +190,8 @@ func (b *Bundle) interpret() {
 	b.records(p)
 	b.signals()
 	b.requests(rows)
+	b.plans(rows, p)
 	if p != nil {
-		b.plans(rows, p.LastGrade)
 		b.classes(p)
 	}
 	if b.dated {

@@ -30,7 +30,7 @@ func (b *Bundle) records(rules *policy.Policy) {
 		} else if record.Outcome == sheet.InProgress && teacher != "" && !b.Tables["users.csv"].Deleted[teacher] {
 			b.bad(t, r, "teacher", "nobody has the id “%s”", teacher)
 		}
-		p.Student.Records = append(p.Student.Records, record)
+		p.Student.Records = grown(p.Student.Records, record)
 	})
 }
 

@@ -55,7 +55,7 @@ func (b *Bundle) requests(courses map[string]*Row) {
 				q.StandsFor = ""
 			}
 		}
-		p.Requests = append(p.Requests, q)
+		p.Requests = grown(p.Requests, q)
 	})
 	for i := range b.Pupils {
 		b.checkSheet(t, &b.Pupils[i])

@@ -28,6 +28,6 @@ func (b *Bundle) signals() {
 		case sheet.Recommendation, sheet.PlacementMade, sheet.Waiver, sheet.Assignment:
 			b.needed(t, r, "courseCode")
 		}
-		p.Student.Signals = append(p.Student.Signals, s)
+		p.Student.Signals = grown(p.Student.Signals, s)
 	})
 }

@@ -54,6 +54,18 @@ type Table struct {
 	Deleted map[string]bool
 
 	columns map[string]int
+	unread  func(visit func(*Row)) // where rows are read only as they are visited
+}
+
+// each visits the rows.
+func (t *Table) each(visit func(*Row)) {
+	if t.unread != nil {
+		t.unread(visit)
+		return
+	}
+	for i := range t.Rows {
+		visit(&t.Rows[i])
+	}
 }
 
 // Cell gives the cell of a column, or "" where the file has no such column.
@@ -98,6 +110,9 @@ var specs = []fileSpec{
 	{"errands.csv", []string{"courseCode", "kind", "title"}, []string{"due", "place", "note", "settledBy", "becomes"}, false},
 }
 
+// ofPeople are the files with rows of each person, which are most of a bundle. A lean bundle does not keep their rows.
+var ofPeople = map[string]bool{"users.csv": true, "records.csv": true, "signals.csv": true, "requests.csv": true, "plans.csv": true}
+
 // datedSpecs are the files of sections taken and attended. They are read only where they are asked for (WithDates).
 var datedSpecs = []fileSpec{
 	{"enrollments.csv", []string{"sourcedId", "classSourcedId", "schoolSourcedId", "userSourcedId", "role"},
@@ -129,7 +144,12 @@ func readFile(fsys fs.FS, name string, left int) ([]byte, error) {
 		return nil, err
 	}
 	defer file.Close()
-	text, err := io.ReadAll(io.LimitReader(file, int64(min(left, MaxFile))+1))
+	var buffer bytes.Buffer
+	if info, err := file.Stat(); err == nil {
+		buffer.Grow(int(min(info.Size(), int64(left), MaxFile)) + bytes.MinRead + 1)
+	}
+	_, err = buffer.ReadFrom(io.LimitReader(file, int64(min(left, MaxFile))+1))
+	text := buffer.Bytes()
 	switch {
 	case err == nil && len(text) > MaxFile:
 		err = errTooLarge
@@ -139,23 +159,22 @@ func readFile(fsys fs.FS, name string, left int) ([]byte, error) {
 	return text, err
 }
 
-// readTable parses a CSV file and checks its header. The problems it finds name the row; rows it cannot read are left out.
-func readTable(s *fileSpec, text []byte) (*Table, []Problem) {
+// readTable parses a CSV file and checks its header; bad is told of each row that cannot be read, which is left out. Where the table
+// is lean, rows are read when they are visited, and only once.
+func readTable(s *fileSpec, text []byte, lean bool, bad func(line int, column, format string, args ...any)) *Table {
 	t := &Table{Name: s.name, columns: map[string]int{}, Deleted: map[string]bool{}}
-	var problems []Problem
-	bad := func(line int, column, format string, args ...any) {
-		problems = append(problems, Problem{s.name, line, column, fmt.Sprintf(format, args...)})
-	}
 	in := csv.NewReader(bufio.NewReader(bytes.NewReader(bytes.TrimPrefix(text, []byte("\xef\xbb\xbf")))))
 	in.FieldsPerRecord = -1
 	header, err := in.Read()
 	if err != nil {
 		bad(1, "", "has no header row")
-		return t, problems
+		return t
 	}
+	good := true
 	for i, name := range header {
 		if _, twice := t.columns[name]; twice {
 			bad(1, name, "the column is there twice")
+			good = false
 		}
 		t.columns[name] = i
 	}
@@ -163,15 +182,62 @@ func readTable(s *fileSpec, text []byte) (*Table, []Problem) {
 	for _, name := range s.required {
 		if !t.has(name) {
 			bad(1, name, "the required column is missing")
+			good = false
 		}
 	}
-	if len(problems) > 0 {
-		return t, problems
+	switch {
+	case !good:
+	case lean:
+		in.ReuseRecord = true
+		t.unread = func(visit func(*Row)) {
+			once := interner{}
+			t.scan(in, bad, func(line int, cells []string) {
+				for i, cell := range cells {
+					if s.name != "users.csv" { // where little is the same
+						cells[i] = once.of(cell)
+					}
+				}
+				row := &Row{line, cells}
+				visit(row)
+				row.Cells = nil // they are the next row's
+			})
+			t.unread = func(func(*Row)) {}
+		}
+	default:
+		t.scan(in, bad, func(line int, cells []string) { t.Rows = append(t.Rows, Row{line, cells}) })
 	}
+	return t
+}
+
+// grown appends to a list that is kept: with little room to spare, where append would double it.
+func grown[T any](list []T, item T) []T {
+	if len(list) == cap(list) {
+		list = append(make([]T, 0, len(list)+4), list...)
+	}
+	return append(list, item)
+}
+
+// interner keeps one copy of texts that come again and again.
+type interner map[string]string
+
+func (n interner) of(text string) string {
+	if text == "" {
+		return ""
+	}
+	have, ok := n[text]
+	if !ok {
+		have = strings.Clone(text)
+		n[have] = have
+	}
+	return have
+}
+
+// scan reads rows.
+func (t *Table) scan(in *csv.Reader, bad func(line int, column, format string, args ...any), visit func(line int, cells []string)) {
 	for {
 		cells, err := in.Read()
 		if errors.Is(err, io.EOF) {
-			return t, problems
+			return
 		}
 		var syntax *csv.ParseError
 		if errors.As(err, &syntax) {
@@ -180,35 +246,34 @@ func readTable(s *fileSpec, text []byte) (*Table, []Problem) {
 		}
 		if err != nil {
 			bad(1, "", "cannot be read: %v", err)
-			return t, problems
+			return
 		}
 		line, _ := in.FieldPos(0)
-		if len(cells) != len(header) {
-			bad(line, "", "has %d cells, the header has %d", len(cells), len(header))
+		if len(cells) != len(t.Header) {
+			bad(line, "", "has %d cells, the header has %d", len(cells), len(t.Header))
 			continue
 		}
 		valid := true
 		for i, cell := range cells {
 			if !utf8.ValidString(cell) {
-				bad(line, header[i], "is not valid UTF-8 text")
+				bad(line, t.Header[i], "is not valid UTF-8 text")
 				valid = false
 			} else if strings.ContainsRune(cell, 0) {
-				bad(line, header[i], "has a NUL character in it; take it out")
+				bad(line, t.Header[i], "has a NUL character in it; take it out")
 				valid = false
-			} else if header[i] == "courseCode" && strings.ContainsFunc(cell, unicode.IsControl) {
-				bad(line, header[i], "has a control character in it; take it out")
+			} else if t.Header[i] == "courseCode" && strings.ContainsFunc(cell, unicode.IsControl) {
+				bad(line, t.Header[i], "has a control character in it; take it out")
 				valid = false
 			}
 		}
 		if !valid {
 			continue
 		}
-		row := Row{line, cells}
-		if t.Cell(&row, "status") == "tobedeleted" {
+		if row := (Row{line, cells}); t.Cell(&row, "status") == "tobedeleted" {
 			t.Deleted[t.Cell(&row, "sourcedId")] = true
 			continue
 		}
-		t.Rows = append(t.Rows, row)
+		visit(line, cells)
 	}
 }
 

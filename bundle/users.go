@@ -33,10 +33,9 @@ type Pupil struct {
 func (b *Bundle) users() {
 	t := b.Tables["users.csv"]
 	ids := map[string]int{}
-	for i := range t.Rows {
-		r := &t.Rows[i]
+	t.each(func(r *Row) {
 		if !b.needed(t, r, "sourcedId", "role", "username", "givenName", "familyName") || !b.unique(t, r, "sourcedId", ids) {
-			continue
+			return
 		}
 		u := User{Row: r, ID: t.Cell(r, "sourcedId"), Username: t.Cell(r, "username"), GivenName: t.Cell(r, "givenName"), FamilyName: t.Cell(r, "familyName"),
 			Email: t.Cell(r, "email"), Agents: list(t.Cell(r, "agentSourcedIds")), Counselor: t.Cell(r, "metadata.counselor"),
@@ -47,7 +46,7 @@ func (b *Bundle) users() {
 			u.Grade = b.gradeEntered(t, r)
 		}
 		b.Users = append(b.Users, u)
-	}
+	})
 	for i := range b.Users {
 		if u := &b.Users[i]; u.Role == "student" {
 			b.Pupils = append(b.Pupils, Pupil{User: u, Student: sheet.Student{ID: u.ID, Grade: u.Grade, Programs: u.Programs}})
@@ -85,13 +84,12 @@ func (b *Bundle) students(t *Table, visit func(r *Row, p *Pupil)) {
 	for i := range b.Pupils {
 		byID[b.Pupils[i].ID] = &b.Pupils[i]
 	}
-	for i := range t.Rows {
-		r := &t.Rows[i]
+	t.each(func(r *Row) {
 		id := t.Cell(r, "student")
 		if p := byID[id]; p != nil {
 			visit(r, p)
 		} else if !b.Tables["users.csv"].Deleted[id] {
 			b.bad(t, r, "student", "no student has the id “%s”", id)
 		}
-	}
+	})
 }
