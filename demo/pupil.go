@@ -305,7 +305,7 @@ func (p *pupil) complete(f *sheet.Facts) {
 		if err != nil {
 			return
 		}
-		effects, err := f.Effects(&s)
+		effects, err := f.Effects(&s, false)
 		if err != nil {
 			return
 		}

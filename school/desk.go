@@ -50,9 +50,12 @@ func laid(y *catalog.Year, entries []store.EntryRow) (s sheet.Sheet, gone []stor
 		if i, ok := y.Index(e.StandsFor); ok && e.StandsFor != "" {
 			entry.StandsFor = i
 		}
-		if e.Alternate {
+		switch {
+		case e.Alternate:
 			s.Alternates = append(s.Alternates, entry)
-		} else {
+		case y.Courses[course].Summer:
+			s.Summer = append(s.Summer, entry)
+		default:
 			s.Requests = append(s.Requests, entry)
 		}
 	}
@@ -61,6 +64,9 @@ func laid(y *catalog.Year, entries []store.EntryRow) (s sheet.Sheet, gone []stor
 
 func rows(y *catalog.Year, s *sheet.Sheet) (list []store.EntryRow) {
 	for _, e := range s.Requests {
+		list = append(list, store.EntryRow{Course: y.Codes[e.Course], Rank: e.Rank})
+	}
+	for _, e := range s.Summer {
 		list = append(list, store.EntryRow{Course: y.Codes[e.Course], Rank: e.Rank})
 	}
 	for _, e := range s.Alternates {

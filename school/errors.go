@@ -25,20 +25,23 @@ const (
 	NotOnSheet   Code = "not-on-sheet"
 	BadOrder     Code = "bad-order"
 	BadStandsFor Code = "bad-stands-for"
-	Full         Code = "sheet-full"
-	TooComplex   Code = "too-complex" // beyond the limits of judging
-	NoClaim      Code = "no-such-claim"
-	NotACourse   Code = "not-a-course" // only a claim about a course can become a record
-	BadMark      Code = "bad-mark"
-	NeedsReason  Code = "needs-reason"
-	NeedsMessage Code = "needs-message"
-	NeedsAgreed  Code = "needs-agreement" // Param is a course whose fee is not agreed to
-	BadAct       Code = "bad-act"
-	BadPassword  Code = "bad-password" // too short or too long
-	BadWindow    Code = "bad-window"
-	Elsewhere    Code = "also-elsewhere" // the account leads to people of other schools too
-	Busy         Code = "busy"           // somebody else is doing the same
-	TooMuch      Code = "too-much"       // more at once than is taken
+
+	OverMaximum     Code = "over-maximum"     // as the school has it, nothing is added beyond a rule's maximum
+	SummerAlternate Code = "summer-alternate" // a course of the summer round is no alternate
+	Full            Code = "sheet-full"
+	TooComplex      Code = "too-complex" // beyond the limits of judging
+	NoClaim         Code = "no-such-claim"
+	NotACourse      Code = "not-a-course" // only a claim about a course can become a record
+	BadMark         Code = "bad-mark"
+	NeedsReason     Code = "needs-reason"
+	NeedsMessage    Code = "needs-message"
+	NeedsAgreed     Code = "needs-agreement" // Param is a course whose fee is not agreed to
+	BadAct          Code = "bad-act"
+	BadPassword     Code = "bad-password" // too short or too long
+	BadWindow       Code = "bad-window"
+	Elsewhere       Code = "also-elsewhere" // the account leads to people of other schools too
+	Busy            Code = "busy"           // somebody else is doing the same
+	TooMuch         Code = "too-much"       // more at once than is taken
 )
 
 // Error is an error with a place: a stable code and what belongs to it.
@@ -79,7 +82,7 @@ func asNotFound(err error) error {
 }
 
 var editCodes = map[error]Code{sheet.ErrFixed: Fixed, sheet.ErrNotOnSheet: NotOnSheet, sheet.ErrBarred: Barred, sheet.ErrEarned: Earned, sheet.ErrOrder: BadOrder,
-	sheet.ErrStandsFor: BadStandsFor, sheet.ErrFull: Full, sheet.ErrKind: BadAct}
+	sheet.ErrStandsFor: BadStandsFor, sheet.ErrFull: Full, sheet.ErrSummer: SummerAlternate, sheet.ErrOver: OverMaximum, sheet.ErrKind: BadAct}
 
 // EditCode gives the code of what core/sheet refuses an edit for.
 func EditCode(err error) Code { return editCodes[err] }

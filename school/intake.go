@@ -140,7 +140,7 @@ func newIntake(b *bundle.Bundle) *intake {
 	in.addFacts(at)
 	for i := range in.pupils {
 		p := &in.pupils[i]
-		p.FactsDigest = digest(p.Grade, p.Programs, p.Records, p.Signals)
+		p.FactsDigest = digest(p.Grade, p.Programs, p.Records, p.Signals, p.Plans)
 		p.EntriesDigest = digest(p.Entries)
 	}
 	slices.SortFunc(in.pupils, func(a, b store.PupilIn) int { return strings.Compare(a.Student, b.Student) })
@@ -159,7 +159,7 @@ func digest(parts ...any) string {
 // addFacts adds records, signals and entries, each in file order.
 func (in *intake) addFacts(at map[string]int) {
 	b := in.Bundle
-	records, signals, requests := b.Tables["records.csv"], b.Tables["signals.csv"], b.Tables["requests.csv"]
+	records, signals, requests, plans := b.Tables["records.csv"], b.Tables["signals.csv"], b.Tables["requests.csv"], b.Tables["plans.csv"]
 	for i := range records.Rows {
 		r := &records.Rows[i]
 		k, ok := at[records.Cell(r, "student")]
@@ -175,6 +175,9 @@ func (in *intake) addFacts(at map[string]int) {
 			row.Mark = &mark
 		}
 		p.Records = append(p.Records, row)
+		if teaches := (store.TeachesIn{Teacher: x.Teacher, Course: x.Code}); x.Teacher != "" && !slices.Contains(p.Teaches, teaches) {
+			p.Teaches = append(p.Teaches, teaches)
+		}
 	}
 	for i := range signals.Rows {
 		r := &signals.Rows[i]
@@ -199,6 +202,14 @@ func (in *intake) addFacts(at map[string]int) {
 				row.StandsFor = &x.StandsFor
 			}
 			p.Entries = append(p.Entries, row)
+		}
+		for n := range b.Pupils[k].Plans {
+			x := &b.Pupils[k].Plans[n]
+			row := store.PlanIn{Student: p.Student, Ord: n + 1, Grade: x.Grade, Course: x.Course, Kind: "request", Cells: cells(plans, x.Row)}
+			if x.Alternate {
+				row.Kind = "alternate"
+			}
+			p.Plans = append(p.Plans, row)
 		}
 	}
 }
@@ -352,7 +363,7 @@ func sourceOf(b *bundle.Bundle) (files map[string]store.Sheetful, headers map[st
 }
 
 // catalogFiles are the files that a school year is compiled from, beside the policy.
-var catalogFiles = []string{"academicSessions.csv", "orgs.csv", "courses.csv"}
+var catalogFiles = []string{"academicSessions.csv", "orgs.csv", "courses.csv", "errands.csv"}
 
 // sourceFiles makes of a version's source the files of a bundle without people.
 func sourceFiles(s store.Source) []bundle.File {

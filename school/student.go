@@ -32,12 +32,15 @@ func (s *Service) Effects(ctx context.Context, by int64, at Place) (*Effects, er
 	if err != nil {
 		return nil, err
 	}
-	effects, err := d.Known.Effects(&d.Sheet)
+	effects, err := d.Known.Effects(&d.Sheet, d.instead(acts.Edit))
 	if err != nil {
 		return nil, problem(TooComplex)
 	}
 	return &Effects{d, effects}, nil
 }
+
+// instead tells whether the reader would do an act of the family in its place.
+func (d *Desk) instead(act acts.Act) bool { return d.Acts[act].Allowed && d.Acts[act].Reason }
 
 // Edit is one change to a sheet, courses being codes.
 type Edit struct {
@@ -147,6 +150,7 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 		if err != nil {
 			return nil, err
 		}
+		compiled.School = d.instead(acts.Edit)
 		now, gone := laid(d.Year.Year, before)
 		changed, err := d.Known.Apply(&now, compiled)
 		if code, known := editCodes[err]; known {

@@ -18,6 +18,8 @@ var outgoing = map[string]string{
 		WHERE r.school_id = $1 AND p.present AND $2 > 0 ORDER BY p.ord, r.ord, r.id`,
 	"signals.csv": `SELECT s.cells FROM signal s JOIN person p ON p.school_id = s.school_id AND p.id = s.student_id
 		WHERE s.school_id = $1 AND p.present AND s.settled = '' AND (s.year = $2 OR s.year IS NULL) ORDER BY p.ord, s.ord, s.id`,
+	"plans.csv": `SELECT x.cells FROM plan x JOIN person p ON p.school_id = x.school_id AND p.id = x.student_id
+		WHERE x.school_id = $1 AND x.year = $2 AND p.present ORDER BY p.ord, x.ord`,
 	"requests.csv": `SELECT coalesce(e.cells, '{}') || jsonb_build_object('student', sh.student_id, 'courseCode', x.c, 'kind', CASE WHEN x.a THEN 'alternate' ELSE 'request' END,
 			'rank', x.r::text, 'standsFor', coalesce(x.s, ''), 'state', sh.state) AS cells
 		FROM sheet sh JOIN person p ON p.school_id = sh.school_id AND p.id = sh.student_id

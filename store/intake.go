@@ -99,9 +99,24 @@ type PupilIn struct {
 	Records   []RecordRow
 	Signals   []SignalRow
 	Entries   []EntryIn
+	Plans     []PlanIn
+	Teaches   []TeachesIn
 
-	FactsDigest, EntriesDigest string // of records, signals, grade and programs; and of the entries
+	FactsDigest, EntriesDigest string // of records, signals, plans, grade and programs; and of the entries
 }
+
+// PlanIn is a course planned for a later year.
+type PlanIn struct {
+	Student string `json:"student_id"`
+	Ord     int    `json:"ord"`
+	Grade   int    `json:"grade"`
+	Course  string `json:"course_code"`
+	Kind    string `json:"kind"`
+	Cells   Cells  `json:"cells"`
+}
+
+// TeachesIn is who teaches a student a course now.
+type TeachesIn struct{ Teacher, Course string }
 
 // EntryIn is an entry as the school's data has it.
 type EntryIn struct {
@@ -179,25 +194,30 @@ func (q Queries) putRelations(ctx context.Context, school string, year int, pupi
 		Person  string `json:"person_id"`
 		Student string `json:"student_id"`
 		Year    *int   `json:"year"`
+		Course  string `json:"course_code,omitempty"`
 	}
 	var list []relationIn
 	for i := range pupils {
 		p := &pupils[i]
 		if p.Counselor != "" {
-			list = append(list, relationIn{"counsels", p.Counselor, p.Student, &year})
+			list = append(list, relationIn{"counsels", p.Counselor, p.Student, &year, ""})
 		}
 		for _, g := range p.Guardians {
-			list = append(list, relationIn{"guards", g, p.Student, nil})
+			list = append(list, relationIn{"guards", g, p.Student, nil, ""})
+		}
+		for _, t := range p.Teaches {
+			list = append(list, relationIn{"teaches", t.Teacher, p.Student, &year, t.Course})
 		}
 	}
-	const rows = `jsonb_to_recordset($3::jsonb) AS n(kind text, person_id text, student_id text, year int)`
+	const rows = `jsonb_to_recordset($3::jsonb) AS n(kind text, person_id text, student_id text, year int, course_code text)`
 	if err := q.exec(ctx, `DELETE FROM relation r WHERE school_id = $1 AND source = 'import' AND student_id IN (SELECT jsonb_array_elements_text($4::jsonb))
-			AND (kind = 'guards' OR kind = 'counsels' AND year = $2)
-			AND NOT EXISTS (SELECT 1 FROM `+rows+` WHERE (n.kind, n.person_id, n.student_id) = (r.kind, r.person_id, r.student_id))`, school, year, asJSON(list), asJSON(ids)); err != nil {
+			AND (kind = 'guards' OR kind IN ('counsels', 'teaches') AND year = $2)
+			AND NOT EXISTS (SELECT 1 FROM `+rows+` WHERE (n.kind, n.person_id, n.student_id) = (r.kind, r.person_id, r.student_id)
+				AND n.course_code IS NOT DISTINCT FROM r.course_code)`, school, year, asJSON(list), asJSON(ids)); err != nil {
 		return fmt.Errorf("taking relations away: %w", err)
 	}
-	if err := q.exec(ctx, `INSERT INTO relation (school_id, kind, person_id, student_id, year, source)
-		SELECT $1, n.kind, n.person_id, n.student_id, n.year, 'import' FROM `+rows+` WHERE $2 > 0 ON CONFLICT DO NOTHING`, school, year, asJSON(list)); err != nil {
+	if err := q.exec(ctx, `INSERT INTO relation (school_id, kind, person_id, student_id, year, course_code, source)
+		SELECT $1, n.kind, n.person_id, n.student_id, n.year, n.course_code, 'import' FROM `+rows+` WHERE $2 > 0 ON CONFLICT DO NOTHING`, school, year, asJSON(list)); err != nil {
 		return fmt.Errorf("writing relations: %w", err)
 	}
 	return nil
@@ -216,9 +236,10 @@ func (q Queries) putFacts(ctx context.Context, school string, year int, newest b
 	var heads []factsIn
 	var records []RecordRow
 	var signals []SignalRow
+	plans := []PlanIn{}
 	for _, p := range pupils {
 		heads = append(heads, factsIn{p.Student, p.Grade, p.Programs, p.FactsDigest})
-		records, signals = append(records, p.Records...), append(signals, p.Signals...)
+		records, signals, plans = append(records, p.Records...), append(signals, p.Signals...), append(plans, p.Plans...)
 	}
 	const them = `(SELECT id FROM jsonb_to_recordset($2::jsonb) AS r(id text))`
 	if newest {
@@ -243,6 +264,13 @@ func (q Queries) putFacts(ctx context.Context, school string, year int, newest b
 		WHERE NOT EXISTS (SELECT 1 FROM signal h WHERE h.school_id = $1 AND h.student_id = r.student_id AND (h.year IS NULL OR h.settled <> '')
 			AND (h.kind, h.course_code, h.name, h.value, h.said_by, h.note) = (r.kind, r.course_code, r.name, r.value, r.said_by, r.note))`, school, asJSON(signals), year); err != nil {
 		return fmt.Errorf("writing signals: %w", err)
+	}
+	if err := q.exec(ctx, `DELETE FROM plan WHERE school_id = $1 AND year = $3 AND student_id IN `+them, school, asJSON(heads), year); err != nil {
+		return fmt.Errorf("taking plans away: %w", err)
+	}
+	if err := q.exec(ctx, `INSERT INTO plan (school_id, year, student_id, ord, grade, course_code, kind, cells) SELECT $1, $3, student_id, ord, grade, course_code, kind, cells
+		FROM jsonb_to_recordset($2::jsonb) AS r(student_id text, ord int, grade int, course_code text, kind text, cells jsonb)`, school, asJSON(plans), year); err != nil {
+		return fmt.Errorf("writing plans: %w", err)
 	}
 	if err := q.exec(ctx, `UPDATE sheet s SET grade = r.grade, programs = coalesce(r.programs, '[]'), facts_digest = r.digest, facts_version = facts_version + 1
 		FROM jsonb_to_recordset($2::jsonb) AS r(id text, grade int, programs jsonb, digest text)

@@ -246,7 +246,7 @@ func TestSchemas(t *testing.T) {
 	}
 	wait.Wait()
 	d.Exec(t, `INSERT INTO goose_db_version (version_id, is_applied) VALUES (99, true)`)
-	if _, err := store.Open(t.Context(), d.URL); err == nil || !strings.Contains(err.Error(), "is at version 99, this program needs 1; run rubricon migrate") {
+	if _, err := store.Open(t.Context(), d.URL); err == nil || !strings.Contains(err.Error(), "is at version 99, this program needs 2; run rubricon migrate") {
 		t.Errorf("a newer schema: %v", err)
 	}
 	d.Exec(t, `DROP TABLE goose_db_version`)

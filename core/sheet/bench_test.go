@@ -77,7 +77,7 @@ func BenchmarkCoverForPeople(b *testing.B) {
 
 func BenchmarkEffects(b *testing.B) {
 	each(b, func(f *sheet.Facts, s *sheet.Sheet) {
-		if _, err := f.Effects(s); err != nil {
+		if _, err := f.Effects(s, false); err != nil {
 			b.Fatal(err)
 		}
 	})

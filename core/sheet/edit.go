@@ -3,6 +3,10 @@ package sheet
 import (
 	"errors"
 	"slices"
+
+	"rubricon/core/catalog"
+	"rubricon/core/credit"
+	"rubricon/core/policy"
 )
 
 // What an edit can be refused for.
@@ -14,6 +18,7 @@ var (
 	ErrOrder      = errors.New("the order must name each course of the list once")
 	ErrStandsFor  = errors.New("an alternate can only stand for a course that is requested")
 	ErrFull       = errors.New("the sheet is full")
+	ErrOver       = errors.New("a rule would be above its maximum")
 	ErrSummer     = errors.New("a course of the summer round is no alternate")
 	ErrKind       = errors.New("there is no such kind of change")
 )
@@ -32,8 +37,8 @@ func (s *Sheet) renumber() {
 	for i := range s.Requests {
 		s.Requests[i].Rank, s.Requests[i].StandsFor = i+1, Any
 	}
-	for i := range s.Summer {
-		s.Summer[i].Rank, s.Summer[i].StandsFor = i+1, Any
+	for i := range s.Summer { // behind the year's, so that no two requests have the same
+		s.Summer[i].Rank, s.Summer[i].StandsFor = len(s.Requests)+i+1, Any
 	}
 	for i := range s.Alternates {
 		a := &s.Alternates[i]
@@ -55,8 +60,10 @@ const (
 	PutInOrder    EditKind = "order"     // the requests, or the alternates where Alternates is set, take the order of Order
 )
 
-// Edit is one change to a sheet; courses are indexes of the year.
+// Edit is one change to a sheet; courses are indexes of the year. Where the School makes it, it may move what is fixed for the family
+// and go above a maximum.
 type Edit struct {
+	School     bool
 	Kind       EditKind
 	Course     int32
 	StandsFor  int32 // MakeAlternate: a requested course, or Any
@@ -69,13 +76,13 @@ type Edit struct {
 func (f *Facts) Apply(s *Sheet, e Edit) (Sheet, error) {
 	switch e.Kind {
 	case MakeRequest:
-		return f.Request(s, e.Course)
+		return f.request(s, e.Course, e.School)
 	case MakeAlternate:
-		return f.Alternate(s, e.Course, e.StandsFor)
+		return f.alternate(s, e.Course, e.StandsFor, e.School)
 	case TakeOff:
-		return f.Remove(s, e.Course)
+		return f.remove(s, e.Course, e.School)
 	case PutInOrder:
-		return f.Order(s, e.Alternates, e.Order)
+		return f.order(s, e.Alternates, e.Order)
 	}
 	return s.clone(), ErrKind
 }
@@ -83,6 +90,7 @@ func (f *Facts) Apply(s *Sheet, e Edit) (Sheet, error) {
 // addition is what making a course a request does to the requests: those it excludes give it their place, and those it is linked
 // with come along. A course of the summer round gets the place of requests of the year that it excludes, and the other way round.
 type addition struct {
+	school   bool    // the school makes it
 	requests []int32 // afterwards, in rank order
 	summer   []int32 // those for the summer afterwards
 	swaps    []int32 // what gives its place
@@ -128,7 +136,7 @@ func (f *Facts) add(a *addition, requests, summer []int32, course int32) {
 	a.swaps = slices.DeleteFunc(a.swaps, func(r int32) bool { return index(a.requests, r) >= 0 })
 	a.with = slices.DeleteFunc(a.with, func(r int32) bool { return index(requests, r) >= 0 })
 	for _, r := range a.swaps {
-		if _, fixed := f.Assigned(r); fixed && a.refused == nil {
+		if f.held(r, a.school) && a.refused == nil {
 			a.refused = ErrFixed
 		}
 	}
@@ -152,14 +160,21 @@ func (f *Facts) bringAlong(a *addition, course int32) {
 	}
 }
 
-// Request makes a course a request, whether it was an alternate or not on the sheet. Courses it excludes give it their place,
-// and courses it is linked with come along. The errors are ErrBarred, ErrEarned, ErrFixed (what it would replace), ErrFull.
-func (f *Facts) Request(s *Sheet, course int32) (Sheet, error) {
+// held tells whether a course on the sheet is not to be taken off or exchanged: it is fixed, or assigned where the school lets nobody
+// exchange what it has assigned. The school itself is not bound.
+func (f *Facts) held(course int32, school bool) bool {
+	assigned, fixed := f.Assigned(course)
+	return !school && (fixed || assigned && f.Year.Policy.Settings.NoExchange)
+}
+
+// request makes a course a request, whether it was an alternate or not on the sheet. Courses it excludes give it their place,
+// and courses it is linked with come along. The errors are ErrBarred, ErrEarned, ErrFixed (what it would replace), ErrFull, ErrOver.
+func (f *Facts) request(s *Sheet, course int32, school bool) (Sheet, error) {
 	out := s.clone()
 	if find(out.Requests, course) >= 0 || find(out.Summer, course) >= 0 {
 		return out, nil
 	}
-	var a addition
+	a := addition{school: school}
 	if f.add(&a, s.courses(), courses(s.Summer), course); a.refused != nil {
 		return out, a.refused
 	}
@@ -172,7 +187,40 @@ func (f *Facts) Request(s *Sheet, course int32) (Sheet, error) {
 	}
 	out.Alternates = slices.DeleteFunc(out.Alternates, func(e Entry) bool { return index(a.requests, e.Course) >= 0 })
 	out.renumber()
+	if !school && f.Year.Policy.Settings.OverMaximum == policy.RefuseOver && f.rises(s, &out) {
+		return s.clone(), ErrOver
+	}
 	return out, nil
+}
+
+// rises tells whether some block rule is above its maximum on a sheet, and not as far on the one before.
+func (f *Facts) rises(before, after *Sheet) bool {
+	d := f.borrowDesk()
+	defer d.giveBack()
+	measured := make([]credit.Amount, len(f.Year.Rules))
+	counted := make([]bool, len(f.Year.Rules))
+	for _, s := range []*Sheet{before, after} {
+		if d.layOut(s) != nil {
+			return false // beyond judging is another refusal
+		}
+		for i := range f.Year.Rules {
+			r := &f.Year.Rules[i]
+			if r.Stance != policy.Block || r.Max == nil || !d.inForce(i) {
+				continue
+			}
+			now, _ := d.rule(i)
+			if s == after && above(r, counted[i], measured[i], now) {
+				return true
+			}
+			counted[i], measured[i] = true, now
+		}
+	}
+	return false
+}
+
+// above tells whether a block rule in force is above its maximum, and was not, or not as far; counted tells whether it was in force.
+func above(r *catalog.Rule, counted bool, before, now credit.Amount) bool {
+	return r.Stance == policy.Block && r.Max != nil && now > *r.Max && (!counted || now > before)
 }
 
 func (f *Facts) room(s *Sheet) error {
@@ -182,9 +230,9 @@ func (f *Facts) room(s *Sheet) error {
 	return nil
 }
 
-// Alternate makes a course the last alternate, whether it was a request or not on the sheet; standsFor is a requested course
+// alternate makes a course the last alternate, whether it was a request or not on the sheet; standsFor is a requested course
 // or Any. The errors are ErrBarred, ErrEarned, ErrFixed, ErrStandsFor, ErrSummer, ErrFull.
-func (f *Facts) Alternate(s *Sheet, course, standsFor int32) (Sheet, error) {
+func (f *Facts) alternate(s *Sheet, course, standsFor int32, school bool) (Sheet, error) {
 	out := s.clone()
 	if f.Year.Courses[course].Summer {
 		return out, ErrSummer
@@ -197,7 +245,7 @@ func (f *Facts) Alternate(s *Sheet, course, standsFor int32) (Sheet, error) {
 	}
 	if find(out.Requests, course) >= 0 {
 		var err error
-		if out, err = f.Remove(&out, course); err != nil {
+		if out, err = f.remove(&out, course, school); err != nil {
 			return out, err
 		}
 	}
@@ -213,9 +261,9 @@ func (f *Facts) Alternate(s *Sheet, course, standsFor int32) (Sheet, error) {
 	return out, f.room(&out)
 }
 
-// Remove takes a course off the sheet, with the requests it is linked with both ways and those that need it beside them. The
+// remove takes a course off the sheet, with the requests it is linked with both ways and those that need it beside them. The
 // errors are ErrNotOnSheet and ErrFixed.
-func (f *Facts) Remove(s *Sheet, course int32) (Sheet, error) {
+func (f *Facts) remove(s *Sheet, course int32, school bool) (Sheet, error) {
 	out := s.clone()
 	if at := find(out.Alternates, course); at >= 0 {
 		out.Alternates = slices.Delete(out.Alternates, at, at+1)
@@ -223,7 +271,7 @@ func (f *Facts) Remove(s *Sheet, course int32) (Sheet, error) {
 		return out, nil
 	}
 	if at := find(out.Summer, course); at >= 0 {
-		if _, fixed := f.Assigned(course); fixed {
+		if f.held(course, school) {
 			return out, ErrFixed
 		}
 		out.Summer = slices.Delete(out.Summer, at, at+1)
@@ -243,7 +291,7 @@ func (f *Facts) Remove(s *Sheet, course int32) (Sheet, error) {
 		}
 	}
 	for _, g := range gone {
-		if _, fixed := f.Assigned(g); fixed {
+		if f.held(g, school) {
 			return out, ErrFixed
 		}
 	}
@@ -252,8 +300,8 @@ func (f *Facts) Remove(s *Sheet, course int32) (Sheet, error) {
 	return out, nil
 }
 
-// Order puts the year's requests, or the alternates, into an order. The error is ErrOrder.
-func (f *Facts) Order(s *Sheet, alternates bool, order []int32) (Sheet, error) {
+// order puts the year's requests, or the alternates, into an order. The error is ErrOrder.
+func (f *Facts) order(s *Sheet, alternates bool, order []int32) (Sheet, error) {
 	out := s.clone()
 	list := &out.Requests
 	if alternates {

@@ -14,6 +14,9 @@ import (
 // requestsOf are a sheet's requests as indexes.
 func requestsOf(s *Sheet) []int32 { return s.courses() }
 
+// all are a sheet's requests, those for the summer too.
+func all(s *Sheet) []int32 { return append(s.courses(), courses(s.Summer)...) }
+
 // What Effects foretells is what Apply does: what it calls allowed is accepted and leads to exactly the rules, packing, swaps and
 // companions it showed; what it refuses is refused with the same reason.
 func TestEffectsForetellWhatEditsDo(t *testing.T) {
@@ -24,7 +27,8 @@ func TestEffectsForetellWhatEditsDo(t *testing.T) {
 		y := randomYear(t, r)
 		f := NewFacts(y, randomStudent(r, y))
 		before := randomSheet(r, y)
-		effects, err := f.Effects(&before)
+		school := r.IntN(4) == 0
+		effects, err := f.Effects(&before, school)
 		if err != nil {
 			continue
 		}
@@ -32,12 +36,12 @@ func TestEffectsForetellWhatEditsDo(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if len(effects) != len(y.Courses)-len(before.Requests) {
-			t.Fatalf("%d effects for %d courses and %d requests", len(effects), len(y.Courses), len(before.Requests))
+		if len(effects) != len(y.Courses)-len(all(&before)) {
+			t.Fatalf("%d effects for %d courses and %d requests", len(effects), len(y.Courses), len(all(&before)))
 		}
 		for i := range effects {
 			e := &effects[i]
-			after, err := f.Apply(&before, Edit{Kind: MakeRequest, Course: e.Course})
+			after, err := f.Apply(&before, Edit{Kind: MakeRequest, Course: e.Course, School: school})
 			if !errors.Is(err, e.Refused) || (err == nil) != (e.Refused == nil) {
 				t.Fatalf("seed %d, %s: foretold %v, the edit gives %v", seed, y.Codes[e.Course], e.Refused, err)
 			}
@@ -55,7 +59,7 @@ func TestEffectsForetellWhatEditsDo(t *testing.T) {
 			}
 		}
 	}
-	for _, err := range []error{ErrBarred, ErrEarned, ErrFixed} {
+	for _, err := range []error{ErrBarred, ErrEarned, ErrFixed, ErrOver} {
 		if refused[err] < 25 {
 			t.Errorf("%v came up %d times only", err, refused[err])
 		}
@@ -75,24 +79,31 @@ func agree(t *testing.T, seed uint64, f *Facts, e *Effect, before, after *Sheet,
 		t.Fatal(err)
 	}
 	var gone, came []int32
-	for _, course := range requestsOf(before) {
-		if !slices.Contains(requestsOf(after), course) {
+	for _, course := range all(before) {
+		if !slices.Contains(all(after), course) {
 			gone = append(gone, course)
 		}
 	}
-	for _, course := range requestsOf(after) {
-		if course != e.Course && !slices.Contains(requestsOf(before), course) {
+	for _, course := range all(after) {
+		if course != e.Course && !slices.Contains(all(before), course) {
 			came = append(came, course)
 		}
 	}
 	if !slices.Equal(gone, e.Swaps) || !slices.Equal(came, e.With) {
 		t.Fatalf("seed %d, %s: foretold -%v +%v, happened -%v +%v", seed, name, e.Swaps, e.With, gone, came)
 	}
-	at := slices.Index(requestsOf(after), e.Course)
-	if now.Packing.Fits() != e.Fits || now.Packing.Spans[at] != e.Span {
-		t.Fatalf("seed %d, %s: foretold fits %v in %v, happened %v in %v", seed, name, e.Fits, e.Span, now.Packing.Fits(), now.Packing.Spans[at])
+	var request RequestResult
+	if at := slices.Index(requestsOf(after), e.Course); at >= 0 {
+		if now.Packing.Fits() != e.Fits || now.Packing.Spans[at] != e.Span {
+			t.Fatalf("seed %d, %s: foretold fits %v in %v, happened %v in %v", seed, name, e.Fits, e.Span, now.Packing.Fits(), now.Packing.Spans[at])
+		}
+		request = now.Requests[at]
+	} else {
+		request = now.Summer[slices.Index(courses(after.Summer), e.Course)]
+		if !e.Fits || e.Span != 0 {
+			t.Fatalf("seed %d, %s: a course of the summer fits %v in %v", seed, name, e.Fits, e.Span)
+		}
 	}
-	request := now.Requests[at]
 	if request.Entry != e.Entry || request.Repeat != e.Repeat || request.Barred != e.Barred || (len(e.Fill) > 0) == e.Fits {
 		t.Fatalf("seed %d, %s: foretold %v %v, happened %+v", seed, name, e.Entry, e.Repeat, request)
 	}
@@ -141,6 +152,11 @@ func agree(t *testing.T, seed uint64, f *Facts, e *Effect, before, after *Sheet,
 // plainYear has five open courses: A and B exclude each other, C is linked with D both ways, E needs A's credit beside it.
 func plainYear(t *testing.T) *catalog.Year {
 	t.Helper()
+	return plainYearWith(t, &policy.Policy{SchoolYear: "2027-28", Periods: 8, Days: 1, FirstGrade: 9})
+}
+
+func plainYearWith(t *testing.T, p *policy.Policy) *catalog.Year {
+	t.Helper()
 	whole := []catalog.TermSet{1}
 	course := func(code string) catalog.Course {
 		return catalog.Course{Code: code, Title: code, Subjects: []string{"X"}, Credits: 100, Load: 100, Spans: whole}
@@ -152,7 +168,7 @@ func plainYear(t *testing.T) *catalog.Year {
 	for i := range MaxEntries {
 		list = append(list, course("X"+string(rune('0'+i/10))+string(rune('0'+i%10))))
 	}
-	y, errs := catalog.Compile(catalog.Frame{Terms: []string{"S1"}}, list, nil, &policy.Policy{SchoolYear: "2027-28", Periods: 8, Days: 1, FirstGrade: 9})
+	y, errs := catalog.Compile(catalog.Frame{Terms: []string{"S1"}}, list, nil, p)
 	if len(errs) > 0 {
 		t.Fatal(errs)
 	}

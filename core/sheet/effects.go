@@ -30,7 +30,7 @@ type Effect struct {
 	HasEntry   bool
 	Entry      condition.Verdict
 	Missing    []*condition.Leaf // what keeps the condition below Expected
-	Refused    error             // why Apply would not do it: ErrBarred, ErrEarned, ErrFixed, ErrFull; the rest then tells what it would come to
+	Refused    error             // why Apply would not do it: ErrBarred, ErrEarned, ErrFixed, ErrFull, ErrOver; the rest then tells what it would come to
 	Barred     bool
 	Earned     bool // already earned, and not repeatable
 	Repeat     bool // it would still repeat, after the swap
@@ -45,10 +45,10 @@ type Effect struct {
 	Fed        []Fed
 }
 
-// Effects tells what adding each course that is not on the sheet would do, in the order of the year's courses; an alternate
-// counts as not requested. The error is one of Judge's.
-func (f *Facts) Effects(s *Sheet) ([]Effect, error) {
-	e := &effector{desk: *f.newDesk(), audits: make([]graduation.Assignment, len(f.Year.Audits))}
+// Effects tells what adding each course that is not on the sheet would do, in the order of the year's courses, for the family or for
+// the school; an alternate counts as not requested. The error is one of Judge's.
+func (f *Facts) Effects(s *Sheet, school bool) ([]Effect, error) {
+	e := &effector{addition: addition{school: school}, desk: *f.newDesk(), audits: make([]graduation.Assignment, len(f.Year.Audits))}
 	if err := e.layOut(s); err != nil {
 		return nil, err
 	}
@@ -73,6 +73,7 @@ func (f *Facts) Effects(s *Sheet) ([]Effect, error) {
 		e.known = append(e.known, map[supply]fed{})
 	}
 	e.packed = map[likeness]packedLike{}
+	e.refusesOver = !school && f.Year.Policy.Settings.OverMaximum == policy.RefuseOver
 	for i := range f.Year.Rules {
 		r := &f.Year.Rules[i]
 		e.byTerm = e.byTerm || looksAtTerms(&r.Count) || r.When != nil && looksAtTerms(r.When)
@@ -107,6 +108,8 @@ type effector struct {
 
 	plain bool             // the addition under way swaps nothing, brings nothing along and is no alternate
 	known []map[supply]fed // by audit: what a plain addition of such credits brings; many courses are alike in this
+
+	refusesOver bool // an addition must not bring a block rule above its maximum
 
 	byTerm bool // some rule counts loads or terms, so that how the other requests are laid matters
 	packed map[likeness]packedLike
@@ -235,6 +238,9 @@ func (e *effector) rulesAfter(out *Effect) {
 		}
 		change.Rule = i
 		change.After, change.Holds = e.rule(i)
+		if out.Refused == nil && e.refusesOver && above(rule, e.before[i].Rule >= 0, change.Before, change.After) {
+			out.Refused = ErrOver
+		}
 		if e.before[i].Rule < 0 {
 			change.Held = true // it was not in force
 			if change.Holds {

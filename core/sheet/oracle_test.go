@@ -115,7 +115,7 @@ func mendExists(t *testing.T, f *Facts, s *Sheet, lost int) bool {
 	}
 	weight := y.Courses[s.Requests[lost].Course].Load * credit.Amount(before.Packing.Spans[lost].Len())
 	for set := 0; set < 1<<len(s.Alternates); set++ {
-		mended := Sheet{}
+		mended := Sheet{Summer: s.Summer}
 		for i, e := range s.Requests {
 			if i != lost {
 				mended.Requests = append(mended.Requests, e)
@@ -162,7 +162,7 @@ func mendExists(t *testing.T, f *Facts, s *Sheet, lost int) bool {
 func TestCoverAgainstEverySubset(t *testing.T) {
 	r := rand.New(rand.NewPCG(2, 2))
 	open, covered := 0, 0
-	for range 4000 {
+	for range 5000 {
 		y := randomYear(t, r)
 		f := NewFacts(y, randomStudent(r, y))
 		s := randomSheet(r, y)

@@ -400,7 +400,7 @@ func TestMendsComeBestFirst(t *testing.T) {
 	}
 	f := sheet.NewFacts(b.Year, b.Pupils[0].Student)
 	laid := b.Pupils[0].Sheet(b.Year)
-	effects, err := f.Effects(&laid)
+	effects, err := f.Effects(&laid, false)
 	if err != nil {
 		t.Fatal(err)
 	}

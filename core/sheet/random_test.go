@@ -56,7 +56,18 @@ func randomYear(t testing.TB, r *rand.Rand) *catalog.Year {
 			c.Grades = []int{10, 11}[r.IntN(2):]
 		}
 	}
+	for i := range courses { // a summer round, of courses that nothing is linked with
+		linked := courses[i].Links != nil
+		for k := range courses {
+			linked = linked || len(courses[k].Links) > 0 && courses[k].Links[0] == code(i)
+		}
+		courses[i].Summer = !linked && some(8)
+	}
 	p := &policy.Policy{SchoolYear: "2027-28", Periods: 1 + r.IntN(4), Days: 1, FirstGrade: 9}
+	if some(3) {
+		p.Settings.OverMaximum = policy.RefuseOver
+	}
+	p.Settings.NoExchange, p.Settings.SummerCounts = some(3), some(2)
 	selection := func() policy.Selection {
 		s := []policy.Selection{{}, {Subjects: []string{"A"}}, {Tags: []string{"x"}}, {Courses: []string{code(0), code(1)}}}[r.IntN(4)]
 		if some(4) {
@@ -66,9 +77,9 @@ func randomYear(t testing.TB, r *rand.Rand) *catalog.Year {
 		return s
 	}
 	count := func() policy.Count {
-		c := policy.Count{Of: selection(), On: []policy.On{policy.Requests, policy.Requests, policy.Alternates, policy.Both, policy.Earned, policy.Taken}[r.IntN(6)],
+		c := policy.Count{Of: selection(), On: []policy.On{policy.Requests, policy.Requests, policy.Alternates, policy.Both, policy.Earned, policy.Taken, policy.Summer}[r.IntN(7)],
 			Measure: []policy.Measure{policy.Courses, policy.InCred, policy.Load}[r.IntN(3)]}
-		if c.On == policy.Earned || c.On == policy.Taken {
+		if c.On == policy.Earned || c.On == policy.Taken || c.On == policy.Summer {
 			c.Measure = []policy.Measure{policy.Courses, policy.InCred}[r.IntN(2)]
 		} else if some(3) {
 			c.Term = terms[r.IntN(len(terms))]
@@ -129,7 +140,17 @@ func randomStudent(r *rand.Rand, y *catalog.Year) Student {
 }
 
 func randomSheet(r *rand.Rand, y *catalog.Year) (s Sheet) {
-	order := r.Perm(len(y.Courses))
+	var order, summer []int
+	for _, course := range r.Perm(len(y.Courses)) {
+		if y.Courses[course].Summer {
+			summer = append(summer, course)
+		} else {
+			order = append(order, course)
+		}
+	}
+	for i, course := range summer[:r.IntN(len(summer)+1)] {
+		s.Summer = append(s.Summer, Entry{int32(course), Any, i + 1})
+	}
 	requests := r.IntN(min(6, len(order)))
 	for i, course := range order[:requests] {
 		s.Requests = append(s.Requests, Entry{int32(course), Any, i + 1})
