@@ -2,6 +2,7 @@ package bundle
 
 import (
 	"archive/zip"
+	"bytes"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -10,6 +11,8 @@ import (
 	"path"
 	"slices"
 	"sort"
+	"time"
+	_ "time/tzdata" // the zones, also where the machine has none
 
 	"rubricon/core/catalog"
 	"rubricon/core/policy"
@@ -176,6 +179,12 @@ func (b *Bundle) interpret() {
 	}
 	for _, x := range notices {
 		b.Notices = append(b.Notices, Problem{"policy.json", x.Line, x.Path, x.What})
+	}
+	if p != nil {
+		if _, err := time.LoadLocation(p.Settings.TimeZone); err != nil {
+			line := 1 + bytes.Count(b.PolicyText[:max(0, bytes.Index(b.PolicyText, []byte(`"timeZone"`)))], []byte("\n"))
+			b.Problems = append(b.Problems, Problem{"policy.json", line, "settings.timeZone", fmt.Sprintf("“%s” is not a time zone; write it like Europe/Oslo", p.Settings.TimeZone)})
+		}
 	}
 	b.orgs()
 	if p != nil {

@@ -68,6 +68,8 @@ func TestBadRowsOfAWideBundle(t *testing.T) {
 	for _, c := range []struct{ file, from, to, want string }{
 		{"courses.csv", "S1|S2,,,", "S1|S2,SPE,,", "courses.csv:3: metadata.links: a course of the summer round cannot be linked"},
 		{"courses.csv", "PE,,,summer", "PE,,ENG,summer", "courses.csv:4: metadata.links: a course of the summer round cannot be linked"},
+		{"policy.json", `"lastGrade":12`, `"lastGrade":12,"settings":{"timeZone":"Europe/Pellworth"}`, "policy.json:1: settings.timeZone: “Europe/Pellworth” is not a time zone; write it like Europe/Oslo"},
+		{"policy.json", `"lastGrade":12`, `"lastGrade":12,"commitments":[{"id":"a","text":"I stay.","when":{"term":"S9","min":1}}]`, "policy.json:1: commitments.a.when.term: “S9” is not a term of the school year"},
 		{"courses.csv", "year,", "winter,", "courses.csv:2: metadata.round: “winter” is not one of year, summer"},
 		{"courses.csv", `,"writing, books",09`, `,"writing, books",ninth`, "courses.csv:2: metadata.usual: “ninth” is not a grade; write KG or a number such as 09"},
 		{"courses.csv", `at ""B+""`, `at ""C+""`, "courses.csv:3: metadata.entry: “C+” is not a mark of the policy"},

@@ -31,7 +31,7 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 			continue
 		}
 		at := school.Place{School: b.SchoolID, Year: b.Year.Start, Student: p.ID}
-		desk, err := cases.Submit(ctx, accounts[p.ID], at, 0, "")
+		desk, err := cases.Submit(ctx, accounts[p.ID], at, 0, "", commitments(b)...)
 		if school.CodeOf(err) != "" {
 			continue // not ready: stays in progress
 		} else if err != nil {
@@ -53,7 +53,7 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 		case dice < 0.29:
 			_, err = cases.SendBack(ctx, counselor, at, 0, returns[r.IntN(len(returns))])
 		default:
-			desk, err = cases.Sign(ctx, accounts[guardian], at, 0, desk.Fees(), "")
+			desk, err = cases.Sign(ctx, accounts[guardian], at, 0, desk.Fees(), "", commitments(b)...)
 			if err == nil && dice < 0.6 && desk.Ready {
 				_, err = cases.Clear(ctx, counselor, at, 0, "")
 			}
@@ -63,4 +63,12 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 		}
 	}
 	return nil
+}
+
+// commitments are the ids of all that the school wants agreed to.
+func commitments(b *bundle.Bundle) (ids []string) {
+	for i := range b.Year.Commitments {
+		ids = append(ids, b.Year.Commitments[i].ID)
+	}
+	return ids
 }

@@ -7,11 +7,13 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/alexedwards/argon2id"
 
 	"rubricon/core/acts"
+	"rubricon/core/policy"
 	"rubricon/store"
 )
 
@@ -147,7 +149,7 @@ const (
 // and BadPassword.
 func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, new string) error {
 	q := s.db.Queries()
-	username, err := q.Username(ctx, by)
+	username, _, err := q.Username(ctx, by)
 	if err != nil {
 		return asNotFound(err)
 	}
@@ -216,6 +218,7 @@ func (s *Service) DropSession(ctx context.Context, token string) error {
 // Me is who is signed in.
 type Me struct {
 	Username string
+	Language string   // that the account has chosen, or ""
 	Persons  []Person // one for each school the account is somebody in
 }
 
@@ -226,6 +229,8 @@ type Person struct {
 	Year     int    // the one that concerns the person now; 0: none yet
 	Years    []int  // all there are, the newest first
 	Children []Child
+
+	leaves bool // a student who enters a grade that the school does not have
 }
 
 // Child is a guardian's child.
@@ -234,12 +239,14 @@ type Child struct {
 	Grade int // the one entered in that year
 	Year  int
 	Years []int
+
+	leaves bool
 }
 
 // Me tells who an account is, and which year concerns each person now.
 func (s *Service) Me(ctx context.Context, by int64) (*Me, error) {
 	q := s.db.Queries()
-	username, err := q.Username(ctx, by)
+	username, language, err := q.Username(ctx, by)
 	if err != nil {
 		return nil, asNotFound(err)
 	}
@@ -247,7 +254,7 @@ func (s *Service) Me(ctx context.Context, by int64) (*Me, error) {
 	if err != nil {
 		return nil, err
 	}
-	me := &Me{Username: username}
+	me := &Me{Username: username, Language: language}
 	for _, p := range list {
 		out := Person{Person: p, Job: job(&p)}
 		years, err := q.YearsOfSchool(ctx, p.School)
@@ -257,7 +264,12 @@ func (s *Service) Me(ctx context.Context, by int64) (*Me, error) {
 		if err != nil {
 			return nil, err
 		}
-		out.Year, _, out.Years = concerns(years, s.now())
+		var grade int
+		if out.Year, grade, out.Years = concerns(years, s.now()); out.Job == "student" {
+			if out.leaves, err = s.leaves(ctx, p.School, out.Year, grade); err != nil {
+				return nil, err
+			}
+		}
 		for _, c := range p.Children.V {
 			years, err := q.YearsOf(ctx, p.School, c.ID)
 			if err != nil {
@@ -265,11 +277,57 @@ func (s *Service) Me(ctx context.Context, by int64) (*Me, error) {
 			}
 			child := Child{Child: c}
 			child.Year, child.Grade, child.Years = concerns(years, s.now())
+			if child.leaves, err = s.leaves(ctx, p.School, child.Year, child.Grade); err != nil {
+				return nil, err
+			}
 			out.Children = append(out.Children, child)
 		}
 		me.Persons = append(me.Persons, out)
 	}
+	me.whereTheyWillBe()
 	return me, nil
+}
+
+// leaves tells whether a student of a school enters a grade that it does not have.
+func (s *Service) leaves(ctx context.Context, school string, year, grade int) (bool, error) {
+	if year == 0 {
+		return false, nil
+	}
+	row, err := s.db.Queries().YearRow(ctx, school, year)
+	if err != nil {
+		return false, err
+	}
+	y, err := s.year(ctx, school, year, row.Catalog, row.Policy)
+	if err != nil {
+		return false, err
+	}
+	return grade > y.Policy.LastGrade, nil
+}
+
+// whereTheyWillBe leaves out a student's part in a school that they leave, where they are also a student of one that they will attend;
+// and so a guardian's children.
+func (me *Me) whereTheyWillBe() {
+	stays := map[int64]bool{} // accounts of children
+	self := false
+	for _, p := range me.Persons {
+		self = self || p.Job == "student" && !p.leaves
+		for _, c := range p.Children {
+			stays[c.Account] = stays[c.Account] || !c.leaves && c.Account != 0
+		}
+	}
+	me.Persons = slices.DeleteFunc(me.Persons, func(p Person) bool { return p.leaves && self })
+	for i := range me.Persons {
+		p := &me.Persons[i]
+		p.Children = slices.DeleteFunc(p.Children, func(c Child) bool { return c.leaves && stays[c.Account] })
+	}
+}
+
+// SetLanguage sets the language that an account reads. The error is BadAct for what is not a language tag.
+func (s *Service) SetLanguage(ctx context.Context, by int64, language string) error {
+	if !policy.IsLanguage(language) {
+		return problem(BadAct)
+	}
+	return s.db.Queries().SetLanguage(ctx, by, language)
 }
 
 // concerns chooses of some years, the newest first, the one that concerns a person now: the newest whose window has opened, else the

@@ -35,7 +35,8 @@ const (
 	BadMark         Code = "bad-mark"
 	NeedsReason     Code = "needs-reason"
 	NeedsMessage    Code = "needs-message"
-	NeedsAgreed     Code = "needs-agreement" // Param is a course whose fee is not agreed to
+	NeedsAgreed     Code = "needs-agreement"  // Param is a course whose fee is not agreed to
+	NeedsCommitment Code = "needs-commitment" // Param is the commitment that is not agreed to
 	BadAct          Code = "bad-act"
 	BadPassword     Code = "bad-password" // too short or too long
 	BadWindow       Code = "bad-window"

@@ -9,9 +9,9 @@ import (
 )
 
 // Sign is a guardian's signature under what was submitted; agreed names each requested course whose fee is agreed to, and all that
-// have one must be among them. Who may decide signs for the family with a reason, for example from the printed form, and agrees to
+// have one must be among them; commitments names in the same way the commitments of a guardian. Who may decide signs for the family with a reason, for example from the printed form, and agrees to
 // every fee for it. Signing what is signed already changes nothing.
-func (s *Service) Sign(ctx context.Context, by int64, at Place, version int64, agreed []string, reason string) (*Desk, error) {
+func (s *Service) Sign(ctx context.Context, by int64, at Place, version int64, agreed []string, reason string, commitments ...string) (*Desk, error) {
 	return s.act(ctx, by, at, version, acts.Sign, reason, func(d *Desk) (*store.Change, error) {
 		instead := d.Acts[acts.Sign].Reason
 		fees := d.Fees()
@@ -23,12 +23,16 @@ func (s *Service) Sign(ctx context.Context, by int64, at Place, version int64, a
 				return nil, &Error{Code: NeedsAgreed, Param: code}
 			}
 		}
+		commitments, err := d.agreedTo(true, commitments, instead)
+		if err != nil {
+			return nil, err
+		}
 		kept := ""
 		if instead {
 			kept = tidy(reason)
 		}
-		change := d.change("sign", kept, map[string]any{"submission": d.Row.Submission, "agreed": agreed})
-		change.Signature = &store.Signature{ForFamily: instead, Agreed: agreed}
+		change := d.change("sign", kept, map[string]any{"submission": d.Row.Submission, "agreed": agreed, "commitments": commitments})
+		change.Signature = &store.Signature{ForFamily: instead, Agreed: agreed, Commitments: commitments}
 		change.State.Asked = ""
 		signed := d.signatures()
 		if instead {
@@ -43,7 +47,7 @@ func (s *Service) Sign(ctx context.Context, by int64, at Place, version int64, a
 
 // Fees lists the requested courses that have a fee.
 func (d *Desk) Fees() (codes []string) {
-	for _, e := range d.Sheet.Requests {
+	for _, e := range slices.Concat(d.Sheet.Requests, d.Sheet.Summer) {
 		if c := &d.Year.Courses[e.Course]; c.Fee > 0 {
 			codes = append(codes, c.Code)
 		}

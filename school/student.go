@@ -206,9 +206,14 @@ func difference(before, after []store.EntryRow) (gone []string, kept []store.Ent
 }
 
 // Submit hands the sheet in: it is refused with the list of what to mend, or accepted with a receipt number and time. Submitting the
-// same sheet twice gives the same receipt.
-func (s *Service) Submit(ctx context.Context, by int64, at Place, version int64, reason string) (*Desk, error) {
+// same sheet twice gives the same receipt. Agreed names the commitments that the student agrees to, all that concern them; who submits
+// for the student agrees to none in their place.
+func (s *Service) Submit(ctx context.Context, by int64, at Place, version int64, reason string, agreed ...string) (*Desk, error) {
 	return s.act(ctx, by, at, version, acts.Submit, reason, func(d *Desk) (*store.Change, error) {
+		agreed, err := d.agreedTo(false, agreed, d.instead(acts.Submit))
+		if err != nil {
+			return nil, err
+		}
 		number, err := s.db.Queries().NextReceipt(ctx)
 		if err != nil {
 			return nil, err
@@ -217,10 +222,34 @@ func (s *Service) Submit(ctx context.Context, by int64, at Place, version int64,
 		change := d.change("submit", tidy(reason), map[string]any{"receipt": receipt})
 		change.State.State, change.State.Submission = string(acts.Submitted), d.Row.Submission+1
 		change.State.Message, change.State.Asked, change.State.ClearedAt = "", "", nil
-		change.Submission = &store.Submission{Receipt: receipt, Catalog: d.Year.CatalogVersion, Policy: d.Year.PolicyVersion, Entries: d.Row.Entries, Judgement: summary(d)}
+		change.Submission = &store.Submission{Receipt: receipt, Catalog: d.Year.CatalogVersion, Policy: d.Year.PolicyVersion, Entries: d.Row.Entries, Judgement: summary(d), Agreed: agreed}
 		d.settle(&change.State, acts.Signatures{}, d.now)
 		return change, nil
 	})
+}
+
+// Agree lists the ids of the commitments that concern the student on submitting, or a guardian on signing.
+func (d *Desk) Agree(guardian bool) []string {
+	ids := []string{}
+	for _, place := range d.Known.Commitments(&d.Sheet, guardian) {
+		ids = append(ids, d.Year.Commitments[place].ID)
+	}
+	return ids
+}
+
+// agreedTo checks that every commitment that concerns the student, or a guardian, is among those agreed to. The error is NeedsCommitment.
+// Where somebody of the school acts for the family, nothing is agreed to.
+func (d *Desk) agreedTo(guardian bool, agreed []string, instead bool) (kept []string, err error) {
+	if instead {
+		return nil, nil
+	}
+	kept = d.Agree(guardian)
+	for _, id := range kept {
+		if !slices.Contains(agreed, id) {
+			return nil, &Error{Code: NeedsCommitment, Param: id}
+		}
+	}
+	return kept, nil
 }
 
 // initials are the first two letters of a school's id.

@@ -18,8 +18,15 @@ func (q Queries) Credentials(ctx context.Context, username string) (c Credential
 }
 
 // Username gives an account's username.
-func (q Queries) Username(ctx context.Context, account int64) (username string, err error) {
-	return username, q.get(ctx, &username, `SELECT username FROM account WHERE id = $1`, account)
+func (q Queries) Username(ctx context.Context, account int64) (username, language string, err error) {
+	var row struct{ Username, Language string }
+	err = q.get(ctx, &row, `SELECT username, language FROM account WHERE id = $1`, account)
+	return row.Username, row.Language, err
+}
+
+// SetLanguage sets the language that an account reads, a BCP 47 tag.
+func (q Queries) SetLanguage(ctx context.Context, account int64, language string) error {
+	return q.exec(ctx, `UPDATE account SET language = $2 WHERE id = $1`, account, language)
 }
 
 // SetPassword sets an account's password.

@@ -21,15 +21,16 @@ type Person struct {
 
 // Child is a student of whom somebody is a guardian.
 type Child struct {
-	ID     string `json:"id"`
-	Given  string `json:"given"`
-	Family string `json:"family"`
+	Account int64  `json:"account"` // 0: none
+	ID      string `json:"id"`
+	Given   string `json:"given"`
+	Family  string `json:"family"`
 }
 
 const personColumns = `p.school_id, p.id, p.role, p.given_name, p.family_name, p.language, sc.name AS school_name,
 	EXISTS (SELECT 1 FROM relation r WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'counsels') AS counsels,
 	EXISTS (SELECT 1 FROM relation r WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'administers') AS administers,
-	(SELECT coalesce(json_agg(json_build_object('id', s.id, 'given', s.given_name, 'family', s.family_name) ORDER BY s.ord, s.id), '[]')
+	(SELECT coalesce(json_agg(json_build_object('account', coalesce(s.account_id, 0), 'id', s.id, 'given', s.given_name, 'family', s.family_name) ORDER BY s.ord, s.id), '[]')
 		FROM relation r JOIN person s ON s.school_id = r.school_id AND s.id = r.student_id
 		WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'guards') AS children`
 

@@ -213,12 +213,14 @@ type Submission struct {
 	Catalog, Policy int64
 	Entries         []EntryRow
 	Judgement       any
+	Agreed          []string // the commitments that the student agreed to, by id
 }
 
 // Signature is one under the submission that stands.
 type Signature struct {
-	ForFamily bool
-	Agreed    []string
+	ForFamily   bool
+	Agreed      []string // the courses whose fee was agreed to
+	Commitments []string // the commitments agreed to, by id
 }
 
 // Settlement says what becomes of a claim.
@@ -262,12 +264,13 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 				DO UPDATE SET kind = EXCLUDED.kind, rank = EXCLUDED.rank, ord = EXCLUDED.ord, stands_for = EXCLUDED.stands_for)`, asJSON(c.Upsert))
 	}
 	if x := c.Submission; x != nil {
-		b.add(`handed AS (INSERT INTO submission (school_id, year, student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement)
-			SELECT $1, $2, $3, $13, %s, $5, $6, $7, %s, %s, %s::jsonb, %s::jsonb FROM mine)`, x.Receipt, x.Catalog, x.Policy, asJSON(x.Entries), asJSON(x.Judgement))
+		b.add(`handed AS (INSERT INTO submission (school_id, year, student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement, agreed)
+			SELECT $1, $2, $3, $13, %s, $5, $6, $7, %s, %s, %s::jsonb, %s::jsonb, %s::jsonb FROM mine)`, x.Receipt, x.Catalog, x.Policy, asJSON(x.Entries), asJSON(x.Judgement),
+			asJSON(append([]string{}, x.Agreed...)))
 	}
 	if x := c.Signature; x != nil {
-		b.add(`signed AS (INSERT INTO signature (school_id, year, student_id, number, person_id, name, at, for_family, reason, agreed)
-			SELECT $1, $2, $3, $13, $6, $7, $5, %s, $9, %s::jsonb FROM mine)`, x.ForFamily, asJSON(x.Agreed))
+		b.add(`signed AS (INSERT INTO signature (school_id, year, student_id, number, person_id, name, at, for_family, reason, agreed, commitments)
+			SELECT $1, $2, $3, $13, $6, $7, $5, %s, $9, %s::jsonb, %s::jsonb FROM mine)`, x.ForFamily, asJSON(append([]string{}, x.Agreed...)), asJSON(append([]string{}, x.Commitments...)))
 	}
 	if x := c.Settle; x != nil {
 		b.add(`settled AS (UPDATE signal SET settled = %s WHERE school_id = $1 AND student_id = $3 AND id = %s AND kind = 'claim' AND settled = '' AND EXISTS (SELECT 1 FROM mine))`,

@@ -20,6 +20,61 @@ type Catalog struct {
 	Courses []Course      `json:"courses"`
 	Rules   []Rule        `json:"rules"`
 	Audits  []AuditHead   `json:"audits"`
+
+	Language    string           `json:"language" doc:"The school's language, in which texts are where they are not in the one asked for"`
+	Languages   []string         `json:"languages" doc:"Those offered to families"`
+	Zone        string           `json:"zone" doc:"IANA time zone of the school"`
+	Currency    string           `json:"currency" doc:"Of fees, ISO 4217"`
+	Unit        *Unit            `json:"unit,omitempty" doc:"What the school calls its credits, where it has a name of its own"`
+	Exchange    bool             `json:"exchange" doc:"Whether a family may exchange what the school has assigned and not fixed"`
+	Contacts    []Contact        `json:"contacts" doc:"Whom to ask"`
+	Stages      []Stage          `json:"stages" doc:"What happens when"`
+	Welcome     []WelcomeWords   `json:"welcome" doc:"The school's own words, by grade"`
+	Commitments []CommitmentText `json:"commitments"`
+	Errands     []ErrandText     `json:"errands"`
+}
+
+// Unit is a word for a unit, for one and for several.
+type Unit struct {
+	One   string `json:"one"`
+	Other string `json:"other"`
+}
+
+// Contact is somebody to ask.
+type Contact struct {
+	For   string `json:"for" enum:"courses,readiness,technical"`
+	Name  string `json:"name,omitempty"`
+	Phone string `json:"phone,omitempty"`
+	Mail  string `json:"mail,omitempty"`
+	Book  string `json:"book,omitempty" doc:"An https address where a meeting can be booked"`
+}
+
+// Stage is what happens when.
+type Stage struct {
+	From string `json:"from" doc:"A date, or a date and time, in the school's time zone"`
+	Text string `json:"text"`
+}
+
+// WelcomeWords are the school's own words for grades.
+type WelcomeWords struct {
+	Grades []int  `json:"grades" doc:"Empty: every grade"`
+	Text   string `json:"text"`
+}
+
+// CommitmentText is what is agreed to.
+type CommitmentText struct {
+	ID   string `json:"id"`
+	Text string `json:"text"`
+}
+
+// ErrandText is what the choice of a course brings with it outside the sheet.
+type ErrandText struct {
+	Kind    string   `json:"kind" enum:"test,audition,application,form,meeting,other"`
+	Title   string   `json:"title"`
+	Due     string   `json:"due,omitempty" doc:"A date, or a date and time, in the school's time zone"`
+	Place   string   `json:"place,omitempty"`
+	Note    string   `json:"note,omitempty"`
+	Becomes []string `json:"becomes,omitempty" doc:"On a placeholder: the courses of which one replaces it"`
 }
 
 // Course is a course as people see it.
@@ -40,13 +95,16 @@ type Course struct {
 	Description string        `json:"description,omitempty"`
 	Note        string        `json:"note,omitempty"`
 	Entry       string        `json:"entry,omitempty" doc:"Its entry condition, in the condition language"`
+	Summer      bool          `json:"summer,omitempty" doc:"Of the summer round"`
+	Words       []string      `json:"words,omitempty" doc:"Everyday words for it"`
+	Usual       []int         `json:"usual,omitempty" doc:"The grades in which it is the usual course of its subject"`
 }
 
 // Rule is a rule of the policy as people see it.
 type Rule struct {
 	ID      string   `json:"id"`
 	Label   string   `json:"label"`
-	On      string   `json:"on" enum:"requests,alternates,both,earned,taken"`
+	On      string   `json:"on" enum:"requests,alternates,both,earned,taken,summer"`
 	Measure string   `json:"measure" enum:"courses,credits,load"`
 	Stance  string   `json:"stance" enum:"block,acknowledge,advise"`
 	Courses []string `json:"courses" doc:"The courses it counts; empty: all"`
@@ -77,11 +135,29 @@ type SheetView struct {
 	Acts      Acts         `json:"acts"`
 	Requests  []Entry      `json:"requests"`
 	Alternate []Entry      `json:"alternates"`
+	Summer    []Entry      `json:"summer" doc:"Requests for the summer"`
+	Errands   []Errand     `json:"errands" doc:"What the courses on the sheet bring with them, by date"`
+	Agree     Agree        `json:"agree" doc:"What is to be agreed to, one by one"`
 	Rules     []RuleState  `json:"rules" doc:"Those in force, in the policy's order"`
 	Packing   Packing      `json:"packing"`
 	Todo      []Todo       `json:"todo" doc:"What keeps the sheet from being submitted or cleared"`
 	Audits    []AuditState `json:"audits"`
 	Fees      []string     `json:"fees" doc:"The requested courses that have a fee"`
+}
+
+// Errand is one that concerns the student.
+type Errand struct {
+	Errand     int    `json:"errand" doc:"Its place among the catalog's"`
+	Course     string `json:"course"`
+	Settled    bool   `json:"settled"`
+	By         string `json:"by,omitempty" doc:"Who says so"`
+	ReplacedBy string `json:"replacedBy,omitempty"`
+}
+
+// Agree are the ids of the commitments that concern a sheet.
+type Agree struct {
+	Student  []string `json:"student" doc:"On submitting"`
+	Guardian []string `json:"guardian" doc:"On signing"`
 }
 
 // Student is whose sheet it is.
@@ -335,7 +411,8 @@ type CaseActs struct {
 
 // MeView is who is signed in.
 type MeView struct {
-	Username string       `json:"username"`
+	Username string       `json:"username" doc:"Empty: nobody is signed in"`
+	Language string       `json:"language,omitempty" doc:"That the account has chosen"`
 	Persons  []PersonView `json:"persons" doc:"One for each school the account is somebody in"`
 }
 

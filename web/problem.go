@@ -50,7 +50,7 @@ func (p *Problem) GetHeaders() http.Header {
 var statuses = map[school.Code]int{
 	school.NotFound: http.StatusNotFound, school.NoCourse: http.StatusNotFound, school.SignInFailed: http.StatusUnauthorized, school.TooMany: http.StatusTooManyRequests,
 	school.Code(acts.NotYours): http.StatusForbidden, school.NeedsReason: http.StatusUnprocessableEntity, school.NeedsMessage: http.StatusUnprocessableEntity,
-	school.NeedsAgreed: http.StatusUnprocessableEntity, school.BadMark: http.StatusUnprocessableEntity, school.NotACourse: http.StatusUnprocessableEntity,
+	school.NeedsAgreed: http.StatusUnprocessableEntity, school.NeedsCommitment: http.StatusUnprocessableEntity, school.BadMark: http.StatusUnprocessableEntity, school.NotACourse: http.StatusUnprocessableEntity,
 	school.BadAct: http.StatusUnprocessableEntity, school.BadPassword: http.StatusUnprocessableEntity, school.TooMuch: http.StatusUnprocessableEntity,
 	school.Busy: http.StatusServiceUnavailable,
 }
@@ -67,7 +67,8 @@ var sentences = map[school.Code]string{
 	school.TooComplex:      "the sheet cannot be judged: its courses can be laid or combined in too many ways; take some off", school.NoClaim: "there is no such open claim",
 	school.NotACourse: "only a course can be confirmed as earned elsewhere; waive the condition instead", school.BadMark: "the mark must lie between 0 and 100",
 	school.NeedsReason: "write the reason; it is kept, and the family sees it", school.NeedsMessage: "write what should be changed",
-	school.NeedsAgreed: "agree to the fee of this course before you sign", school.BadAct: "there is no such act",
+	school.NeedsAgreed:     "agree to the fee of this course before you sign",
+	school.NeedsCommitment: "agree to what is asked of you first, each by itself", school.BadAct: "there is no such act",
 	school.BadPassword: "a password has 10 to 500 characters and is not the old one", school.Elsewhere: "the account also leads to another school; the office of that school must agree",
 	school.Busy: "somebody else is changing the same; try again", school.TooMuch: "at most 2000 sheets at once",
 	school.Code(acts.NotYours): "this is not yours to do", school.Code(acts.NoWindowYet): "the school has not yet said when requests open",

@@ -13,16 +13,21 @@ import (
 	"rubricon/school"
 )
 
-// newCatalog shows a school year.
-func newCatalog(y *school.SchoolYear) *Catalog {
+// newCatalog shows a school year, its texts in a language as far as the school has them in it.
+func newCatalog(y *school.SchoolYear, language string) *Catalog {
+	set := &y.Policy.Settings
 	c := &Catalog{School: y.School, Name: y.Name, Year: y.Start, Label: y.Year.Policy.SchoolYear, Version: versionOf(y), Periods: y.Capacity, Terms: y.Terms,
-		Courses: []Course{}, Rules: []Rule{}, Audits: []AuditHead{}}
+		Courses: []Course{}, Rules: []Rule{}, Audits: []AuditHead{}, Language: set.Language, Languages: set.Languages, Zone: set.TimeZone, Currency: set.Currency,
+		Exchange: !set.NoExchange, Contacts: []Contact{}, Stages: []Stage{}, Welcome: []WelcomeWords{}, Commitments: []CommitmentText{}, Errands: []ErrandText{}}
+	if set.One.Own != "" {
+		c.Unit = &Unit{set.One.In(language), set.Many.In(language)}
+	}
 	for i := range y.Courses {
-		c.Courses = append(c.Courses, newCourse(&y.Courses[i]))
+		c.Courses = append(c.Courses, newCourse(&y.Courses[i], language))
 	}
 	for i := range y.Rules {
 		r := &y.Rules[i]
-		rule := Rule{ID: r.ID, Label: r.Label, On: string(r.On), Measure: string(r.Measure), Stance: string(r.Stance), Courses: []string{}}
+		rule := Rule{ID: r.ID, Label: policy.Text{Own: r.Label, By: r.Labels}.In(language), On: string(r.On), Measure: string(r.Measure), Stance: string(r.Stance), Courses: []string{}}
 		for k := range y.Courses {
 			if r.Count.Has(int32(k)) {
 				rule.Courses = append(rule.Courses, y.Courses[k].Code)
@@ -35,11 +40,28 @@ func newCatalog(y *school.SchoolYear) *Catalog {
 	}
 	for i := range y.Audits {
 		a := y.Audits[i]
-		head := AuditHead{ID: a.ID, Label: a.Label, Entries: []AuditLabel{}}
+		head := AuditHead{ID: a.ID, Label: policy.Text{Own: a.Label, By: a.Labels}.In(language), Entries: []AuditLabel{}}
 		for e := range a.Entries {
-			head.Entries = append(head.Entries, AuditLabel{a.Entries[e].ID, a.Entries[e].Label})
+			entry := &a.Entries[e]
+			head.Entries = append(head.Entries, AuditLabel{entry.ID, policy.Text{Own: entry.Label, By: entry.Labels}.In(language)})
 		}
 		c.Audits = append(c.Audits, head)
+	}
+	for _, x := range set.Contacts {
+		c.Contacts = append(c.Contacts, Contact(x))
+	}
+	for _, x := range set.Stages {
+		c.Stages = append(c.Stages, Stage{x.From, x.Text.In(language)})
+	}
+	for _, x := range y.Policy.Welcome {
+		c.Welcome = append(c.Welcome, WelcomeWords{append([]int{}, x.Grades...), x.Text.In(language)})
+	}
+	for i := range y.Commitments {
+		c.Commitments = append(c.Commitments, CommitmentText{y.Commitments[i].ID, y.Commitments[i].Text.In(language)})
+	}
+	for i := range y.Errands {
+		e := &y.Errands[i]
+		c.Errands = append(c.Errands, ErrandText{e.Kind, e.Title, e.Due, e.Place, e.Note, codes(y.Year, e.Becomes)})
 	}
 	return c
 }
@@ -48,9 +70,11 @@ func versionOf(y *school.SchoolYear) string {
 	return fmt.Sprintf("%d.%d", y.CatalogVersion, y.PolicyVersion)
 }
 
-func newCourse(c *catalog.Compiled) Course {
-	out := Course{Code: c.Code, Title: c.Title, Subject: c.Subjects[0], Subjects: c.Subjects, Grades: c.Grades, Credits: c.Credits, Load: c.Load,
-		VariantOf: c.VariantOf, LeadsTo: c.LeadsTo, Tags: c.Tags, Fee: c.Fee, Description: c.Description, Note: c.Note, Links: c.Course.Links}
+func newCourse(c *catalog.Compiled, language string) Course {
+	text := c.TextIn(language)
+	out := Course{Code: c.Code, Title: text.Title, Subject: c.Subjects[0], Subjects: c.Subjects, Grades: c.Grades, Credits: c.Credits, Load: c.Load,
+		VariantOf: c.VariantOf, LeadsTo: c.LeadsTo, Tags: c.Tags, Fee: c.Fee, Description: text.Description, Note: text.Note, Links: c.Course.Links,
+		Summer: c.Summer, Words: c.Synonyms, Usual: c.Usual}
 	if out.Grades == nil {
 		out.Grades = []int{}
 	}
@@ -79,6 +103,7 @@ func newSheet(d *school.Desk) *SheetView {
 	v := &SheetView{School: d.Row.School, Year: d.Row.Year, Version: d.Row.Version, Judged: fmt.Sprintf("%s.%d", versionOf(d.Year), d.Row.Facts), Beyond: d.Judgement == nil,
 		Student: Student{d.Row.Student, d.Pupil.GivenName, d.Pupil.FamilyName, d.Row.Grade, d.Pupil.CounselorName, d.Pupil.Guardians},
 		Status:  newStatus(d), Acts: newActs(&d.Acts), Todo: todos(d), Requests: []Entry{}, Alternate: []Entry{}, Rules: []RuleState{}, Audits: []AuditState{}, Fees: d.Fees(),
+		Summer: []Entry{}, Errands: []Errand{}, Agree: Agree{d.Agree(false), d.Agree(true)},
 		Packing: Packing{Loads: make([]credit.Amount, len(y.Terms))}}
 	if v.Fees == nil {
 		v.Fees = []string{}
@@ -95,6 +120,7 @@ func newSheet(d *school.Desk) *SheetView {
 	}
 	v.requests(d)
 	v.alternates(d)
+	v.summer(d)
 	for _, e := range d.Gone {
 		gone := Entry{Course: e.Course, Rank: e.Rank, Terms: []int{}, Mark: string(sheet.Stopped), Gone: true, Entry: "none"}
 		if e.Alternate {
@@ -134,6 +160,32 @@ func (v *SheetView) requests(d *school.Desk) {
 			}
 		}
 		v.Requests = append(v.Requests, e)
+	}
+}
+
+// summer shows the requests for the summer, and what is to be done outside the sheet.
+func (v *SheetView) summer(d *school.Desk) {
+	for i, r := range d.Sheet.Summer {
+		e := newEntry(d, r.Course)
+		e.Rank, e.Terms, e.Covered = i+1, []int{}, true
+		if d.Judgement != nil {
+			e.stand(&d.Judgement.Summer[i])
+			if waiver := d.Judgement.Summer[i].Waiver; waiver >= 0 {
+				e.WaivedBy = d.Known.Said[waiver]
+			}
+		}
+		v.Summer = append(v.Summer, e)
+	}
+	y := d.Year.Year
+	for _, r := range d.Known.Errands(&d.Sheet) {
+		e := Errand{Errand: r.Errand, Course: y.Codes[r.Course], Settled: r.Settled}
+		if r.Signal >= 0 {
+			e.By = d.Known.Said[r.Signal]
+		}
+		if r.ReplacedBy >= 0 {
+			e.ReplacedBy = y.Codes[r.ReplacedBy]
+		}
+		v.Errands = append(v.Errands, e)
 	}
 }
 
@@ -182,7 +234,7 @@ func newStatus(d *school.Desk) Status {
 		}
 	}
 	if w := d.Window(); !w.Opens.IsZero() {
-		st.Window = &Window{w.Opens, w.Families, w.Counselors, "UTC"}
+		st.Window = &Window{w.Opens, w.Families, w.Counselors, d.Year.Policy.Settings.TimeZone}
 	}
 	return st
 }
@@ -199,6 +251,7 @@ func newEntry(d *school.Desk, course int32) Entry {
 	y, k := d.Year.Year, d.Known
 	e := Entry{Course: y.Codes[course], Entry: "none", Mark: string(sheet.Settled), Retake: k.Retake(course)}
 	e.Assigned, e.Fixed = k.Assigned(course)
+	e.Fixed = e.Fixed || e.Assigned && y.Policy.Settings.NoExchange
 	for i := range k.Signals {
 		if x := &k.Signals[i]; x.Kind == sheet.Recommendation && x.Code == e.Course {
 			e.Recommends = k.Said[i]
@@ -348,7 +401,7 @@ func newCaseload(c *school.Caseload) *CaseloadView {
 
 // newMe shows who is signed in.
 func newMe(me *school.Me) *MeView {
-	v := &MeView{Username: me.Username, Persons: []PersonView{}}
+	v := &MeView{Username: me.Username, Language: me.Language, Persons: []PersonView{}}
 	for _, p := range me.Persons {
 		out := PersonView{School: p.School, Name: p.SchoolName, ID: p.ID, Given: p.GivenName, Family: p.FamilyName, Job: p.Job, Language: p.Language, Year: p.Year,
 			Years: append([]int{}, p.Years...), Children: []ChildView{}}

@@ -59,13 +59,17 @@ func signedIn[I, O any](s *Server, api huma.API, op huma.Operation, do func(ctx 
 // schoolRoutes are those of a school year.
 func (s *Server) schoolRoutes(api huma.API) {
 	type catalogOut struct{ Body *Catalog }
+	type catalogIn struct {
+		InYear
+		Language string `query:"language" maxLength:"35" doc:"BCP 47: in which texts are wanted, where the school has them in it"`
+	}
 	signedIn(s, api, operation("get-catalog", http.MethodGet, yearPath+"/catalog", "The catalog, rules and requirements of a school year"),
-		func(ctx context.Context, by int64, in *InYear) (*catalogOut, error) {
+		func(ctx context.Context, by int64, in *catalogIn) (*catalogOut, error) {
 			y, err := s.cases.Catalog(ctx, by, in.School, in.Year)
 			if err != nil {
 				return nil, err
 			}
-			return &catalogOut{newCatalog(y)}, nil
+			return &catalogOut{newCatalog(y, in.Language)}, nil
 		})
 	type caseloadIn struct {
 		InYear

@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"errors"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -52,12 +53,29 @@ func (s *Server) accountRoutes(api huma.API) {
 		return nil, s.sessions.Destroy(ctx)
 	})
 	type meOut struct{ Body *MeView }
-	signedIn(s, api, operation("get-me", http.MethodGet, "/api/me", "Who is signed in"), func(ctx context.Context, by int64, _ *struct{}) (*meOut, error) {
-		me, err := s.cases.Me(ctx, by)
-		if err != nil {
+	huma.Register(api, operation("get-me", http.MethodGet, "/api/me", "Who is signed in; nobody is no error"), func(ctx context.Context, _ *struct{}) (*meOut, error) {
+		by, err := s.account(ctx)
+		var problem *Problem
+		if errors.As(err, &problem) && problem.Status == http.StatusUnauthorized {
+			return &meOut{&MeView{Persons: []PersonView{}}}, nil
+		} else if err != nil {
 			return nil, err
 		}
+		me, err := s.cases.Me(ctx, by)
+		if err != nil {
+			return nil, answer(err)
+		}
 		return &meOut{newMe(me)}, nil
+	})
+	type languageIn struct {
+		Body struct {
+			Language string `json:"language" minLength:"2" maxLength:"35" doc:"BCP 47"`
+		}
+	}
+	op = operation("set-language", http.MethodPut, "/api/me/language", "Choose the language one reads")
+	op.DefaultStatus = http.StatusNoContent
+	signedIn(s, api, op, func(ctx context.Context, by int64, in *languageIn) (*struct{}, error) {
+		return nil, s.cases.SetLanguage(ctx, by, in.Body.Language)
 	})
 	type sessionsOut struct{ Body []SessionView }
 	signedIn(s, api, operation("get-sessions", http.MethodGet, "/api/sessions", "Where one is signed in, the latest first"),

@@ -105,10 +105,19 @@ type versionBody struct {
 	Reason  string `json:"reason,omitempty" maxLength:"1000" doc:"Where the act needs one"`
 }
 
+type submissionBody struct {
+	Version int64    `json:"version" minimum:"1" doc:"The version of the sheet that was looked at"`
+	Reason  string   `json:"reason,omitempty" maxLength:"1000" doc:"Where it is submitted for the student"`
+	Agreed  []string `json:"agreed,omitempty" maxItems:"200" doc:"The commitments that the student agrees to, one by one"`
+}
+
 type signatureBody struct {
 	Version int64    `json:"version" minimum:"1"`
 	Agreed  []string `json:"agreed" maxItems:"60" doc:"The requested courses whose fee is agreed to, one by one"`
-	Reason  string   `json:"reason,omitempty" maxLength:"1000" doc:"Where it is signed for the family"`
+
+	Commitments []string `json:"commitments,omitempty" maxItems:"200" doc:"The commitments that the guardian agrees to, one by one"`
+
+	Reason string `json:"reason,omitempty" maxLength:"1000" doc:"Where it is signed for the family"`
 }
 
 type messageBody struct {
@@ -123,12 +132,12 @@ func (s *Server) actRoutes(api huma.API) {
 			return s.cases.Change(ctx, by, at, school.Edit(*b))
 		})
 	onSheet(s, api, operation("submit-sheet", http.MethodPost, sheetPath+"/submission", "Submit a sheet; twice gives the same receipt"),
-		func(ctx context.Context, by int64, at school.Place, b *versionBody) (*school.Desk, error) {
-			return s.cases.Submit(ctx, by, at, b.Version, b.Reason)
+		func(ctx context.Context, by int64, at school.Place, b *submissionBody) (*school.Desk, error) {
+			return s.cases.Submit(ctx, by, at, b.Version, b.Reason, b.Agreed...)
 		})
 	onSheet(s, api, operation("sign-sheet", http.MethodPost, sheetPath+"/signature", "Sign a submitted sheet as a guardian, or for the family with a reason"),
 		func(ctx context.Context, by int64, at school.Place, b *signatureBody) (*school.Desk, error) {
-			return s.cases.Sign(ctx, by, at, b.Version, b.Agreed, b.Reason)
+			return s.cases.Sign(ctx, by, at, b.Version, b.Agreed, b.Reason, b.Commitments...)
 		})
 	onSheet(s, api, operation("ask-for-change", http.MethodPost, sheetPath+"/wish", "Ask for a change, as the family"),
 		func(ctx context.Context, by int64, at school.Place, b *messageBody) (*school.Desk, error) {

@@ -272,7 +272,7 @@ func TestAuthorisation(t *testing.T) {
 		}
 	}
 	// No route may be missing from the table; those of one's own account are tested by themselves.
-	own := []string{"POST /api/session", "DELETE /api/session", "GET /api/me", "GET /api/welcome", "GET /api/sessions", "DELETE /api/sessions/{id}", "POST /api/password"}
+	own := []string{"POST /api/session", "DELETE /api/session", "GET /api/me", "GET /api/welcome", "PUT /api/me/language", "GET /api/sessions", "DELETE /api/sessions/{id}", "POST /api/password"}
 	contract, err := web.OpenAPI()
 	if err != nil {
 		t.Fatal(err)
@@ -293,15 +293,37 @@ func TestAuthorisation(t *testing.T) {
 	}
 	for _, route := range own[2:] {
 		method, path, _ := strings.Cut(route, " ")
-		if path == "/api/welcome" {
+		if path == "/api/welcome" || path == "/api/me" {
 			continue
 		}
-		body := ""
-		if method == "POST" {
-			body = `{"old":"x","new":"y"}`
-		}
+		body := map[string]string{"POST": `{"old":"x","new":"y"}`, "PUT": `{"language":"es"}`}[method]
 		if got := said(s.call(s.person(""), method, path, body)); got != out {
 			t.Errorf("%s by nobody: %s", route, got)
+		}
+	}
+}
+
+// Asking who is signed in is no error, so that a browser has nothing to complain of before anybody signs in.
+func TestNobodyIsSignedIn(t *testing.T) {
+	s := newSite(t)
+	status, body := s.call(s.person(""), "GET", "/api/me", "")
+	if want := `{"username":"","persons":[]}`; status != 200 || strings.TrimSpace(string(body)) != want {
+		t.Errorf("%d %s, want %s", status, body, want)
+	}
+}
+
+func TestTheLanguageIsOnesOwn(t *testing.T) {
+	s := newSite(t)
+	ilse := s.person("ilse.quill")
+	for body, want := range map[string]string{`{"language":"es-MX"}`: "204", `{"language":"Spanish!"}`: "422 bad-act"} {
+		if got := said(s.call(ilse, "PUT", "/api/me/language", body)); got != want {
+			t.Errorf("%s: %s, want %s", body, got, want)
+		}
+	}
+	for username, want := range map[string]string{"ilse.quill": "es-MX", "mara.quill": ""} {
+		var me web.MeView
+		if _, body := s.call(s.person(username), "GET", "/api/me", ""); json.Unmarshal(body, &me) != nil || me.Language != want {
+			t.Errorf("%s reads %q, want %q", username, me.Language, want)
 		}
 	}
 }
@@ -326,7 +348,7 @@ func TestSigningInAndOut(t *testing.T) {
 	if status, _ := s.call(mara, "DELETE", "/api/session", ""); status != 204 {
 		t.Fatalf("signing out: %d", status)
 	}
-	if got := said(s.call(mara, "GET", "/api/me", "")); got != "401 not-signed-in" {
+	if got := said(s.call(mara, "GET", "/api/sessions", "")); got != "401 not-signed-in" {
 		t.Errorf("after signing out: %s", got)
 	}
 	for username, password := range map[string]string{"mara.quill": "no", "nobody": demo.Password, "s0003": demo.Password} {
@@ -382,7 +404,7 @@ func TestASessionEnds(t *testing.T) {
 	look := func(after time.Duration, want string) {
 		t.Helper()
 		s.at(s.clock().Add(after))
-		if got := said(s.call(mara, "GET", "/api/me", "")); got != want {
+		if got := said(s.call(mara, "GET", "/api/sessions", "")); got != want {
 			t.Errorf("after %v: %s, want %s", after, got, want)
 		}
 	}
@@ -438,7 +460,7 @@ func TestWhereOneIsSignedIn(t *testing.T) {
 		t.Errorf("ending one's own: %s", got)
 	}
 	for client, want := range map[*http.Client]string{one: "200", two: "401 not-signed-in", s.person("ilse.quill"): "200"} {
-		if got := said(s.call(client, "GET", "/api/me", "")); got != want {
+		if got := said(s.call(client, "GET", "/api/sessions", "")); got != want {
 			t.Errorf("afterwards: %s, want %s", got, want)
 		}
 	}
@@ -468,7 +490,7 @@ func TestPasswords(t *testing.T) {
 		t.Fatalf("given: %d %s", status, body)
 	}
 	for _, client := range []*http.Client{mara, again} {
-		if got := said(s.call(client, "GET", "/api/me", "")); got != "401 not-signed-in" {
+		if got := said(s.call(client, "GET", "/api/sessions", "")); got != "401 not-signed-in" {
 			t.Errorf("with a session from before: %s", got)
 		}
 	}
@@ -495,7 +517,7 @@ func TestPasswords(t *testing.T) {
 		t.Fatalf("changing it: %s", got)
 	}
 	for client, want := range map[*http.Client]string{one: "200", two: "401 not-signed-in"} {
-		if got := said(s.call(client, "GET", "/api/me", "")); got != want {
+		if got := said(s.call(client, "GET", "/api/sessions", "")); got != want {
 			t.Errorf("after changing it: %s, want %s", got, want)
 		}
 	}

@@ -115,6 +115,24 @@ func (c *Compiled) Offers(grade int) bool {
 	return grade >= 0 && grade < 64 && c.allowed>>uint(grade)&1 == 1
 }
 
+// TextIn is what the course says of itself in a language, or where it has no text in that, in the school's. A text for a language serves
+// its regions too.
+func (c *Course) TextIn(language string) Text {
+	text := Text{c.Title, c.Description, c.Note}
+	for _, tag := range policy.Tags(language) {
+		by := c.Texts[tag]
+		for _, x := range []struct {
+			into *string
+			text string
+		}{{&text.Title, by.Title}, {&text.Description, by.Description}, {&text.Note, by.Note}} {
+			if x.text != "" {
+				*x.into = x.text
+			}
+		}
+	}
+	return text
+}
+
 // CompiledErrand is an errand with the indexes of the courses it names.
 type CompiledErrand struct {
 	*Errand
@@ -197,15 +215,16 @@ type Audit struct {
 // Year is a compiled school year. It is immutable and may be shared between goroutines.
 type Year struct {
 	Frame
-	Policy   *policy.Policy
-	Start    int           // the calendar year in which it begins
-	Capacity credit.Amount // periods a day, in hundredths
-	Courses  []Compiled    // in byte order of code
-	Codes    []string      // the codes of Courses, then other codes that conditions name
-	Rules    []Rule
-	Audits   []Audit
-	Fill     []Rule           // the rules over chosen sections
-	Errands  []CompiledErrand // in the order given
+	Policy      *policy.Policy
+	Start       int           // the calendar year in which it begins
+	Capacity    credit.Amount // periods a day, in hundredths
+	Courses     []Compiled    // in byte order of code
+	Codes       []string      // the codes of Courses, then other codes that conditions name
+	Rules       []Rule
+	Audits      []Audit
+	Fill        []Rule // the rules over chosen sections
+	Commitments []Commitment
+	Errands     []CompiledErrand // in the order given
 
 	index map[string]int32
 }
@@ -236,18 +255,19 @@ func (y *Year) TermNames(s TermSet) []string {
 	return names
 }
 
-// A ReferenceError says that something names what does not exist. Course, Rule or Errand (its place, from 1) says where; Field is
+// A ReferenceError says that something names what does not exist. Course, Rule, Commitment or Errand (its place, from 1) says where; Field is
 // the name of the column or of the rule's key.
 type ReferenceError struct {
-	Course string
-	Rule   string
-	Errand int
-	Field  string
-	What   string
+	Course     string
+	Rule       string
+	Commitment string
+	Errand     int
+	Field      string
+	What       string
 }
 
 func (e *ReferenceError) Error() string {
-	return fmt.Sprintf("%s%s: %s: %s", e.Course, e.Rule, e.Field, e.What)
+	return fmt.Sprintf("%s%s%s: %s: %s", e.Course, e.Rule, e.Commitment, e.Field, e.What)
 }
 
 // Compile makes a Year. Courses may come in any order; their codes must differ. The errors are all *ReferenceError:
@@ -395,85 +415,4 @@ func (y *Year) bind(c *condition.Condition, unknown func(mark string)) *conditio
 		bound.Parts[i] = y.bind(part, unknown)
 	}
 	return &bound
-}
-
-func (y *Year) selection(s policy.Selection) *Selection {
-	compiled := &Selection{source: y.Policy.Resolve(s), bits: make([]uint64, len(y.Courses)/64+1)}
-	for i := range y.Courses {
-		c := &y.Courses[i]
-		if compiled.source.Matches(c.Code, c.Subjects, c.Tags) {
-			compiled.bits[i>>6] |= 1 << (uint(i) & 63)
-		}
-	}
-	return compiled
-}
-
-func (y *Year) count(c *policy.Count) (Count, bool) {
-	compiled := Count{Selection: y.selection(c.Of), On: c.On, Measure: c.Measure, Term: -1, Min: c.Min, Max: c.Max}
-	if c.Term == "" {
-		return compiled, true
-	}
-	for i, name := range y.Terms {
-		if name == c.Term {
-			compiled.Term = i
-		}
-	}
-	return compiled, compiled.Term >= 0
-}
-
-func (y *Year) compilePolicy() (errs []error) {
-	rules := func(sources []policy.Rule) (list []Rule) {
-		for i := range sources {
-			source := &sources[i]
-			rule := Rule{Rule: source}
-			var ok bool
-			if rule.Count, ok = y.count(&source.Count); !ok {
-				errs = append(errs, &ReferenceError{Rule: source.ID, Field: "term", What: "“" + source.Term + "” is not a term of the school year"})
-			}
-			if source.When != nil {
-				when, ok := y.count(source.When)
-				if !ok {
-					errs = append(errs, &ReferenceError{Rule: source.ID, Field: "when.term", What: "“" + source.When.Term + "” is not a term of the school year"})
-				}
-				rule.When = &when
-			}
-			list = append(list, rule)
-		}
-		return list
-	}
-	y.Rules = rules(y.Policy.Rules)
-	if y.Policy.Fill != nil {
-		y.Fill = rules(y.Policy.Fill.Rules)
-	}
-	for i := range y.Policy.Audits {
-		audit := Audit{Audit: &y.Policy.Audits[i]}
-		for j := range audit.Entries {
-			audit.Of = append(audit.Of, y.selection(audit.Entries[j].Of))
-		}
-		y.Audits = append(y.Audits, audit)
-	}
-	return errs
-}
-
-func (y *Year) compileErrands(errands []Errand) (errs []error) {
-	for i := range errands {
-		e := CompiledErrand{Errand: &errands[i]}
-		unknown := func(field, what string) {
-			errs = append(errs, &ReferenceError{Errand: i + 1, Field: field, What: what})
-		}
-		resolve := func(field, code string) int32 {
-			course, ok := y.Index(code)
-			if !ok {
-				unknown(field, "no course has the code "+code)
-			}
-			return course
-		}
-		e.Course = resolve("courseCode", e.Errand.Course)
-		for _, code := range e.Errand.Becomes {
-			e.Becomes = append(e.Becomes, resolve("becomes", code))
-		}
-		e.SettledBy = y.bind(e.Errand.SettledBy, func(name string) { unknown("settledBy", "“"+name+"” is not a mark of the policy") })
-		y.Errands = append(y.Errands, e)
-	}
-	return errs
 }

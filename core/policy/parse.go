@@ -62,7 +62,7 @@ type groupState struct {
 type object map[string]json.RawMessage
 
 // Parse reads policy.json. It names every problem it finds, in the order of the text, and gives the policy only when there is
-// none; notices are keys it does not know, and keys on which nothing acts yet.
+// none; notices are keys it does not know, and texts that lack the school's language.
 func Parse(text []byte) (p *Policy, problems []Problem, notices []Problem) {
 	text = bytes.TrimPrefix(text, []byte("\xef\xbb\xbf"))
 	var top object
@@ -87,21 +87,9 @@ func Parse(text []byte) (p *Policy, problems []Problem, notices []Problem) {
 		if !known[key] {
 			notices = append(notices, Problem{r.line(top[key]), key, "is not a key of the policy; it is kept and not used"})
 		}
-		if key == "lastGrade" || key == "holidays" || key == "commitments" || key == "welcome" {
-			notices = append(notices, Problem{r.line(top[key]), key, idle})
-		}
-	}
-	var settings object
-	r.get(top, 1, "", "settings", &settings, "an object")
-	for _, key := range []string{"overMaximum", "exchange", "summerCounts", "timeZone", "language", "languages", "currency", "unit", "contacts", "stages"} {
-		if raw, there := settings[key]; there {
-			notices = append(notices, Problem{r.line(raw), "settings." + key, idle})
-		}
 	}
 	return r.out, nil, notices
 }
-
-const idle = "is read and kept; nothing acts on it yet"
 
 func sortedKeys(o object) []string {
 	keys := make([]string, 0, len(o))

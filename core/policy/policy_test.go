@@ -151,14 +151,8 @@ func TestASchoolYearsOwnSettings(t *testing.T) {
 	if c := p.Commitments[0]; c.Student || !c.Guardian || c.When == nil || !slices.Equal(c.Grades, []int{9}) {
 		t.Errorf("the commitment: %+v", c)
 	}
-	named := []string{}
-	for _, n := range notices {
-		named = append(named, n.Path)
-	}
-	for _, key := range []string{"settings.overMaximum", "settings.unit", "commitments", "welcome", "holidays"} {
-		if !slices.Contains(named, key) {
-			t.Errorf("no notice says that nothing acts on %s yet: %v", key, named)
-		}
+	if len(notices) > 0 {
+		t.Errorf("notices of what is known: %v", notices)
 	}
 }
 

@@ -140,12 +140,28 @@ type Text struct {
 	By  map[string]string
 }
 
-// In gives the text in a language, or in the school's where that one lacks.
+// In gives the text in a language, or in the school's where that one lacks. A text for a language serves its regions too.
 func (t Text) In(language string) string {
-	if text, ok := t.By[language]; ok {
-		return text
+	own := t.Own
+	for _, tag := range Tags(language) {
+		if text, ok := t.By[tag]; ok {
+			own = text
+		}
 	}
-	return t.Own
+	return own
+}
+
+// Tags lists the tags under which a text for a language may stand, the closest last: es, then es-MX (RFC 4647, section 3.4).
+func Tags(language string) []string {
+	if language == "" {
+		return nil
+	}
+	parts := strings.Split(language, "-")
+	tags := make([]string, len(parts))
+	for i := range parts {
+		tags[i] = strings.Join(parts[:i+1], "-")
+	}
+	return tags
 }
 
 // words reads a text, which is a string, or an object of languages and strings.

@@ -11,9 +11,26 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who is signed in */
+        /** Who is signed in; nobody is no error */
         get: operations["get-me"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/language": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Choose the language one reads */
+        put: operations["set-language"];
         post?: never;
         delete?: never;
         options?: never;
@@ -419,6 +436,12 @@ export interface components {
             submit: components["schemas"]["Act"];
             undo: components["schemas"]["Act"];
         };
+        Agree: {
+            /** @description On signing */
+            guardian: string[];
+            /** @description On submitting */
+            student: string[];
+        };
         AuditEntry: {
             /** Format: double */
             earned: number;
@@ -488,9 +511,21 @@ export interface components {
         };
         Catalog: {
             audits: components["schemas"]["AuditHead"][];
+            commitments: components["schemas"]["CommitmentText"][];
+            /** @description Whom to ask */
+            contacts: components["schemas"]["Contact"][];
             courses: components["schemas"]["Course"][];
+            /** @description Of fees, ISO 4217 */
+            currency: string;
+            errands: components["schemas"]["ErrandText"][];
+            /** @description Whether a family may exchange what the school has assigned and not fixed */
+            exchange: boolean;
             /** @description The school year, such as 2027-28 */
             label: string;
+            /** @description The school's language, in which texts are where they are not in the one asked for */
+            language: string;
+            /** @description Those offered to families */
+            languages: string[];
             name: string;
             /**
              * Format: double
@@ -499,14 +534,22 @@ export interface components {
             periods: number;
             rules: components["schemas"]["Rule"][];
             school: string;
+            /** @description What happens when */
+            stages: components["schemas"]["Stage"][];
             /** @description Short names, in order */
             terms: string[];
+            /** @description What the school calls its credits, where it has a name of its own */
+            unit?: components["schemas"]["Unit"];
             version: string;
+            /** @description The school's own words, by grade */
+            welcome: components["schemas"]["WelcomeWords"][];
             /**
              * Format: int64
              * @description The calendar year in which the school year begins
              */
             year: number;
+            /** @description IANA time zone of the school */
+            zone: string;
         };
         ChildView: {
             family: string;
@@ -545,6 +588,19 @@ export interface components {
         };
         ClearOutBody: {
             sheets: components["schemas"]["Outcome"][];
+        };
+        CommitmentText: {
+            id: string;
+            text: string;
+        };
+        Contact: {
+            /** @description An https address where a meeting can be booked */
+            book?: string;
+            /** @enum {string} */
+            for: "courses" | "readiness" | "technical";
+            mail?: string;
+            name?: string;
+            phone?: string;
         };
         Cookie: {
             Domain: string;
@@ -589,9 +645,15 @@ export interface components {
             /** @description The subject area */
             subject: string;
             subjects: string[];
+            /** @description Of the summer round */
+            summer?: boolean;
             tags?: string[];
             title: string;
+            /** @description The grades in which it is the usual course of its subject */
+            usual?: number[];
             variantOf?: string;
+            /** @description Everyday words for it */
+            words?: string[];
         };
         Credentials: {
             password: string;
@@ -729,6 +791,29 @@ export interface components {
             terms: number[];
             waivedBy?: string;
         };
+        Errand: {
+            /** @description Who says so */
+            by?: string;
+            course: string;
+            /**
+             * Format: int64
+             * @description Its place among the catalog's
+             */
+            errand: number;
+            replacedBy?: string;
+            settled: boolean;
+        };
+        ErrandText: {
+            /** @description On a placeholder: the courses of which one replaces it */
+            becomes?: string[];
+            /** @description A date, or a date and time, in the school's time zone */
+            due?: string;
+            /** @enum {string} */
+            kind: "test" | "audition" | "application" | "form" | "meeting" | "other";
+            note?: string;
+            place?: string;
+            title: string;
+        };
         FieldProblem: {
             location: string;
             message: string;
@@ -755,9 +840,16 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        LanguageInBody: {
+            /** @description BCP 47 */
+            language: string;
+        };
         MeView: {
+            /** @description That the account has chosen */
+            language?: string;
             /** @description One for each school the account is somebody in */
             persons: components["schemas"]["PersonView"][];
+            /** @description Empty: nobody is signed in */
             username: string;
         };
         MessageBody: {
@@ -875,7 +967,7 @@ export interface components {
             /** @enum {string} */
             measure: "courses" | "credits" | "load";
             /** @enum {string} */
-            on: "requests" | "alternates" | "both" | "earned" | "taken";
+            on: "requests" | "alternates" | "both" | "earned" | "taken" | "summer";
             /** @enum {string} */
             stance: "block" | "acknowledge" | "advise";
         };
@@ -919,10 +1011,14 @@ export interface components {
         };
         SheetView: {
             acts: components["schemas"]["Acts"];
+            /** @description What is to be agreed to, one by one */
+            agree: components["schemas"]["Agree"];
             alternates: components["schemas"]["Entry"][];
             audits: components["schemas"]["AuditState"][];
             /** @description It is beyond the limits of judging: nothing was found of it */
             beyond?: boolean;
+            /** @description What the courses on the sheet bring with them, by date */
+            errands: components["schemas"]["Errand"][];
             /** @description The requested courses that have a fee */
             fees: string[];
             /** @description The versions it was judged by; another sheet version or another of these may have other effects */
@@ -934,6 +1030,8 @@ export interface components {
             school: string;
             status: components["schemas"]["Status"];
             student: components["schemas"]["Student"];
+            /** @description Requests for the summer */
+            summer: components["schemas"]["Entry"][];
             /** @description What keeps the sheet from being submitted or cleared */
             todo: components["schemas"]["Todo"][];
             /** Format: int64 */
@@ -951,10 +1049,17 @@ export interface components {
         SignatureBody: {
             /** @description The requested courses whose fee is agreed to, one by one */
             agreed: string[];
+            /** @description The commitments that the guardian agrees to, one by one */
+            commitments?: string[];
             /** @description Where it is signed for the family */
             reason?: string;
             /** Format: int64 */
             version: number;
+        };
+        Stage: {
+            /** @description A date, or a date and time, in the school's time zone */
+            from: string;
+            text: string;
         };
         Status: {
             /** @description What the family asks to change */
@@ -1000,6 +1105,17 @@ export interface components {
             guardians: number;
             id: string;
         };
+        SubmissionBody: {
+            /** @description The commitments that the student agrees to, one by one */
+            agreed?: string[];
+            /** @description Where it is submitted for the student */
+            reason?: string;
+            /**
+             * Format: int64
+             * @description The version of the sheet that was looked at
+             */
+            version: number;
+        };
         Todo: {
             /** Format: double */
             amount?: number;
@@ -1011,6 +1127,10 @@ export interface components {
             verdict?: string;
             /** @description For a person of the school: the family need not mend it */
             waits?: boolean;
+        };
+        Unit: {
+            one: string;
+            other: string;
         };
         VersionBody: {
             /** @description Where the act needs one */
@@ -1024,6 +1144,11 @@ export interface components {
         Welcome: {
             /** @description The demo's sign-ins; empty elsewhere */
             demo: components["schemas"]["DemoSignIn"][];
+        };
+        WelcomeWords: {
+            /** @description Empty: every grade */
+            grades: number[];
+            text: string;
         };
         Window: {
             /**
@@ -1067,6 +1192,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["MeView"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-language": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LanguageInBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -1148,7 +1304,10 @@ export interface operations {
     };
     "get-catalog": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description BCP 47: in which texts are wanted, where the school has them in it */
+                language?: string;
+            };
             header?: never;
             path: {
                 school: string;
@@ -1670,7 +1829,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["VersionBody"];
+                "application/json": components["schemas"]["SubmissionBody"];
             };
         };
         responses: {
