@@ -6,6 +6,7 @@ import (
 	_ "embed"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -20,6 +21,9 @@ import (
 //go:embed courses.txt
 var courseList string
 
+//go:embed spanish.txt
+var spanishList string
+
 //go:embed policy.json
 var policyText []byte
 
@@ -30,7 +34,7 @@ const Password = "pellworth demo"
 const SchoolID = "pellworth"
 
 // SignIns are the usernames with a password, in the order in which they are shown.
-var SignIns = []string{"mara.quill", "ilse.quill", "ms.arden", "office"}
+var SignIns = []string{"mara.quill", "ilse.quill", "ms.arden", "office", "jonah.quill", "ms.bellweather", "mr.tolland"}
 
 // Options say what school to make.
 type Options struct {
@@ -43,8 +47,9 @@ type Options struct {
 type course struct {
 	code, title, span, entry, stance, access, links, excludes, variant, tags, leads, text string
 	subjects, grades                                                                      []string
-	credits, load, fee                                                                    string
+	credits, load, fee, round, words, usual, note                                         string
 	repeat                                                                                bool
+	extra                                                                                 bool // not drawn at random
 }
 
 func readCourses() (all []course) {
@@ -80,6 +85,16 @@ func readCourses() (all []course) {
 				c.fee = value
 			case "repeat":
 				c.repeat = true
+			case "extra":
+				c.extra = true
+			case "round":
+				c.round = value
+			case "words":
+				c.words = strings.ReplaceAll(value, ";", ",")
+			case "usual":
+				c.usual = value
+			case "note":
+				c.note = value
 			default:
 				panic("demo/courses.txt: unknown attribute " + more)
 			}
@@ -92,16 +107,19 @@ func readCourses() (all []course) {
 // maker holds what is being made.
 type maker struct {
 	r       *rand.Rand
-	courses []course
+	courses []course // that are drawn at random
+	extras  []course
 	byCode  map[string]*course
 	year    *catalog.Year
 
 	options                                    Options
 	pupils                                     []*pupil
 	users, records, signals, requests, classes [][]string
+	plans                                      [][]string
 	usernames                                  map[string]int
 	counselors                                 []string
-	teachers                                   map[string][]string // by subject
+	teachers                                   map[string][]string // names, by subject
+	teacherIDs                                 map[string][]string
 }
 
 const (
@@ -111,16 +129,28 @@ const (
 
 // Bundle makes the school.
 func Bundle(o Options) []bundle.File {
-	m := &maker{options: o, r: rand.New(rand.NewPCG(o.Seed, 0x9e3779b97f4a7c15)), courses: readCourses(), byCode: map[string]*course{},
-		usernames: map[string]int{}, teachers: map[string][]string{}}
-	for i := range m.courses {
-		m.byCode[m.courses[i].code] = &m.courses[i]
+	m := &maker{options: o, r: rand.New(rand.NewPCG(o.Seed, 0x9e3779b97f4a7c15)), byCode: map[string]*course{},
+		usernames: map[string]int{}, teachers: map[string][]string{}, teacherIDs: map[string][]string{}}
+	for _, c := range readCourses() {
+		if c.extra {
+			m.extras = append(m.extras, c)
+		} else {
+			m.courses = append(m.courses, c)
+		}
+	}
+	for _, list := range [][]course{m.courses, m.extras} {
+		for i := range list {
+			m.byCode[list[i].code] = &list[i]
+		}
 	}
 	m.compile()
 	m.staff()
 	m.families(o.Students)
 	m.schedule()
-	for _, p := range m.pupils {
+	for i, p := range m.pupils {
+		if o.Schedule == NoSchedule { // a master schedule has no sections of placeholders
+			p.widen(i)
+		}
 		p.write()
 	}
 	files := []bundle.File{
@@ -133,9 +163,11 @@ func Bundle(o Options) []bundle.File {
 			Rows: [][]string{{SchoolID, "active", "Pellworth Sound Secondary School", "school"}}},
 		{Name: "courses.csv", Header: courseHeader, Rows: m.courseRows()},
 		{Name: "users.csv", Header: userHeader, Rows: m.users},
-		{Name: "records.csv", Header: []string{"student", "courseCode", "title", "subject", "schoolYear", "term", "credits", "mark", "outcome"}, Rows: m.records},
+		{Name: "records.csv", Header: []string{"student", "courseCode", "title", "subject", "schoolYear", "term", "credits", "mark", "outcome", "teacher"}, Rows: m.records},
 		{Name: "signals.csv", Header: []string{"student", "kind", "courseCode", "name", "value", "by", "note"}, Rows: m.signals},
 		{Name: "requests.csv", Header: []string{"student", "courseCode", "kind", "rank", "standsFor", "state"}, Rows: m.requests},
+		{Name: "plans.csv", Header: []string{"student", "grade", "courseCode", "kind"}, Rows: m.plans},
+		{Name: "errands.csv", Header: []string{"courseCode", "kind", "title", "due", "place", "note", "settledBy", "becomes"}, Rows: errands},
 		{Name: "policy.json", Text: policyText},
 	}
 	if o.Schedule != NoSchedule {
@@ -155,16 +187,38 @@ func Read(o Options) (*bundle.Bundle, error) {
 
 var courseHeader = []string{"sourcedId", "status", "title", "courseCode", "grades", "orgSourcedId", "subjects", "metadata.credits", "metadata.span",
 	"metadata.load", "metadata.entry", "metadata.entryStance", "metadata.links", "metadata.excludes", "metadata.variantOf", "metadata.repeatable",
-	"metadata.access", "metadata.tags", "metadata.fee", "metadata.description", "metadata.leadsTo"}
+	"metadata.access", "metadata.tags", "metadata.fee", "metadata.description", "metadata.leadsTo",
+	"metadata.note", "metadata.round", "metadata.synonyms", "metadata.usual", "metadata.title.es", "metadata.description.es"}
+
+// errands are what some courses bring with them.
+var errands = [][]string{
+	{"MATP", "test", "Placement test in mathematics", "2027-05-12T09:00", "The hall", "Bring a pencil; no calculator.", "", "ALG1,GEO1,GEO1A"},
+	{"MUSP", "audition", "Audition for the ensembles", "2027-04-21T15:30", "The music room", "One piece of your own choice, two minutes.", "", "CHA1,JAZ1"},
+	{"CHA1", "audition", "Audition for Chamber Voices", "2027-04-21T15:30", "The music room", "", "permission audition", ""},
+	{"ROW1", "test", "Swimming level", "2027-06-01", "The pool", "Level 3 or more, before the first time on the water.", `score "swimming level" at 3`, ""},
+	{"SAI1", "form", "Sailing form, signed by a guardian", "2027-06-11", "The school office", "", "", ""},
+	{"CER1", "form", "Studio safety form", "2027-05-28", "The school office", "", "", ""},
+	{"TUT1", "application", "Letter to the tutors’ mentor", "2027-04-30", "", "Half a page: whom would you like to help?", "permission tutoring", ""},
+}
 
 func (m *maker) courseRows() (rows [][]string) {
-	for _, c := range m.courses {
-		repeat := ""
+	spanish := map[string][]string{}
+	for _, line := range strings.Split(strings.TrimSpace(spanishList), "\n") {
+		if f := strings.Split(line, "|"); len(f) == 3 {
+			spanish[f[0]] = f[1:]
+		}
+	}
+	for _, c := range slices.Concat(m.courses, m.extras) {
+		repeat, es := "", spanish[c.code]
 		if c.repeat {
 			repeat = "true"
 		}
+		if es == nil {
+			es = []string{"", ""}
+		}
 		rows = append(rows, []string{"c-" + strings.ToLower(c.code), "active", c.title, c.code, strings.Join(c.grades, ","), SchoolID, strings.Join(c.subjects, ","),
-			c.credits, c.span, c.load, c.entry, c.stance, c.links, c.excludes, c.variant, repeat, c.access, c.tags, c.fee, c.text, c.leads})
+			c.credits, c.span, c.load, c.entry, c.stance, c.links, c.excludes, c.variant, repeat, c.access, c.tags, c.fee, c.text, c.leads,
+			c.note, c.round, c.words, c.usual, es[0], es[1]})
 	}
 	return rows
 }
@@ -176,9 +230,9 @@ func (m *maker) compile() {
 		panic(fmt.Sprint("demo/policy.json: ", problems))
 	}
 	var all []catalog.Course
-	for _, c := range m.courses {
+	for _, c := range slices.Concat(m.courses, m.extras) {
 		compiled := catalog.Course{Code: c.code, Title: c.title, Subjects: c.subjects, Links: split(c.links), Excludes: split(c.excludes), VariantOf: c.variant,
-			Tags: split(c.tags), Repeatable: c.repeat, Access: catalog.Access(c.access), EntryStance: policy.Stance(c.stance)}
+			Tags: split(c.tags), Repeatable: c.repeat, Access: catalog.Access(c.access), EntryStance: policy.Stance(c.stance), Summer: c.round == "summer"}
 		compiled.Credits, _ = credit.Parse(c.credits)
 		if compiled.Load = credit.One; c.load != "" {
 			compiled.Load, _ = credit.Parse(c.load)
@@ -247,12 +301,13 @@ func (m *maker) staff() {
 		m.user(id, "aide", "ms."+strings.ToLower(strings.ReplaceAll(name, "-", "")), "Ms", name, "", "", "", "")
 	}
 	subjects := []string{"English", "Mathematics", "Science", "Social Studies", "Languages", "Arts", "Physical Education", "Practical Arts", "Computing", "Study"}
-	m.teachers["Mathematics"] = []string{"Mr Tolland"}
+	m.teachers["Mathematics"], m.teacherIDs["Mathematics"] = []string{"Mr Tolland"}, []string{"t00"}
 	m.user("t00", "teacher", "mr.tolland", "Mr", "Tolland", "", "", "", "")
 	for i := 1; i < 70; i++ {
 		family, title := m.pick(familyNames), []string{"Ms", "Mr"}[m.r.IntN(2)]
 		subject := subjects[i%len(subjects)]
 		m.teachers[subject] = append(m.teachers[subject], title+" "+family)
+		m.teacherIDs[subject] = append(m.teacherIDs[subject], fmt.Sprintf("t%02d", i))
 		m.user(fmt.Sprintf("t%02d", i), "teacher", username(title, family), title, family, "", "", "", "")
 	}
 }
@@ -263,7 +318,7 @@ func (m *maker) families(students int) {
 		grade             int
 		agents            []string
 	}
-	children := []child{{"s0001", "Mara", "Quill", 10, []string{"g0001"}}, {"s0002", "Jonah", "Quill", 9, []string{"g0001"}}}
+	children := []child{{"s0001", "Mara", "Quill", 10, []string{"g0001"}}, {"s0002", "Joris", "Aldous", 9, nil}}
 	type guardian struct{ id, given, family, language string }
 	guardians := []guardian{{"g0001", "Ilse", "Quill", "en"}}
 	for len(children) < students {
@@ -330,6 +385,15 @@ func (m *maker) mara() {
 	}
 	p.alternates = []string{"PRI1"}
 	p.standsFor = map[string]string{"PRI1": "CER1"}
+	for _, x := range []struct {
+		grade int
+		codes string
+	}{{11, "ENG11 PRE1 NAT1 CHM1 NOR3 CMP1"}, {12, "ENG12 GOV1 ECO1 CAP1 PHY2"}} {
+		for _, code := range strings.Fields(x.codes) {
+			m.plans = append(m.plans, []string{p.id, strconv.Itoa(x.grade), code, "request"})
+		}
+	}
+	m.plans = append(m.plans, []string{p.id, "12", "STA1", "alternate"})
 	p.student.ID, p.student.Grade = p.id, p.grade
 	m.pupils = append(m.pupils, p)
 }

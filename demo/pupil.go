@@ -2,6 +2,7 @@ package demo
 
 import (
 	"fmt"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -21,6 +22,7 @@ type pupil struct {
 	student    sheet.Student
 	requests   []string
 	alternates []string
+	summer     []string
 	standsFor  map[string]string
 	passed     map[string]bool
 	taking     map[string]bool
@@ -35,10 +37,35 @@ func (p *pupil) record(code string, year int, mark string, outcome sheet.Outcome
 	if outcome == sheet.Failed {
 		credits = "0"
 	}
-	p.maker.records = append(p.maker.records, []string{p.id, code, c.title, strings.Join(c.subjects, ","), policy.YearLabel(year), "", credits, mark, string(outcome)})
+	shown, teacher := mark, ""
+	if outcome == sheet.Transfer { // the other school wrote its marks by name
+		shown = named(mark)
+	}
+	if ids := p.teacherIDs[c.subjects[0]]; outcome == sheet.InProgress && len(ids) > 0 {
+		number, _ := strconv.Atoi(strings.TrimPrefix(p.id, "s"))
+		teacher = ids[number%len(ids)]
+	}
+	p.maker.records = append(p.maker.records, []string{p.id, code, c.title, strings.Join(c.subjects, ","), policy.YearLabel(year), "", credits, shown, string(outcome), teacher})
 	amount, _ := credit.Parse(credits)
 	value, err := credit.Parse(mark)
 	p.student.Records = append(p.student.Records, sheet.Record{Code: code, Subjects: c.subjects, Year: year, Credits: amount, Mark: value, HasMark: err == nil, Outcome: outcome})
+}
+
+// named is a mark as the demo's policy names it: the highest name that it reaches.
+func named(mark string) string {
+	n, err := strconv.Atoi(mark)
+	if err != nil {
+		return mark
+	}
+	for _, m := range []struct {
+		name  string
+		least int
+	}{{"A", 95}, {"A-", 91}, {"B+", 88}, {"B", 85}, {"B-", 81}, {"C+", 78}, {"C", 75}} {
+		if n >= m.least {
+			return m.name
+		}
+	}
+	return mark
 }
 
 func (p *pupil) say(kind sheet.SignalKind, code, name, value, by, note string) {
@@ -314,7 +341,7 @@ func (p *pupil) complete(f *sheet.Facts) {
 			if r.Holds || p.year.Rules[r.Rule].Stance != policy.Block || p.year.Rules[r.Rule].On == policy.Alternates {
 				continue
 			}
-			mends := sheet.Mends(p.year, effects, r.Rule)
+			mends := slices.DeleteFunc(sheet.Mends(p.year, effects, r.Rule), func(c int32) bool { return p.byCode[p.year.Codes[c]].extra })
 			p.r.Shuffle(len(mends), func(i, k int) { mends[i], mends[k] = mends[k], mends[i] })
 			for _, course := range mends {
 				if code := p.year.Codes[course]; !p.taking[code] && p.tryRequest(f, code) {
@@ -339,9 +366,50 @@ func (p *pupil) complete(f *sheet.Facts) {
 	}
 }
 
+// widen gives some pupils what is not drawn: a placeholder for a test or an audition, a course in summer, a plan, an errand done. Which
+// ones is by their place, so that nothing else of the school depends on it.
+func (p *pupil) widen(place int) {
+	if p.id == "s0001" {
+		return
+	}
+	for i, code := range p.requests {
+		if place%13 == 4 && p.grade == 9 && (code == "ALG1" || code == "GEO1") {
+			p.requests[i] = "MATP"
+			if place%2 == 0 {
+				p.say(sheet.PlacementMade, "GEO1", "", "", "office", "")
+				p.say(sheet.ErrandDone, "MATP", "test", "", "office", "Taken early.")
+			}
+		}
+	}
+	if place%17 == 6 && p.grade > 9 && len(p.alternates) > 0 && len(p.alternates) < 5 {
+		p.alternates = append(p.alternates, "MUSP")
+	}
+	if place%11 == 2 && len(p.requests) > 4 {
+		switch {
+		case !p.passed["CMP1"] && !p.taking["CMP1"] && !has(p.requests, "CMP1"):
+			p.summer = append(p.summer, "SCM1")
+		default:
+			p.summer = append(p.summer, "SPE1")
+		}
+	}
+	if place%9 == 1 && has(p.requests, "SAI1") {
+		p.say(sheet.ErrandDone, "SAI1", "form", "", "office", "")
+	}
+	for g := p.grade + 1; place%20 == 3 && g <= 12; g++ {
+		for _, code := range []string{english[g], social[g]} {
+			if code != "" {
+				p.maker.plans = append(p.maker.plans, []string{p.id, strconv.Itoa(g), code, "request"})
+			}
+		}
+	}
+}
+
 func (p *pupil) write() {
 	for i, code := range p.requests {
 		p.maker.requests = append(p.maker.requests, []string{p.id, code, "request", strconv.Itoa(i + 1), "", ""})
+	}
+	for i, code := range p.summer {
+		p.maker.requests = append(p.maker.requests, []string{p.id, code, "request", strconv.Itoa(len(p.requests) + i + 1), "", ""})
 	}
 	for i, code := range p.alternates {
 		p.maker.requests = append(p.maker.requests, []string{p.id, code, "alternate", strconv.Itoa(i + 1), p.standsFor[code], ""})

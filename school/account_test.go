@@ -247,7 +247,7 @@ func TestWhatIsAtHandIsNotStale(t *testing.T) {
 	if got := look(); got != "Tidal Ecology 0 Mara 5 22 10 nothing-submitted" {
 		t.Errorf("after a new window: %s", got)
 	}
-	h.bring(bundleWith(t, "courses.csv", "Tidal Ecology", "Tides", "policy.json", `"periods"`, `"settings": {"look": "none"}, "periods"`, "users.csv", "Mara,Quill", "Maria,Quill",
+	h.bring(bundleWith(t, "courses.csv", "Tidal Ecology", "Tides", "policy.json", `"settings": {`, `"settings": {"look": "none",`, "users.csv", "Mara,Quill", "Maria,Quill",
 		"signals.csv", "s0001,recommendation", "s0002,recommendation"))
 	if got := look(); got != "Tides 2 Maria 4 22 10 nothing-submitted" {
 		t.Errorf("after an import: %s", got)

@@ -670,7 +670,7 @@ func TestImportingWhileStudentsWork(t *testing.T) {
 					}
 					w.version, w.on = d.Row.Version, !w.on
 				case 2:
-					if d, err := cases.Submit(ctx, w.who, w.at, 0, ""); err != nil && school.CodeOf(err) != "not-ready" {
+					if d, err := cases.Submit(ctx, w.who, w.at, 0, "", "boats"); err != nil && school.CodeOf(err) != "not-ready" {
 						t.Errorf("%s: submitting: %v", w.at.Student, err)
 						return
 					} else if err == nil {
@@ -679,7 +679,7 @@ func TestImportingWhileStudentsWork(t *testing.T) {
 				case 3:
 					d, err := cases.Sheet(ctx, w.mum, w.at)
 					if err == nil && d.Acts[acts.Sign].Allowed {
-						if d, err = cases.Sign(ctx, w.mum, w.at, 0, d.Fees(), ""); err == nil {
+						if d, err = cases.Sign(ctx, w.mum, w.at, 0, d.Fees(), "", "boats", "advanced"); err == nil {
 							w.version = d.Row.Version
 						}
 					}

@@ -224,7 +224,7 @@ func bundleWith(t *testing.T, changes ...string) *bundle.Bundle {
 // settings imports the demo school with settings.
 func (h *house) settings(settings string) {
 	h.t.Helper()
-	if _, err := h.Import(h.t.Context(), bundleWith(h.t, "policy.json", `"periods"`, `"settings": `+settings+`, "periods"`)); err != nil {
+	if _, err := h.Import(h.t.Context(), bundleWith(h.t, "policy.json", `"settings": {`, strings.TrimSuffix(`"settings": `+settings, "}")+",")); err != nil {
 		h.t.Fatal(err)
 	}
 }
@@ -427,7 +427,7 @@ func withoutCourse(t *testing.T, code string) *bundle.Bundle {
 	files := storetest.Files()
 	for i := range files {
 		f := &files[i]
-		if f.Name != "courses.csv" && f.Name != "requests.csv" {
+		if !slices.Contains([]string{"courses.csv", "requests.csv", "plans.csv", "errands.csv"}, f.Name) {
 			continue
 		}
 		at := slices.Index(f.Header, "courseCode")

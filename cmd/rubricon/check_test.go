@@ -129,22 +129,27 @@ func TestDemand(t *testing.T) {
 }
 
 // A bundle that is written and read again is the same school.
-func TestTheDemoSchoolIsSoundAndAlwaysTheSame(t *testing.T) {
-	one, two := t.TempDir(), t.TempDir()
-	for _, dir := range []string{one, two} {
-		if _, stderr, code := run(t, "demo-bundle", dir, "--students", "150"); code != 0 {
-			t.Fatal(stderr)
+func TestTheDemoSchoolsAreSoundAndAlwaysTheSame(t *testing.T) {
+	for _, c := range []struct {
+		args     []string
+		students int
+	}{{[]string{"--students", "150"}, 150}, {[]string{"--tarn"}, 300}} {
+		one, two := t.TempDir(), t.TempDir()
+		for _, dir := range []string{one, two} {
+			if _, stderr, code := run(t, append([]string{"demo-bundle", dir}, c.args...)...); code != 0 {
+				t.Fatal(stderr)
+			}
 		}
-	}
-	for _, name := range append(bundle.Names(), "policy.json", "manifest.csv") {
-		a, errA := os.ReadFile(filepath.Join(one, name))
-		b, errB := os.ReadFile(filepath.Join(two, name))
-		if !bytes.Equal(a, b) || (errA == nil) != (errB == nil) {
-			t.Errorf("%s differs from one run to the next", name)
+		for _, name := range append(bundle.Names(), "policy.json", "manifest.csv") {
+			a, errA := os.ReadFile(filepath.Join(one, name))
+			b, errB := os.ReadFile(filepath.Join(two, name))
+			if !bytes.Equal(a, b) || (errA == nil) != (errB == nil) {
+				t.Errorf("%v: %s differs from one run to the next", c.args, name)
+			}
 		}
-	}
-	if out, stderr, code := run(t, "check", one); code != 0 || strings.Count(out, "\n") != 150 || stderr != "" {
-		t.Errorf("exit %d, %d lines, %s", code, strings.Count(out, "\n"), stderr)
+		if out, stderr, code := run(t, "check", one); code != 0 || strings.Count(out, "\n") != c.students || stderr != "" {
+			t.Errorf("%v: exit %d, %d lines, %s", c.args, code, strings.Count(out, "\n"), stderr)
+		}
 	}
 }
 

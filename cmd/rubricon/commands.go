@@ -183,13 +183,15 @@ func windowCommand() *cobra.Command {
 
 func demoBundleCommand() *cobra.Command {
 	o := demo.Options{Students: 1200, Seed: 7, Hard: 2}
-	var planted, contested bool
+	var planted, contested, tarn bool
 	cmd := &cobra.Command{
 		Use:   "demo-bundle OUT",
 		Short: "Write the demo school, or one like it, as a school bundle",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			switch {
+			case tarn && (planted || contested):
+				return wrongUse(errors.New("Tarn Ridge has no master schedule; --tarn goes with neither --planted nor --contested"))
 			case planted && contested:
 				return wrongUse(errors.New("a master schedule is --planted or --contested, not both"))
 			case planted:
@@ -200,11 +202,16 @@ func demoBundleCommand() *cobra.Command {
 			if o.Students < 2 || o.Students > 100_000 || o.Hard < 1 || o.Hard > 3 {
 				return wrongUse(errors.New("--students is from 2 to 100000, --hard from 1 to 3"))
 			}
-			return bundle.Write(args[0], demo.Bundle(o))
+			files := demo.Bundle(o)
+			if tarn {
+				files = demo.Tarn(files, o.Seed)
+			}
+			return bundle.Write(args[0], files)
 		},
 	}
 	cmd.Flags().IntVar(&o.Students, "students", o.Students, "how many students")
 	cmd.Flags().Uint64Var(&o.Seed, "seed", o.Seed, "the same seed gives the same school")
+	cmd.Flags().BoolVar(&tarn, "tarn", false, "the second demo school, Tarn Ridge, which lies beside the first")
 	cmd.Flags().BoolVar(&planted, "planted", false, "with a master schedule in which every request can be placed")
 	cmd.Flags().BoolVar(&contested, "contested", false, "with a master schedule that is short of seats and in which single sections clash")
 	cmd.Flags().IntVar(&o.Hard, "hard", o.Hard, "how hard a master schedule is, from 1 to 3")

@@ -175,8 +175,9 @@ func demoCommand() *cobra.Command {
 var errDatabaseEnded = errors.New("the demo's database has ended by itself")
 
 func demoSignIns() []web.DemoSignIn {
-	who := map[string]string{"mara.quill": "Mara Quill, a student entering grade 10", "ilse.quill": "Ilse Quill, mother of Mara and Jonah",
-		"ms.arden": "Ms Arden, their counselor", "office": "Dagny Westerdale, the school office"}
+	who := map[string]string{"mara.quill": "Mara Quill, a student entering grade 10", "ilse.quill": "Ilse Quill, mother of Mara and Jonah, in two schools",
+		"ms.arden": "Ms Arden, Mara’s counselor", "office": "Dagny Westerdale, the school office", "jonah.quill": "Jonah Quill, a student entering grade 7 at Tarn Ridge",
+		"ms.bellweather": "Ms Bellweather, a counselor of both schools", "mr.tolland": "Mr Tolland, who teaches at one school and is a father at the other"}
 	var list []web.DemoSignIn
 	for _, username := range demo.SignIns {
 		list = append(list, web.DemoSignIn{Username: username, Password: demo.Password, Who: who[username]})
@@ -187,25 +188,30 @@ func demoSignIns() []web.DemoSignIn {
 // demoSeed makes the demo school the same everywhere.
 const demoSeed = 7
 
-// loadDemo imports the demo school where the database is empty, and opens its window around today.
+// loadDemo imports the demo schools where the database is empty, and opens their windows around today.
 func loadDemo(ctx context.Context, cases *school.Service, out io.Writer) error {
 	ids, err := cases.Schools(ctx)
 	if err != nil || len(ids) > 0 {
 		return err
 	}
-	fmt.Fprintln(out, "Loading the demo school, Pellworth Sound: 1,200 students…")
-	dir, err := os.MkdirTemp("", "rubricon-demo")
-	if err != nil {
-		return err
+	pellworth := demo.Bundle(demo.Options{Students: 1200, Seed: demoSeed})
+	for _, s := range []struct {
+		name  string
+		files []bundle.File
+	}{{"Pellworth Sound: 1,200 students", pellworth}, {"Tarn Ridge: 300 students", demo.Tarn(pellworth, demoSeed)}} {
+		fmt.Fprintf(out, "Loading a demo school, %s…\n", s.name)
+		b, err := bundle.ReadFiles(s.files)
+		if err != nil {
+			return err
+		}
+		if err := openDemo(ctx, cases, b); err != nil {
+			return err
+		}
 	}
-	defer os.RemoveAll(dir)
-	if err := bundle.Write(dir, demo.Bundle(demo.Options{Students: 1200, Seed: demoSeed})); err != nil {
-		return err
-	}
-	b, err := bundle.Open(dir)
-	if err != nil {
-		return err
-	}
+	return nil
+}
+
+func openDemo(ctx context.Context, cases *school.Service, b *bundle.Bundle) error {
 	if _, err := cases.Import(ctx, b); err != nil {
 		return err
 	}
