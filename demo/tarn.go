@@ -181,7 +181,9 @@ func (m *ridge) children() {
 	list = append(list, ridgeChild{id: "tr002", given: "Signe", family: "Tolland", username: m.fresh("Signe", "Tolland"), now: 7, guardians: []string{"ridge-g1"}})
 	var neighbours []string
 	for id := range m.pellworthGuardians {
-		neighbours = append(neighbours, id)
+		if id != "g0001" { // whose children are told above
+			neighbours = append(neighbours, id)
+		}
 	}
 	slices.Sort(neighbours)
 	for len(list) < 225 {

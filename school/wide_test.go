@@ -1,0 +1,217 @@
+package school_test
+
+import (
+	"errors"
+	"slices"
+	"strings"
+	"testing"
+
+	"rubricon/bundle"
+	"rubricon/core/acts"
+	"rubricon/demo"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// What is to be agreed to is agreed to one by one, by the student on submitting and by a guardian on signing, and is kept with each.
+func TestCommitments(t *testing.T) {
+	h := newHouse(t)
+	h.bring(bundleWith(t, "policy.json", `"commitments": [`, `"commitments": [{"id":"stay","grades":[10],"who":"student","text":"I stay."},
+		{"id":"both","when":{"of":{"courses":["CER1"]},"min":1},"text":"We both."},{"id":"never","grades":[11],"text":"Not for grade 10."},`))
+	d := h.finish()
+	if student, guardian := d.Agree(false), d.Agree(true); !slices.Equal(student, []string{"stay", "both"}) || !slices.Equal(guardian, []string{"both"}) {
+		t.Errorf("to be agreed to: %v and %v", student, guardian)
+	}
+	var known *school.Error
+	for _, agreed := range [][]string{nil, {"both"}, {"never", "both"}} {
+		if _, err := h.Submit(t.Context(), h.who("mara.quill"), mara, 0, "", agreed...); !errors.As(err, &known) || known.Code != school.NeedsCommitment || known.Param != "stay" {
+			t.Errorf("submitting with %v gives %v", agreed, err)
+		}
+	}
+	h.must(h.Submit(t.Context(), h.who("mara.quill"), mara, 0, "", "stay", "both", "never"))
+	if _, err := h.Sign(t.Context(), h.who("ilse.quill"), mara, 0, fees, "", "stay"); !errors.As(err, &known) || known.Code != school.NeedsCommitment || known.Param != "both" {
+		t.Errorf("signing without gives %v", err)
+	}
+	h.must(h.Sign(t.Context(), h.who("ilse.quill"), mara, 0, fees, "", "both"))
+	kept := storetest.Value[string](t, h.db, `SELECT sub.agreed::text || ' ' || si.commitments::text FROM submission sub JOIN signature si USING (school_id, year, student_id, number)`)
+	if kept != `["stay", "both"] ["both"]` {
+		t.Errorf("kept: %s", kept)
+	}
+}
+
+// The school agrees to nothing in a family's place.
+func TestNobodyAgreesForAFamily(t *testing.T) {
+	h := newHouse(t)
+	h.bring(bundleWith(t, "policy.json", `"commitments": [`, `"commitments": [{"id":"both","text":"We both."},`))
+	h.finish()
+	h.must(h.Submit(t.Context(), h.who("office"), mara, 0, "By telephone."))
+	h.must(h.Sign(t.Context(), h.who("office"), mara, 0, nil, "On paper."))
+	if kept := storetest.Value[string](t, h.db, `SELECT sub.agreed::text || si.commitments::text FROM submission sub JOIN signature si USING (school_id, year, student_id, number)`); kept != "[][]" {
+		t.Errorf("kept: %s", kept)
+	}
+}
+
+func TestSettingsOfAdding(t *testing.T) {
+	for _, c := range []struct {
+		settings     string
+		add, replace school.Code // by the student
+	}{
+		{`{}`, "", ""}, {`{"overMaximum": "flag"}`, "", ""}, {`{"overMaximum": "refuse"}`, school.OverMaximum, ""},
+		{`{"exchange": true}`, "", ""}, {`{"exchange": false}`, "", school.Fixed},
+	} {
+		t.Run(c.settings, func(t *testing.T) {
+			h := newHouse(t)
+			if c.settings != "{}" {
+				h.settings(c.settings)
+			}
+			h.edit(school.Edit{Act: "request", Course: "STU1"})
+			over := school.Edit{Act: "request", Course: "DRW1"} // after two more there are more than eight credits
+			for _, code := range []string{"TID1", "WEA1"} {
+				if d := h.sheet("mara.quill"); d.Judgement != nil {
+					_, err := h.Change(t.Context(), h.who("mara.quill"), mara, school.Edit{Version: d.Row.Version, Act: "request", Course: code})
+					if err != nil && school.CodeOf(err) != school.OverMaximum {
+						t.Fatal(err)
+					}
+				}
+			}
+			if c.add != "" {
+				h.refuses(over, c.add)
+			} else {
+				h.edit(over)
+			}
+			exchange := school.Edit{Act: "remove", Course: "ENG10"}
+			if c.replace != "" {
+				h.refuses(exchange, c.replace)
+			} else {
+				h.edit(exchange)
+			}
+			// The school is bound by neither.
+			d := h.sheet("office")
+			for _, e := range []school.Edit{{Act: "request", Course: "PHO1"}, {Act: "remove", Course: "WLD2"}} {
+				e.Version, e.Reason = d.Row.Version, "So decided."
+				var err error
+				if d, err = h.Change(t.Context(), h.who("office"), mara, e); err != nil {
+					t.Errorf("%s by the office: %v", e.Act, err)
+				}
+			}
+		})
+	}
+}
+
+// Courses of the summer round are requests of their own: they go on and off, are submitted, and come back with an export.
+func TestTheSummerRound(t *testing.T) {
+	h := newHouse(t)
+	d := h.edit(school.Edit{Act: "request", Course: "SCM1"})
+	if len(d.Sheet.Summer) != 1 || len(d.Sheet.Requests) != 8 || len(d.Judgement.Summer) != 1 {
+		t.Errorf("the sheet: %+v", d.Sheet)
+	}
+	h.refuses(school.Edit{Act: "alternate", Course: "SPE1"}, school.SummerAlternate)
+	d = h.edit(school.Edit{Act: "request", Course: "CMP1"}) // the same course in the year
+	if len(d.Sheet.Summer) != 0 || len(d.Sheet.Requests) != 9 {
+		t.Errorf("with the course in the year: %+v", d.Sheet)
+	}
+	h.edit(school.Edit{Act: "undo"})
+	if d = h.finish(); len(d.Sheet.Summer) != 1 {
+		t.Errorf("finished: %+v", d.Sheet)
+	}
+	if d = h.submit(); !d.HandedIn() || d.Changed {
+		t.Errorf("submitted: %+v", d.Row)
+	}
+	if requests := h.export()["requests.csv"]; !strings.Contains(requests, "\ns0001,SCM1,request,") {
+		t.Errorf("SCM1 is not in the export")
+	}
+}
+
+// Two schools, one sign-in: a guardian has children in both, a counselor counsels in both, a teacher of one is a father in the other;
+// a student who goes from one to the other sees the one they will attend.
+func TestPeopleOfTwoSchools(t *testing.T) {
+	h := newHouse(t)
+	tarn, err := bundle.ReadFiles(demo.Tarn(storetest.Files(), 7))
+	if err != nil || len(tarn.Problems) > 0 {
+		t.Fatal(err, tarn.Problems)
+	}
+	h.bring(tarn)
+	h.must(nil, h.SetWindow(t.Context(), demo.TarnID, mara.Year, school.Window{Grade: -1, Opens: storetest.Now.AddDate(0, 0, -7), Families: storetest.Now.AddDate(0, 0, 10), Counselors: storetest.Now.AddDate(0, 1, 0)}))
+	leaver := ""
+	for i := range tarn.Users {
+		if u := &tarn.Users[i]; u.Role == "student" && u.Grade == 9 {
+			leaver = u.Username
+			break
+		}
+	}
+	for username, want := range map[string]string{
+		"ilse.quill":     "pellworth family Mara, tarnridge family Jonah",
+		"ms.bellweather": "pellworth counselor, tarnridge counselor",
+		"mr.tolland":     "pellworth teacher, tarnridge family Signe",
+		"jonah.quill":    "tarnridge student",
+		leaver:           "pellworth student",
+	} {
+		me, err := h.Me(t.Context(), h.who(username))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for _, p := range me.Persons {
+			words := p.School + " " + p.Job
+			for _, c := range p.Children {
+				words += " " + c.Given
+			}
+			got = append(got, words)
+		}
+		if strings.Join(got, ", ") != want {
+			t.Errorf("%s comes as %v, want %s", username, got, want)
+		}
+	}
+	// What one is in one school counts for nothing in the other.
+	jonah := school.Place{School: demo.TarnID, Year: mara.Year, Student: "tr001"}
+	for username, want := range map[string]school.Code{"ilse.quill": "", "ms.bellweather": "", "jonah.quill": "", "mr.tolland": school.NotFound, "mara.quill": school.NotFound, "ms.arden": school.NotFound, "office": school.NotFound} {
+		if _, err := h.Sheet(t.Context(), h.who(username), jonah); school.CodeOf(err) != want {
+			t.Errorf("%s reading Jonah's sheet: %v", username, err)
+		}
+	}
+	if d := h.must(h.Sheet(t.Context(), h.who("ilse.quill"), jonah)); !d.Acts[acts.Edit].Allowed {
+		t.Error("where either edits, the guardian cannot")
+	}
+	// Each school's own rules: exactly 48 units, three exploratory terms with music, nothing above that.
+	d := h.must(h.Sheet(t.Context(), h.who("jonah.quill"), jonah))
+	add := school.Edit{Version: d.Row.Version, Act: "request", Course: "XCL"}
+	for _, code := range []string{"XPR", "XWO", "XKI", "XCO", "XNE"} {
+		if i, _ := d.Year.Index(code); !slices.Contains(codesOf(d), i) {
+			add.Course = code
+		}
+	}
+	d = h.must(h.Change(t.Context(), h.who("jonah.quill"), jonah, add))
+	if !d.Ready {
+		t.Errorf("with three exploratory terms: %+v", d.Todo)
+	}
+	add.Version, add.Course = d.Row.Version, "XCH"
+	if i, _ := d.Year.Index("XCH"); slices.Contains(codesOf(d), i) {
+		add.Course = "XOU"
+	}
+	if _, err := h.Change(t.Context(), h.who("jonah.quill"), jonah, add); school.CodeOf(err) != school.OverMaximum {
+		t.Errorf("a fourth: %v", err)
+	}
+}
+
+func codesOf(d *school.Desk) (list []int32) {
+	for _, e := range slices.Concat(d.Sheet.Requests, d.Sheet.Alternates) {
+		list = append(list, e.Course)
+	}
+	return list
+}
+
+// Who teaches a student now comes from the records in progress.
+func TestTeachersOfNow(t *testing.T) {
+	h := newHouse(t)
+	teaches := func() string {
+		return storetest.Value[string](t, h.db, `SELECT coalesce(string_agg(person_id || ' ' || course_code, ', ' ORDER BY course_code), '') FROM relation WHERE kind = 'teaches' AND student_id = 's0001'`)
+	}
+	if got := teaches(); !strings.Contains(got, "t00 GEO1") && !strings.Contains(got, " GEO1") {
+		t.Errorf("taught by %s", got)
+	}
+	before := teaches()
+	h.bring(bundleWith(t, "records.csv", "s0001,GEO1,", "s0001,GEO9,"))
+	if got := teaches(); got == before || strings.Contains(got, " GEO1") || !strings.Contains(got, " GEO9") {
+		t.Errorf("after another course: %s", got)
+	}
+}
