@@ -174,7 +174,7 @@ type ridgeChild struct {
 }
 
 func (m *ridge) children() {
-	list := []ridgeChild{{id: "tr001", given: "Jonah", family: "Quill", username: "jonah.quill", now: 6, guardians: []string{"g0001"}}}
+	list := []ridgeChild{{id: "tr001", given: "Jonah", family: "Quill", username: "jonah", now: 6, guardians: []string{"g0001"}}}
 	m.guard("g0001")
 	// Mr Tolland, who teaches at Pellworth Sound, is a father here.
 	m.user("ridge-g1", "guardian", "mr.tolland", "Edvin", "Tolland", "tr002", "", "", "en")

@@ -272,7 +272,8 @@ type Choice struct {
 // Outcome is what became of one sheet of many.
 type Outcome struct {
 	Student string
-	Code    Code // why nothing was done; "": it was done, or done before
+	Code    Code  // why nothing was done; "": it was done, or done before
+	Version int64 // of the sheet afterwards, where it was done
 }
 
 // MaxChoices is how many sheets are taken at once.
@@ -280,6 +281,15 @@ const MaxChoices = 2000
 
 // ClearAll clears many sheets, each by itself: those that cannot be cleared stay as they are and are named.
 func (s *Service) ClearAll(ctx context.Context, by int64, school string, year int, choices []Choice) ([]Outcome, error) {
+	return s.each(ctx, by, school, year, choices, func(at Place, version int64) (*Desk, error) { return s.Clear(ctx, by, at, version, "") })
+}
+
+// ReopenAll takes many clearances back, each by itself, with one reason.
+func (s *Service) ReopenAll(ctx context.Context, by int64, school string, year int, choices []Choice, reason string) ([]Outcome, error) {
+	return s.each(ctx, by, school, year, choices, func(at Place, version int64) (*Desk, error) { return s.Reopen(ctx, by, at, version, reason) })
+}
+
+func (s *Service) each(ctx context.Context, by int64, school string, year int, choices []Choice, do func(at Place, version int64) (*Desk, error)) ([]Outcome, error) {
 	if _, _, err := s.reader(ctx, by, school, year, acts.SeeCaseload); err != nil {
 		return nil, err
 	}
@@ -288,12 +298,16 @@ func (s *Service) ClearAll(ctx context.Context, by int64, school string, year in
 	}
 	outcomes := make([]Outcome, 0, len(choices))
 	for _, c := range choices {
-		_, err := s.Clear(ctx, by, Place{School: school, Year: year, Student: c.Student}, c.Version, "")
+		d, err := do(Place{School: school, Year: year, Student: c.Student}, c.Version)
 		var known *Error
 		if err != nil && !errors.As(err, &known) {
 			return outcomes, err
 		}
-		outcomes = append(outcomes, Outcome{c.Student, CodeOf(err)})
+		outcome := Outcome{Student: c.Student, Code: CodeOf(err)}
+		if err == nil {
+			outcome.Version = d.Row.Version
+		}
+		outcomes = append(outcomes, outcome)
 	}
 	return outcomes, nil
 }

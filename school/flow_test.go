@@ -533,7 +533,8 @@ func TestClearingMany(t *testing.T) {
 	signed := h.sign()
 	foreign := storetest.Value[string](t, h.db, `SELECT student_id FROM relation WHERE kind = 'counsels' AND person_id <> 'k1' ORDER BY student_id LIMIT 1`)
 	list, err := h.ClearAll(t.Context(), h.who("ms.arden"), mara.School, mara.Year, []school.Choice{{"s0002", 1}, {mara.Student, signed.Row.Version}, {foreign, 0}, {"nobody", 0}})
-	if err != nil || fmt.Sprint(list) != fmt.Sprintf("[{s0002 stale-version} {s0001 } {%s forbidden} {nobody not-found}]", foreign) {
+	cleared := h.sheet("mara.quill").Row.Version
+	if err != nil || fmt.Sprint(list) != fmt.Sprintf("[{s0002 stale-version 0} {s0001  %d} {%s forbidden 0} {nobody not-found 0}]", cleared, foreign) {
 		t.Errorf("%v, %v", list, err)
 	}
 	if h.sheet("mara.quill").Row.State != "cleared" {
@@ -541,6 +542,16 @@ func TestClearingMany(t *testing.T) {
 	}
 	if got := h.outcome(1); got != "" {
 		t.Errorf("clearing what is cleared: %s", got)
+	}
+	// It is taken back as one, with a reason.
+	for _, c := range []struct{ reason, want string }{{"", "needs-reason"}, {"Too early.", ""}, {"Too early.", "stale-version"}} {
+		list, err := h.ReopenAll(t.Context(), h.who("ms.arden"), mara.School, mara.Year, []school.Choice{{mara.Student, cleared}}, c.reason)
+		if err != nil || len(list) != 1 || string(list[0].Code) != c.want {
+			t.Errorf("taking it back with %q: %v, %v, want %q", c.reason, list, err, c.want)
+		}
+	}
+	if d := h.sheet("mara.quill"); d.Row.State != "signed" {
+		t.Errorf("taken back it is %s", d.Row.State)
 	}
 	if _, err := h.ClearAll(t.Context(), h.who("mara.quill"), mara.School, mara.Year, nil); school.CodeOf(err) != "forbidden" {
 		t.Errorf("as a student: %v", err)

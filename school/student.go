@@ -9,6 +9,7 @@ import (
 
 	"rubricon/core/acts"
 	"rubricon/core/catalog"
+	"rubricon/core/condition"
 	"rubricon/core/credit"
 	"rubricon/core/sheet"
 	"rubricon/store"
@@ -203,6 +204,63 @@ func difference(before, after []store.EntryRow) (gone []string, kept []store.Ent
 		}
 	}
 	return gone, kept
+}
+
+// Claiming is a family's statement that what a course asks for was met elsewhere.
+type Claiming struct {
+	Version int64
+	Course  string // the requested course, or alternate, whose condition it is
+	Kind    string // of the leaf: passed, alongside, score, recommended, permission, program, credits
+	Name    string // of the leaf
+	Note    string // where it was met, in words
+}
+
+// MakeClaim keeps a family's statement; it counts as met only when a counselor confirms it. Whoever may change the sheet may make one,
+// about what the condition of a course on it asks for and nothing meets.
+func (s *Service) MakeClaim(ctx context.Context, by int64, at Place, c Claiming) (*Desk, error) {
+	c.Note = tidy(c.Note)
+	return s.act(ctx, by, at, c.Version, acts.Edit, c.Note, func(d *Desk) (*store.Change, error) {
+		if c.Note == "" {
+			return nil, problem(NeedsMessage)
+		}
+		signal, err := d.claimed(&c)
+		if err != nil {
+			return nil, err
+		}
+		signal.By, signal.Note = d.actor.ID, c.Note
+		signal.Cells = store.Cells{"student": at.Student, "kind": signal.Kind, "courseCode": signal.Code, "name": signal.Name, "by": signal.By, "note": signal.Note}
+		change := d.change("claim", "", map[string]any{"course": c.Course, "message": c.Note})
+		change.Signal = signal
+		return change, nil
+	})
+}
+
+// claimed makes of a claim a signal. The errors are NotOnSheet, and NoClaim where there is nothing of the kind to be claimed.
+func (d *Desk) claimed(c *Claiming) (*store.SignalRow, error) {
+	course, ok := d.Year.Index(c.Course)
+	if !ok || !slices.ContainsFunc(slices.Concat(d.Sheet.Requests, d.Sheet.Summer, d.Sheet.Alternates), func(e sheet.Entry) bool { return e.Course == course }) {
+		return nil, problem(NotOnSheet)
+	}
+	for _, proof := range d.Known.Explain(&d.Sheet, course) {
+		leaf := proof.Leaf
+		if leaf.Kind.String() != c.Kind || leaf.Name != c.Name || leaf.Kind == condition.Grade || proof.Verdict >= condition.Expected {
+			continue
+		}
+		signal := &store.SignalRow{Kind: string(sheet.Claim), Name: leaf.Name}
+		switch leaf.Kind {
+		case condition.Passed, condition.Alongside:
+			signal.Code, signal.Name = leaf.Name, ""
+		case condition.Recommended:
+			signal.Code, signal.Name = c.Course, "recommended"
+		}
+		for i := range d.Known.Claims {
+			if d.Known.Claims[i].About(leaf, c.Course) {
+				return nil, problem(Code(acts.AlreadyDone))
+			}
+		}
+		return signal, nil
+	}
+	return nil, problem(NoClaim)
 }
 
 // Submit hands the sheet in: it is refused with the list of what to mend, or accepted with a receipt number and time. Submitting the

@@ -143,7 +143,7 @@ func TestPeopleOfTwoSchools(t *testing.T) {
 		"ilse.quill":     "pellworth family Mara, tarnridge family Jonah",
 		"ms.bellweather": "pellworth counselor, tarnridge counselor",
 		"mr.tolland":     "pellworth teacher, tarnridge family Signe",
-		"jonah.quill":    "tarnridge student",
+		"jonah":          "tarnridge student",
 		leaver:           "pellworth student",
 	} {
 		me, err := h.Me(t.Context(), h.who(username))
@@ -164,7 +164,7 @@ func TestPeopleOfTwoSchools(t *testing.T) {
 	}
 	// What one is in one school counts for nothing in the other.
 	jonah := school.Place{School: demo.TarnID, Year: mara.Year, Student: "tr001"}
-	for username, want := range map[string]school.Code{"ilse.quill": "", "ms.bellweather": "", "jonah.quill": "", "mr.tolland": school.NotFound, "mara.quill": school.NotFound, "ms.arden": school.NotFound, "office": school.NotFound} {
+	for username, want := range map[string]school.Code{"ilse.quill": "", "ms.bellweather": "", "jonah": "", "mr.tolland": school.NotFound, "mara.quill": school.NotFound, "ms.arden": school.NotFound, "office": school.NotFound} {
 		if _, err := h.Sheet(t.Context(), h.who(username), jonah); school.CodeOf(err) != want {
 			t.Errorf("%s reading Jonah's sheet: %v", username, err)
 		}
@@ -173,14 +173,14 @@ func TestPeopleOfTwoSchools(t *testing.T) {
 		t.Error("where either edits, the guardian cannot")
 	}
 	// Each school's own rules: exactly 48 units, three exploratory terms with music, nothing above that.
-	d := h.must(h.Sheet(t.Context(), h.who("jonah.quill"), jonah))
+	d := h.must(h.Sheet(t.Context(), h.who("jonah"), jonah))
 	add := school.Edit{Version: d.Row.Version, Act: "request", Course: "XCL"}
 	for _, code := range []string{"XPR", "XWO", "XKI", "XCO", "XNE"} {
 		if i, _ := d.Year.Index(code); !slices.Contains(codesOf(d), i) {
 			add.Course = code
 		}
 	}
-	d = h.must(h.Change(t.Context(), h.who("jonah.quill"), jonah, add))
+	d = h.must(h.Change(t.Context(), h.who("jonah"), jonah, add))
 	if !d.Ready {
 		t.Errorf("with three exploratory terms: %+v", d.Todo)
 	}
@@ -188,7 +188,7 @@ func TestPeopleOfTwoSchools(t *testing.T) {
 	if i, _ := d.Year.Index("XCH"); slices.Contains(codesOf(d), i) {
 		add.Course = "XOU"
 	}
-	if _, err := h.Change(t.Context(), h.who("jonah.quill"), jonah, add); school.CodeOf(err) != school.OverMaximum {
+	if _, err := h.Change(t.Context(), h.who("jonah"), jonah, add); school.CodeOf(err) != school.OverMaximum {
 		t.Errorf("a fourth: %v", err)
 	}
 }
@@ -213,5 +213,48 @@ func TestTeachersOfNow(t *testing.T) {
 	h.bring(bundleWith(t, "records.csv", "s0001,GEO1,", "s0001,GEO9,"))
 	if got := teaches(); got == before || strings.Contains(got, " GEO1") || !strings.Contains(got, " GEO9") {
 		t.Errorf("after another course: %s", got)
+	}
+}
+
+// A family says where something was met: it waits for a counselor, and holds up nothing.
+func TestAClaimIsMade(t *testing.T) {
+	h := newHouse(t)
+	d := h.edit(school.Edit{Act: "request", Course: "BAK1"}) // asks for Cooking, of which nothing is on record but this year's course
+	h.edit(school.Edit{Act: "undo"})
+	d = h.edit(school.Edit{Act: "request", Course: "CMP2"})
+	claim := school.Claiming{Course: "CMP2", Kind: "passed", Name: "CMP1", Note: " At the harbour school, mark 90. "}
+	for _, c := range []struct {
+		who    string
+		change func(*school.Claiming)
+		want   string
+	}{
+		{"mara.quill", func(c *school.Claiming) { c.Note = "  " }, "needs-message"},
+		{"mara.quill", func(c *school.Claiming) { c.Course = "CMP3" }, "not-on-sheet"},
+		{"mara.quill", func(c *school.Claiming) { c.Name = "GEO1" }, "no-such-claim"},
+		{"mara.quill", func(c *school.Claiming) { c.Kind = "alongside" }, "no-such-claim"},
+		{"mara.quill", func(c *school.Claiming) { c.Version = 1 }, "stale-version"},
+		{"ilse.quill", func(*school.Claiming) {}, "forbidden"}, // who only looks on
+	} {
+		wrong := claim
+		c.change(&wrong)
+		if got := code(h.MakeClaim(t.Context(), h.who(c.who), mara, wrong)); got != c.want {
+			t.Errorf("%+v by %s gives %s, want %s", wrong, c.who, got, c.want)
+		}
+	}
+	before := len(d.Known.Claims)
+	d = h.must(h.MakeClaim(t.Context(), h.who("mara.quill"), mara, claim))
+	if len(d.Known.Claims) != before+1 || d.Known.Claims[before].Note != "At the harbour school, mark 90." {
+		t.Errorf("claims: %+v", d.Known.Claims)
+	}
+	for _, todo := range d.Todo {
+		if todo.Course >= 0 && d.Year.Codes[todo.Course] == "CMP2" && !todo.Waits() {
+			t.Errorf("it still holds the sheet up: %+v", todo)
+		}
+	}
+	if got := code(h.MakeClaim(t.Context(), h.who("mara.quill"), mara, claim)); got != "already-done" {
+		t.Errorf("the same once more gives %s", got)
+	}
+	if signals := h.export()["signals.csv"]; !strings.Contains(signals, "s0001,claim,CMP1,,,s0001,\"At the harbour school, mark 90.\"") {
+		t.Error("the claim is not in the export")
 	}
 }

@@ -264,6 +264,7 @@ type Proof struct {
 	Year    string         `json:"year,omitempty"`
 	Outcome string         `json:"outcome,omitempty"`
 	From    string         `json:"from,omitempty" doc:"The title of the course on record"`
+	Code    string         `json:"code,omitempty" doc:"Its code"`
 	By      string         `json:"by,omitempty" doc:"Who says so"`
 	Value   *credit.Amount `json:"value,omitempty"`
 }

@@ -50,7 +50,24 @@ func newPages(files fs.FS) pages {
 	return all
 }
 
-// ServeHTTP serves built files, and the page for every other address, where the front end finds its way.
+// screens tells whether an address is one of the front end's, which finds its way from there. The paths of somebody who comes for
+// several things begin with /d/ and what they come for.
+func screens(name string) bool {
+	if rest, ok := strings.CutPrefix(name, "/d/"); ok && rest != "" {
+		_, rest, _ = strings.Cut(rest, "/")
+		name = path.Clean("/" + rest)
+	}
+	if rest, ok := strings.CutPrefix(name, "/child/"); ok { // a school, a child, and a screen
+		parts := strings.SplitN(rest, "/", 3)
+		if len(parts) < 2 {
+			return false
+		}
+		name = "/" + strings.Join(parts[2:], "/")
+	}
+	return name == "/" || name == "/hand-in" || name == "/account" || name == "/people"
+}
+
+// ServeHTTP serves built files, and the page for the addresses of the front end; there is nothing at others.
 func (all pages) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	name := path.Clean(r.URL.Path)
 	p, found := all[name]
@@ -60,11 +77,14 @@ func (all pages) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case strings.HasPrefix(name, "/assets/"):
 		http.Error(w, "there is no such file", http.StatusNotFound)
 		return
-	default:
-		if !found || name == "/.gitkeep" {
-			p, found = all["/index.html"]
-		}
+	case found && name != "/.gitkeep" && name != "/index.html":
 		w.Header().Set("Cache-Control", "no-cache")
+	case !screens(name):
+		http.Error(w, "there is nothing at this address; the way in is /", http.StatusNotFound)
+		return
+	default:
+		p, found = all["/index.html"]
+		w.Header().Set("Cache-Control", "no-store") // also not behind the Back button after signing out
 	}
 	if !found {
 		http.Error(w, "the front end is not built; run make build", http.StatusServiceUnavailable)

@@ -55,31 +55,9 @@ var statuses = map[school.Code]int{
 	school.Busy: http.StatusServiceUnavailable,
 }
 
-// sentences say what is wrong, for whoever reads the interface; screens say it in the reader's language.
-var sentences = map[school.Code]string{
-	school.NotFound: "there is nothing here for you", school.NoCourse: "no course has this code", school.SignInFailed: "the username or the password is not right",
-	school.TooMany: "too many attempts; wait a little, then try again", school.Fixed: "the school has fixed this course on the sheet; a counselor can change it",
-	school.Barred: "the course is not offered to this student; a counselor can say how it could be", school.Earned: "the course is already earned",
-	school.NotOnSheet: "the course is not on the sheet", school.BadOrder: "the order must name each course of the list once",
-	school.BadStandsFor: "an alternate can only stand for a course that is requested", school.Full: "the sheet is full; remove something first",
-	school.OverMaximum:     "with it there would be more than the school allows; make it an alternate, or take something off first",
-	school.SummerAlternate: "a course of the summer round can be requested, but is no alternate",
-	school.TooComplex:      "the sheet cannot be judged: its courses can be laid or combined in too many ways; take some off", school.NoClaim: "there is no such open claim",
-	school.NotACourse: "only a course can be confirmed as earned elsewhere; waive the condition instead", school.BadMark: "the mark must lie between 0 and 100",
-	school.NeedsReason: "write the reason; it is kept, and the family sees it", school.NeedsMessage: "write what should be changed",
-	school.NeedsAgreed:     "agree to the fee of this course before you sign",
-	school.NeedsCommitment: "agree to what is asked of you first, each by itself", school.BadAct: "there is no such act",
-	school.BadPassword: "a password has 10 to 500 characters and is not the old one", school.Elsewhere: "the account also leads to another school; the office of that school must agree",
-	school.Busy: "somebody else is changing the same; try again", school.TooMuch: "at most 2000 sheets at once",
-	school.Code(acts.NotYours): "this is not yours to do", school.Code(acts.NoWindowYet): "the school has not yet said when requests open",
-	school.Code(acts.NotOpenYet): "requests are not open yet", school.Code(acts.Closed): "requests are closed for families; the school office can still change them",
-	school.Code(acts.ClosedForAll): "requests are closed, also for counselors", school.Code(acts.NotNeeded): "the school does not want this step",
-	school.Code(acts.NoPaper): "the school does not take signatures on paper", school.Code(acts.AlreadyDone): "this is done already",
-	school.Code(acts.Stale):            "the sheet was changed meanwhile, in another window or by another person; look at it again",
-	school.Code(acts.Locked):           "the sheet is cleared; a counselor can reopen it or send it back",
-	school.Code(acts.NothingSubmitted): "the sheet must be submitted first", school.Code(acts.ChangedSince): "the sheet was changed since it was submitted; it must be submitted again first",
-	school.Code(acts.NotSigned): "the sheet must be signed first", school.Code(acts.NotCleared): "the sheet is not cleared", school.Code(acts.NothingToUndo): "there is nothing to undo",
-	school.Code(acts.NotLookedAt): "a counselor must look at the sheet before it is submitted", school.Code(acts.NotReady): "something is still to do; mend what is listed",
+// say gives a sentence of the errors in the language of the request.
+func say(ctx context.Context, code string) string {
+	return requestOf(ctx).locale.Text("error."+code, map[string]any{"id": requestID(ctx)})
 }
 
 // statusCodes name errors that come from the protocol rather than from a use case.
@@ -104,26 +82,24 @@ func newProblem(status int, detail string) *Problem {
 // waitWhenDown is after how many seconds to try again when the database is gone.
 const waitWhenDown = 2
 
-func unavailable() *Problem {
-	p := newProblem(http.StatusServiceUnavailable, "the school's database cannot be reached just now; nothing was changed. Try again in a moment.")
+func unavailable(ctx context.Context) *Problem {
+	p := newProblem(http.StatusServiceUnavailable, say(ctx, "unavailable"))
 	p.Wait = waitWhenDown
 	return p
 }
 
 // internal is what is said of a bug or a failure; what it was is logged, and only said to be one.
 func internal(ctx context.Context, message string, errs ...error) *Problem {
-	id := requestID(ctx)
 	for _, err := range errs {
 		if school.Unavailable(err) {
 			requestOf(ctx).log.WarnContext(ctx, "the database cannot be reached, or is too slow", "error", err)
-			return unavailable()
+			return unavailable(ctx)
 		}
 	}
 	if ctx.Err() == nil { // else nobody waits for an answer any more, and nothing is wrong
 		requestOf(ctx).log.ErrorContext(ctx, "a request failed", "message", message, "errors", errs)
 	}
-	return newProblem(http.StatusInternalServerError,
-		"something went wrong on our side; nothing was changed. Try again, and tell the school office this number if it stays: "+id)
+	return newProblem(http.StatusInternalServerError, say(ctx, "internal"))
 }
 
 func init() {
@@ -153,8 +129,8 @@ func init() {
 	huma.DefaultArrayNullable = false
 }
 
-// answer turns an error of a use case into what the client gets.
-func answer(err error) error {
+// answer turns an error of a use case into what the client gets, said in the language of the request.
+func answer(ctx context.Context, err error) error {
 	var known *school.Error
 	if !errors.As(err, &known) {
 		return err
@@ -163,7 +139,7 @@ func answer(err error) error {
 	if !ok {
 		status = http.StatusConflict
 	}
-	p := newProblem(status, sentences[known.Code])
+	p := newProblem(status, say(ctx, string(known.Code)))
 	p.Code, p.Param = string(known.Code), known.Param
 	if known.Wait > 0 {
 		p.Wait = int(math.Ceil(known.Wait.Seconds()))

@@ -291,7 +291,7 @@ func newProof(k *school.Known, e *sheet.Evidence) Proof {
 	p := Proof{Need: newNeed(k.Year, e.Leaf), Verdict: e.Verdict.String(), Open: e.Verdict < condition.Expected}
 	if e.Record >= 0 {
 		r := &k.Records[e.Record]
-		p.Year, p.Outcome, p.From = policy.YearLabel(r.Year), string(r.Outcome), r.Title
+		p.Year, p.Outcome, p.From, p.Code = policy.YearLabel(r.Year), string(r.Outcome), r.Title, r.Code
 		if r.HasMark {
 			p.Mark = &r.Mark
 		}

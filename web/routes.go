@@ -50,7 +50,7 @@ func signedIn[I, O any](s *Server, api huma.API, op huma.Operation, do func(ctx 
 		}
 		out, err := do(ctx, by, in)
 		if err != nil {
-			return nil, answer(err)
+			return nil, answer(ctx, err)
 		}
 		return out, nil
 	})
@@ -88,39 +88,48 @@ func (s *Server) schoolRoutes(api huma.API) {
 		Student string `json:"student" maxLength:"100"`
 		Version int64  `json:"version" minimum:"1" doc:"The version of the sheet that was looked at"`
 	}
-	type clearIn struct {
-		InYear
-		Body struct {
-			Sheets []choice `json:"sheets" maxItems:"2000"`
-		}
-	}
 	type outcome struct {
 		Student string `json:"student"`
-		Code    string `json:"code,omitempty" doc:"Why the sheet stays as it is; without one it is cleared"`
+		Code    string `json:"code,omitempty" doc:"Why the sheet stays as it is; without one it is done"`
+		Version int64  `json:"version,omitempty" doc:"Of the sheet afterwards"`
 	}
-	type clearOut struct {
+	type outcomesOut struct {
 		Body struct {
 			Sheets []outcome `json:"sheets"`
 		}
 	}
-	op := operation("clear-sheets", http.MethodPost, yearPath+"/clearances", "Clear many sheets, each by itself; those that cannot be cleared are named")
-	op.MaxBodyBytes = 512 << 10
-	signedIn(s, api, op, func(ctx context.Context, by int64, in *clearIn) (*clearOut, error) {
-		var choices []school.Choice
-		for _, c := range in.Body.Sheets {
-			choices = append(choices, school.Choice(c))
+	type manyIn struct {
+		InYear
+		Body struct {
+			Sheets []choice `json:"sheets" maxItems:"2000"`
+			Reason string   `json:"reason,omitempty" maxLength:"1000" doc:"Where the act needs one"`
 		}
-		outcomes, err := s.cases.ClearAll(ctx, by, in.School, in.Year, choices)
-		if err != nil {
-			return nil, err
-		}
-		out := &clearOut{}
-		out.Body.Sheets = []outcome{}
-		for _, o := range outcomes {
-			out.Body.Sheets = append(out.Body.Sheets, outcome{o.Student, string(o.Code)})
-		}
-		return out, nil
-	})
+	}
+	many := func(id, path, summary string, do func(ctx context.Context, by int64, at string, year int, choices []school.Choice, reason string) ([]school.Outcome, error)) {
+		op := operation(id, http.MethodPost, yearPath+path, summary)
+		op.MaxBodyBytes = 512 << 10
+		signedIn(s, api, op, func(ctx context.Context, by int64, in *manyIn) (*outcomesOut, error) {
+			var choices []school.Choice
+			for _, c := range in.Body.Sheets {
+				choices = append(choices, school.Choice(c))
+			}
+			outcomes, err := do(ctx, by, in.School, in.Year, choices, in.Body.Reason)
+			if err != nil {
+				return nil, err
+			}
+			out := &outcomesOut{}
+			out.Body.Sheets = []outcome{}
+			for _, o := range outcomes {
+				out.Body.Sheets = append(out.Body.Sheets, outcome{o.Student, string(o.Code), o.Version})
+			}
+			return out, nil
+		})
+	}
+	many("clear-sheets", "/clearances", "Clear many sheets, each by itself; those that cannot be cleared are named",
+		func(ctx context.Context, by int64, at string, year int, choices []school.Choice, _ string) ([]school.Outcome, error) {
+			return s.cases.ClearAll(ctx, by, at, year, choices)
+		})
+	many("reopen-sheets", "/reopenings", "Take many clearances back, each by itself, with one reason", s.cases.ReopenAll)
 	type peopleIn struct {
 		InYear
 		Name string `query:"name" maxLength:"100" doc:"Words of the name or username"`

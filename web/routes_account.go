@@ -32,7 +32,7 @@ func (s *Server) accountRoutes(api huma.API) {
 		}
 		signed, err := s.cases.SignIn(ctx, in.Body.Username, in.Body.Password, school.Client{Address: requestOf(ctx).address, Device: device})
 		if err != nil {
-			return nil, answer(err)
+			return nil, answer(ctx, err)
 		}
 		// What the session was before is not what it becomes.
 		if err := s.sessions.RenewToken(ctx); err != nil {
@@ -43,7 +43,7 @@ func (s *Server) accountRoutes(api huma.API) {
 		s.sessions.Put(ctx, seenKey, s.now().Unix())
 		me, err := s.cases.Me(ctx, signed.Account)
 		if err != nil {
-			return nil, answer(err)
+			return nil, answer(ctx, err)
 		}
 		return &signInOut{s.device(signed.Device), newMe(me)}, nil
 	})
@@ -63,7 +63,7 @@ func (s *Server) accountRoutes(api huma.API) {
 		}
 		me, err := s.cases.Me(ctx, by)
 		if err != nil {
-			return nil, answer(err)
+			return nil, answer(ctx, err)
 		}
 		return &meOut{newMe(me)}, nil
 	})

@@ -100,6 +100,15 @@ type Decision struct {
 	Reason  string         `json:"reason" maxLength:"1000" doc:"Kept, and shown to the family"`
 }
 
+// Claiming is a family's statement that something a course asks for was met elsewhere.
+type Claiming struct {
+	Version int64  `json:"version" minimum:"1"`
+	Course  string `json:"course" maxLength:"100" doc:"The course on the sheet whose condition it is"`
+	Kind    string `json:"kind" enum:"passed,alongside,score,recommended,permission,program,credits"`
+	Name    string `json:"name,omitempty" maxLength:"200" doc:"As the need has it"`
+	Note    string `json:"note" maxLength:"1000" doc:"Where it was met, in words"`
+}
+
 type versionBody struct {
 	Version int64  `json:"version" minimum:"1" doc:"The version of the sheet that was looked at"`
 	Reason  string `json:"reason,omitempty" maxLength:"1000" doc:"Where the act needs one"`
@@ -130,6 +139,10 @@ func (s *Server) actRoutes(api huma.API) {
 	onSheet(s, api, operation("change-sheet", http.MethodPost, sheetPath+"/changes", "Change a sheet; kept at once"),
 		func(ctx context.Context, by int64, at school.Place, b *Edit) (*school.Desk, error) {
 			return s.cases.Change(ctx, by, at, school.Edit(*b))
+		})
+	onSheet(s, api, operation("make-claim", http.MethodPost, sheetPath+"/claims", "Say that something a course asks for was met elsewhere; a counselor decides"),
+		func(ctx context.Context, by int64, at school.Place, b *Claiming) (*school.Desk, error) {
+			return s.cases.MakeClaim(ctx, by, at, school.Claiming(*b))
 		})
 	onSheet(s, api, operation("submit-sheet", http.MethodPost, sheetPath+"/submission", "Submit a sheet; twice gives the same receipt"),
 		func(ctx context.Context, by int64, at school.Place, b *submissionBody) (*school.Desk, error) {

@@ -64,8 +64,8 @@ func New(cases *school.Service, o Options) *Server {
 		o.More(engine)
 	}
 	cop := http.NewCrossOriginProtection()
-	cop.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		p := newProblem(http.StatusForbidden, "requests from other sites are refused")
+	cop.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		p := newProblem(http.StatusForbidden, say(r.Context(), "other-site"))
 		p.Code = "cross-site"
 		sendProblem(w, p)
 	}))
@@ -116,7 +116,7 @@ func (s *Server) engine() *gin.Engine {
 	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, fault any) {
 		ctx := c.Request.Context()
 		s.log.ErrorContext(ctx, "a panic", "fault", fault, "stack", string(debug.Stack()))
-		writeProblem(c, newProblem(http.StatusInternalServerError, "something went wrong on our side; nothing was changed. Tell the school office this number if it stays: "+requestID(ctx)))
+		writeProblem(c, newProblem(http.StatusInternalServerError, say(ctx, "internal")))
 	}), withRoute)
 	compress := gingzip.Gzip(gzip.BestSpeed)
 	engine.Use(func(c *gin.Context) {
@@ -126,12 +126,12 @@ func (s *Server) engine() *gin.Engine {
 	})
 	pages := newPages(ui.Files())
 	notAllowed := func(c *gin.Context) {
-		writeProblem(c, newProblem(http.StatusMethodNotAllowed, "this address does not take this method"))
+		writeProblem(c, newProblem(http.StatusMethodNotAllowed, say(c.Request.Context(), "no-method")))
 	}
 	engine.NoRoute(func(c *gin.Context) {
 		switch {
 		case strings.HasPrefix(c.Request.URL.Path, "/api/"):
-			writeProblem(c, newProblem(http.StatusNotFound, "there is no such address"))
+			writeProblem(c, newProblem(http.StatusNotFound, say(c.Request.Context(), "no-address")))
 		case c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead:
 			c.Header("Allow", "GET, HEAD")
 			notAllowed(c)

@@ -88,7 +88,7 @@ func cookieName(name string, tls bool) string {
 func (s *Server) account(ctx context.Context) (int64, error) {
 	account, _ := s.sessions.Get(ctx, accountKey).(int64)
 	if account == 0 {
-		return 0, newProblem(http.StatusUnauthorized, "sign in first")
+		return 0, newProblem(http.StatusUnauthorized, say(ctx, "sign-in-first"))
 	}
 	now := s.now()
 	since := func(key string) time.Duration { return now.Sub(time.Unix(s.sessions.GetInt64(ctx, key), 0)) }
@@ -97,7 +97,7 @@ func (s *Server) account(ctx context.Context) (int64, error) {
 		if err := s.sessions.Destroy(ctx); err != nil {
 			return 0, err
 		}
-		return 0, newProblem(http.StatusUnauthorized, "you were signed out after two hours without a click, or twelve hours in all; sign in again")
+		return 0, newProblem(http.StatusUnauthorized, say(ctx, "session-over"))
 	case idle > seenEvery:
 		s.sessions.Put(ctx, seenKey, now.Unix())
 	}

@@ -232,6 +232,7 @@ func TestAuthorisation(t *testing.T) {
 	}{
 		{"GET", maraSheet, "", reads}, {"GET", maraSheet + "/history", "", reads}, {"GET", maraSheet + "/effects", "", reads},
 		{"POST", maraSheet + "/changes", undo, edits}, {"POST", maraSheet + "/submission", version, edits},
+		{"POST", maraSheet + "/claims", `{"version":999,"course":"PHY1","kind":"passed","name":"ALG1","note":"x"}`, edits},
 		{"POST", maraSheet + "/signature", signature, signs},
 		{"POST", maraSheet + "/wish", message, answers{"mara.quill": no, "ilse.quill": stale, "ms.arden": no, "ms.colleague": no, "office": no}},
 		{"POST", maraSheet + "/look", version, decides("409 not-needed")}, {"POST", maraSheet + "/clearance", version, decides(stale)},
@@ -248,6 +249,7 @@ func TestAuthorisation(t *testing.T) {
 		{"GET", year + "/catalog", "", members}, {"GET", "/api/schools/pellworth/years/2026/catalog", "", nil}, {"GET", elsewhere + "/catalog", "", foreignReads},
 		{"GET", year + "/caseload", "", staff(ok, ok)}, {"GET", year + "/caseload?all=true", "", staff(ok, ok)}, {"GET", elsewhere + "/caseload", "", foreignReads},
 		{"POST", year + "/clearances", `{"sheets":[]}`, staff(ok, ok)}, {"POST", elsewhere + "/clearances", `{"sheets":[]}`, foreignReads},
+		{"POST", year + "/reopenings", `{"sheets":[],"reason":"x"}`, staff(ok, ok)}, {"POST", elsewhere + "/reopenings", `{"sheets":[],"reason":"x"}`, foreignReads},
 		{"GET", year + "/people?name=quill", "", staff(no, ok)}, {"GET", elsewhere + "/people?name=quill", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"POST", year + "/people/nobody/password", "", staff(no, hidden)}, {"POST", elsewhere + "/people/s0001/password", "", answers{"foreign.counselor": no}},
 	}
@@ -783,13 +785,36 @@ func TestCrossSiteRequestsAreRefused(t *testing.T) {
 	}
 }
 
+// Only the addresses that the front end has are answered with it; search engines are told that nothing is for them.
+func TestWhatIsServed(t *testing.T) {
+	s := newSite(t)
+	for path, want := range map[string]int{"/": 200, "/hand-in": 200, "/account": 200, "/people": 200, "/d/family": 200, "/d/student-tarnridge/hand-in": 200, "/d/family/child/tarnridge/tr001": 200,
+		"/d/family/child/tarnridge/tr001/hand-in": 200, "/child/pellworth/s0001": 200, "/robots.txt": 200, "/mark.svg": 200, "/hand-in/": 200,
+		"/nothing": 404, "/d/": 404, "/d/family/nothing": 404, "/child/pellworth": 404, "/child/pellworth/s0001/nothing": 404, "/index.html": 404, "/wp-login.php": 404, "/.gitkeep": 404} {
+		answer, err := http.Get(s.URL + path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		body, err := io.ReadAll(answer.Body)
+		if answer.Body.Close(); err != nil || answer.StatusCode != want {
+			t.Errorf("%s: %d %v, want %d", path, answer.StatusCode, err, want)
+		}
+		if path == "/robots.txt" && !strings.Contains(string(body), "Disallow: /") {
+			t.Errorf("robots.txt says %q", body)
+		}
+		if path == "/" && !strings.Contains(string(body), `<meta name="description"`) {
+			t.Error("the page's head has no description")
+		}
+	}
+}
+
 func TestHeadersAndCookies(t *testing.T) {
 	for _, tls := range []bool{false, true} {
 		t.Run(fmt.Sprint("behind TLS ", tls), func(t *testing.T) {
 			s := newSite(t, func(o *web.Options) { o.TLS = tls })
 			res, _ := s.send(s.fresh(), "GET", "/", "", nil)
 			for name, want := range map[string]string{"X-Content-Type-Options": "nosniff", "Referrer-Policy": "same-origin", "Content-Security-Policy": "default-src 'none'; script-src 'self';",
-				"Cross-Origin-Opener-Policy": "same-origin", "Cross-Origin-Resource-Policy": "same-origin", "Permissions-Policy": "camera=()", "Cache-Control": "no-cache"} {
+				"Cross-Origin-Opener-Policy": "same-origin", "Cross-Origin-Resource-Policy": "same-origin", "Permissions-Policy": "camera=()", "Cache-Control": "no-store"} {
 				if got := res.Header.Get(name); !strings.HasPrefix(got, want) {
 					t.Errorf("%s is %q", name, got)
 				}

@@ -176,7 +176,7 @@ var errDatabaseEnded = errors.New("the demo's database has ended by itself")
 
 func demoSignIns() []web.DemoSignIn {
 	who := map[string]string{"mara.quill": "Mara Quill, a student entering grade 10", "ilse.quill": "Ilse Quill, mother of Mara and Jonah, in two schools",
-		"ms.arden": "Ms Arden, Mara’s counselor", "office": "Dagny Westerdale, the school office", "jonah.quill": "Jonah Quill, a student entering grade 7 at Tarn Ridge",
+		"ms.arden": "Ms Arden, Mara’s counselor", "office": "Dagny Westerdale, the school office", "jonah": "Jonah Quill, a student entering grade 7 at Tarn Ridge",
 		"ms.bellweather": "Ms Bellweather, a counselor of both schools", "mr.tolland": "Mr Tolland, who teaches at one school and is a father at the other"}
 	var list []web.DemoSignIn
 	for _, username := range demo.SignIns {

@@ -23,6 +23,7 @@ type shot struct {
 	wait             string // a selector that shows when the screen is there
 	click            string // then this is clicked
 	typed            string // then this is typed
+	language         string // that the browser asks for
 }
 
 var shots = []shot{
@@ -37,6 +38,9 @@ var shots = []shot{
 	{name: "family-phone", user: "ilse.quill", path: "/", wait: "h1", phone: true},
 	{name: "caseload", user: "ms.arden", path: "/", wait: "#student h2"},
 	{name: "caseload-phone", user: "ms.arden", path: "/", wait: "#student h2", phone: true},
+	{name: "year-es", user: "mara.quill", path: "/", wait: "#board", language: "es"},
+	{name: "year-trimesters", user: "jonah", path: "/", wait: "#board"},
+	{name: "family-two-schools", user: "ilse.quill", path: "/", wait: "h1", phone: true, click: "main section button"},
 	{name: "people", user: "office", path: "/people", wait: "input[type=search]", typed: "quill"},
 }
 
@@ -90,6 +94,10 @@ func take(b *rod.Browser, s shot, file string) {
 		_ = proto.EmulationSetEmulatedMedia{Features: []*proto.EmulationMediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}}.Call(page)
 	}
 	page.MustNavigate(address).MustWaitLoad()
+	if s.language != "" {
+		page.MustEval(`(tag) => localStorage.setItem('language', tag)`, s.language)
+		page.MustReload().MustWaitLoad()
+	}
 	if s.user != "" {
 		page.MustElement("input[name=username]").MustInput(s.user)
 		page.MustElement("input[name=password]").MustInput(demo.Password)
@@ -101,7 +109,7 @@ func take(b *rod.Browser, s shot, file string) {
 	}
 	page.MustElement(s.wait)
 	if s.click != "" {
-		page.MustElement(s.click).MustClick()
+		page.MustElement(s.click).MustScrollIntoView().MustClick()
 	}
 	if s.typed != "" {
 		page.MustElement("input[type=search]").MustInput(s.typed)

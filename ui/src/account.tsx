@@ -4,7 +4,7 @@ import { useTranslation } from 'react-i18next';
 import { api, ask, keys, useSessions } from './api/client';
 import { errorWords } from './errors';
 import { Button, Loading, Refusal } from './kit/controls';
-import { when } from './words';
+import { when } from './kit/format';
 
 /** A browser by the names that people know, as far as it tells them. */
 function agentWords(t: ReturnType<typeof useTranslation>['t'], agent: string) {

@@ -1,10 +1,12 @@
-import { Suspense, lazy } from 'react';
+import { Suspense, lazy, useEffect, useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { useLocation } from 'wouter';
-import { ApiError, type Person, useMe } from './api/client';
+import { Router, useLocation } from 'wouter';
+import { type Me, type Person, useMe } from './api/client';
 import { errorWords } from './errors';
+import { closest, ownLanguage, remember, speak } from './i18n';
 import { Button, Loading } from './kit/controls';
-import { Header, officePages } from './kit/header';
+import { Header, type Place, Places } from './kit/header';
+import { officePages } from './kit/pages';
 import { SignIn } from './signin';
 
 const Student = lazy(() => import('./student/student'));
@@ -13,12 +15,37 @@ const Counselor = lazy(() => import('./counselor/caseload'));
 const People = lazy(() => import('./office/people'));
 const Account = lazy(() => import('./account'));
 
+/** A place with whom of a person's parts in schools it is for. */
+interface Desk extends Place {
+  job: Person['job'];
+  persons: Person[];
+}
+
+/** What somebody comes for: all children in one place, everything else by school. */
+function desksOf(t: ReturnType<typeof useTranslation>['t'], me: Me): Desk[] {
+  const family = me.persons.filter((p) => p.job === 'family');
+  const desks: Desk[] = family.length ? [{ key: 'family', label: t('header.family'), job: 'family', persons: family }] : [];
+  for (const p of me.persons) {
+    if (p.job === 'family') continue;
+    const label = t('header.desk', { job: t(`header.job.${p.job}`), school: p.name });
+    desks.push({ key: `${p.job}-${encodeURIComponent(p.school)}`, label, job: p.job, persons: [p] });
+  }
+  return desks;
+}
+
 export function App() {
   const me = useMe();
   const { t } = useTranslation();
-  const [at] = useLocation();
-  if (me.isPending) return <Loading />;
-  if (me.error instanceof ApiError && me.error.code === 'not-signed-in') return <SignIn />;
+  const [spoken, setSpoken] = useState(false);
+  // The language is the person's own: what they chose, else what the school has of them, else the browser's.
+  const chosen = me.data && (me.data.language || (me.data.username && me.data.persons.find((p) => p.language)?.language));
+  useEffect(() => {
+    if (me.isPending) return;
+    const tag = chosen ? closest([chosen]) : ownLanguage();
+    if (chosen) remember(tag);
+    void speak(tag).finally(() => setSpoken(true));
+  }, [me.isPending, chosen]);
+  if (me.isPending || !spoken) return <Loading />;
   if (me.error)
     return (
       <main className="p-6">
@@ -28,37 +55,56 @@ export function App() {
         </Button>
       </main>
     );
-  const person = me.data.persons[0];
+  if (!me.data.username) return <SignIn />;
+  return <SignedIn me={me.data} />;
+}
+
+function SignedIn({ me }: { me: Me }) {
+  const { t } = useTranslation();
+  const [at, go] = useLocation();
+  const desks = useMemo(() => desksOf(t, me), [t, me]);
+  const wanted = /^\/d\/([^/]+)/.exec(at)?.[1];
+  const here = desks.find((d) => d.key === wanted) ?? desks[0];
+  const many = desks.length > 1;
+  useEffect(() => {
+    if (here && many && here.key !== wanted && at === '/') go(`/d/${here.key}`, { replace: true });
+    if (wanted && (!many || here?.key !== wanted)) go('/', { replace: true });
+  }, [at, go, here, many, wanted]);
   return (
-    <Suspense fallback={<Loading />}>
-      {at === '/account' ? (
-        <>
-          <Header pages={[{ to: '/', label: t('nav.back') }]} />
-          <Account />
-        </>
-      ) : person?.job === 'office' && at === '/people' ? (
-        <>
-          <Header pages={officePages(t)} />
-          <People at={person} />
-        </>
-      ) : person?.job === 'student' ? (
-        <Student person={person} />
-      ) : person?.job === 'family' ? (
-        <Family persons={me.data.persons} />
-      ) : person?.job === 'counselor' || person?.job === 'office' ? (
-        <Counselor person={person} />
-      ) : (
-        <Nothing person={person} />
-      )}
-    </Suspense>
+    <Places.Provider value={{ all: desks, here: at === '/account' ? undefined : here?.key, signedIn: true }}>
+      <Suspense fallback={<Loading />}>
+        {at === '/account' ? (
+          <>
+            <Header pages={[{ to: '/', label: t('nav.back') }]} />
+            <Account />
+          </>
+        ) : (
+          <Router base={many && here ? `/d/${here.key}` : ''} key={here?.key}>
+            <DeskOf desk={here} />
+          </Router>
+        )}
+      </Suspense>
+    </Places.Provider>
   );
 }
 
-function Nothing({ person }: { person: Person | undefined }) {
+function DeskOf({ desk }: { desk: Desk | undefined }) {
   const { t } = useTranslation();
+  const [at] = useLocation();
+  const person = desk?.persons[0];
+  if (desk?.job === 'family') return <Family persons={desk.persons} />;
+  if (desk?.job === 'student' && person) return <Student place={{ school: person.school, year: person.year, student: person.id }} />;
+  if (desk?.job === 'office' && person && at === '/people')
+    return (
+      <>
+        <Header pages={officePages(t)} where={person.name} />
+        <People at={person} />
+      </>
+    );
+  if ((desk?.job === 'counselor' || desk?.job === 'office') && person) return <Counselor person={person} />;
   return (
     <>
-      <Header pages={[]} />
+      <Header pages={[]} where={person?.name} />
       <main id="page" className="p-6">
         <h1>{t('teacher.head')}</h1>
         <p className="mt-2 text-soft">{t('teacher.note', { name: person ? `${person.given} ${person.family}` : '' })}</p>

@@ -1,6 +1,47 @@
 import i18next from 'i18next';
 import { initReactI18next } from 'react-i18next';
-import en from './locales/en.json';
+import en from '../../locales/en.json';
+
+/** The locale files: a further language is a further file. English is always at hand, the others come when they are wanted. */
+const files = import.meta.glob<{ default: object }>(['../../locales/*.json', '!../../locales/en.json']);
+const tagOf = (file: string) => file.replace(/^.*\/|\.json$/g, '');
+
+export const languages = ['en', ...Object.keys(files).map(tagOf)].sort();
+
+/** A language's name in itself. */
+export function languageName(tag: string) {
+  const name = new Intl.DisplayNames([tag], { type: 'language' }).of(tag) ?? tag;
+  return name.charAt(0).toLocaleUpperCase(tag) + name.slice(1);
+}
+
+const remembered = 'language';
+
+/** The first of some languages that there is a file for: es-MX is served by es. */
+export function closest(wanted: readonly (string | null | undefined)[]) {
+  for (const tag of wanted) {
+    const found = languages.find((l) => l === tag) ?? languages.find((l) => l === tag?.split('-')[0]);
+    if (found) return found;
+  }
+  return 'en';
+}
+
+/** The language of this browser: what was chosen in it, else what it asks for. */
+export const ownLanguage = () => closest([localStorage.getItem(remembered), ...navigator.languages]);
+
+/** Speaks a language from now on. */
+export async function speak(tag: string) {
+  const file = Object.keys(files).find((f) => tagOf(f) === tag);
+  if (file && !i18next.hasResourceBundle(tag, 'translation')) {
+    const load = files[file];
+    if (load) i18next.addResourceBundle(tag, 'translation', (await load()).default);
+  }
+  await i18next.changeLanguage(tag);
+  document.documentElement.lang = tag;
+  document.documentElement.dir = i18next.dir(tag);
+}
+
+/** Remembers a choice in this browser. */
+export const remember = (tag: string) => localStorage.setItem(remembered, tag);
 
 void i18next.use(initReactI18next).init({
   lng: 'en',

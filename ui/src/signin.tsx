@@ -4,6 +4,7 @@ import { useTranslation } from 'react-i18next';
 import { api, ask, keys } from './api/client';
 import { errorWords } from './errors';
 import { Button, Refusal } from './kit/controls';
+import { LanguageChoice } from './kit/header';
 
 export function SignIn() {
   const { t } = useTranslation();
@@ -31,7 +32,9 @@ export function SignIn() {
   return (
     <main className="mx-auto grid max-w-4xl gap-10 p-6 pt-12 desk:grid-cols-2 desk:pt-28">
       <section>
-        <p className="font-head text-lg font-semibold text-madder">Rubricon</p>
+        <p className="mb-2 flex items-center justify-between">
+          <span className="font-head text-lg font-semibold text-madder">Rubricon</span> <LanguageChoice />
+        </p>
         <h1 className="mb-6">{t('signIn.head')}</h1>
         <form onSubmit={submit}>
           <label>

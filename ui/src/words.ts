@@ -1,4 +1,5 @@
 import type { TFunction } from 'i18next';
+import { amount, day, plural, when } from './kit/format';
 import type { Catalog, Course, Effect, Entry, Need, Proof, Rule, RuleState, Sheet, Todo } from './api/client';
 
 /** The catalog with its courses and rules by code. */
@@ -26,54 +27,42 @@ export function bookOf(catalog: Catalog): Book {
   return book;
 }
 
-export function amount(n: number) {
-  return String(Math.round(n * 100) / 100);
-}
-
 export function join(t: TFunction, parts: string[]) {
   if (parts.length < 2) return parts.join('');
   return t('list', { head: parts.slice(0, -1).join(t('listComma')), last: parts.at(-1) });
 }
 
-export function when(iso: string, zone?: string) {
-  return new Intl.DateTimeFormat('en-GB', {
-    weekday: 'short',
-    day: 'numeric',
-    month: 'short',
-    hour: '2-digit',
-    minute: '2-digit',
-    timeZone: zone,
-    timeZoneName: zone ? 'short' : undefined,
-  }).format(new Date(iso));
+/** How much of a rule's measure, in words: “one credit”, “two courses”, in the school's own unit where it has one. */
+export function measured(t: TFunction, book: Book, rule: Rule | undefined, n: number) {
+  const measure = rule?.measure ?? 'courses';
+  if (measure === 'credits' && book.catalog.unit)
+    return t('measure.unit', { word: amount(n), unit: plural(n) === 'one' ? book.catalog.unit.one : book.catalog.unit.other });
+  return counted(t, measure === 'courses' && rule?.on === 'alternates' ? 'measure.alternates' : `measure.${measure}`, n);
 }
 
-export function clock(iso: string) {
-  return new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit' }).format(new Date(iso));
-}
-
-/** How much of a rule's measure, in words: “1 credit”, “two courses”. */
-export function measured(t: TFunction, rule: Rule | undefined, n: number) {
-  const count = Math.round(n * 100) / 100;
+/** A number with what it counts; small whole numbers are written out. */
+export function counted(t: TFunction, key: string, n: number) {
   const numbers = ['', 'one', 'two', 'three', 'four', 'five', 'six', 'seven', 'eight', 'nine'];
-  const word = numbers[count] ? t(`number.${numbers[count]}`) : amount(n);
-  if (rule?.on === 'alternates' && rule.measure === 'courses') return t('measure.alternates', { count, word });
-  return t(`measure.${rule?.measure ?? 'courses'}`, { count, word });
+  return t(key, { count: Math.round(n * 100) / 100, word: numbers[n] ? t(`number.${numbers[n]}`) : amount(n) });
 }
 
-export function needWords(t: TFunction, n: Need) {
-  const name = n.title ?? n.name ?? '';
+export function needWords(t: TFunction, book: Book, n: Need) {
+  const name = n.title ? book.title(n.name ?? '') : (n.name ?? '');
   return t(n.at === undefined || n.kind === 'grade' ? `need.${n.kind}` : `need.${n.kind}At`, { name, at: n.at });
 }
 
+/** The title of the course on record: the catalog's, in the reader's language, where the catalog has it. */
+const fromWords = (book: Book, p: Proof) => (p.code && book.course(p.code) ? book.title(p.code) : p.from);
+
 /** What a condition's leaf rests on: “Geometry, being taken now”. */
-export function proofWords(t: TFunction, p: Proof) {
+export function proofWords(t: TFunction, book: Book, p: Proof) {
   if (p.verdict === 'unverified' && p.by) return t('proof.claim', { by: p.by });
   if (p.kind === 'score') return p.value === undefined ? t('proof.noScore') : t('proof.score', { value: p.value });
   if (p.outcome)
     return t(`proof.${p.outcome}`, {
-      from: p.from,
+      from: fromWords(book, p),
       year: p.year,
-      mark: p.mark === undefined ? '' : t('proof.mark', { mark: p.mark }),
+      mark: p.mark === undefined ? '' : t('proof.mark', { mark: amount(p.mark) }),
     });
   if (p.by) return t('proof.by', { by: p.by });
   return t(p.verdict === 'met' ? 'proof.holds' : 'proof.nothing');
@@ -107,12 +96,13 @@ export interface Clause {
   todo: Todo;
 }
 
-/** One clause for each thing still to do. */
-export function clauses(t: TFunction, book: Book, sheet: Sheet): Clause[] {
+/** One clause for each thing still to do, as the family reads it, or whoever of the school decides. */
+export function clauses(t: TFunction, book: Book, sheet: Sheet, reader: 'family' | 'school' = 'family'): Clause[] {
   return sheet.todo.map((todo, i) => {
     const rule = book.rule(todo.rule ?? '');
-    const label = (rule?.label ?? '').toLowerCase();
-    const much = measured(t, rule, todo.amount ?? 0);
+    const label = rule?.label ?? '';
+    const much = measured(t, book, rule, todo.amount ?? 0);
+    const plain = rule?.on === 'alternates' || (rule?.measure === 'credits' && rule.courses.length === 0);
     let text: string;
     switch (todo.kind) {
       case 'ruleShort':
@@ -121,10 +111,10 @@ export function clauses(t: TFunction, book: Book, sheet: Sheet): Clause[] {
         else text = t('todo.short', { much, label });
         break;
       case 'ruleOver':
-        text = t('todo.over', { much, label });
+        text = plain ? t('todo.overPlain', { much }) : t('todo.over', { much, label });
         break;
       case 'entry':
-        text = t(todo.verdict === 'unverified' ? 'todo.word' : 'todo.entry', {
+        text = t(`todo.${todo.verdict === 'unverified' ? 'word' : 'entry'}${reader === 'school' ? 'Yours' : ''}`, {
           course: book.title(todo.course ?? ''),
           who: sheet.student.counselor ?? t('theCounselor'),
         });
@@ -133,44 +123,60 @@ export function clauses(t: TFunction, book: Book, sheet: Sheet): Clause[] {
         text = t('todo.link', { needs: book.title(todo.needs ?? ''), course: book.title(todo.course ?? '') });
         break;
       case 'overload':
-        text = t('todo.overload', { amount: amount(todo.amount ?? 0) });
+        text = counted(t, 'todo.overload', todo.amount ?? 0);
         break;
       default:
-        text = t(`todo.${todo.kind}`, { course: book.title(todo.course ?? '') });
+        text = t(`todo.${todo.kind}${todo.kind === 'barred' && reader === 'school' ? 'Yours' : ''}`, { course: book.title(todo.course ?? '') });
     }
     return { key: `${todo.kind} ${todo.rule ?? todo.course ?? i} ${todo.needs ?? ''}`, text, todo };
   });
 }
 
 /** What adding a course would do, most telling first. */
-export function effectWords(t: TFunction, book: Book, e: Effect): { strong: string[]; plain: string[] } {
+export function effectWords(t: TFunction, book: Book, sheet: Sheet, e: Effect): { strong: string[]; plain: string[] } {
   const strong: string[] = [];
   const plain: string[] = [];
   const c = book.course(e.course);
   if (e.earned) return { strong: [t('effect.earned')], plain };
   if (e.barred) {
-    return { strong: [], plain: [e.offered ? t('effect.invited') : t('effect.grades', { grades: (c?.grades ?? []).join(', ') })] };
+    return {
+      strong: [],
+      plain: [e.offered ? t('effect.invited') : t('effect.grades', { count: c?.grades.length ?? 0, grades: join(t, (c?.grades ?? []).map(String)) })],
+    };
   }
   if (e.refused === 'fixed') return { strong: [], plain: [t('effect.fixed', { courses: join(t, (e.swaps ?? []).map(book.title)) })] };
+  if (e.refused === 'over-maximum') {
+    const over = (e.rules ?? []).find((change) => change.does === 'breaks') ?? e.rules?.[0];
+    const most = over ?? { rule: sheet.rules.find((r) => r.max !== undefined && r.measured >= r.max && touches(book, r.id, e.course))?.id ?? '' };
+    return { strong: [], plain: [t('effect.over', { label: book.rule(most.rule)?.label ?? most.rule })] };
+  }
   if (e.refused) return { strong: [], plain: [t('effect.sheetFull')] };
   if (e.repeat) return { strong: [], plain: [t('effect.repeat')] };
   if (e.missing?.length) {
     const needs = join(
       t,
-      e.missing.map((n) => needWords(t, n)),
+      e.missing.map((n) => needWords(t, book, n)),
     );
     plain.push(t(e.entry === 'unverified' ? 'effect.unverified' : 'effect.needs', { needs }));
+    if (e.entry === 'unmet') plain.push(t('effect.claim', { who: sheet.student.counselor ?? t('theCounselor') }));
   } else if (e.entry === 'expected') plain.push(t('effect.expected'));
   for (const change of e.rules ?? []) {
     const rule = book.rule(change.rule);
     const label = rule?.label ?? change.rule;
+    if (rule?.on === 'alternates' && change.to < change.from) {
+      plain.push(t('effect.leavesAlternates', { count: change.to }));
+      continue;
+    }
     const words = t(`effect.${change.does}`, { label, from: amount(change.from), to: amount(change.to) });
     if (change.does === 'completes') strong.push(words);
     else plain.push(words);
   }
-  if (!e.fits) {
-    const fill = (e.fill ?? []).filter((f) => f !== e.course).map(book.title);
-    plain.push(fill.length > 3 ? t('effect.full') : t('effect.fill', { courses: join(t, fill) }));
+  if (c?.summer) plain.push(t('effect.summer'));
+  else if (!e.fits) {
+    const fill = (e.fill ?? []).filter((f) => f !== e.course);
+    plain.push(t(fill.length > 3 ? 'effect.full' : 'effect.fill', { courses: join(t, fill.map(book.title)) }));
+    const room = fill.find((f) => !sheet.requests.find((r) => r.course === f)?.assigned);
+    if (room) plain.push(t('effect.room', { course: book.title(room) }));
   } else if (c && (c.spans ?? []).length > 1) plain.push(t('effect.fitsIn', { terms: termsWords(t, book, e.terms) }));
   else plain.push(t('effect.fits'));
   if (e.swaps?.length) plain.push(t('effect.swaps', { courses: join(t, e.swaps.map(book.title)) }));
@@ -178,6 +184,12 @@ export function effectWords(t: TFunction, book: Book, e: Effect): { strong: stri
   if (e.retake) plain.push(t('effect.retake'));
   return { strong, plain };
 }
+
+/** Whether a rule counts a course. */
+const touches = (book: Book, rule: string, course: string) => {
+  const courses = book.rule(rule)?.courses ?? [];
+  return courses.length === 0 || courses.includes(course);
+};
 
 /** What still keeps an entry's condition from holding. */
 export const openNeeds = (e: Entry) => (e.mark === 'stopped' ? (e.needs ?? []).filter((p) => p.open) : []);
@@ -192,7 +204,7 @@ export function entryLine(t: TFunction, book: Book, sheet: Sheet, e: Entry): str
       t('entry.needs', {
         needs: join(
           t,
-          open.map((p) => needWords(t, p)),
+          open.map((p) => needWords(t, book, p)),
         ),
       }),
     );
@@ -204,8 +216,21 @@ export function entryLine(t: TFunction, book: Book, sheet: Sheet, e: Entry): str
   if (e.assigned)
     parts.push(e.fixed ? t('entry.fixed') : e.exchange?.length ? t('entry.exchange', { courses: join(t, e.exchange.map(book.title)) }) : t('entry.assigned'));
   if (e.recommends) parts.push(t('entry.recommended', { who: e.recommends }));
+  for (const x of sheet.errands.filter((x) => x.course === e.course)) {
+    const errand = book.catalog.errands[x.errand];
+    if (!errand?.becomes?.length) continue;
+    if (x.replacedBy) parts.push(t('entry.replacedBy', { course: book.title(x.replacedBy) }));
+    else
+      parts.push(
+        t(errand.due ? 'entry.placeholder' : 'entry.placeholderNoDate', {
+          courses: join(t, errand.becomes.map(book.title)),
+          errand: errand.title,
+          due: errand.due && day(errand.due),
+        }),
+      );
+  }
   const now = (e.needs ?? []).find((p) => p.verdict === 'expected' && p.outcome === 'inProgress');
-  if (e.entry === 'expected' && now) parts.push(t('entry.expected', { from: now.from }));
+  if (e.entry === 'expected' && now) parts.push(t('entry.expected', { from: fromWords(book, now) }));
   if (e.waivedBy && !e.assigned) parts.push(t('entry.waived', { who: e.waivedBy }));
   const links = book.course(e.course)?.links ?? [];
   const beside = sheet.requests.filter((r) => links.includes(r.course)).map((r) => book.title(r.course));

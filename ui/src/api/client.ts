@@ -1,4 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import i18next from 'i18next';
 import createClient from 'openapi-fetch';
 import type { components, paths } from './schema.gen';
 
@@ -18,6 +19,7 @@ export type Me = components['schemas']['MeView'];
 export type Person = components['schemas']['PersonView'];
 export type Caseload = components['schemas']['CaseloadView'];
 export type CaseRow = components['schemas']['CaseRow'];
+export type Claiming = components['schemas']['Claiming'];
 export type Decision = components['schemas']['Decision'];
 export type Problem = components['schemas']['Problem'];
 export type Acts = components['schemas']['Acts'];
@@ -25,6 +27,14 @@ export type Found = components['schemas']['FoundView'];
 export type Session = components['schemas']['SessionView'];
 
 export const api = createClient<paths>({ baseUrl: '/' });
+
+// The server says what is wrong in the language of the screens.
+api.use({
+  onRequest({ request }) {
+    request.headers.set('Accept-Language', i18next.language);
+    return request;
+  },
+});
 
 /** An error with the server's problem details; without them the server was not reached. */
 export class ApiError extends Error {
@@ -53,7 +63,7 @@ export async function ask<T>(call: Promise<{ data?: T; error?: unknown; response
 
 export const keys = {
   me: ['me'] as const,
-  catalog: (at: Year) => ['catalog', at.school, at.year] as const,
+  catalog: (at: Year, language: string) => ['catalog', at.school, at.year, language] as const,
   sheet: (at: Place) => ['sheet', at.school, at.year, at.student] as const,
   effects: (sheet: Sheet | undefined) => ['effects', sheet?.school, sheet?.year, sheet?.student.id, sheet?.version, sheet?.judged] as const,
   caseload: (at: Year, all: boolean) => ['caseload', at.school, at.year, all] as const,
@@ -74,13 +84,19 @@ export interface Place extends Year {
 
 export const useMe = () => useQuery({ queryKey: keys.me, queryFn: () => ask(api.GET('/api/me')) });
 
-export const useCatalog = (at: Year | undefined) =>
-  useQuery({
-    queryKey: keys.catalog(at ?? { school: '', year: 0 }),
-    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/catalog', { params: { path: at ?? { school: '', year: 0 } } })),
+export const useCatalog = (at: Year | undefined) => {
+  const language = i18next.language;
+  const path = { school: at?.school ?? '', year: at?.year ?? 0 };
+  return useQuery({
+    queryKey: keys.catalog(path, language),
+    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/catalog', { params: { path, query: { language } } })),
     enabled: at !== undefined,
+    placeholderData: keepPreviousData, // while another language comes
     staleTime: 5 * 60_000,
   });
+};
+
+export const setLanguage = (language: string) => ask(api.PUT('/api/me/language', { body: { language } }));
 
 /** The tags of sheets as the server gave them: a sheet that is still what it was is not judged and sent again. */
 const tags = new WeakMap<Sheet, string>();
@@ -154,8 +170,10 @@ interface Signed {
 /** The acts on a sheet, by name; each answers with the judged sheet. */
 export const acts = {
   change: (path: Place, body: Edit) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/changes', { params: { path }, body })),
-  submit: (path: Place, body: Signed) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/submission', { params: { path }, body })),
-  sign: (path: Place, body: Signed & { agreed: string[] }) =>
+  claim: (path: Place, body: Claiming) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/claims', { params: { path }, body })),
+  submit: (path: Place, body: Signed & { agreed?: string[] }) =>
+    ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/submission', { params: { path }, body })),
+  sign: (path: Place, body: Signed & { agreed: string[]; commitments?: string[] }) =>
     ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/signature', { params: { path }, body })),
   wish: (path: Place, body: { version: number; message: string }) =>
     ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/wish', { params: { path }, body })),
@@ -166,9 +184,15 @@ export const acts = {
   decide: (path: Place, body: Decision) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/decision', { params: { path }, body })),
 };
 
+type Many = { student: string; version: number }[];
+
 /** Clears many sheets in one act of the server; those that stay are named. */
-export const clearSheets = (at: Year, sheets: { student: string; version: number }[]) =>
+export const clearSheets = (at: Year, sheets: Many) =>
   ask(api.POST('/api/schools/{school}/years/{year}/clearances', { params: { path: at }, body: { sheets } }));
+
+/** Takes many clearances back in one act of the server. */
+export const reopenSheets = (at: Year, sheets: Many, reason: string) =>
+  ask(api.POST('/api/schools/{school}/years/{year}/reopenings', { params: { path: at }, body: { sheets, reason } }));
 
 export const givePassword = (at: Year, person: string) =>
   ask(api.POST('/api/schools/{school}/years/{year}/people/{person}/password', { params: { path: { ...at, person } } }));

@@ -140,6 +140,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/reopenings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take many clearances back, each by itself, with one reason */
+        post: operations["reopen-sheets"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/students/{student}/sheet": {
         parameters: {
             query?: never;
@@ -168,6 +185,23 @@ export interface paths {
         put?: never;
         /** Change a sheet; kept at once */
         post: operations["change-sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/claims": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that something a course asks for was met elsewhere; a counselor decides */
+        post: operations["make-claim"];
         delete?: never;
         options?: never;
         head?: never;
@@ -583,11 +617,17 @@ export interface components {
             name?: string;
             note?: string;
         };
-        ClearInBody: {
-            sheets: components["schemas"]["Choice"][];
-        };
-        ClearOutBody: {
-            sheets: components["schemas"]["Outcome"][];
+        Claiming: {
+            /** @description The course on the sheet whose condition it is */
+            course: string;
+            /** @enum {string} */
+            kind: "passed" | "alongside" | "score" | "recommended" | "permission" | "program" | "credits";
+            /** @description As the need has it */
+            name?: string;
+            /** @description Where it was met, in words */
+            note: string;
+            /** Format: int64 */
+            version: number;
         };
         CommitmentText: {
             id: string;
@@ -844,6 +884,11 @@ export interface components {
             /** @description BCP 47 */
             language: string;
         };
+        ManyInBody: {
+            /** @description Where the act needs one */
+            reason?: string;
+            sheets: components["schemas"]["Choice"][];
+        };
         MeView: {
             /** @description That the account has chosen */
             language?: string;
@@ -868,9 +913,17 @@ export interface components {
             title?: string;
         };
         Outcome: {
-            /** @description Why the sheet stays as it is; without one it is cleared */
+            /** @description Why the sheet stays as it is; without one it is done */
             code?: string;
             student: string;
+            /**
+             * Format: int64
+             * @description Of the sheet afterwards
+             */
+            version?: number;
+        };
+        OutcomesOutBody: {
+            sheets: components["schemas"]["Outcome"][];
         };
         Packing: {
             /** @description Where it does not fit: the fewest requests that overfill a term */
@@ -940,6 +993,8 @@ export interface components {
             at?: number;
             /** @description Who says so */
             by?: string;
+            /** @description Its code */
+            code?: string;
             /** @description The title of the course on record */
             from?: string;
             /** @enum {string} */
@@ -1351,7 +1406,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ClearInBody"];
+                "application/json": components["schemas"]["ManyInBody"];
             };
         };
         responses: {
@@ -1361,7 +1416,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ClearOutBody"];
+                    "application/json": components["schemas"]["OutcomesOutBody"];
                 };
             };
             /** @description Error */
@@ -1445,6 +1500,43 @@ export interface operations {
             };
         };
     };
+    "reopen-sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManyInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomesOutBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get-sheet": {
         parameters: {
             query?: never;
@@ -1496,6 +1588,44 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Edit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "make-claim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Claiming"];
             };
         };
         responses: {

@@ -1,15 +1,22 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { type CaseRow, type Person, type Year, clearSheets, useCaseload, useCatalog } from '../api/client';
+import { type CaseRow, type Person, type Year, clearSheets, reopenSheets, useCaseload, useCatalog } from '../api/client';
 import { errorWords } from '../errors';
-import { Button, Loading, Refusal } from '../kit/controls';
-import { Header, officePages } from '../kit/header';
+import { Button, Dialog, Loading, Refusal } from '../kit/controls';
+import { Header } from '../kit/header';
+import { officePages } from '../kit/pages';
 import { bookOf } from '../words';
 import { Panel } from './panel';
 
 const stages = ['notBegun', 'inProgress', 'withFamily', 'waiting', 'complete', 'cleared'] as const;
 type Stage = (typeof stages)[number];
+
+/** Sheets that were cleared together, in the versions they have since. */
+interface Cleared {
+  sheets: { student: string; version: number }[];
+  failed: number;
+}
 const reasons = ['claim', 'asked', 'unmet', 'retake', 'tooComplex'] as const;
 
 /** A counselor's students by what they wait for, with one of them beside. */
@@ -22,10 +29,11 @@ export default function Counselor({ person }: { person: Person }) {
   const [stage, setStage] = useState<Stage>('waiting');
   const [text, setText] = useState('');
   const [student, setStudent] = useState<string>();
+  const [cleared, setCleared] = useState<Cleared>(); // the last that were cleared together
   const rows = useMemo(() => caseload.data?.students ?? [], [caseload.data]);
   const by = useMemo(() => Object.fromEntries(stages.map((s) => [s, rows.filter((r) => r.stage === s)])) as Record<Stage, CaseRow[]>, [rows]);
   const needle = text.trim().toLowerCase();
-  const shown = needle ? rows.filter((r) => `${r.given} ${r.family} ${r.given}`.toLowerCase().includes(needle)) : by[stage];
+  const shown = needle ? rows.filter((r) => `${r.given} ${r.family} ${r.given} ${r.family}, ${r.given}`.toLowerCase().includes(needle)) : by[stage];
 
   const error = caseload.data ? undefined : (caseload.error ?? catalog.error);
   if (error)
@@ -51,9 +59,11 @@ export default function Counselor({ person }: { person: Person }) {
   };
   return (
     <div className="flex min-h-screen flex-col desk:h-screen">
-      <Header pages={person.job === 'office' ? officePages(t) : [{ to: '/', label: t('nav.caseload') }]}>
+      <Header
+        pages={person.job === 'office' ? officePages(t) : [{ to: '/', label: t('nav.caseload') }]}
+        where={t('header.schoolYear', { school: catalog.data.name, year: catalog.data.label })}
+      >
         <b className="font-semibold text-ink">{caseload.data.name}</b>
-        <span>{catalog.data.name}</span>
         {person.job === 'counselor' && (
           <select
             aria-label={t('caseload.scope')}
@@ -83,7 +93,9 @@ export default function Counselor({ person }: { person: Person }) {
                 onChange={(event) => setText(event.target.value)}
                 className="min-h-9 min-w-0 flex-1 rounded border border-edge bg-card px-2 placeholder:text-soft"
               />
-              {stage === 'complete' && !needle && by.complete.length > 0 && <ClearAll at={at} rows={by.complete.filter((r) => r.acts.clear.allowed)} />}
+              {stage === 'complete' && !needle && (
+                <ClearAll at={at} rows={by.complete.filter((r) => r.acts.clear.allowed)} done={cleared} onDone={setCleared} />
+              )}
             </div>
             <div className="min-h-0 overflow-y-auto" tabIndex={-1}>
               {flat.length === 0 && <p className="py-3 text-soft">{t('caseload.nobody')}</p>}
@@ -172,35 +184,89 @@ function Flow(props: { by: Record<Stage, CaseRow[]>; stage: Stage | undefined; o
   );
 }
 
-/** Clears everybody who can be cleared, in one act of the server. */
-function ClearAll({ at, rows }: { at: Year; rows: CaseRow[] }) {
+/** Clears everybody who can be cleared: first it shows whom, so that some can be left out; afterwards it can be taken back as one. */
+function ClearAll({ at, rows, done, onDone }: { at: Year; rows: CaseRow[]; done: Cleared | undefined; onDone: (done?: Cleared) => void }) {
   const { t } = useTranslation();
   const client = useQueryClient();
+  const [asking, setAsking] = useState(false);
+  const [out, setOut] = useState<string[]>([]);
+  const chosen = rows.filter((r) => !out.includes(r.id));
+  const refresh = () => client.invalidateQueries({ queryKey: ['caseload'] });
   const clear = useMutation({
     mutationFn: () =>
       clearSheets(
         at,
-        rows.map((r) => ({ student: r.id, version: r.version })),
+        chosen.map((r) => ({ student: r.id, version: r.version })),
       ),
-    onSettled: () => client.invalidateQueries({ queryKey: ['caseload'] }),
+    onSuccess: (answer) => {
+      setAsking(false);
+      onDone({
+        sheets: answer.sheets.flatMap((s) => (s.code || !s.version ? [] : [{ student: s.student, version: s.version }])),
+        failed: answer.sheets.filter((s) => s.code).length,
+      });
+    },
+    onSettled: refresh,
   });
-  if (clear.data) {
-    const failed = clear.data.sheets.filter((s) => s.code).length;
-    return (
-      <p role="status" className="text-sm">
-        {t('caseload.cleared', { done: clear.data.sheets.length - failed, all: clear.data.sheets.length })}{' '}
-        {failed > 0 && t('caseload.clearFailed', { count: failed })}
-      </p>
-    );
-  }
+  const back = useMutation({
+    mutationFn: (sheets: Cleared['sheets']) => reopenSheets(at, sheets, t('caseload.backReason')),
+    onSuccess: () => onDone(undefined),
+    onSettled: refresh,
+  });
   return (
     <>
-      {rows.length > 0 && (
-        <Button tone="dark" disabled={clear.isPending} onClick={() => clear.mutate()}>
-          {clear.isPending ? t('working') : t('caseload.clearAll', { count: rows.length })}
-        </Button>
+      {done ? (
+        <p className="text-sm">
+          <span role="status">
+            {t('caseload.cleared', { done: done.sheets.length, all: done.sheets.length + done.failed })}{' '}
+            {done.failed > 0 && t('caseload.clearFailed', { count: done.failed })}
+          </span>{' '}
+          {done.sheets.length > 0 && (
+            <button type="button" disabled={back.isPending} className="min-h-7 inked-link" onClick={() => back.mutate(done.sheets)}>
+              {back.isPending ? t('working') : t('caseload.takeBack')}
+            </button>
+          )}
+        </p>
+      ) : (
+        rows.length > 0 && (
+          <Button tone="dark" onClick={() => setAsking(true)}>
+            {t('caseload.clearAll', { count: rows.length })}
+          </Button>
+        )
       )}
-      <Refusal text={clear.error ? errorWords(t, clear.error) : undefined} />
+      {back.data && !done && (
+        <p role="status" className="text-sm">
+          {t('caseload.takenBack', { count: back.data.sheets.filter((s) => !s.code).length })}
+        </p>
+      )}
+      <Refusal text={back.error ? errorWords(t, back.error) : undefined} />
+      <Dialog open={asking} onClose={() => setAsking(false)} title={t('caseload.clearTitle')}>
+        <p className="mb-2 text-soft">{t('caseload.clearNote')}</p>
+        <ul className="max-h-[50vh] overflow-y-auto" tabIndex={-1}>
+          {rows.map((r) => (
+            <li key={r.id} className="border-t border-line">
+              <label className="flex min-h-8 items-center gap-3">
+                <input
+                  type="checkbox"
+                  className="size-5 accent-(--ink)"
+                  checked={!out.includes(r.id)}
+                  onChange={(event) => setOut(event.target.checked ? out.filter((x) => x !== r.id) : [...out, r.id])}
+                />
+                <span className="flex-1">
+                  {r.family}, {r.given}
+                </span>
+                <span className="text-soft">{r.grade}</span>
+              </label>
+            </li>
+          ))}
+        </ul>
+        <Refusal text={clear.error ? errorWords(t, clear.error) : undefined} />
+        <div className="mt-3 flex gap-2">
+          <Button tone="chief" disabled={clear.isPending || chosen.length === 0} onClick={() => clear.mutate()}>
+            {clear.isPending ? t('working') : t('caseload.clearNow', { count: chosen.length })}
+          </Button>
+          <Button onClick={() => setAsking(false)}>{t('cancel')}</Button>
+        </div>
+      </Dialog>
     </>
   );
 }

@@ -5,7 +5,8 @@ import { type Decision, type Entry, type Place, type Sheet, acts, useAct, useShe
 import { errorWords } from '../errors';
 import { Button, Dialog, Loading, Refusal, TextDialog } from '../kit/controls';
 import { subjectTab } from '../kit/marks';
-import { type Book, amount, clauses, entryLine, join, needWords, openNeeds, statusWords } from '../words';
+import { amount } from '../kit/format';
+import { type Book, clauses, entryLine, join, needWords, openNeeds, statusWords } from '../words';
 
 /** What is done with a text that is asked for first. */
 type Writing = 'back' | 'clear' | 'sign' | 'reopen';
@@ -31,7 +32,7 @@ export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
   if (!sheet.data) return <Loading />;
   const s = sheet.data;
   const credits = s.requests.reduce((sum, e) => sum + (book.course(e.course)?.credits ?? 0), 0);
-  const open = clauses(t, book, s);
+  const open = clauses(t, book, s, 'school');
   const stopped = s.requests.filter((e) => openNeeds(e).length > 0);
   const may = s.acts;
   const written: Record<Writing, { run: (text: string) => void; busy: boolean; error: unknown }> = {
@@ -93,7 +94,7 @@ export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
       </p>
       <p className="mt-1 mb-3 text-sm">
         {open.length === 0
-          ? t('panel.holds')
+          ? t(s.status.state === 'cleared' ? 'panel.holdsCleared' : 'panel.holds')
           : t('panel.open', {
               list: join(
                 t,
@@ -174,7 +175,7 @@ function Question(props: { book: Book; sheet: Sheet; entry: Entry; onAsk: (a: As
             course: book.title(entry.course),
             needs: join(
               t,
-              needs.map((p) => needWords(t, p)),
+              needs.map((p) => needWords(t, book, p)),
             ),
           })}
         </p>

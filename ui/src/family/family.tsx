@@ -1,13 +1,44 @@
-import { useState } from 'react';
+import { Suspense, lazy, useState } from 'react';
 import { useTranslation } from 'react-i18next';
+import { Link, Route, Router, Switch } from 'wouter';
 import { type Person, type Place, type Sheet, acts, useAct, useCatalog, useSheet } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal, TextDialog } from '../kit/controls';
 import { Header } from '../kit/header';
-import { type Book, amount, bookOf, clauses, join, needWords, openNeeds, statusWords, termsWords, when } from '../words';
+import { Agreements } from '../kit/agreements';
+import { day, money, when } from '../kit/format';
+import { type Book, bookOf, clauses, join, needWords, openNeeds, statusWords, termsWords } from '../words';
 
-/** A guardian's screen: what each child asks for and why, in plain words; sign, or ask for a change. */
+const Student = lazy(() => import('../student/student'));
+
+/** A guardian's screens: the children, and, where the school lets guardians edit, a child's sheet as the child has it. */
 export default function Family({ persons }: { persons: Person[] }) {
+  const { t } = useTranslation();
+  return (
+    <Switch>
+      <Route path="/child/:school/:student/*?">
+        {({ school, student }) => {
+          const person = persons.find((p) => p.school === decodeURIComponent(school));
+          const child = person?.children.find((c) => c.id === decodeURIComponent(student));
+          if (!person || !child) return <Children persons={persons} />;
+          return (
+            <Router base={`/child/${school}/${student}`}>
+              <Suspense fallback={<Loading />}>
+                <Student place={{ school: person.school, year: child.year, student: child.id }} back={{ to: '~/', label: t('header.family') }} />
+              </Suspense>
+            </Router>
+          );
+        }}
+      </Route>
+      <Route>
+        <Children persons={persons} />
+      </Route>
+    </Switch>
+  );
+}
+
+/** What each child asks for and why, in plain words; sign, or ask for a change. */
+function Children({ persons }: { persons: Person[] }) {
   const { t } = useTranslation();
   const children = persons.flatMap((p) => p.children.map((child) => ({ ...child, place: { school: p.school, year: child.year, student: child.id } })));
   const [at, setAt] = useState(0);
@@ -17,7 +48,16 @@ export default function Family({ persons }: { persons: Person[] }) {
   const error = catalog.error ?? (sheet.data ? undefined : sheet.error);
   return (
     <>
-      <Header pages={[]}>{sheet.data && <span>{statusWords(t, sheet.data).state}</span>}</Header>
+      <Header
+        pages={[]}
+        where={
+          catalog.data &&
+          child &&
+          t('family.sheetOf', { name: `${child.given} ${child.family}`, grade: child.grade, school: catalog.data.name, year: catalog.data.label })
+        }
+      >
+        {sheet.data && <span>{statusWords(t, sheet.data).state}</span>}
+      </Header>
       {error ? (
         <main id="page" className="p-4">
           <Refusal text={errorWords(t, error)} />
@@ -29,7 +69,7 @@ export default function Family({ persons }: { persons: Person[] }) {
         <Loading />
       ) : (
         <main id="page" className="mx-auto max-w-xl px-4 pt-3 pb-32">
-          <ChildSheet key={child.id} book={bookOf(catalog.data)} sheet={sheet.data} place={child.place} />
+          <ChildSheet key={`${child.place.school} ${child.id}`} book={bookOf(catalog.data)} sheet={sheet.data} place={child.place} />
           {children.length > 1 && (
             <section className="mt-6">
               <h2 className="font-semibold">{t('family.others')}</h2>
@@ -37,7 +77,7 @@ export default function Family({ persons }: { persons: Person[] }) {
                 {children.map(
                   (other, i) =>
                     i !== at && (
-                      <li key={other.id}>
+                      <li key={`${other.place.school} ${other.id}`}>
                         <button
                           type="button"
                           className="min-h-11 inked-link"
@@ -65,18 +105,24 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
   const sign = useAct(place, acts.sign);
   const wish = useAct(place, acts.wish);
   const [agreed, setAgreed] = useState<string[]>([]);
+  const [commitments, setCommitments] = useState<string[]>([]);
   const [asking, setAsking] = useState(false);
   const s = sheet.status;
   const name = sheet.student.given;
   const who = sheet.student.counselor ?? t('theCounselor');
   const submitted = s.handedIn;
   const canSign = sheet.acts.sign.allowed;
-  const ticked = sheet.fees.every((code) => agreed.includes(code));
+  const ticked = sheet.fees.every((code) => agreed.includes(code)) && sheet.agree.guardian.every((id) => commitments.includes(id));
+  const { currency } = book.catalog;
   const open = clauses(t, book, sheet);
   return (
     <>
       <h1 className="mb-1">
-        {submitted ? t('family.head', { name, count: sheet.requests.length }) : t(s.state === 'sentBack' ? 'family.headBack' : 'family.headNone', { name })}
+        {submitted
+          ? t('family.head', { name, count: sheet.requests.length })
+          : s.changed
+            ? t('family.headChanged', { name })
+            : t(s.state === 'sentBack' ? 'family.headBack' : 'family.headNone', { name })}
       </h1>
       <p className="mb-3 text-soft">
         {s.submittedAt && s.receipt && `${t('family.submitted', { time: when(s.submittedAt, s.window?.zone), receipt: s.receipt })} `}
@@ -100,7 +146,13 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
           const c = book.course(e.course);
           const needs = openNeeds(e);
           const stopped = needs.length > 0;
-          const why = e.assigned ? t('family.required') : e.recommends ? t('entry.recommended', { who: e.recommends }) : t('family.chosen');
+          const why = e.assigned
+            ? e.exchange?.length
+              ? t('family.assignedBut', { courses: join(t, e.exchange.map(book.title)) })
+              : t('family.required')
+            : e.recommends
+              ? t('entry.recommended', { who: e.recommends })
+              : t('family.chosen');
           return (
             <li key={e.course} className="border-t border-line py-2">
               <div className="flex items-baseline justify-between gap-3">
@@ -113,11 +165,11 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
                       who,
                       needs: join(
                         t,
-                        needs.map((p) => needWords(t, p)),
+                        needs.map((p) => needWords(t, book, p)),
                       ),
                     })
                   : why}
-                {(c?.fee ?? 0) > 0 && ` · ${t('family.fee', { fee: amount(c?.fee ?? 0) })}`}
+                {(c?.fee ?? 0) > 0 && ` · ${t('family.fee', { fee: money(c?.fee ?? 0, currency) })}`}
               </p>
               {c?.description && <p className="text-sm text-soft">{c.description}</p>}
             </li>
@@ -125,7 +177,13 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
         })}
       </ul>
       <h2 className="mt-4 font-semibold">{t('family.alternates')}</h2>
-      <p className="text-soft">{sheet.alternates.length ? sheet.alternates.map((e) => book.title(e.course)).join(t('listComma')) : t('family.noAlternates')}</p>
+      <p className="text-soft">
+        {sheet.alternates.length
+          ? sheet.alternates
+              .map((e) => (e.standsFor ? `${book.title(e.course)} (${t('submit.standsFor', { course: book.title(e.standsFor) })})` : book.title(e.course)))
+              .join(t('listComma'))
+          : t('family.noAlternates')}
+      </p>
       {!submitted && open.length > 0 && (
         <>
           <h2 className="mt-4 font-semibold">{t('family.left')}</h2>
@@ -136,21 +194,62 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
           </ul>
         </>
       )}
-      {canSign && sheet.fees.length > 0 && (
-        <fieldset className="mt-4">
-          <legend className="font-semibold">{t('family.agree')}</legend>
-          {sheet.fees.map((code) => (
-            <label key={code} className="flex min-h-11 items-center gap-3 border-t border-line">
-              <input
-                type="checkbox"
-                className="size-6 shrink-0 accent-(--ink)"
-                checked={agreed.includes(code)}
-                onChange={(event) => setAgreed(event.target.checked ? [...agreed, code] : agreed.filter((x) => x !== code))}
-              />
-              {t('family.agreeFee', { fee: amount(book.course(code)?.fee ?? 0), course: book.title(code) })}
-            </label>
-          ))}
-        </fieldset>
+      {sheet.summer.length > 0 && (
+        <>
+          <h2 className="mt-4 font-semibold">{t('family.summer')}</h2>
+          <p className="text-soft">{sheet.summer.map((e) => book.title(e.course)).join(t('listComma'))}</p>
+        </>
+      )}
+      {sheet.errands.length > 0 && (
+        <>
+          <h2 className="mt-4 font-semibold">{t('errands.head')}</h2>
+          <ul>
+            {sheet.errands.map((x) => {
+              const errand = book.catalog.errands[x.errand];
+              return (
+                errand && (
+                  <li key={x.errand} className="flex justify-between gap-3 border-t border-line py-1 text-sm">
+                    <span>
+                      {errand.title} <span className="text-soft">· {book.title(x.course)}</span>
+                    </span>
+                    <span className="shrink-0 text-soft">
+                      {x.settled ? t('errands.settled') : errand.due ? t('errands.by', { due: day(errand.due) }) : t('errands.open')}
+                    </span>
+                  </li>
+                )
+              );
+            })}
+          </ul>
+        </>
+      )}
+      {sheet.acts.edit.allowed && (
+        <p className="mt-4">
+          <Link
+            className="inline-flex min-h-11 items-center inked-link"
+            href={`/child/${encodeURIComponent(place.school)}/${encodeURIComponent(place.student)}`}
+          >
+            {t('family.edit', { name })}
+          </Link>
+        </p>
+      )}
+      {canSign && (
+        <>
+          <Agreements
+            head={t('family.agree')}
+            items={sheet.fees.map((code) => ({
+              id: code,
+              text: t('family.agreeFee', { fee: money(book.course(code)?.fee ?? 0, currency), course: book.title(code) }),
+            }))}
+            agreed={agreed}
+            onAgree={setAgreed}
+          />
+          <Agreements
+            head={t('agree.head')}
+            items={sheet.agree.guardian.map((id) => ({ id, text: book.catalog.commitments.find((c) => c.id === id)?.text ?? id }))}
+            agreed={commitments}
+            onAgree={setCommitments}
+          />
+        </>
       )}
       <Refusal text={sign.error ? errorWords(t, sign.error) : undefined} />
       {(canSign || sheet.acts.ask.allowed) && (
@@ -167,7 +266,7 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
                 className="flex-[1.4]"
                 disabled={!ticked || sign.isPending}
                 aria-describedby={ticked ? undefined : 'tick'}
-                onClick={() => sign.mutate({ version: sheet.version, agreed })}
+                onClick={() => sign.mutate({ version: sheet.version, agreed, commitments })}
               >
                 {sign.isPending ? t('working') : t('family.sign', { name })}
               </Button>

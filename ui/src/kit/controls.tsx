@@ -1,5 +1,5 @@
-import { Dialog as RadixDialog } from 'radix-ui';
-import { type ButtonHTMLAttributes, type ReactNode, forwardRef, useId } from 'react';
+import * as RadixDialog from '@radix-ui/react-dialog';
+import { type ButtonHTMLAttributes, type ReactNode, forwardRef, useId, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 
 type Tone = 'plain' | 'dark' | 'chief';
@@ -20,7 +20,7 @@ export const Button = forwardRef<HTMLButtonElement, ButtonHTMLAttributes<HTMLBut
 });
 
 /** A dialog that floats over the page; Escape closes it and the focus goes back. */
-export function Dialog(props: { open: boolean; onClose: () => void; title: string; children: ReactNode }) {
+export function Dialog(props: { open: boolean; onClose: () => void; keep?: boolean; title: string; children: ReactNode }) {
   const { t } = useTranslation();
   return (
     <RadixDialog.Root open={props.open} onOpenChange={(open) => !open && props.onClose()}>
@@ -28,6 +28,8 @@ export function Dialog(props: { open: boolean; onClose: () => void; title: strin
         <RadixDialog.Overlay className="fixed inset-0 bg-black/30" />
         <RadixDialog.Content
           aria-describedby={undefined}
+          onEscapeKeyDown={(event) => props.keep && event.preventDefault()}
+          onInteractOutside={(event) => props.keep && event.preventDefault()}
           className="fixed top-1/2 left-1/2 max-h-[86vh] w-[min(34rem,calc(100vw-2rem))] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-md border border-line bg-card p-5 shadow-xl"
         >
           <RadixDialog.Title className="mb-3 font-head text-xl font-medium">{props.title}</RadixDialog.Title>
@@ -52,8 +54,10 @@ export function TextDialog(props: {
 }) {
   const id = useId();
   const { t } = useTranslation();
+  const [text, setText] = useState('');
   return (
-    <Dialog open={props.open} onClose={props.onClose} title={props.title}>
+    // A half-written text is not thrown away by Escape or a click beside it; Cancel does that.
+    <Dialog open={props.open} onClose={props.onClose} keep={text.trim() !== ''} title={props.title}>
       <form
         onSubmit={(event) => {
           event.preventDefault();
@@ -63,7 +67,16 @@ export function TextDialog(props: {
         <label htmlFor={id} className="mb-1 block text-sm">
           {props.label}
         </label>
-        <textarea id={id} name="text" required maxLength={1000} rows={4} className="w-full rounded border border-edge bg-paper p-2" />
+        <textarea
+          id={id}
+          name="text"
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+          required
+          maxLength={1000}
+          rows={4}
+          className="w-full rounded border border-edge bg-paper p-2"
+        />
         <Refusal text={props.error} />
         <div className="mt-3 flex gap-2">
           <Button tone="dark" type="submit" disabled={props.busy}>

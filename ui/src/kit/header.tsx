@@ -1,28 +1,63 @@
 import { useQueryClient } from '@tanstack/react-query';
-import type { ReactNode } from 'react';
+import { type ReactNode, createContext, useContext } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link, useLocation } from 'wouter';
-import { api, ask } from '../api/client';
+import { api, ask, setLanguage } from '../api/client';
+import { languageName, languages, remember, speak } from '../i18n';
 
-/** The pages of the school office. */
-export function officePages(t: ReturnType<typeof useTranslation>['t']) {
-  return [
-    { to: '/', label: t('nav.caseload') },
-    { to: '/people', label: t('people.nav') },
-  ];
+/** One of the things a person comes for: as a guardian, as a counselor of a school… */
+export interface Place {
+  key: string;
+  label: string;
+}
+
+/** All that the person who is signed in comes for, and where they are now. */
+export const Places = createContext<{ all: Place[]; here?: string; signedIn: boolean }>({ all: [], signedIn: false });
+
+/** Chooses the language; it is the person's own where they are signed in. */
+export function LanguageChoice() {
+  const { t, i18n } = useTranslation();
+  const { signedIn } = useContext(Places);
+  return (
+    <select
+      aria-label={t('header.language')}
+      value={i18n.language}
+      onChange={(event) => {
+        const tag = event.target.value;
+        remember(tag);
+        void speak(tag);
+        if (signedIn) void setLanguage(tag).catch(() => undefined); // this browser remembers it even so
+      }}
+      className="min-h-8 rounded border border-line bg-paper px-1 text-sm text-soft"
+    >
+      {languages.map((tag) => (
+        <option key={tag} value={tag} lang={tag}>
+          {languageName(tag)}
+        </option>
+      ))}
+    </select>
+  );
 }
 
 /** The head of every screen: where one is, and what state things are in. */
-export function Header(props: { pages: { to: string; label: string }[]; children?: ReactNode }) {
+export function Header(props: { pages: { to: string; label: string }[]; where?: string; children?: ReactNode }) {
   const { t } = useTranslation();
   const client = useQueryClient();
   const [at] = useLocation();
+  const { all, here } = useContext(Places);
   return (
     <header className="no-print flex flex-wrap items-center gap-x-6 gap-y-1 border-b border-line px-4 py-1 desk:min-h-12 desk:px-6">
       <a href="#page" className="sr-only focus:not-sr-only">
         {t('skip')}
       </a>
-      <span className="font-head text-lg font-semibold text-madder">Rubricon</span>
+      <div className="min-w-0 leading-tight max-desk:w-full">
+        <span className="font-head text-lg font-semibold text-madder">Rubricon</span>
+        {props.where && (
+          <span data-testid="where" className="block text-xs text-soft">
+            {props.where}
+          </span>
+        )}
+      </div>
       {props.pages.length > 0 && (
         <nav aria-label={t('nav.label')} className="flex gap-5">
           {props.pages.map((page) => (
@@ -40,21 +75,38 @@ export function Header(props: { pages: { to: string; label: string }[]; children
       <div className="flex flex-wrap items-center gap-x-3 text-sm text-soft max-desk:order-last max-desk:w-full max-desk:pb-1 desk:flex-1 desk:justify-end">
         {props.children}
       </div>
-      <Link href="/account" className="flex min-h-8 items-center text-sm text-soft inked-link max-desk:ml-auto">
-        {t('account.link')}
-      </Link>
-      <button
-        type="button"
-        className="min-h-8 text-sm text-soft inked-link"
-        onClick={() => {
-          void ask(api.DELETE('/api/session')).finally(() => {
-            client.clear();
-            window.location.assign('/');
-          });
-        }}
-      >
-        {t('signOut')}
-      </button>
+      <div className="flex items-center gap-x-4 max-desk:ml-auto">
+        <LanguageChoice />
+        <Link href="~/account" className="flex min-h-8 items-center text-sm text-soft inked-link">
+          {t('account.link')}
+        </Link>
+        <button
+          type="button"
+          className="min-h-8 text-sm text-soft inked-link"
+          onClick={() => {
+            void ask(api.DELETE('/api/session')).finally(() => {
+              client.clear();
+              window.location.replace('/');
+            });
+          }}
+        >
+          {t('signOut')}
+        </button>
+      </div>
+      {all.length > 1 && (
+        <nav aria-label={t('header.desks')} className="flex w-full flex-wrap gap-x-5 border-t border-line text-sm">
+          {all.map((place) => (
+            <Link
+              key={place.key}
+              href={`~/d/${place.key}`}
+              aria-current={place.key === here ? 'page' : undefined}
+              className="flex min-h-8 items-center text-soft inked-link aria-[current=page]:font-semibold aria-[current=page]:text-ink aria-[current=page]:no-underline"
+            >
+              {place.label}
+            </Link>
+          ))}
+        </nav>
+      )}
     </header>
   );
 }

@@ -46,7 +46,11 @@ export function Alternates(props: { desk: Desk; open: string | undefined; onOpen
                   {e.rank} · {book.title(e.course)}
                 </span>
                 <span className="block text-sm text-soft">
-                  {courses.length ? t('alternates.standsFor', { courses: join(t, courses.map(book.title)) }) : t('alternates.nothing')}
+                  {e.standsFor
+                    ? t('alternates.standsFor', { courses: book.title(e.standsFor) })
+                    : courses.length
+                      ? t('alternates.wouldCover', { courses: join(t, courses.map(book.title)) })
+                      : t('alternates.nothing')}
                 </span>
               </button>
               {stopped && <Mark kind="stopped" />}

@@ -2,7 +2,8 @@ import { type KeyboardEvent, useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { Entry, Sheet } from '../api/client';
 import { Mark, SubjectTab, subjectTab } from '../kit/marks';
-import { type Book, amount, entryLine, termName } from '../words';
+import { amount } from '../kit/format';
+import { type Book, entryLine, termName } from '../words';
 import { CourseDialog } from './course';
 import { OrderDialog } from './order';
 import { reordered } from './ranks';
@@ -23,7 +24,9 @@ function layOut(book: Book, sheet: Sheet) {
   const used: boolean[][] = Array.from({ length: terms }, () => []);
   const pieces: Piece[] = [];
   const outside: Entry[] = [];
-  const order = [...sheet.requests].sort((a, b) => b.terms.length - a.terms.length || a.rank - b.rank);
+  // What is wanted least hangs over the edge where not everything fits, so it is laid last.
+  const over = sheet.packing.fill ? [...sheet.requests].reverse().find((e) => !e.fixed && sheet.packing.fill?.includes(e.course)) : undefined;
+  const order = [...sheet.requests].sort((a, b) => Number(a === over) - Number(b === over) || b.terms.length - a.terms.length || a.rank - b.rank);
   for (const entry of order) {
     const rows = Math.ceil((book.course(entry.course)?.load ?? 0) * 2);
     if (rows === 0) {
@@ -48,6 +51,18 @@ function layOut(book: Book, sheet: Sheet) {
   return { used, pieces, outside };
 }
 
+/** The open cells of a term: whole periods, and the other half of one that is taken every other day. */
+function openCells(used: boolean[], edge: number) {
+  const cells: { row: number; rows: number }[] = [];
+  for (let row = 0; row < edge; row++) {
+    if (used[row]) continue;
+    const whole = row % 2 === 0 && row + 1 < edge && !used[row + 1];
+    cells.push({ row, rows: whole ? 2 : 1 });
+    if (whole) row++;
+  }
+  return cells;
+}
+
 export function Board(props: { desk: Desk; open: string | undefined; onOpen: (course?: string) => void; onFind: (f: Filter) => void }) {
   const { t } = useTranslation();
   const { book, sheet, change } = props.desk;
@@ -58,7 +73,7 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
   const rows = Math.max(edge, ...used.map((u) => u.length));
   const columns = { gridTemplateColumns: `1.4rem repeat(${terms.length}, minmax(0, 1fr))` };
   const fits = terms.map((_, term) => props.desk.effects?.room[term]);
-  const opened = [...sheet.requests, ...sheet.alternates].find((e) => e.course === props.open);
+  const opened = [...sheet.requests, ...sheet.summer, ...sheet.alternates].find((e) => e.course === props.open);
 
   function move(event: KeyboardEvent, entry: Entry) {
     if (!event.altKey || (event.key !== 'ArrowUp' && event.key !== 'ArrowDown')) return;
@@ -90,7 +105,8 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
         {pieces.map((p) => {
           const c = book.course(p.entry.course);
           const line = entryLine(t, book, sheet, p.entry);
-          const stopped = p.entry.mark === 'stopped' || p.row + p.rows > edge;
+          const stopped = p.entry.mark === 'stopped';
+          const below = p.row + p.rows > edge;
           return (
             <li
               key={`${p.entry.course} ${p.from}`}
@@ -103,7 +119,7 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
                 onClick={() => props.onOpen(p.entry.course)}
                 onKeyDown={(event) => move(event, p.entry)}
                 style={{ borderLeftColor: subjectTab(c?.subject ?? '').hue }}
-                className={`flex h-full w-full items-center gap-2 overflow-hidden rounded-sm border border-l-[5px] px-2 text-left ${stopped ? 'hatch' : 'border-line bg-card hover:bg-wash'}`}
+                className={`flex h-full w-full items-center gap-2 overflow-hidden rounded-sm border border-l-[5px] px-2 text-left ${stopped ? 'hatch' : below ? 'border-2 border-dashed border-ochre bg-card' : 'border-line bg-card hover:bg-wash'}`}
               >
                 <SubjectTab subject={c?.subject ?? ''} />
                 <span className={`flex min-w-0 items-center gap-2 ${stopped ? 'rounded-sm bg-card px-1' : ''}`}>
@@ -118,20 +134,23 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
           );
         })}
         {terms.map((_, term) =>
-          Array.from({ length: edge / 2 }, (_, n) => n * 2)
-            .filter((row) => !used[term]?.[row] && !used[term]?.[row + 1])
-            .map((row, i) => (
-              <li key={`o${term} ${row}`} style={{ gridRow: `${row + 1} / span 2`, gridColumn: term + 2 }} className="min-w-0">
+          openCells(used[term] ?? [], edge).map(({ row, rows: high }, i) => {
+            const room = fits[term];
+            const words =
+              high === 1 ? t('board.halfOpen') : room === undefined ? t('board.open') : i === 0 ? t('board.openFits', { count: room }) : t('board.openOne');
+            return (
+              <li key={`o${term} ${row}`} style={{ gridRow: `${row + 1} / span ${high}`, gridColumn: term + 2 }} className="min-w-0">
                 <button
                   type="button"
                   onClick={() => props.onFind({ term })}
-                  aria-label={`${termName(t, book, term)}: ${fits[term] === undefined ? t('board.open') : t('board.openFits', { count: fits[term] })}`}
+                  aria-label={`${termName(t, book, term)}: ${words}`}
                   className="h-full w-full truncate rounded-sm border border-dashed border-edge px-3 text-left text-sm text-soft hover:bg-wash"
                 >
-                  {i === 0 && fits[term] !== undefined ? t('board.openFits', { count: fits[term] }) : t('board.open')}
+                  {words}
                 </button>
               </li>
-            )),
+            );
+          }),
         )}
       </ul>
       {rows > edge && <p className="mt-1 pl-7 text-sm text-ochre">{t('board.below')}</p>}

@@ -1,8 +1,11 @@
 import { useTranslation } from 'react-i18next';
-import type { Entry, Proof } from '../api/client';
-import { Button, Dialog } from '../kit/controls';
+import { useState } from 'react';
+import { type Entry, type Proof, acts, useAct } from '../api/client';
+import { errorWords } from '../errors';
+import { Button, Dialog, TextDialog } from '../kit/controls';
 import { Mark, type MarkKind } from '../kit/marks';
-import { amount, join, needWords, proofWords, spanWords } from '../words';
+import { amount, money } from '../kit/format';
+import { counted, join, needWords, proofWords, spanWords } from '../words';
 import { reordered } from './ranks';
 import type { Desk } from './desk';
 
@@ -13,13 +16,20 @@ const marks: Record<Proof['verdict'], MarkKind> = {
   unmet: 'missing',
 };
 
+/** Whether something a course asks for has been claimed already. */
+const claimed = (entry: Entry, p: Proof) =>
+  (entry.claims ?? []).some((c) => (p.kind === 'passed' || p.kind === 'alongside' ? c.course === p.name : c.name === (p.name ?? 'recommended')));
+
 /** All about one course on the sheet, and what can be done with it. */
 export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entry; onClose: () => void }) {
   const { t } = useTranslation();
   const { book, sheet, change } = desk;
   const c = book.course(entry.course);
-  const isRequest = sheet.requests.some((e) => e.course === entry.course);
-  const list = isRequest ? sheet.requests : sheet.alternates;
+  const claim = useAct(desk.place, acts.claim);
+  const [claiming, setClaiming] = useState<Proof>();
+  const isSummer = sheet.summer.some((e) => e.course === entry.course);
+  const isRequest = isSummer || sheet.requests.some((e) => e.course === entry.course);
+  const list = isSummer ? sheet.summer : isRequest ? sheet.requests : sheet.alternates;
   const listName = isRequest ? 'requests' : 'alternates';
   const can = sheet.acts.edit.allowed;
   const done = (act: Parameters<Desk['change']>[0]) => {
@@ -28,14 +38,15 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
   };
   const facts = [
     entry.course,
-    c && spanWords(t, book, c),
-    c && t('measure.credits', { count: c.credits, word: amount(c.credits) }),
-    c?.fee && t('course.fee', { fee: amount(c.fee) }),
+    c && (c.summer ? t('finder.summer') : spanWords(t, book, c)),
+    c && (book.catalog.unit ? `${amount(c.credits)} ${book.catalog.unit.other}` : counted(t, 'measure.credits', c.credits)),
+    c?.fee && t('course.fee', { fee: money(c.fee, book.catalog.currency) }),
   ];
   return (
     <Dialog open onClose={onClose} title={book.title(entry.course)}>
       <p className="text-sm text-soft">{facts.filter(Boolean).join(' · ')}</p>
       {c?.description && <p className="mt-2">{c.description}</p>}
+      {c?.note && <p className="mt-1 text-soft">{c.note}</p>}
       {(c?.leadsTo?.length ?? 0) > 0 && <p className="mt-1 text-soft">{t('course.leads', { courses: join(t, (c?.leadsTo ?? []).map(book.title)) })}</p>}
       {(entry.needs?.length ?? 0) > 0 && (
         <>
@@ -45,7 +56,12 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
               <li key={i} className="flex items-baseline gap-2">
                 <Mark kind={marks[p.verdict]} />
                 <span>
-                  {needWords(t, p)} <span className="text-soft">· {proofWords(t, p)}</span>
+                  {needWords(t, book, p)} <span className="text-soft">· {proofWords(t, book, p)}</span>
+                  {can && p.open && p.kind !== 'grade' && !claimed(entry, p) && (
+                    <button type="button" className="ml-2 min-h-6 inked-link" onClick={() => setClaiming(p)}>
+                      {t('claim.open')}
+                    </button>
+                  )}
                 </span>
               </li>
             ))}
@@ -57,7 +73,23 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
           ))}
         </>
       )}
-      {isRequest && (
+      {claiming && (
+        <TextDialog
+          open
+          title={t('claim.title')}
+          label={t('claim.label', { who: sheet.student.counselor ?? t('theCounselor') })}
+          action={t('claim.send')}
+          busy={claim.isPending}
+          error={claim.error ? errorWords(t, claim.error) : undefined}
+          onClose={() => setClaiming(undefined)}
+          onDone={(note) => {
+            const { kind, name } = claiming;
+            if (kind === 'grade') return;
+            claim.mutate({ version: sheet.version, course: entry.course, kind, name, note }, { onSuccess: () => setClaiming(undefined) });
+          }}
+        />
+      )}
+      {isRequest && !isSummer && (
         <p className="mt-3">
           {entry.covered
             ? entry.mend?.length
@@ -75,12 +107,15 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
               }`}
         </p>
       )}
-      {!can ? null : entry.fixed ? (
-        <p className="mt-3 text-soft">{t('course.fixed', { who: sheet.student.counselor ?? t('theCounselor') })}</p>
-      ) : (
+      {can && entry.fixed && (
+        <p className="mt-3 text-soft">
+          {sheet.acts.edit.reason ? t('course.fixedSchool') : t('course.fixed', { who: sheet.student.counselor ?? t('theCounselor') })}
+        </p>
+      )}
+      {can && (!entry.fixed || sheet.acts.edit.reason) && (
         <div className="mt-4 flex flex-wrap gap-2">
           {isRequest ? (
-            !entry.gone && <Button onClick={() => done({ act: 'alternate', course: entry.course })}>{t('course.alternate')}</Button>
+            !entry.gone && !isSummer && <Button onClick={() => done({ act: 'alternate', course: entry.course })}>{t('course.alternate')}</Button>
           ) : entry.gone ? null : (
             <Button tone="dark" onClick={() => done({ act: 'request', course: entry.course })}>
               {t('course.request')}
@@ -111,7 +146,7 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
           </select>
         </label>
       )}
-      {can && list.length > 1 && !entry.gone && (
+      {can && list.length > 1 && !entry.gone && !isSummer && (
         <p className="mt-3 flex flex-wrap items-center gap-2 text-soft">
           {t(isRequest ? 'course.rank' : 'alternates.rank', { rank: entry.rank, count: list.length })}
           <Button disabled={entry.rank === 1 || desk.busy} onClick={() => change(reordered(list, listName, entry.course, -1))}>

@@ -1,8 +1,8 @@
 import type { Edit, Effects, Place, Sheet } from '../api/client';
 import type { Book } from '../words';
 
-/** Makes a change on the latest version. */
-export type Change = (edit: Omit<Edit, 'version' | 'key'>) => void;
+/** Makes a change on the latest version. Where it would void what the school has, it asks first, unless the person is sure. */
+export type Change = (edit: Omit<Edit, 'version' | 'key'>, sure?: boolean) => void;
 
 /** A sheet with what a screen needs to show and change it. */
 export interface Desk {

@@ -1,10 +1,11 @@
 import { type KeyboardEvent, type RefObject, useDeferredValue, useMemo, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import type { Course, Effect } from '../api/client';
+import type { Course, Effect, Entry } from '../api/client';
 import { Button } from '../kit/controls';
 import { Mark, SubjectTab } from '../kit/marks';
-import { amount, effectWords, join, spanWords, termName } from '../words';
-import { matches } from './search';
+import { amount, money } from '../kit/format';
+import { effectWords, join, spanWords, termName } from '../words';
+import { matches, queryOf } from './search';
 import type { Desk, Filter } from './desk';
 
 /** A course with what it would do. */
@@ -16,8 +17,14 @@ interface Row {
   score: number;
 }
 
-/** All courses, one continuous list, each with what it would do to this sheet. */
-export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter) => void; search: RefObject<HTMLInputElement | null> }) {
+/** All courses, one continuous list, each with what it would do to this sheet; what is on the sheet already is found too. */
+export function Finder(props: {
+  desk: Desk;
+  filter: Filter;
+  onFilter: (f: Filter) => void;
+  onOpen: (course: string) => void;
+  search: RefObject<HTMLInputElement | null>;
+}) {
   const { t } = useTranslation();
   const { desk, filter, onFilter, search } = props;
   const { book, sheet } = desk;
@@ -26,6 +33,7 @@ export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter
   const list = useRef<HTMLUListElement>(null);
   const shown = useDeferredValue(filter);
   const rows = useMemo(() => findRows(desk, shown, t), [desk, shown, t]);
+  const onSheet = useMemo(() => findEntries(desk, shown), [desk, shown]);
   const open = rows.filter((r) => r.effect.shown);
   const families = useMemo(() => merged(all ? rows : open), [all, rows, open]);
   const rule = book.rule(filter.rule ?? '');
@@ -43,8 +51,17 @@ export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter
     event.preventDefault();
   }
   const may = sheet.acts.edit.allowed;
-  const request = (course: string) => may && desk.change({ act: 'request', course });
-  const asAlternate = (course: string) => may && desk.change({ act: 'alternate', course });
+  // What is requested or taken as an alternate leaves the list; the focus goes where the next course is looked for.
+  const request = (course: string) => {
+    if (!may) return;
+    desk.change({ act: 'request', course });
+    search.current?.focus({ preventScroll: true });
+  };
+  const asAlternate = (course: string) => {
+    if (!may || book.course(course)?.summer) return;
+    desk.change({ act: 'alternate', course });
+    search.current?.focus({ preventScroll: true });
+  };
 
   return (
     <aside aria-label={t('finder.label')} className="mt-6 min-w-0 border-line desk:mt-0 desk:border-l desk:pl-6">
@@ -93,7 +110,7 @@ export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter
         )}
       </div>
       <p role="status" className="mb-1 text-sm text-soft">
-        {desk.effects ? t('finder.count', { count: families.length }) : t(desk.effectsFailed ? 'finder.failed' : 'loading')}
+        {desk.effects ? t('finder.count', { count: families.length + onSheet.length }) : t(desk.effectsFailed ? 'finder.failed' : 'loading')}
         {rows.length > open.length && (
           <>
             {' · '}
@@ -103,7 +120,30 @@ export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter
           </>
         )}
       </p>
-      {desk.effects && families.length === 0 && <p className="py-3">{t('finder.none')}</p>}
+      {desk.effects && families.length + onSheet.length === 0 && (
+        <p className="py-3">{t(filter.recommended && !filter.text ? 'finder.noneRecommended' : 'finder.none')}</p>
+      )}
+      {onSheet.length > 0 && (
+        <ul>
+          {onSheet.map((e) => (
+            <li key={e.course} className="border-t border-line">
+              <button
+                type="button"
+                data-on-sheet={e.course}
+                onClick={() => props.onOpen(e.course)}
+                className="grid min-h-9 w-full grid-cols-[1.5rem_1fr_auto] gap-x-2 px-1 py-1.5 text-left hover:bg-wash"
+              >
+                <SubjectTab subject={book.course(e.course)?.subject ?? ''} />
+                <span className="font-semibold">{book.title(e.course)}</span>
+                <span className="text-sm inked-link">{t('finder.openIt')}</span>
+                <span className="col-span-2 col-start-2 text-sm text-soft">
+                  {sheet.summer.includes(e) ? t('finder.onSummer') : t('finder.onSheet', { rank: e.rank })}
+                </span>
+              </button>
+            </li>
+          ))}
+        </ul>
+      )}
       <ul ref={list} className="desk:max-h-[calc(100vh-10.5rem)] desk:overflow-y-auto desk:pr-2" tabIndex={-1}>
         {families.map((f, n) => (
           <FinderRow
@@ -113,6 +153,10 @@ export function Finder(props: { desk: Desk; filter: Filter; onFilter: (f: Filter
             selected={selected === f.code}
             onSelect={() => setSelected(f.code)}
             onKeys={(event, row) => keys(event, n, row)}
+            onClose={() => {
+              setSelected(undefined);
+              search.current?.focus();
+            }}
             onRequest={request}
             onAlternate={asAlternate}
           />
@@ -142,6 +186,7 @@ function FinderRow(props: {
   selected: boolean;
   onSelect: () => void;
   onKeys: (event: KeyboardEvent, row: Row) => void;
+  onClose: () => void;
   onRequest: (course: string) => void;
   onAlternate: (course: string) => void;
 }) {
@@ -158,6 +203,7 @@ function FinderRow(props: {
       <button
         type="button"
         data-row={c.code}
+        onKeyUp={(event) => event.key === 'Escape' && props.onClose()}
         aria-expanded={props.selected}
         aria-controls={props.selected ? details : undefined}
         onClick={props.onSelect}
@@ -168,7 +214,7 @@ function FinderRow(props: {
         <SubjectTab subject={c.subject} />
         <span className="font-semibold">{c.title}</span>
         <span className="text-sm text-soft">
-          {c.code} · {spanWords(t, book, c)} · {amount(c.credits)}
+          {c.code} · {c.summer ? t('finder.summer') : spanWords(t, book, c)} · {amount(c.credits)}
         </span>
         <span className="col-span-2 col-start-2 text-sm text-soft">
           {e.entry === 'expected' && (
@@ -181,7 +227,7 @@ function FinderRow(props: {
               <Mark kind={e.entry === 'unverified' ? 'stopped' : 'missing'} />{' '}
             </>
           )}
-          {alternate && `${t('finder.alternate', { rank: alternate.rank })}. `}
+          {alternate && `${t('finder.alternate', { rank: alternate.rank })} · `}
           {strong.length > 0 && <b className="font-semibold text-ink">{strong.join(' ')} </b>}
           {plain.join(' ')}
           {variants.length > 1 &&
@@ -210,7 +256,8 @@ function FinderRow(props: {
           <p>{c.description}</p>
           <p className="text-sm text-soft">
             {[
-              (c.fee ?? 0) > 0 && t('course.fee', { fee: amount(c.fee ?? 0) }),
+              (c.fee ?? 0) > 0 && t('course.fee', { fee: money(c.fee ?? 0, book.catalog.currency) }),
+              c.note,
               c.leadsTo?.length && t('course.leads', { courses: join(t, c.leadsTo.map(book.title)) }),
             ]
               .filter(Boolean)
@@ -221,7 +268,7 @@ function FinderRow(props: {
               <Button tone="dark" disabled={props.desk.busy || e.refused !== undefined} onClick={() => props.onRequest(c.code)}>
                 {t('course.requestKey')}
               </Button>
-              {!alternate && (
+              {!alternate && !c.summer && (
                 <Button disabled={props.desk.busy} onClick={() => props.onAlternate(c.code)}>
                   {t('course.asAlternate', { n: sheet.alternates.length + 1 })}
                 </Button>
@@ -255,15 +302,27 @@ function merged(rows: Row[]): Family[] {
   return [...families.values()];
 }
 
+/** The courses on the sheet that are looked for by name. */
+function findEntries(desk: Desk, filter: Filter): Entry[] {
+  const words = queryOf(filter.text ?? '');
+  if (words.length === 0 && !filter.recommended) return [];
+  return [...desk.sheet.requests, ...desk.sheet.summer].filter((e) => {
+    const course = desk.book.course(e.course);
+    if (!course || (filter.recommended && !e.recommends)) return false;
+    if (filter.subject && !course.subjects.includes(filter.subject)) return false;
+    return words.length === 0 || matches(course, words) > 1;
+  });
+}
+
 function findRows(desk: Desk, filter: Filter, t: ReturnType<typeof useTranslation>['t']): Row[] {
   const { book, sheet } = desk;
   const rule = book.rule(filter.rule ?? '');
   const mends = desk.effects?.mends.find((m) => m.rule === filter.rule)?.courses ?? [];
-  const words = (filter.text ?? '').toLowerCase().split(/\s+/).filter(Boolean);
+  const words = queryOf(filter.text ?? '');
   const rows: Row[] = [];
   for (const effect of desk.effects?.effects ?? []) {
     const course = book.course(effect.course);
-    if (!course || sheet.requests.some((r) => r.course === course.code)) continue;
+    if (!course || [...sheet.requests, ...sheet.summer].some((r) => r.course === course.code)) continue;
     if (filter.subject && !course.subjects.includes(filter.subject)) continue;
     if (filter.fits && !effect.fits) continue;
     if (filter.term !== undefined && !(effect.fits && effect.terms.includes(filter.term))) continue;
@@ -274,9 +333,9 @@ function findRows(desk: Desk, filter: Filter, t: ReturnType<typeof useTranslatio
     }
     const relevance = words.length ? matches(course, words) : 1;
     if (relevance === 0) continue;
-    const { strong, plain } = effectWords(t, book, effect);
+    const { strong, plain } = effectWords(t, book, sheet, effect);
     const mend = mends.indexOf(course.code);
-    const score = relevance * 100 + (mend >= 0 ? 60 - mend : 0) + effect.weight;
+    const score = relevance * 1000 + (mend >= 0 ? 60 - mend : 0) + effect.weight;
     rows.push({ course, effect, strong, plain, score });
   }
   return rows.sort((a, b) => b.score - a.score || a.course.title.localeCompare(b.course.title));

@@ -1,7 +1,8 @@
 import { useTranslation } from 'react-i18next';
 import type { RuleState } from '../api/client';
 import { Mark } from '../kit/marks';
-import { amount, ruleNumbers } from '../words';
+import { amount } from '../kit/format';
+import { ruleNumbers } from '../words';
 import type { Desk, Filter } from './desk';
 
 /** Each rule as its own small measure: how much there is, where the bounds lie. Below it, what the sheet does for the long run. */

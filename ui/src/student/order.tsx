@@ -20,10 +20,22 @@ export function Ranked(props: {
     useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
     useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
   );
+  const { t } = useTranslation();
   const order = props.entries.map((e) => e.course);
+  const place = (key: string, id: unknown, over: unknown) =>
+    t(key, { course: props.desk.book.title(String(id)), at: order.indexOf(String(over ?? id)) + 1, of: order.length });
   return (
     <DndContext
       sensors={sensors}
+      accessibility={{
+        screenReaderInstructions: { draggable: t('order.note') },
+        announcements: {
+          onDragStart: ({ active }) => place('drag.start', active.id, active.id),
+          onDragOver: ({ active, over }) => place('drag.over', active.id, over?.id),
+          onDragEnd: ({ active, over }) => place('drag.end', active.id, over?.id),
+          onDragCancel: ({ active }) => place('drag.cancel', active.id, active.id),
+        },
+      }}
       collisionDetection={closestCenter}
       onDragEnd={({ active, over }) => {
         const from = order.indexOf(String(active.id));

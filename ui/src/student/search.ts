@@ -1,15 +1,52 @@
 import type { Course } from '../api/client';
 
-/** How well a course matches all the words: 0 not at all, 3 by its title or code. A letter may be wrong in a longer word. */
+/** A text without accents, in small letters, as words. */
+const wordsOf = (text: string) =>
+  text
+    .normalize('NFD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .split(/[^\p{L}\p{N}]+/u)
+    .filter(Boolean);
+
+/** What is searched of a course: its title and code, everyday words for it, and the rest. */
+interface Index {
+  title: string[];
+  words: string[];
+  rest: string[];
+}
+
+const indexes = new WeakMap<Course, Index>();
+
+function indexOf(course: Course): Index {
+  let have = indexes.get(course);
+  if (!have) {
+    have = {
+      title: wordsOf(`${course.title} ${course.code}`),
+      words: wordsOf((course.words ?? []).join(' ')),
+      rest: wordsOf(`${course.subjects.join(' ')} ${(course.tags ?? []).join(' ')} ${course.description ?? ''}`),
+    };
+    indexes.set(course, have);
+  }
+  return have;
+}
+
+export const queryOf = (text: string) => wordsOf(text);
+
+/**
+ * How well a course matches all the words: 0 not at all; the more the better: by its title or code, by an everyday word, by the
+ * beginning of a word elsewhere, and last by a word of its title with one slip, which is forgiven in words of five letters and more.
+ */
 export function matches(course: Course, words: string[]): number {
-  const strong = `${course.title} ${course.code}`.toLowerCase().split(/[^\p{L}\p{N}]+/u);
-  const weak = `${course.subjects.join(' ')} ${(course.tags ?? []).join(' ')} ${course.description ?? ''}`.toLowerCase().split(/[^\p{L}\p{N}]+/u);
-  let worst = 3;
+  const { title, words: everyday, rest } = indexOf(course);
+  let worst = 5;
   for (const word of words) {
     let best = 0;
-    if (strong.some((s) => s.startsWith(word))) best = 3;
-    else if (weak.some((s) => s.startsWith(word))) best = 2;
-    else if (word.length > 3 && [...strong, ...weak].some((s) => near(s.slice(0, word.length + 1), word))) best = 1;
+    if (title.includes(word)) best = 5;
+    else if (title.some((s) => s.startsWith(word))) best = 4;
+    else if (everyday.some((s) => s.startsWith(word))) best = 3;
+    else if (rest.some((s) => s.startsWith(word))) best = 2;
+    else if (word.length > 4 && [...title, ...everyday].some((s) => near(s.slice(0, word.length + 1), word))) best = 1;
     worst = Math.min(worst, best);
   }
   return worst;

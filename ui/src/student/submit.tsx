@@ -1,9 +1,12 @@
+import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link } from 'wouter';
 import { acts, useAct } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
-import { amount, clauses, spanWords, statusWords, termsWords, when } from '../words';
+import { Agreements } from '../kit/agreements';
+import { amount, money, when } from '../kit/format';
+import { clauses, spanWords, statusWords, termsWords } from '../words';
 import type { Desk } from './desk';
 
 /** Handing in, as a separate act: refused with what to mend, or answered with a receipt. */
@@ -11,6 +14,7 @@ export function SubmitPage({ desk }: { desk: Desk }) {
   const { t } = useTranslation();
   const { book, sheet } = desk;
   const submit = useAct(desk.place, acts.submit);
+  const [agreed, setAgreed] = useState<string[]>([]);
   const s = sheet.status;
   const may = sheet.acts.submit;
   const mend = clauses(t, book, sheet).filter((c) => !c.todo.waits);
@@ -19,6 +23,14 @@ export function SubmitPage({ desk }: { desk: Desk }) {
   const head = s.state === 'cleared' ? 'submit.headCleared' : s.handedIn ? 'submit.headDone' : may.allowed ? 'submit.headReady' : 'submit.headOpen';
   return (
     <main id="page" className="mx-auto max-w-3xl px-4 pt-5 pb-16">
+      <p className="text-soft" data-testid="whose">
+        {t('submit.sheetOf', {
+          name: `${sheet.student.given} ${sheet.student.family}`,
+          grade: sheet.student.grade,
+          school: book.catalog.name,
+          year: book.catalog.label,
+        })}
+      </p>
       <h1 className="mb-2">{t(head)}</h1>
       {s.receipt && (
         <p className="mb-3 text-lg">
@@ -63,15 +75,39 @@ export function SubmitPage({ desk }: { desk: Desk }) {
             <li key={e.course} className="flex gap-3 border-t border-line py-1.5">
               <span className="w-5 text-right text-soft">{e.rank}</span>
               <span className="flex-1 font-semibold">{book.title(e.course)}</span>
-              <span className="text-soft">{c && spanWords(t, book, c)}</span>
+              <span className="text-soft">
+                {[e.standsFor && t('submit.standsFor', { course: book.title(e.standsFor) }), c && spanWords(t, book, c)].filter(Boolean).join(' · ')}
+              </span>
             </li>
           );
         })}
       </ol>
-      {fees > 0 && <p className="mb-4">{t('submit.fees', { sum: amount(fees) })}</p>}
+      {sheet.summer.length > 0 && (
+        <>
+          <h2 className="font-semibold">{t('submit.summer')}</h2>
+          <ol className="mb-4">
+            {sheet.summer.map((e) => (
+              <li key={e.course} className="flex gap-3 border-t border-line py-1.5">
+                <span className="w-5 text-right text-soft">{e.rank}</span>
+                <span className="flex-1 font-semibold">{book.title(e.course)}</span>
+                <span className="text-soft">{amount(book.course(e.course)?.credits ?? 0)}</span>
+              </li>
+            ))}
+          </ol>
+        </>
+      )}
+      {fees > 0 && <p className="mb-4">{t('submit.fees', { sum: money(fees, book.catalog.currency) })}</p>}
+      {may.allowed && !may.reason && (
+        <Agreements
+          head={t('agree.head')}
+          items={sheet.agree.student.map((id) => ({ id, text: book.catalog.commitments.find((c) => c.id === id)?.text ?? id }))}
+          agreed={agreed}
+          onAgree={setAgreed}
+        />
+      )}
       <div className="no-print flex flex-wrap gap-2">
         {(may.allowed || may.why === 'not-ready') && (
-          <Button tone="chief" disabled={submit.isPending} onClick={() => submit.mutate({ version: sheet.version })}>
+          <Button tone="chief" disabled={submit.isPending} onClick={() => submit.mutate({ version: sheet.version, agreed })}>
             {submit.isPending ? t('working') : s.receipt ? t('submit.again') : t('submit.button')}
           </Button>
         )}

@@ -4,6 +4,7 @@ import { Link, useLocation, useSearchParams } from 'wouter';
 import type { Todo } from '../api/client';
 import { type Clause, clauses } from '../words';
 import { Alternates } from './alternates';
+import { Aside, Summer } from './aside';
 import { Board } from './board';
 import { Finder } from './finder';
 import { Ledger } from './ledger';
@@ -44,17 +45,27 @@ export function YearPage({ desk }: { desk: Desk }) {
 
   function look(next: Filter) {
     setFilter(next);
-    search.current?.focus();
+    const field = search.current;
+    // On a touch screen the keyboard would cover what is to be looked at.
+    if (matchMedia('(pointer: coarse)').matches) field?.closest('aside')?.scrollIntoView({ block: 'start' });
+    else field?.focus();
   }
   function mend(todo: Todo) {
     if (todo.kind === 'ruleShort' && todo.rule) look({ rule: todo.rule });
     else if (todo.kind === 'link' && todo.needs) look({ text: book.title(todo.needs) });
     else if (todo.course) setOpen(todo.course);
-    else if (todo.kind === 'ruleOver' || todo.kind === 'overload') document.getElementById('board')?.focus();
+    else if (todo.kind === 'ruleOver' || todo.kind === 'overload') {
+      // To what is too many: the last of it that may be taken off.
+      const rule = book.rule(todo.rule ?? '');
+      const counted = todo.kind === 'overload' ? sheet.packing.fill : rule?.courses.length ? rule.courses : undefined;
+      const entries = [...(rule?.on === 'alternates' ? sheet.alternates : sheet.requests)].reverse();
+      setOpen(entries.find((e) => !e.fixed && (!counted || counted.includes(e.course)))?.course);
+    }
   }
   return (
     <main id="page" className="grid gap-x-7 px-4 pt-3 pb-10 desk:grid-cols-[minmax(0,62fr)_minmax(0,38fr)] desk:px-6">
       <div className="min-w-0">
+        <Welcome desk={desk} />
         <Headline desk={desk} list={list} onMend={mend} />
         {sheet.status.state === 'sentBack' && (
           <p className="mb-2 rounded border p-2 hatch">
@@ -70,11 +81,25 @@ export function YearPage({ desk }: { desk: Desk }) {
         )}
         <Board desk={desk} open={open} onOpen={setOpen} onFind={look} />
         <Alternates desk={desk} open={open} onOpen={setOpen} onFind={look} />
+        <Summer desk={desk} onOpen={setOpen} />
         <Ledger desk={desk} onFind={look} />
+        <Aside desk={desk} />
       </div>
-      <Finder desk={desk} filter={filter} onFilter={setFilter} search={search} />
+      <Finder desk={desk} filter={filter} onFilter={setFilter} onOpen={setOpen} search={search} />
     </main>
   );
+}
+
+/** The school's own words for the grade, until the first change. */
+function Welcome({ desk }: { desk: Desk }) {
+  const { book, sheet } = desk;
+  const words = book.catalog.welcome.filter((w) => w.grades.length === 0 || w.grades.includes(sheet.student.grade));
+  if (words.length === 0 || sheet.status.keptAt) return null;
+  return words.map((w) => (
+    <p key={w.text} className="mb-2 max-w-3xl whitespace-pre-line text-soft">
+      {w.text}
+    </p>
+  ));
 }
 
 function Headline(props: { desk: Desk; list: Clause[]; onMend: (todo: Todo) => void }) {

@@ -1,0 +1,162 @@
+package locales_test
+
+import (
+	"io/fs"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"rubricon/locales"
+)
+
+var pluralForm = regexp.MustCompile(`_(zero|one|two|few|many|other)$`)
+
+// forms gives the categories that a language uses for whole numbers, found by trying numbers (x/text has CLDR's rules).
+func forms(l *locales.Locale) map[string]bool {
+	used := map[string]bool{}
+	for _, n := range []int{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 20, 21, 22, 25, 99, 100, 101, 102, 111, 1000, 100_000, 1_000_000, 2_000_000} {
+		used[l.Form(n)] = true
+	}
+	// x/text has the rules of CLDR 32; browsers have later ones, in which Spanish counts millions apart (CLDR 38, plurals.xml; from memory).
+	if base, _ := l.Tag.Base(); base.String() == "es" {
+		used["many"] = true
+	}
+	return used
+}
+
+func holes(text string) []string {
+	list := regexp.MustCompile(`{{\w+}}`).FindAllString(text, -1)
+	slices.Sort(list)
+	return slices.Compact(list)
+}
+
+// Every sentence is there in every language, with the same places to fill in, and with the plural forms that the language needs.
+func TestNoSentenceIsMissing(t *testing.T) {
+	english := locales.All()[0]
+	for _, l := range locales.All() {
+		need := forms(l)
+		for _, key := range english.Keys() {
+			stem := pluralForm.ReplaceAllString(key, "")
+			if stem == key {
+				if !l.Has(key) {
+					t.Errorf("%v lacks %s", l.Tag, key)
+				} else if got, want := holes(l.Text(key, nil)), holes(english.Text(key, nil)); !slices.Equal(got, want) {
+					t.Errorf("%v, %s: the places are %v, in English %v", l.Tag, key, got, want)
+				}
+				continue
+			}
+			for form := range need {
+				if !l.Has(stem + "_" + form) {
+					t.Errorf("%v lacks %s_%s", l.Tag, stem, form)
+				}
+			}
+		}
+		for _, key := range l.Keys() {
+			if strings.TrimSpace(l.Text(key, nil)) == "" && key != "or" {
+				t.Errorf("%v, %s is empty", l.Tag, key)
+			}
+			if stem := pluralForm.ReplaceAllString(key, ""); !english.Has(key) && (stem == key || !english.Has(stem+"_other")) {
+				t.Errorf("%v has %s, which English has not", l.Tag, key)
+			}
+		}
+	}
+	if len(locales.All()) < 2 {
+		t.Error("there is one language only")
+	}
+}
+
+func sources(t *testing.T, visit func(name, text string)) {
+	t.Helper()
+	err := filepath.WalkDir("../ui/src", func(name string, entry fs.DirEntry, err error) error {
+		if err != nil || entry.IsDir() || strings.Contains(name, ".gen.") || !regexp.MustCompile(`\.tsx?$`).MatchString(name) {
+			return err
+		}
+		text, err := os.ReadFile(name)
+		visit(name, string(text))
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+var (
+	comment  = regexp.MustCompile(`(?s)/\*.*?\*/|(^|\s)//[^\n]*`)
+	between  = regexp.MustCompile(`>\s*([^<>{}]*?\p{L}{2,}[^<>{}]*?)\s*</`)
+	spoken   = regexp.MustCompile(`(?:aria-label|title|placeholder|alt|label)="([^"]*\p{L}{2,}[^"]*)"`)
+	asked    = regexp.MustCompile(`\bt\(\s*'([\w.-]+)'`)
+	notWords = []string{"Rubricon"}
+)
+
+// What people read is in the locale files, not in the source.
+func TestNoSentenceIsInTheSource(t *testing.T) {
+	looked := 0
+	sources(t, func(name, text string) {
+		text = comment.ReplaceAllString(text, "")
+		for _, pattern := range []*regexp.Regexp{between, spoken} {
+			for _, found := range pattern.FindAllStringSubmatch(text, -1) {
+				looked++
+				if strings.HasSuffix(name, ".tsx") && !slices.Contains(notWords, found[1]) && !strings.ContainsAny(found[1], "();=") {
+					t.Errorf("%s: %q is not in the locale files", name, found[1])
+				}
+			}
+		}
+	})
+	if looked == 0 {
+		t.Error("nothing that people read was found at all, not even the product's name")
+	}
+}
+
+// Every sentence that a screen asks for by its whole name is there, and every one that is there is asked for.
+func TestKeysAreAskedFor(t *testing.T) {
+	english := locales.All()[0]
+	var every strings.Builder
+	sources(t, func(name, text string) {
+		every.WriteString(text)
+		for _, found := range asked.FindAllStringSubmatch(text, -1) {
+			if key := found[1]; !english.Has(key) && !english.Has(key+"_other") {
+				t.Errorf("%s asks for %s, which is not there", name, key)
+			}
+		}
+	})
+	text := every.String()
+	for _, key := range english.Keys() {
+		stem := pluralForm.ReplaceAllString(key, "")
+		if strings.Contains(text, "'"+stem+"'") || strings.HasPrefix(stem, "error.") {
+			continue
+		}
+		// A key that is put together: its beginning stands before a place in a template.
+		composed := false
+		for cut := len(stem); cut > 0 && !composed; cut-- {
+			composed = cut > 3 && strings.Contains(text, "`"+stem[:cut]+"${")
+		}
+		if !composed {
+			t.Errorf("nothing asks for %s", key)
+		}
+	}
+}
+
+func TestTexts(t *testing.T) {
+	for _, c := range []struct {
+		wishes, key string
+		args        map[string]any
+		want        string
+	}{
+		{"en", "error.locked", nil, "The sheet is cleared; your counselor can reopen it or send it back to you."},
+		{"es-MX,en;q=0.5", "error.fixed", nil, "La escuela ha fijado este curso; tu orientador puede cambiarlo."},
+		{"nb", "close", nil, "Close"},
+		{"not a language!", "close", nil, "Close"},
+		{"", "close", nil, "Close"},
+		{"es", "caseload.days", map[string]any{"count": 1}, "1 día"},
+		{"es", "caseload.days", map[string]any{"count": 3}, "3 días"},
+		{"en", "caseload.days", map[string]any{"count": 1}, "1 day"},
+		{"en", "no.such.key", nil, "no.such.key"},
+	} {
+		if got := locales.Match(c.wishes).Text(c.key, c.args); got != c.want {
+			t.Errorf("%s %s: %q, want %q", c.wishes, c.key, got, c.want)
+		}
+	}
+}

@@ -1,0 +1,50 @@
+import i18next from 'i18next';
+
+/** The reader's language as the browser's formats know it; English as it is written where weekdays come first. */
+const locale = () => (i18next.language === 'en' ? 'en-GB' : i18next.language);
+
+const numbers = new Map<string, Intl.NumberFormat>();
+
+function numberFormat(key: string, options: Intl.NumberFormatOptions) {
+  const at = `${locale()} ${key}`;
+  let format = numbers.get(at);
+  if (!format) numbers.set(at, (format = new Intl.NumberFormat(locale(), options)));
+  return format;
+}
+
+/** An amount in hundredths at most: 6, 6.5, 0.25. */
+export const amount = (n: number) => numberFormat('amount', { maximumFractionDigits: 2, useGrouping: false }).format(n);
+
+/** Money in a currency; whole amounts without decimals. */
+export const money = (n: number, currency: string) =>
+  numberFormat(`money ${currency} ${n % 1 === 0}`, { style: 'currency', currency, minimumFractionDigits: n % 1 === 0 ? 0 : 2 }).format(n);
+
+/** The plural form (CLDR) that a number takes in the reader's language. */
+export const plural = (n: number) => new Intl.PluralRules(locale()).select(n);
+
+/** A date and time in a zone, with weekday and, where the zone is the school's, its name. */
+export function when(iso: string, zone?: string) {
+  return new Intl.DateTimeFormat(locale(), {
+    weekday: 'short',
+    day: 'numeric',
+    month: 'short',
+    hour: '2-digit',
+    minute: '2-digit',
+    timeZone: zone,
+    timeZoneName: zone ? 'short' : undefined,
+  }).format(new Date(iso));
+}
+
+/** A day, or a day and time, as a school writes it in its own zone: 2027-05-12 or 2027-05-12T15:30. */
+export function day(written: string) {
+  const time = written.includes('T');
+  return new Intl.DateTimeFormat(locale(), {
+    weekday: 'short',
+    day: 'numeric',
+    month: 'short',
+    ...(time ? { hour: '2-digit', minute: '2-digit' } : {}),
+    timeZone: 'UTC', // it is written as it is meant
+  }).format(new Date(`${written}${time ? ':00' : 'T00:00:00'}Z`));
+}
+
+export const clock = (iso: string) => new Intl.DateTimeFormat(locale(), { hour: '2-digit', minute: '2-digit' }).format(new Date(iso));

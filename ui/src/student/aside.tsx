@@ -1,0 +1,123 @@
+import { useTranslation } from 'react-i18next';
+import { day } from '../kit/format';
+import { Mark } from '../kit/marks';
+import { entryLine } from '../words';
+import type { Desk } from './desk';
+
+/** The requests for the summer, apart from the year's. */
+export function Summer({ desk, onOpen }: { desk: Desk; onOpen: (course: string) => void }) {
+  const { t } = useTranslation();
+  const { book, sheet } = desk;
+  if (sheet.summer.length === 0) return null;
+  return (
+    <section aria-labelledby="summer" className="mt-3 desk:pl-7">
+      <h2 id="summer" className="mb-1 text-sm font-semibold">
+        {t('board.summer')}
+      </h2>
+      <ul className="grid gap-1.5 desk:grid-cols-3">
+        {sheet.summer.map((e) => (
+          <li key={e.course}>
+            <button
+              type="button"
+              data-course={e.course}
+              onClick={() => onOpen(e.course)}
+              className={`min-h-9 w-full rounded-sm border px-2 py-1 text-left ${e.mark === 'stopped' ? 'hatch' : 'border-line bg-card hover:bg-wash'}`}
+            >
+              <span className={e.mark === 'stopped' ? 'rounded-sm bg-card px-1' : ''}>
+                {e.mark !== 'settled' && <Mark kind={e.mark} />} <b className="font-semibold">{book.title(e.course)}</b>{' '}
+                <span className="text-sm text-soft">{entryLine(t, book, sheet, e)}</span>
+              </span>
+            </button>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** What is to be done outside the sheet, what happens when, and whom to ask. */
+export function Aside({ desk }: { desk: Desk }) {
+  const { t } = useTranslation();
+  const { book, sheet } = desk;
+  const { stages, contacts, errands } = book.catalog;
+  return (
+    <div className="mt-4 grid gap-x-8 gap-y-3 text-sm desk:grid-cols-2 desk:pl-7">
+      {sheet.errands.length > 0 && (
+        <section aria-labelledby="errands">
+          <h2 id="errands" className="mb-1 font-semibold">
+            {t('errands.head')} <span className="font-normal text-soft">· {t('errands.note')}</span>
+          </h2>
+          <ul>
+            {sheet.errands.map((x) => {
+              const errand = errands[x.errand];
+              if (!errand) return null;
+              return (
+                <li key={x.errand} className="flex items-baseline gap-2 border-t border-line py-1">
+                  <Mark kind={x.settled ? 'settled' : 'missing'} />
+                  <span className="flex-1">
+                    {errand.title} <span className="text-soft">· {book.title(x.course)}</span>
+                    {[errand.place, errand.note].filter(Boolean).map((text) => (
+                      <span key={text} className="block text-soft">
+                        {text}
+                      </span>
+                    ))}
+                    {x.replacedBy && <span className="block">{t('errands.replaced', { course: book.title(x.replacedBy) })}</span>}
+                  </span>
+                  <span className="text-soft">
+                    {x.settled ? t('errands.settled') : errand.due ? t('errands.by', { due: day(errand.due) }) : t('errands.open')}
+                  </span>
+                </li>
+              );
+            })}
+          </ul>
+        </section>
+      )}
+      {stages.length > 0 && (
+        <section aria-labelledby="stages">
+          <h2 id="stages" className="mb-1 font-semibold">
+            {t('stages.head')}
+          </h2>
+          <ul>
+            {stages.map((s) => (
+              <li key={s.from + s.text} className="flex gap-3 border-t border-line py-1">
+                <span className="w-32 shrink-0 text-soft">{day(s.from)}</span>
+                <span>{s.text}</span>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+      {contacts.length > 0 && (
+        <section aria-labelledby="contacts">
+          <h2 id="contacts" className="mb-1 font-semibold">
+            {t('contacts.head')}
+          </h2>
+          <ul>
+            {contacts.map((c) => (
+              <li key={c.for + (c.name ?? '')} className="border-t border-line py-1">
+                {c.name} <span className="text-soft">· {t(`contacts.${c.for}`)}</span>
+                <span className="block">
+                  {c.phone && (
+                    <a className="mr-3 inline-flex min-h-6 items-center inked-link" href={`tel:${c.phone.replace(/\s/g, '')}`}>
+                      {c.phone}
+                    </a>
+                  )}
+                  {c.mail && (
+                    <a className="mr-3 inline-flex min-h-6 items-center inked-link" href={`mailto:${c.mail}`}>
+                      {c.mail}
+                    </a>
+                  )}
+                  {c.book && (
+                    <a className="inline-flex min-h-6 items-center inked-link" href={c.book} rel="noreferrer">
+                      {t('contacts.book')}
+                    </a>
+                  )}
+                </span>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+    </div>
+  );
+}
