@@ -1,5 +1,6 @@
-import '@fontsource-variable/atkinson-hyperlegible-next';
-import '@fontsource-variable/fraunces';
+import '@fontsource/atkinson-hyperlegible-next/400.css';
+import '@fontsource/atkinson-hyperlegible-next/600.css';
+import '@fontsource/fraunces/500.css';
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';

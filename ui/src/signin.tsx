@@ -33,7 +33,7 @@ export function SignIn() {
     <main className="mx-auto grid max-w-4xl gap-10 p-6 pt-12 desk:grid-cols-2 desk:pt-28">
       <section>
         <p className="mb-2 flex items-center justify-between">
-          <span className="font-head text-lg font-semibold text-madder">Rubricon</span> <LanguageChoice />
+          <span className="font-head text-lg font-medium text-madder">Rubricon</span> <LanguageChoice />
         </p>
         <h1 className="mb-6">{t('signIn.head')}</h1>
         <form onSubmit={submit}>

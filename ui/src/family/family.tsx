@@ -3,13 +3,14 @@ import { useTranslation } from 'react-i18next';
 import { Link, Route, Router, Switch } from 'wouter';
 import { type Person, type Place, type Sheet, acts, useAct, useCatalog, useSheet } from '../api/client';
 import { errorWords } from '../errors';
-import { Button, Loading, Refusal, TextDialog } from '../kit/controls';
+import { Button, Loading, Refusal } from '../kit/controls';
 import { Header } from '../kit/header';
 import { Agreements } from '../kit/agreements';
 import { day, money, when } from '../kit/format';
 import { type Book, bookOf, clauses, join, needWords, openNeeds, statusWords, termsWords } from '../words';
 
 const Student = lazy(() => import('../student/student'));
+const TextDialog = lazy(() => import('../kit/dialog').then((m) => ({ default: m.TextDialog })));
 
 /** A guardian's screens: the children, and, where the school lets guardians edit, a child's sheet as the child has it. */
 export default function Family({ persons }: { persons: Person[] }) {
@@ -279,16 +280,20 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
           </div>
         </div>
       )}
-      <TextDialog
-        open={asking}
-        title={t('family.askTitle')}
-        label={t('family.askLabel', { name })}
-        action={t('family.askSend')}
-        busy={wish.isPending}
-        error={wish.error ? errorWords(t, wish.error) : undefined}
-        onClose={() => setAsking(false)}
-        onDone={(message) => wish.mutate({ version: sheet.version, message }, { onSuccess: () => setAsking(false) })}
-      />
+      {asking && (
+        <Suspense>
+          <TextDialog
+            open
+            title={t('family.askTitle')}
+            label={t('family.askLabel', { name })}
+            action={t('family.askSend')}
+            busy={wish.isPending}
+            error={wish.error ? errorWords(t, wish.error) : undefined}
+            onClose={() => setAsking(false)}
+            onDone={(message) => wish.mutate({ version: sheet.version, message }, { onSuccess: () => setAsking(false) })}
+          />
+        </Suspense>
+      )}
     </>
   );
 }

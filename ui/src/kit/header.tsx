@@ -51,7 +51,7 @@ export function Header(props: { pages: { to: string; label: string }[]; where?: 
         {t('skip')}
       </a>
       <div className="min-w-0 leading-tight max-desk:w-full">
-        <span className="font-head text-lg font-semibold text-madder">Rubricon</span>
+        <span className="font-head text-lg font-medium text-madder">Rubricon</span>
         {props.where && (
           <span data-testid="where" className="block text-xs text-soft">
             {props.where}

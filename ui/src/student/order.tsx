@@ -4,7 +4,7 @@ import { CSS } from '@dnd-kit/utilities';
 import type { CSSProperties, ReactNode } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { Entry } from '../api/client';
-import { Dialog } from '../kit/controls';
+import { Dialog } from '../kit/dialog';
 import { reordered } from './ranks';
 import type { Desk } from './desk';
 
