@@ -240,6 +240,7 @@ func (s *Service) act(ctx context.Context, by int64, at Place, version int64, ac
 			return nil, err
 		}
 		if saved {
+			s.told(at, d.Row.Version+1)
 			s.log.InfoContext(ctx, "a sheet", "act", change.Kind, "school", at.School, "year", at.Year, "account", by)
 			return s.Sheet(ctx, by, at)
 		}

@@ -14,7 +14,8 @@ import (
 	"rubricon/store"
 )
 
-// Service gives the use cases. It holds nothing that cannot be read again, so any number may run side by side.
+// Service gives the use cases. It holds nothing that cannot be read again, so any number may run side by side; Live lets them hear of
+// each other's changes.
 type Service struct {
 	db     *store.DB
 	now    func() time.Time
@@ -22,6 +23,7 @@ type Service struct {
 	params argon2id.Params
 	hasher *semaphore.Weighted
 	cache  *cache
+	hub    *hub
 }
 
 // Options say how a service runs; the zero value is for production.
@@ -45,7 +47,7 @@ func New(db *store.DB, o Options) *Service {
 	if o.Hashes.Memory == 0 {
 		o.Hashes = recommended
 	}
-	return &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), cache: newCache()}
+	return &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), cache: newCache(), hub: newHub()}
 }
 
 // Place names a sheet: a student's, in a school year, which is the calendar year in which that begins.

@@ -119,6 +119,7 @@ func (s *Service) Change(ctx context.Context, by int64, at Place, edit Edit) (*D
 		}
 		if saved {
 			d.Row.Version++
+			s.told(at, d.Row.Version)
 			d.answer(0)
 			return d, nil
 		}

@@ -85,8 +85,12 @@ func (s *Server) noted(next http.Handler) http.Handler {
 			note.route = "unknown"
 		}
 		w.Header().Set("X-Request-Id", note.id)
-		ctx, stop := context.WithTimeout(context.WithValue(r.Context(), requestKey{}, note), RequestTimeout)
-		defer stop()
+		ctx := context.WithValue(r.Context(), requestKey{}, note)
+		if !isLive(r) {
+			var stop context.CancelFunc
+			ctx, stop = context.WithTimeout(ctx, RequestTimeout)
+			defer stop()
+		}
 		start, out := time.Now(), &recorder{ResponseWriter: w}
 		defer func() {
 			s.log.InfoContext(ctx, "request", "method", known(r.Method), "route", note.route, "status", out.status, "bytes", out.bytes, "took", time.Since(start), "account", note.account)

@@ -39,6 +39,7 @@ func (s *Server) routes(api huma.API) {
 	s.schoolRoutes(api)
 	s.sheetRoutes(api)
 	s.actRoutes(api)
+	s.liveRoutes(api)
 }
 
 // signedIn registers a route for whoever is signed in.

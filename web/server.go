@@ -4,6 +4,7 @@ package web
 import (
 	"bytes"
 	"compress/gzip"
+	"context"
 	"encoding/json"
 	"log/slog"
 	"net/http"
@@ -46,6 +47,9 @@ type Server struct {
 	proxies  []netip.Prefix
 	now      func() time.Time
 	log      *slog.Logger
+
+	streams    context.Context // of the live streams; over when the server goes
+	endStreams context.CancelFunc
 }
 
 // New makes a server.
@@ -57,6 +61,7 @@ func New(cases *school.Service, o Options) *Server {
 		o.Log = slog.Default()
 	}
 	s := &Server{cases: cases, demo: o.Demo, tls: o.TLS, proxies: o.Proxies, now: o.Now, log: o.Log, sessions: newSessions(cases, o.TLS)}
+	s.streams, s.endStreams = context.WithCancel(context.Background())
 	engine := s.engine()
 	api := newAPI(engine)
 	s.routes(api)
@@ -120,7 +125,7 @@ func (s *Server) engine() *gin.Engine {
 	}), withRoute)
 	compress := gingzip.Gzip(gzip.BestSpeed)
 	engine.Use(func(c *gin.Context) {
-		if strings.HasPrefix(c.Request.URL.Path, "/api/") { // pages are compressed already
+		if strings.HasPrefix(c.Request.URL.Path, "/api/") && !isLive(c.Request) { // pages are compressed already
 			compress(c)
 		}
 	})

@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
 	"fmt"
@@ -230,6 +231,8 @@ func TestAuthorisation(t *testing.T) {
 		method, path, body string
 		want               answers
 	}{
+		{"GET", maraSheet + "/live?seconds=0", "", reads}, {"GET", other + "/live?seconds=0", "", otherReads}, {"GET", foreign + "/live?seconds=0", "", foreignReads},
+		{"GET", year + "/caseload/live?seconds=0", "", staff(ok, ok)}, {"GET", elsewhere + "/caseload/live?seconds=0", "", foreignReads},
 		{"GET", maraSheet, "", reads}, {"GET", maraSheet + "/history", "", reads}, {"GET", maraSheet + "/effects", "", reads},
 		{"POST", maraSheet + "/changes", undo, edits}, {"POST", maraSheet + "/submission", version, edits},
 		{"POST", maraSheet + "/claims", `{"version":999,"course":"PHY1","kind":"passed","name":"ALG1","note":"x"}`, edits},
@@ -302,6 +305,45 @@ func TestAuthorisation(t *testing.T) {
 		if got := said(s.call(s.person(""), method, path, body)); got != out {
 			t.Errorf("%s by nobody: %s", route, got)
 		}
+	}
+}
+
+// A change that one person makes is heard on another's screen at once, through the whole server.
+func TestChangesAreHeard(t *testing.T) {
+	s := newSite(t)
+	answer, err := s.person("ilse.quill").Get(s.URL + maraSheet + "/live")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer answer.Body.Close()
+	if kind := answer.Header.Get("Content-Type"); answer.StatusCode != 200 || kind != "text/event-stream" {
+		t.Fatalf("%d %s", answer.StatusCode, kind)
+	}
+	lines := bufio.NewScanner(answer.Body)
+	next := func() string {
+		for lines.Scan() {
+			if lines.Text() != "" {
+				return lines.Text()
+			}
+		}
+		return "the end"
+	}
+	if got := next(); got != ": here" {
+		t.Errorf("it begins with %q", got)
+	}
+	var sheet web.SheetView
+	if _, body := s.call(s.person("mara.quill"), "GET", maraSheet, ""); json.Unmarshal(body, &sheet) != nil {
+		t.Fatal(string(body))
+	}
+	if got := said(s.call(s.person("mara.quill"), "POST", maraSheet+"/changes", fmt.Sprintf(`{"version":%d,"act":"alternate","course":"AST1"}`, sheet.Version))); got != "200" {
+		t.Fatal(got)
+	}
+	if got, want := next(), fmt.Sprintf(`data: {"student":"s0001","version":%d}`, sheet.Version+1); got != want {
+		t.Errorf("heard %q, want %q", got, want)
+	}
+	s.Config.Handler.(*web.Server).EndStreams() // the server goes
+	if got := next(); got != "the end" {
+		t.Errorf("after the server has gone: %q", got)
 	}
 }
 

@@ -92,8 +92,11 @@ func serve(ctx context.Context, l net.Listener, url string, o web.Options, ready
 	}
 	cases := school.New(db, school.Options{})
 	go cases.Housekeeping(ctx, 10*time.Minute)
-	server := &http.Server{Handler: web.New(cases, o), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second,
+	go cases.Live(ctx)
+	handler := web.New(cases, o)
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second,
 		IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn)}
+	server.RegisterOnShutdown(handler.EndStreams)
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
 	fmt.Fprintf(out, "Rubricon serves on http://%s (Ctrl-C stops it)\n", l.Addr())

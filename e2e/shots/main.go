@@ -117,7 +117,7 @@ func take(b *rod.Browser, s shot, file string) {
 			page.MustElement("button[data-row]").MustFocus()
 		}
 	}
-	page.MustWaitRequestIdle()()
+	page.WaitRequestIdle(300*time.Millisecond, nil, []string{"/live"}, nil)()
 	page.MustEval(`() => document.fonts.ready.then(() => true)`)
 	page.MustWaitStable()
 	page.MustScreenshot(file)

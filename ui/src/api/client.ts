@@ -1,6 +1,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import i18next from 'i18next';
 import createClient from 'openapi-fetch';
+import { useEffect, useRef } from 'react';
 import type { components, paths } from './schema.gen';
 
 export type Sheet = components['schemas']['SheetView'];
@@ -19,6 +20,7 @@ export type Me = components['schemas']['MeView'];
 export type Person = components['schemas']['PersonView'];
 export type Caseload = components['schemas']['CaseloadView'];
 export type CaseRow = components['schemas']['CaseRow'];
+type ChangeHeard = components['schemas']['ChangeHeard'];
 export type Claiming = components['schemas']['Claiming'];
 export type Decision = components['schemas']['Decision'];
 export type Problem = components['schemas']['Problem'];
@@ -118,14 +120,48 @@ async function fetchSheet(at: Place, have: Sheet | undefined): Promise<Sheet> {
   return sheet;
 }
 
+const yearPath = (at: Year) => `/api/schools/${encodeURIComponent(at.school)}/years/${at.year}`;
+
+/**
+ * Hears of what others change while somebody looks: each message is led on. It is closed while the page is hidden, since a browser
+ * keeps few connections to one server; on coming back everything is looked at again.
+ */
+function useLive(path: string | undefined, heard: (message: ChangeHeard) => void) {
+  const latest = useRef(heard);
+  useEffect(() => {
+    latest.current = heard;
+  }, [heard]);
+  useEffect(() => {
+    if (!path) return;
+    let source: EventSource | undefined;
+    const look = () => {
+      source?.close();
+      source = undefined;
+      if (document.hidden) return;
+      source = new EventSource(path);
+      source.onmessage = (event) => latest.current(JSON.parse(String(event.data)) as ChangeHeard);
+    };
+    look();
+    document.addEventListener('visibilitychange', look);
+    return () => {
+      document.removeEventListener('visibilitychange', look);
+      source?.close();
+    };
+  }, [path]);
+}
+
 export const useSheet = (at: Place | undefined) => {
   const client = useQueryClient();
   const place = at ?? { school: '', year: 0, student: '' };
+  useLive(at && `${yearPath(at)}/students/${encodeURIComponent(at.student)}/sheet/live`, (message) => {
+    const have = client.getQueryData<Sheet>(keys.sheet(place));
+    if (!message.version || !have || message.version > have.version) void client.invalidateQueries({ queryKey: keys.sheet(place) });
+  });
   return useQuery({
     queryKey: keys.sheet(place),
     queryFn: () => fetchSheet(place, client.getQueryData<Sheet>(keys.sheet(place))),
     enabled: at !== undefined,
-    refetchInterval: 20_000, // another person may change it meanwhile
+    refetchInterval: 60_000, // what was not heard
     structuralSharing: false, // a sheet is known by its tag
   });
 };
@@ -145,12 +181,22 @@ export const useEffects = (sheet: Sheet | undefined) =>
     refetchInterval: (query) => (query.state.status === 'error' ? 5_000 : false),
   });
 
-export const useCaseload = (at: Year, all: boolean) =>
-  useQuery({
+export const useCaseload = (at: Year, all: boolean) => {
+  const client = useQueryClient();
+  const soon = useRef<ReturnType<typeof setTimeout>>(undefined);
+  useLive(`${yearPath(at)}/caseload/live`, () => {
+    // On a busy morning something changes all the time: the list is read again at most every few seconds.
+    soon.current ??= setTimeout(() => {
+      soon.current = undefined;
+      void client.invalidateQueries({ queryKey: ['caseload', at.school, at.year] });
+    }, 3_000);
+  });
+  return useQuery({
     queryKey: keys.caseload(at, all),
     queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/caseload', { params: { path: at, query: { all } } })),
     refetchInterval: 60_000,
   });
+};
 
 export const usePeople = (at: Year, name: string) =>
   useQuery({

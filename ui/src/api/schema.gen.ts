@@ -72,6 +72,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/caseload/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hear of changes to the sheets of a school year */
+        get: operations["hear-caseload"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/catalog": {
         parameters: {
             query?: never;
@@ -268,6 +285,23 @@ export interface paths {
         };
         /** What happened to a sheet, the latest first, at most 100 */
         get: operations["get-history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hear of changes to a sheet */
+        get: operations["hear-sheet"];
         put?: never;
         post?: never;
         delete?: never;
@@ -584,6 +618,15 @@ export interface components {
             year: number;
             /** @description IANA time zone of the school */
             zone: string;
+        };
+        ChangeHeard: {
+            /** @description Absent: something may have been missed; look at everything again */
+            student?: string;
+            /**
+             * Format: int64
+             * @description Of the sheet since
+             */
+            version?: number;
         };
         ChildView: {
             family: string;
@@ -1357,6 +1400,42 @@ export interface operations {
             };
         };
     };
+    "hear-caseload": {
+        parameters: {
+            query?: {
+                /** @description How long to stay; 0 ends at once */
+                seconds?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Server-sent events; the data of each is a ChangeHeard */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["ChangeHeard"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get-catalog": {
         parameters: {
             query?: {
@@ -1780,6 +1859,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HistoryItem"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "hear-sheet": {
+        parameters: {
+            query?: {
+                /** @description How long to stay; 0 ends at once */
+                seconds?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Server-sent events; the data of each is a ChangeHeard */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["ChangeHeard"];
                 };
             };
             /** @description Error */

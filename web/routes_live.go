@@ -1,0 +1,113 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"reflect"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rubricon/school"
+)
+
+// How a live stream is kept: it ends after a while, so that the browser asks anew whether it may.
+const (
+	liveLongest = 600 // seconds
+	liveBeat    = 20 * time.Second
+)
+
+// isLive tells whether a request is for a live stream, which has no deadline and is not compressed.
+func isLive(r *http.Request) bool {
+	return r.Method == http.MethodGet && strings.HasPrefix(r.URL.Path, "/api/") && strings.HasSuffix(r.URL.Path, "/live")
+}
+
+// ChangeHeard is what a live stream says.
+type ChangeHeard struct {
+	Student string `json:"student,omitempty" doc:"Absent: something may have been missed; look at everything again"`
+	Version int64  `json:"version,omitempty" doc:"Of the sheet since"`
+}
+
+// LiveFor is how long a stream may last.
+type LiveFor struct {
+	Seconds int `query:"seconds" minimum:"0" maximum:"600" default:"600" doc:"How long to stay; 0 ends at once"`
+}
+
+// liveRoutes are streams of server-sent events (HTML Living Standard, section 9.2): what others change is heard while one looks at it.
+func (s *Server) liveRoutes(api huma.API) {
+	said := api.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[ChangeHeard](), true, "")
+	stream := func(id, path, summary string) huma.Operation {
+		op := operation(id, http.MethodGet, path, summary)
+		op.Responses = map[string]*huma.Response{"200": {Description: "Server-sent events; the data of each is a ChangeHeard",
+			Content: map[string]*huma.MediaType{"text/event-stream": {Schema: said}}}}
+		return op
+	}
+	type sheetIn struct {
+		OnSheet
+		LiveFor
+	}
+	signedIn(s, api, stream("hear-sheet", sheetPath+"/live", "Hear of changes to a sheet"), func(ctx context.Context, by int64, in *sheetIn) (*huma.StreamResponse, error) {
+		w, err := s.cases.WatchSheet(ctx, by, in.place())
+		if err != nil {
+			return nil, err
+		}
+		return s.live(w, in.Seconds), nil
+	})
+	type yearIn struct {
+		InYear
+		LiveFor
+	}
+	signedIn(s, api, stream("hear-caseload", yearPath+"/caseload/live", "Hear of changes to the sheets of a school year"),
+		func(ctx context.Context, by int64, in *yearIn) (*huma.StreamResponse, error) {
+			w, err := s.cases.WatchYear(ctx, by, in.School, in.Year)
+			if err != nil {
+				return nil, err
+			}
+			return s.live(w, in.Seconds), nil
+		})
+}
+
+// EndStreams ends all live streams, so that the server can go; browsers come back to the next one.
+func (s *Server) EndStreams() { s.endStreams() }
+
+// live writes what is heard until the time is over, the reader goes or the server does.
+func (s *Server) live(w *school.Watch, seconds int) *huma.StreamResponse {
+	return &huma.StreamResponse{Body: func(hctx huma.Context) {
+		defer w.Close()
+		hctx.SetHeader("Content-Type", "text/event-stream")
+		hctx.SetHeader("X-Accel-Buffering", "no")
+		out, ok := hctx.BodyWriter().(http.ResponseWriter)
+		if !ok {
+			return
+		}
+		control := http.NewResponseController(out)
+		_ = control.SetReadDeadline(time.Time{}) // else the server would take the reader for gone
+		write := func(text string) bool {
+			_ = control.SetWriteDeadline(time.Now().Add(2 * liveBeat))
+			_, err := fmt.Fprint(out, text)
+			return err == nil && control.Flush() == nil
+		}
+		over := time.NewTimer(time.Duration(seconds) * time.Second)
+		defer over.Stop()
+		beat := time.NewTicker(liveBeat)
+		defer beat.Stop()
+		for good := write(": here\n\n"); good && seconds > 0; {
+			select {
+			case <-hctx.Context().Done():
+				return
+			case <-over.C:
+				return
+			case <-s.streams.Done():
+				return
+			case <-beat.C:
+				good = write(": still here\n\n")
+			case heard := <-w.C:
+				text, err := json.Marshal(ChangeHeard(heard))
+				good = err == nil && write("data: "+string(text)+"\n\n")
+			}
+		}
+	}}
+}
