@@ -71,6 +71,7 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
   const terms = book.catalog.terms;
   const edge = book.catalog.periods * 2;
   const rows = Math.max(edge, ...used.map((u) => u.length));
+  const halves = pieces.some((p) => p.rows === 1); // they must be high enough to be hit
   const columns = { gridTemplateColumns: `1.4rem repeat(${terms.length}, minmax(0, 1fr))` };
   const fits = terms.map((_, term) => props.desk.effects?.room[term]);
   const opened = [...sheet.requests, ...sheet.summer, ...sheet.alternates].find((e) => e.course === props.open);
@@ -91,7 +92,7 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
           </span>
         ))}
       </div>
-      <ul className="grid gap-x-1.5 gap-y-0.5" style={{ ...columns, gridTemplateRows: `repeat(${rows}, 1.28rem)` }}>
+      <ul className="grid gap-x-1.5 gap-y-0.5" style={{ ...columns, gridTemplateRows: `repeat(${rows}, ${halves ? '1.75rem' : '1.28rem'})` }}>
         {Array.from({ length: rows / 2 }, (_, n) => (
           <li
             key={`n${n}`}

@@ -1,0 +1,223 @@
+package e2e
+
+import (
+	"testing"
+
+	"rubricon/bundle"
+	"rubricon/demo"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// language chooses one in the head of the page.
+func (p *screen) language(tag string) {
+	p.t.Helper()
+	p.MustElement("select[aria-label=Language], select[aria-label=Idioma]").MustEval(`(tag) => {
+		const set = Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set;
+		set.call(this, tag);
+		this.dispatchEvent(new Event('change', { bubbles: true }));
+	}`, tag)
+	p.MustWait(`(tag) => document.documentElement.lang === tag`, tag)
+}
+
+// The language is chosen on any screen, and is the person's own from then on, in every browser.
+func TestTwoLanguages(t *testing.T) {
+	s := newSite(t)
+	p := s.open(desk)
+	p.language("es")
+	p.says("h1", "Los cursos del próximo año")
+	p.accessible("the sign-in page in Spanish")
+	p.enter("mara.quill")
+	p.says("[data-testid=todo]", "Falta: un crédito más en Ciencias, dos alternativas y una palabra de Ms Arden sobre Física")
+	p.says("#board button", "Historia universal II")
+	p.accessible("the year in Spanish")
+	p.language("en")
+	p.says("[data-testid=todo]", "one credit more in Science")
+	p.language("es")
+	p.press("nav a", "Entregar")
+	p.says("h1", "Antes de entregarla")
+	p.accessible("handing in, in Spanish")
+	// In another browser, which asks for English.
+	small := s.as("mara.quill", phone)
+	small.says("[data-testid=todo]", "un crédito más en Ciencias")
+	small.accessible("the year in Spanish on a phone")
+	for username, words := range map[string]string{"ilse.quill": "Mara todavía no ha entregado", "ms.arden": "necesitan? tu palabra"} {
+		for _, width := range []int{desk, phone} {
+			other := s.as(username, width)
+			other.language("es")
+			other.says("h1", words)
+			other.accessible(username + "'s screen in Spanish")
+		}
+	}
+	// What a refusal says is in the reader's language too.
+	office := s.as("office", desk)
+	office.language("es")
+	office.press("nav a", "Personas")
+	office.says("h1", "Dar a alguien una contraseña nueva")
+	office.accessible("people in Spanish")
+}
+
+// withTarn brings the second school.
+func (s *site) withTarn() {
+	s.t.Helper()
+	b, err := bundle.ReadFiles(demo.Tarn(storetest.Files(), 7))
+	if err == nil {
+		_, err = s.cases.Import(s.t.Context(), b)
+	}
+	if err == nil {
+		err = s.cases.SetWindow(s.t.Context(), demo.TarnID, storetest.Year, school.Window{Grade: -1, Opens: storetest.Now.AddDate(0, 0, -7), Families: storetest.Now.AddDate(0, 0, 10),
+			Counselors: storetest.Now.AddDate(0, 1, 0)})
+	}
+	if err != nil {
+		s.t.Fatal(err)
+	}
+}
+
+// A mother of children in two schools sees both, edits where the school lets her, and each sheet speaks of its own school.
+func TestTwoSchools(t *testing.T) {
+	s := newSite(t)
+	s.withTarn()
+	ilse := s.as("ilse.quill", phone)
+	ilse.says("[data-testid=where]", "Mara Quill · grade 10 · Pellworth Sound Secondary School · 2027-28")
+	ilse.press("main button", "Jonah, grade 7")
+	ilse.says("[data-testid=where]", "Jonah Quill · grade 7 · Tarn Ridge Lower School · 2027-28")
+	ilse.says("h1", "Jonah has not submitted")
+	ilse.accessible("a child in another school")
+	ilse.press("main a", "Edit Jonah’s sheet")
+	ilse.says("[data-testid=todo]", "2 units more and one course more in Exploratory terms, with music")
+	ilse.accessible("a child's year of trimesters on a phone")
+	ilse.press("[data-testid=todo] a", "one course more")
+	ilse.press("aside button[data-row]", "Chess and Puzzles")
+	ilse.press("aside button", "Request")
+	ilse.says("#board button", "Chess and Puzzles")
+	ilse.says("h1", "All that the school asks for is here")
+	ilse.press("nav a", "Family")
+	ilse.says("h1", "Mara has not submitted")
+
+	jonah := s.as("jonah", desk)
+	jonah.says("[data-testid=where]", "Tarn Ridge Lower School · 2027-28")
+	jonah.says("#board", "Third trimester")
+	jonah.says("#board button", "Chess and Puzzles")
+	jonah.accessible("a year of trimesters")
+	// One more is refused where the school refuses it, and offered as an alternate.
+	jonah.MustElement("input[type=search]").MustInput("clay")
+	jonah.says("aside button[data-row]", "There would be more than .* allows. Take it as an alternate.")
+
+	both := s.as("ms.bellweather", desk)
+	both.says("[data-testid=where]", "Pellworth Sound")
+	both.accessible("a counselor of two schools")
+	both.press("header nav a", "Counselor, Tarn Ridge Lower School")
+	both.says("[data-testid=where]", "Tarn Ridge")
+	both.says("h1", "need")
+	two := s.as("mr.tolland", desk)
+	two.says("[data-testid=where]", "Signe Tolland · grade 8 · Tarn Ridge")
+	two.press("header nav a", "Teacher, Pellworth Sound Secondary School")
+	two.says("h1", "nothing to do for you here yet")
+}
+
+// What a course asks for was met elsewhere: it is said where it is asked, and waits for the counselor.
+func TestAClaimOnScreen(t *testing.T) {
+	s := newSite(t)
+	mara := s.as("mara.quill", desk)
+	mara.MustElement("input[type=search]").MustInput("film")
+	mara.says("aside button[data-row]", "Film Studies")
+	if other := mara.MustHas("button[data-row=MET1]"); other {
+		t.Error("“film” finds Metalwork")
+	}
+	mara.MustElement("input[type=search]").MustSelectAllText().MustInput("programming")
+	mara.press("aside button", "more you may not take")
+	mara.says("aside button[data-row=CMP2]", "You can request it and say where you met this; Ms Arden decides.")
+	mara.press("aside button[data-row=CMP2]", "Programming")
+	mara.press("aside button", "Request")
+	mara.says("[data-testid=made]", "Requested Programming.")
+	mara.says("aside button[data-on-sheet]", "On your sheet, wish 9.")
+	mara.press("aside button[data-on-sheet]", "Programming")
+	mara.press("[role=dialog] button", "It was met elsewhere")
+	mara.accessible("saying where something was met")
+	mara.MustElement("textarea").MustInput("At the harbour school, mark 90; the report is with the office.")
+	mara.press("[role=dialog] button[type=submit]", "Send")
+	mara.gone("textarea")
+	mara.says("[role=dialog]", "Mara Quill says it was met elsewhere")
+	mara.press("[role=dialog] button", "Close")
+	mara.says("[data-testid=todo]", "a word from Ms Arden about Programming")
+}
+
+// Each change says what it did, also by itself, and is taken back where one looks.
+func TestUndoWhereOneLooks(t *testing.T) {
+	s := newSite(t)
+	mara := s.as("mara.quill", phone)
+	mara.press("#board button", "Health")
+	mara.press("[role=dialog] button", "Remove")
+	mara.says("[data-testid=made]", "Removed Health. With it left Rowing.")
+	mara.accessible("after a change, on a phone")
+	mara.press("[data-testid=made] button", "Undo")
+	mara.says("#board button", "Rowing")
+	mara.says("[data-testid=made]", "Taken back.")
+}
+
+// Before a change would void what the school has, the student is told; a sheet that equals what was handed in counts as handed in.
+func TestASignedSheetIsNotVoidedUnawares(t *testing.T) {
+	s := newSite(t)
+	mara := s.as("mara.quill", desk)
+	for _, c := range []struct{ act, course string }{{"request", "Tidal Ecology"}, {"alternate", "Photography"}, {"alternate", "Astronomy"}} {
+		mara.MustElement("input[type=search]").MustSelectAllText().MustInput(c.course)
+		mara.press("aside button[data-row]", c.course)
+		if c.act == "request" {
+			mara.press("aside button", "Request")
+			mara.says("#board button", c.course)
+		} else {
+			mara.press("aside button", "As alternate")
+			mara.says("ol li", c.course)
+		}
+	}
+	mara.press("nav a", "Hand in")
+	mara.says("[data-testid=whose]", "Mara Quill · entering grade 10 · Pellworth Sound Secondary School · 2027-28")
+	mara.press("button", "Submit to the school")
+	mara.says("[data-testid=receipt]", "Receipt")
+	mara.press("nav a", "Year")
+	remove := func() {
+		mara.press("#board button", "Ceramics I")
+		mara.press("[role=dialog] button", "Remove")
+		mara.says("[role=dialog]", "After a change the school keeps what you handed in")
+	}
+	remove()
+	mara.accessible("the warning before a change")
+	mara.press("[role=dialog] button", "Leave it as it is")
+	mara.gone("[role=dialog]")
+	mara.says("[data-testid=status]", "Submitted")
+	remove()
+	mara.press("[role=dialog] button", "Change it")
+	mara.says("[data-testid=status]", "Changed since submitted")
+	mara.press("[data-testid=made] button", "Undo")
+	mara.says("[data-testid=status]", "^Submitted")
+}
+
+// Many sheets are cleared after it was seen whose, some are left out, and it is taken back as one.
+func TestClearingMany(t *testing.T) {
+	s := newSite(t)
+	if err := demo.Play(t.Context(), s.cases, readMade(t), 7); err != nil {
+		t.Fatal(err)
+	}
+	office := s.as("office", desk)
+	office.press("main button", "complete and signed")
+	office.press("main button", `^Clear (all )?\d+`)
+	office.accessible("whom to clear")
+	boxes := office.MustElements("[role=dialog] input[type=checkbox]")
+	if len(boxes) < 2 {
+		t.Fatalf("%d sheets can be cleared", len(boxes))
+	}
+	boxes[0].MustClick()
+	office.press("[role=dialog] button", `^Clear \d+ sheets?$`)
+	office.says("[role=status]", `Cleared \d+ of \d+`)
+	office.press("main button", "Take it back")
+	office.says("[role=status]", "taken back")
+}
+
+func readMade(t *testing.T) *bundle.Bundle {
+	t.Helper()
+	b, err := bundle.ReadFiles(storetest.Files())
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
