@@ -233,6 +233,7 @@ type Entry struct {
 	Entry      string   `json:"entry" enum:"none,unmet,unverified,expected,met"`
 	Needs      []Proof  `json:"needs,omitempty" doc:"Its entry condition, leaf by leaf, with the evidence"`
 	WaivedBy   string   `json:"waivedBy,omitempty"`
+	WaivedNote string   `json:"waivedNote,omitempty" doc:"Why, in their words"`
 	Repeat     bool     `json:"repeat,omitempty"`
 	Barred     bool     `json:"barred,omitempty"`
 	Retake     bool     `json:"retake,omitempty"`

@@ -149,9 +149,7 @@ func (v *SheetView) requests(d *school.Desk) {
 			found := &d.Judgement.Requests[i]
 			e.Terms = positions(d.Judgement.Packing.Spans[i])
 			e.stand(found)
-			if found.Waiver >= 0 {
-				e.WaivedBy = d.Known.Said[found.Waiver]
-			}
+			e.waived(d.Known, found.Waiver)
 		}
 		if covers != nil {
 			e.Covered, e.Mend = covers[i].Covered, codes(y, covers[i].Mend)
@@ -170,9 +168,7 @@ func (v *SheetView) summer(d *school.Desk) {
 		e.Rank, e.Terms, e.Covered = i+1, []int{}, true
 		if d.Judgement != nil {
 			e.stand(&d.Judgement.Summer[i])
-			if waiver := d.Judgement.Summer[i].Waiver; waiver >= 0 {
-				e.WaivedBy = d.Known.Said[waiver]
-			}
+			e.waived(d.Known, d.Judgement.Summer[i].Waiver)
 		}
 		v.Summer = append(v.Summer, e)
 	}
@@ -212,6 +208,13 @@ func (v *SheetView) alternates(d *school.Desk) {
 
 func (e *Entry) stand(r *sheet.RequestResult) {
 	e.Entry, e.Repeat, e.Barred, e.Mark = verdict(r.HasEntry, r.Entry), r.Repeat, r.Barred, string(r.Mark())
+}
+
+// waived tells who waived the condition, by the place of the signal, and why; -1: nobody did.
+func (e *Entry) waived(k *school.Known, signal int) {
+	if signal >= 0 {
+		e.WaivedBy, e.WaivedNote = k.Said[signal], k.Signals[signal].Note
+	}
 }
 
 func verdict(has bool, v condition.Verdict) string {

@@ -132,6 +132,24 @@ export function clauses(t: TFunction, book: Book, sheet: Sheet, reader: 'family'
   });
 }
 
+/** What taking a course as an alternate would come to: its place, and what it lacks. What fits and counts is for requests. */
+export function alternateWords(t: TFunction, book: Book, sheet: Sheet, e: Effect): { strong: string[]; plain: string[] } {
+  const request = effectWords(t, book, sheet, e);
+  if (e.earned || e.barred) return request;
+  const plain: string[] = [];
+  const rule = sheet.rules.find((r) => book.rule(r.id)?.on === 'alternates');
+  const n = sheet.alternates.length + 1;
+  plain.push(rule?.max !== undefined && n > rule.max ? t('effect.tooManyAlternates', { max: amount(rule.max) }) : t('effect.asAlternate', { n }));
+  if (e.missing?.length) {
+    const needs = join(
+      t,
+      e.missing.map((need) => needWords(t, book, need)),
+    );
+    plain.push(t(e.entry === 'unverified' ? 'effect.unverified' : 'effect.needs', { needs }));
+  } else if (e.entry === 'expected') plain.push(t('effect.expected'));
+  return { strong: [], plain };
+}
+
 /** What adding a course would do, most telling first. */
 export function effectWords(t: TFunction, book: Book, sheet: Sheet, e: Effect): { strong: string[]; plain: string[] } {
   const strong: string[] = [];
@@ -231,7 +249,8 @@ export function entryLine(t: TFunction, book: Book, sheet: Sheet, e: Entry): str
   }
   const now = (e.needs ?? []).find((p) => p.verdict === 'expected' && p.outcome === 'inProgress');
   if (e.entry === 'expected' && now) parts.push(t('entry.expected', { from: fromWords(book, now) }));
-  if (e.waivedBy && !e.assigned) parts.push(t('entry.waived', { who: e.waivedBy }));
+  if (e.waivedBy && !e.assigned)
+    parts.push(e.waivedNote ? t('entry.waivedNote', { who: e.waivedBy, note: e.waivedNote }) : t('entry.waived', { who: e.waivedBy }));
   const links = book.course(e.course)?.links ?? [];
   const beside = sheet.requests.filter((r) => links.includes(r.course)).map((r) => book.title(r.course));
   if (beside.length) parts.push(t('entry.with', { courses: join(t, beside) }));

@@ -873,6 +873,8 @@ export interface components {
             /** @description Positions of the terms it is laid into */
             terms: number[];
             waivedBy?: string;
+            /** @description Why, in their words */
+            waivedNote?: string;
         };
         Errand: {
             /** @description Who says so */

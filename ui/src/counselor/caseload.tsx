@@ -165,7 +165,7 @@ function since(t: T, r: CaseRow) {
 function Flow(props: { by: Record<Stage, CaseRow[]>; stage: Stage | undefined; onStage: (s: Stage) => void }) {
   const { t } = useTranslation();
   return (
-    <div className="mb-3 flex overflow-x-auto rounded border border-line bg-card">
+    <div className="mb-3 flex rounded border border-line bg-card max-desk:grid max-desk:grid-cols-3">
       {stages.map((s) => (
         <button
           key={s}

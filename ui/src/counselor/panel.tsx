@@ -213,6 +213,9 @@ function DecisionDialog(props: {
   const { answer, entry, claim } = props.asked;
   const about = entry.claims?.find((c) => c.id === claim)?.course ?? entry.course;
   const course = props.book.title(answer === 'confirm' ? about : entry.course);
+  const asked = openNeeds(entry).find((p) => p.name === about)?.at;
+  const [mark, setMark] = useState('');
+  const below = answer === 'confirm' && asked !== undefined && mark.trim() !== '' && Number(mark) < asked;
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
     const form = new FormData(event.currentTarget);
@@ -225,8 +228,23 @@ function DecisionDialog(props: {
         {answer === 'confirm' && (
           <label className="mb-2 block">
             {t('panel.mark')}
-            <input name="mark" type="number" min={0} max={100} step={0.01} className="ml-2 min-h-9 w-24 rounded border border-edge bg-paper px-2" />
+            <input
+              name="mark"
+              type="number"
+              value={mark}
+              onChange={(event) => setMark(event.target.value)}
+              aria-describedby={below ? 'below' : undefined}
+              min={0}
+              max={100}
+              step={0.01}
+              className="ml-2 min-h-9 w-24 rounded border border-edge bg-paper px-2"
+            />
           </label>
+        )}
+        {below && (
+          <p id="below" role="status" className="mb-2 text-ochre">
+            {t('panel.below', { mark: amount(Number(mark)), at: amount(asked), course: props.book.title(entry.course) })}
+          </p>
         )}
         <label className="block">
           {t('panel.reason')}

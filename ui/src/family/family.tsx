@@ -136,6 +136,11 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
           <span className="rounded bg-card px-1 text-ochre">{t('family.asked', { message: s.asked, name })}</span>
         </p>
       )}
+      {s.state === 'sentBack' && s.message && (
+        <p className="mb-3 rounded border p-2 hatch">
+          <span className="rounded bg-card px-1 text-ochre">{t('todo.sentBack', { who, message: s.message })}</span>
+        </p>
+      )}
       {s.state === 'cleared' && <p className="mb-3 font-semibold">{t('family.cleared')}</p>}
       {s.signatures.map((x) => (
         <p key={x.name + x.at} className="mb-3 font-semibold">
@@ -170,6 +175,7 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
                       ),
                     })
                   : why}
+                {e.waivedBy && !e.assigned && e.waivedNote && ` · ${t('entry.waivedNote', { who: e.waivedBy, note: e.waivedNote })}`}
                 {(c?.fee ?? 0) > 0 && ` · ${t('family.fee', { fee: money(c?.fee ?? 0, currency) })}`}
               </p>
               {c?.description && <p className="text-sm text-soft">{c.description}</p>}

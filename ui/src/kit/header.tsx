@@ -46,11 +46,11 @@ export function Header(props: { pages: { to: string; label: string }[]; where?: 
   const [at] = useLocation();
   const { all, here } = useContext(Places);
   return (
-    <header className="no-print flex flex-wrap items-center gap-x-6 gap-y-1 border-b border-line px-4 py-1 desk:min-h-12 desk:px-6">
+    <header className="no-print flex flex-wrap items-center gap-x-6 gap-y-1 border-b max-desk:gap-x-3 border-line px-4 py-1 desk:min-h-12 desk:px-6">
       <a href="#page" className="sr-only focus:not-sr-only">
         {t('skip')}
       </a>
-      <div className="min-w-0 leading-tight max-desk:w-full">
+      <div className="min-w-0 leading-tight max-desk:flex-1 max-desk:basis-32">
         <span className="font-head text-lg font-medium text-madder">Rubricon</span>
         {props.where && (
           <span data-testid="where" className="block text-xs text-soft">
@@ -59,7 +59,7 @@ export function Header(props: { pages: { to: string; label: string }[]; where?: 
         )}
       </div>
       {props.pages.length > 0 && (
-        <nav aria-label={t('nav.label')} className="flex gap-5">
+        <nav aria-label={t('nav.label')} className="flex gap-5 max-desk:order-2 max-desk:w-full">
           {props.pages.map((page) => (
             <Link
               key={page.to}
@@ -72,10 +72,10 @@ export function Header(props: { pages: { to: string; label: string }[]; where?: 
           ))}
         </nav>
       )}
-      <div className="flex flex-wrap items-center gap-x-3 text-sm text-soft max-desk:order-last max-desk:w-full max-desk:pb-1 desk:flex-1 desk:justify-end">
+      <div className="flex flex-wrap items-center gap-x-3 text-sm text-soft max-desk:order-3 max-desk:w-full max-desk:pb-1 desk:flex-1 desk:justify-end">
         {props.children}
       </div>
-      <div className="flex items-center gap-x-4 max-desk:ml-auto">
+      <div className="flex items-center gap-x-3 max-desk:order-1 max-desk:ml-auto">
         <LanguageChoice />
         <Link href="~/account" className="flex min-h-8 items-center text-sm text-soft inked-link">
           {t('account.link')}
@@ -94,7 +94,7 @@ export function Header(props: { pages: { to: string; label: string }[]; where?: 
         </button>
       </div>
       {all.length > 1 && (
-        <nav aria-label={t('header.desks')} className="flex w-full flex-wrap gap-x-5 border-t border-line text-sm">
+        <nav aria-label={t('header.desks')} className="flex w-full flex-wrap gap-x-5 border-t border-line text-sm max-desk:order-4">
           {all.map((place) => (
             <Link
               key={place.key}

@@ -4,7 +4,7 @@ import type { Course, Effect, Entry } from '../api/client';
 import { Button } from '../kit/controls';
 import { Mark, SubjectTab } from '../kit/marks';
 import { amount, money } from '../kit/format';
-import { effectWords, join, spanWords, termName } from '../words';
+import { alternateWords, effectWords, join, spanWords, termName } from '../words';
 import { matches, queryOf } from './search';
 import type { Desk, Filter } from './desk';
 
@@ -36,6 +36,7 @@ export function Finder(props: {
   const onSheet = useMemo(() => findEntries(desk, shown), [desk, shown]);
   const open = rows.filter((r) => r.effect.shown);
   const families = useMemo(() => merged(all ? rows : open), [all, rows, open]);
+  const stop = families.find((f) => f.code === selected)?.code ?? families[0]?.code;
   const rule = book.rule(filter.rule ?? '');
   const subjects = useMemo(() => [...new Set(book.catalog.courses.map((c) => c.subject))].sort(), [book]);
 
@@ -151,6 +152,7 @@ export function Finder(props: {
             desk={desk}
             family={f}
             selected={selected === f.code}
+            stop={f.code === stop}
             onSelect={() => setSelected(f.code)}
             onKeys={(event, row) => keys(event, n, row)}
             onClose={() => {
@@ -184,6 +186,7 @@ function FinderRow(props: {
   desk: Desk;
   family: Family;
   selected: boolean;
+  stop: boolean; // Tab stops here; the arrow keys lead on
   onSelect: () => void;
   onKeys: (event: KeyboardEvent, row: Row) => void;
   onClose: () => void;
@@ -203,6 +206,7 @@ function FinderRow(props: {
       <button
         type="button"
         data-row={c.code}
+        tabIndex={props.stop ? 0 : -1}
         onKeyUp={(event) => event.key === 'Escape' && props.onClose()}
         aria-expanded={props.selected}
         aria-controls={props.selected ? details : undefined}
@@ -333,7 +337,8 @@ function findRows(desk: Desk, filter: Filter, t: ReturnType<typeof useTranslatio
     }
     const relevance = words.length ? matches(course, words) : 1;
     if (relevance === 0) continue;
-    const { strong, plain } = effectWords(t, book, sheet, effect);
+    const { strong, plain } = (rule?.on === 'alternates' ? alternateWords : effectWords)(t, book, sheet, effect);
+    if (rule?.on === 'alternates' && course.summer) continue;
     const mend = mends.indexOf(course.code);
     const score = relevance * 1000 + (mend >= 0 ? 60 - mend : 0) + effect.weight;
     rows.push({ course, effect, strong, plain, score });
