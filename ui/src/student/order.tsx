@@ -1,7 +1,18 @@
-import { DndContext, KeyboardSensor, PointerSensor, closestCenter, useSensor, useSensors } from '@dnd-kit/core';
+import {
+  DndContext,
+  type DragCancelEvent,
+  type DragEndEvent,
+  type DragOverEvent,
+  type DragStartEvent,
+  KeyboardSensor,
+  PointerSensor,
+  closestCenter,
+  useSensor,
+  useSensors,
+} from '@dnd-kit/core';
 import { SortableContext, rectSortingStrategy, sortableKeyboardCoordinates, useSortable } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
-import type { CSSProperties, ReactNode } from 'react';
+import { type CSSProperties, type ReactNode, useEffect, useMemo, useRef } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { Entry } from '../api/client';
 import { Dialog } from '../kit/dialog';
@@ -22,20 +33,31 @@ export function Ranked(props: {
   );
   const { t } = useTranslation();
   const order = props.entries.map((e) => e.course);
-  const place = (key: string, id: unknown, over: unknown) =>
-    t(key, { course: props.desk.book.title(String(id)), at: order.indexOf(String(over ?? id)) + 1, of: order.length });
+  const { title } = props.desk.book;
+  // What is read out must stay the same object: where it is exchanged in the middle of a drag, a sentence is lost.
+  const latest = useRef({ t, title, order });
+  useEffect(() => {
+    latest.current = { t, title, order };
+  });
+  const accessibility = useMemo(() => {
+    const say = (key: string, id: unknown, over: unknown) => {
+      const now = latest.current;
+      return now.t(key, { course: now.title(String(id)), at: now.order.indexOf(String(over ?? id)) + 1, of: now.order.length });
+    };
+    return {
+      screenReaderInstructions: { draggable: t('order.note') },
+      announcements: {
+        onDragStart: ({ active }: DragStartEvent) => say('drag.start', active.id, active.id),
+        onDragOver: ({ active, over }: DragOverEvent) => say('drag.over', active.id, over?.id),
+        onDragEnd: ({ active, over }: DragEndEvent) => say('drag.end', active.id, over?.id),
+        onDragCancel: ({ active }: DragCancelEvent) => say('drag.cancel', active.id, active.id),
+      },
+    };
+  }, [t]);
   return (
     <DndContext
       sensors={sensors}
-      accessibility={{
-        screenReaderInstructions: { draggable: t('order.note') },
-        announcements: {
-          onDragStart: ({ active }) => place('drag.start', active.id, active.id),
-          onDragOver: ({ active, over }) => place('drag.over', active.id, over?.id),
-          onDragEnd: ({ active, over }) => place('drag.end', active.id, over?.id),
-          onDragCancel: ({ active }) => place('drag.cancel', active.id, active.id),
-        },
-      }}
+      accessibility={accessibility}
       collisionDetection={closestCenter}
       onDragEnd={({ active, over }) => {
         const from = order.indexOf(String(active.id));
