@@ -381,8 +381,8 @@ func (p *pupil) widen(place int) {
 			}
 		}
 	}
-	if place%17 == 6 && p.grade > 9 && len(p.alternates) > 0 && len(p.alternates) < 5 {
-		p.alternates = append(p.alternates, "MUSP")
+	if n := len(p.alternates); place%17 == 6 && p.grade > 9 && n > 0 {
+		p.alternates[n-1] = "MUSP"
 	}
 	if place%11 == 2 && len(p.requests) > 4 {
 		switch {

@@ -287,13 +287,19 @@ func (s *Service) Submit(ctx context.Context, by int64, at Place, version int64,
 	})
 }
 
-// Agree lists the ids of the commitments that concern the student on submitting, or a guardian on signing.
-func (d *Desk) Agree(guardian bool) []string {
-	ids := []string{}
-	for _, place := range d.Known.Commitments(&d.Sheet, guardian) {
-		ids = append(ids, d.Year.Commitments[place].ID)
+// Agree lists the ids of the commitments that concern the student on submitting, and a guardian on signing.
+func (d *Desk) Agree() (student, guardian []string) {
+	student, guardian = []string{}, []string{}
+	for _, place := range d.Known.Commitments(&d.Sheet) {
+		c := &d.Year.Commitments[place]
+		if c.Student {
+			student = append(student, c.ID)
+		}
+		if c.Guardian {
+			guardian = append(guardian, c.ID)
+		}
 	}
-	return ids
+	return student, guardian
 }
 
 // agreedTo checks that every commitment that concerns the student, or a guardian, is among those agreed to. The error is NeedsCommitment.
@@ -302,7 +308,10 @@ func (d *Desk) agreedTo(guardian bool, agreed []string, instead bool) (kept []st
 	if instead {
 		return nil, nil
 	}
-	kept = d.Agree(guardian)
+	kept, guardians := d.Agree()
+	if guardian {
+		kept = guardians
+	}
 	for _, id := range kept {
 		if !slices.Contains(agreed, id) {
 			return nil, &Error{Code: NeedsCommitment, Param: id}

@@ -19,7 +19,7 @@ func TestCommitments(t *testing.T) {
 	h.bring(bundleWith(t, "policy.json", `"commitments": [`, `"commitments": [{"id":"stay","grades":[10],"who":"student","text":"I stay."},
 		{"id":"both","when":{"of":{"courses":["CER1"]},"min":1},"text":"We both."},{"id":"never","grades":[11],"text":"Not for grade 10."},`))
 	d := h.finish()
-	if student, guardian := d.Agree(false), d.Agree(true); !slices.Equal(student, []string{"stay", "both"}) || !slices.Equal(guardian, []string{"both"}) {
+	if student, guardian := d.Agree(); !slices.Equal(student, []string{"stay", "both"}) || !slices.Equal(guardian, []string{"both"}) {
 		t.Errorf("to be agreed to: %v and %v", student, guardian)
 	}
 	var known *school.Error

@@ -103,8 +103,9 @@ func newSheet(d *school.Desk) *SheetView {
 	v := &SheetView{School: d.Row.School, Year: d.Row.Year, Version: d.Row.Version, Judged: fmt.Sprintf("%s.%d", versionOf(d.Year), d.Row.Facts), Beyond: d.Judgement == nil,
 		Student: Student{d.Row.Student, d.Pupil.GivenName, d.Pupil.FamilyName, d.Row.Grade, d.Pupil.CounselorName, d.Pupil.Guardians},
 		Status:  newStatus(d), Acts: newActs(&d.Acts), Todo: todos(d), Requests: []Entry{}, Alternate: []Entry{}, Rules: []RuleState{}, Audits: []AuditState{}, Fees: d.Fees(),
-		Summer: []Entry{}, Errands: []Errand{}, Agree: Agree{d.Agree(false), d.Agree(true)},
+		Summer: []Entry{}, Errands: []Errand{},
 		Packing: Packing{Loads: make([]credit.Amount, len(y.Terms))}}
+	v.Agree.Student, v.Agree.Guardian = d.Agree()
 	if v.Fees == nil {
 		v.Fees = []string{}
 	}
