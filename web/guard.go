@@ -16,8 +16,6 @@ import (
 	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
-
-	"rubricon/locales"
 )
 
 // RequestTimeout bounds the work for one request.
@@ -36,13 +34,13 @@ type request struct {
 	route   string // as a pattern, so that no name gets into the log
 	account int64
 	log     *slog.Logger
-	locale  *locales.Locale // that the sender reads
+	reads   string // the languages that the sender reads, as the header has them
 }
 
 func requestOf(ctx context.Context) *request {
 	r, _ := ctx.Value(requestKey{}).(*request)
 	if r == nil {
-		return &request{log: slog.Default(), locale: locales.Match("")}
+		return &request{log: slog.Default()}
 	}
 	return r
 }
@@ -80,7 +78,7 @@ func (s *Server) noted(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		raw := make([]byte, 8)
 		_, _ = rand.Read(raw) // never fails
-		note := &request{id: hex.EncodeToString(raw), address: s.address(r), agent: r.UserAgent(), route: "a page", log: s.log, locale: locales.Match(r.Header.Get("Accept-Language"))}
+		note := &request{id: hex.EncodeToString(raw), address: s.address(r), agent: r.UserAgent(), route: "a page", log: s.log, reads: r.Header.Get("Accept-Language")}
 		if strings.HasPrefix(r.URL.Path, "/api/") {
 			note.route = "unknown"
 		}

@@ -12,6 +12,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"rubricon/core/acts"
+	"rubricon/locales"
 	"rubricon/school"
 )
 
@@ -57,7 +58,7 @@ var statuses = map[school.Code]int{
 
 // say gives a sentence of the errors in the language of the request.
 func say(ctx context.Context, code string) string {
-	return requestOf(ctx).locale.Text("error."+code, map[string]any{"id": requestID(ctx)})
+	return locales.Match(requestOf(ctx).reads).Text("error."+code, map[string]any{"id": requestID(ctx)})
 }
 
 // statusCodes name errors that come from the protocol rather than from a use case.

@@ -1,7 +1,6 @@
 package web_test
 
 import (
-	"bufio"
 	"bytes"
 	"encoding/json"
 	"fmt"
@@ -304,70 +303,6 @@ func TestAuthorisation(t *testing.T) {
 		body := map[string]string{"POST": `{"old":"x","new":"y"}`, "PUT": `{"language":"es"}`}[method]
 		if got := said(s.call(s.person(""), method, path, body)); got != out {
 			t.Errorf("%s by nobody: %s", route, got)
-		}
-	}
-}
-
-// A change that one person makes is heard on another's screen at once, through the whole server.
-func TestChangesAreHeard(t *testing.T) {
-	s := newSite(t)
-	answer, err := s.person("ilse.quill").Get(s.URL + maraSheet + "/live")
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer answer.Body.Close()
-	if kind := answer.Header.Get("Content-Type"); answer.StatusCode != 200 || kind != "text/event-stream" {
-		t.Fatalf("%d %s", answer.StatusCode, kind)
-	}
-	lines := bufio.NewScanner(answer.Body)
-	next := func() string {
-		for lines.Scan() {
-			if lines.Text() != "" {
-				return lines.Text()
-			}
-		}
-		return "the end"
-	}
-	if got := next(); got != ": here" {
-		t.Errorf("it begins with %q", got)
-	}
-	var sheet web.SheetView
-	if _, body := s.call(s.person("mara.quill"), "GET", maraSheet, ""); json.Unmarshal(body, &sheet) != nil {
-		t.Fatal(string(body))
-	}
-	if got := said(s.call(s.person("mara.quill"), "POST", maraSheet+"/changes", fmt.Sprintf(`{"version":%d,"act":"alternate","course":"AST1"}`, sheet.Version))); got != "200" {
-		t.Fatal(got)
-	}
-	if got, want := next(), fmt.Sprintf(`data: {"student":"s0001","version":%d}`, sheet.Version+1); got != want {
-		t.Errorf("heard %q, want %q", got, want)
-	}
-	s.Config.Handler.(*web.Server).EndStreams() // the server goes
-	if got := next(); got != "the end" {
-		t.Errorf("after the server has gone: %q", got)
-	}
-}
-
-// Asking who is signed in is no error, so that a browser has nothing to complain of before anybody signs in.
-func TestNobodyIsSignedIn(t *testing.T) {
-	s := newSite(t)
-	status, body := s.call(s.person(""), "GET", "/api/me", "")
-	if want := `{"username":"","persons":[]}`; status != 200 || strings.TrimSpace(string(body)) != want {
-		t.Errorf("%d %s, want %s", status, body, want)
-	}
-}
-
-func TestTheLanguageIsOnesOwn(t *testing.T) {
-	s := newSite(t)
-	ilse := s.person("ilse.quill")
-	for body, want := range map[string]string{`{"language":"es-MX"}`: "204", `{"language":"Spanish!"}`: "422 bad-act"} {
-		if got := said(s.call(ilse, "PUT", "/api/me/language", body)); got != want {
-			t.Errorf("%s: %s, want %s", body, got, want)
-		}
-	}
-	for username, want := range map[string]string{"ilse.quill": "es-MX", "mara.quill": ""} {
-		var me web.MeView
-		if _, body := s.call(s.person(username), "GET", "/api/me", ""); json.Unmarshal(body, &me) != nil || me.Language != want {
-			t.Errorf("%s reads %q, want %q", username, me.Language, want)
 		}
 	}
 }
@@ -823,29 +758,6 @@ func TestCrossSiteRequestsAreRefused(t *testing.T) {
 		res, body := s.send(s.person("mara.quill"), "POST", maraSheet+"/changes", `{"version":1,"act":"undo"}`, map[string]string{header: value})
 		if got := said(res.StatusCode, body); got != "403 cross-site" {
 			t.Errorf("%s: %s gives %s", header, value, got)
-		}
-	}
-}
-
-// Only the addresses that the front end has are answered with it; search engines are told that nothing is for them.
-func TestWhatIsServed(t *testing.T) {
-	s := newSite(t)
-	for path, want := range map[string]int{"/": 200, "/hand-in": 200, "/account": 200, "/people": 200, "/d/family": 200, "/d/student-tarnridge/hand-in": 200, "/d/family/child/tarnridge/tr001": 200,
-		"/d/family/child/tarnridge/tr001/hand-in": 200, "/child/pellworth/s0001": 200, "/robots.txt": 200, "/mark.svg": 200, "/hand-in/": 200,
-		"/nothing": 404, "/d/": 404, "/d/family/nothing": 404, "/child/pellworth": 404, "/child/pellworth/s0001/nothing": 404, "/index.html": 404, "/wp-login.php": 404, "/.gitkeep": 404} {
-		answer, err := http.Get(s.URL + path)
-		if err != nil {
-			t.Fatal(err)
-		}
-		body, err := io.ReadAll(answer.Body)
-		if answer.Body.Close(); err != nil || answer.StatusCode != want {
-			t.Errorf("%s: %d %v, want %d", path, answer.StatusCode, err, want)
-		}
-		if path == "/robots.txt" && !strings.Contains(string(body), "Disallow: /") {
-			t.Errorf("robots.txt says %q", body)
-		}
-		if path == "/" && !strings.Contains(string(body), `<meta name="description"`) {
-			t.Error("the page's head has no description")
 		}
 	}
 }
