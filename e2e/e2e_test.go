@@ -120,6 +120,13 @@ func (p *screen) press(selector, text string) {
 	p.says(selector, text).MustClick()
 }
 
+// find opens a course in the finder.
+func (p *screen) find(course string) {
+	p.t.Helper()
+	p.MustElement("input[type=search]").MustSelectAllText().MustInput(course)
+	p.press("aside button[data-row]", course)
+}
+
 // gone waits until nothing of a kind is left.
 func (p *screen) gone(selector string) {
 	p.t.Helper()
@@ -192,8 +199,7 @@ func TestTheWholeLoop(t *testing.T) {
 	mara.says("[data-testid=todo]", "Still to do: two alternates and")
 	mara.press("[data-testid=todo] a", "two alternates")
 	for i, course := range []string{"Photography", "Astronomy"} {
-		mara.MustElement("input[type=search]").MustSelectAllText().MustInput(course)
-		mara.press("aside button[data-row]", course)
+		mara.find(course)
 		mara.press("aside button", fmt.Sprintf("As alternate %d", i+2))
 		mara.says("ol li", fmt.Sprintf("%d · %s", i+2, course))
 	}
@@ -387,8 +393,7 @@ func TestTwoWindows(t *testing.T) {
 		p.says("[data-testid=todo]", "one credit more in Science")
 	}
 	add := func(p *screen, course string) {
-		p.MustElement("input[type=search]").MustSelectAllText().MustInput(course)
-		p.press("aside button[data-row]", course)
+		p.find(course)
 		p.press("aside button", "Request")
 		p.says("#board button", course)
 	}

@@ -17,24 +17,32 @@ func (r *reader) rules(top object) {
 	}
 }
 
-// rule reads the rule at a place of a list of that name.
-func (r *reader) rule(raw json.RawMessage, list string, place int, seen map[string]bool) (rule Rule, ok bool) {
-	line, path := r.line(raw), fmt.Sprintf("%s.%d", list, place+1)
-	var o object
+// named reads an object with an id, at a place of a list of that name; its path has the id where there is one.
+func (r *reader) named(raw json.RawMessage, list string, place int, seen map[string]bool, id *string) (o object, line int, path string, ok bool) {
+	line, path = r.line(raw), fmt.Sprintf("%s.%d", list, place+1)
 	if json.Unmarshal(raw, &o) != nil {
 		r.bad(line, path, "must be an object")
+		return nil, line, path, false
+	}
+	if r.get(o, line, path+".", "id", id, "a text"); *id == "" {
+		r.bad(line, path+".id", "is missing")
+	} else {
+		path = list + "." + *id
+	}
+	if seen[*id] {
+		r.bad(line, path, "the id is used twice")
+	}
+	seen[*id] = true
+	return o, line, path, true
+}
+
+// rule reads the rule at a place of a list of that name.
+func (r *reader) rule(raw json.RawMessage, list string, place int, seen map[string]bool) (rule Rule, ok bool) {
+	o, line, path, ok := r.named(raw, list, place, seen, &rule.ID)
+	if !ok {
 		return rule, false
 	}
 	rule.Stance = Block
-	if r.get(o, line, path+".", "id", &rule.ID, "a text"); rule.ID == "" {
-		r.bad(line, path+".id", "is missing")
-	} else {
-		path = list + "." + rule.ID
-	}
-	if seen[rule.ID] {
-		r.bad(line, path, "the id is used twice")
-	}
-	seen[rule.ID] = true
 	rule.Label, rule.Labels = r.label(o, line, path, rule.ID)
 	rule.Count = r.count(o, line, path)
 	r.get(o, line, path+".", "grades", &rule.Grades, "a list of whole numbers")
@@ -161,22 +169,11 @@ func (r *reader) count(o object, line int, path string) Count {
 func (r *reader) audits(top object) {
 	seen := map[string]bool{}
 	for i, raw := range r.list(top, "audits", MaxAudits) {
-		line, path := r.line(raw), fmt.Sprintf("audits.%d", i+1)
-		var o object
-		if json.Unmarshal(raw, &o) != nil {
-			r.bad(line, path, "must be an object")
+		audit := Audit{}
+		o, line, path, ok := r.named(raw, "audits", i, seen, &audit.ID)
+		if !ok {
 			continue
 		}
-		audit := Audit{}
-		if r.get(o, line, path+".", "id", &audit.ID, "a text"); audit.ID == "" {
-			r.bad(line, path+".id", "is missing")
-		} else {
-			path = "audits." + audit.ID
-		}
-		if seen[audit.ID] {
-			r.bad(line, path, "the id is used twice")
-		}
-		seen[audit.ID] = true
 		audit.Label, audit.Labels = r.label(o, line, path, audit.ID)
 		var entries []json.RawMessage
 		r.get(o, line, path+".", "entries", &entries, "a list")
@@ -186,7 +183,7 @@ func (r *reader) audits(top object) {
 		}
 		inList := map[string]bool{}
 		for j, raw := range entries {
-			if entry, ok := r.entry(raw, fmt.Sprintf("%s.%d", path, j+1), path, inList); ok {
+			if entry, ok := r.entry(raw, path, j, inList); ok {
 				audit.Entries = append(audit.Entries, entry)
 			}
 		}
@@ -194,22 +191,11 @@ func (r *reader) audits(top object) {
 	}
 }
 
-func (r *reader) entry(raw json.RawMessage, path, parent string, seen map[string]bool) (e Requirement, ok bool) {
-	line := r.line(raw)
-	var o object
-	if json.Unmarshal(raw, &o) != nil {
-		r.bad(line, path, "must be an object")
+func (r *reader) entry(raw json.RawMessage, audit string, place int, seen map[string]bool) (e Requirement, ok bool) {
+	o, line, path, ok := r.named(raw, audit, place, seen, &e.ID)
+	if !ok {
 		return e, false
 	}
-	if r.get(o, line, path+".", "id", &e.ID, "a text"); e.ID == "" {
-		r.bad(line, path+".id", "is missing")
-	} else {
-		path = parent + "." + e.ID
-	}
-	if seen[e.ID] {
-		r.bad(line, path, "the id is used twice")
-	}
-	seen[e.ID] = true
 	e.Label, e.Labels = r.label(o, line, path, e.ID)
 	if !r.get(o, line, path+".", "credits", &e.Credits, "a number") {
 		r.missing(o, line, path+".", "credits")

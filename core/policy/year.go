@@ -21,11 +21,7 @@ func (r *reader) year(top object) {
 	}
 	seen := map[string]bool{}
 	for i, raw := range r.list(top, "commitments", MaxRules) {
-		if c, ok := r.commitment(raw, fmt.Sprintf("commitments.%d", i+1)); ok {
-			if seen[c.ID] {
-				r.bad(r.line(raw), "commitments."+c.ID, "the id is used twice")
-			}
-			seen[c.ID] = true
+		if c, ok := r.commitment(raw, i, seen); ok {
 			r.out.Commitments = append(r.out.Commitments, c)
 		}
 	}
@@ -46,17 +42,10 @@ func (r *reader) year(top object) {
 	}
 }
 
-func (r *reader) commitment(raw json.RawMessage, path string) (c Commitment, ok bool) {
-	line := r.line(raw)
-	var o object
-	if json.Unmarshal(raw, &o) != nil {
-		r.bad(line, path, "must be an object")
+func (r *reader) commitment(raw json.RawMessage, place int, seen map[string]bool) (c Commitment, ok bool) {
+	o, line, path, ok := r.named(raw, "commitments", place, seen, &c.ID)
+	if !ok {
 		return c, false
-	}
-	if r.get(o, line, path+".", "id", &c.ID, "a text"); c.ID == "" {
-		r.bad(line, path+".id", "is missing")
-	} else {
-		path = "commitments." + c.ID
 	}
 	r.only(o, line, path+".", "id", "grades", "when", "who", "text")
 	r.get(o, line, path+".", "grades", &c.Grades, "a list of whole numbers")
