@@ -25,6 +25,10 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 		"Can this be two courses fewer? The bus leaves at three.", "Please keep Choir, she has sung since she was six."}
 	returns := []string{"Come and see me about the second language.", "Two of these meet a lot of practice hours; choose one and add it as an alternate.",
 		"You have room for one more credit of science."}
+	if b.SchoolID == TarnID {
+		wishes = []string{"Could it be Spanish after all?", "Please, no more music; the practice at home is too much.", "She would rather cook than sew."}
+		returns = []string{"Come and see me about the language.", "Look once more at your exploratory terms; two are much alike."}
+	}
 	for i := range b.Pupils {
 		p := &b.Pupils[i]
 		if r.Float64() > 0.8 || p.ID == "s0001" || p.ID == "tr001" { // who are shown while they choose

@@ -40,6 +40,13 @@ export function measured(t: TFunction, book: Book, rule: Rule | undefined, n: nu
   return counted(t, measure === 'courses' && rule?.on === 'alternates' ? 'measure.alternates' : `measure.${measure}`, n);
 }
 
+/** An amount of credits in figures, in the school's own unit where it has one: “8.5 credits”, “48 units”. */
+export function inUnit(t: TFunction, book: Book, n: number) {
+  const { unit } = book.catalog;
+  if (unit) return t('measure.unit', { word: amount(n), unit: plural(n) === 'one' ? unit.one : unit.other });
+  return t('measure.figures', { count: n, n: amount(n) });
+}
+
 /** A number with what it counts; small whole numbers are written out. */
 export function counted(t: TFunction, key: string, n: number) {
   const numbers = ['', 'one', 'two', 'three', 'four', 'five', 'six', 'seven', 'eight', 'nine'];

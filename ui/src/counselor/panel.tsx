@@ -7,7 +7,7 @@ import { Button, Loading, Refusal } from '../kit/controls';
 import { Dialog, TextDialog } from '../kit/dialog';
 import { subjectTab } from '../kit/marks';
 import { amount } from '../kit/format';
-import { type Book, clauses, entryLine, join, needWords, openNeeds, statusWords } from '../words';
+import { type Book, clauses, entryLine, inUnit, join, needWords, openNeeds, statusWords } from '../words';
 
 /** What is done with a text that is asked for first. */
 type Writing = 'back' | 'clear' | 'sign' | 'reopen';
@@ -57,7 +57,7 @@ export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
         {t('panel.sub', {
           grade: s.student.grade,
           state: statusWords(t, s).state.toLowerCase(),
-          credits: amount(credits),
+          credits: inUnit(t, book, credits),
         })}
         {s.status.receipt && ` · ${t('submit.receipt', { receipt: s.status.receipt })}`}
       </p>
@@ -69,7 +69,7 @@ export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
       {stopped.map((e) => (
         <Question key={e.course} book={book} sheet={s} entry={e} onAsk={setAsked} />
       ))}
-      <ul className="my-2 grid gap-1" style={{ gridTemplateColumns: `repeat(${book.catalog.terms.length}, minmax(0, 1fr))` }}>
+      <ul className="my-2 grid gap-1" style={{ gridTemplateColumns: `repeat(${book.catalog.terms.length}, minmax(0, 1fr))`, gridAutoFlow: 'row dense' }}>
         {[...s.requests]
           .sort((a, b) => b.terms.length - a.terms.length)
           .map((e) => (
@@ -95,7 +95,7 @@ export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
       </p>
       <p className="mt-1 mb-3 text-sm">
         {open.length === 0
-          ? t(s.status.state === 'cleared' ? 'panel.holdsCleared' : 'panel.holds')
+          ? t(s.status.state === 'cleared' ? 'panel.holdsCleared' : may.clear.allowed ? 'panel.holds' : 'panel.holdsOnly')
           : t('panel.open', {
               list: join(
                 t,

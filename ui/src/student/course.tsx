@@ -5,8 +5,8 @@ import { errorWords } from '../errors';
 import { Button } from '../kit/controls';
 import { Dialog, TextDialog } from '../kit/dialog';
 import { Mark, type MarkKind } from '../kit/marks';
-import { amount, money } from '../kit/format';
-import { counted, join, needWords, proofWords, spanWords } from '../words';
+import { money } from '../kit/format';
+import { inUnit, join, needWords, proofWords, spanWords } from '../words';
 import { reordered } from './ranks';
 import type { Desk } from './desk';
 
@@ -40,7 +40,7 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
   const facts = [
     entry.course,
     c && (c.summer ? t('finder.summer') : spanWords(t, book, c)),
-    c && (book.catalog.unit ? `${amount(c.credits)} ${book.catalog.unit.other}` : counted(t, 'measure.credits', c.credits)),
+    c && inUnit(t, book, c.credits),
     c?.fee && t('course.fee', { fee: money(c.fee, book.catalog.currency) }),
   ];
   return (
