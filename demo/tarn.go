@@ -204,7 +204,11 @@ func (m *ridge) children() {
 		list = append(list, c)
 	}
 	for _, n := range m.known { // who goes on to Pellworth Sound
-		list = append(list, ridgeChild{id: fmt.Sprintf("tr%03d", len(list)+1), given: n.row[6], family: n.row[7], username: n.row[5], now: 8, algebra: n.algebra})
+		parents := split(n.row[9])
+		for _, id := range parents {
+			m.guard(id)
+		}
+		list = append(list, ridgeChild{id: fmt.Sprintf("tr%03d", len(list)+1), given: n.row[6], family: n.row[7], username: n.row[5], now: 8, algebra: n.algebra, guardians: parents})
 	}
 	care := map[string][]string{}
 	for i := range list {

@@ -132,13 +132,15 @@ func TestPeopleOfTwoSchools(t *testing.T) {
 	}
 	h.bring(tarn)
 	h.must(nil, h.SetWindow(t.Context(), demo.TarnID, mara.Year, school.Window{Grade: -1, Opens: storetest.Now.AddDate(0, 0, -7), Families: storetest.Now.AddDate(0, 0, 10), Counselors: storetest.Now.AddDate(0, 1, 0)}))
-	leaver := ""
+	leaver, mother := "", ""
 	for i := range tarn.Users {
-		if u := &tarn.Users[i]; u.Role == "student" && u.Grade == 9 {
-			leaver = u.Username
-			break
+		u := &tarn.Users[i]
+		if u.Role == "student" && u.Grade == 9 && len(u.Agents) > 0 && mother == "" {
+			leaver, mother = u.Username, u.Agents[0]
 		}
 	}
+	mother = storetest.Value[string](t, h.db, `SELECT username FROM person WHERE school_id = 'pellworth' AND id = $1`, mother)
+	given := storetest.Value[string](t, h.db, `SELECT given_name FROM person WHERE school_id = 'pellworth' AND username = $1`, leaver)
 	for username, want := range map[string]string{
 		"ilse.quill":     "pellworth family Mara, tarnridge family Jonah",
 		"ms.bellweather": "pellworth counselor, tarnridge counselor",
@@ -161,6 +163,21 @@ func TestPeopleOfTwoSchools(t *testing.T) {
 		if strings.Join(got, ", ") != want {
 			t.Errorf("%s comes as %v, want %s", username, got, want)
 		}
+	}
+	me, err := h.Me(t.Context(), h.who(mother))
+	if err != nil {
+		t.Fatal(err)
+	}
+	where := ""
+	for _, p := range me.Persons {
+		for _, c := range p.Children {
+			if c.Given == given {
+				where += p.School
+			}
+		}
+	}
+	if where != "pellworth" {
+		t.Errorf("%s finds %s in %q, and should where the child will be", mother, given, where)
 	}
 	// What one is in one school counts for nothing in the other.
 	jonah := school.Place{School: demo.TarnID, Year: mara.Year, Student: "tr001"}
@@ -232,6 +249,7 @@ func TestAClaimIsMade(t *testing.T) {
 		{"mara.quill", func(c *school.Claiming) { c.Course = "CMP3" }, "not-on-sheet"},
 		{"mara.quill", func(c *school.Claiming) { c.Name = "GEO1" }, "no-such-claim"},
 		{"mara.quill", func(c *school.Claiming) { c.Kind = "alongside" }, "no-such-claim"},
+		{"mara.quill", func(c *school.Claiming) { c.Course, c.Name = "NOR2", "NOR1" }, "no-such-claim"}, // it is being taken
 		{"mara.quill", func(c *school.Claiming) { c.Version = 1 }, "stale-version"},
 		{"ilse.quill", func(*school.Claiming) {}, "forbidden"}, // who only looks on
 	} {
