@@ -83,6 +83,18 @@ func Open(name string, options ...Option) (*Bundle, error) {
 	return Read(within(archive), options...)
 }
 
+// ErrNotZip says that what should be a zip file is none.
+var ErrNotZip = errors.New("this is not a zip file, or not a whole one")
+
+// OpenZip reads a bundle from the bytes of a zip file. The error is ErrNotZip or as for Open.
+func OpenZip(text []byte, options ...Option) (*Bundle, error) {
+	archive, err := zip.NewReader(bytes.NewReader(text), int64(len(text)))
+	if err != nil {
+		return nil, ErrNotZip
+	}
+	return Read(within(archive), options...)
+}
+
 // within finds the folder of a zip that holds the bundle.
 func within(fsys fs.FS) fs.FS {
 	found, _ := fs.Glob(fsys, "*/policy.json")

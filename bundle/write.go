@@ -1,9 +1,11 @@
 package bundle
 
 import (
+	"archive/zip"
 	"bytes"
 	"encoding/csv"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 )
@@ -38,11 +40,7 @@ func Write(dir string, files []File) error {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return fmt.Errorf("writing the bundle: %w", err)
 	}
-	present := map[string]bool{}
-	for i := range files {
-		present[files[i].Name] = true
-	}
-	files = append(files, manifest(present))
+	files, present := withManifest(files)
 	for i := range files {
 		text, err := files[i].Bytes()
 		if err != nil {
@@ -60,6 +58,34 @@ func Write(dir string, files []File) error {
 		}
 	}
 	return nil
+}
+
+// WriteZip writes a bundle as a zip file, with a manifest.
+func WriteZip(to io.Writer, files []File) error {
+	out := zip.NewWriter(to)
+	files, _ = withManifest(files)
+	for i := range files {
+		text, err := files[i].Bytes()
+		if err != nil {
+			return fmt.Errorf("writing %s: %w", files[i].Name, err)
+		}
+		file, err := out.Create(files[i].Name)
+		if err != nil {
+			return fmt.Errorf("writing the bundle: %w", err)
+		}
+		if _, err := file.Write(text); err != nil {
+			return fmt.Errorf("writing the bundle: %w", err)
+		}
+	}
+	return out.Close()
+}
+
+func withManifest(files []File) (all []File, present map[string]bool) {
+	present = map[string]bool{}
+	for i := range files {
+		present[files[i].Name] = true
+	}
+	return append(files, manifest(present)), present
 }
 
 // WriteFile writes a file that only its owner may read, also where there was another: pupils' data is in it.

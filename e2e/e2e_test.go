@@ -17,6 +17,7 @@ import (
 	"rubricon/demo"
 	"rubricon/e2e/browser"
 	"rubricon/school"
+	"rubricon/store"
 	"rubricon/store/storetest"
 	"rubricon/web"
 )
@@ -54,16 +55,18 @@ const (
 type site struct {
 	t     *testing.T
 	url   string
+	db    *store.DB
 	cases *school.Service
 }
 
 func newSite(t *testing.T) *site {
 	t.Helper()
-	cases := storetest.Cases(t)
+	db := storetest.New(t).Open(t)
+	cases := storetest.Service(db)
 	http := httptest.NewServer(web.New(cases, web.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet,
 		Demo: []web.DemoSignIn{{Username: "mara.quill", Password: demo.Password, Who: "Mara Quill"}}}))
 	t.Cleanup(http.Close)
-	return &site{t, http.URL, cases}
+	return &site{t, http.URL, db, cases}
 }
 
 // screen is a page in somebody's hands.

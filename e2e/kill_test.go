@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -11,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"sync/atomic"
@@ -18,6 +20,7 @@ import (
 	"testing"
 	"time"
 
+	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/school"
 	"rubricon/store/storetest"
@@ -143,6 +146,65 @@ func TestKillLosesNothingAnswered(t *testing.T) {
 		default:
 			t.Fatalf("round %d: version %d was answered, %d is there", round, version, d.Row.Version)
 		}
+	}
+}
+
+// TestKillLeavesNoTaskUndone kills the server while it takes data in; the next one takes the task up again.
+func TestKillLeavesNoTaskUndone(t *testing.T) {
+	binary := filepath.Join(t.TempDir(), "rubricon")
+	if out, err := exec.Command("go", "build", "-o", binary, "../cmd/rubricon").CombinedOutput(); err != nil {
+		t.Fatalf("building: %v\n%s", err, out)
+	}
+	database := storetest.New(t)
+	cases := school.New(database.Open(t), school.Options{Log: storetest.Quiet})
+	office := database.Account(t, "office")
+	files, _, err := cases.Export(t.Context(), demo.SchoolID, storetest.Year)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range files {
+		if f.Name == "records.csv" {
+			f.Rows[0][slices.Index(f.Header, "title")] = "Renamed"
+		}
+	}
+	var file bytes.Buffer
+	if err := bundle.WriteZip(&file, files); err != nil {
+		t.Fatal(err)
+	}
+	p := start(t, binary, database.URL)
+	task, err := cases.StartImport(t.Context(), office, demo.SchoolID, storetest.Year, "school.zip", file.Bytes())
+	if err != nil {
+		t.Fatal(err)
+	}
+	until := func(what string) {
+		t.Helper()
+		for began := time.Now(); storetest.Value[string](t, database, `SELECT state || ' ' || step FROM task WHERE id = $1`, task.ID) != what; {
+			if time.Since(began) > 40*time.Second {
+				t.Fatalf("the task is never %s", what)
+			}
+		}
+	}
+	until("asking check")
+	hold, err := database.Open(t).BeginTxx(t.Context(), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := hold.Exec(`SELECT 1 FROM sheet WHERE student_id = 's0001' FOR UPDATE`); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := cases.GoOnWithTask(t.Context(), office, demo.SchoolID, storetest.Year, task.ID); err != nil {
+		t.Fatal(err)
+	}
+	until("running write")
+	_ = p.cmd.Process.Signal(syscall.SIGKILL)
+	_ = p.cmd.Wait()
+	_ = hold.Rollback()
+	until("running write") // nobody has told that its runner is gone
+	database.Exec(t, `UPDATE task SET seen_at = seen_at - interval '1 minute'`)
+	start(t, binary, database.URL)
+	until("done write")
+	if n := storetest.Value[int](t, database, `SELECT count(*) FROM record WHERE title = 'Renamed'`); n != 1 {
+		t.Errorf("%d records have changed", n)
 	}
 }
 

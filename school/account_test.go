@@ -287,20 +287,20 @@ func TestOneCompilation(t *testing.T) {
 	}
 }
 
-func TestHousekeeping(t *testing.T) {
+func TestWhatIsOverIsTakenAway(t *testing.T) {
 	h := newHouse(t)
 	h.db.Exec(t, `INSERT INTO session (token, data, expiry) VALUES ('over', 'x', $1), ('not', 'x', $2)`, storetest.Now.Add(-time.Hour), storetest.Now.Add(time.Hour))
-	ctx, stop := context.WithCancel(t.Context())
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
-		h.Housekeeping(ctx, time.Millisecond)
-	}()
-	for storetest.Value[int](t, h.db, `SELECT count(*) FROM session`) != 1 {
+	h.db.Exec(t, `INSERT INTO task (school_id, year, kind, name, by_name, state, made_at, ended_at) SELECT $1, 2027, 'export', 'x.zip', 'x', 'done', $2::timestamptz, $2::timestamptz - a * interval '1 day' FROM generate_series(6, 8, 2) a`, demo.SchoolID, storetest.Now)
+	h.db.Exec(t, `INSERT INTO task (school_id, year, kind, name, by_name, state, made_at) VALUES ($1, 2027, 'import', 'x.zip', 'x', 'asking', $2::timestamptz - interval '8 days')`, demo.SchoolID, storetest.Now)
+	h.db.Exec(t, `INSERT INTO task_file SELECT school_id, id, 'x' FROM task`)
+	if err := h.Tidy(t.Context()); err != nil {
+		t.Fatal(err)
 	}
-	stop()
-	<-done
-	if got := storetest.Value[string](t, h.db, `SELECT token FROM session`); got != "not" {
-		t.Errorf("what is left is %s", got)
+	if got := storetest.Value[string](t, h.db, `SELECT string_agg(token, ' ') FROM session`); got != "not" {
+		t.Errorf("the sessions left are %s", got)
+	}
+	if got := storetest.Value[string](t, h.db, `SELECT string_agg(t.ended_at::date::text || ' ' || state || ' ' || (f.task_id IS NOT NULL), ', ' ORDER BY ended_at) FROM task t LEFT JOIN task_file f ON f.task_id = t.id`); got !=
+		"2027-02-22 stopped false, 2027-02-22 done false, 2027-02-24 done true" && got != "2027-02-22 done false, 2027-02-22 stopped false, 2027-02-24 done true" {
+		t.Errorf("the tasks are %s", got)
 	}
 }

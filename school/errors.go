@@ -42,7 +42,10 @@ const (
 	BadWindow       Code = "bad-window"
 	Elsewhere       Code = "also-elsewhere" // the account leads to people of other schools too
 	Busy            Code = "busy"           // somebody else is doing the same
-	TooMuch         Code = "too-much"       // more at once than is taken
+	TaskOver        Code = "task-over"      // it is done, or asks nothing
+	TooManyTasks    Code = "too-many-tasks" // that are not over yet
+	NotZip          Code = "not-zip"
+	TooMuch         Code = "too-much" // more at once than is taken
 )
 
 // Error is an error with a place: a stable code and what belongs to it.

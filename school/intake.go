@@ -40,6 +40,11 @@ const (
 // so that nobody who works meanwhile waits for it. An import that was broken off is made whole by importing again. A bundle of an
 // earlier year than the newest changes that year alone. The error is a *BadBundle where rows are bad.
 func (s *Service) Import(ctx context.Context, b *bundle.Bundle) (*ImportResult, error) {
+	return s.takeIn(ctx, b, func(int, int) {})
+}
+
+// takeIn is Import, telling how many students of how many are written.
+func (s *Service) takeIn(ctx context.Context, b *bundle.Bundle, written func(done, total int)) (*ImportResult, error) {
 	if len(b.Problems) > 0 {
 		return nil, &BadBundle{b.Problems}
 	}
@@ -56,7 +61,7 @@ func (s *Service) Import(ctx context.Context, b *bundle.Bundle) (*ImportResult, 
 		if err := s.check(ctx, in); err != nil {
 			return err
 		}
-		return s.write(ctx, in, result)
+		return s.write(ctx, in, result, written)
 	})
 	if err != nil {
 		return nil, err
@@ -195,6 +200,7 @@ func (in *intake) addFacts(at map[string]int) {
 		for n := range b.Pupils[k].Requests {
 			x := &b.Pupils[k].Requests[n]
 			row := store.EntryIn{Student: p.Student, Course: x.Course, Kind: "request", Rank: x.Rank, Ord: n + 1, Cells: cells(requests, x.Row)}
+			delete(row.Cells, "state") // it is the sheet's here, and no difference to what was taken in before
 			if x.Alternate {
 				row.Kind = "alternate"
 			}
@@ -226,7 +232,7 @@ func cells(t *bundle.Table, r *bundle.Row) store.Cells {
 }
 
 // write writes a checked intake.
-func (s *Service) write(ctx context.Context, in *intake, result *ImportResult) error {
+func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, written func(done, total int)) error {
 	files, headers := sourceOf(in.Bundle)
 	var codes []string
 	for i := range in.Courses {
@@ -248,7 +254,7 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult) e
 			return err
 		}
 	}
-	batches, look := 0, 1
+	batches, look, done := 0, 1, 0
 	for batch := range slices.Chunk(in.pupils, pupilsBatch) {
 		if batches++; batches == look { // while the tables grow from nothing, plans must follow
 			look *= 8
@@ -264,6 +270,8 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult) e
 		if err != nil {
 			return fmt.Errorf("writing students: %w", err)
 		}
+		done += len(batch)
+		written(done, len(in.pupils))
 	}
 	if err := s.db.Queries().LookAtTables(ctx); err != nil {
 		return err

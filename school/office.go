@@ -5,7 +5,6 @@ import (
 	"crypto/rand"
 	"errors"
 	"strings"
-	"time"
 
 	"rubricon/core/acts"
 	"rubricon/store"
@@ -128,21 +127,8 @@ func (s *Service) setPassword(ctx context.Context, account int64, password, but 
 	})
 }
 
-// Housekeeping takes away what is over, now and then, until the context ends.
-func (s *Service) Housekeeping(ctx context.Context, every time.Duration) {
-	tick := time.NewTicker(every)
-	defer tick.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick.C:
-			if err := s.db.Queries().ForgetOld(ctx, s.now()); err != nil && ctx.Err() == nil {
-				s.log.WarnContext(ctx, "taking away what is over", "error", err)
-			}
-		}
-	}
-}
+// Tidy takes away what is over.
+func (s *Service) Tidy(ctx context.Context) error { return s.db.Queries().ForgetOld(ctx, s.now()) }
 
 // Accounts gives the accounts of a school's people, by person.
 func (s *Service) Accounts(ctx context.Context, school string) (map[string]int64, error) {

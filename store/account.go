@@ -118,12 +118,15 @@ func (q Queries) ReleaseOne(ctx context.Context, key string) error {
 	return q.exec(ctx, `UPDATE sign_in_pressure SET level = greatest(0, level - 1), until = at WHERE key = $1`, key)
 }
 
-// ForgetOld takes away sessions that are over and what was counted long ago.
+// ForgetOld takes away sessions that are over, what was counted long ago, and the files of old tasks.
 func (q Queries) ForgetOld(ctx context.Context, now time.Time) error {
 	if err := q.exec(ctx, `DELETE FROM session WHERE expiry < $1`, now); err != nil {
 		return err
 	}
-	return q.exec(ctx, `DELETE FROM sign_in_pressure WHERE at < $1`, now.Add(-24*time.Hour))
+	if err := q.exec(ctx, `DELETE FROM sign_in_pressure WHERE at < $1`, now.Add(-24*time.Hour)); err != nil {
+		return err
+	}
+	return q.forgetTasks(ctx, now.Add(-taskKept))
 }
 
 // Session is one sign-in of an account.

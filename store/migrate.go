@@ -2,13 +2,17 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"embed"
 	"errors"
 	"fmt"
 	"io/fs"
+	"log/slog"
 
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/lock"
+	"github.com/riverqueue/river/riverdriver/riverdatabasesql"
+	"github.com/riverqueue/river/rivermigrate"
 )
 
 //go:embed migrations/*.sql
@@ -41,7 +45,40 @@ func Migrate(ctx context.Context, url string) error {
 	if _, err := provider.Up(ctx); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)
 	}
+	if err := db.migrateQueue(ctx); err != nil {
+		return fmt.Errorf("bringing the job queue up to date: %w", err)
+	}
 	return nil
+}
+
+// queueSchema is where the job queue has its tables.
+const queueSchema = "river"
+
+func (db *DB) migrator() (*rivermigrate.Migrator[*sql.Tx], error) {
+	return rivermigrate.New(riverdatabasesql.New(db.DB.DB), &rivermigrate.Config{Schema: queueSchema, Logger: slog.New(slog.DiscardHandler)})
+}
+
+// migrateQueue brings the job queue's own tables up to date, one process at a time.
+func (db *DB) migrateQueue(ctx context.Context) error {
+	migrator, err := db.migrator()
+	if err != nil {
+		return err
+	}
+	return db.Tx(ctx, func(q Queries) error {
+		if err := q.exec(ctx, `SELECT pg_advisory_xact_lock(hashtext('rubricon queue'))`); err != nil {
+			return err
+		}
+		if _, err := migrator.Migrate(ctx, rivermigrate.DirectionUp, nil); err != nil {
+			return err
+		}
+		for _, grant := range []string{`GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA ` + queueSchema + ` TO rubricon_server`,
+			`GRANT USAGE ON ALL SEQUENCES IN SCHEMA ` + queueSchema + ` TO rubricon_server`, `REVOKE INSERT, UPDATE, DELETE ON ` + queueSchema + `.river_migration FROM rubricon_server`} {
+			if err := q.exec(ctx, grant); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 // checkSchema refuses a database whose schema is not the one this program knows.
@@ -61,6 +98,15 @@ func (db *DB) checkSchema(ctx context.Context) error {
 	}
 	if have != want {
 		return fmt.Errorf("the database is at version %d, this program needs %d; run rubricon migrate", have, want)
+	}
+	migrator, err := db.migrator()
+	if err != nil {
+		return err
+	}
+	if result, err := migrator.Validate(ctx, nil); err != nil {
+		return fmt.Errorf("looking at the job queue: %w", err)
+	} else if !result.OK {
+		return errors.New("the job queue's tables are not those this program needs; run rubricon migrate")
 	}
 	return nil
 }

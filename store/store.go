@@ -18,6 +18,8 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/jmoiron/sqlx"
+	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/riverdriver/riverdatabasesql"
 )
 
 // ErrNotFound says that there is no such row.
@@ -38,12 +40,14 @@ type DB struct {
 	*sqlx.DB
 	pool   *pgxpool.Pool
 	pooled bool // behind a transaction pooler: nothing may be left in a connection
+	queue  *river.Client[*sql.Tx]
 }
 
 // Queries are the statements, on a pool or in a transaction.
 type Queries struct {
 	sqlx.ExtContext
-	InTx bool // what is read may be taken back
+	InTx  bool // what is read may be taken back
+	queue *river.Client[*sql.Tx]
 }
 
 // connect opens a pool. Behind a transaction pooler the URL says default_query_exec_mode=exec; then no statement is prepared, and
@@ -69,7 +73,35 @@ func connect(ctx context.Context, address string) (*DB, error) {
 	if err != nil {
 		return nil, fmt.Errorf("connecting to the database: %w", err)
 	}
-	return &DB{sqlx.NewDb(stdlib.OpenDBFromPool(pool), "pgx"), pool, pooled}, nil
+	db := sqlx.NewDb(stdlib.OpenDBFromPool(pool), "pgx")
+	queue, err := river.NewClient(riverdatabasesql.New(db.DB), &river.Config{Schema: queueSchema}) // it only takes in; package jobs runs
+	if err != nil {
+		return nil, fmt.Errorf("making the job queue: %w", err)
+	}
+	return &DB{db, pool, pooled, queue}, nil
+}
+
+// Runner makes a client of the job queue that runs jobs. It listens for new ones with a connection of its own, which the caller closes;
+// behind a transaction pooler it looks every second instead.
+func (db *DB) Runner(ctx context.Context, config *river.Config) (client *river.Client[*sql.Tx], closing func(), err error) {
+	config.Schema = queueSchema
+	if db.pooled {
+		config.PollOnly = true
+		client, err = river.NewClient(riverdatabasesql.New(db.DB.DB), config)
+		return client, func() {}, err
+	}
+	one := db.pool.Config()
+	one.MinConns, one.MaxConns = 0, 1
+	listener, err := pgxpool.NewWithConfig(ctx, one)
+	if err != nil {
+		return nil, nil, err
+	}
+	client, err = river.NewClient(riverdatabasesql.NewWithPgxListener(db.DB.DB, listener), config)
+	if err != nil {
+		listener.Close()
+		return nil, nil, err
+	}
+	return client, listener.Close, nil
 }
 
 func millis(d time.Duration) string { return fmt.Sprint(d.Milliseconds()) }
@@ -94,7 +126,7 @@ func (db *DB) Close() {
 }
 
 // Queries runs statements outside a transaction.
-func (db *DB) Queries() Queries { return Queries{db.DB, false} }
+func (db *DB) Queries() Queries { return Queries{db.DB, false, db.queue} }
 
 // Tx runs work in one transaction; an error takes everything back.
 func (db *DB) Tx(ctx context.Context, work func(Queries) error) error { return db.tx(ctx, nil, work) }
@@ -118,7 +150,7 @@ func (db *DB) tx(ctx context.Context, o *sql.TxOptions, work func(Queries) error
 			}
 		}
 	}
-	if err := work(Queries{tx, true}); err != nil {
+	if err := work(Queries{tx, true, db.queue}); err != nil {
 		return err
 	}
 	if err := tx.Commit(); err != nil {

@@ -19,6 +19,7 @@ import (
 
 	"github.com/jackc/pgx/v5/pgconn"
 
+	"rubricon/jobs"
 	"rubricon/store"
 	"rubricon/store/storetest"
 )
@@ -228,6 +229,21 @@ func TestBehindATransactionPooler(t *testing.T) {
 		})
 	}
 	wait.Wait()
+	// The job queue looks for itself there, since nothing is heard.
+	queue, err := jobs.Start(t.Context(), db, cases, storetest.Quiet)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = queue.Stop(context.WithoutCancel(t.Context())) })
+	task, err := cases.StartExport(t.Context(), d.Account(t, "office"), mara.School, mara.Year)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for until := time.Now().Add(20 * time.Second); storetest.Value[string](t, d, `SELECT state FROM task WHERE id = $1`, task.ID) != "done"; {
+		if time.Now().After(until) {
+			t.Fatal("the export was not done")
+		}
+	}
 }
 
 func TestSchemas(t *testing.T) {
@@ -246,7 +262,7 @@ func TestSchemas(t *testing.T) {
 	}
 	wait.Wait()
 	d.Exec(t, `INSERT INTO goose_db_version (version_id, is_applied) VALUES (99, true)`)
-	if _, err := store.Open(t.Context(), d.URL); err == nil || !strings.Contains(err.Error(), "is at version 99, this program needs 2; run rubricon migrate") {
+	if _, err := store.Open(t.Context(), d.URL); err == nil || !strings.Contains(err.Error(), "is at version 99, this program needs 3; run rubricon migrate") {
 		t.Errorf("a newer schema: %v", err)
 	}
 	d.Exec(t, `DROP TABLE goose_db_version`)

@@ -85,8 +85,14 @@ func (s *Server) noted(next http.Handler) http.Handler {
 		w.Header().Set("X-Request-Id", note.id)
 		ctx := context.WithValue(r.Context(), requestKey{}, note)
 		if !isLive(r) {
+			limit := RequestTimeout
+			if isUpload(r) {
+				limit = uploadTimeout
+				control := http.NewResponseController(w)
+				_, _ = control.SetReadDeadline(time.Now().Add(limit)), control.SetWriteDeadline(time.Now().Add(limit+RequestTimeout))
+			}
 			var stop context.CancelFunc
-			ctx, stop = context.WithTimeout(ctx, RequestTimeout)
+			ctx, stop = context.WithTimeout(ctx, limit)
 			defer stop()
 		}
 		start, out := time.Now(), &recorder{ResponseWriter: w}
@@ -199,7 +205,7 @@ func refuseText(next http.Handler) http.Handler {
 				return
 			}
 		}
-		if r.Body != nil && r.Body != http.NoBody {
+		if r.Body != nil && r.Body != http.NoBody && !isUpload(r) {
 			body, err := io.ReadAll(io.LimitReader(r.Body, maxBody+1))
 			if err != nil {
 				refuse(w, "body", "cannot be read")

@@ -7,6 +7,7 @@ import (
 	"mime"
 	"net/http"
 	"path"
+	"slices"
 	"strings"
 )
 
@@ -50,6 +51,9 @@ func newPages(files fs.FS) pages {
 	return all
 }
 
+// ownPages are the addresses of the front end's screens, behind those of a desk and a child.
+var ownPages = []string{"/", "/hand-in", "/account", "/people", "/data"}
+
 // screens tells whether an address is one of the front end's, which finds its way from there. The paths of somebody who comes for
 // several things begin with /d/ and what they come for.
 func screens(name string) bool {
@@ -64,7 +68,7 @@ func screens(name string) bool {
 		}
 		name = "/" + strings.Join(parts[2:], "/")
 	}
-	return name == "/" || name == "/hand-in" || name == "/account" || name == "/people"
+	return slices.Contains(ownPages, name)
 }
 
 // ServeHTTP serves built files, and the page for the addresses of the front end; there is nothing at others.

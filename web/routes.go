@@ -40,6 +40,7 @@ func (s *Server) routes(api huma.API) {
 	s.sheetRoutes(api)
 	s.actRoutes(api)
 	s.liveRoutes(api)
+	s.taskRoutes(api)
 }
 
 // signedIn registers a route for whoever is signed in.

@@ -19,6 +19,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	gingzip "github.com/gin-contrib/gzip"
 	"github.com/gin-gonic/gin"
+	"golang.org/x/sync/semaphore"
 
 	"rubricon/core/credit"
 	"rubricon/school"
@@ -48,6 +49,8 @@ type Server struct {
 	now      func() time.Time
 	log      *slog.Logger
 
+	uploads *semaphore.Weighted
+
 	streams    context.Context // of the live streams; over when the server goes
 	endStreams context.CancelFunc
 }
@@ -60,7 +63,7 @@ func New(cases *school.Service, o Options) *Server {
 	if o.Log == nil {
 		o.Log = slog.Default()
 	}
-	s := &Server{cases: cases, demo: o.Demo, tls: o.TLS, proxies: o.Proxies, now: o.Now, log: o.Log, sessions: newSessions(cases, o.TLS)}
+	s := &Server{cases: cases, demo: o.Demo, tls: o.TLS, proxies: o.Proxies, now: o.Now, log: o.Log, sessions: newSessions(cases, o.TLS), uploads: semaphore.NewWeighted(uploadsAtOnce)}
 	s.streams, s.endStreams = context.WithCancel(context.Background())
 	engine := s.engine()
 	api := newAPI(engine)

@@ -253,12 +253,18 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", year + "/clearances", `{"sheets":[]}`, staff(ok, ok)}, {"POST", elsewhere + "/clearances", `{"sheets":[]}`, foreignReads},
 		{"POST", year + "/reopenings", `{"sheets":[],"reason":"x"}`, staff(ok, ok)}, {"POST", elsewhere + "/reopenings", `{"sheets":[],"reason":"x"}`, foreignReads},
 		{"GET", year + "/people?name=quill", "", staff(no, ok)}, {"GET", elsewhere + "/people?name=quill", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"GET", year + "/tasks", "", staff(no, ok)}, {"GET", elsewhere + "/tasks", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"POST", year + "/imports?name=x.zip", `{}`, staff(no, "422 not-zip")}, {"POST", elsewhere + "/imports?name=x.zip", `{}`, answers{"foreign.counselor": no, "foreign.office": "422 not-zip"}},
+		{"POST", year + "/exports", "", staff(no, ok)}, {"POST", elsewhere + "/exports", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"POST", year + "/tasks/1/consent", "", staff(no, "409 task-over")}, {"POST", elsewhere + "/tasks/1/consent", "", answers{"foreign.counselor": no}},
+		{"GET", year + "/tasks/1/file", "", staff(no, hidden)}, {"GET", elsewhere + "/tasks/1/file", "", answers{"foreign.counselor": no}},
+		{"POST", year + "/tasks/1/stop", "", staff(no, ok)}, {"POST", elsewhere + "/tasks/1/stop", "", answers{"foreign.counselor": no}},
 		{"POST", year + "/people/nobody/password", "", staff(no, hidden)}, {"POST", elsewhere + "/people/s0001/password", "", answers{"foreign.counselor": no}},
 	}
 	routes := map[string]bool{}
 	for _, row := range rows {
 		path := regexp.MustCompile(`\?.*`).ReplaceAllString(row.path, "")
-		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/\w+`, "people/{person}"}} {
+		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/\w+`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}} {
 			path = regexp.MustCompile(part[0]).ReplaceAllString(path, part[1])
 		}
 		routes[row.method+" "+path] = true

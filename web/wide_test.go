@@ -128,7 +128,7 @@ func TestWhatIsSaidInALanguage(t *testing.T) {
 // Only the addresses that the front end has are answered with it; search engines are told that nothing is for them.
 func TestWhatIsServed(t *testing.T) {
 	s := newSite(t)
-	for path, want := range map[string]int{"/": 200, "/hand-in": 200, "/account": 200, "/people": 200, "/d/family": 200, "/d/student-tarnridge/hand-in": 200, "/d/family/child/tarnridge/tr001": 200,
+	for path, want := range map[string]int{"/": 200, "/hand-in": 200, "/account": 200, "/people": 200, "/data": 200, "/d/office-tarnridge/data": 200, "/d/family": 200, "/d/student-tarnridge/hand-in": 200, "/d/family/child/tarnridge/tr001": 200,
 		"/d/family/child/tarnridge/tr001/hand-in": 200, "/child/pellworth/s0001": 200, "/robots.txt": 200, "/mark.svg": 200, "/hand-in/": 200,
 		"/nothing": 404, "/d/": 404, "/d/family/nothing": 404, "/child/pellworth": 404, "/child/pellworth/s0001/nothing": 404, "/index.html": 404, "/wp-login.php": 404, "/.gitkeep": 404} {
 		answer, err := http.Get(s.URL + path)

@@ -19,6 +19,7 @@ import (
 
 	"rubricon/bundle"
 	"rubricon/demo"
+	"rubricon/jobs"
 	"rubricon/school"
 	"rubricon/store"
 	"rubricon/store/local"
@@ -91,8 +92,16 @@ func serve(ctx context.Context, l net.Listener, url string, o web.Options, ready
 		}
 	}
 	cases := school.New(db, school.Options{})
-	go cases.Housekeeping(ctx, 10*time.Minute)
 	go cases.Live(ctx)
+	queue, err := jobs.Start(ctx, db, cases, slog.Default())
+	if err != nil {
+		return err
+	}
+	defer func() {
+		end, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		defer cancel()
+		_ = queue.Stop(end)
+	}()
 	handler := web.New(cases, o)
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second,
 		IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn)}

@@ -405,12 +405,12 @@ func TestWhatComesNext(t *testing.T) {
 func TestInSchool(t *testing.T) {
 	for _, c := range []struct {
 		who  Relation
-		want string // catalog, caseload, people
+		want string // catalog, caseload, people, data
 	}{
-		{student, "+--"}, {guardian, "+--"}, {nobody, "+--"}, {colleague, "++-"}, {office, "+++"},
+		{student, "+---"}, {guardian, "+---"}, {nobody, "+---"}, {colleague, "++--"}, {office, "++++"},
 	} {
 		got := ""
-		for _, act := range []SchoolAct{SeeCatalog, SeeCaseload, ManagePeople, 99} {
+		for _, act := range []SchoolAct{SeeCatalog, SeeCaseload, ManagePeople, ManageData, 99} {
 			if InSchool(act, c.who) {
 				got += "+"
 			} else {

@@ -8,6 +8,7 @@ const (
 	SeeCatalog   SchoolAct = iota
 	SeeCaseload            // the students of the school and what they wait for
 	ManagePeople           // find people, give a new password
+	ManageData             // take the school's data in, and give them out
 )
 
 // InSchool tells whether a person who belongs to a school may do something there. Counsels in r means any student.
@@ -17,7 +18,7 @@ func InSchool(a SchoolAct, r Relation) bool {
 		return true
 	case SeeCaseload:
 		return r.Counselor || r.Office
-	case ManagePeople:
+	case ManagePeople, ManageData:
 		return r.Office
 	}
 	return false

@@ -41,7 +41,7 @@ var shots = []shot{
 	{name: "year-es", user: "mara.quill", path: "/", wait: "#board", language: "es"},
 	{name: "year-trimesters", user: "jonah", path: "/", wait: "#board"},
 	{name: "family-two-schools", user: "ilse.quill", path: "/", wait: "h1", phone: true, click: "main section button"},
-	{name: "people", user: "office", path: "/people", wait: "input[type=search]", typed: "quill"},
+	{name: "data", user: "office", path: "/data", wait: "h1"},
 }
 
 func main() {

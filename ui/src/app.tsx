@@ -13,6 +13,7 @@ const Student = lazy(() => import('./student/student'));
 const Family = lazy(() => import('./family/family'));
 const Counselor = lazy(() => import('./counselor/caseload'));
 const People = lazy(() => import('./office/people'));
+const Data = lazy(() => import('./office/data'));
 const Account = lazy(() => import('./account'));
 
 /** A place with whom of a person's parts in schools it is for. */
@@ -94,11 +95,11 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
   const person = desk?.persons[0];
   if (desk?.job === 'family') return <Family persons={desk.persons} />;
   if (desk?.job === 'student' && person) return <Student place={{ school: person.school, year: person.year, student: person.id }} />;
-  if (desk?.job === 'office' && person && at === '/people')
+  if (desk?.job === 'office' && person && (at === '/people' || at === '/data'))
     return (
       <>
         <Header pages={officePages(t)} where={person.name} />
-        <People at={person} />
+        {at === '/data' ? <Data at={person} /> : <People at={person} />}
       </>
     );
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person) return <Counselor person={person} />;

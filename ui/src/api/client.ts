@@ -27,6 +27,7 @@ export type Problem = components['schemas']['Problem'];
 export type Acts = components['schemas']['Acts'];
 export type Found = components['schemas']['FoundView'];
 export type Session = components['schemas']['SessionView'];
+export type Task = components['schemas']['TaskView'];
 
 export const api = createClient<paths>({ baseUrl: '/' });
 
@@ -71,6 +72,7 @@ export const keys = {
   caseload: (at: Year, all: boolean) => ['caseload', at.school, at.year, all] as const,
   people: (at: Year, name: string) => ['people', at.school, at.year, name] as const,
   sessions: ['sessions'] as const,
+  tasks: (at: Year) => ['tasks', at.school, at.year] as const,
 };
 
 /** A school year: the calendar year in which it begins. */
@@ -242,6 +244,29 @@ export const reopenSheets = (at: Year, sheets: Many, reason: string) =>
 
 export const givePassword = (at: Year, person: string) =>
   ask(api.POST('/api/schools/{school}/years/{year}/people/{person}/password', { params: { path: { ...at, person } } }));
+
+/** Work that takes long; while some is under way it is looked at again and again. */
+export const useTasks = (at: Year) =>
+  useQuery({
+    queryKey: keys.tasks(at),
+    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/tasks', { params: { path: at } })),
+    refetchInterval: (query) => (query.state.data?.some((task) => task.state === 'waiting' || task.state === 'running') ? 700 : 15_000),
+  });
+
+export const startImport = (at: Year, file: File) =>
+  ask(
+    api.POST('/api/schools/{school}/years/{year}/imports', {
+      params: { path: at, query: { name: file.name.slice(-200) } },
+      body: file as unknown as string, // as it is
+      bodySerializer: (body) => body,
+      headers: { 'Content-Type': 'application/zip' },
+    }),
+  );
+
+export const startExport = (at: Year) => ask(api.POST('/api/schools/{school}/years/{year}/exports', { params: { path: at } }));
+
+export const tellTask = (at: Year, task: number, act: 'consent' | 'stop') =>
+  ask(api.POST(`/api/schools/{school}/years/{year}/tasks/{task}/${act}`, { params: { path: { ...at, task } } }));
 
 /** A key by which the server knows a change again whose answer was lost. */
 export function newKey() {

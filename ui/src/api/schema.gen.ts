@@ -123,6 +123,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/exports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write the school year as a school bundle */
+        post: operations["start-export"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read and check a school bundle (a zip file); nothing changes before its task is told to go on */
+        post: operations["start-import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/people": {
         parameters: {
             query?: never;
@@ -406,6 +440,74 @@ export interface paths {
         put?: never;
         /** Ask for a change, as the family */
         post: operations["ask-for-change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/tasks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest tasks of a school */
+        get: operations["get-tasks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/tasks/{task}/consent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say yes to what a task asks, or let one that was stopped or has failed begin again */
+        post: operations["go-on-with-task"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/tasks/{task}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file that a task has made */
+        get: operations["get-task-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/tasks/{task}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop a task; what it has written stays */
+        post: operations["stop-task"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1216,6 +1318,91 @@ export interface components {
              */
             version: number;
         };
+        TaskFile: {
+            name: string;
+            /** Format: int64 */
+            rows: number;
+        };
+        TaskFound: {
+            /**
+             * Format: int64
+             * @description Rows that cannot be read
+             */
+            bad: number;
+            /**
+             * Format: int64
+             * @description Students of whom something differs
+             */
+            changed: number;
+            files: components["schemas"]["TaskFile"][];
+            /**
+             * Format: int64
+             * @description Students who are here and not in the data; they stay
+             */
+            gone: number;
+            /** @description Students whose sheets were worked on here and stay as they are, the first of them */
+            kept: string[];
+            /** Format: int64 */
+            keptAll: number;
+            /** @description Requests that no bundle can hold */
+            left: string[];
+            /**
+             * Format: int64
+             * @description Students who were not there
+             */
+            new: number;
+            /** @description Rows that can be read and should be looked at */
+            notices: components["schemas"]["TaskProblem"][];
+            /** @description The first of them */
+            problems: components["schemas"]["TaskProblem"][];
+            /** Format: int64 */
+            students: number;
+            what?: string;
+            /** @enum {string} */
+            why?: "bad-rows" | "not-zip" | "missing-file" | "unreadable" | "other-school" | "busy" | "broken";
+            /** @description Of the data, such as 2027-28 */
+            year?: string;
+        };
+        TaskProblem: {
+            column?: string;
+            file: string;
+            /** Format: int64 */
+            line: number;
+            what: string;
+        };
+        TaskView: {
+            /** @description What may be done with it */
+            acts: ("goOn" | "again" | "stop" | "file")[];
+            /** Format: date-time */
+            at: string;
+            /** @description Who started it */
+            by: string;
+            /**
+             * Format: int64
+             * @description Of the step
+             */
+            done: number;
+            /** Format: date-time */
+            ended?: string;
+            found: components["schemas"]["TaskFound"];
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            kind: "import" | "export";
+            /** @description Of the file */
+            name: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "asking" | "done" | "refused" | "stopped" | "failed";
+            /** @enum {string} */
+            step?: "read" | "check" | "write";
+            /** @description It has been asked to stop */
+            stop: boolean;
+            /**
+             * Format: int64
+             * @description 0: not known
+             */
+            total: number;
+        };
         Todo: {
             /** Format: double */
             amount?: number;
@@ -1498,6 +1685,79 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OutcomesOutBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "start-export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "start-import": {
+        parameters: {
+            query?: {
+                /** @description Of the file */
+                name?: string;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/zip": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskView"];
                 };
             };
             /** @description Error */
@@ -2126,6 +2386,143 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-tasks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "go-on-with-task": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                task: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-task-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                task: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stop-task": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                task: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskView"];
                 };
             };
             /** @description Error */

@@ -15,6 +15,12 @@ function numberFormat(key: string, options: Intl.NumberFormatOptions) {
 /** An amount in hundredths at most: 6, 6.5, 0.25. */
 export const amount = (n: number) => numberFormat('amount', { maximumFractionDigits: 2, useGrouping: false }).format(n);
 
+/** A count of things that may be many: 1,200. */
+export const whole = (n: number) => numberFormat('whole', { maximumFractionDigits: 0 }).format(n);
+
+/** A count for a sentence: what chooses its form, and how it is written. */
+export const counted = (n: number) => ({ count: n, n: whole(n) });
+
 /** Money in a currency; whole amounts without decimals. */
 export const money = (n: number, currency: string) =>
   numberFormat(`money ${currency} ${n % 1 === 0}`, { style: 'currency', currency, minimumFractionDigits: n % 1 === 0 ? 0 : 2 }).format(n);

@@ -1,0 +1,89 @@
+package e2e
+
+import (
+	"bytes"
+	"context"
+	"os"
+	"path/filepath"
+	"slices"
+	"testing"
+
+	"rubricon/bundle"
+	"rubricon/demo"
+	"rubricon/jobs"
+	"rubricon/store/storetest"
+)
+
+// zip writes the school as it is, changed, as a zip file.
+func (s *site) zip(name string, change func(f *bundle.File)) string {
+	s.t.Helper()
+	files, _, err := s.cases.Export(s.t.Context(), demo.SchoolID, storetest.Year)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	for i := range files {
+		change(&files[i])
+	}
+	var out bytes.Buffer
+	if err := bundle.WriteZip(&out, files); err != nil {
+		s.t.Fatal(err)
+	}
+	path := filepath.Join(s.t.TempDir(), name)
+	if err := os.WriteFile(path, out.Bytes(), 0o600); err != nil {
+		s.t.Fatal(err)
+	}
+	return path
+}
+
+// cell sets a cell of a file's first row.
+func cell(file, column, value string) func(*bundle.File) {
+	return func(f *bundle.File) {
+		if f.Name == file {
+			f.Rows[0][slices.Index(f.Header, column)] = value
+		}
+	}
+}
+
+// The office takes data in after a look at what would change, and gives them out.
+func TestTheOfficeTakesDataIn(t *testing.T) {
+	s := newSite(t)
+	p := s.as("office", desk)
+	p.press("nav a", "Data")
+	p.says("h1", "No data have been taken in")
+	p.accessible("the data before anything")
+	choose := func(path string) { p.MustElement("input[type=file]").MustSetFiles(path) }
+	text := filepath.Join(t.TempDir(), "notes.txt")
+	if err := os.WriteFile(text, []byte("hello"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	choose(text)
+	p.says("[role=alert]", "One zip file at a time")
+	// Nothing runs yet; it waits, and can be left.
+	choose(s.zip("school.zip", cell("records.csv", "title", "Renamed")))
+	p.says("h1", "school.zip waits for its turn")
+	p.press("main button", "^Stop$")
+	p.says("h1", "It was stopped. Nothing has changed")
+
+	queue, err := jobs.Start(t.Context(), s.db, s.cases, storetest.Quiet)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = queue.Stop(context.WithoutCancel(t.Context())) })
+	choose(s.zip("bad.zip", cell("users.csv", "role", "king")))
+	p.says("h1", "One row cannot be read. Nothing has changed")
+	p.says("td", "users.csv")
+	p.says("td", "king")
+	p.accessible("bad rows")
+	choose(s.zip("good.zip", cell("records.csv", "title", "Renamed")))
+	p.says("h1", "^One of 60 students would change. Nothing has changed yet.")
+	p.says("main", "What would change in 2027-28")
+	p.accessible("what would change")
+	p.press("main button", "Take it in")
+	p.says("h1", "good.zip is taken in, with 60 students")
+	p.press("main button", "Write the zip file")
+	p.says("main a", "Take the file")
+	p.says("li", "pellworth-2027-28.zip, to give out: done")
+	p.language("es")
+	p.says("h1", "good.zip está incorporado, con 60 estudiantes")
+	p.accessible("the data in Spanish")
+}

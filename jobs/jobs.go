@@ -1,0 +1,89 @@
+// Package jobs runs what takes long or happens later, on a job queue in the database: any number of server processes take from it,
+// and what one has left undone another takes up again.
+package jobs
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"github.com/riverqueue/river"
+
+	"rubricon/school"
+	"rubricon/store"
+)
+
+// How often what is due again and again is done.
+const (
+	LostEvery = 15 * time.Second // tasks whose runners are gone are looked for
+	TidyEvery = 10 * time.Minute // what is over is taken away
+)
+
+// atOnce is how many jobs a process runs at the same time: they read whole schools into memory.
+const atOnce = 2
+
+// Queue runs jobs.
+type Queue struct {
+	client *river.Client[*sql.Tx]
+	close  func()
+}
+
+// Start begins to run jobs.
+func Start(ctx context.Context, db *store.DB, cases *school.Service, log *slog.Logger) (*Queue, error) {
+	workers := river.NewWorkers()
+	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, job *river.Job[store.RunTask]) error {
+		return cases.RunTask(ctx, job.Args.School, job.Args.Task)
+	}))
+	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[takeUpLost]) error { return cases.TakeUpLost(ctx) }))
+	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[tidy]) error { return cases.Tidy(ctx) }))
+	client, closing, err := db.Runner(ctx, &river.Config{
+		Logger:     slog.New(quieter{log.Handler()}),
+		JobTimeout: -1, // a task is seen to while it runs
+		Queues:     map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: atOnce}, often: {MaxWorkers: 1}},
+		Workers:    workers,
+		PeriodicJobs: []*river.PeriodicJob{
+			river.NewPeriodicJob(river.PeriodicInterval(LostEvery), func() (river.JobArgs, *river.InsertOpts) { return takeUpLost{}, once }, nil),
+			river.NewPeriodicJob(river.PeriodicInterval(TidyEvery), func() (river.JobArgs, *river.InsertOpts) { return tidy{}, once }, nil),
+		},
+	})
+	if err != nil {
+		return nil, fmt.Errorf("making the job queue: %w", err)
+	}
+	if err := client.Start(context.WithoutCancel(ctx)); err != nil { // Stop ends it, so that what runs can be left in order
+		closing()
+		return nil, fmt.Errorf("starting the job queue: %w", err)
+	}
+	if err := cases.TakeUpLost(ctx); err != nil { // at once, without waiting for who of the processes looks again and again
+		log.WarnContext(ctx, "looking for tasks that were left", "error", err)
+	}
+	return &Queue{client, closing}, nil
+}
+
+// Stop leaves what runs for another time or another process, and ends.
+func (q *Queue) Stop(ctx context.Context) error {
+	defer q.close()
+	return q.client.StopAndCancel(ctx)
+}
+
+// often is the queue of what is short and comes again, so that it need not wait for what is long.
+const often = "often"
+
+// once: what is due again is not put on the queue a second time while it waits there, and not tried again.
+var once = &river.InsertOpts{Queue: often, MaxAttempts: 1}
+
+type takeUpLost struct{}
+
+func (takeUpLost) Kind() string { return "take-up-lost" }
+
+type tidy struct{}
+
+func (tidy) Kind() string { return "tidy" }
+
+// quieter leaves out what the queue says of its own business.
+type quieter struct{ slog.Handler }
+
+func (q quieter) Enabled(ctx context.Context, level slog.Level) bool {
+	return level >= slog.LevelWarn && q.Handler.Enabled(ctx, level)
+}

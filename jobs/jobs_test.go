@@ -1,0 +1,329 @@
+package jobs_test
+
+import (
+	"bytes"
+	"context"
+	"maps"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"rubricon/bundle"
+	"rubricon/demo"
+	"rubricon/jobs"
+	"rubricon/school"
+	"rubricon/store"
+	"rubricon/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+const office = "office"
+
+// process is a server process that runs jobs.
+type process struct {
+	*school.Service
+	queue *jobs.Queue
+}
+
+func start(t *testing.T, db storetest.Database) *process {
+	t.Helper()
+	open := db.Open(t)
+	p := &process{Service: school.New(open, school.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet, Hashes: storetest.Hashes})}
+	queue, err := jobs.Start(t.Context(), open, p.Service, storetest.Quiet)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.queue = queue
+	t.Cleanup(func() { _ = queue.Stop(context.WithoutCancel(t.Context())) })
+	return p
+}
+
+func (p *process) task(t *testing.T, db storetest.Database, id int64) *school.Task {
+	t.Helper()
+	tasks, err := p.Tasks(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, task := range tasks {
+		if task.ID == id {
+			return task
+		}
+	}
+	t.Fatalf("there is no task %d", id)
+	return nil
+}
+
+// until waits for a task to be in a state; the time is for a test that hangs.
+func (p *process) until(t *testing.T, db storetest.Database, id int64, good func(*school.Task) bool) *school.Task {
+	t.Helper()
+	for began := time.Now(); ; {
+		task := p.task(t, db, id)
+		if good(task) {
+			return task
+		}
+		if time.Since(began) > 40*time.Second {
+			t.Fatalf("task %d is %s at %s %d of %d: %+v", id, task.State, task.Step, task.Done, task.Total, task.Outcome)
+		}
+	}
+}
+
+func is(state store.TaskState) func(*school.Task) bool {
+	return func(t *school.Task) bool { return t.State == state }
+}
+
+// zipped gives the school as it is, changed, as a zip file.
+func zipped(t *testing.T, p *process, change func(files map[string]*bundle.File)) []byte {
+	t.Helper()
+	files, _, err := p.Export(t.Context(), demo.SchoolID, storetest.Year)
+	if err != nil {
+		t.Fatal(err)
+	}
+	named := map[string]*bundle.File{}
+	for i := range files {
+		named[files[i].Name] = &files[i]
+	}
+	change(named)
+	var out bytes.Buffer
+	files = nil
+	for _, name := range slices.Sorted(maps.Keys(named)) {
+		files = append(files, *named[name])
+	}
+	if err := bundle.WriteZip(&out, files); err != nil {
+		t.Fatal(err)
+	}
+	return out.Bytes()
+}
+
+// renamed gives the first student's first record another title.
+func renamed(files map[string]*bundle.File) {
+	f := files["records.csv"]
+	f.Rows[0][slices.Index(f.Header, "title")] = "Renamed"
+}
+
+func titles(t *testing.T, db storetest.Database) int {
+	return storetest.Value[int](t, db, `SELECT count(*) FROM record WHERE title = 'Renamed'`)
+}
+
+func (p *process) send(t *testing.T, db storetest.Database, file []byte) int64 {
+	t.Helper()
+	task, err := p.StartImport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, "school.zip", file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return task.ID
+}
+
+func (p *process) goOn(t *testing.T, db storetest.Database, id int64) {
+	t.Helper()
+	if _, err := p.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// held keeps an import from writing students until it is let go.
+func held(t *testing.T, db storetest.Database) (letGo func()) {
+	t.Helper()
+	tx, err := db.Open(t).BeginTxx(t.Context(), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := tx.Exec(`SELECT 1 FROM sheet WHERE student_id = 's0001' FOR UPDATE`); err != nil {
+		t.Fatal(err)
+	}
+	return func() { _ = tx.Rollback() }
+}
+
+func writing(t *school.Task) bool { return t.State == store.TaskRunning && t.Step == "write" }
+
+func TestImport(t *testing.T) {
+	storetest.Parallel(t)
+	db := storetest.New(t)
+	p := start(t, db)
+	id := p.send(t, db, zipped(t, p, renamed))
+	task := p.until(t, db, id, is(store.TaskAsking))
+	if o := task.Outcome; o.Year != storetest.Year || o.Students != storetest.Students || o.Changed != 1 || o.New != 0 || o.Gone != 0 || o.Bad != 0 {
+		t.Errorf("it asks with %+v", o)
+	}
+	if n := titles(t, db); n != 0 {
+		t.Errorf("%d records have changed before it was agreed to", n)
+	}
+	p.goOn(t, db, id)
+	task = p.until(t, db, id, is(store.TaskDone))
+	if task.Step != "write" || task.Done != storetest.Students || task.Total != storetest.Students {
+		t.Errorf("it is done at %s %d of %d", task.Step, task.Done, task.Total)
+	}
+	if n := titles(t, db); n != 1 {
+		t.Errorf("%d records have changed", n)
+	}
+	// What is over takes no more orders.
+	if _, err := p.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id); school.CodeOf(err) != school.TaskOver {
+		t.Errorf("going on gives %v", err)
+	}
+	if _, err := p.StopTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id); school.CodeOf(err) != school.TaskOver {
+		t.Errorf("stopping gives %v", err)
+	}
+}
+
+func TestBadFilesAreRefused(t *testing.T) {
+	storetest.Parallel(t)
+	db := storetest.New(t)
+	p := start(t, db)
+	for name, x := range map[string]struct {
+		file []byte
+		why  string
+		said string
+	}{
+		"a bad row": {zipped(t, p, func(f map[string]*bundle.File) {
+			renamed(f)
+			f["users.csv"].Rows[0][slices.Index(f["users.csv"].Header, "role")] = "king"
+		}), "bad-rows", "users.csv:2: role"},
+		"a file that is cut off": {zipped(t, p, renamed)[:5000], "not-zip", ""},
+		"no rules":               {zipped(t, p, func(f map[string]*bundle.File) { delete(f, "policy.json") }), "missing-file", "policy.json"},
+		"another school": {zipped(t, p, func(f map[string]*bundle.File) {
+			for _, file := range f {
+				for _, row := range file.Rows {
+					for i := range row {
+						if row[i] == demo.SchoolID {
+							row[i] = "another"
+						}
+					}
+				}
+			}
+		}), "other-school", "Pellworth"},
+	} {
+		task := p.until(t, db, p.send(t, db, x.file), is(store.TaskRefused))
+		said := task.Outcome.What
+		for _, row := range task.Outcome.Problems {
+			said += row.String()
+		}
+		if task.Outcome.Why != x.why || !strings.Contains(said, x.said) {
+			t.Errorf("%s: %s, %s; want %s, %s", name, task.Outcome.Why, said, x.why, x.said)
+		}
+	}
+	if n := titles(t, db); n != 0 {
+		t.Errorf("%d records have changed", n)
+	}
+	if _, err := p.StartImport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, "notes.txt", []byte("hello")); school.CodeOf(err) != school.NotZip {
+		t.Errorf("a text gives %v", err)
+	}
+}
+
+func TestStopping(t *testing.T) {
+	storetest.Parallel(t)
+	db := storetest.New(t)
+	p := start(t, db)
+	letGo := held(t, db)
+	defer letGo()
+	id := p.send(t, db, zipped(t, p, renamed))
+	p.until(t, db, id, is(store.TaskAsking))
+	p.goOn(t, db, id)
+	p.until(t, db, id, writing)
+	if task, err := p.StopTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id); err != nil || !task.Stop {
+		t.Fatalf("%+v, %v", task, err)
+	}
+	p.until(t, db, id, is(store.TaskStopped))
+	letGo()
+	if n := titles(t, db); n != 0 {
+		t.Errorf("%d records have changed", n)
+	}
+	p.goOn(t, db, id) // again, without asking once more
+	p.until(t, db, id, is(store.TaskDone))
+	if n := titles(t, db); n != 1 {
+		t.Errorf("%d records have changed", n)
+	}
+}
+
+// A process that ends leaves its tasks to the next.
+func TestAProcessThatEndsLeavesItsTasks(t *testing.T) {
+	storetest.Parallel(t)
+	db := storetest.New(t)
+	first := start(t, db)
+	letGo := held(t, db)
+	defer letGo()
+	id := first.send(t, db, zipped(t, first, renamed))
+	first.until(t, db, id, is(store.TaskAsking))
+	first.goOn(t, db, id)
+	first.until(t, db, id, writing)
+	if err := first.queue.Stop(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if task := first.task(t, db, id); task.State != store.TaskWaiting || task.Begun != 0 {
+		t.Errorf("it is %s after %d runs", task.State, task.Begun)
+	}
+	letGo()
+	second := start(t, db)
+	second.until(t, db, id, is(store.TaskDone))
+	if n := titles(t, db); n != 1 {
+		t.Errorf("%d records have changed", n)
+	}
+}
+
+// A process that is gone without a word is noticed by the next; a task that has broken off three times is left.
+func TestAProcessThatIsGone(t *testing.T) {
+	storetest.Parallel(t)
+	db := storetest.New(t)
+	p := start(t, db)
+	id := p.send(t, db, zipped(t, p, renamed))
+	p.until(t, db, id, is(store.TaskAsking))
+	if err := p.queue.Stop(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	gone := func(begun int) {
+		db.Exec(t, `UPDATE task SET state = 'running', agreed = true, begun = $2, seen_at = now() - interval '1 minute' WHERE id = $1`, id, begun)
+	}
+	gone(1)
+	second := start(t, db)
+	second.until(t, db, id, is(store.TaskDone))
+	if n := titles(t, db); n != 1 {
+		t.Errorf("%d records have changed", n)
+	}
+	if err := second.queue.Stop(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	gone(3)
+	third := start(t, db)
+	if task := third.until(t, db, id, is(store.TaskFailed)); task.Outcome.Why != "broken" {
+		t.Errorf("it has failed for %s", task.Outcome.Why)
+	}
+	// One that is seen to is left alone.
+	db.Exec(t, `UPDATE task SET state = 'running', begun = 1, seen_at = now() WHERE id = $1`, id)
+	if err := third.RunTask(t.Context(), demo.SchoolID, id); err != nil {
+		t.Fatal(err)
+	}
+	if task := third.task(t, db, id); task.State != store.TaskRunning || task.Begun != 1 {
+		t.Errorf("it is %s after %d runs", task.State, task.Begun)
+	}
+}
+
+func TestExport(t *testing.T) {
+	storetest.Parallel(t)
+	db := storetest.New(t)
+	p := start(t, db)
+	task, err := p.StartExport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.until(t, db, task.ID, is(store.TaskDone))
+	name, content, err := p.TaskFile(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, task.ID)
+	if err != nil || name != "pellworth-2027-28.zip" {
+		t.Fatalf("%s, %v", name, err)
+	}
+	b, err := bundle.OpenZip(content)
+	if err != nil || len(b.Problems) > 0 || len(b.Pupils) != storetest.Students || b.SchoolID != demo.SchoolID {
+		t.Errorf("it has %d students, %v, %v", len(b.Pupils), b.Problems, err)
+	}
+}
+
+func TestOnlySoManyTasksAtOnce(t *testing.T) {
+	storetest.Parallel(t)
+	db := storetest.New(t)
+	s := school.New(db.Open(t), school.Options{Log: storetest.Quiet}) // nothing runs them
+	for n := range 5 {
+		_, err := s.StartExport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year)
+		if got, want := school.CodeOf(err), map[bool]school.Code{true: school.TooManyTasks}[n == 4]; got != want {
+			t.Errorf("number %d gives %v", n, err)
+		}
+	}
+}

@@ -1,0 +1,198 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"mime"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rubricon/school"
+)
+
+// uploadTimeout bounds the time that a file may take to come.
+const uploadTimeout = 3 * time.Minute
+
+// uploadsAtOnce bounds how many files come at the same time: each is held in memory until it is kept.
+const uploadsAtOnce = 3
+
+// isUpload tells whether a request brings a file, which is no text and may take its time.
+func isUpload(r *http.Request) bool {
+	return r.Method == http.MethodPost && strings.HasPrefix(r.URL.Path, "/api/") && strings.HasSuffix(r.URL.Path, "/imports")
+}
+
+// TaskView is work that takes long.
+type TaskView struct {
+	ID    int64     `json:"id"`
+	Kind  string    `json:"kind" enum:"import,export"`
+	Name  string    `json:"name" doc:"Of the file"`
+	State string    `json:"state" enum:"waiting,running,asking,done,refused,stopped,failed"`
+	By    string    `json:"by" doc:"Who started it"`
+	At    time.Time `json:"at"`
+	Ended time.Time `json:"ended,omitzero"`
+	Step  string    `json:"step,omitempty" enum:"read,check,write"`
+	Done  int       `json:"done" doc:"Of the step"`
+	Total int       `json:"total" doc:"0: not known"`
+	Stop  bool      `json:"stop" doc:"It has been asked to stop"`
+	Acts  []string  `json:"acts" enum:"goOn,again,stop,file" doc:"What may be done with it"`
+
+	Found TaskFound `json:"found"`
+}
+
+// TaskFound is what a task has found or done.
+type TaskFound struct {
+	Year     string        `json:"year,omitempty" doc:"Of the data, such as 2027-28"`
+	Students int           `json:"students"`
+	New      int           `json:"new" doc:"Students who were not there"`
+	Changed  int           `json:"changed" doc:"Students of whom something differs"`
+	Gone     int           `json:"gone" doc:"Students who are here and not in the data; they stay"`
+	Files    []TaskFile    `json:"files"`
+	Bad      int           `json:"bad" doc:"Rows that cannot be read"`
+	Problems []TaskProblem `json:"problems" doc:"The first of them"`
+	Notices  []TaskProblem `json:"notices" doc:"Rows that can be read and should be looked at"`
+	Kept     []string      `json:"kept" doc:"Students whose sheets were worked on here and stay as they are, the first of them"`
+	KeptAll  int           `json:"keptAll"`
+	Left     []string      `json:"left" doc:"Requests that no bundle can hold"`
+	Why      string        `json:"why,omitempty" enum:"bad-rows,not-zip,missing-file,unreadable,other-school,busy,broken"`
+	What     string        `json:"what,omitempty"`
+}
+
+// TaskFile is a file and how many rows it has.
+type TaskFile struct {
+	Name string `json:"name"`
+	Rows int    `json:"rows"`
+}
+
+// TaskProblem is a row with what is wrong with it.
+type TaskProblem struct {
+	File   string `json:"file"`
+	Line   int    `json:"line"`
+	Column string `json:"column,omitempty"`
+	What   string `json:"what"`
+}
+
+func newTask(t *school.Task) *TaskView {
+	o := &t.Outcome
+	v := &TaskView{ID: t.ID, Kind: t.Kind, Name: t.Name, State: string(t.State), By: t.ByName, At: t.MadeAt, Step: t.Step, Done: t.Done, Total: t.Total, Stop: t.Stop, Acts: []string{}}
+	if t.EndedAt != nil {
+		v.Ended = *t.EndedAt
+	}
+	for _, act := range t.Acts() {
+		v.Acts = append(v.Acts, string(act))
+	}
+	v.Found = TaskFound{Students: o.Students, New: o.New, Changed: o.Changed, Gone: o.Gone, Files: []TaskFile{}, Bad: o.Bad, Problems: taskProblems(o.Problems),
+		Notices: taskProblems(o.Notices), Kept: append([]string{}, o.Kept...), KeptAll: o.KeptAll, Left: append([]string{}, o.Left...), Why: o.Why, What: o.What}
+	if o.Year != 0 {
+		v.Found.Year = school.YearLabel(o.Year)
+	}
+	for _, f := range o.Files {
+		v.Found.Files = append(v.Found.Files, TaskFile(f))
+	}
+	return v
+}
+
+func taskProblems(from []school.BadRow) []TaskProblem {
+	out := []TaskProblem{}
+	for _, p := range from {
+		out = append(out, TaskProblem(p))
+	}
+	return out
+}
+
+// taskRoutes are those of work that takes long.
+func (s *Server) taskRoutes(api huma.API) {
+	type taskOut struct{ Body *TaskView }
+	out := func(t *school.Task, err error) (*taskOut, error) {
+		if err != nil {
+			return nil, err
+		}
+		return &taskOut{newTask(t)}, nil
+	}
+	type tasksOut struct{ Body []*TaskView }
+	signedIn(s, api, operation("get-tasks", http.MethodGet, yearPath+"/tasks", "The newest tasks of a school"), func(ctx context.Context, by int64, in *InYear) (*tasksOut, error) {
+		tasks, err := s.cases.Tasks(ctx, by, in.School, in.Year)
+		if err != nil {
+			return nil, err
+		}
+		all := &tasksOut{Body: []*TaskView{}}
+		for _, t := range tasks {
+			all.Body = append(all.Body, newTask(t))
+		}
+		return all, nil
+	})
+	type importIn struct {
+		InYear
+		Name    string `query:"name" minLength:"1" maxLength:"200" doc:"Of the file"`
+		RawBody []byte `contentType:"application/zip"`
+	}
+	op := operation("start-import", http.MethodPost, yearPath+"/imports", "Read and check a school bundle (a zip file); nothing changes before its task is told to go on")
+	op.MaxBodyBytes = school.MaxUpload
+	op.Middlewares = huma.Middlewares{s.beforeUpload}
+	signedIn(s, api, op, func(ctx context.Context, by int64, in *importIn) (*taskOut, error) {
+		return out(s.cases.StartImport(ctx, by, in.School, in.Year, in.Name, in.RawBody))
+	})
+	signedIn(s, api, operation("start-export", http.MethodPost, yearPath+"/exports", "Write the school year as a school bundle"), func(ctx context.Context, by int64, in *InYear) (*taskOut, error) {
+		return out(s.cases.StartExport(ctx, by, in.School, in.Year))
+	})
+	type taskIn struct {
+		InYear
+		Task int64 `path:"task" minimum:"1"`
+	}
+	signedIn(s, api, operation("go-on-with-task", http.MethodPost, yearPath+"/tasks/{task}/consent", "Say yes to what a task asks, or let one that was stopped or has failed begin again"),
+		func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
+			return out(s.cases.GoOnWithTask(ctx, by, in.School, in.Year, in.Task))
+		})
+	signedIn(s, api, operation("stop-task", http.MethodPost, yearPath+"/tasks/{task}/stop", "Stop a task; what it has written stays"), func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
+		return out(s.cases.StopTask(ctx, by, in.School, in.Year, in.Task))
+	})
+	type fileOut struct {
+		ContentType        string `header:"Content-Type"`
+		ContentDisposition string `header:"Content-Disposition"`
+		Body               []byte `contentType:"application/zip"`
+	}
+	signedIn(s, api, operation("get-task-file", http.MethodGet, yearPath+"/tasks/{task}/file", "The file that a task has made"), func(ctx context.Context, by int64, in *taskIn) (*fileOut, error) {
+		name, content, err := s.cases.TaskFile(ctx, by, in.School, in.Year, in.Task)
+		if err != nil {
+			return nil, err
+		}
+		return &fileOut{"application/zip", mime.FormatMediaType("attachment", map[string]string{"filename": name}), content}, nil
+	})
+}
+
+// beforeUpload lets nobody send a file who may not, before any of it is read, and only some at the same time.
+func (s *Server) beforeUpload(hctx huma.Context, next func(huma.Context)) {
+	ctx := hctx.Context()
+	by, err := s.account(ctx)
+	if err == nil {
+		year, _ := strconv.Atoi(hctx.Param("year"))
+		if err = s.cases.MayManageData(ctx, by, hctx.Param("school"), year); err != nil {
+			err = answer(ctx, err)
+		}
+	}
+	if err == nil {
+		if !s.uploads.TryAcquire(1) {
+			err = unavailable(ctx)
+		} else {
+			defer s.uploads.Release(1)
+		}
+	}
+	if err == nil {
+		next(hctx)
+		return
+	}
+	var p *Problem
+	if !errors.As(err, &p) {
+		p = internal(ctx, "before an upload", err)
+	}
+	for name, values := range p.GetHeaders() {
+		hctx.SetHeader(name, values[0])
+	}
+	hctx.SetHeader("Content-Type", p.ContentType(""))
+	hctx.SetStatus(p.Status)
+	_ = json.NewEncoder(hctx.BodyWriter()).Encode(p)
+}
