@@ -3,14 +3,17 @@
 package main
 
 import (
+	"bytes"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/proto"
 
+	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/e2e/browser"
 )
@@ -24,6 +27,7 @@ type shot struct {
 	click            string // then this is clicked
 	typed            string // then this is typed
 	language         string // that the browser asks for
+	upload           bool   // the demo school with some other records is sent, looked at and left
 }
 
 var shots = []shot{
@@ -41,7 +45,7 @@ var shots = []shot{
 	{name: "year-es", user: "mara.quill", path: "/", wait: "#board", language: "es"},
 	{name: "year-trimesters", user: "jonah", path: "/", wait: "#board"},
 	{name: "family-two-schools", user: "ilse.quill", path: "/", wait: "h1", phone: true, click: "main section button"},
-	{name: "data", user: "office", path: "/data", wait: "h1"},
+	{name: "data", user: "office", path: "/data", wait: "h1", upload: true},
 }
 
 func main() {
@@ -88,7 +92,7 @@ func take(b *rod.Browser, s shot, file string) {
 	if err != nil {
 		panic(err)
 	}
-	defer page.MustClose()
+	defer func() { _ = page.Close() }()
 	page = page.Timeout(20 * time.Second)
 	if s.dark {
 		_ = proto.EmulationSetEmulatedMedia{Features: []*proto.EmulationMediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}}.Call(page)
@@ -117,8 +121,39 @@ func take(b *rod.Browser, s shot, file string) {
 			page.MustElement("button[data-row]").MustFocus()
 		}
 	}
+	if s.upload {
+		folder, err := os.MkdirTemp("", "rubricon-shot")
+		if err != nil {
+			panic(err)
+		}
+		defer os.RemoveAll(folder)
+		page.MustElement("input[type=file]").MustSetFiles(changed(folder))
+		page.MustElementR("h1", "would change")
+		defer func() { page.MustElementR("button", "Leave it").MustClick(); page.MustElementR("h1", "stopped") }()
+	}
 	page.WaitRequestIdle(300*time.Millisecond, nil, []string{"/live"}, nil)()
 	page.MustEval(`() => document.fonts.ready.then(() => true)`)
 	page.MustWaitStable()
 	page.MustScreenshot(file)
+}
+
+// changed writes the demo school with some other records as a zip file.
+func changed(folder string) string {
+	files := demo.Bundle(demo.Options{Students: 1200, Seed: 7})
+	for i := range files {
+		if f := &files[i]; f.Name == "records.csv" {
+			for n := range 300 {
+				f.Rows[n][slices.Index(f.Header, "title")] += " (revised)"
+			}
+		}
+	}
+	var out bytes.Buffer
+	if err := bundle.WriteZip(&out, files); err != nil {
+		panic(err)
+	}
+	name := filepath.Join(folder, "pellworth-spring.zip")
+	if err := os.WriteFile(name, out.Bytes(), 0o600); err != nil {
+		panic(err)
+	}
+	return name
 }
