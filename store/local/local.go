@@ -42,7 +42,12 @@ type Server struct {
 type Options struct {
 	Dir       string // the data folder; made where it is missing
 	Throwaway bool   // for tests: nothing needs to survive a crash
+
+	port func() (int, error) // where to listen: a free port
 }
+
+// errTaken says that somebody has taken the port between looking for a free one and listening on it.
+var errTaken = errors.New("the port is taken")
 
 // binaries finds the newest PostgreSQL of the machine.
 func binaries() (string, error) {
@@ -131,14 +136,27 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	if err := dropStaleLock(dir); err != nil {
 		return nil, err
 	}
-	port, err := freePort()
-	if err != nil {
-		return nil, err
+	if o.port == nil {
+		o.port = freePort
 	}
+	for tries := 1; ; tries++ {
+		port, err := o.port()
+		if err != nil {
+			return nil, err
+		}
+		s, err := r.launch(ctx, bin, dir, secret, port, o.Throwaway)
+		if err == nil || !errors.Is(err, errTaken) || tries == 5 {
+			return s, err
+		}
+	}
+}
+
+// launch starts the prepared server on a port and waits until it answers.
+func (r *runner) launch(ctx context.Context, bin, dir, secret string, port int, throwaway bool) (*Server, error) {
 	s := &Server{URL: fmt.Sprintf("postgres://app:%s@127.0.0.1:%d/postgres?sslmode=disable", secret, port), Done: make(chan struct{}), secret: secret}
 	args := []string{"-D", dir, "-c", "listen_addresses=127.0.0.1", "-p", strconv.Itoa(port), "-c", "unix_socket_directories=", "-c", "max_connections=120",
 		"-c", "log_min_messages=warning"}
-	if o.Throwaway {
+	if throwaway {
 		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off", "-c", "autovacuum=off", "-c", "shared_buffers=512MB", "-c", "max_wal_size=16GB", "-c", "checkpoint_timeout=1h")
 	}
 	log, err := os.OpenFile(filepath.Join(filepath.Dir(dir), filepath.Base(dir)+".log"), os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
@@ -204,7 +222,9 @@ func (s *Server) Log() string {
 func (s *Server) wait(ctx context.Context) error {
 	deadline := time.Now().Add(60 * time.Second)
 	for {
-		conn, err := pgx.Connect(ctx, s.URL)
+		soon, cancel := context.WithTimeout(ctx, 2*time.Second) // whoever has the port may never answer
+		conn, err := pgx.Connect(soon, s.URL)
+		cancel()
 		if err == nil {
 			return conn.Close(ctx)
 		}
@@ -213,6 +233,9 @@ func (s *Server) wait(ctx context.Context) error {
 			text := s.Log()
 			if strings.Contains(text, "No space left") {
 				return errors.New("the disk is full; free some space and start again")
+			}
+			if strings.Contains(text, "Address already in use") {
+				return fmt.Errorf("PostgreSQL cannot listen: %w", errTaken)
 			}
 			return fmt.Errorf("PostgreSQL ended at once; its log says:\n%s", text)
 		case <-ctx.Done():
