@@ -5,8 +5,10 @@ go 1.26.0
 ignore ./ui/node_modules
 
 require (
+	codeberg.org/go-pdf/fpdf v0.12.0
 	github.com/alexedwards/argon2id v1.0.0
 	github.com/alexedwards/scs/v2 v2.9.0
+	github.com/arran4/golang-ical v0.3.4
 	github.com/danielgtaylor/huma/v2 v2.37.2
 	github.com/gin-contrib/gzip v1.2.5
 	github.com/gin-gonic/gin v1.12.0

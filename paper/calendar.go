@@ -1,0 +1,52 @@
+// Package paper makes what leaves the application as a file of its own. It knows no rule of the job: what is to stand in a file is given
+// to it, in the reader's language.
+package paper
+
+import (
+	"strings"
+	"time"
+
+	ics "github.com/arran4/golang-ical"
+)
+
+// Event is one date of a calendar.
+type Event struct {
+	ID    string // the same as long as it is the same date
+	Title string
+	Note  string
+	Place string
+	Link  string
+	At    time.Time // when it is, to the minute; a whole day where Whole is set
+	Whole bool
+}
+
+// Calendar writes events as iCalendar (RFC 5545), lines ending with CRLF. Stamp is when it is written; host makes ids the world's own.
+func Calendar(name, host string, stamp time.Time, events []Event) []byte {
+	cal := ics.NewCalendarFor("Rubricon")
+	cal.SetMethod(ics.MethodPublish)
+	cal.SetName(name)
+	cal.SetXWRCalName(name)
+	for i := range events {
+		e := &events[i]
+		v := cal.AddEvent(e.ID + "@" + host)
+		v.SetDtStampTime(stamp)
+		v.SetSummary(e.Title)
+		if e.Whole {
+			v.SetAllDayStartAt(e.At)
+		} else {
+			v.SetStartAt(e.At)
+		}
+		if e.Note != "" {
+			v.SetDescription(e.Note)
+		}
+		if e.Place != "" {
+			v.SetLocation(e.Place)
+		}
+		if e.Link != "" {
+			v.SetURL(e.Link)
+		}
+	}
+	var out strings.Builder
+	_ = cal.SerializeTo(&out, ics.WithNewLineWindows) // a builder takes everything
+	return []byte(out.String())
+}
