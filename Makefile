@@ -5,7 +5,7 @@ BIN := bin/rubricon
 UI := ui/dist/index.html
 UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts -type f 2>/dev/null)
 
-.PHONY: help demo demo-reset build test quick bench bench-core bench-place contract shots lint fuzz need mutants
+.PHONY: help demo demo-reset build test quick bench bench-paint bench-core bench-place contract shots lint fuzz need mutants
 
 help: ## list the commands
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F':.*## ' '{printf "make %-12s %s\n", $$1, $$2}'
@@ -31,16 +31,20 @@ $(UI): ui/node_modules/.package-lock.json $(UI_SOURCES)
 	@touch ui/dist/.gitkeep $@
 
 test: build ## run all tests: core, database, contract, browser
-	@scripts/need chromium cbc pgbouncer
+	@scripts/need chromium cbc pgbouncer poppler
 	cd ui && npm run --silent lint
 	go vet ./...
-	go test ./...
+	go test -parallel 4 ./...
 
 quick: ## run the tests of the core alone
 	go test ./core/...
 
 bench: build ## measure what a change to a sheet costs beside bare statements
 	go run ./bench
+
+bench-paint: build ## measure how long the student's year takes from a key press to the painted result
+	@scripts/need chromium
+	go run ./bench/paint
 
 bench-core: ## measure the computation on the demo school
 	go test -run '^$$' -bench . -benchmem ./core/... ./cmd/...

@@ -51,7 +51,7 @@ const (
 	phone = 390
 )
 
-// site is a running application with a database of its own.
+// site is a running application with a database of its own; its test runs beside others.
 type site struct {
 	t     *testing.T
 	url   string
@@ -61,6 +61,7 @@ type site struct {
 
 func newSite(t *testing.T) *site {
 	t.Helper()
+	t.Parallel()
 	db := storetest.New(t).Open(t)
 	cases := storetest.Service(db)
 	http := httptest.NewServer(web.New(cases, web.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet,

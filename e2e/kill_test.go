@@ -69,6 +69,7 @@ func post(client *http.Client, url, body string, answer any) (int, error) {
 // TestKillLosesNothingAnswered kills the server in the middle of a stream of changes, several times; what was answered is there
 // after each start, and nothing that was never asked for.
 func TestKillLosesNothingAnswered(t *testing.T) {
+	t.Parallel()
 	binary := filepath.Join(t.TempDir(), "rubricon")
 	if out, err := exec.Command("go", "build", "-o", binary, "../cmd/rubricon").CombinedOutput(); err != nil {
 		t.Fatalf("building: %v\n%s", err, out)
@@ -151,6 +152,7 @@ func TestKillLosesNothingAnswered(t *testing.T) {
 
 // TestKillLeavesNoTaskUndone kills the server while it takes data in; the next one takes the task up again.
 func TestKillLeavesNoTaskUndone(t *testing.T) {
+	t.Parallel()
 	binary := filepath.Join(t.TempDir(), "rubricon")
 	if out, err := exec.Command("go", "build", "-o", binary, "../cmd/rubricon").CombinedOutput(); err != nil {
 		t.Fatalf("building: %v\n%s", err, out)
@@ -210,6 +212,7 @@ func TestKillLeavesNoTaskUndone(t *testing.T) {
 
 // TestTheDemoNoticesThatItsDatabaseHasEnded kills the demo's database: the demo says so, and ends.
 func TestTheDemoNoticesThatItsDatabaseHasEnded(t *testing.T) {
+	t.Parallel()
 	dir, err := os.MkdirTemp("", "rubricon-demo-end")
 	if err != nil {
 		t.Fatal(err)
@@ -235,7 +238,12 @@ func TestTheDemoNoticesThatItsDatabaseHasEnded(t *testing.T) {
 	}
 	t.Cleanup(func() { _ = cmd.Process.Kill() })
 	lines := bufio.NewScanner(out)
-	for lines.Scan() && !strings.Contains(lines.Text(), "serves on") {
+	serves := false
+	for !serves && lines.Scan() {
+		serves = strings.Contains(lines.Text(), "serves on")
+	}
+	if !serves {
+		t.Fatalf("the demo ends before it serves: %v\n%s", cmd.Wait(), said.String())
 	}
 	text, err := os.ReadFile(filepath.Join(dir, ".data", "pg", "postmaster.pid"))
 	if err != nil {

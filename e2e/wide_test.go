@@ -1,6 +1,9 @@
 package e2e
 
 import (
+	"os"
+	"path/filepath"
+	"strings"
 	"testing"
 
 	"rubricon/bundle"
@@ -134,9 +137,20 @@ func TestAClaimOnScreen(t *testing.T) {
 	mara.press("aside button[data-on-sheet]", "Programming")
 	mara.press("[role=dialog] button", "It was met elsewhere")
 	mara.accessible("saying where something was met")
-	mara.MustElement("textarea").MustInput("At the harbour school, mark 90; the report is with the office.")
+	mara.MustElement("input[name=where]").MustInput("the harbour school")
+	mara.MustElement("input[name=mark]").MustInput("90")
+	mara.MustElement("textarea").MustInput("The report is beside it.")
+	report := filepath.Join(t.TempDir(), "report.pdf")
+	if err := os.WriteFile(report, []byte("%PDF-1.7\n%%EOF\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	mara.MustElement("input[name=file]").MustSetFiles(report)
 	mara.press("[role=dialog] button[type=submit]", "Send")
 	mara.gone("textarea")
+	mara.says("[role=dialog]", "At the harbour school, mark 90, The report is beside it.")
+	if href := mara.says("[role=dialog] a[download]", "report.pdf").MustAttribute("href"); !strings.HasSuffix(*href, "/file") {
+		t.Errorf("the file is at %s", *href)
+	}
 	mara.says("[role=dialog]", "Mara Quill says it was met elsewhere")
 	mara.press("[role=dialog] button", "Close")
 	mara.says("[data-testid=todo]", "a word from Ms Arden about Programming")
@@ -187,7 +201,9 @@ func TestASignedSheetIsNotVoidedUnawares(t *testing.T) {
 	remove()
 	mara.press("[role=dialog] button", "Change it")
 	mara.says("[data-testid=status]", "Changed since submitted")
-	mara.press("[data-testid=made] button", "Undo")
+	mara.press("nav a", "Hand in")
+	mara.says("[data-testid=since]", "the school still has what was submitted. No longer asked for: Ceramics I. Alternates stand in for others.")
+	mara.press("header button", "^Undo$")
 	mara.says("[data-testid=status]", "^Submitted")
 }
 

@@ -123,9 +123,22 @@ func TestKeysAreAskedFor(t *testing.T) {
 		}
 	})
 	text := every.String()
+	// What the server writes itself, such as calendars, asks for its sentences by their whole names.
+	server, err := filepath.Glob("../web/*.go")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var written strings.Builder
+	for _, name := range server {
+		source, err := os.ReadFile(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		written.Write(source)
+	}
 	for _, key := range english.Keys() {
 		stem := pluralForm.ReplaceAllString(key, "")
-		if strings.Contains(text, "'"+stem+"'") || strings.HasPrefix(stem, "error.") {
+		if strings.Contains(text, "'"+stem+"'") || strings.Contains(written.String(), `"`+stem+`"`) || strings.HasPrefix(stem, "error.") {
 			continue
 		}
 		// A key that is put together: its beginning stands before a place in a template.
@@ -158,5 +171,34 @@ func TestTexts(t *testing.T) {
 		if got := locales.Match(c.wishes).Text(c.key, c.args); got != c.want {
 			t.Errorf("%s %s: %q, want %q", c.wishes, c.key, got, c.want)
 		}
+	}
+}
+
+// The sections that are cut from the shared words are asked for by their own screens alone, which bring them along.
+func TestWordsComeWithTheirScreens(t *testing.T) {
+	config, err := os.ReadFile("../ui/vite.config.ts")
+	if err != nil {
+		t.Fatal(err)
+	}
+	list := regexp.MustCompile(`(?s)(student|staff): \[(.*?)\]`).FindAllStringSubmatch(string(config), -1)
+	if len(list) != 2 {
+		t.Fatalf("%d parts in the build's configuration", len(list))
+	}
+	own := map[string][]string{"student": {"/student/"}, "staff": {"/counselor/", "/office/", "/kit/pages.ts"}}
+	sections := 0
+	for _, part := range list {
+		for _, name := range regexp.MustCompile(`'(\w+)'`).FindAllStringSubmatch(part[2], -1) {
+			sections++
+			wanted := regexp.MustCompile("[`']" + name[1] + `\.[\w$]`)
+			sources(t, func(file, text string) {
+				mine := slices.ContainsFunc(own[part[1]], func(folder string) bool { return strings.Contains(filepath.ToSlash(file), folder) })
+				if !mine && wanted.MatchString(comment.ReplaceAllString(text, "")) {
+					t.Errorf("%s asks for words of %s, which come with the screens of the %s alone", file, name[1], part[1])
+				}
+			})
+		}
+	}
+	if sections < 10 {
+		t.Errorf("%d sections only", sections)
 	}
 }

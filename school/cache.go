@@ -25,11 +25,12 @@ const (
 )
 
 type cache struct {
-	years   *lru.Cache[yearKey, *SchoolYear]
-	facts   *lru.Cache[factsKey, *Known]
-	actors  *lru.Cache[actorKey, *actor]
-	pupils  *lru.Cache[pupilKey, *store.Pupil]
-	compile singleflight.Group
+	years    *lru.Cache[yearKey, *SchoolYear]
+	facts    *lru.Cache[factsKey, *Known]
+	actors   *lru.Cache[actorKey, *actor]
+	pupils   *lru.Cache[pupilKey, *store.Pupil]
+	teachers *lru.Cache[rosterKey, map[string][]string]
+	compile  singleflight.Group
 }
 
 type (
@@ -49,6 +50,11 @@ type (
 		account int64
 		roster  int64
 	}
+	rosterKey struct {
+		school string
+		year   int
+		roster int64
+	}
 	pupilKey struct {
 		Place
 		roster, facts int64
@@ -57,7 +63,7 @@ type (
 
 func newCache() *cache {
 	return &cache{years: atMost[yearKey, *SchoolYear](maxYears), facts: atMost[factsKey, *Known](maxFacts), actors: atMost[actorKey, *actor](maxPeople),
-		pupils: atMost[pupilKey, *store.Pupil](maxPeople)}
+		pupils: atMost[pupilKey, *store.Pupil](maxPeople), teachers: atMost[rosterKey, map[string][]string](maxYears)}
 }
 
 func atMost[K comparable, V any](n int) *lru.Cache[K, V] {
@@ -79,8 +85,10 @@ type SchoolYear struct {
 // Known is a student's compiled facts with what is shown beside them. It is immutable.
 type Known struct {
 	*sheet.Facts
-	Claims []Claim  // open
-	Said   []string // by signal: the name of who said it, where the signal names a person of the school
+	Claims []Claim // open
+
+	Declined []Declined // claims
+	Said     []string   // by signal: the name of who said it, where the signal names a person of the school
 }
 
 // Claim is a family's statement that something is met elsewhere.
@@ -88,12 +96,20 @@ type Claim struct {
 	ID           int64
 	Course, Name string
 	By, Note     string
+	File         string // the name of the file that goes with it
+}
+
+// Declined is a claim that was declined, with the reason.
+type Declined struct {
+	Claim
+	Answer, Decider string
 }
 
 // actor is somebody of a school who does something, with whom they counsel in a year.
 type actor struct {
 	store.Person
 	account  int64
+	roster   int64 // the version it was read in
 	counsels map[string]bool
 }
 
@@ -180,7 +196,7 @@ func (s *Service) actor(ctx context.Context, school string, year int, roster, ac
 	if err != nil {
 		return nil, asNotFound(err)
 	}
-	a := &actor{Person: p, account: account, counsels: map[string]bool{}}
+	a := &actor{Person: p, account: account, roster: roster, counsels: map[string]bool{}}
 	if p.Counsels {
 		ids, err := q.CounselsIn(ctx, school, year, p.ID)
 		if err != nil {
@@ -249,10 +265,14 @@ func compileFacts(y *catalog.Year, row *store.SheetRow, facts store.FactsRow) *K
 	}
 	k := &Known{}
 	for _, x := range facts.Signals.V {
+		if x.Settled != "" {
+			k.Declined = append(k.Declined, Declined{Claim{ID: x.ID, Course: x.Code, Name: x.Name, By: x.ByName, Note: x.Note, File: x.File}, x.Answer, x.Decider})
+			continue
+		}
 		student.Signals = append(student.Signals, sheet.Signal{Kind: sheet.SignalKind(x.Kind), Code: x.Code, Name: x.Name, Value: credit.Amount(x.Value), By: x.By, Note: x.Note})
 		k.Said = append(k.Said, x.ByName)
 		if x.Kind == string(sheet.Claim) {
-			k.Claims = append(k.Claims, Claim{ID: x.ID, Course: x.Code, Name: x.Name, By: x.ByName, Note: x.Note})
+			k.Claims = append(k.Claims, Claim{ID: x.ID, Course: x.Code, Name: x.Name, By: x.ByName, Note: x.Note, File: x.File})
 		}
 	}
 	k.Facts = sheet.NewFacts(y, student)

@@ -20,7 +20,8 @@ import (
 func (s *Service) Clear(ctx context.Context, by int64, at Place, version int64, reason string) (*Desk, error) {
 	return s.act(ctx, by, at, version, acts.Clear, reason, func(d *Desk) (*store.Change, error) {
 		change := d.change("clear", tidy(reason), map[string]any{"submission": d.Row.Submission})
-		change.State.State, change.State.ClearedAt, change.State.Asked = string(acts.Cleared), &d.now, ""
+		change.State.State, change.State.ClearedAt = string(acts.Cleared), &d.now
+		d.answerWish(&change.State, change.Reason)
 		return change, nil
 	})
 }
@@ -51,9 +52,18 @@ func (s *Service) SendBack(ctx context.Context, by int64, at Place, version int6
 			return nil, problem(NeedsMessage)
 		}
 		change := d.change("sendBack", "", map[string]any{"message": message})
-		change.State.State, change.State.Message, change.State.Asked, change.State.ClearedAt = string(acts.SentBack), message, "", nil
+		change.State.State, change.State.Message, change.State.ClearedAt = string(acts.SentBack), message, nil
+		d.answerWish(&change.State, message)
 		return change, nil
 	})
+}
+
+// answerWish settles what the family asks for, where it does; the wish stays to be read with its answer.
+func (d *Desk) answerWish(state *store.SheetState, answer string) {
+	if state.Asked != "" {
+		state.Answered = &store.JSON[store.Answered]{V: store.Answered{Wish: state.Asked, Answer: answer, By: d.actor.name().Name, At: d.now}}
+		state.Asked = ""
+	}
 }
 
 // Decision is an answer to what a family says is met elsewhere, or a waiver.
@@ -89,7 +99,7 @@ func (s *Service) Decide(ctx context.Context, by int64, at Place, d Decision) (*
 		}
 		change := desk.change("decide", d.Reason, map[string]any{"answer": d.Answer, "course": d.Course, "claim": claim})
 		if claim != nil {
-			change.Settle = &store.Settlement{Claim: claim.ID, Answer: settled}
+			change.Settle = &store.Settlement{Claim: claim.ID, Answer: settled, Reason: d.Reason, By: desk.actor.name().Name}
 		}
 		var err error
 		switch d.Answer {
@@ -143,6 +153,7 @@ type CaseLine struct {
 	Reason string // waiting: for what: claim, asked, retake, unmet, tooComplex
 	Course string // the code it is about
 	Text   string // what the family says or asks
+	Also   string // what it asks beside that
 }
 
 // Caseload lists the students of the reader, or of the whole school, judged, each with what it waits for and why.
@@ -184,13 +195,10 @@ func line(d *Desk) CaseLine {
 	case state == acts.Cleared || state == acts.Placed:
 		l.Stage = "cleared"
 		return l
-	case d.Row.Asked != "":
-		l.Stage, l.Reason, l.Text = "waiting", "asked", d.Row.Asked
-		return l
 	case d.Judgement == nil:
-		l.Stage, l.Reason = "waiting", "tooComplex"
+		l.Stage, l.Reason, l.Also = "waiting", "tooComplex", d.Row.Asked
 		return l
-	case state == acts.InProgress && !d.Row.Touched && onlyAssigned(d):
+	case state == acts.InProgress && !d.Row.Touched && d.Row.Asked == "" && onlyAssigned(d):
 		l.Stage = "notBegun"
 		return l
 	case !d.HandedIn():
@@ -205,9 +213,13 @@ func line(d *Desk) CaseLine {
 			continue
 		}
 		if claim := d.claimFor(t.Course); claim != nil {
-			l.Stage, l.Reason, l.Course, l.Text = "waiting", "claim", d.Year.Codes[t.Course], claim.Note
+			l.Stage, l.Reason, l.Course, l.Text, l.Also = "waiting", "claim", d.Year.Codes[t.Course], claim.Note, d.Row.Asked
 			return l
 		}
+	}
+	if d.Row.Asked != "" {
+		l.Stage, l.Reason, l.Text = "waiting", "asked", d.Row.Asked
+		return l
 	}
 	if l.Stage != "complete" {
 		return l
@@ -319,6 +331,7 @@ type Happening struct {
 	Who, Kind                    string
 	Act, Course, Message, Answer string
 	Reason                       string
+	Instead                      string
 }
 
 // History lists what happened to a sheet, the latest first.
@@ -329,7 +342,7 @@ func (s *Service) History(ctx context.Context, by int64, at Place) (list []Happe
 	events, err := s.db.Queries().Events(ctx, at, 100)
 	for _, e := range events {
 		t := e.Detail.V
-		list = append(list, Happening{e.Version, e.At, e.Actor, e.Kind, t.Act, t.Course, t.Message, t.Answer, e.Reason})
+		list = append(list, Happening{e.Version, e.At, e.Actor, e.Kind, t.Act, t.Course, t.Message, t.Answer, e.Reason, t.Instead})
 	}
 	return list, err
 }

@@ -22,7 +22,9 @@ type Desk struct {
 	Next  acts.Next
 	Judged
 
-	Changed bool // it differs from the submission that stands
+	Changed bool            // it differs from the submission that stands
+	Kind    acts.Kind       // what lies on the desk
+	Draft   *store.DraftRow // which draft, where it is one
 
 	actor *actor
 	now   time.Time
@@ -105,7 +107,16 @@ func (s *Service) open(ctx context.Context, by int64, at Place) (*Desk, error) {
 	if seen := acts.Of(&acts.Case{Relation: a.to(at.Student)}); !seen[acts.View].Allowed {
 		return nil, problem(NotFound)
 	}
-	return s.lay(ctx, row, a)
+	d, err := s.lay(ctx, row, a)
+	if err != nil || at.Draft == 0 {
+		return d, err
+	}
+	draft, err := s.db.Queries().Draft(ctx, at, at.Draft)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	d.onto(&draft)
+	return d, nil
 }
 
 // lay puts a sheet that was read on the desk, with all that it is judged by.
@@ -137,8 +148,8 @@ func (d *Desk) judge(version int64) {
 func (d *Desk) answer(version int64) {
 	handed := acts.State(d.Row.State).HandedIn()
 	d.Changed = handed && !slices.Equal(normal(d.Row.Entries), normal(d.Row.Submitted.V))
-	c := acts.Case{Relation: d.actor.to(d.Row.Student), State: acts.State(d.Row.State), Changed: d.Changed, Window: d.Window(), Now: d.now,
-		Settings: d.Year.Policy.Settings, Stale: version != 0 && version != d.Row.Version, Guardians: d.Pupil.Guardians, Undoable: d.Row.Undoable > 0,
+	c := acts.Case{Relation: d.actor.to(d.Row.Student), Kind: d.Kind, State: acts.State(d.Row.State), Changed: d.Changed, Window: d.Window(), Now: d.now,
+		Settings: d.Year.Policy.Settings, Stale: version != 0 && version != d.Row.Version, Guardians: d.Pupil.Guardians, Undoable: d.Row.Undoable > 0, Redoable: d.Row.Redoable > 0,
 		Asked: d.Row.Asked != "", Complete: d.Complete, Ready: d.Ready}
 	if handed {
 		c.SignedByReader = slices.ContainsFunc(d.Row.Signatures.V, func(x store.SignatureShow) bool { return x.Person == d.actor.ID })
@@ -179,6 +190,48 @@ func (d *Desk) Window() acts.Window {
 
 // HandedIn tells whether the school has what is on the sheet.
 func (d *Desk) HandedIn() bool { return acts.State(d.Row.State).HandedIn() && !d.Changed }
+
+// Since is what is different on a sheet from the submission that stands.
+type Since struct {
+	Asked, Dropped []string // requests that have come and gone
+	Backup, Spared []string // alternates that have come and gone
+	Order, Ties    bool     // the order of what has stayed, or what alternates stand in for
+}
+
+// Since tells what is different on the sheet from the submission that stands; nil where nothing is.
+func (d *Desk) Since() *Since {
+	if !d.Changed {
+		return nil
+	}
+	now, then := normal(d.Row.Entries), normal(d.Row.Submitted.V)
+	list := func(entries []store.EntryRow, alternate bool) (codes []string) {
+		for _, e := range entries {
+			if e.Alternate == alternate {
+				codes = append(codes, e.Course)
+			}
+		}
+		return codes
+	}
+	without := func(from, other []string) []string {
+		return slices.DeleteFunc(slices.Clone(from), func(code string) bool { return slices.Contains(other, code) })
+	}
+	out := &Since{}
+	for _, alternate := range []bool{false, true} {
+		is, was := list(now, alternate), list(then, alternate)
+		came, gone := without(is, was), without(was, is)
+		if alternate {
+			out.Backup, out.Spared = came, gone
+		} else {
+			out.Asked, out.Dropped = came, gone
+		}
+		out.Order = out.Order || !slices.Equal(without(is, came), without(was, gone))
+	}
+	for _, e := range now {
+		at := slices.IndexFunc(then, func(t store.EntryRow) bool { return t.Course == e.Course && t.Alternate == e.Alternate })
+		out.Ties = out.Ties || at >= 0 && then[at].StandsFor != e.StandsFor
+	}
+	return out
+}
 
 // signatures counts those under the submission that stands.
 func (d *Desk) signatures() (n acts.Signatures) {
@@ -224,6 +277,9 @@ func (s *Service) act(ctx context.Context, by int64, at Place, version int64, ac
 			return nil, err
 		}
 		d.judge(version)
+		if d.Kind != acts.TheSheet { // what is written here is of the sheet
+			return nil, problem(Code(acts.NotTheSheet))
+		}
 		if d.Acts[act].Why == acts.AlreadyDone {
 			return d, nil
 		}

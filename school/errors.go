@@ -23,6 +23,12 @@ const (
 	Barred       Code = "barred"
 	Earned       Code = "already-earned"
 	NotOnSheet   Code = "not-on-sheet"
+	OnSheet      Code = "on-sheet" // already
+	NeedsName    Code = "needs-name"
+	BadFile      Code = "bad-file"        // its content is none of the kinds that are taken
+	BadGrade     Code = "bad-grade"       // a plan is for grades after the one entered
+	StalePlan    Code = "stale-plan"      // somebody else has changed it
+	NothingToAdd Code = "nothing-to-fill" // no rule has only one answer
 	BadOrder     Code = "bad-order"
 	BadStandsFor Code = "bad-stands-for"
 
@@ -86,7 +92,8 @@ func asNotFound(err error) error {
 }
 
 var editCodes = map[error]Code{sheet.ErrFixed: Fixed, sheet.ErrNotOnSheet: NotOnSheet, sheet.ErrBarred: Barred, sheet.ErrEarned: Earned, sheet.ErrOrder: BadOrder,
-	sheet.ErrStandsFor: BadStandsFor, sheet.ErrFull: Full, sheet.ErrSummer: SummerAlternate, sheet.ErrOver: OverMaximum, sheet.ErrKind: BadAct}
+	sheet.ErrStandsFor: BadStandsFor, sheet.ErrFull: Full, sheet.ErrSummer: SummerAlternate, sheet.ErrOver: OverMaximum, sheet.ErrThere: OnSheet,
+	sheet.ErrNothing: NothingToAdd, sheet.ErrKind: BadAct}
 
 // EditCode gives the code of what core/sheet refuses an edit for.
 func EditCode(err error) Code { return editCodes[err] }

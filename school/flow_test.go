@@ -223,6 +223,9 @@ func TestSendingBackAndAsking(t *testing.T) {
 	}
 	// Signing answers what the family asked, and so does clearing, with a reason.
 	h.must(h.AskForChange(ctx, h.who("ilse.quill"), mara, 0, "Another thing."))
+	if x := h.sheet("ilse.quill").Row.Answered; x == nil || x.V.Wish != "Not Ceramics,\nplease." || x.V.Answer != "Talk it over at home." || x.V.By != "Ms Arden" || !x.V.At.Equal(storetest.Now) {
+		t.Errorf("the wish stays with its answer: %+v", x)
+	}
 	if d := h.sign(); d.Row.Asked != "" || d.Row.State != "signed" {
 		t.Errorf("after signing: %+v", d.Row)
 	}
@@ -233,7 +236,7 @@ func TestSendingBackAndAsking(t *testing.T) {
 	if got := h.outcome(0); got != "needs-reason" {
 		t.Errorf("clearing it among many gives %s", got)
 	}
-	if d := h.must(h.Clear(ctx, h.who("ms.arden"), mara, 0, "We spoke.")); d.Row.State != "cleared" || d.Row.Asked != "" {
+	if d := h.must(h.Clear(ctx, h.who("ms.arden"), mara, 0, "We spoke.")); d.Row.State != "cleared" || d.Row.Asked != "" || d.Row.Answered.V.Answer != "We spoke." {
 		t.Errorf("cleared: %+v", d.Row)
 	}
 	events, _ := h.History(ctx, h.who("ilse.quill"), mara)
@@ -366,6 +369,9 @@ func TestDecisionsThatAreNone(t *testing.T) {
 	}
 	if len(d.Known.Claims) != 1 || len(d.Known.Records) != len(h.sheet("mara.quill").Known.Records) || d.Todo[len(d.Todo)-1].Waits() {
 		t.Errorf("declined: %+v", d.Todo)
+	}
+	if x := d.Known.Declined; len(x) != 1 || x[0].ID != claim || x[0].Answer != "No report." || x[0].Decider != "Ms Arden" || x[0].Course != "ALG1" {
+		t.Errorf("what is known of it: %+v", x)
 	}
 	if got := code(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "confirm", Claim: claim, Course: "PHY1", Mark: &good, Reason: "x"})); got != "no-such-claim" {
 		t.Errorf("settling it twice gives %s", got)
@@ -739,5 +745,16 @@ func TestWhoseWindow(t *testing.T) {
 	}
 	if err := h.SetWindow(t.Context(), mara.School, mara.Year, school.Window{Grade: -1, Opens: day(1), Families: day(2), Counselors: day(2)}); err != nil {
 		t.Errorf("a window that closes for all at once: %v", err)
+	}
+}
+
+// A wish does not push an open claim out of its group; it stands beside it.
+func TestAWishBesideAClaim(t *testing.T) {
+	h := newHouse(t)
+	h.finish()
+	h.submit()
+	h.must(h.AskForChange(t.Context(), h.who("ilse.quill"), mara, 0, "Choir, not Dance."))
+	if l := h.line(); l.Stage != "waiting" || l.Reason != "claim" || l.Course != "PHY1" || l.Also != "Choir, not Dance." {
+		t.Errorf("the line: %s, %s, %s, also %q", l.Stage, l.Reason, l.Course, l.Also)
 	}
 }

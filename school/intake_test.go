@@ -396,7 +396,7 @@ func TestASheetBeyondJudging(t *testing.T) {
 	if l := h.line(); l.Stage != "waiting" || l.Reason != "tooComplex" {
 		t.Errorf("the list: %+v", l)
 	}
-	if _, err := h.Effects(t.Context(), h.who("mara.quill"), mara); school.CodeOf(err) != school.TooComplex {
+	if _, err := h.Effects(t.Context(), h.who("mara.quill"), mara, ""); school.CodeOf(err) != school.TooComplex {
 		t.Errorf("effects: %v", err)
 	}
 	// Whatever is taken off is taken off, until it can be judged again; then it cannot go back beyond.

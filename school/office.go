@@ -27,10 +27,32 @@ func (s *Service) reader(ctx context.Context, by int64, school string, year int,
 	return y, a, err
 }
 
+// Catalog is a school year with who teaches what now.
+type Catalog struct {
+	*SchoolYear
+	Teachers map[string][]string // by course code: names
+}
+
 // Catalog gives a school year to anybody of the school.
-func (s *Service) Catalog(ctx context.Context, by int64, school string, year int) (*SchoolYear, error) {
-	y, _, err := s.reader(ctx, by, school, year, acts.SeeCatalog)
-	return y, err
+func (s *Service) Catalog(ctx context.Context, by int64, school string, year int) (*Catalog, error) {
+	y, a, err := s.reader(ctx, by, school, year, acts.SeeCatalog)
+	if err != nil {
+		return nil, err
+	}
+	key := rosterKey{school, year, a.roster}
+	if teachers, ok := s.cache.teachers.Get(key); ok {
+		return &Catalog{y, teachers}, nil
+	}
+	list, err := s.db.Queries().Teachings(ctx, school, year)
+	if err != nil {
+		return nil, err
+	}
+	teachers := map[string][]string{}
+	for _, x := range list {
+		teachers[x.Course] = append(teachers[x.Course], x.Name)
+	}
+	s.cache.teachers.Add(key, teachers)
+	return &Catalog{y, teachers}, nil
 }
 
 // Window is when sheets are open: of one student, else of a grade, else (grade -1) of every grade without a window of its own.

@@ -271,6 +271,10 @@ func TestEditing(t *testing.T) {
 		{school.Edit{Act: "request", Course: "CER1"}, "ENG10A ALG2 WLD2 PHY1 NOR2 ROW1 HLT1 CER1", "PRI1"},
 		{school.Edit{Act: "alternate", Course: "PRI1", StandsFor: "NOR2"}, "ENG10A ALG2 WLD2 PHY1 NOR2 ROW1 HLT1 CER1", "PRI1:NOR2"},
 		{school.Edit{Act: "order", List: "requests", Order: []string{"CER1", "ENG10A", "ALG2", "WLD2", "PHY1", "NOR2", "ROW1", "HLT1"}}, "CER1 ENG10A ALG2 WLD2 PHY1 NOR2 ROW1 HLT1", "PRI1:NOR2"},
+		{school.Edit{Act: "replace", Course: "TID1", Instead: "PHY1"}, "CER1 ENG10A ALG2 WLD2 TID1 NOR2 ROW1 HLT1", "PRI1:NOR2"},             // any course in place
+		{school.Edit{Act: "alternate", Course: "CER1", Place: 1}, "ENG10A ALG2 WLD2 TID1 NOR2 ROW1 HLT1", "CER1 PRI1:NOR2"},                  // to the head of the alternates
+		{school.Edit{Act: "request", Course: "CER1", Place: 1}, "CER1 ENG10A ALG2 WLD2 TID1 NOR2 ROW1 HLT1", "PRI1:NOR2"},                    // and back to where it was
+		{school.Edit{Act: "takeOver", Courses: []string{"PHY1", "TID1", "PRI1"}}, "CER1 ENG10A ALG2 WLD2 TID1 NOR2 ROW1 HLT1 PHY1 PRI1", ""}, // in one act
 	} {
 		was := h.sheet("mara.quill").Row.Version
 		d := h.edit(c.edit)
@@ -284,7 +288,7 @@ func TestEditing(t *testing.T) {
 			t.Fatalf("%+v: answered %+v, kept %+v", c.edit, d.Row, kept.Row)
 		}
 	}
-	for range 8 {
+	for range 12 {
 		h.edit(school.Edit{Act: "undo"})
 	}
 	after := h.sheet("mara.quill")
@@ -292,7 +296,31 @@ func TestEditing(t *testing.T) {
 		t.Errorf("after undoing everything: %s / %s", requests(after), alternates(after))
 	}
 	h.refuses(school.Edit{Act: "undo"}, "nothing-to-undo")
-	if got, want := h.history(), strings.Repeat("change ", 8)+strings.TrimSpace(strings.Repeat("undo ", 8)); got != want {
+	h.refuses(school.Edit{Act: "replace", Course: "NOR2", Instead: "PHY1"}, "on-sheet")
+	h.refuses(school.Edit{Act: "replace", Course: "TID1", Instead: "CHM1"}, "not-on-sheet")
+	h.refuses(school.Edit{Act: "replace", Course: "TID1", Instead: "WLD2"}, "fixed")
+	h.refuses(school.Edit{Act: "fill"}, "nothing-to-fill")
+	if after.Row.Undoes != nil || after.Row.Redoable != 12 {
+		t.Errorf("undoing would take back %+v, %d can be made again", after.Row.Undoes, after.Row.Redoable)
+	}
+	// What was undone is made again, in turn; a new change ends that.
+	d := h.edit(school.Edit{Act: "redo"})
+	if want := "ENG10A ALG2 WLD2 PHY1 NOR2 HLT1 ROW1 CER1"; requests(d) != want || d.Row.Undoes.V.Course != "ENG10A" || d.Row.Undoes.V.Act != "request" {
+		t.Errorf("made again: %s, undoing takes back %+v", requests(d), d.Row.Undoes)
+	}
+	d = h.edit(school.Edit{Act: "redo"})
+	if want := "ENG10A ALG2 WLD2 PHY1 NOR2 CER1"; requests(d) != want || d.Row.Undoes.V.Course != "HLT1" || d.Row.Undoable != 2 {
+		t.Errorf("made again twice: %s, undoing takes back %+v", requests(d), d.Row.Undoes)
+	}
+	d = h.edit(school.Edit{Act: "undo"})
+	if want := "ENG10A ALG2 WLD2 PHY1 NOR2 HLT1 ROW1 CER1"; requests(d) != want || d.Row.Undoes.V.Course != "ENG10A" || d.Row.Redoable != 11 {
+		t.Errorf("undone again: %s, undoing takes back %+v, %d can be made again", requests(d), d.Row.Undoes, d.Row.Redoable)
+	}
+	if d = h.edit(school.Edit{Act: "request", Course: "TID1"}); d.Row.Redoable != 0 || d.Acts[acts.Redo].Why != acts.NothingToRedo {
+		t.Errorf("after a new change %d can be made again", d.Row.Redoable)
+	}
+	h.refuses(school.Edit{Act: "redo"}, "nothing-to-redo")
+	if got, want := h.history(), strings.Repeat("change ", 12)+strings.Repeat("undo ", 12)+"change change undo change"; got != want {
 		t.Errorf("history: %s", got)
 	}
 }
@@ -492,7 +520,7 @@ func TestWhoMaySeeASheet(t *testing.T) {
 		if got := code(h.Sheet(t.Context(), h.who(username), at)); got != "not-found" {
 			t.Errorf("%s sees another student's sheet: %s", username, got)
 		}
-		if _, err := h.Effects(t.Context(), h.who(username), at); school.CodeOf(err) != school.NotFound {
+		if _, err := h.Effects(t.Context(), h.who(username), at, ""); school.CodeOf(err) != school.NotFound {
 			t.Errorf("%s sees another student's effects: %v", username, err)
 		}
 		if _, err := h.History(t.Context(), h.who(username), at); school.CodeOf(err) != school.NotFound {

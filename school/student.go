@@ -5,12 +5,10 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 
 	"rubricon/core/acts"
 	"rubricon/core/catalog"
 	"rubricon/core/condition"
-	"rubricon/core/credit"
 	"rubricon/core/sheet"
 	"rubricon/store"
 )
@@ -18,6 +16,9 @@ import (
 // Tag names the sheet in the state it was read in.
 func (d *Desk) Tag() string {
 	r := &d.Row
+	if d.Draft != nil {
+		return fmt.Sprintf("draft%d.%d.%d.%d.%d.%d.%s", d.Draft.ID, r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.actor.ID)
+	}
 	return fmt.Sprintf("%d.%d.%d.%d.%d.%d.%s", r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Window().Phase(d.now), d.actor.ID)
 }
 
@@ -27,17 +28,76 @@ type Effects struct {
 	Effects []sheet.Effect
 }
 
-// Effects tells whoever may see a sheet what adding each course would do to it.
-func (s *Service) Effects(ctx context.Context, by int64, at Place) (*Effects, error) {
+// Effects tells whoever may see a sheet what adding each course would do to it: in the place of a requested course where its code is
+// given. The error is NotOnSheet where that is not requested.
+func (s *Service) Effects(ctx context.Context, by int64, at Place, instead string) (*Effects, error) {
 	d, err := s.Sheet(ctx, by, at)
 	if err != nil {
 		return nil, err
 	}
-	effects, err := d.Known.Effects(&d.Sheet, d.instead(acts.Edit))
+	var effects []sheet.Effect
+	if instead == "" {
+		effects, err = d.Known.Effects(&d.Sheet, d.instead(acts.Edit))
+	} else {
+		course, ok := d.Year.Index(instead)
+		if !ok {
+			return nil, problem(NotOnSheet)
+		}
+		effects, err = d.Known.EffectsInstead(&d.Sheet, course, d.instead(acts.Edit))
+	}
+	if errors.Is(err, sheet.ErrNotOnSheet) {
+		return nil, problem(NotOnSheet)
+	}
 	if err != nil {
 		return nil, problem(TooComplex)
 	}
 	return &Effects{d, effects}, nil
+}
+
+// Only lists what an untouched sheet lacks and only one course can answer, for whoever may fill it in as its family.
+func (d *Desk) Only() []sheet.Only {
+	if d.Row.Touched || !d.Acts[acts.Edit].Allowed || d.instead(acts.Edit) {
+		return nil
+	}
+	return d.Known.Only(&d.Sheet)
+}
+
+// WhatIf tells whoever may see a sheet what year results when some requests cannot be given. The errors are NoCourse, NotOnSheet and
+// TooComplex.
+func (s *Service) WhatIf(ctx context.Context, by int64, at Place, lost []string) (*Desk, *sheet.WhatIf, error) {
+	d, err := s.Sheet(ctx, by, at)
+	if err != nil {
+		return nil, nil, err
+	}
+	var list []int32
+	for _, code := range lost {
+		course, ok := d.Year.Index(code)
+		if !ok {
+			return nil, nil, &Error{Code: NoCourse, Param: code}
+		}
+		list = append(list, course)
+	}
+	out, err := d.Known.WhatIf(&d.Sheet, list)
+	switch {
+	case errors.Is(err, sheet.ErrNotOnSheet):
+		return nil, nil, problem(NotOnSheet)
+	case err != nil:
+		return nil, nil, problem(TooComplex)
+	}
+	return d, &out, nil
+}
+
+// Hints tells whoever may see a sheet which courses would be the most useful as one more alternate; none where that is beyond judging.
+func (s *Service) Hints(ctx context.Context, by int64, at Place) (*Desk, []sheet.Hint, error) {
+	d, err := s.Sheet(ctx, by, at)
+	if err != nil {
+		return nil, nil, err
+	}
+	hints, err := d.Known.Hints(&d.Sheet)
+	if err != nil {
+		return d, nil, nil
+	}
+	return d, hints, nil
 }
 
 // instead tells whether the reader would do an act of the family in its place.
@@ -47,12 +107,17 @@ func (d *Desk) instead(act acts.Act) bool { return d.Acts[act].Allowed && d.Acts
 type Edit struct {
 	Version   int64  // of the sheet it was made on
 	Key       string // chosen by whoever sends it: sent again, it is answered again and not made again
-	Act       string // a kind of core/sheet, or "undo"
+	Act       string // a kind of core/sheet, "undo" or "redo"
 	Course    string
 	StandsFor string // an alternate: the request it stands in for; empty: any
+	Instead   string // a replacement: what gives its place
+	Place     int    // a request or an alternate: the place it takes in its list, from 1; 0: the one it comes to
 	List      string // an order: "requests" or "alternates"
 	Order     []string
-	Reason    string // where it is made for the family
+	Courses   []string // what is taken over
+	Draft     int64    // "useDraft": the draft that comes in place of the sheet
+	Then      int64    // "restore": the version of the sheet whose entries come back
+	Reason    string   // where it is made for the family
 }
 
 // compile makes of an edit one in terms of the year.
@@ -64,12 +129,22 @@ func (e *Edit) compile(y *catalog.Year) (out sheet.Edit, err error) {
 		}
 		return i
 	}
-	out = sheet.Edit{Kind: sheet.EditKind(e.Act), StandsFor: sheet.Any, Alternates: e.List == "alternates"}
-	if out.Kind == sheet.PutInOrder {
+	out = sheet.Edit{Kind: sheet.EditKind(e.Act), StandsFor: sheet.Any, Place: e.Place, Alternates: e.List == "alternates"}
+	switch out.Kind {
+	case sheet.PutInOrder:
 		for _, code := range e.Order {
 			out.Order = append(out.Order, find(code))
 		}
 		return out, err
+	case sheet.TakeOver:
+		for _, code := range e.Courses {
+			out.Courses = append(out.Courses, find(code))
+		}
+		return out, err
+	case sheet.FillIn:
+		return out, nil
+	case sheet.Replace:
+		out.Instead = find(e.Instead)
 	}
 	out.Course = find(e.Course)
 	if out.Kind == sheet.MakeAlternate && e.StandsFor != "" {
@@ -84,8 +159,11 @@ func (e *Edit) compile(y *catalog.Year) (out sheet.Edit, err error) {
 // Nothing is locked while the sheet is judged: it is written by one statement that looks once more at the version.
 func (s *Service) Change(ctx context.Context, by int64, at Place, edit Edit) (*Desk, error) {
 	act := acts.Edit
-	if edit.Act == "undo" {
+	switch edit.Act {
+	case "undo":
 		act = acts.Undo
+	case "redo":
+		act = acts.Redo
 	}
 	edit.Reason = tidy(edit.Reason)
 	for range tries {
@@ -93,7 +171,7 @@ func (s *Service) Change(ctx context.Context, by int64, at Place, edit Edit) (*D
 		if err != nil {
 			return nil, err
 		}
-		if edit.Version < d.Row.Version && edit.Key != "" {
+		if d.Draft == nil && edit.Version < d.Row.Version && edit.Key != "" {
 			if answered, err := s.db.Queries().Answered(ctx, at, edit.Version, edit.Key); err != nil {
 				return nil, err
 			} else if answered {
@@ -108,6 +186,9 @@ func (s *Service) Change(ctx context.Context, by int64, at Place, edit Edit) (*D
 		if err := d.guard(act, edit.Reason); err != nil {
 			s.refused(ctx, d, act, err)
 			return nil, err
+		}
+		if d.Draft != nil {
+			return s.changeDraft(ctx, d, &edit)
 		}
 		change, err := s.edited(ctx, d, &edit)
 		if err != nil || change == nil {
@@ -132,50 +213,95 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 	before := d.Row.Entries
 	var after []store.EntryRow
 	kind, detail := "change", map[string]any{"act": edit.Act, "course": edit.Course, "before": before}
-	undoable := d.Row.Undoable + 1
-	if edit.Act == "undo" {
-		version, earlier, err := s.db.Queries().Undoable(ctx, d.Row.Place)
-		if errors.Is(err, store.ErrNotFound) {
-			return nil, problem(Code(acts.NothingToUndo))
-		} else if err != nil {
-			return nil, err
+	if edit.Instead != "" {
+		detail["instead"] = edit.Instead
+	}
+	if len(edit.Courses) > 0 {
+		detail["courses"] = edit.Courses
+	}
+	undoable, redoable, undoes := d.Row.Undoable+1, 0, &store.Trace{Act: edit.Act, Course: edit.Course, Instead: edit.Instead, At: d.now}
+	back := edit.Act == "undo" || edit.Act == "redo"
+	if back {
+		list, err := s.db.Queries().Undoable(ctx, d.Row.Place)
+		if edit.Act == "redo" {
+			list, err = s.db.Queries().Redoable(ctx, d.Row.Place)
 		}
-		kind, detail, undoable = "undo", map[string]any{"undoes": version}, d.Row.Undoable-1
-		after = inCatalog(d.Year.Year, earlier)
-	} else if gone := slices.IndexFunc(before, func(e store.EntryRow) bool {
-		_, there := d.Year.Index(e.Course)
-		return !there && e.Course == edit.Course
-	}); gone >= 0 && edit.Act == string(sheet.TakeOff) { // what has left the catalog can only be taken off
-		after = slices.Delete(slices.Clone(before), gone, gone+1)
-	} else {
-		compiled, err := edit.compile(d.Year.Year)
 		if err != nil {
 			return nil, err
 		}
-		compiled.School = d.instead(acts.Edit)
-		now, gone := laid(d.Year.Year, before)
-		changed, err := d.Known.Apply(&now, compiled)
-		if code, known := editCodes[err]; known {
-			return nil, problem(code)
-		} else if err != nil {
+		if len(list) == 0 {
+			return nil, problem(map[string]Code{"undo": Code(acts.NothingToUndo), "redo": Code(acts.NothingToRedo)}[edit.Act])
+		}
+		detail["act"], detail["course"] = list[0].Act, list[0].Course
+		if list[0].Instead != "" {
+			detail["instead"] = list[0].Instead
+		}
+		if edit.Act == "redo" { // a change like the first time, from which the undoing is known to be made good
+			detail["redoes"] = list[0].Version
+			redoable, undoes = d.Row.Redoable-1, &store.Trace{Act: list[0].Act, Course: list[0].Course, Instead: list[0].Instead, At: d.now}
+		} else {
+			kind, detail["undoes"] = "undo", list[0].Version
+			undoable, redoable, undoes = d.Row.Undoable-1, d.Row.Redoable+1, nil
+			if len(list) > 1 {
+				undoes = &list[1].Trace
+			}
+		}
+		after = inCatalog(d.Year.Year, list[0].Before)
+	} else {
+		var err error
+		switch edit.Act {
+		case "useDraft":
+			after, err = s.ofDraft(ctx, d, edit.Draft)
+		case "restore":
+			after, err = s.restored(ctx, d, edit.Then)
+		default:
+			after, err = d.after(edit)
+		}
+		if err != nil {
 			return nil, err
 		}
-		after = append(rows(d.Year.Year, &changed), gone...)
 	}
-	if slices.Equal(normal(before), normal(after)) && edit.Act != "undo" {
+	if slices.Equal(normal(before), normal(after)) && !back {
 		d.judge(0)
 		return nil, nil
 	}
 	change := d.change(kind, edit.Reason, detail)
 	change.FactsVersion, change.Key = 0, edit.Key
 	change.Delete, change.Upsert = difference(before, after)
-	change.State.Undoable, change.State.ChangedAt = undoable, &d.now
+	change.State.Undoable, change.State.Redoable, change.State.Undoes, change.State.ChangedAt = undoable, redoable, nil, &d.now
+	if undoes != nil {
+		change.State.Undoes = &store.JSON[store.Trace]{V: *undoes}
+	}
 	d.Row.Entries, d.Row.SheetState, d.Row.Touched = after, change.State, true
 	// The sheet is judged before anything is kept: one beyond the limits of judging is refused, unless it was so before.
 	if d.Judged = judge(d.Known, after); d.Judgement == nil && judge(d.Known, before).Judgement != nil {
 		return nil, problem(TooComplex)
 	}
 	return change, nil
+}
+
+// after is what a change makes of the entries on the desk.
+func (d *Desk) after(edit *Edit) ([]store.EntryRow, error) {
+	before := d.Row.Entries
+	if gone := slices.IndexFunc(before, func(e store.EntryRow) bool {
+		_, there := d.Year.Index(e.Course)
+		return !there && e.Course == edit.Course
+	}); gone >= 0 && edit.Act == string(sheet.TakeOff) { // what has left the catalog can only be taken off
+		return slices.Delete(slices.Clone(before), gone, gone+1), nil
+	}
+	compiled, err := edit.compile(d.Year.Year)
+	if err != nil {
+		return nil, err
+	}
+	compiled.School = d.instead(acts.Edit)
+	now, gone := laid(d.Year.Year, before)
+	changed, err := d.Known.Apply(&now, compiled)
+	if code, known := editCodes[err]; known {
+		return nil, problem(code)
+	} else if err != nil {
+		return nil, err
+	}
+	return append(rows(d.Year.Year, &changed), gone...), nil
 }
 
 // inCatalog leaves out entries whose course the catalog has no longer, and loosens ties to such.
@@ -262,106 +388,4 @@ func (d *Desk) claimed(c *Claiming) (*store.SignalRow, error) {
 		return signal, nil
 	}
 	return nil, problem(NoClaim)
-}
-
-// Submit hands the sheet in: it is refused with the list of what to mend, or accepted with a receipt number and time. Submitting the
-// same sheet twice gives the same receipt. Agreed names the commitments that the student agrees to, all that concern them; who submits
-// for the student agrees to none in their place.
-func (s *Service) Submit(ctx context.Context, by int64, at Place, version int64, reason string, agreed ...string) (*Desk, error) {
-	return s.act(ctx, by, at, version, acts.Submit, reason, func(d *Desk) (*store.Change, error) {
-		agreed, err := d.agreedTo(false, agreed, d.instead(acts.Submit))
-		if err != nil {
-			return nil, err
-		}
-		number, err := s.db.Queries().NextReceipt(ctx)
-		if err != nil {
-			return nil, err
-		}
-		receipt := fmt.Sprintf("%s-%d", initials(at.School), number)
-		change := d.change("submit", tidy(reason), map[string]any{"receipt": receipt})
-		change.State.State, change.State.Submission = string(acts.Submitted), d.Row.Submission+1
-		change.State.Message, change.State.Asked, change.State.ClearedAt = "", "", nil
-		change.Submission = &store.Submission{Receipt: receipt, Catalog: d.Year.CatalogVersion, Policy: d.Year.PolicyVersion, Entries: d.Row.Entries, Judgement: summary(d), Agreed: agreed}
-		d.settle(&change.State, acts.Signatures{}, d.now)
-		return change, nil
-	})
-}
-
-// Agree lists the ids of the commitments that concern the student on submitting, and a guardian on signing.
-func (d *Desk) Agree() (student, guardian []string) {
-	student, guardian = []string{}, []string{}
-	for _, place := range d.Known.Commitments(&d.Sheet) {
-		c := &d.Year.Commitments[place]
-		if c.Student {
-			student = append(student, c.ID)
-		}
-		if c.Guardian {
-			guardian = append(guardian, c.ID)
-		}
-	}
-	return student, guardian
-}
-
-// agreedTo checks that every commitment that concerns the student, or a guardian, is among those agreed to. The error is NeedsCommitment.
-// Where somebody of the school acts for the family, nothing is agreed to.
-func (d *Desk) agreedTo(guardian bool, agreed []string, instead bool) (kept []string, err error) {
-	if instead {
-		return nil, nil
-	}
-	kept, guardians := d.Agree()
-	if guardian {
-		kept = guardians
-	}
-	for _, id := range kept {
-		if !slices.Contains(agreed, id) {
-			return nil, &Error{Code: NeedsCommitment, Param: id}
-		}
-	}
-	return kept, nil
-}
-
-// initials are the first two letters of a school's id.
-func initials(school string) string {
-	letters := []rune(strings.ToUpper(school))
-	return string(letters[:min(2, len(letters))])
-}
-
-// Judgement is what is kept with a submission of what was found of it.
-type Judgement struct {
-	Ready    bool            `json:"ready"`
-	Fits     bool            `json:"fits"`
-	Rules    []JudgedRule    `json:"rules"`
-	Requests []JudgedRequest `json:"requests"`
-}
-
-// JudgedRule is a rule that was in force.
-type JudgedRule struct {
-	ID       string        `json:"id"`
-	Measured credit.Amount `json:"measured"`
-	Holds    bool          `json:"holds"`
-}
-
-// JudgedRequest is a course that was requested, with the terms it was laid into.
-type JudgedRequest struct {
-	Course string   `json:"course"`
-	Entry  string   `json:"entry"`
-	Repeat bool     `json:"repeat,omitempty"`
-	Barred bool     `json:"barred,omitempty"`
-	Terms  []string `json:"terms"`
-}
-
-func summary(d *Desk) Judgement {
-	y, j := d.Year.Year, d.Judgement
-	out := Judgement{Ready: j.Ready, Fits: j.Packing.Fits(), Rules: []JudgedRule{}, Requests: []JudgedRequest{}}
-	for _, r := range j.Rules {
-		out.Rules = append(out.Rules, JudgedRule{y.Rules[r.Rule].ID, r.Measured, r.Holds})
-	}
-	for i, r := range j.Requests {
-		entry := "none"
-		if r.HasEntry {
-			entry = r.Entry.String()
-		}
-		out.Requests = append(out.Requests, JudgedRequest{y.Codes[r.Course], entry, r.Repeat, r.Barred, y.TermNames(j.Packing.Spans[i])})
-	}
-	return out
 }

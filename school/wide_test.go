@@ -8,6 +8,7 @@ import (
 
 	"rubricon/bundle"
 	"rubricon/core/acts"
+	"rubricon/core/sheet"
 	"rubricon/demo"
 	"rubricon/school"
 	"rubricon/store/storetest"
@@ -274,5 +275,68 @@ func TestAClaimIsMade(t *testing.T) {
 	}
 	if signals := h.export()["signals.csv"]; !strings.Contains(signals, "s0001,claim,CMP1,,,s0001,\"At the harbour school, mark 90.\"") {
 		t.Error("the claim is not in the export")
+	}
+}
+
+// What an untouched sheet lacks and only one course can answer may be filled in by its family, once; a counselor does not do so by looking.
+func TestFillingIn(t *testing.T) {
+	h := newHouse(t)
+	h.bring(bundleWith(t, "policy.json", `{ "id": "study",`, `{ "id": "shore", "label": "The shore", "grades": [10], "of": { "courses": ["TID1"] }, "min": 1 }, { "id": "study",`))
+	only := func(username string) (codes []string) {
+		d := h.sheet(username)
+		for _, o := range d.Only() {
+			codes = append(codes, d.Year.Rules[o.Rule].ID+" "+d.Year.Codes[o.Course])
+		}
+		return codes
+	}
+	if got := only("mara.quill"); !slices.Equal(got, []string{"shore TID1"}) {
+		t.Errorf("may be filled in: %v", got)
+	}
+	if got := only("ms.arden"); got != nil {
+		t.Errorf("the counselor may fill in %v", got)
+	}
+	if d := h.edit(school.Edit{Act: "fill"}); !strings.HasSuffix(requests(d), " TID1") || d.Only() != nil {
+		t.Errorf("filled in: %s, and still %v", requests(d), d.Only())
+	}
+	if d := h.edit(school.Edit{Act: "undo"}); strings.HasSuffix(requests(d), " TID1") || d.Only() != nil {
+		t.Errorf("after undoing: %s, and again %v", requests(d), d.Only())
+	}
+}
+
+// Effects in the place of a course are what replacing it does.
+func TestEffectsInstead(t *testing.T) {
+	h := newHouse(t)
+	e, err := h.Effects(t.Context(), h.who("mara.quill"), mara, "CER1")
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := slices.IndexFunc(e.Effects, func(x sheet.Effect) bool { return e.Desk.Year.Codes[x.Course] == "TID1" })
+	cer, _ := e.Desk.Year.Index("CER1")
+	if x := &e.Effects[at]; !slices.Equal(x.Swaps, []int32{cer}) || !x.Fits {
+		t.Errorf("in the place of ceramics tidal ecology does %+v", x)
+	}
+	for _, instead := range []string{"TID1", "PRI1", "NOSUCH"} {
+		if _, err := h.Effects(t.Context(), h.who("mara.quill"), mara, instead); school.CodeOf(err) != school.NotOnSheet {
+			t.Errorf("in the place of %s: %v", instead, err)
+		}
+	}
+}
+
+// What a school lets through when it is known to the family is acknowledged one by one, and kept with the submission.
+func TestAcknowledging(t *testing.T) {
+	h := newHouse(t)
+	h.bring(bundleWith(t, "policy.json", `{ "id": "study",`, `{ "id": "clay", "label": "Clay", "stance": "acknowledge", "of": { "courses": ["CER1"] }, "max": 0 }, { "id": "study",`))
+	d := h.finish()
+	if got := d.Acknowledge(); !slices.Equal(got, []school.Acknowledgement{{Rule: "clay"}}) {
+		t.Fatalf("to be acknowledged: %v", got)
+	}
+	var known *school.Error
+	if _, err := h.Submit(t.Context(), h.who("mara.quill"), mara, 0, ""); !errors.As(err, &known) || known.Code != school.NeedsCommitment || known.Param != "rule:clay" {
+		t.Errorf("submitting without acknowledging gives %v", err)
+	}
+	h.must(h.Submit(t.Context(), h.who("mara.quill"), mara, 0, "", "rule:clay"))
+	var agreed string
+	if err := h.db.Open(t).Get(&agreed, `SELECT agreed::text FROM submission WHERE student_id = 's0001'`); err != nil || agreed != `["rule:clay"]` {
+		t.Errorf("kept with the submission: %s, %v", agreed, err)
 	}
 }

@@ -265,11 +265,14 @@ func (q Queries) putFacts(ctx context.Context, school string, year int, newest b
 			AND (h.kind, h.course_code, h.name, h.value, h.said_by, h.note) = (r.kind, r.course_code, r.name, r.value, r.said_by, r.note))`, school, asJSON(signals), year); err != nil {
 		return fmt.Errorf("writing signals: %w", err)
 	}
-	if err := q.exec(ctx, `DELETE FROM plan WHERE school_id = $1 AND year = $3 AND student_id IN `+them, school, asJSON(heads), year); err != nil {
+	// A plan that somebody has worked on here is theirs.
+	const unplanned = `NOT EXISTS (SELECT 1 FROM sheet s WHERE s.school_id = $1 AND s.year = $3 AND s.plan_version > 0 AND s.student_id = `
+	if err := q.exec(ctx, `DELETE FROM plan WHERE school_id = $1 AND year = $3 AND `+unplanned+`plan.student_id) AND student_id IN `+them, school, asJSON(heads), year); err != nil {
 		return fmt.Errorf("taking plans away: %w", err)
 	}
 	if err := q.exec(ctx, `INSERT INTO plan (school_id, year, student_id, ord, grade, course_code, kind, cells) SELECT $1, $3, student_id, ord, grade, course_code, kind, cells
-		FROM jsonb_to_recordset($2::jsonb) AS r(student_id text, ord int, grade int, course_code text, kind text, cells jsonb)`, school, asJSON(plans), year); err != nil {
+		FROM jsonb_to_recordset($2::jsonb) AS r(student_id text, ord int, grade int, course_code text, kind text, cells jsonb)
+		WHERE `+unplanned+`r.student_id)`, school, asJSON(plans), year); err != nil {
 		return fmt.Errorf("writing plans: %w", err)
 	}
 	if err := q.exec(ctx, `UPDATE sheet s SET grade = r.grade, programs = coalesce(r.programs, '[]'), facts_digest = r.digest, facts_version = facts_version + 1

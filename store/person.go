@@ -119,3 +119,16 @@ func (q Queries) Accounts(ctx context.Context, school string) (map[string]int64,
 	}
 	return out, err
 }
+
+// Teaching is a course with somebody who teaches it.
+type Teaching struct {
+	Course string `db:"course_code"`
+	Name   string `db:"name"`
+}
+
+// Teachings lists who teaches what in the year before a school year is, each pair once, by course and name.
+func (q Queries) Teachings(ctx context.Context, school string, year int) (list []Teaching, err error) {
+	return list, q.list(ctx, &list, `SELECT DISTINCT r.course_code, p.given_name || ' ' || p.family_name AS name FROM relation r
+		JOIN person p ON p.school_id = r.school_id AND p.id = r.person_id
+		WHERE r.school_id = $1 AND r.kind = 'teaches' AND r.year = $2 AND p.present ORDER BY 1, 2`, school, year)
+}

@@ -16,6 +16,7 @@ type Place struct {
 	School  string `db:"school_id"`
 	Year    int    `db:"year"`
 	Student string `db:"student_id"`
+	Draft   int64  `db:"-"` // one of the drafts beside the sheet; 0: the sheet itself
 }
 
 // EntryRow is an entry of a sheet as it is kept and as submissions and events remember it.
@@ -61,6 +62,25 @@ type SheetState struct {
 	Asked      string            `db:"asked"`   // what the family asks to change
 	Looked     *JSON[[]EntryRow] `db:"looked"`  // the entries a counselor has agreed to; nil: none
 	Undoable   int               `db:"undoable"`
+	Undoes     *JSON[Trace]      `db:"undoes"`   // what undoing takes back, where it is known
+	Redoable   int               `db:"redoable"` // how much can be done again
+	Answered   *JSON[Answered]   `db:"answered"` // the family's latest wish that was answered
+}
+
+// Answered is a family's wish with what the school answered to it.
+type Answered struct {
+	Wish   string    `json:"wish"`
+	Answer string    `json:"answer"`
+	By     string    `json:"by"` // by the name of the moment
+	At     time.Time `json:"at"`
+}
+
+// Trace is an edit, as far as it is said again.
+type Trace struct {
+	Act     string    `json:"act"`
+	Course  string    `json:"course,omitempty"`
+	Instead string    `json:"instead,omitempty"`
+	At      time.Time `json:"at"`
 }
 
 // SignatureShow is a signature as a sheet shows it.
@@ -72,7 +92,7 @@ type SignatureShow struct {
 }
 
 const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade,
-	sh.programs, sh.touched, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.asked, sh.looked, sh.undoable,
+	sh.programs, sh.touched, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.asked, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.answered,
 	sub.at AS submitted_at, sub.receipt, coalesce(sub.entries, '[]') AS submitted,
 	(SELECT ` + entriesAsText + ` FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)) AS entries`
 
@@ -181,183 +201,4 @@ func (q Queries) Caseload(ctx context.Context, school string, year int, counselo
 		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND p.enabled AND ($3 = '' OR sh.student_id IN
 			(SELECT r.student_id FROM relation r WHERE r.school_id = $1 AND r.kind = 'counsels' AND r.person_id = $3 AND r.year = $2))
 		ORDER BY p.family_name, p.given_name, p.id`, school, year, counselor)
-}
-
-// Actor is who does something, by the name of the moment.
-type Actor struct{ ID, Name string }
-
-// Change is the outcome of an act on a sheet, written in one statement; parts that are nil or empty are left out.
-type Change struct {
-	Place
-	Version      int64 // the new one
-	FactsVersion int64 // the one it was decided on; 0: whatever it is
-	At           time.Time
-	Actor        Actor
-	Kind         string
-	Reason, Key  string
-	Detail       any
-	State        SheetState
-
-	Delete     []string   // courses whose entries go
-	Upsert     []EntryRow // entries that are new or different
-	Submission *Submission
-	Signature  *Signature
-	Settle     *Settlement
-	Signal     *SignalRow
-	Record     *RecordRow
-}
-
-// Submission is what is submitted; its number is that of the change's state.
-type Submission struct {
-	Receipt         string
-	Catalog, Policy int64
-	Entries         []EntryRow
-	Judgement       any
-	Agreed          []string // the commitments that the student agreed to, by id
-}
-
-// Signature is one under the submission that stands.
-type Signature struct {
-	ForFamily   bool
-	Agreed      []string // the courses whose fee was agreed to
-	Commitments []string // the commitments agreed to, by id
-}
-
-// Settlement says what becomes of a claim.
-type Settlement struct {
-	Claim  int64
-	Answer string // confirmed, waived or declined
-}
-
-// SaveChange writes a change: the sheet's state, its entries, the event, and what else the change has. It does so only while the
-// sheet still has the version before c.Version (and the facts c.FactsVersion), and tells whether it did.
-func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err error) {
-	s := &c.State
-	var looked any
-	if s.Looked != nil {
-		looked = asJSON(s.Looked.V)
-	}
-	facts := ""
-	if c.Settle != nil || c.Signal != nil || c.Record != nil {
-		facts = ", facts_version = facts_version + 1"
-	}
-	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason, c.Key, asJSON(c.Detail),
-		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion}}
-	b.text = `WITH mine AS (
-			UPDATE sheet SET version = $4, touched = true, state = $12, submission = $13, changed_at = $14, cleared_at = $15, message = $16, asked = $17,
-				looked = $18::jsonb, undoable = $19` + facts + `
-			WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version = $4 - 1 AND ($20 = 0 OR facts_version = $20) RETURNING 1
-		), noted AS (
-			INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, detail)
-			SELECT $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11::jsonb FROM mine
-		)`
-	// A part with nothing to do would cost as much as one that does it, so it is left out.
-	if len(c.Delete) > 0 {
-		b.add(`gone AS (DELETE FROM entry WHERE school_id = $1 AND year = $2 AND student_id = $3
-			AND course_code IN (SELECT jsonb_array_elements_text(%s::jsonb)) AND EXISTS (SELECT 1 FROM mine))`, asJSON(c.Delete))
-	}
-	if len(c.Upsert) > 0 {
-		b.add(`kept AS (INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord, stands_for)
-			SELECT $1, $2, $3, c, CASE WHEN a THEN 'alternate' ELSE 'request' END, r, r, s
-			FROM jsonb_to_recordset(%s::jsonb) AS x(c text, a boolean, r int, s text), mine
-			ON CONFLICT (school_id, year, student_id, course_code)
-				DO UPDATE SET kind = EXCLUDED.kind, rank = EXCLUDED.rank, ord = EXCLUDED.ord, stands_for = EXCLUDED.stands_for)`, asJSON(c.Upsert))
-	}
-	if x := c.Submission; x != nil {
-		b.add(`handed AS (INSERT INTO submission (school_id, year, student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement, agreed)
-			SELECT $1, $2, $3, $13, %s, $5, $6, $7, %s, %s, %s::jsonb, %s::jsonb, %s::jsonb FROM mine)`, x.Receipt, x.Catalog, x.Policy, asJSON(x.Entries), asJSON(x.Judgement),
-			asJSON(append([]string{}, x.Agreed...)))
-	}
-	if x := c.Signature; x != nil {
-		b.add(`signed AS (INSERT INTO signature (school_id, year, student_id, number, person_id, name, at, for_family, reason, agreed, commitments)
-			SELECT $1, $2, $3, $13, $6, $7, $5, %s, $9, %s::jsonb, %s::jsonb FROM mine)`, x.ForFamily, asJSON(append([]string{}, x.Agreed...)), asJSON(append([]string{}, x.Commitments...)))
-	}
-	if x := c.Settle; x != nil {
-		b.add(`settled AS (UPDATE signal SET settled = %s WHERE school_id = $1 AND student_id = $3 AND id = %s AND kind = 'claim' AND settled = '' AND EXISTS (SELECT 1 FROM mine))`,
-			x.Answer, x.Claim)
-	}
-	if x := c.Signal; x != nil {
-		b.add(`said AS (INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells)
-			SELECT $1, $3, coalesce(max(ord), 0) + 1, %s, %s, %s, %s, %s, %s, %s::jsonb FROM signal WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
-			x.Kind, x.Code, x.Name, x.Value, x.By, x.Note, asJSON(x.Cells))
-	}
-	if x := c.Record; x != nil {
-		b.add(`recorded AS (INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, here, cells)
-			SELECT $1, $3, coalesce(max(ord), 0) + 1, %s, %s, %s::jsonb, %s, %s, %s, %s, %s, true, %s::jsonb FROM record WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
-			x.Code, x.Title, asJSON(x.Subjects), x.Year, x.Term, x.Credits, x.Mark, x.Outcome, asJSON(x.Cells))
-	}
-	return saved, q.get(ctx, &saved, b.text+` SELECT EXISTS (SELECT 1 FROM mine)`, b.args...)
-}
-
-// statement grows part by part; its arguments are numbered as they come.
-type statement struct {
-	text string
-	args []any
-}
-
-func (b *statement) add(part string, args ...any) {
-	numbers := make([]any, len(args))
-	for i, arg := range args {
-		b.args = append(b.args, arg)
-		numbers[i] = fmt.Sprintf("%s%d%s", "$", len(b.args), castOf(arg))
-	}
-	b.text += ", " + fmt.Sprintf(part, numbers...)
-}
-
-// castOf tells the server an argument's type where it cannot infer it, in a list of selected values.
-func castOf(arg any) string {
-	switch arg.(type) {
-	case bool:
-		return "::boolean"
-	case int, int64, *int64:
-		return "::bigint"
-	}
-	return "::text"
-}
-
-// NextReceipt takes a receipt number; numbers may be left out.
-func (q Queries) NextReceipt(ctx context.Context) (n int64, err error) {
-	return n, q.get(ctx, &n, `SELECT nextval('receipt_number')`)
-}
-
-// Undoable gives the latest change of a sheet that is not undone yet, with the entries before it. The error may be ErrNotFound.
-func (q Queries) Undoable(ctx context.Context, at Place) (version int64, before []EntryRow, err error) {
-	var row struct {
-		Version int64
-		Before  JSON[[]EntryRow]
-	}
-	err = q.get(ctx, &row, `SELECT version, detail->'before' AS before FROM event e WHERE school_id = $1 AND year = $2 AND student_id = $3 AND kind = 'change'
-		AND NOT EXISTS (SELECT 1 FROM event u WHERE u.school_id = $1 AND u.year = $2 AND u.student_id = $3 AND u.kind = 'undo' AND (u.detail->>'undoes')::bigint = e.version)
-		ORDER BY version DESC LIMIT 1`, at.School, at.Year, at.Student)
-	return row.Version, row.Before.V, err
-}
-
-// Answered tells whether a change with this key has been kept since a version of the sheet.
-func (q Queries) Answered(ctx context.Context, at Place, since int64, key string) (answered bool, err error) {
-	return answered, q.get(ctx, &answered, `SELECT EXISTS (SELECT 1 FROM event WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version > $4 AND key = $5)`,
-		at.School, at.Year, at.Student, since, key)
-}
-
-// Event is one thing that happened to a sheet.
-type Event struct {
-	Version int64            `db:"version"`
-	At      time.Time        `db:"at"`
-	Actor   string           `db:"actor_name"`
-	Kind    string           `db:"kind"`
-	Reason  string           `db:"reason"`
-	Detail  JSON[EventTexts] `db:"detail"`
-}
-
-// EventTexts are the parts of an event's detail that are shown.
-type EventTexts struct {
-	Act     string `json:"act"`
-	Course  string `json:"course"`
-	Message string `json:"message"`
-	Answer  string `json:"answer"`
-}
-
-// Events lists what happened to a sheet, the latest first, at most limit.
-func (q Queries) Events(ctx context.Context, at Place, limit int) (list []Event, err error) {
-	return list, q.list(ctx, &list, `SELECT version, at, actor_name, kind, reason, detail FROM event
-		WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY version DESC LIMIT $4`, at.School, at.Year, at.Student, limit)
 }

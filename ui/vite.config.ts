@@ -1,9 +1,49 @@
 import tailwindcss from '@tailwindcss/vite';
 import react from '@vitejs/plugin-react';
-import { defineConfig } from 'vite';
+import { readFileSync } from 'node:fs';
+import { type Plugin, defineConfig } from 'vite';
+
+// The sections of the locale file that only some people's screens ask for; everything else is shared.
+const parts: Record<string, string[]> = {
+  student: [
+    'asks',
+    'beside',
+    'board',
+    'drag',
+    'draft',
+    'feed',
+    'finder',
+    'hint',
+    'history',
+    'keys',
+    'order',
+    'page',
+    'path',
+    'recommended',
+    'route',
+    'standing',
+    'warn',
+    'whatif',
+  ],
+  staff: ['caseload', 'data', 'panel', 'people'],
+};
+
+/** Gives a part of the English locale file: en.json?part=student. */
+const words: Plugin = {
+  name: 'words',
+  enforce: 'pre',
+  load(id) {
+    const [file, part] = id.split('?part=');
+    if (!file || !part) return;
+    const all = Object.entries(JSON.parse(readFileSync(file, 'utf8')) as Record<string, unknown>);
+    const apart = Object.values(parts).flat();
+    const some = JSON.stringify(Object.fromEntries(all.filter(([name]) => (part === 'shared' ? !apart.includes(name) : parts[part]?.includes(name)))));
+    return { code: `export default ${some}`, moduleType: 'js' };
+  },
+};
 
 export default defineConfig({
-  plugins: [react(), tailwindcss()],
+  plugins: [words, react(), tailwindcss()],
   build: {
     outDir: 'dist',
     emptyOutDir: true,
@@ -15,7 +55,7 @@ export default defineConfig({
           groups: [
             {
               name: 'kit',
-              test: /src\/(kit\/(?!dialog)|words|errors|api|i18n)|node_modules\/(react|react-dom|scheduler|wouter|regexparam|i18next|react-i18next|openapi-fetch|@tanstack)\//,
+              test: /src\/(kit\/(?!dialog|staff|remarks)|words|errors|api\/client|i18n)|node_modules\/(react|react-dom|scheduler|wouter|regexparam|i18next|react-i18next|openapi-fetch|@tanstack\/(react-query|query-core))\//,
             },
           ],
         },

@@ -8,126 +8,12 @@ import (
 
 // The contract: what the interface says in JSON. It holds codes, amounts and names; sentences are made where they are read.
 
-// Catalog is the part of a school year that is the same for everybody.
-type Catalog struct {
-	School  string        `json:"school"`
-	Name    string        `json:"name"`
-	Year    int           `json:"year" doc:"The calendar year in which the school year begins"`
-	Label   string        `json:"label" doc:"The school year, such as 2027-28"`
-	Version string        `json:"version"`
-	Periods credit.Amount `json:"periods" doc:"Periods a day"`
-	Terms   []string      `json:"terms" doc:"Short names, in order"`
-	Courses []Course      `json:"courses"`
-	Rules   []Rule        `json:"rules"`
-	Audits  []AuditHead   `json:"audits"`
-
-	Language    string           `json:"language" doc:"The school's language, in which texts are where they are not in the one asked for"`
-	Languages   []string         `json:"languages" doc:"Those offered to families"`
-	Zone        string           `json:"zone" doc:"IANA time zone of the school"`
-	Currency    string           `json:"currency" doc:"Of fees, ISO 4217"`
-	Unit        *Unit            `json:"unit,omitempty" doc:"What the school calls its credits, where it has a name of its own"`
-	Exchange    bool             `json:"exchange" doc:"Whether a family may exchange what the school has assigned and not fixed"`
-	Contacts    []Contact        `json:"contacts" doc:"Whom to ask"`
-	Stages      []Stage          `json:"stages" doc:"What happens when"`
-	Welcome     []WelcomeWords   `json:"welcome" doc:"The school's own words, by grade"`
-	Commitments []CommitmentText `json:"commitments"`
-	Errands     []ErrandText     `json:"errands"`
-}
-
-// Unit is a word for a unit, for one and for several.
-type Unit struct {
-	One   string `json:"one"`
-	Other string `json:"other"`
-}
-
-// Contact is somebody to ask.
-type Contact struct {
-	For   string `json:"for" enum:"courses,readiness,technical"`
-	Name  string `json:"name,omitempty"`
-	Phone string `json:"phone,omitempty"`
-	Mail  string `json:"mail,omitempty"`
-	Book  string `json:"book,omitempty" doc:"An https address where a meeting can be booked"`
-}
-
-// Stage is what happens when.
-type Stage struct {
-	From string `json:"from" doc:"A date, or a date and time, in the school's time zone"`
-	Text string `json:"text"`
-}
-
-// WelcomeWords are the school's own words for grades.
-type WelcomeWords struct {
-	Grades []int  `json:"grades" doc:"Empty: every grade"`
-	Text   string `json:"text"`
-}
-
-// CommitmentText is what is agreed to.
-type CommitmentText struct {
-	ID   string `json:"id"`
-	Text string `json:"text"`
-}
-
-// ErrandText is what the choice of a course brings with it outside the sheet.
-type ErrandText struct {
-	Kind    string   `json:"kind" enum:"test,audition,application,form,meeting,other"`
-	Title   string   `json:"title"`
-	Due     string   `json:"due,omitempty" doc:"A date, or a date and time, in the school's time zone"`
-	Place   string   `json:"place,omitempty"`
-	Note    string   `json:"note,omitempty"`
-	Becomes []string `json:"becomes,omitempty" doc:"On a placeholder: the courses of which one replaces it"`
-}
-
-// Course is a course as people see it.
-type Course struct {
-	Code        string        `json:"code"`
-	Title       string        `json:"title"`
-	Subject     string        `json:"subject" doc:"The subject area"`
-	Subjects    []string      `json:"subjects"`
-	Grades      []int         `json:"grades" doc:"Empty: every grade"`
-	Credits     credit.Amount `json:"credits"`
-	Load        credit.Amount `json:"load" doc:"Periods a day while it meets"`
-	Spans       [][]int       `json:"spans" doc:"The alternatives for when it meets, each the positions of its terms"`
-	VariantOf   string        `json:"variantOf,omitempty"`
-	Links       []string      `json:"links,omitempty"`
-	LeadsTo     []string      `json:"leadsTo,omitempty"`
-	Tags        []string      `json:"tags,omitempty"`
-	Fee         credit.Amount `json:"fee,omitempty"`
-	Description string        `json:"description,omitempty"`
-	Note        string        `json:"note,omitempty"`
-	Entry       string        `json:"entry,omitempty" doc:"Its entry condition, in the condition language"`
-	Summer      bool          `json:"summer,omitempty" doc:"Of the summer round"`
-	Words       []string      `json:"words,omitempty" doc:"Everyday words for it"`
-	Usual       []int         `json:"usual,omitempty" doc:"The grades in which it is the usual course of its subject"`
-}
-
-// Rule is a rule of the policy as people see it.
-type Rule struct {
-	ID      string   `json:"id"`
-	Label   string   `json:"label"`
-	On      string   `json:"on" enum:"requests,alternates,both,earned,taken,summer"`
-	Measure string   `json:"measure" enum:"courses,credits,load"`
-	Stance  string   `json:"stance" enum:"block,acknowledge,advise"`
-	Courses []string `json:"courses" doc:"The courses it counts; empty: all"`
-}
-
-// AuditHead names a list of requirements and its entries.
-type AuditHead struct {
-	ID      string       `json:"id"`
-	Label   string       `json:"label"`
-	Entries []AuditLabel `json:"entries"`
-}
-
-// AuditLabel names one requirement.
-type AuditLabel struct {
-	ID    string `json:"id"`
-	Label string `json:"label"`
-}
-
 // SheetView is a whole judged sheet: what is asked for, what the school will check, what is still to do, and what the reader may do.
 type SheetView struct {
 	School    string       `json:"school"`
 	Year      int          `json:"year"`
 	Student   Student      `json:"student"`
+	Draft     *DraftHead   `json:"draft,omitempty" doc:"It is a draft, and nothing that anybody can hand in"`
 	Version   int64        `json:"version"`
 	Judged    string       `json:"judged" doc:"The versions it was judged by; another sheet version or another of these may have other effects"`
 	Beyond    bool         `json:"beyond,omitempty" doc:"It is beyond the limits of judging: nothing was found of it"`
@@ -143,6 +29,29 @@ type SheetView struct {
 	Todo      []Todo       `json:"todo" doc:"What keeps the sheet from being submitted or cleared"`
 	Audits    []AuditState `json:"audits"`
 	Fees      []string     `json:"fees" doc:"The requested courses that have a fee"`
+	Undoes    *Trace       `json:"undoes,omitempty" doc:"What undoing would take back, where it is known"`
+	Only      []OnlyAnswer `json:"only,omitempty" doc:"On a sheet nobody has worked on: what the reader may have filled in, since nothing else would do"`
+}
+
+// Trace is an edit that was made.
+type Trace struct {
+	Act     string    `json:"act" enum:"request,alternate,remove,order,replace,takeOver,fill,useDraft,restore"`
+	Course  string    `json:"course,omitempty"`
+	Instead string    `json:"instead,omitempty"`
+	At      time.Time `json:"at"`
+}
+
+// DraftHead names a draft.
+type DraftHead struct {
+	ID   int64     `json:"id"`
+	Name string    `json:"name"`
+	At   time.Time `json:"at" doc:"When it was changed"`
+}
+
+// OnlyAnswer is the one course that a rule can be answered with.
+type OnlyAnswer struct {
+	Rule   string `json:"rule"`
+	Course string `json:"course"`
 }
 
 // Errand is one that concerns the student.
@@ -158,6 +67,15 @@ type Errand struct {
 type Agree struct {
 	Student  []string `json:"student" doc:"On submitting"`
 	Guardian []string `json:"guardian" doc:"On signing"`
+
+	Acknowledge []Acknowledgement `json:"acknowledge" doc:"By the student, on submitting: what holds nothing up and is to be known"`
+}
+
+// Acknowledgement is a rule that does not hold, or a course whose condition is not met.
+type Acknowledgement struct {
+	ID     string `json:"id" doc:"To be named among what is agreed to"`
+	Rule   string `json:"rule,omitempty"`
+	Course string `json:"course,omitempty"`
 }
 
 // Student is whose sheet it is.
@@ -174,6 +92,7 @@ type Student struct {
 type Acts struct {
 	Edit     Act `json:"edit"`
 	Undo     Act `json:"undo"`
+	Redo     Act `json:"redo"`
 	Submit   Act `json:"submit"`
 	Sign     Act `json:"sign"`
 	Ask      Act `json:"ask"`
@@ -182,6 +101,7 @@ type Acts struct {
 	SendBack Act `json:"sendBack"`
 	Clear    Act `json:"clear"`
 	Reopen   Act `json:"reopen"`
+	Plan     Act `json:"plan"`
 }
 
 // Act is whether an act is allowed.
@@ -195,6 +115,7 @@ type Act struct {
 type Status struct {
 	State       string      `json:"state" enum:"inProgress,sentBack,submitted,signed,cleared,placed"`
 	Changed     bool        `json:"changed" doc:"Changed since it was submitted: the school still has what was submitted"`
+	Since       *Since      `json:"since,omitempty" doc:"What is different from what was submitted, where something is"`
 	HandedIn    bool        `json:"handedIn" doc:"The school has what is on the sheet"`
 	Next        string      `json:"next" doc:"What comes next" enum:"noWindow,opens,inProgress,sentBack,look,submitNow,changed,submitted,noGuardian,signOnPaper,signed,cleared,placed,closedMayAsk,closed"`
 	KeptAt      *time.Time  `json:"keptAt,omitempty"`
@@ -204,7 +125,26 @@ type Status struct {
 	ClearedAt   *time.Time  `json:"clearedAt,omitempty"`
 	Message     string      `json:"message,omitempty" doc:"Why it was sent back"`
 	Asked       string      `json:"asked,omitempty" doc:"What the family asks to change"`
+	Answered    *Answered   `json:"answered,omitempty" doc:"The family's latest wish that was answered"`
 	Window      *Window     `json:"window,omitempty" doc:"Absent where the school has set none"`
+}
+
+// Since is what is different on a sheet from what was submitted.
+type Since struct {
+	Asked   []string `json:"asked,omitempty" doc:"Requests that have come"`
+	Dropped []string `json:"dropped,omitempty" doc:"Requests that have gone"`
+	Backup  []string `json:"backup,omitempty" doc:"Alternates that have come"`
+	Spared  []string `json:"spared,omitempty" doc:"Alternates that have gone"`
+	Order   bool     `json:"order,omitempty" doc:"What has stayed is in another order"`
+	Ties    bool     `json:"ties,omitempty" doc:"Alternates stand in for others"`
+}
+
+// Answered is a family's wish with what the school answered to it.
+type Answered struct {
+	Wish   string    `json:"wish"`
+	Answer string    `json:"answer"`
+	By     string    `json:"by"`
+	At     time.Time `json:"at"`
 }
 
 // Signature is one under what was submitted.
@@ -238,6 +178,8 @@ type Entry struct {
 	Barred     bool     `json:"barred,omitempty"`
 	Retake     bool     `json:"retake,omitempty"`
 	Assigned   bool     `json:"assigned,omitempty"`
+	AssignedBy string   `json:"assignedBy,omitempty" doc:"Who, where it is known"`
+	OnlyFor    []string `json:"onlyFor,omitempty" doc:"The rules that no other course would answer"`
 	Fixed      bool     `json:"fixed,omitempty"`
 	Recommends string   `json:"recommends,omitempty" doc:"Who recommends it"`
 	Covered    bool     `json:"covered,omitempty" doc:"If it cannot be given, the year still holds"`
@@ -245,6 +187,7 @@ type Entry struct {
 	Short      []string `json:"short,omitempty" doc:"The rules that would then not hold"`
 	Saves      []string `json:"saves,omitempty" doc:"An alternate: the requests it would come in for"`
 	Claims     []Claim  `json:"claims,omitempty"`
+	Declined   []Claim  `json:"declined,omitempty" doc:"Claims about it that were declined, the latest last"`
 	Exchange   []string `json:"exchange,omitempty" doc:"Courses it may be exchanged for"`
 }
 
@@ -277,6 +220,10 @@ type Claim struct {
 	Name   string `json:"name,omitempty"`
 	By     string `json:"by,omitempty"`
 	Note   string `json:"note,omitempty"`
+
+	File    string `json:"file,omitempty" doc:"The name of the file beside it, which the family and whoever decides may have"`
+	Answer  string `json:"answer,omitempty" doc:"Of one that was declined: why"`
+	Decider string `json:"decider,omitempty" doc:"Who declined it"`
 }
 
 // RuleState is a rule in force with its measure.
@@ -357,7 +304,9 @@ type Effect struct {
 	Swaps       []string     `json:"swaps,omitempty"`
 	With        []string     `json:"with,omitempty"`
 	Rules       []RuleChange `json:"rules,omitempty"`
+	Moves       []RuleMove   `json:"moves,omitempty" doc:"The rules beside those whose measure changes"`
 	Recommended bool         `json:"recommended,omitempty"`
+	Recommends  string       `json:"recommends,omitempty" doc:"Who recommends it, where it is known"`
 	Weight      int          `json:"weight" doc:"For putting courses in order: the greatest is the most useful"`
 }
 
@@ -367,6 +316,12 @@ type RuleChange struct {
 	From credit.Amount `json:"from"`
 	To   credit.Amount `json:"to"`
 	Does string        `json:"does" enum:"completes,breaks,nearer"`
+}
+
+// RuleMove is a rule whose measure an addition changes.
+type RuleMove struct {
+	Rule string        `json:"rule"`
+	To   credit.Amount `json:"to"`
 }
 
 // HistoryItem is one thing that happened to a sheet.
@@ -380,95 +335,5 @@ type HistoryItem struct {
 	Message string    `json:"message,omitempty"`
 	Answer  string    `json:"answer,omitempty"`
 	Reason  string    `json:"reason,omitempty"`
-}
-
-// CaseloadView is a counselor's students by what they wait for.
-type CaseloadView struct {
-	School   string    `json:"school"`
-	Year     int       `json:"year"`
-	Name     string    `json:"name" doc:"The reader"`
-	Mine     bool      `json:"mine" doc:"Only the reader's own students; false: the whole school"`
-	Students []CaseRow `json:"students" doc:"Sorted by family name"`
-}
-
-// CaseRow is one student of a caseload.
-type CaseRow struct {
-	ID      string     `json:"id"`
-	Given   string     `json:"given"`
-	Family  string     `json:"family"`
-	Grade   int        `json:"grade"`
-	Stage   string     `json:"stage" enum:"notBegun,inProgress,withFamily,waiting,complete,cleared" doc:"Where the sheet is"`
-	Reason  string     `json:"reason,omitempty" enum:"claim,asked,retake,unmet,tooComplex" doc:"waiting: for what"`
-	Course  string     `json:"course,omitempty" doc:"The course it is about"`
-	Text    string     `json:"text,omitempty" doc:"What the family says or asks"`
-	Since   *time.Time `json:"since,omitempty"`
-	Version int64      `json:"version"`
-	Acts    CaseActs   `json:"acts"`
-}
-
-// CaseActs are the acts that the list offers for a line.
-type CaseActs struct {
-	Clear Act `json:"clear"`
-}
-
-// MeView is who is signed in.
-type MeView struct {
-	Username string       `json:"username" doc:"Empty: nobody is signed in"`
-	Language string       `json:"language,omitempty" doc:"That the account has chosen"`
-	Persons  []PersonView `json:"persons" doc:"One for each school the account is somebody in"`
-}
-
-// PersonView is somebody's part in one school.
-type PersonView struct {
-	School   string      `json:"school"`
-	Name     string      `json:"name" doc:"The school's name"`
-	ID       string      `json:"id"`
-	Given    string      `json:"given"`
-	Family   string      `json:"family"`
-	Job      string      `json:"job" enum:"student,family,counselor,office,teacher" doc:"What the person comes for"`
-	Language string      `json:"language,omitempty"`
-	Year     int         `json:"year" doc:"The school year that concerns the person now"`
-	Years    []int       `json:"years" doc:"All there are, the newest first"`
-	Children []ChildView `json:"children" doc:"Of a guardian"`
-}
-
-// ChildView is a guardian's child.
-type ChildView struct {
-	ID     string `json:"id"`
-	Given  string `json:"given"`
-	Family string `json:"family"`
-	Grade  int    `json:"grade" doc:"The grade entered in that year"`
-	Year   int    `json:"year" doc:"The school year that concerns the child now"`
-	Years  []int  `json:"years"`
-}
-
-// FoundView is a person found by name.
-type FoundView struct {
-	ID       string `json:"id"`
-	Given    string `json:"given"`
-	Family   string `json:"family"`
-	Role     string `json:"role"`
-	Username string `json:"username"`
-	Password bool   `json:"password" doc:"Has one"`
-}
-
-// SessionView is one sign-in of one's own account.
-type SessionView struct {
-	ID      string    `json:"id"`
-	Agent   string    `json:"agent" doc:"The browser, as it calls itself"`
-	BegunAt time.Time `json:"begunAt"`
-	SeenAt  time.Time `json:"seenAt" doc:"To within five minutes"`
-	Here    bool      `json:"here" doc:"This one"`
-}
-
-// Welcome is what the sign-in page shows.
-type Welcome struct {
-	Demo []DemoSignIn `json:"demo" doc:"The demo's sign-ins; empty elsewhere"`
-}
-
-// DemoSignIn is a sign-in of the demo school.
-type DemoSignIn struct {
-	Username string `json:"username"`
-	Password string `json:"password"`
-	Who      string `json:"who"`
+	Instead string    `json:"instead,omitempty"`
 }

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"path"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -52,7 +53,7 @@ func newPages(files fs.FS) pages {
 }
 
 // ownPages are the addresses of the front end's screens, behind those of a desk and a child.
-var ownPages = []string{"/", "/hand-in", "/account", "/people", "/data"}
+var ownPages = []string{"/", "/hand-in", "/path", "/drafts", "/errands", "/history", "/account", "/people", "/data"}
 
 // screens tells whether an address is one of the front end's, which finds its way from there. The paths of somebody who comes for
 // several things begin with /d/ and what they come for.
@@ -67,6 +68,16 @@ func screens(name string) bool {
 			return false
 		}
 		name = "/" + strings.Join(parts[2:], "/")
+	}
+	if rest, ok := strings.CutPrefix(name, "/draft/"); ok { // one of the drafts, and a screen
+		id, after, _ := strings.Cut(rest, "/")
+		if _, err := strconv.ParseInt(id, 10, 64); err != nil {
+			return false
+		}
+		name = "/" + after
+	}
+	if code, ok := strings.CutPrefix(name, "/course/"); ok { // a course of the catalog, whatever its code
+		return code != ""
 	}
 	return slices.Contains(ownPages, name)
 }

@@ -53,7 +53,7 @@ var statuses = map[school.Code]int{
 	school.Code(acts.NotYours): http.StatusForbidden, school.NeedsReason: http.StatusUnprocessableEntity, school.NeedsMessage: http.StatusUnprocessableEntity,
 	school.NeedsAgreed: http.StatusUnprocessableEntity, school.NeedsCommitment: http.StatusUnprocessableEntity, school.BadMark: http.StatusUnprocessableEntity, school.NotACourse: http.StatusUnprocessableEntity,
 	school.BadAct: http.StatusUnprocessableEntity, school.BadPassword: http.StatusUnprocessableEntity, school.TooMuch: http.StatusUnprocessableEntity,
-	school.Busy: http.StatusServiceUnavailable, school.NotZip: http.StatusUnprocessableEntity,
+	school.Busy: http.StatusServiceUnavailable, school.NotZip: http.StatusUnprocessableEntity, school.BadFile: http.StatusUnprocessableEntity, school.NeedsName: http.StatusUnprocessableEntity,
 }
 
 // say gives a sentence of the errors in the language of the request.

@@ -13,90 +13,6 @@ import (
 	"rubricon/school"
 )
 
-// newCatalog shows a school year, its texts in a language as far as the school has them in it.
-func newCatalog(y *school.SchoolYear, language string) *Catalog {
-	set := &y.Policy.Settings
-	c := &Catalog{School: y.School, Name: y.Name, Year: y.Start, Label: y.Year.Policy.SchoolYear, Version: versionOf(y), Periods: y.Capacity, Terms: y.Terms,
-		Courses: []Course{}, Rules: []Rule{}, Audits: []AuditHead{}, Language: set.Language, Languages: set.Languages, Zone: set.TimeZone, Currency: set.Currency,
-		Exchange: !set.NoExchange, Contacts: []Contact{}, Stages: []Stage{}, Welcome: []WelcomeWords{}, Commitments: []CommitmentText{}, Errands: []ErrandText{}}
-	if set.One.Own != "" {
-		c.Unit = &Unit{set.One.In(language), set.Many.In(language)}
-	}
-	for i := range y.Courses {
-		c.Courses = append(c.Courses, newCourse(&y.Courses[i], language))
-	}
-	for i := range y.Rules {
-		r := &y.Rules[i]
-		rule := Rule{ID: r.ID, Label: policy.Text{Own: r.Label, By: r.Labels}.In(language), On: string(r.On), Measure: string(r.Measure), Stance: string(r.Stance), Courses: []string{}}
-		for k := range y.Courses {
-			if r.Count.Has(int32(k)) {
-				rule.Courses = append(rule.Courses, y.Courses[k].Code)
-			}
-		}
-		if len(rule.Courses) == len(y.Courses) {
-			rule.Courses = []string{}
-		}
-		c.Rules = append(c.Rules, rule)
-	}
-	for i := range y.Audits {
-		a := y.Audits[i]
-		head := AuditHead{ID: a.ID, Label: policy.Text{Own: a.Label, By: a.Labels}.In(language), Entries: []AuditLabel{}}
-		for e := range a.Entries {
-			entry := &a.Entries[e]
-			head.Entries = append(head.Entries, AuditLabel{entry.ID, policy.Text{Own: entry.Label, By: entry.Labels}.In(language)})
-		}
-		c.Audits = append(c.Audits, head)
-	}
-	for _, x := range set.Contacts {
-		c.Contacts = append(c.Contacts, Contact(x))
-	}
-	for _, x := range set.Stages {
-		c.Stages = append(c.Stages, Stage{x.From, x.Text.In(language)})
-	}
-	for _, x := range y.Policy.Welcome {
-		c.Welcome = append(c.Welcome, WelcomeWords{append([]int{}, x.Grades...), x.Text.In(language)})
-	}
-	for i := range y.Commitments {
-		c.Commitments = append(c.Commitments, CommitmentText{y.Commitments[i].ID, y.Commitments[i].Text.In(language)})
-	}
-	for i := range y.Errands {
-		e := &y.Errands[i]
-		c.Errands = append(c.Errands, ErrandText{e.Kind, e.Title, e.Due, e.Place, e.Note, codes(y.Year, e.Becomes)})
-	}
-	return c
-}
-
-func versionOf(y *school.SchoolYear) string {
-	return fmt.Sprintf("%d.%d", y.CatalogVersion, y.PolicyVersion)
-}
-
-func newCourse(c *catalog.Compiled, language string) Course {
-	text := c.TextIn(language)
-	out := Course{Code: c.Code, Title: text.Title, Subject: c.Subjects[0], Subjects: c.Subjects, Grades: c.Grades, Credits: c.Credits, Load: c.Load,
-		VariantOf: c.VariantOf, LeadsTo: c.LeadsTo, Tags: c.Tags, Fee: c.Fee, Description: text.Description, Note: text.Note, Links: c.Course.Links,
-		Summer: c.Summer, Words: c.Synonyms, Usual: c.Usual}
-	if out.Grades == nil {
-		out.Grades = []int{}
-	}
-	for _, s := range c.Spans {
-		out.Spans = append(out.Spans, positions(s))
-	}
-	if c.Entry != nil {
-		out.Entry = c.Entry.String()
-	}
-	return out
-}
-
-func positions(s catalog.TermSet) []int {
-	list := []int{}
-	for i := 0; s>>i != 0; i++ {
-		if s>>i&1 == 1 {
-			list = append(list, i)
-		}
-	}
-	return list
-}
-
 // newSheet shows a desk.
 func newSheet(d *school.Desk) *SheetView {
 	y := d.Year.Year
@@ -106,6 +22,19 @@ func newSheet(d *school.Desk) *SheetView {
 		Summer: []Entry{}, Errands: []Errand{},
 		Packing: Packing{Loads: make([]credit.Amount, len(y.Terms))}}
 	v.Agree.Student, v.Agree.Guardian = d.Agree()
+	v.Agree.Acknowledge = []Acknowledgement{}
+	for _, a := range d.Acknowledge() {
+		v.Agree.Acknowledge = append(v.Agree.Acknowledge, Acknowledgement{a.ID(), a.Rule, a.Course})
+	}
+	if d.Draft != nil {
+		v.Draft = &DraftHead{d.Draft.ID, d.Draft.Name, d.Draft.ChangedAt}
+	}
+	if x := d.Row.Undoes; x != nil && d.Acts[acts.Undo].Allowed {
+		v.Undoes = &Trace{x.V.Act, x.V.Course, x.V.Instead, x.V.At}
+	}
+	for _, o := range d.Only() {
+		v.Only = append(v.Only, OnlyAnswer{y.Rules[o.Rule].ID, y.Codes[o.Course]})
+	}
 	if v.Fees == nil {
 		v.Fees = []string{}
 	}
@@ -142,10 +71,15 @@ func newSheet(d *school.Desk) *SheetView {
 
 func (v *SheetView) requests(d *school.Desk) {
 	y := d.Year.Year
-	covers := d.Cover()
+	covers, sole := d.Cover(), d.Known.Sole(&d.Sheet)
 	for i, r := range d.Sheet.Requests {
 		e := newEntry(d, r.Course)
 		e.Rank, e.Terms = i+1, positions(y.Courses[r.Course].Spans[0])
+		for _, o := range sole {
+			if o.Course == r.Course {
+				e.OnlyFor = append(e.OnlyFor, y.Rules[o.Rule].ID)
+			}
+		}
 		if d.Judgement != nil {
 			found := &d.Judgement.Requests[i]
 			e.Terms = positions(d.Judgement.Packing.Spans[i])
@@ -229,6 +163,10 @@ func newStatus(d *school.Desk) Status {
 	r := &d.Row
 	st := Status{State: r.State, Changed: d.Changed, HandedIn: d.HandedIn(), Next: string(d.Next), KeptAt: r.ChangedAt, SubmittedAt: r.SubmittedAt, ClearedAt: r.ClearedAt,
 		Message: r.Message, Asked: r.Asked, Signatures: []Signature{}}
+	if x := d.Since(); x != nil {
+		since := Since(*x)
+		st.Since = &since
+	}
 	if r.Receipt != nil {
 		st.Receipt = *r.Receipt
 	}
@@ -236,6 +174,9 @@ func newStatus(d *school.Desk) Status {
 		for _, x := range r.Signatures.V {
 			st.Signatures = append(st.Signatures, Signature{x.Name, x.At, x.ForFamily})
 		}
+	}
+	if x := r.Answered; x != nil {
+		st.Answered = &Answered{x.V.Wish, x.V.Answer, x.V.By, x.V.At}
 	}
 	if w := d.Window(); !w.Opens.IsZero() {
 		st.Window = &Window{w.Opens, w.Families, w.Counselors, d.Year.Policy.Settings.TimeZone}
@@ -246,8 +187,8 @@ func newStatus(d *school.Desk) Status {
 func newAct(a acts.Answer) Act { return Act{a.Allowed, string(a.Why), a.Reason} }
 
 func newActs(a *acts.Answers) Acts {
-	return Acts{newAct(a[acts.Edit]), newAct(a[acts.Undo]), newAct(a[acts.Submit]), newAct(a[acts.Sign]), newAct(a[acts.Ask]), newAct(a[acts.Look]),
-		newAct(a[acts.Decide]), newAct(a[acts.SendBack]), newAct(a[acts.Clear]), newAct(a[acts.Reopen])}
+	return Acts{newAct(a[acts.Edit]), newAct(a[acts.Undo]), newAct(a[acts.Redo]), newAct(a[acts.Submit]), newAct(a[acts.Sign]), newAct(a[acts.Ask]), newAct(a[acts.Look]),
+		newAct(a[acts.Decide]), newAct(a[acts.SendBack]), newAct(a[acts.Clear]), newAct(a[acts.Reopen]), newAct(a[acts.Plan])}
 }
 
 // newEntry shows what is known of a course on the sheet, wherever it stands.
@@ -256,17 +197,19 @@ func newEntry(d *school.Desk, course int32) Entry {
 	e := Entry{Course: y.Codes[course], Entry: "none", Mark: string(sheet.Settled), Retake: k.Retake(course)}
 	e.Assigned, e.Fixed = k.Assigned(course)
 	e.Fixed = e.Fixed || e.Assigned && y.Policy.Settings.NoExchange
-	for i := range k.Signals {
-		if x := &k.Signals[i]; x.Kind == sheet.Recommendation && x.Code == e.Course {
-			e.Recommends = k.Said[i]
-			break
-		}
-	}
+	e.Recommends, e.AssignedBy = said(k, sheet.Recommendation, e.Course), said(k, sheet.Assignment, e.Course)
 	for _, proof := range k.Explain(&d.Sheet, course) {
 		e.Needs = append(e.Needs, newProof(k, &proof))
 		for i := range k.Claims {
 			if claim := &k.Claims[i]; claim.About(proof.Leaf, e.Course) {
-				e.Claims = append(e.Claims, Claim(*claim))
+				e.Claims = append(e.Claims, newClaim(claim))
+			}
+		}
+		for i := range k.Declined {
+			if x := &k.Declined[i]; proof.Verdict < condition.Expected && x.About(proof.Leaf, e.Course) {
+				declined := newClaim(&x.Claim)
+				declined.Answer, declined.Decider = x.Answer, x.Decider
+				e.Declined = append(e.Declined, declined)
 			}
 		}
 	}
@@ -278,6 +221,20 @@ func newEntry(d *school.Desk, course int32) Entry {
 		}
 	}
 	return e
+}
+
+// said is who gave the first signal of a kind about a course, where it is known.
+func said(k *school.Known, kind sheet.SignalKind, course string) string {
+	for i := range k.Signals {
+		if x := &k.Signals[i]; x.Kind == kind && x.Code == course {
+			return k.Said[i]
+		}
+	}
+	return ""
+}
+
+func newClaim(c *school.Claim) Claim {
+	return Claim{ID: c.ID, Course: c.Course, Name: c.Name, By: c.By, Note: c.Note, File: c.File}
 }
 
 func newNeed(y *catalog.Year, l *condition.Leaf) Need {
@@ -334,8 +291,14 @@ func newEffect(d *school.Desk, e *sheet.Effect) Effect {
 	y := d.Year.Year
 	out := Effect{Course: y.Codes[e.Course], Refused: string(school.EditCode(e.Refused)), Offered: y.Courses[e.Course].Offers(d.Row.Grade), Entry: verdict(e.HasEntry, e.Entry),
 		Barred: e.Barred, Earned: e.Earned, Repeat: e.Repeat, Retake: e.Retake, OK: e.Admissible, Shown: e.Admissible || e.HasEntry && e.Entry == condition.Unverified,
-		Terms: positions(e.Span), Fits: e.Fits, Fill: codes(y, e.Fill), Swaps: codes(y, e.Swaps), With: codes(y, e.With), Recommended: d.Known.Recommended(e.Course),
+		Terms: positions(e.Span), Fits: e.Fits, Fill: codes(y, e.Fill), Swaps: codes(y, e.Swaps), With: codes(y, e.With), Recommended: e.Recommended,
 		Weight: e.Weight(y)}
+	if out.Recommended {
+		out.Recommends = said(d.Known, sheet.Recommendation, out.Course)
+	}
+	for _, m := range e.Moved {
+		out.Moves = append(out.Moves, RuleMove{y.Rules[m.Rule].ID, m.After})
+	}
 	for _, l := range e.Missing {
 		out.Missing = append(out.Missing, newNeed(y, l))
 	}
@@ -398,7 +361,7 @@ func newCaseload(c *school.Caseload) *CaseloadView {
 	for i := range c.Lines {
 		l := &c.Lines[i]
 		v.Students = append(v.Students, CaseRow{ID: l.Row.Student, Given: l.Pupil.GivenName, Family: l.Pupil.FamilyName, Grade: l.Row.Grade, Stage: l.Stage, Reason: l.Reason,
-			Course: l.Course, Text: l.Text, Since: l.Row.SubmittedAt, Version: l.Row.Version, Acts: CaseActs{Clear: newAct(l.Acts[acts.Clear])}})
+			Course: l.Course, Text: l.Text, Also: l.Also, Since: l.Row.SubmittedAt, Version: l.Row.Version, Acts: CaseActs{Clear: newAct(l.Acts[acts.Clear])}})
 	}
 	return v
 }

@@ -19,15 +19,17 @@ type InYear struct {
 type OnSheet struct {
 	InYear
 	Student string `path:"student" maxLength:"100"`
+	Draft   int64  `query:"draft" minimum:"0" doc:"One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it"`
 }
 
 func (o *OnSheet) place() school.Place {
-	return school.Place{School: o.School, Year: o.Year, Student: o.Student}
+	return school.Place{School: o.School, Year: o.Year, Student: o.Student, Draft: o.Draft}
 }
 
 const (
-	yearPath  = "/api/schools/{school}/years/{year}"
-	sheetPath = yearPath + "/students/{student}/sheet"
+	yearPath    = "/api/schools/{school}/years/{year}"
+	studentPath = yearPath + "/students/{student}"
+	sheetPath   = studentPath + "/sheet"
 )
 
 func operation(id, method, path, summary string) huma.Operation {
@@ -39,6 +41,13 @@ func (s *Server) routes(api huma.API) {
 	s.schoolRoutes(api)
 	s.sheetRoutes(api)
 	s.actRoutes(api)
+	s.pathRoutes(api)
+	s.fileRoutes(api)
+	s.whatIfRoutes(api)
+	s.draftRoutes(api)
+	s.calendarRoutes(api)
+	s.paperRoutes(api)
+	s.remarkRoutes(api)
 	s.liveRoutes(api)
 	s.taskRoutes(api)
 }
@@ -71,7 +80,7 @@ func (s *Server) schoolRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return &catalogOut{newCatalog(y, in.Language)}, nil
+			return &catalogOut{newCatalog(y.SchoolYear, in.Language, y.Teachers)}, nil
 		})
 	type caseloadIn struct {
 		InYear

@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"mime"
 	"net/http"
 	"strings"
 
@@ -36,14 +37,30 @@ func (s *Server) sheetRoutes(api huma.API) {
 		}
 		return &taggedOut{http.StatusOK, quoted(d.Tag()), newSheet(d)}, nil
 	})
+	type effectsIn struct {
+		OnSheet
+		Instead string `query:"instead" maxLength:"100" doc:"A requested course in whose place each would come"`
+	}
 	type effectsOut struct{ Body *EffectsView }
 	signedIn(s, api, operation("get-effects", http.MethodGet, sheetPath+"/effects", "What adding each course would do to a sheet"),
-		func(ctx context.Context, by int64, in *OnSheet) (*effectsOut, error) {
-			e, err := s.cases.Effects(ctx, by, in.place())
+		func(ctx context.Context, by int64, in *effectsIn) (*effectsOut, error) {
+			e, err := s.cases.Effects(ctx, by, in.place(), in.Instead)
 			if err != nil {
 				return nil, err
 			}
 			return &effectsOut{newEffects(e)}, nil
+		})
+	type earlierIn struct {
+		OnSheet
+		Version int64 `path:"version" minimum:"1"`
+	}
+	signedIn(s, api, operation("get-earlier", http.MethodGet, sheetPath+"/versions/{version}", "A sheet as it was in an earlier version, judged by what is known now"),
+		func(ctx context.Context, by int64, in *earlierIn) (*sheetOut, error) {
+			d, err := s.cases.Earlier(ctx, by, in.place(), in.Version)
+			if err != nil {
+				return nil, err
+			}
+			return &sheetOut{newSheet(d)}, nil
 		})
 	type historyOut struct{ Body []HistoryItem }
 	signedIn(s, api, operation("get-history", http.MethodGet, sheetPath+"/history", "What happened to a sheet, the latest first, at most 100"),
@@ -54,7 +71,7 @@ func (s *Server) sheetRoutes(api huma.API) {
 			}
 			out := &historyOut{Body: []HistoryItem{}}
 			for _, e := range list {
-				out.Body = append(out.Body, HistoryItem{e.Version, e.At, e.Who, e.Kind, e.Act, e.Course, e.Message, e.Answer, e.Reason})
+				out.Body = append(out.Body, HistoryItem{e.Version, e.At, e.Who, e.Kind, e.Act, e.Course, e.Message, e.Answer, e.Reason, e.Instead})
 			}
 			return out, nil
 		})
@@ -82,11 +99,16 @@ func onSheet[B any](s *Server, api huma.API, op huma.Operation, do func(ctx cont
 type Edit struct {
 	Version   int64    `json:"version" doc:"The version of the sheet the change was made on" minimum:"1"`
 	Key       string   `json:"key,omitempty" maxLength:"64" doc:"Chosen anew for each change: sent again, a change whose answer was lost is answered, not made again"`
-	Act       string   `json:"act" enum:"request,alternate,remove,order,undo"`
+	Act       string   `json:"act" enum:"request,alternate,remove,order,replace,takeOver,fill,useDraft,restore,undo,redo"`
 	Course    string   `json:"course,omitempty" maxLength:"100"`
 	StandsFor string   `json:"standsFor,omitempty" maxLength:"100" doc:"alternate: the request it stands in for; empty: any"`
+	Instead   string   `json:"instead,omitempty" maxLength:"100" doc:"replace: the course that gives its place"`
+	Place     int      `json:"place,omitempty" minimum:"0" maximum:"60" doc:"request, alternate: the place it takes in its list, from 1; 0: the one it comes to"`
 	List      string   `json:"list,omitempty" enum:"requests,alternates" doc:"order: which list"`
 	Order     []string `json:"order,omitempty" maxItems:"60" doc:"order: every course of the list, once"`
+	Courses   []string `json:"courses,omitempty" maxItems:"60" doc:"takeOver: those of them that can be are requested"`
+	Draft     int64    `json:"draft,omitempty" doc:"useDraft: the draft that comes in place of the sheet"`
+	Then      int64    `json:"then,omitempty" doc:"restore: the version of the sheet that comes back"`
 	Reason    string   `json:"reason,omitempty" maxLength:"1000" doc:"Where it is made for the family"`
 }
 
@@ -175,5 +197,45 @@ func (s *Server) actRoutes(api huma.API) {
 	onSheet(s, api, operation("decide", http.MethodPost, sheetPath+"/decision", "Confirm, waive or decline as a counselor, with a reason"),
 		func(ctx context.Context, by int64, at school.Place, b *Decision) (*school.Desk, error) {
 			return s.cases.Decide(ctx, by, at, school.Decision(*b))
+		})
+}
+
+// fileRoutes are those of the files that go with claims.
+func (s *Server) fileRoutes(api huma.API) {
+	type attachIn struct {
+		OnSheet
+		Claim   int64  `path:"claim" minimum:"1"`
+		Name    string `query:"name" minLength:"1" maxLength:"200" doc:"Of the file"`
+		Reason  string `query:"reason" maxLength:"1000" doc:"Where it is done for the family"`
+		RawBody []byte `contentType:"application/octet-stream"`
+	}
+	op := operation("attach-file", http.MethodPost, studentPath+"/claims/{claim}/file", "Put a file beside an open claim: a PDF, a JPEG, PNG or HEIC picture, or text; at most 10 MB")
+	op.MaxBodyBytes = school.MaxAttachment
+	op.Middlewares = huma.Middlewares{s.beforeUpload(s.cases.MayAttach)}
+	signedIn(s, api, op, func(ctx context.Context, by int64, in *attachIn) (*sheetOut, error) {
+		d, err := s.cases.Attach(ctx, by, in.place(), in.Claim, in.Name, in.Reason, in.RawBody)
+		if err != nil {
+			return nil, err
+		}
+		return &sheetOut{newSheet(d)}, nil
+	})
+	type fileIn struct {
+		OnSheet
+		Claim int64 `path:"claim" minimum:"1"`
+	}
+	type fileOut struct {
+		ContentType        string `header:"Content-Type"`
+		ContentDisposition string `header:"Content-Disposition"`
+		Policy             string `header:"Content-Security-Policy"`
+		Body               []byte `contentType:"application/octet-stream"`
+	}
+	signedIn(s, api, operation("get-file", http.MethodGet, studentPath+"/claims/{claim}/file", "The file beside a claim, for the family and whoever decides"),
+		func(ctx context.Context, by int64, in *fileIn) (*fileOut, error) {
+			file, err := s.cases.Attachment(ctx, by, in.place(), in.Claim)
+			if err != nil {
+				return nil, err
+			}
+			// It is given out to be kept, never to be shown by the browser, whatever is in it.
+			return &fileOut{"application/octet-stream", mime.FormatMediaType("attachment", map[string]string{"filename": file.Name}), "sandbox; default-src 'none'", file.Content}, nil
 		})
 }

@@ -23,7 +23,8 @@ const uploadsAtOnce = 3
 
 // isUpload tells whether a request brings a file, which is no text and may take its time.
 func isUpload(r *http.Request) bool {
-	return r.Method == http.MethodPost && strings.HasPrefix(r.URL.Path, "/api/") && strings.HasSuffix(r.URL.Path, "/imports")
+	return r.Method == http.MethodPost && strings.HasPrefix(r.URL.Path, "/api/") &&
+		(strings.HasSuffix(r.URL.Path, "/imports") || strings.Contains(r.URL.Path, "/claims/") && strings.HasSuffix(r.URL.Path, "/file"))
 }
 
 // TaskView is work that takes long.
@@ -132,7 +133,9 @@ func (s *Server) taskRoutes(api huma.API) {
 	}
 	op := operation("start-import", http.MethodPost, yearPath+"/imports", "Read and check a school bundle (a zip file); nothing changes before its task is told to go on")
 	op.MaxBodyBytes = school.MaxUpload
-	op.Middlewares = huma.Middlewares{s.beforeUpload}
+	op.Middlewares = huma.Middlewares{s.beforeUpload(func(ctx context.Context, by int64, at school.Place) error {
+		return s.cases.MayManageData(ctx, by, at.School, at.Year)
+	})}
 	signedIn(s, api, op, func(ctx context.Context, by int64, in *importIn) (*taskOut, error) {
 		return out(s.cases.StartImport(ctx, by, in.School, in.Year, in.Name, in.RawBody))
 	})
@@ -165,12 +168,16 @@ func (s *Server) taskRoutes(api huma.API) {
 }
 
 // beforeUpload lets nobody send a file who may not, before any of it is read, and only some at the same time.
-func (s *Server) beforeUpload(hctx huma.Context, next func(huma.Context)) {
+func (s *Server) beforeUpload(may func(ctx context.Context, by int64, at school.Place) error) func(huma.Context, func(huma.Context)) {
+	return func(hctx huma.Context, next func(huma.Context)) { s.upload(hctx, next, may) }
+}
+
+func (s *Server) upload(hctx huma.Context, next func(huma.Context), may func(ctx context.Context, by int64, at school.Place) error) {
 	ctx := hctx.Context()
 	by, err := s.account(ctx)
 	if err == nil {
 		year, _ := strconv.Atoi(hctx.Param("year"))
-		if err = s.cases.MayManageData(ctx, by, hctx.Param("school"), year); err != nil {
+		if err = may(ctx, by, school.Place{School: hctx.Param("school"), Year: year, Student: hctx.Param("student")}); err != nil {
 			err = answer(ctx, err)
 		}
 	}

@@ -205,8 +205,10 @@ func TestAuthorisation(t *testing.T) {
 	const other = "/api/schools/pellworth/years/2027/students/s0003/sheet"
 	const foreign = "/api/schools/elsewhere/years/2027/students/s9/sheet"
 	const year, elsewhere = "/api/schools/pellworth/years/2027", "/api/schools/elsewhere/years/2027"
+	ofMara, ofOther, ofForeign := strings.TrimSuffix(maraSheet, "sheet"), strings.TrimSuffix(other, "sheet"), strings.TrimSuffix(foreign, "sheet")
 	roles := []string{"", "mara.quill", "other.student", "ilse.quill", "other.guardian", "ms.arden", "ms.colleague", "office", "a.teacher", "foreign.counselor", "foreign.office"}
 	const ok, out, hidden, no, stale = "200", "401 not-signed-in", "404 not-found", "403 forbidden", "409 stale-version"
+	const noClaim = "409 no-such-claim"
 	type answers map[string]string // those not named get hidden; nobody signed in gets out
 	reads := answers{"mara.quill": ok, "ilse.quill": ok, "ms.arden": ok, "ms.colleague": ok, "office": ok}
 	decides := func(what string) answers {
@@ -225,6 +227,15 @@ func TestAuthorisation(t *testing.T) {
 		return answers{"mara.quill": no, "other.student": no, "ilse.quill": no, "other.guardian": no, "ms.arden": counselor, "ms.colleague": counselor, "office": office, "a.teacher": no}
 	}
 	const version, message, signature = `{"version":999}`, `{"version":999,"message":"x"}`, `{"version":999,"agreed":[]}`
+	const blank = `{"kind":"question","text":" "}`
+	decidesOr := func(what string, roles ...string) answers {
+		out := answers{"ms.colleague": no}
+		for _, role := range roles {
+			out[role] = what
+		}
+		return out
+	}
+	const plan = `{"version":999,"act":"add","course":"PHY1","grade":11}`
 	const undo, decision = `{"version":999,"act":"undo"}`, `{"version":999,"answer":"waive","course":"PHY1","reason":"x"}`
 	rows := []struct {
 		method, path, body string
@@ -246,6 +257,38 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", other + "/decision", decision, otherDecides(stale)}, {"POST", other + "/return", message, otherDecides(stale)},
 		{"GET", foreign, "", foreignReads}, {"GET", foreign + "/history", "", foreignReads}, {"GET", foreign + "/effects", "", foreignReads},
 		{"POST", foreign + "/changes", undo, foreignDecides}, {"POST", foreign + "/decision", decision, foreignDecides},
+		{"GET", ofMara + "path", "", reads}, {"GET", ofOther + "path", "", otherReads}, {"GET", ofForeign + "path", "", foreignReads},
+		{"GET", ofMara + "courses/PHY1", "", reads}, {"GET", ofOther + "courses/PHY1", "", otherReads}, {"GET", ofForeign + "courses/PHY1", "", foreignReads},
+		{"POST", ofMara + "plan", plan, answers{"mara.quill": "409 stale-plan", "ilse.quill": "409 stale-plan", "ms.arden": "409 stale-plan", "ms.colleague": no, "office": "409 stale-plan"}},
+		{"POST", ofOther + "plan", plan, answers{"other.student": "409 stale-plan", "other.guardian": "409 stale-plan", "ms.arden": "409 stale-plan", "ms.colleague": no, "office": "409 stale-plan"}},
+		{"POST", ofForeign + "plan", plan, answers{"foreign.counselor": "409 stale-plan", "foreign.office": "409 stale-plan"}},
+		{"GET", ofMara + "claims/1/file", "", answers{"mara.quill": hidden, "ilse.quill": hidden, "ms.arden": hidden, "ms.colleague": no, "office": hidden}},
+		{"GET", ofOther + "claims/1/file", "", answers{"ms.colleague": no}}, {"GET", ofForeign + "claims/1/file", "", nil},
+		{"POST", ofMara + "claims/999999/file?name=x.txt&reason=x", "text", answers{"mara.quill": noClaim, "ilse.quill": no, "ms.arden": noClaim, "ms.colleague": no, "office": noClaim}},
+		{"POST", ofOther + "claims/999999/file?name=x.txt&reason=x", "text", answers{"other.student": noClaim, "other.guardian": no, "ms.arden": noClaim, "ms.colleague": no, "office": noClaim}},
+		{"POST", ofForeign + "claims/999999/file?name=x.txt&reason=x", "text", answers{"foreign.counselor": noClaim, "foreign.office": noClaim}},
+		{"GET", maraSheet + "/hints", "", reads}, {"GET", other + "/hints", "", otherReads}, {"GET", foreign + "/hints", "", foreignReads},
+		{"GET", maraSheet + "/what-if?lost=PHY1", "", reads}, {"GET", other + "/what-if?lost=NOSUCH", "", answers{"other.student": "404 no-such-course", "other.guardian": "404 no-such-course",
+			"ms.arden": "404 no-such-course", "ms.colleague": "404 no-such-course", "office": "404 no-such-course"}}, {"GET", foreign + "/what-if?lost=PHY1", "", answers{"foreign.counselor": "409 not-on-sheet", "foreign.office": "409 not-on-sheet"}},
+		{"GET", ofMara + "drafts", "", reads}, {"GET", ofOther + "drafts", "", otherReads}, {"GET", ofForeign + "drafts", "", foreignReads},
+		{"POST", ofMara + "drafts", `{"name":" "}`, answers{"mara.quill": "422 needs-name", "ilse.quill": no, "ms.arden": no, "ms.colleague": no, "office": no}},
+		{"POST", ofOther + "drafts", `{"name":" "}`, answers{"other.student": "422 needs-name", "other.guardian": no, "ms.arden": no, "ms.colleague": no, "office": no}},
+		{"POST", ofForeign + "drafts", `{"name":" "}`, answers{"foreign.counselor": no, "foreign.office": no}},
+		{"PUT", ofMara + "drafts/999", `{"name":"x"}`, nil}, {"DELETE", ofMara + "drafts/999", "", nil},
+		{"GET", maraSheet + "?draft=999", "", nil}, {"GET", other + "?draft=999", "", nil}, {"POST", maraSheet + "/submission?draft=999", version, nil},
+		{"GET", ofMara + "errands.ics", "", reads}, {"GET", ofOther + "errands.ics", "", otherReads}, {"GET", ofForeign + "errands.ics", "", foreignReads},
+		{"GET", ofMara + "feed", "", reads}, {"GET", ofOther + "feed", "", otherReads}, {"GET", ofForeign + "feed", "", foreignReads},
+		{"POST", ofMara + "feed", "", reads}, {"POST", ofOther + "feed", "", otherReads}, {"POST", ofForeign + "feed", "", foreignReads},
+		{"DELETE", ofMara + "feed", "", reads}, {"DELETE", ofOther + "feed", "", otherReads}, {"DELETE", ofForeign + "feed", "", foreignReads},
+		{"GET", maraSheet + "/paper.pdf", "", reads}, {"GET", other + "/paper.pdf", "", otherReads}, {"GET", foreign + "/paper.pdf", "", foreignReads},
+		{"GET", maraSheet + "/versions/999", "", nil}, {"GET", other + "/versions/999", "", nil}, {"GET", foreign + "/versions/999", "", nil},
+		{"GET", ofMara + "remarks", "", reads}, {"GET", ofOther + "remarks", "", otherReads}, {"GET", ofForeign + "remarks", "", foreignReads},
+		{"POST", ofMara + "remarks", blank, decidesOr("422 needs-message", "mara.quill", "ilse.quill", "ms.arden", "office")},
+		{"POST", ofOther + "remarks", blank, decidesOr("422 needs-message", "other.student", "other.guardian", "ms.arden", "office")},
+		{"POST", ofForeign + "remarks", blank, answers{"foreign.counselor": "422 needs-message", "foreign.office": "422 needs-message"}},
+		{"POST", ofMara + "remarks/999/answer", `{"answer":"x"}`, answers{"mara.quill": no, "ilse.quill": no, "ms.arden": hidden, "ms.colleague": no, "office": hidden}},
+		{"POST", ofOther + "remarks/999/answer", `{"answer":"x"}`, answers{"other.student": no, "other.guardian": no, "ms.arden": hidden, "ms.colleague": no, "office": hidden}},
+		{"POST", ofForeign + "remarks/999/answer", `{"answer":"x"}`, nil},
 		{"GET", year + "/students/nobody/sheet", "", nil}, {"GET", "/api/schools/nowhere/years/2027/students/s0001/sheet", "", nil},
 		{"GET", "/api/schools/pellworth/years/2026/students/s0001/sheet", "", nil},
 		{"GET", year + "/catalog", "", members}, {"GET", "/api/schools/pellworth/years/2026/catalog", "", nil}, {"GET", elsewhere + "/catalog", "", foreignReads},
@@ -264,7 +307,7 @@ func TestAuthorisation(t *testing.T) {
 	routes := map[string]bool{}
 	for _, row := range rows {
 		path := regexp.MustCompile(`\?.*`).ReplaceAllString(row.path, "")
-		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/\w+`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}} {
+		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/\w+`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`remarks/\d+`, "remarks/{id}"}} {
 			path = regexp.MustCompile(part[0]).ReplaceAllString(path, part[1])
 		}
 		routes[row.method+" "+path] = true
@@ -282,7 +325,7 @@ func TestAuthorisation(t *testing.T) {
 		}
 	}
 	// No route may be missing from the table; those of one's own account are tested by themselves.
-	own := []string{"POST /api/session", "DELETE /api/session", "GET /api/me", "GET /api/welcome", "PUT /api/me/language", "GET /api/sessions", "DELETE /api/sessions/{id}", "POST /api/password"}
+	own := []string{"POST /api/session", "DELETE /api/session", "GET /api/me", "GET /api/welcome", "PUT /api/me/language", "GET /api/sessions", "DELETE /api/sessions/{id}", "POST /api/password", "GET /api/calendar/{token}/errands.ics"}
 	contract, err := web.OpenAPI()
 	if err != nil {
 		t.Fatal(err)
@@ -303,7 +346,7 @@ func TestAuthorisation(t *testing.T) {
 	}
 	for _, route := range own[2:] {
 		method, path, _ := strings.Cut(route, " ")
-		if path == "/api/welcome" || path == "/api/me" {
+		if path == "/api/welcome" || path == "/api/me" || strings.HasPrefix(path, "/api/calendar/") {
 			continue
 		}
 		body := map[string]string{"POST": `{"old":"x","new":"y"}`, "PUT": `{"language":"es"}`}[method]
@@ -1099,8 +1142,11 @@ func TestTheCatalogOnTheScreen(t *testing.T) {
 		t.Fatalf("%v: %.300s", err, body)
 	}
 	for _, c := range v.Courses {
-		if c.Code == "PHY1" && (c.Entry == "" || c.Subject != "Science" || len(c.Spans) != 1 || len(c.Spans[0]) != 2) {
+		if c.Code == "PHY1" && (c.Subject != "Science" || len(c.Spans) != 1 || len(c.Spans[0]) != 2) {
 			t.Errorf("Physics: %+v", c)
+		}
+		if c.Code == "BIO1" && !slices.Contains(c.Teachers, "Mr Inkpen") {
+			t.Errorf("who teaches biology: %v", c.Teachers)
 		}
 		if c.Code == "BIO1A" && c.VariantOf != "BIO1" {
 			t.Errorf("the variant: %+v", c)

@@ -2,14 +2,20 @@ package web_test
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
+	"os/exec"
 	"slices"
 	"strings"
 	"testing"
 
+	"rubricon/bundle"
+	"rubricon/paper"
+	"rubricon/school"
+	"rubricon/store/storetest"
 	"rubricon/web"
 )
 
@@ -144,6 +150,203 @@ func TestWhatIsServed(t *testing.T) {
 		}
 		if path == "/" && !strings.Contains(string(body), `<meta name="description"`) {
 			t.Error("the page's head has no description")
+		}
+	}
+}
+
+// A file beside a claim is taken by its content, kept for the family and whoever decides, and given out to be kept, never to be shown.
+func TestFilesBesideClaims(t *testing.T) {
+	s := newSite(t)
+	s.strangers()
+	mara := s.person("mara.quill")
+	_, body := s.call(mara, "GET", maraSheet, "")
+	var sheet web.SheetView
+	if err := json.Unmarshal(body, &sheet); err != nil {
+		t.Fatal(err)
+	}
+	var claim int64
+	for _, e := range sheet.Requests {
+		for _, c := range e.Claims {
+			claim = c.ID
+		}
+	}
+	path := fmt.Sprintf("%s/claims/%d/file", strings.TrimSuffix(maraSheet, "/sheet"), claim)
+	heic := "\x00\x00\x00\x18ftypheic\x00\x00\x00\x00mif1heic"
+	for _, c := range []struct{ name, content, want string }{
+		{"report.pdf", "%PDF-1.7\n%\xe2\xe3\xcf\xd3\n", "200"},
+		{"photo.png", "\x89PNG\r\n\x1a\n0000", "200"},
+		{"photo.jpg", "\xff\xd8\xff\xe0\x00\x10JFIF", "200"},
+		{"photo.heic", heic, "200"},
+		{"page.html", "<script>alert(1)</script>", "200"},
+		{"program.exe", "MZ\x90\x00\x03\x00\x00\x00", "422 bad-file"},
+		{"archive.pdf", "PK\x03\x04\x14\x00\x00\x00", "422 bad-file"},
+		{"empty.txt", "", "400 bad-request"},
+		{"big.txt", strings.Repeat("x", school.MaxAttachment+1), "413 too-large"},
+	} {
+		if got := said(s.call(mara, "POST", path+"?name="+c.name, c.content)); got != c.want {
+			t.Errorf("%s: %s, want %s", c.name, got, c.want)
+		}
+	}
+	if got := said(s.call(s.person("ms.arden"), "POST", path+"?name=x.txt", "x")); got != "422 needs-reason" {
+		t.Errorf("for the family without a reason: %s", got)
+	}
+	for username, want := range map[string]string{"mara.quill": "200", "ilse.quill": "200", "ms.arden": "200", "office": "200", "ms.colleague": "403 forbidden", "other.student": "404 not-found",
+		"other.guardian": "404 not-found", "a.teacher": "404 not-found", "foreign.office": "404 not-found", "": "401 not-signed-in"} {
+		request, err := http.NewRequest("GET", s.URL+path, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		answer, err := s.person(username).Do(request)
+		if err != nil {
+			t.Fatal(err)
+		}
+		content, _ := io.ReadAll(answer.Body)
+		_ = answer.Body.Close()
+		if got := said(answer.StatusCode, content); got != want && (want != "200" || answer.StatusCode != 200) {
+			t.Errorf("%s: %s, want %s", username, got, want)
+		}
+		if h := answer.Header; want == "200" && (string(content) != "<script>alert(1)</script>" || h.Get("Content-Disposition") != "attachment; filename=page.html" ||
+			h.Get("Content-Type") != "application/octet-stream" || h.Get("X-Content-Type-Options") != "nosniff" || !strings.Contains(h.Get("Content-Security-Policy"), "sandbox")) {
+			t.Errorf("%s gets %q with %v", username, content, h)
+		}
+	}
+	if _, body = s.call(mara, "GET", maraSheet, ""); !strings.Contains(string(body), `"file":"page.html"`) {
+		t.Error("the claim does not name its file")
+	}
+}
+
+// A secret address gives the errands to whoever has it, in the language it was made in, until it is taken away, another is made, or the
+// person it was made for may not see the sheet any more. Its token is in no log and not in the database.
+func TestTheCalendarsAddress(t *testing.T) {
+	s := newSite(t)
+	ilse, nobody := s.person("ilse.quill"), s.person("")
+	path := strings.TrimSuffix(maraSheet, "sheet") + "feed"
+	feed := func(client *http.Client) string {
+		t.Helper()
+		_, body := s.send(client, "POST", path, "", map[string]string{"Accept-Language": "es"})
+		var v web.FeedView
+		if err := json.Unmarshal(body, &v); err != nil || v.Path == "" || v.MadeAt == nil {
+			t.Fatalf("%v: %s", err, body)
+		}
+		return v.Path
+	}
+	first := feed(ilse)
+	res, body := s.send(nobody, "GET", first, "", nil)
+	if text := strings.ReplaceAll(string(body), "\r\n ", ""); res.StatusCode != 200 || !strings.HasPrefix(res.Header.Get("Content-Type"), "text/calendar") || !strings.Contains(text, "Gestiones de Mara Quill") ||
+		!strings.Contains(text, "DTSTART:20270312T104200Z") {
+		t.Errorf("%d %v\n%s", res.StatusCode, res.Header, body)
+	}
+	if status, body := s.call(ilse, "GET", path, ""); status != 200 || strings.Contains(string(body), "path") || !strings.Contains(string(body), "madeAt") {
+		t.Errorf("looked at again: %d %s", status, body)
+	}
+	second := feed(ilse)
+	if got := said(s.call(nobody, "GET", first, "")); got != "404 not-found" {
+		t.Errorf("the address before: %s", got)
+	}
+	if status, _ := s.call(nobody, "GET", second, ""); status != 200 {
+		t.Errorf("the new address: %d", status)
+	}
+	s.call(ilse, "DELETE", path, "")
+	if got := said(s.call(nobody, "GET", second, "")); got != "404 not-found" {
+		t.Errorf("an address taken away: %s", got)
+	}
+	if got := said(s.call(nobody, "GET", "/api/calendar/guess/errands.ics", "")); got != "404 not-found" {
+		t.Errorf("a guess: %s", got)
+	}
+}
+
+// printedText is what a reader sees of a PDF, by poppler's pdftotext.
+func printedText(t *testing.T, pdf []byte) string {
+	t.Helper()
+	run := exec.Command("pdftotext", "-layout", "-", "-")
+	run.Stdin = bytes.NewReader(pdf)
+	out, err := run.Output()
+	if err != nil {
+		t.Fatalf("pdftotext (poppler-utils): %v", err)
+	}
+	return string(out)
+}
+
+// What is printed says what the sheet says, in the language that is asked for: with a code once it is handed in, and none before.
+func TestTheSheetOnPaper(t *testing.T) {
+	s := newSite(t)
+	mara := s.person("mara.quill")
+	read := func(language string) string {
+		t.Helper()
+		res, body := s.send(mara, "GET", maraSheet+"/paper.pdf?language="+language, "", nil)
+		if res.StatusCode != 200 || res.Header.Get("Content-Type") != "application/pdf" || !strings.Contains(res.Header.Get("Content-Disposition"), "sheet.pdf") {
+			t.Fatalf("%d %v", res.StatusCode, res.Header)
+		}
+		return printedText(t, body)
+	}
+	english, spanish := read("en"), read("es")
+	for _, want := range []string{"Mara Quill", "Not handed in yet", "8 requests", "English 10", "first semester", "Printmaking", "stands in for Ceramics I", "Studio safety form", "Fri 28 May 2027", "page 1 / 1"} {
+		if !strings.Contains(english, want) {
+			t.Errorf("no %q in\n%s", want, english)
+		}
+	}
+	for _, want := range []string{"Todavía no se ha entregado", "8 solicitudes", "todo el curso", "vie 28 may 2027", "0,5", "página 1 / 1"} {
+		if !strings.Contains(spanish, want) {
+			t.Errorf("no %q in\n%s", want, spanish)
+		}
+	}
+	if strings.Contains(english, "Give this page back") {
+		t.Error("what is not handed in has a code")
+	}
+	for _, edit := range []string{`"act":"request","course":"TID1"`, `"act":"alternate","course":"WOO1"`, `"act":"alternate","course":"SAI1"`} {
+		s.call(mara, "POST", maraSheet+"/changes", fmt.Sprintf(`{"version":%d,%s}`, s.version("s0001"), edit))
+	}
+	_, body := s.call(mara, "POST", maraSheet+"/submission", fmt.Sprintf(`{"version":%d}`, s.version("s0001")))
+	var v web.SheetView
+	if err := json.Unmarshal(body, &v); err != nil || v.Status.Receipt == "" {
+		t.Fatalf("%v: %s", err, body)
+	}
+	handed := read("en")
+	code := fmt.Sprintf("%s-%c", v.Status.Receipt, paper.CheckCharacter(v.Status.Receipt))
+	for _, want := range []string{"Receipt " + v.Status.Receipt, code, "Give this page back signed", "Guardian: name, signature, date", "Tue 2 Mar 2027"} {
+		if !strings.Contains(handed, want) {
+			t.Errorf("no %q in\n%s", want, handed)
+		}
+	}
+	// Changed afterwards, what was submitted is still what is printed.
+	s.call(mara, "POST", maraSheet+"/changes", fmt.Sprintf(`{"version":%d,"act":"remove","course":"CER1"}`, s.version("s0001")))
+	changed := read("en")
+	for _, want := range []string{"Receipt " + v.Status.Receipt, code, "The sheet has been changed since; this is what the school has.", "9 requests", "Ceramics I"} {
+		if !strings.Contains(changed, want) {
+			t.Errorf("no %q in\n%s", want, changed)
+		}
+	}
+}
+
+// What is to be acknowledged stands on the printed sheet, each by itself, with what the school advises or a course asks for.
+func TestAcknowledgementsOnPaper(t *testing.T) {
+	files := storetest.Files()
+	for i := range files {
+		switch f := &files[i]; f.Name {
+		case "policy.json":
+			f.Text = bytes.Replace(f.Text, []byte(`{ "id": "study",`), []byte(`{ "id": "clay", "label": {"en": "Clay", "es": "Barro"}, "stance": "acknowledge", "of": { "courses": ["CER1"] }, "max": 0 }, { "id": "study",`), 1)
+		case "courses.csv":
+			code, stance := slices.Index(f.Header, "courseCode"), slices.Index(f.Header, "metadata.entryStance")
+			for _, row := range f.Rows {
+				if row[code] == "PHY1" {
+					row[stance] = "acknowledge"
+				}
+			}
+		}
+	}
+	b, err := bundle.ReadFiles(files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := newSite(t)
+	if _, err := s.cases.Import(t.Context(), b); err != nil {
+		t.Fatal(err)
+	}
+	_, body := s.send(s.person("mara.quill"), "GET", maraSheet+"/paper.pdf?language=es", "", nil)
+	out := printedText(t, body)
+	for _, want := range []string{"Barro: 1 · hasta 0", "Física pide Álgebra I con 70"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("no %q in\n%s", want, out)
 		}
 	}
 }

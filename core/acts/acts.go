@@ -20,6 +20,7 @@ const (
 	View     Act = iota
 	Edit         // put courses on it, take them off, put them in order
 	Undo         // take the latest edit back
+	Redo         // make it again
 	Submit       // hand it in; also again after a change
 	Sign         // as a guardian; or for the family, by who may decide
 	Ask          // the family asks for a change
@@ -28,6 +29,10 @@ const (
 	SendBack     // return it to the family with a message
 	Clear        // accept what was submitted
 	Reopen       // take the clearance back
+	Plan         // plan for later years, which is no part of the sheet
+	SeeFiles     // see what goes with claims
+	Remark       // ask or say something about it
+	Reply        // answer what a family asks or says
 	count
 )
 
@@ -40,7 +45,7 @@ func All() []Act {
 	return list
 }
 
-var names = [count]string{"view", "edit", "undo", "submit", "sign", "ask", "look", "decide", "sendBack", "clear", "reopen"}
+var names = [count]string{"view", "edit", "undo", "redo", "submit", "sign", "ask", "look", "decide", "sendBack", "clear", "reopen", "plan", "seeFiles", "remark", "reply"}
 
 func (a Act) String() string { return names[a] }
 
@@ -63,6 +68,27 @@ func (s State) HandedIn() bool {
 }
 
 func (s State) locked() bool { return s == Cleared || s == Placed }
+
+// Kind is what lies in front of somebody.
+type Kind uint8
+
+// The kinds.
+const (
+	TheSheet Kind = iota
+	ADraft        // a copy that the family works on at any time and nobody hands in
+	WhatWas       // the sheet as it was, for looking at
+)
+
+// has tells whether an act can be done with something of a kind at all.
+func (k Kind) has(act Act) bool {
+	switch k {
+	case ADraft:
+		return act == View || act == Edit || act == Undo || act == Redo || act == SeeFiles
+	case WhatWas:
+		return act == View
+	}
+	return true
+}
 
 // Relation is what a person is to a student. Teachers of the student are nobody here.
 type Relation struct {
@@ -116,6 +142,7 @@ type Why string
 
 // The reasons, in the order in which they are looked at.
 const (
+	NotTheSheet      Why = "not-the-sheet" // what lies there is a draft, or what was
 	NotYours         Why = "forbidden"
 	NoWindowYet      Why = "no-window"
 	NotOpenYet       Why = "not-open-yet"
@@ -131,6 +158,7 @@ const (
 	NotSigned        Why = "not-signed"
 	NotCleared       Why = "not-cleared"
 	NothingToUndo    Why = "nothing-to-undo"
+	NothingToRedo    Why = "nothing-to-redo"
 	NotLookedAt      Why = "not-looked-at"
 	NotReady         Why = "not-ready" // something is still to do
 )
@@ -148,6 +176,7 @@ type Answers [count]Answer
 // Case is all that bears on what may be done.
 type Case struct {
 	Relation Relation
+	Kind     Kind
 	State    State
 	Changed  bool // the sheet differs from what was submitted
 	Window   Window
@@ -159,6 +188,7 @@ type Case struct {
 	SignedByReader bool // this submission
 	Looked         bool // a counselor has agreed to what is on the sheet now
 	Undoable       bool // there is an edit to take back
+	Redoable       bool // the latest acts were undoing
 	Asked          bool // the family has asked for a change, and nobody has answered
 	Complete       bool // nothing is still to do but what waits for a person
 	Ready          bool // nothing is still to do at all
@@ -191,10 +221,13 @@ func (c *Case) needsReason(a Act) bool {
 }
 
 // forFamily tells whether an act of the family can be done for it.
-func forFamily(a Act) bool { return a == Edit || a == Undo || a == Submit || a == Sign }
+func forFamily(a Act) bool { return a == Edit || a == Undo || a == Redo || a == Submit || a == Sign }
 
 // why gives the reason against an act, or "". Instead: it is to be done for the family.
 func (c *Case) why(act Act, phase Phase, instead bool) Why {
+	if !c.Kind.has(act) {
+		return NotTheSheet
+	}
 	if !c.may(act, phase, instead) {
 		return NotYours
 	}
@@ -207,7 +240,7 @@ func (c *Case) why(act Act, phase Phase, instead bool) Why {
 	if c.done(act, instead) {
 		return AlreadyDone
 	}
-	if c.Stale && act != View {
+	if c.Stale && !timeless(act) {
 		return Stale
 	}
 	return c.unfit(act)
@@ -216,25 +249,32 @@ func (c *Case) why(act Act, phase Phase, instead bool) Why {
 // may tells whether an act is this person's at all.
 func (c *Case) may(act Act, phase Phase, instead bool) bool {
 	r := c.Relation
-	if instead {
-		return r.decides(&c.Settings)
+	if instead { // but a draft is the family's own
+		return c.Kind == TheSheet && r.decides(&c.Settings)
 	}
 	switch act {
 	case View:
 		return r.Self || r.Guardian || r.Counsels || r.Counselor || r.Office
-	case Edit, Undo, Submit:
+	case Edit, Undo, Redo, Submit:
 		return r.edits(&c.Settings)
 	case Sign:
 		return r.Guardian
+	case Plan, SeeFiles, Remark:
+		return r.Self || r.Guardian || r.decides(&c.Settings)
 	case Ask: // a student who can change the sheet need not ask
 		return r.Guardian || r.Self && phase == Late
 	}
 	return r.decides(&c.Settings)
 }
 
+// timeless tells whether an act can be done whatever the window says, and whatever version was looked at.
+func timeless(a Act) bool {
+	return a == View || a == Plan || a == SeeFiles || a == Remark || a == Reply
+}
+
 // outOfTime is the reason why an act cannot be done now.
 func (c *Case) outOfTime(act Act, phase Phase, instead bool) Why {
-	if act == View {
+	if timeless(act) || c.Kind == ADraft {
 		return ""
 	}
 	family := !instead && forFamily(act) || act == Ask
@@ -301,12 +341,15 @@ func (c *Case) done(act Act, instead bool) bool {
 // unfit is the reason for which the sheet is not in a state for the act.
 func (c *Case) unfit(act Act) Why {
 	switch act {
-	case Edit, Undo:
+	case Edit, Undo, Redo:
 		if c.State.locked() {
 			return Locked
 		}
 		if act == Undo && !c.Undoable {
 			return NothingToUndo
+		}
+		if act == Redo && !c.Redoable {
+			return NothingToRedo
 		}
 	case Submit:
 		switch {

@@ -19,7 +19,7 @@ func day(n int) time.Time { return time.Date(2027, 3, 0, 8, 0, 0, 0, time.UTC).A
 
 // letters write an answer as one letter.
 var letters = map[Why]byte{NotYours: 'f', NoWindowYet: 'w', NotOpenYet: 'o', Closed: 'c', ClosedForAll: 'x', NotNeeded: 'n', NoPaper: 'p', AlreadyDone: 'a',
-	Stale: 's', Locked: 'l', NothingSubmitted: 'N', ChangedSince: 'h', NotSigned: 'g', NotCleared: 'C', NothingToUndo: 'u', NotLookedAt: 'k', NotReady: 'R'}
+	Stale: 's', Locked: 'l', NothingSubmitted: 'N', ChangedSince: 'h', NotSigned: 'g', NotCleared: 'C', NothingToUndo: 'u', NothingToRedo: 'd', NotLookedAt: 'k', NotReady: 'R', NotTheSheet: 't'}
 
 func letter(a Answer) byte {
 	switch {
@@ -52,7 +52,7 @@ func setState(c *Case, name string) {
 
 // finished is a sheet of which everything holds.
 func finished(r Relation, s policy.Settings) Case {
-	return Case{Relation: r, Settings: s, Guardians: 2, Undoable: true, Complete: true, Ready: true, Looked: false}
+	return Case{Relation: r, Settings: s, Guardians: 2, Undoable: true, Redoable: true, Complete: true, Ready: true, Looked: false}
 }
 
 // A table says, for acts (a list) and states (a list, or "any"), what is answered without a window, before it, in it, when it has
@@ -105,10 +105,10 @@ func holds(t *testing.T, name string, r Relation, s policy.Settings, change func
 
 const (
 	onlySees = `view any +++++
-		edit,undo,submit,sign,ask,look,decide,sendBack,clear,reopen any fffff`
-	decides = `view any +++++
-		edit,undo progress,back,submitted,submitted*,signed,signed* rrrrx
-		edit,undo cleared,placed llllx
+		plan,seeFiles,remark,reply,edit,undo,redo,submit,sign,ask,look,decide,sendBack,clear,reopen any fffff`
+	decides = `view,plan,seeFiles,remark,reply any +++++
+		edit,undo,redo progress,back,submitted,submitted*,signed,signed* rrrrx
+		edit,undo,redo cleared,placed llllx
 		submit progress,back,submitted*,signed* rrrrx
 		submit submitted,signed,cleared,placed aaaax
 		sign progress,back NNNNx
@@ -128,8 +128,8 @@ const (
 		clear cleared,placed aaaax
 		reopen progress,back,submitted,submitted*,signed,signed*,placed CCCCx
 		reopen cleared rrrrx`
-	edits = `edit,undo progress,back,submitted,submitted*,signed,signed* wo+cc
-		edit,undo cleared,placed wolcc
+	edits = `edit,undo,redo progress,back,submitted,submitted*,signed,signed* wo+cc
+		edit,undo,redo cleared,placed wolcc
 		submit progress,back,submitted*,signed* wo+cc
 		submit submitted,signed,cleared,placed woacc
 		`
@@ -146,22 +146,22 @@ const (
 
 func TestByDefault(t *testing.T) {
 	var s policy.Settings
-	holds(t, "the student", student, s, nil, "view any +++++\n"+edits+"ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff")
-	holds(t, "a guardian", guardian, s, nil, "view any +++++\nedit,undo,submit any fffff\n"+signs)
+	holds(t, "the student", student, s, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\n"+edits+"ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff")
+	holds(t, "a guardian", guardian, s, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,undo,redo,submit any fffff\n"+signs)
 	holds(t, "the counselor", counsels, s, nil, decides)
 	holds(t, "the office", office, s, nil, decides)
 	holds(t, "a counselor of others", colleague, s, nil, onlySees)
-	holds(t, "somebody else", nobody, s, nil, "view,edit,undo,submit,sign,ask,look,decide,sendBack,clear,reopen any fffff")
+	holds(t, "somebody else", nobody, s, nil, "view,plan,seeFiles,remark,reply,edit,undo,redo,submit,sign,ask,look,decide,sendBack,clear,reopen any fffff")
 }
 
 func TestWhoEdits(t *testing.T) {
 	family := policy.Settings{Editors: policy.FamilyEdits}
-	holds(t, "the family edits: the student", student, family, nil, "view any +++++\nask any fff+f\nedit,undo,submit,sign,look,decide,sendBack,clear,reopen any fffff")
-	holds(t, "the family edits: a guardian", guardian, family, nil, "view any +++++\n"+edits+signs)
+	holds(t, "the family edits: the student", student, family, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\nask any fff+f\nedit,undo,redo,submit,sign,look,decide,sendBack,clear,reopen any fffff")
+	holds(t, "the family edits: a guardian", guardian, family, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\n"+edits+signs)
 	holds(t, "the family edits: the counselor", counsels, family, nil, decides)
 	either := policy.Settings{Editors: policy.EitherEdits}
-	holds(t, "either edits: the student", student, either, nil, "view any +++++\n"+edits+"ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff")
-	holds(t, "either edits: a guardian", guardian, either, nil, "view any +++++\n"+edits+signs)
+	holds(t, "either edits: the student", student, either, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\n"+edits+"ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff")
+	holds(t, "either edits: a guardian", guardian, either, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\n"+edits+signs)
 }
 
 func TestCounselorsOfTheWholeSchool(t *testing.T) {
@@ -213,7 +213,7 @@ func variant(base, lines string) table {
 
 func TestSettingsOfSigning(t *testing.T) {
 	none := policy.Settings{Signing: policy.NoneSigns}
-	holds(t, "nobody signs: a guardian", guardian, none, nil, variant("view any +++++\nedit,undo,submit any fffff\n"+signs, "sign any woncc"))
+	holds(t, "nobody signs: a guardian", guardian, none, nil, variant("view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,undo,redo,submit any fffff\n"+signs, "sign any woncc"))
 	holds(t, "nobody signs: the counselor", counsels, none, nil, variant(decides, "sign any nnnnx"))
 	paperless := policy.Settings{NoPaper: true}
 	holds(t, "no paper: the office", office, paperless, nil, variant(decides, "sign any ppppx"))
@@ -221,8 +221,8 @@ func TestSettingsOfSigning(t *testing.T) {
 	all := policy.Settings{Signing: policy.AllSign}
 	signed := func(c *Case) { c.SignedByReader = true }
 	again := "sign progress,back woNcc\nsign submitted,signed,signed*,cleared,placed woacc\nsign submitted* woacc"
-	holds(t, "all sign: one who has", guardian, all, signed, variant("view any +++++\nedit,undo,submit any fffff\n"+signs, again))
-	holds(t, "all sign: one who has not", guardian, all, nil, "view any +++++\nedit,undo,submit any fffff\n"+signs)
+	holds(t, "all sign: one who has", guardian, all, signed, variant("view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,undo,redo,submit any fffff\n"+signs, again))
+	holds(t, "all sign: one who has not", guardian, all, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,undo,redo,submit any fffff\n"+signs)
 	holds(t, "all sign: the counselor for the rest", counsels, all, signed, decides)
 }
 
@@ -234,7 +234,7 @@ func TestSettingsOfTheLook(t *testing.T) {
 	holds(t, "look before: the counselor", counsels, before, nil, variant(decides, looks))
 	holds(t, "looked: the counselor", counsels, before, looked, variant(decides, "clear any nnnnx\nlook any aaaax"))
 	must := "submit progress,back,submitted*,signed* wokcc\nsubmit submitted,signed,cleared,placed woacc"
-	base := "view any +++++\n" + edits + "ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff"
+	base := "view,plan,seeFiles,remark any +++++\nreply any fffff\n" + edits + "ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff"
 	holds(t, "look before: the student", student, before, nil, variant(base, must))
 	holds(t, "looked: the student", student, before, looked, table(base))
 	none := policy.Settings{Look: policy.LookNone}
@@ -245,25 +245,28 @@ func TestSettingsOfTheLook(t *testing.T) {
 func TestNoLateChanges(t *testing.T) {
 	s := policy.Settings{Late: policy.NotLate}
 	no := "ask progress,back woNcc\nask submitted,submitted*,signed,signed* wo+cc\nask cleared,placed wolcc"
-	holds(t, "a guardian", guardian, s, nil, variant("view any +++++\nedit,undo,submit any fffff\n"+signs, no))
-	holds(t, "the student", student, s, nil, variant("view any +++++\n"+edits+"ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff", "ask any fffcf"))
+	holds(t, "a guardian", guardian, s, nil, variant("view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,undo,redo,submit any fffff\n"+signs, no))
+	holds(t, "the student", student, s, nil, variant("view,plan,seeFiles,remark any +++++\nreply any fffff\n"+edits+"ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff", "ask any fffcf"))
 }
 
 func TestWhatWasFound(t *testing.T) {
 	var s policy.Settings
-	base := "view any +++++\n" + edits + "ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff"
+	base := "view,plan,seeFiles,remark any +++++\nreply any fffff\n" + edits + "ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff"
 	holds(t, "something to do: the student", student, s, func(c *Case) { c.Complete, c.Ready = false, false },
 		variant(base, "submit progress,back,submitted*,signed* woRcc\nsubmit submitted,signed,cleared,placed woacc"))
 	holds(t, "a claim is open: the student", student, s, func(c *Case) { c.Ready = false }, table(base))
 	holds(t, "a claim is open: the counselor", counsels, s, func(c *Case) { c.Ready = false },
 		variant(decides, "clear progress,back NNNNx\nclear submitted ggggx\nclear submitted*,signed* hhhhx\nclear signed RRRRx\nclear cleared,placed aaaax"))
 	holds(t, "nothing to undo", student, s, func(c *Case) { c.Undoable = false },
-		variant(base, "edit progress,back,submitted,submitted*,signed,signed* wo+cc\nedit cleared,placed wolcc\n"+
+		variant(base, "edit,redo progress,back,submitted,submitted*,signed,signed* wo+cc\nedit,redo cleared,placed wolcc\n"+
 			"undo progress,back,submitted,submitted*,signed,signed* woucc\nundo cleared,placed wolcc"))
+	holds(t, "nothing to make again", student, s, func(c *Case) { c.Redoable = false },
+		variant(base, "edit,undo progress,back,submitted,submitted*,signed,signed* wo+cc\nedit,undo cleared,placed wolcc\n"+
+			"redo progress,back,submitted,submitted*,signed,signed* wodcc\nredo cleared,placed wolcc"))
 	asks := func(c *Case) { c.Asked = true }
 	holds(t, "the family asks: the counselor", counsels, s, asks,
 		variant(decides, "clear progress,back NNNNx\nclear submitted ggggx\nclear submitted*,signed* hhhhx\nclear signed rrrrx\nclear cleared,placed aaaax"))
-	holds(t, "the family asks: a guardian", guardian, s, asks, "view any +++++\nedit,undo,submit any fffff\n"+signs)
+	holds(t, "the family asks: a guardian", guardian, s, asks, "view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,undo,redo,submit any fffff\n"+signs)
 	before := policy.Settings{Look: policy.LookBefore}
 	unready := Case{Relation: counsels, State: InProgress, Window: window, Now: moments[Open], Settings: before}
 	if got := letter(Of(&unready)[Look]); got != 'R' {
@@ -275,20 +278,20 @@ func TestWhatWasFound(t *testing.T) {
 func TestAnOlderVersion(t *testing.T) {
 	var s policy.Settings
 	stale := func(c *Case) { c.Stale = true }
-	holds(t, "the student", student, s, stale, `view any +++++
-		edit,undo any woscc
+	holds(t, "the student", student, s, stale, `view,plan,seeFiles,remark any +++++
+		edit,undo,redo any woscc
 		submit progress,back,submitted*,signed* woscc
 		submit submitted,signed,cleared,placed woacc
 		ask any fffsf
-		sign,look,decide,sendBack,clear,reopen any fffff`)
-	holds(t, "a guardian", guardian, s, stale, `view any +++++
-		edit,undo,submit any fffff
+		sign,look,decide,sendBack,clear,reopen,reply any fffff`)
+	holds(t, "a guardian", guardian, s, stale, `view,plan,seeFiles,remark any +++++
+		edit,undo,redo,submit any fffff
 		sign progress,back,submitted,submitted* woscc
 		sign signed,signed*,cleared,placed woacc
 		ask any wossc
-		look,decide,sendBack,clear,reopen any fffff`)
-	holds(t, "the counselor", counsels, s, stale, `view any +++++
-		edit,undo,decide,sendBack,reopen any ssssx
+		look,decide,sendBack,clear,reopen,reply any fffff`)
+	holds(t, "the counselor", counsels, s, stale, `view,plan,seeFiles,remark,reply any +++++
+		edit,undo,redo,decide,sendBack,reopen any ssssx
 		submit progress,back,submitted*,signed* ssssx
 		submit submitted,signed,cleared,placed aaaax
 		sign progress,back,submitted,submitted* ssssx
@@ -440,4 +443,25 @@ func ExampleOf() {
 	answers := Of(&Case{Relation: Relation{Self: true}, State: Submitted, Window: window, Now: window.Opens, Complete: true})
 	fmt.Println(answers[Edit].Allowed, answers[Submit].Why, answers[Clear].Why)
 	// Output: true already-done forbidden
+}
+
+// A draft is edited at any time by those who edit the sheet, and by nobody in their place; of what was nothing can be done but looking.
+func TestDraftsAndWhatWas(t *testing.T) {
+	s := policy.Settings{}
+	kind := func(kind Kind) func(*Case) {
+		return func(c *Case) { c.Kind = kind }
+	}
+	const others = "submit,sign,ask,look,decide,sendBack,clear,reopen,plan,remark,reply any ttttt\n"
+	const mine = "view,seeFiles any +++++\n" + others + "edit,undo,redo progress,back,submitted,submitted*,signed,signed* +++++\nedit,undo,redo cleared,placed lllll"
+	const looks = "view,seeFiles any +++++\nedit,undo,redo any fffff\n" + others
+	holds(t, "the student's draft", student, s, kind(ADraft), mine)
+	holds(t, "a guardian who does not edit", guardian, s, kind(ADraft), looks)
+	holds(t, "the counselor", counsels, s, kind(ADraft), looks)
+	holds(t, "a counselor of others", colleague, s, kind(ADraft), "view any +++++\nseeFiles,edit,undo,redo any fffff\n"+others)
+	holds(t, "a guardian where the family edits", guardian, policy.Settings{Editors: policy.FamilyEdits}, kind(ADraft), mine)
+	const past = "view any +++++\nedit,undo,redo,seeFiles,submit,sign,ask,look,decide,sendBack,clear,reopen,plan,remark,reply any ttttt"
+	for name, r := range map[string]Relation{"the student": student, "a guardian": guardian, "the counselor": counsels, "a counselor of others": colleague} {
+		holds(t, name+", what was", r, s, kind(WhatWas), past)
+	}
+	holds(t, "somebody else", nobody, s, kind(ADraft), "view,seeFiles,edit,undo,redo any fffff\n"+others)
 }

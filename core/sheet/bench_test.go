@@ -205,3 +205,46 @@ func TestFortyOpenCoursesArePacked(t *testing.T) {
 		}
 	}
 }
+
+func BenchmarkSole(b *testing.B) {
+	each(b, func(f *sheet.Facts, s *sheet.Sheet) { f.Sole(s) })
+}
+
+// BenchmarkPath reckons what a student with four planned years sees of the whole way.
+func BenchmarkPath(b *testing.B) {
+	each(b, func(f *sheet.Facts, s *sheet.Sheet) {
+		var plan []sheet.Planned
+		for grade := f.Grade + 1; grade <= f.Grade+4; grade++ {
+			for course := range int32(7) {
+				plan = append(plan, sheet.Planned{Grade: grade, Course: course + 7*int32(grade-f.Grade)})
+			}
+		}
+		f.Plan(s, plan)
+		f.Prospects(s, plan)
+		for i := range f.Year.Audits {
+			f.AuditPlan(i, s, plan)
+		}
+	})
+}
+
+func BenchmarkRoute(b *testing.B) {
+	each(b, func(f *sheet.Facts, s *sheet.Sheet) { f.Route(s, nil, 40, 2) })
+}
+
+func BenchmarkWhatIf(b *testing.B) {
+	each(b, func(f *sheet.Facts, s *sheet.Sheet) {
+		if len(s.Requests) > 1 {
+			if _, err := f.WhatIf(s, []int32{s.Requests[0].Course, s.Requests[1].Course}); err != nil {
+				b.Fatal(err)
+			}
+		}
+	})
+}
+
+func BenchmarkHints(b *testing.B) {
+	each(b, func(f *sheet.Facts, s *sheet.Sheet) {
+		if _, err := f.Hints(s); err != nil {
+			b.Fatal(err)
+		}
+	})
+}

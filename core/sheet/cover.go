@@ -58,9 +58,24 @@ func (f *Facts) Uncovered(s *Sheet) ([]int32, error) {
 	return list, err
 }
 
-func (f *Facts) cover(s *Sheet, show bool) ([]Cover, error) {
-	m := &mender{desk: *f.newDesk(), sheet: s}
+// toMend lays a sheet out to be mended, and notes what failed before anything was lost.
+func (f *Facts) toMend(s *Sheet) (*mender, error) {
+	m := &mender{desk: *f.newDesk(), sheet: s, failed: make([]bool, len(f.Year.Rules))}
 	if err := m.layOut(s); err != nil {
+		return nil, err
+	}
+	for i := range f.Year.Rules {
+		if m.watched(i) && m.inForce(i) {
+			_, holds := m.rule(i)
+			m.failed[i] = !holds
+		}
+	}
+	return m, nil
+}
+
+func (f *Facts) cover(s *Sheet, show bool) ([]Cover, error) {
+	m, err := f.toMend(s)
+	if err != nil {
 		return nil, err
 	}
 	requests := append([]int32(nil), m.requests...)
@@ -68,13 +83,6 @@ func (f *Facts) cover(s *Sheet, show bool) ([]Cover, error) {
 	weights := make([]credit.Amount, len(requests))
 	for i, course := range requests {
 		weights[i] = f.Year.Courses[course].Load * credit.Amount(m.packer.spans[i].Len())
-	}
-	m.failed = make([]bool, len(f.Year.Rules))
-	for i := range f.Year.Rules {
-		if m.watched(i) && m.inForce(i) {
-			_, holds := m.rule(i)
-			m.failed[i] = !holds
-		}
 	}
 	all := make([]Cover, len(requests))
 	for i, lost := range requests {

@@ -20,6 +20,8 @@ var (
 	ErrFull       = errors.New("the sheet is full")
 	ErrOver       = errors.New("a rule would be above its maximum")
 	ErrSummer     = errors.New("a course of the summer round is no alternate")
+	ErrThere      = errors.New("the course is on the sheet already")
+	ErrNothing    = errors.New("there is nothing to be filled in")
 	ErrKind       = errors.New("there is no such kind of change")
 )
 
@@ -58,6 +60,9 @@ const (
 	MakeAlternate EditKind = "alternate" // Course becomes an alternate, standing for StandsFor
 	TakeOff       EditKind = "remove"    // Course leaves the sheet
 	PutInOrder    EditKind = "order"     // the requests, or the alternates where Alternates is set, take the order of Order
+	Replace       EditKind = "replace"   // Course takes the place of Instead, a request or an alternate
+	TakeOver      EditKind = "takeOver"  // all of Courses that can be become requests
+	FillIn        EditKind = "fill"      // what has only one possible answer becomes a request
 )
 
 // Edit is one change to a sheet; courses are indexes of the year. Where the School makes it, it may move what is fixed for the family
@@ -67,8 +72,11 @@ type Edit struct {
 	Kind       EditKind
 	Course     int32
 	StandsFor  int32 // MakeAlternate: a requested course, or Any
+	Instead    int32 // Replace: what gives its place
+	Place      int   // MakeRequest, MakeAlternate: the place it takes in its list, from 1; 0: the one it comes to
 	Alternates bool
 	Order      []int32
+	Courses    []int32 // TakeOver
 }
 
 // Apply makes one change; the sheet given stays as it is. It is the only way a sheet is changed, and Effects foretells what it
@@ -76,9 +84,17 @@ type Edit struct {
 func (f *Facts) Apply(s *Sheet, e Edit) (Sheet, error) {
 	switch e.Kind {
 	case MakeRequest:
-		return f.request(s, e.Course, e.School)
+		out, err := f.request(s, e.Course, e.School)
+		return out.placed(e.Course, e.Place), err
 	case MakeAlternate:
-		return f.alternate(s, e.Course, e.StandsFor, e.School)
+		out, err := f.alternate(s, e.Course, e.StandsFor, e.School)
+		return out.placed(e.Course, e.Place), err
+	case Replace:
+		return f.replace(s, e.Course, e.Instead, e.School)
+	case TakeOver:
+		return f.takeOver(s, e.Courses, e.School)
+	case FillIn:
+		return f.fillIn(s, e.School)
 	case TakeOff:
 		return f.remove(s, e.Course, e.School)
 	case PutInOrder:
@@ -91,6 +107,7 @@ func (f *Facts) Apply(s *Sheet, e Edit) (Sheet, error) {
 // with come along. A course of the summer round gets the place of requests of the year that it excludes, and the other way round.
 type addition struct {
 	school   bool    // the school makes it
+	leaving  []int32 // what leaves for it, whether it excludes it or not
 	requests []int32 // afterwards, in rank order
 	summer   []int32 // those for the summer afterwards
 	swaps    []int32 // what gives its place
@@ -110,17 +127,17 @@ func (f *Facts) add(a *addition, requests, summer []int32, course int32) {
 	}
 	place := len(requests)
 	for _, r := range requests {
-		if index(c.Excludes, r) < 0 {
+		if index(c.Excludes, r) < 0 && index(a.leaving, r) < 0 {
 			a.requests = append(a.requests, r)
 			continue
 		}
-		if len(a.swaps) == 0 {
+		if len(a.swaps) == 0 || len(a.leaving) > 0 && r == a.leaving[0] {
 			place = len(a.requests)
 		}
 		a.swaps = append(a.swaps, r)
 	}
 	for _, r := range summer {
-		if !c.Summer && index(f.Year.Courses[r].Excludes, course) >= 0 {
+		if index(a.leaving, r) >= 0 || !c.Summer && index(f.Year.Courses[r].Excludes, course) >= 0 {
 			a.swaps = append(a.swaps, r)
 		} else {
 			a.summer = append(a.summer, r)
@@ -136,7 +153,7 @@ func (f *Facts) add(a *addition, requests, summer []int32, course int32) {
 	a.swaps = slices.DeleteFunc(a.swaps, func(r int32) bool { return index(a.requests, r) >= 0 })
 	a.with = slices.DeleteFunc(a.with, func(r int32) bool { return index(requests, r) >= 0 })
 	for _, r := range a.swaps {
-		if f.held(r, a.school) && a.refused == nil {
+		if f.Held(r, a.school) && a.refused == nil {
 			a.refused = ErrFixed
 		}
 	}
@@ -160,9 +177,9 @@ func (f *Facts) bringAlong(a *addition, course int32) {
 	}
 }
 
-// held tells whether a course on the sheet is not to be taken off or exchanged: it is fixed, or assigned where the school lets nobody
+// Held tells whether a course on the sheet is not to be taken off or exchanged: it is fixed, or assigned where the school lets nobody
 // exchange what it has assigned. The school itself is not bound.
-func (f *Facts) held(course int32, school bool) bool {
+func (f *Facts) Held(course int32, school bool) bool {
 	assigned, fixed := f.Assigned(course)
 	return !school && (fixed || assigned && f.Year.Policy.Settings.NoExchange)
 }
@@ -170,12 +187,16 @@ func (f *Facts) held(course int32, school bool) bool {
 // request makes a course a request, whether it was an alternate or not on the sheet. Courses it excludes give it their place,
 // and courses it is linked with come along. The errors are ErrBarred, ErrEarned, ErrFixed (what it would replace), ErrFull, ErrOver.
 func (f *Facts) request(s *Sheet, course int32, school bool) (Sheet, error) {
-	out := s.clone()
-	if find(out.Requests, course) >= 0 || find(out.Summer, course) >= 0 {
-		return out, nil
+	if find(s.Requests, course) >= 0 || find(s.Summer, course) >= 0 {
+		return s.clone(), nil
 	}
-	a := addition{school: school}
-	if f.add(&a, s.courses(), courses(s.Summer), course); a.refused != nil {
+	return f.added(s, &addition{school: school}, course)
+}
+
+// added is a sheet with an addition.
+func (f *Facts) added(s *Sheet, a *addition, course int32) (Sheet, error) {
+	out := s.clone()
+	if f.add(a, s.courses(), courses(s.Summer), course); a.refused != nil {
 		return out, a.refused
 	}
 	out.Requests, out.Summer = out.Requests[:0], out.Summer[:0]
@@ -187,8 +208,88 @@ func (f *Facts) request(s *Sheet, course int32, school bool) (Sheet, error) {
 	}
 	out.Alternates = slices.DeleteFunc(out.Alternates, func(e Entry) bool { return index(a.requests, e.Course) >= 0 })
 	out.renumber()
-	if !school && f.Year.Policy.Settings.OverMaximum == policy.RefuseOver && f.rises(s, &out) {
+	if !a.school && f.Year.Policy.Settings.OverMaximum == policy.RefuseOver && f.rises(s, &out) {
 		return s.clone(), ErrOver
+	}
+	return out, nil
+}
+
+// placed is a sheet with a course of the year, or an alternate, at a place of its list, from 1; 0 leaves it where it is.
+func (s Sheet) placed(course int32, place int) Sheet {
+	for _, list := range []*[]Entry{&s.Requests, &s.Alternates} {
+		if at := find(*list, course); at >= 0 && place > 0 {
+			e := (*list)[at]
+			*list = slices.Insert(slices.Delete(*list, at, at+1), min(place, len(*list))-1, e)
+		}
+	}
+	s.renumber()
+	return s
+}
+
+// replace puts a course in the place of one on the sheet, with what comes along and what leaves; a tie to what leaves is loosed. The
+// errors are ErrThere (the course is requested), ErrNotOnSheet (instead is not), and those of a request or an alternate.
+func (f *Facts) replace(s *Sheet, course, instead int32, school bool) (Sheet, error) {
+	if find(s.Requests, course) >= 0 || find(s.Summer, course) >= 0 || course == instead {
+		return s.clone(), ErrThere
+	}
+	if at := find(s.Alternates, instead); at >= 0 {
+		if find(s.Alternates, course) >= 0 {
+			return s.clone(), ErrThere
+		}
+		without := s.clone()
+		without.Alternates = slices.Delete(without.Alternates, at, at+1)
+		out, err := f.alternate(&without, course, s.Alternates[at].StandsFor, school)
+		if err != nil {
+			return s.clone(), err
+		}
+		return out.placed(course, at+1), nil
+	}
+	leaving := f.leaving(s.courses(), instead)
+	if find(s.Requests, instead) < 0 {
+		if find(s.Summer, instead) < 0 {
+			return s.clone(), ErrNotOnSheet
+		}
+		leaving = []int32{instead}
+	}
+	return f.added(s, &addition{school: school, leaving: leaving}, course)
+}
+
+// takeOver makes requests of all courses of a list that can be, in its order; what is requested already stays. The error is that of the
+// first where none can be.
+func (f *Facts) takeOver(s *Sheet, list []int32, school bool) (Sheet, error) {
+	out, taken := s.clone(), false
+	var refused error
+	for _, course := range list {
+		next, err := f.request(&out, course, school)
+		switch {
+		case err == nil:
+			out, taken = next, true
+		case refused == nil:
+			refused = err
+		}
+	}
+	if taken {
+		refused = nil
+	}
+	return out, refused
+}
+
+// fillIn makes requests of what Only lists, until there is no more. The error is ErrNothing.
+func (f *Facts) fillIn(s *Sheet, school bool) (Sheet, error) {
+	out, filled := s.clone(), false
+	for range f.Year.Rules {
+		list := f.Only(&out)
+		if len(list) == 0 {
+			break
+		}
+		next, err := f.request(&out, list[0].Course, school)
+		if err != nil {
+			break
+		}
+		out, filled = next, true
+	}
+	if !filled {
+		return out, ErrNothing
 	}
 	return out, nil
 }
@@ -271,7 +372,7 @@ func (f *Facts) remove(s *Sheet, course int32, school bool) (Sheet, error) {
 		return out, nil
 	}
 	if at := find(out.Summer, course); at >= 0 {
-		if f.held(course, school) {
+		if f.Held(course, school) {
 			return out, ErrFixed
 		}
 		out.Summer = slices.Delete(out.Summer, at, at+1)
@@ -281,23 +382,28 @@ func (f *Facts) remove(s *Sheet, course int32, school bool) (Sheet, error) {
 	if find(out.Requests, course) < 0 {
 		return out, ErrNotOnSheet
 	}
-	gone := []int32{course}
-	for k := 0; k < len(gone); k++ {
-		for _, e := range out.Requests {
-			// What needs the course goes with it, and so does its other half; a co-requisite that stands alone stays.
-			if slices.Contains(f.Year.Courses[e.Course].Links, gone[k]) && !slices.Contains(gone, e.Course) {
-				gone = append(gone, e.Course)
-			}
-		}
-	}
+	gone := f.leaving(s.courses(), course)
 	for _, g := range gone {
-		if f.held(g, school) {
+		if f.Held(g, school) {
 			return out, ErrFixed
 		}
 	}
 	out.Requests = slices.DeleteFunc(out.Requests, func(e Entry) bool { return slices.Contains(gone, e.Course) })
 	out.renumber()
 	return out, nil
+}
+
+// leaving lists a request and what leaves with it: what needs it, and so its other half; a co-requisite that stands alone stays.
+func (f *Facts) leaving(requests []int32, course int32) []int32 {
+	gone := []int32{course}
+	for k := 0; k < len(gone); k++ {
+		for _, r := range requests {
+			if slices.Contains(f.Year.Courses[r].Links, gone[k]) && !slices.Contains(gone, r) {
+				gone = append(gone, r)
+			}
+		}
+	}
+	return gone
 }
 
 // order puts the year's requests, or the alternates, into an order. The error is ErrOrder.

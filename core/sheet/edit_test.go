@@ -21,7 +21,7 @@ func all(s *Sheet) []int32 { return append(s.courses(), courses(s.Summer)...) }
 // companions it showed; what it refuses is refused with the same reason.
 func TestEffectsForetellWhatEditsDo(t *testing.T) {
 	refused := map[error]int{}
-	allowed, swapped, together := 0, 0, 0
+	allowed, swapped, together, instead := 0, 0, 0, 0
 	for seed := range uint64(3000) {
 		r := rand.New(rand.NewPCG(seed, 5))
 		y := randomYear(t, r)
@@ -58,6 +58,28 @@ func TestEffectsForetellWhatEditsDo(t *testing.T) {
 				together++
 			}
 		}
+		on := all(&before)
+		if len(on) == 0 {
+			continue
+		}
+		leaves := on[r.IntN(len(on))]
+		if effects, err = f.EffectsInstead(&before, leaves, school); err != nil {
+			continue
+		}
+		for i := range effects {
+			e := &effects[i]
+			after, err := f.Apply(&before, Edit{Kind: Replace, Course: e.Course, Instead: leaves, School: school})
+			if !errors.Is(err, e.Refused) || (err == nil) != (e.Refused == nil) {
+				t.Fatalf("seed %d, %s instead of %s: foretold %v, the edit gives %v", seed, y.Codes[e.Course], y.Codes[leaves], e.Refused, err)
+			}
+			if err == nil {
+				instead++
+				agree(t, seed, f, e, &before, &after, was)
+			}
+		}
+	}
+	if instead < 3000 {
+		t.Errorf("%d replacements only", instead)
 	}
 	for _, err := range []error{ErrBarred, ErrEarned, ErrFixed, ErrOver} {
 		if refused[err] < 25 {
@@ -115,10 +137,20 @@ func agree(t *testing.T, seed uint64, f *Facts, e *Effect, before, after *Sheet,
 	for _, change := range e.Rules {
 		changes[change.Rule] = change
 	}
+	moved := map[int]RuleChange{}
+	for _, change := range e.Moved {
+		moved[change.Rule] = change
+	}
 	for _, rule := range now.Rules {
 		before, inForce := held[rule.Rule]
 		change, told := changes[rule.Rule]
 		delete(changes, rule.Rule)
+		if !told && inForce && before.Measured != rule.Measured {
+			if change := moved[rule.Rule]; change.Before != before.Measured || change.After != rule.Measured {
+				t.Fatalf("seed %d, %s, rule %d: foretold to move as %+v, happened %+v after %+v", seed, name, rule.Rule, change, rule, before)
+			}
+			delete(moved, rule.Rule)
+		}
 		switch {
 		case told && (change.After != rule.Measured || change.Holds != rule.Holds):
 			t.Fatalf("seed %d, %s, rule %d: foretold %+v, happened %+v", seed, name, rule.Rule, change, rule)
@@ -128,6 +160,9 @@ func agree(t *testing.T, seed uint64, f *Facts, e *Effect, before, after *Sheet,
 	}
 	if len(changes) > 0 {
 		t.Fatalf("seed %d, %s: foretold changes of rules that are not in force: %v", seed, name, changes)
+	}
+	if len(moved) > 0 {
+		t.Fatalf("seed %d, %s: foretold moves of rules that do not move: %v", seed, name, moved)
 	}
 	fed := map[[2]int]credit.Amount{}
 	for i := range y.Audits {
@@ -190,7 +225,7 @@ func laidOut(t *testing.T, y *catalog.Year, requests, alternates []string) (s Sh
 	}
 	for i, code := range alternates {
 		e := Entry{0, Any, i + 1}
-		if len(code) > 2 && code[1] == ':' {
+		if len(code) > 2 && code[1] == ':' { // only of codes of one letter
 			e.StandsFor = find(code[2:])
 			code = code[:1]
 		}
@@ -241,6 +276,21 @@ func TestEachEdit(t *testing.T) {
 		{"an order that leaves one out", "", list{"A", "C"}, nil, Edit{Kind: PutInOrder, Order: []int32{index("A")}}, list{"A", "C"}, nil, ErrOrder},
 		{"an order that names one twice", "", list{"A", "C"}, nil, Edit{Kind: PutInOrder, Order: []int32{index("A"), index("A")}}, list{"A", "C"}, nil, ErrOrder},
 		{"an order that names a stranger", "", list{"A", "C"}, nil, Edit{Kind: PutInOrder, Order: []int32{index("A"), index("B")}}, list{"A", "C"}, nil, ErrOrder},
+		{"a request takes a place", "", list{"A", "C", "D"}, nil, Edit{Kind: MakeRequest, Course: index("X00"), Place: 2}, list{"A", "X00", "C", "D"}, nil, nil},
+		{"or the last", "", list{"A"}, list{"X00", "X01"}, Edit{Kind: MakeRequest, Course: index("X01"), Place: 9}, list{"A", "X01"}, list{"X00"}, nil},
+		{"an alternate takes a place", "", list{"A", "B"}, list{"X00", "X01"}, Edit{Kind: MakeAlternate, Course: index("A"), StandsFor: Any, Place: 1}, list{"B"}, list{"A", "X00", "X01"}, nil},
+		{"a course takes another's place", "", list{"X01", "E", "A"}, list{"X00"}, Edit{Kind: Replace, Course: index("X00"), Instead: index("E")}, list{"X01", "X00", "A"}, nil, nil},
+		{"with what comes along", "", list{"E", "A", "X01"}, nil, Edit{Kind: Replace, Course: index("C"), Instead: index("X01")}, list{"E", "A", "C", "D"}, nil, nil},
+		{"and what leaves with it", "", list{"C", "X01", "D"}, nil, Edit{Kind: Replace, Course: index("X00"), Instead: index("D")}, list{"X01", "X00"}, nil, nil},
+		{"one that is excluded leaves too", "", list{"B", "X01", "X02"}, nil, Edit{Kind: Replace, Course: index("A"), Instead: index("X02")}, list{"X01", "A"}, nil, nil},
+		{"not of a fixed one", "X01", list{"X01"}, nil, Edit{Kind: Replace, Course: index("X00"), Instead: index("X01")}, list{"X01"}, nil, ErrFixed},
+		{"nor by one that is there", "", list{"X01", "X00"}, nil, Edit{Kind: Replace, Course: index("X00"), Instead: index("X01")}, list{"X01", "X00"}, nil, ErrThere},
+		{"nor of one that is not there", "", list{"X01"}, nil, Edit{Kind: Replace, Course: index("X00"), Instead: index("A")}, list{"X01"}, nil, ErrNotOnSheet},
+		{"an alternate takes another's place, and its tie", "", list{"A"}, list{"X00", "C:A", "X01"}, Edit{Kind: Replace, Course: index("D"), Instead: index("C")}, list{"A"}, list{"X00", "D:A", "X01"}, nil},
+		{"all that can be taken over are", "", list{"A"}, list{"X00"}, Edit{Kind: TakeOver, Courses: []int32{index("X00"), index("A"), index("C")}}, list{"A", "X00", "C", "D"}, nil, nil},
+		{"but what would move a fixed one", "A", list{"A"}, nil, Edit{Kind: TakeOver, Courses: []int32{index("B"), index("C")}}, list{"A", "C", "D"}, nil, nil},
+		{"where nothing can be, it says why", "A", list{"A"}, nil, Edit{Kind: TakeOver, Courses: []int32{index("B")}}, list{"A"}, nil, ErrFixed},
+		{"nothing to be filled in", "", list{"A"}, nil, Edit{Kind: FillIn}, list{"A"}, nil, ErrNothing},
 		{"no such kind", "", list{"A"}, nil, Edit{Kind: "sing"}, list{"A"}, nil, ErrKind},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -287,6 +337,8 @@ func TestRoomAndWeight(t *testing.T) {
 		{"breaks one that only advises", Effect{Admissible: true, Fits: true, Span: 1, Rules: []RuleChange{advises}}, 15, []int{1, 0}},
 		{"does not fit", Effect{Admissible: true, Span: 1}, 5, []int{0, 0}},
 		{"cannot be submitted", Effect{Fits: true, Span: 1}, 10, []int{0, 0}},
+		{"is recommended", Effect{Admissible: true, Fits: true, Span: 3, Recommended: true}, 17, []int{1, 1}},
+		{"is usual", Effect{Admissible: true, Fits: true, Span: 3, Usual: true}, 16, []int{1, 1}},
 		{"would be refused", Effect{Admissible: true, Fits: true, Span: 1, Refused: ErrFixed}, 15, []int{0, 0}},
 	} {
 		if got := c.effect.Weight(y); got != c.weight {
@@ -295,5 +347,32 @@ func TestRoomAndWeight(t *testing.T) {
 		if got := Room(y, []Effect{c.effect}); !slices.Equal(got, c.room) {
 			t.Errorf("%s: room %v, want %v", c.name, got, c.room)
 		}
+	}
+}
+
+// A level may be one entry for two: a whole course takes the place of both halves, and a half with its other half that of the whole; of
+// neither way both are left, nor none.
+func TestALevelOfTwoHalves(t *testing.T) {
+	course := func(code string, span ...catalog.TermSet) catalog.Course {
+		return catalog.Course{Code: code, Title: code, Subjects: []string{"X"}, Credits: 100, Load: 100, Spans: span}
+	}
+	list := []catalog.Course{course("A", 1), course("B", 2), course("W", 3), course("Z", 1, 2)}
+	list[0].Links, list[1].Links = []string{"B"}, []string{"A"}
+	list[2].Excludes = []string{"A", "B"}
+	list[0].Excludes, list[1].Excludes = []string{"W"}, []string{"W"}
+	y, errs := catalog.Compile(catalog.Frame{Terms: []string{"S1", "S2"}}, list, nil, &policy.Policy{SchoolYear: "2027-28", Periods: 8, Days: 1, FirstGrade: 9})
+	if len(errs) > 0 {
+		t.Fatal(errs)
+	}
+	f := NewFacts(y, Student{ID: "s", Grade: 10})
+	const a, b, w, z = 0, 1, 2, 3
+	halves := laidOut(t, y, []string{"A", "B", "Z"}, nil)
+	whole, err := f.Apply(&halves, Edit{Kind: MakeRequest, Course: w})
+	if err != nil || !slices.Equal(requestsOf(&whole), []int32{w, z}) {
+		t.Fatalf("two for one: %v, %v", requestsOf(&whole), err)
+	}
+	back, err := f.Apply(&whole, Edit{Kind: MakeRequest, Course: b})
+	if err != nil || !slices.Equal(requestsOf(&back), []int32{b, z, a}) {
+		t.Fatalf("one for two: %v, %v", requestsOf(&back), err)
 	}
 }

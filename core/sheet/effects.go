@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"slices"
 	"sort"
 
 	"rubricon/core/catalog"
@@ -26,29 +27,48 @@ type Fed struct {
 // Effect is what adding a course as a request would do to a sheet: together with the linked courses it brings along (With)
 // and in place of the requests it excludes (Swaps).
 type Effect struct {
-	Course     int32
-	HasEntry   bool
-	Entry      condition.Verdict
-	Missing    []*condition.Leaf // what keeps the condition below Expected
-	Refused    error             // why Apply would not do it: ErrBarred, ErrEarned, ErrFixed, ErrFull, ErrOver; the rest then tells what it would come to
-	Barred     bool
-	Earned     bool // already earned, and not repeatable
-	Repeat     bool // it would still repeat, after the swap
-	Retake     bool // failed before
-	Admissible bool // it could be submitted, as far as the course itself goes
-	Span       catalog.TermSet
-	Fits       bool
-	Fill       []int32 // where it does not fit: the fewest requests that overfill a term with it
-	Swaps      []int32
-	With       []int32
-	Rules      []RuleChange
-	Fed        []Fed
+	Course      int32
+	HasEntry    bool
+	Entry       condition.Verdict
+	Missing     []*condition.Leaf // what keeps the condition below Expected
+	Refused     error             // why Apply would not do it: ErrBarred, ErrEarned, ErrFixed, ErrFull, ErrOver; the rest then tells what it would come to
+	Barred      bool
+	Earned      bool // already earned, and not repeatable
+	Repeat      bool // it would still repeat, after the swap
+	Retake      bool // failed before
+	Admissible  bool // it could be submitted, as far as the course itself goes
+	Recommended bool // somebody recommends it
+	Usual       bool // it is the usual course of its subject in the grade being entered
+	Span        catalog.TermSet
+	Fits        bool
+	Fill        []int32 // where it does not fit: the fewest requests that overfill a term with it
+	Swaps       []int32
+	With        []int32
+	Rules       []RuleChange
+	Moved       []RuleChange // rules that it changes the measure of and that are none of the above
+	Fed         []Fed
 }
 
 // Effects tells what adding each course that is not on the sheet would do, in the order of the year's courses, for the family or for
 // the school; an alternate counts as not requested. The error is one of Judge's.
 func (f *Facts) Effects(s *Sheet, school bool) ([]Effect, error) {
-	e := &effector{addition: addition{school: school}, desk: *f.newDesk(), audits: make([]graduation.Assignment, len(f.Year.Audits))}
+	return f.effects(s, &addition{school: school})
+}
+
+// EffectsInstead is Effects where each course takes the place of one that is requested. The error is ErrNotOnSheet or one of Judge's.
+func (f *Facts) EffectsInstead(s *Sheet, instead int32, school bool) ([]Effect, error) {
+	switch {
+	case find(s.Requests, instead) >= 0:
+		return f.effects(s, &addition{school: school, leaving: f.leaving(s.courses(), instead)})
+	case find(s.Summer, instead) >= 0:
+		return f.effects(s, &addition{school: school, leaving: []int32{instead}})
+	}
+	return nil, ErrNotOnSheet
+}
+
+func (f *Facts) effects(s *Sheet, a *addition) ([]Effect, error) {
+	school := a.school
+	e := &effector{addition: *a, desk: *f.newDesk(), audits: make([]graduation.Assignment, len(f.Year.Audits))}
 	if err := e.layOut(s); err != nil {
 		return nil, err
 	}
@@ -104,6 +124,7 @@ type effector struct {
 	rest       []int32                 // the alternates that stay
 	wished     []int32                 // what audits count of the sheet with it
 	changes    []RuleChange
+	moves      []RuleChange
 	fed        []Fed
 
 	plain bool             // the addition under way swaps nothing, brings nothing along and is no alternate
@@ -175,7 +196,8 @@ type fed []Fed
 
 func (e *effector) effect(course int32) (Effect, error) {
 	c := &e.Year.Courses[course]
-	out := Effect{Course: course, Barred: e.Barred(course), Earned: !c.Repeatable && e.AlreadyEarned(course), Retake: e.Retake(course)}
+	out := Effect{Course: course, Barred: e.Barred(course), Earned: !c.Repeatable && e.AlreadyEarned(course), Retake: e.Retake(course),
+		Recommended: e.Recommended(course), Usual: slices.Contains(c.Usual, e.Grade)}
 	e.add(&e.addition, e.base, e.summers, course)
 	e.trial = e.addition.requests
 	e.wipe()
@@ -189,7 +211,7 @@ func (e *effector) effect(course int32) (Effect, error) {
 			e.rest = append(e.rest, a)
 		}
 	}
-	e.plain = len(e.trial) == len(e.base)+1 && e.trial[len(e.base)] == course && len(e.rest) == len(e.alts) && len(e.summer) == len(e.summers)
+	e.plain = len(e.trial) == len(e.base)+1 && e.trial[len(e.base)] == course && len(e.rest) == len(e.alts) && len(e.summer) == len(e.summers) && len(e.addition.leaving) == 0
 	var err error
 	if out.Span, err = e.layAddition(course); err != nil {
 		return out, err
@@ -225,7 +247,7 @@ func (f *Facts) Standing(s *Sheet) []RequestResult {
 }
 
 func (e *effector) rulesAfter(out *Effect) {
-	start := len(e.changes)
+	start, moved := len(e.changes), len(e.moves)
 	for i := range e.Year.Rules {
 		rule := &e.Year.Rules[i]
 		if !e.rules[i] || e.plain && rule.When == nil && !looksAtTerms(&rule.Count) && !rule.Count.Has(out.Course) {
@@ -249,10 +271,15 @@ func (e *effector) rulesAfter(out *Effect) {
 		}
 		if change.Held != change.Holds || !change.Held && distance(&e.Year.Rules[i].Count, change.After) < distance(&e.Year.Rules[i].Count, change.Before) {
 			e.changes = append(e.changes, change)
+		} else if change.After != change.Before {
+			e.moves = append(e.moves, change)
 		}
 	}
 	if len(e.changes) > start {
 		out.Rules = e.changes[start:len(e.changes):len(e.changes)]
+	}
+	if len(e.moves) > moved {
+		out.Moved = e.moves[moved:len(e.moves):len(e.moves)]
 	}
 }
 
@@ -346,89 +373,4 @@ func (f *Facts) Overfilled(s *Sheet) []int32 {
 		return nil
 	}
 	return d.overfilled()
-}
-
-// breaks counts the block rules that hold now and would not any more.
-func (e *Effect) breaks(y *catalog.Year) (n int) {
-	for _, change := range e.Rules {
-		if change.Held && !change.Holds && y.Rules[change.Rule].Stance == policy.Block {
-			n++
-		}
-	}
-	return n
-}
-
-// Weight says how useful an addition is, for putting courses in order, the most useful first: what completes rules, then what
-// fits, then what could be submitted; what would break a rule comes later.
-func (e *Effect) Weight(y *catalog.Year) (weight int) {
-	for _, change := range e.Rules {
-		if !change.Held && change.Holds {
-			weight += 20
-		}
-	}
-	if e.Fits {
-		weight += 10
-	}
-	if e.Admissible {
-		weight += 5
-	}
-	if e.breaks(y) > 0 {
-		weight -= 15
-	}
-	return weight
-}
-
-// Room counts for each term the courses that could be submitted, fit there and break no rule.
-func Room(y *catalog.Year, effects []Effect) []int {
-	room := make([]int, len(y.Terms))
-	for i := range effects {
-		e := &effects[i]
-		if e.Refused != nil || !e.Admissible || !e.Fits || e.breaks(y) > 0 {
-			continue
-		}
-		for t := range room {
-			room[t] += int(e.Span >> t & 1)
-		}
-	}
-	return room
-}
-
-// Mends lists the courses whose addition would mend a rule that does not hold, best first: those that mend it fully and fit
-// come before those that do so in part. Only courses that could be submitted are listed.
-func Mends(y *catalog.Year, effects []Effect, rule int) []int32 {
-	type candidate struct {
-		course int32
-		order  [3]credit.Amount
-	}
-	var list []candidate
-	count := &y.Rules[rule].Count
-	for i := range effects {
-		e := &effects[i]
-		if !e.Admissible || e.Refused != nil {
-			continue
-		}
-		for _, change := range e.Rules {
-			if change.Rule != rule || change.Held {
-				continue
-			}
-			fit := credit.Amount(0)
-			if !e.Fits {
-				fit = 1
-			}
-			list = append(list, candidate{e.Course, [3]credit.Amount{fit, distance(count, change.After), credit.Amount(e.breaks(y))}})
-		}
-	}
-	sort.SliceStable(list, func(i, j int) bool {
-		for k := range list[i].order {
-			if list[i].order[k] != list[j].order[k] {
-				return list[i].order[k] < list[j].order[k]
-			}
-		}
-		return false
-	})
-	courses := make([]int32, len(list))
-	for i, c := range list {
-		courses[i] = c.course
-	}
-	return courses
 }

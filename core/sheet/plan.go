@@ -239,3 +239,33 @@ func (f *Facts) leastWay(ways []int, selected func(int32) bool) (least int, ok b
 	}
 	return least, least < noWay
 }
+
+// Prospect is a course that could be added to a plan, and the grades in which.
+type Prospect struct {
+	Course int32
+	Grades []int
+}
+
+// Prospects lists, in the order of the year's courses, those that could be planned for some later grade: offered there, their condition met
+// or expected by then, and repeating nothing on record, requested or planned before.
+func (f *Facts) Prospects(s *Sheet, plan []Planned) (list []Prospect) {
+	d := f.planDesk(s, plan)
+	defer d.giveBack()
+	for i := range f.Year.Courses {
+		c, course := &f.Year.Courses[i], int32(i)
+		if c.Summer || slices.ContainsFunc(plan, func(p Planned) bool { return p.Course == course }) {
+			continue
+		}
+		var grades []int
+		for d.grade = f.Grade + 1; d.grade <= f.Year.Policy.LastGrade; d.grade++ {
+			d.subject = course
+			if c.Offers(d.grade) && !d.repeats(course) && (c.Entry == nil || f.codes[course].flags&isWaived != 0 || c.Entry.Judge(d) >= condition.Expected) {
+				grades = append(grades, d.grade)
+			}
+		}
+		if grades != nil {
+			list = append(list, Prospect{course, grades})
+		}
+	}
+	return list
+}

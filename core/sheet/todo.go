@@ -102,3 +102,19 @@ func (f *Facts) Todo(j *Judgement) []Todo {
 	}
 	return list
 }
+
+// Acknowledge lists what holds nothing up and is to be acknowledged by whoever submits the sheet: the places of rules in force of that
+// stance that do not hold, and requests whose conditions are of that stance and not expected to be met.
+func (f *Facts) Acknowledge(j *Judgement) (rules []int, courses []int32) {
+	for _, r := range j.Rules {
+		if !r.Holds && f.Year.Rules[r.Rule].Stance == policy.Acknowledge {
+			rules = append(rules, r.Rule)
+		}
+	}
+	for _, r := range slices.Concat(j.Requests, j.Summer) {
+		if r.HasEntry && r.Entry < condition.Expected && f.Year.Courses[r.Course].EntryStance == policy.Acknowledge {
+			courses = append(courses, r.Course)
+		}
+	}
+	return rules, courses
+}

@@ -42,13 +42,16 @@ func Start() (b *rod.Browser, stop func(), err error) {
 	}, nil
 }
 
-// Page opens a page of its own, without cookies, at a size. Phone pages take touches.
+// Page opens a page of its own, without cookies, at a size, that has the focus beside others that have it too. Phone pages take touches.
 func Page(b *rod.Browser, width, height int) (page *rod.Page, err error) {
 	alone, err := b.Incognito()
 	if err != nil {
 		return nil, err
 	}
 	if page, err = alone.Page(proto.TargetCreateTarget{}); err != nil {
+		return nil, err
+	}
+	if err = (proto.EmulationSetFocusEmulationEnabled{Enabled: true}).Call(page); err != nil {
 		return nil, err
 	}
 	return page, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1, Mobile: width < 600})

@@ -69,8 +69,10 @@ function SignedIn({ me }: { me: Me }) {
   const many = desks.length > 1;
   useEffect(() => {
     if (here && many && here.key !== wanted && at === '/') go(`/d/${here.key}`, { replace: true });
+    // A link that a child sends leads there, whatever else the parent comes for.
+    if (many && !wanted && at.startsWith('/child/') && desks[0]?.job === 'family') go(`/d/family${at}${window.location.search}`, { replace: true });
     if (wanted && (!many || here?.key !== wanted)) go('/', { replace: true });
-  }, [at, go, here, many, wanted]);
+  }, [at, desks, go, here, many, wanted]);
   return (
     <Places.Provider value={{ all: desks, here: at === '/account' ? undefined : here?.key, signedIn: true }}>
       <Suspense fallback={<Loading />}>

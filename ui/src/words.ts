@@ -1,6 +1,6 @@
 import type { TFunction } from 'i18next';
 import { amount, day, plural, when } from './kit/format';
-import type { Catalog, Course, Effect, Entry, Need, Proof, Rule, RuleState, Sheet, Todo } from './api/client';
+import type { Catalog, ConditionPart, Course, Effect, Entry, Need, Proof, Rule, RuleState, Sheet, Todo } from './api/client';
 
 /** The catalog with its courses and rules by code. */
 export interface Book {
@@ -60,6 +60,12 @@ export function needWords(t: TFunction, book: Book, n: Need) {
 
 /** The title of the course on record: the catalog's, in the reader's language, where the catalog has it. */
 const fromWords = (book: Book, p: Proof) => (p.code && book.course(p.code) ? book.title(p.code) : p.from);
+
+/** Whether somebody may ask for a course by its condition, in a sentence. */
+export function mayWords(t: TFunction, asks: ConditionPart | undefined, counselor: string, waived?: string) {
+  if (waived) return t('may.waived', { who: waived });
+  return t(`may.${asks?.verdict ?? 'none'}`, { who: counselor });
+}
 
 /** What a condition's leaf rests on: “Geometry, being taken now”. */
 export function proofWords(t: TFunction, book: Book, p: Proof) {
@@ -237,9 +243,26 @@ export function entryLine(t: TFunction, book: Book, sheet: Sheet, e: Entry): str
   }
   if (e.barred) parts.push(t('entry.barred'));
   if (e.repeat) parts.push(t('entry.repeat'));
-  if (e.retake) parts.push(t('entry.retake'));
-  if (e.assigned)
-    parts.push(e.fixed ? t('entry.fixed') : e.exchange?.length ? t('entry.exchange', { courses: join(t, e.exchange.map(book.title)) }) : t('entry.assigned'));
+  if (e.retake) {
+    const opens = book.course(e.course)?.leadsTo ?? [];
+    parts.push(opens.length ? t('entry.retakeOpens', { courses: join(t, opens.map(book.title)) }) : t('entry.retake'));
+  }
+  if (e.assigned) {
+    const who = e.assignedBy ?? t('theSchool');
+    parts.push(
+      e.fixed
+        ? t('entry.fixed', { who })
+        : e.exchange?.length
+          ? t('entry.exchange', { who, courses: join(t, e.exchange.map(book.title)) })
+          : t('entry.assigned', { who }),
+    );
+  } else if (e.onlyFor?.length) {
+    const rules = join(
+      t,
+      e.onlyFor.map((id) => book.rule(id)?.label ?? id),
+    );
+    parts.push(t('entry.only', { rules }));
+  }
   if (e.recommends) parts.push(t('entry.recommended', { who: e.recommends }));
   for (const x of sheet.errands.filter((x) => x.course === e.course)) {
     const errand = book.catalog.errands[x.errand];

@@ -28,6 +28,14 @@ export type Acts = components['schemas']['Acts'];
 export type Found = components['schemas']['FoundView'];
 export type Session = components['schemas']['SessionView'];
 export type Task = components['schemas']['TaskView'];
+export type CourseView = components['schemas']['CourseView'];
+export type ConditionPart = components['schemas']['ConditionPart'];
+export type PathView = components['schemas']['PathView'];
+export type PathStop = components['schemas']['PathStop'];
+export type PathEntry = components['schemas']['PathEntry'];
+export type Happening = components['schemas']['HistoryItem'];
+export type Drafts = components['schemas']['DraftsView'];
+export type Planning = components['schemas']['Planning'];
 
 export const api = createClient<paths>({ baseUrl: '/' });
 
@@ -67,8 +75,9 @@ export async function ask<T>(call: Promise<{ data?: T; error?: unknown; response
 export const keys = {
   me: ['me'] as const,
   catalog: (at: Year, language: string) => ['catalog', at.school, at.year, language] as const,
-  sheet: (at: Place) => ['sheet', at.school, at.year, at.student] as const,
-  effects: (sheet: Sheet | undefined) => ['effects', sheet?.school, sheet?.year, sheet?.student.id, sheet?.version, sheet?.judged] as const,
+  sheet: (at: Place) => ['sheet', at.school, at.year, at.student, at.draft ?? 0] as const,
+  effects: (sheet: Sheet | undefined, instead?: string) =>
+    ['effects', sheet?.school, sheet?.year, sheet?.student.id, sheet?.draft?.id, sheet?.version, sheet?.judged, instead] as const,
   caseload: (at: Year, all: boolean) => ['caseload', at.school, at.year, all] as const,
   people: (at: Year, name: string) => ['people', at.school, at.year, name] as const,
   sessions: ['sessions'] as const,
@@ -84,7 +93,11 @@ export interface Year {
 /** A sheet: a student's in a school year. */
 export interface Place extends Year {
   student: string;
+  draft?: number; // a draft beside it, in its place
 }
+
+/** Where the server has a sheet, or the draft that is shown. */
+export const placeOf = (sheet: Sheet): Place => ({ school: sheet.school, year: sheet.year, student: sheet.student.id, draft: sheet.draft?.id });
 
 export const useMe = () => useQuery({ queryKey: keys.me, queryFn: () => ask(api.GET('/api/me')) });
 
@@ -110,7 +123,7 @@ async function fetchSheet(at: Place, have: Sheet | undefined): Promise<Sheet> {
   let answer;
   try {
     answer = await api.GET('/api/schools/{school}/years/{year}/students/{student}/sheet', {
-      params: { path: at, header: known ? { 'If-None-Match': known } : undefined },
+      params: { path: at, query: { draft: at.draft }, header: known ? { 'If-None-Match': known } : undefined },
     });
   } catch {
     throw new ApiError();
@@ -121,6 +134,9 @@ async function fetchSheet(at: Place, have: Sheet | undefined): Promise<Sheet> {
   if (tag) tags.set(sheet, tag);
   return sheet;
 }
+
+/** The address of what the server has of a student, for links to files. */
+export const studentPath = (at: Place) => `${yearPath(at)}/students/${encodeURIComponent(at.student)}`;
 
 const yearPath = (at: Year) => `/api/schools/${encodeURIComponent(at.school)}/years/${at.year}`;
 
@@ -155,7 +171,7 @@ function useLive(path: string | undefined, heard: (message: ChangeHeard) => void
 export const useSheet = (at: Place | undefined) => {
   const client = useQueryClient();
   const place = at ?? { school: '', year: 0, student: '' };
-  useLive(at && `${yearPath(at)}/students/${encodeURIComponent(at.student)}/sheet/live`, (message) => {
+  useLive(at && `${studentPath(at)}/sheet/live`, (message) => {
     const have = client.getQueryData<Sheet>(keys.sheet(place));
     if (!message.version || !have || message.version > have.version) void client.invalidateQueries({ queryKey: keys.sheet(place) });
   });
@@ -168,16 +184,21 @@ export const useSheet = (at: Place | undefined) => {
   });
 };
 
-/** What adding each course would do to a sheet, in one call for each version of it; until it comes, what the version before had. */
-export const useEffects = (sheet: Sheet | undefined) =>
+/**
+ * What adding each course would do to a sheet, or putting it in the place of a requested one, in one call for each version of it; until
+ * it comes, what the version before had.
+ */
+export const useEffects = (sheet: Sheet | undefined, instead?: string) =>
   useQuery({
-    queryKey: keys.effects(sheet),
+    queryKey: keys.effects(sheet, instead),
     queryFn: () => {
       const path = { school: sheet?.school ?? '', year: sheet?.year ?? 0, student: sheet?.student.id ?? '' };
-      return ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/sheet/effects', { params: { path } }));
+      return ask(
+        api.GET('/api/schools/{school}/years/{year}/students/{student}/sheet/effects', { params: { path, query: { instead, draft: sheet?.draft?.id } } }),
+      );
     },
     enabled: sheet !== undefined && !sheet.beyond,
-    placeholderData: keepPreviousData,
+    placeholderData: instead ? undefined : keepPreviousData,
     staleTime: Infinity, // a version's effects stay what they are
     gcTime: 30_000,
     refetchInterval: (query) => (query.state.status === 'error' ? 5_000 : false),
@@ -217,7 +238,8 @@ interface Signed {
 
 /** The acts on a sheet, by name; each answers with the judged sheet. */
 export const acts = {
-  change: (path: Place, body: Edit) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/changes', { params: { path }, body })),
+  change: (path: Place, body: Edit) =>
+    ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/changes', { params: { path, query: { draft: path.draft } }, body })),
   claim: (path: Place, body: Claiming) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/claims', { params: { path }, body })),
   submit: (path: Place, body: Signed & { agreed?: string[] }) =>
     ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/submission', { params: { path }, body })),
@@ -288,6 +310,6 @@ export function useAct<B>(path: Place, act: (path: Place, body: B) => Promise<Sh
       if (error.problem?.sheet) client.setQueryData(keys.sheet(path), error.problem.sheet);
       else if (error.code === 'stale-version') void client.invalidateQueries({ queryKey: keys.sheet(path) });
     },
-    scope: { id: `sheet ${path.school} ${path.year} ${path.student}` }, // one after the other
+    scope: { id: `sheet ${path.school} ${path.year} ${path.student} ${path.draft ?? ''}` }, // one after the other
   });
 }

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/calendar/{token}/errands.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The calendar of a secret address */
+        get: operations["read-feed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -208,6 +225,182 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/students/{student}/claims/{claim}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file beside a claim, for the family and whoever decides */
+        get: operations["get-file"];
+        put?: never;
+        /** Put a file beside an open claim: a PDF, a JPEG, PNG or HEIC picture, or text; at most 10 MB */
+        post: operations["attach-file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/courses/{course}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A course beside a student's sheet: what it asks for, where it leads, what adding it would do */
+        get: operations["get-course"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The drafts beside a sheet */
+        get: operations["get-drafts"];
+        put?: never;
+        /** Copy the sheet, or one of its drafts, to a new draft; there are at most four */
+        post: operations["make-draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/drafts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give a draft another name */
+        put: operations["name-draft"];
+        post?: never;
+        /** Throw a draft away */
+        delete: operations["drop-draft"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/errands.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A student's errands as an iCalendar file */
+        get: operations["get-calendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether one has a secret address of a student's calendar */
+        get: operations["get-feed"];
+        put?: never;
+        /** Make a secret address of a student's calendar; an earlier one ends */
+        post: operations["make-feed"];
+        /** Take one's secret address of a student's calendar away */
+        delete: operations["drop-feed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A student's whole way: earned, requested, planned, and what is open */
+        get: operations["get-path"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change the plan for later years; kept at once */
+        post: operations["change-plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/remarks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was asked and said about a sheet */
+        get: operations["get-remarks"];
+        put?: never;
+        /** Ask or say something about a sheet, or one course or rule of it */
+        post: operations["make-remark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/remarks/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer what a family asked or said, once */
+        post: operations["answer-remark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/students/{student}/sheet": {
         parameters: {
             query?: never;
@@ -310,6 +503,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/hints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Courses that would be the most useful as one more alternate, the best first */
+        get: operations["get-hints"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/students/{student}/sheet/history": {
         parameters: {
             query?: never;
@@ -355,6 +565,23 @@ export interface paths {
         put?: never;
         /** Agree that a sheet may be submitted, where the school wants a look before */
         post: operations["look-at-sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/paper.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sheet to be printed: what was submitted with its receipt and lines to sign on, or the sheet as it is where nothing was */
+        get: operations["get-paper"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -423,6 +650,40 @@ export interface paths {
         put?: never;
         /** Submit a sheet; twice gives the same receipt */
         post: operations["submit-sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/versions/{version}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A sheet as it was in an earlier version, judged by what is known now */
+        get: operations["get-earlier"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The year that results when some requests cannot be given */
+        get: operations["get-what-if"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -587,6 +848,12 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Acknowledgement: {
+            course?: string;
+            /** @description To be named among what is agreed to */
+            id: string;
+            rule?: string;
+        };
         Act: {
             allowed: boolean;
             /** @description It needs a reason, which is kept */
@@ -600,6 +867,8 @@ export interface components {
             decide: components["schemas"]["Act"];
             edit: components["schemas"]["Act"];
             look: components["schemas"]["Act"];
+            plan: components["schemas"]["Act"];
+            redo: components["schemas"]["Act"];
             reopen: components["schemas"]["Act"];
             sendBack: components["schemas"]["Act"];
             sign: components["schemas"]["Act"];
@@ -607,10 +876,22 @@ export interface components {
             undo: components["schemas"]["Act"];
         };
         Agree: {
+            /** @description By the student, on submitting: what holds nothing up and is to be known */
+            acknowledge: components["schemas"]["Acknowledgement"][];
             /** @description On signing */
             guardian: string[];
             /** @description On submitting */
             student: string[];
+        };
+        AnswerInBody: {
+            answer: string;
+        };
+        Answered: {
+            answer: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            wish: string;
         };
         AuditEntry: {
             /** Format: double */
@@ -644,6 +925,8 @@ export interface components {
         };
         CaseRow: {
             acts: components["schemas"]["CaseActs"];
+            /** @description What it asks beside that */
+            also?: string;
             /** @description The course it is about */
             course?: string;
             family: string;
@@ -755,8 +1038,14 @@ export interface components {
             version: number;
         };
         Claim: {
+            /** @description Of one that was declined: why */
+            answer?: string;
             by?: string;
             course?: string;
+            /** @description Who declined it */
+            decider?: string;
+            /** @description The name of the file beside it, which the family and whoever decides may have */
+            file?: string;
             /** Format: int64 */
             id: number;
             name?: string;
@@ -777,6 +1066,18 @@ export interface components {
         CommitmentText: {
             id: string;
             text: string;
+        };
+        ConditionPart: {
+            /**
+             * Format: int64
+             * @description How many of the parts are asked for
+             */
+            of?: number;
+            parts?: components["schemas"]["ConditionPart"][];
+            /** @description One thing */
+            proof?: components["schemas"]["Proof"];
+            /** @enum {string} */
+            verdict: "unmet" | "unverified" | "expected" | "met";
         };
         Contact: {
             /** @description An https address where a meeting can be booked */
@@ -811,8 +1112,6 @@ export interface components {
             /** Format: double */
             credits: number;
             description?: string;
-            /** @description Its entry condition, in the condition language */
-            entry?: string;
             /** Format: double */
             fee?: number;
             /** @description Empty: every grade */
@@ -833,12 +1132,38 @@ export interface components {
             /** @description Of the summer round */
             summer?: boolean;
             tags?: string[];
+            /** @description Who teaches it now */
+            teachers?: string[];
             title: string;
-            /** @description The grades in which it is the usual course of its subject */
-            usual?: number[];
             variantOf?: string;
             /** @description Everyday words for it */
             words?: string[];
+        };
+        CourseView: {
+            /** @description Its entry condition; absent where it has none */
+            asks?: components["schemas"]["ConditionPart"];
+            /** @description Open ones about it */
+            claims?: components["schemas"]["Claim"][];
+            course: string;
+            /** @description What requesting it would do; absent where it is requested */
+            effect?: components["schemas"]["Effect"];
+            /** @description The requirements that requesting it would bring credits to */
+            feeds: components["schemas"]["Feed"][];
+            legs: components["schemas"]["Leg"][];
+            /**
+             * Format: int64
+             * @description How many courses before and after it were left out
+             */
+            more?: number;
+            /** @description The course, and what comes two steps before and after it */
+            stops: components["schemas"]["Stop"][];
+            /**
+             * Format: int64
+             * @description The version of the sheet
+             */
+            version: number;
+            /** @description Who has let the student in whatever it asks for */
+            waived?: string;
         };
         Credentials: {
             password: string;
@@ -872,10 +1197,40 @@ export interface components {
             username: string;
             who: string;
         };
+        DraftHead: {
+            /**
+             * Format: date-time
+             * @description When it was changed
+             */
+            at: string;
+            /** Format: int64 */
+            id: number;
+            name: string;
+        };
+        DraftsView: {
+            /** @description Whether the reader may make and change them */
+            act: components["schemas"]["Act"];
+            /** @description The oldest first */
+            drafts: components["schemas"]["DraftHead"][];
+            /**
+             * Format: int64
+             * @description How many there may be
+             */
+            most: number;
+        };
         Edit: {
             /** @enum {string} */
-            act: "request" | "alternate" | "remove" | "order" | "undo";
+            act: "request" | "alternate" | "remove" | "order" | "replace" | "takeOver" | "fill" | "useDraft" | "restore" | "undo" | "redo";
             course?: string;
+            /** @description takeOver: those of them that can be are requested */
+            courses?: string[];
+            /**
+             * Format: int64
+             * @description useDraft: the draft that comes in place of the sheet
+             */
+            draft?: number;
+            /** @description replace: the course that gives its place */
+            instead?: string;
             /** @description Chosen anew for each change: sent again, a change whose answer was lost is answered, not made again */
             key?: string;
             /**
@@ -885,10 +1240,20 @@ export interface components {
             list?: "requests" | "alternates";
             /** @description order: every course of the list, once */
             order?: string[];
+            /**
+             * Format: int64
+             * @description request, alternate: the place it takes in its list, from 1; 0: the one it comes to
+             */
+            place?: number;
             /** @description Where it is made for the family */
             reason?: string;
             /** @description alternate: the request it stands in for; empty: any */
             standsFor?: string;
+            /**
+             * Format: int64
+             * @description restore: the version of the sheet that comes back
+             */
+            then?: number;
             /**
              * Format: int64
              * @description The version of the sheet the change was made on
@@ -904,11 +1269,15 @@ export interface components {
             fill?: string[];
             fits?: boolean;
             missing?: components["schemas"]["Need"][];
+            /** @description The rules beside those whose measure changes */
+            moves?: components["schemas"]["RuleMove"][];
             /** @description Offered to the grade being entered */
             offered?: boolean;
             /** @description It could be submitted, as far as the course itself goes */
             ok?: boolean;
             recommended?: boolean;
+            /** @description Who recommends it, where it is known */
+            recommends?: string;
             /** @description Why requesting it would be refused: a code of problems */
             refused?: string;
             repeat?: boolean;
@@ -940,11 +1309,15 @@ export interface components {
         };
         Entry: {
             assigned?: boolean;
+            /** @description Who, where it is known */
+            assignedBy?: string;
             barred?: boolean;
             claims?: components["schemas"]["Claim"][];
             course: string;
             /** @description If it cannot be given, the year still holds */
             covered?: boolean;
+            /** @description Claims about it that were declined, the latest last */
+            declined?: components["schemas"]["Claim"][];
             /** @enum {string} */
             entry: "none" | "unmet" | "unverified" | "expected" | "met";
             /** @description Courses it may be exchanged for */
@@ -961,6 +1334,8 @@ export interface components {
             mend?: string[];
             /** @description Its entry condition, leaf by leaf, with the evidence */
             needs?: components["schemas"]["Proof"][];
+            /** @description The rules that no other course would answer */
+            onlyFor?: string[];
             /** Format: int64 */
             rank: number;
             /** @description Who recommends it */
@@ -1001,6 +1376,30 @@ export interface components {
             place?: string;
             title: string;
         };
+        Feed: {
+            entry: string;
+            /**
+             * Format: double
+             * @description What it has without
+             */
+            from: number;
+            /** @description It is complete then */
+            full?: boolean;
+            list: string;
+            /** Format: double */
+            more: number;
+            /** Format: double */
+            need: number;
+        };
+        FeedView: {
+            /**
+             * Format: date-time
+             * @description Absent: there is none
+             */
+            madeAt?: string;
+            /** @description Said once, when it is made; it is secret */
+            path?: string;
+        };
         FieldProblem: {
             location: string;
             message: string;
@@ -1014,6 +1413,11 @@ export interface components {
             role: string;
             username: string;
         };
+        HintView: {
+            course: string;
+            /** @description The requests that nothing covers and it would */
+            saves: string[];
+        };
         HistoryItem: {
             act?: string;
             actor: string;
@@ -1021,6 +1425,7 @@ export interface components {
             /** Format: date-time */
             at: string;
             course?: string;
+            instead?: string;
             kind: string;
             message?: string;
             reason?: string;
@@ -1030,6 +1435,20 @@ export interface components {
         LanguageInBody: {
             /** @description BCP 47 */
             language: string;
+        };
+        Leg: {
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+        };
+        Loss: {
+            course: string;
+            covered: boolean;
+            /** @description The alternates that come in for it */
+            mend?: string[];
+            /** @description The rules that do not hold without it */
+            short?: string[];
         };
         ManyInBody: {
             /** @description Where the act needs one */
@@ -1049,6 +1468,9 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        Naming: {
+            name: string;
+        };
         Need: {
             /** Format: double */
             at?: number;
@@ -1058,6 +1480,10 @@ export interface components {
             name?: string;
             /** @description Where the name is a course of the catalog */
             title?: string;
+        };
+        OnlyAnswer: {
+            course: string;
+            rule: string;
         };
         Outcome: {
             /** @description Why the sheet stays as it is; without one it is done */
@@ -1089,6 +1515,105 @@ export interface components {
             /** @description To be handed over; it is shown this once */
             password: string;
         };
+        PathEntry: {
+            /**
+             * Format: int64
+             * @description Where something is open: the last grade in which the shortest way to it can begin
+             */
+            beginBy?: number;
+            /** Format: double */
+            earned: number;
+            id: string;
+            /** Format: double */
+            inProgress: number;
+            /** Format: double */
+            need: number;
+            /** @description Something is open and nothing leads to it */
+            noWay?: boolean;
+            /** Format: double */
+            open: number;
+            /** @description Places among the options: what it selects */
+            options: number[];
+            /** Format: double */
+            planned: number;
+            /** Format: double */
+            requested: number;
+            /** @description The stops of which it is the first requirement that selects them */
+            stops: number[];
+        };
+        PathList: {
+            entries: components["schemas"]["PathEntry"][];
+            id: string;
+            /** @description The stops that no requirement selects */
+            rest: number[];
+        };
+        PathOption: {
+            course: string;
+            grades: number[];
+        };
+        PathStop: {
+            /** @description planned: only in case another cannot be */
+            backup?: boolean;
+            /** @description planned: not offered in that grade */
+            barred?: boolean;
+            course: string;
+            /** Format: double */
+            credits: number;
+            /**
+             * @description planned
+             * @enum {string}
+             */
+            entry?: "none" | "unmet" | "unverified" | "expected" | "met";
+            /**
+             * Format: int64
+             * @description In which it was, is or will be taken; below the first: before the school
+             */
+            grade: number;
+            /** Format: double */
+            mark?: number;
+            missing?: components["schemas"]["Need"][];
+            repeat?: boolean;
+            /** @enum {string} */
+            state: "earned" | "taken" | "failed" | "requested" | "planned";
+            /** @description requested: it waits for a person, or must be changed */
+            stopped?: boolean;
+            summer?: boolean;
+            /** @description Where the catalog has no such course */
+            title?: string;
+        };
+        PathView: {
+            /** @description Whether the reader may plan */
+            act: components["schemas"]["Act"];
+            /** @description What was planned for this year a year ago and is not on the sheet */
+            before: string[];
+            /**
+             * Format: int64
+             * @description The first grade of the school
+             */
+            first: number;
+            /**
+             * Format: int64
+             * @description The one entered
+             */
+            grade: number;
+            /** Format: int64 */
+            last: number;
+            lists: components["schemas"]["PathList"][];
+            /** @description What could be planned, and the grades in which */
+            options: components["schemas"]["PathOption"][];
+            /**
+             * Format: int64
+             * @description The version of the sheet
+             */
+            sheet: number;
+            /** @description Every course on record, requested or planned, by grade */
+            stops: components["schemas"]["PathStop"][];
+            /**
+             * Format: int64
+             * @description The version of the plan
+             */
+            version: number;
+        };
         PersonView: {
             /** @description Of a guardian */
             children: components["schemas"]["ChildView"][];
@@ -1111,6 +1636,28 @@ export interface components {
             year: number;
             /** @description All there are, the newest first */
             years: number[];
+        };
+        Planning: {
+            /** @enum {string} */
+            act: "add" | "remove" | "move";
+            /** @description add: only in case another cannot be */
+            backup?: boolean;
+            course: string;
+            /**
+             * Format: int64
+             * @description remove, move: for which grade it was
+             */
+            from?: number;
+            /**
+             * Format: int64
+             * @description add, move: for which grade
+             */
+            grade?: number;
+            /**
+             * Format: int64
+             * @description The version of the plan it was made on
+             */
+            version: number;
         };
         Problem: {
             /** @description Stable; what programs should look at */
@@ -1161,6 +1708,40 @@ export interface components {
             verdict: "unmet" | "unverified" | "expected" | "met";
             year?: string;
         };
+        RemarkView: {
+            answer?: string;
+            /** Format: date-time */
+            answeredAt?: string;
+            answeredBy?: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            course?: string;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            kind: "question" | "comment" | "wrong" | "later";
+            rule?: string;
+            text: string;
+        };
+        Remarking: {
+            course?: string;
+            /**
+             * @description wrong: something on record is wrong or missing; later: a rule or group is put off
+             * @enum {string}
+             */
+            kind: "question" | "comment" | "wrong" | "later";
+            rule?: string;
+            text: string;
+        };
+        RemarksView: {
+            /** @description Whether the reader answers */
+            answer: boolean;
+            /** @description Whether the reader may ask and say something */
+            remark: components["schemas"]["Act"];
+            /** @description The oldest first */
+            remarks: components["schemas"]["RemarkView"][];
+        };
         Rule: {
             /** @description The courses it counts; empty: all */
             courses: string[];
@@ -1186,6 +1767,11 @@ export interface components {
             /** @description At most 12, best first */
             courses: string[];
             rule: string;
+        };
+        RuleMove: {
+            rule: string;
+            /** Format: double */
+            to: number;
         };
         RuleState: {
             holds: boolean;
@@ -1219,12 +1805,16 @@ export interface components {
             audits: components["schemas"]["AuditState"][];
             /** @description It is beyond the limits of judging: nothing was found of it */
             beyond?: boolean;
+            /** @description It is a draft, and nothing that anybody can hand in */
+            draft?: components["schemas"]["DraftHead"];
             /** @description What the courses on the sheet bring with them, by date */
             errands: components["schemas"]["Errand"][];
             /** @description The requested courses that have a fee */
             fees: string[];
             /** @description The versions it was judged by; another sheet version or another of these may have other effects */
             judged: string;
+            /** @description On a sheet nobody has worked on: what the reader may have filled in, since nothing else would do */
+            only?: components["schemas"]["OnlyAnswer"][];
             packing: components["schemas"]["Packing"];
             requests: components["schemas"]["Entry"][];
             /** @description Those in force, in the policy's order */
@@ -1236,6 +1826,8 @@ export interface components {
             summer: components["schemas"]["Entry"][];
             /** @description What keeps the sheet from being submitted or cleared */
             todo: components["schemas"]["Todo"][];
+            /** @description What undoing would take back, where it is known */
+            undoes?: components["schemas"]["Trace"];
             /** Format: int64 */
             version: number;
             /** Format: int64 */
@@ -1258,12 +1850,28 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        Since: {
+            /** @description Requests that have come */
+            asked?: string[];
+            /** @description Alternates that have come */
+            backup?: string[];
+            /** @description Requests that have gone */
+            dropped?: string[];
+            /** @description What has stayed is in another order */
+            order?: boolean;
+            /** @description Alternates that have gone */
+            spared?: string[];
+            /** @description Alternates stand in for others */
+            ties?: boolean;
+        };
         Stage: {
             /** @description A date, or a date and time, in the school's time zone */
             from: string;
             text: string;
         };
         Status: {
+            /** @description The family's latest wish that was answered */
+            answered?: components["schemas"]["Answered"];
             /** @description What the family asks to change */
             asked?: string;
             /** @description Changed since it was submitted: the school still has what was submitted */
@@ -1284,12 +1892,34 @@ export interface components {
             receipt?: string;
             /** @description Under what was submitted */
             signatures: components["schemas"]["Signature"][];
+            /** @description What is different from what was submitted, where something is */
+            since?: components["schemas"]["Since"];
             /** @enum {string} */
             state: "inProgress" | "sentBack" | "submitted" | "signed" | "cleared" | "placed";
             /** Format: date-time */
             submittedAt?: string;
             /** @description Absent where the school has set none */
             window?: components["schemas"]["Window"];
+        };
+        Stop: {
+            course: string;
+            /**
+             * Format: int64
+             * @description planned: for which grade
+             */
+            grade?: number;
+            /** Format: double */
+            mark?: number;
+            /** @description Not offered to the student any more */
+            noWay?: boolean;
+            /** @enum {string} */
+            standing: "earned" | "requested" | "taken" | "alternate" | "planned" | "failed" | "open";
+            /**
+             * Format: int64
+             * @description 0: the course itself; below: what its condition names; above: what names it
+             */
+            step: number;
+            year?: string;
         };
         Student: {
             counselor?: string;
@@ -1415,6 +2045,14 @@ export interface components {
             /** @description For a person of the school: the family need not mend it */
             waits?: boolean;
         };
+        Trace: {
+            /** @enum {string} */
+            act: "request" | "alternate" | "remove" | "order" | "replace" | "takeOver" | "fill" | "useDraft" | "restore";
+            /** Format: date-time */
+            at: string;
+            course?: string;
+            instead?: string;
+        };
         Unit: {
             one: string;
             other: string;
@@ -1436,6 +2074,25 @@ export interface components {
             /** @description Empty: every grade */
             grades: number[];
             text: string;
+        };
+        WhatIfRequest: {
+            /** @description It was an alternate */
+            came?: boolean;
+            course: string;
+            terms: number[];
+        };
+        WhatIfView: {
+            /** @description Periods a day, by term */
+            loads: number[];
+            lost: components["schemas"]["Loss"][];
+            /** @description What would be left, with what has come in */
+            requests: components["schemas"]["WhatIfRequest"][];
+            rules: components["schemas"]["RuleState"][];
+            /**
+             * Format: int64
+             * @description The version of the sheet
+             */
+            version: number;
         };
         Window: {
             /**
@@ -1462,6 +2119,39 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "read-feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get-me": {
         parameters: {
             query?: never;
@@ -1878,9 +2568,643 @@ export interface operations {
             };
         };
     };
+    "get-file": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                claim: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Security-Policy"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "attach-file": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+                /** @description Of the file */
+                name?: string;
+                /** @description Where it is done for the family */
+                reason?: string;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                claim: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-course": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                course: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CourseView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-drafts": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "make-draft": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Naming"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "name-draft": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Naming"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "drop-draft": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-calendar": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-feed": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "make-feed": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "drop-feed": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-path": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-plan": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Planning"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-remarks": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemarksView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "make-remark": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Remarking"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemarksView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "answer-remark": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemarksView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get-sheet": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
             header?: {
                 /** @description The tag of the sheet as it is known; where that is what it still is, the answer is 304 */
                 "If-None-Match"?: string;
@@ -1916,7 +3240,10 @@ export interface operations {
     };
     "change-sheet": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
             header?: never;
             path: {
                 school: string;
@@ -1954,7 +3281,10 @@ export interface operations {
     };
     "make-claim": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
             header?: never;
             path: {
                 school: string;
@@ -1992,7 +3322,10 @@ export interface operations {
     };
     "clear-sheet": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
             header?: never;
             path: {
                 school: string;
@@ -2030,7 +3363,10 @@ export interface operations {
     };
     decide: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
             header?: never;
             path: {
                 school: string;
@@ -2068,7 +3404,12 @@ export interface operations {
     };
     "get-effects": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+                /** @description A requested course in whose place each would come */
+                instead?: string;
+            };
             header?: never;
             path: {
                 school: string;
@@ -2100,9 +3441,49 @@ export interface operations {
             };
         };
     };
+    "get-hints": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HintView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get-history": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
             header?: never;
             path: {
                 school: string;
@@ -2137,6 +3518,8 @@ export interface operations {
     "hear-sheet": {
         parameters: {
             query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
                 /** @description How long to stay; 0 ends at once */
                 seconds?: number;
             };
@@ -2173,7 +3556,10 @@ export interface operations {
     };
     "look-at-sheet": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
             header?: never;
             path: {
                 school: string;
@@ -2209,9 +3595,53 @@ export interface operations {
             };
         };
     };
+    "get-paper": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+                /** @description BCP 47: in which it is written */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "reopen-sheet": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
             header?: never;
             path: {
                 school: string;
@@ -2249,7 +3679,10 @@ export interface operations {
     };
     "send-back-sheet": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
             header?: never;
             path: {
                 school: string;
@@ -2287,7 +3720,10 @@ export interface operations {
     };
     "sign-sheet": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
             header?: never;
             path: {
                 school: string;
@@ -2325,7 +3761,10 @@ export interface operations {
     };
     "submit-sheet": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
             header?: never;
             path: {
                 school: string;
@@ -2361,9 +3800,89 @@ export interface operations {
             };
         };
     };
+    "get-earlier": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-what-if": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+                /** @description The requests that cannot be given */
+                lost?: string[];
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "ask-for-change": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
             header?: never;
             path: {
                 school: string;

@@ -9,6 +9,7 @@ import { Header } from '../kit/header';
 import { officePages } from '../kit/pages';
 import { bookOf } from '../words';
 import { Panel } from './panel';
+import '../kit/staff';
 
 const stages = ['notBegun', 'inProgress', 'withFamily', 'waiting', 'complete', 'cleared'] as const;
 type Stage = (typeof stages)[number];
@@ -148,7 +149,8 @@ export default function Counselor({ person }: { person: Person }) {
 
 type T = ReturnType<typeof useTranslation>['t'];
 
-function why(t: T, title: (code: string) => string, r: CaseRow) {
+function why(t: T, title: (code: string) => string, r: CaseRow): string {
+  if (r.also) return `${why(t, title, { ...r, also: undefined })} · ${t('caseload.also', { message: r.also })}`;
   if (r.reason === 'asked') return `“${r.text}”`;
   if (r.reason === 'claim') return `${t('caseload.claimFor', { course: title(r.course ?? '') })}: “${r.text}”`;
   if (r.course) return title(r.course);

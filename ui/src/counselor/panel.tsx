@@ -1,9 +1,13 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { type FormEvent, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { type Decision, type Entry, type Place, type Sheet, acts, useAct, useSheet } from '../api/client';
+import { type Decision, type Entry, type Place, type Sheet, acts, placeOf, useAct, useSheet } from '../api/client';
 import { errorWords } from '../errors';
+import { Answered } from '../kit/answered';
 import { Button, Loading, Refusal } from '../kit/controls';
+import { ClaimFile } from '../kit/claimfile';
+import { Remarks } from '../remarks';
+import { SinceSubmitted } from '../since';
 import { Dialog, TextDialog } from '../kit/dialog';
 import { subjectTab } from '../kit/marks';
 import { amount } from '../kit/format';
@@ -56,7 +60,7 @@ export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
       <p className="mb-2 text-sm text-soft">
         {t('panel.sub', {
           grade: s.student.grade,
-          state: statusWords(t, s).state.toLowerCase(),
+          state: (s.status.state === 'inProgress' && !s.status.keptAt ? t('caseload.stage.notBegun') : statusWords(t, s).state).toLowerCase(),
           credits: inUnit(t, book, credits),
         })}
         {s.status.receipt && ` · ${t('submit.receipt', { receipt: s.status.receipt })}`}
@@ -66,6 +70,7 @@ export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
           <span className="rounded bg-card px-1 text-ochre">{t('panel.family', { message: s.status.asked })}</span>
         </p>
       )}
+      {s.status.answered && <Answered answered={s.status.answered} zone={s.status.window?.zone} />}
       {stopped.map((e) => (
         <Question key={e.course} book={book} sheet={s} entry={e} onAsk={setAsked} />
       ))}
@@ -93,6 +98,8 @@ export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
         <b className="font-semibold text-ink">{t('panel.alternates')}</b>{' '}
         {s.alternates.map((e) => `${e.rank} ${book.title(e.course)}`).join(' · ') || t('submit.nothing')}
       </p>
+      <SinceSubmitted book={book} sheet={s} />
+      <Remarks book={book} sheet={s} kinds={[]} />
       <p className="mt-1 mb-3 text-sm">
         {open.length === 0
           ? t(s.status.state === 'cleared' ? 'panel.holdsCleared' : may.clear.allowed ? 'panel.holds' : 'panel.holdsOnly')
@@ -182,7 +189,7 @@ function Question(props: { book: Book; sheet: Sheet; entry: Entry; onAsk: (a: As
         </p>
         {entry.claims?.map((c) => (
           <p key={c.id} className="mt-1 text-sm">
-            “{c.note}” <span className="text-soft">{t('panel.said', { by: c.by })}</span>
+            “{c.note}” <span className="text-soft">{t('panel.said', { by: c.by })}</span> <ClaimFile place={placeOf(props.sheet)} claim={c} />
           </p>
         ))}
         {props.sheet.acts.decide.allowed && (

@@ -4,6 +4,8 @@ import { Link, Route, Router, Switch } from 'wouter';
 import { type Person, type Place, type Sheet, acts, useAct, useCatalog, useSheet } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
+import { Answered } from '../kit/answered';
+import { SinceSubmitted } from '../since';
 import { Header } from '../kit/header';
 import { Agreements } from '../kit/agreements';
 import { day, money, when } from '../kit/format';
@@ -136,7 +138,9 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
           <span className="rounded bg-card px-1 text-ochre">{t('family.asked', { message: s.asked, name })}</span>
         </p>
       )}
-      {s.state === 'sentBack' && s.message && (
+      <SinceSubmitted book={book} sheet={sheet} />
+      {s.answered && <Answered answered={s.answered} zone={s.window?.zone} />}
+      {s.state === 'sentBack' && s.message && s.message !== s.answered?.answer && (
         <p className="mb-3 rounded border p-2 hatch">
           <span className="rounded bg-card px-1 text-ochre">{t('todo.sentBack', { who, message: s.message })}</span>
         </p>

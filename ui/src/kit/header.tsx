@@ -59,7 +59,7 @@ export function Header(props: { pages: { to: string; label: string }[]; where?: 
         )}
       </div>
       {props.pages.length > 0 && (
-        <nav aria-label={t('nav.label')} className="flex gap-5 max-desk:order-2 max-desk:w-full">
+        <nav aria-label={t('nav.label')} className="flex gap-5 max-desk:order-2 max-desk:flex-wrap max-desk:w-full">
           {props.pages.map((page) => (
             <Link
               key={page.to}

@@ -5,6 +5,7 @@ import { type Task, type Year, keys, startExport, startImport, tellTask, useTask
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { counted, when, whole } from '../kit/format';
+import '../kit/staff';
 
 const open = (task: Task) => task.state === 'waiting' || task.state === 'running' || task.state === 'asking';
 

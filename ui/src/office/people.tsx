@@ -4,6 +4,7 @@ import { useTranslation } from 'react-i18next';
 import { type Found, type Year, givePassword, usePeople } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
+import '../kit/staff';
 
 /** The people of the school: whoever has lost a password gets a new one. */
 export default function People({ at }: { at: Year }) {

@@ -1,9 +1,11 @@
-import type { KeyboardEvent } from 'react';
+import { type KeyboardEvent, Suspense, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import type { Entry } from '../api/client';
+import { type Entry } from '../api/client';
+import { useHints } from '../api/workspace';
 import { Mark } from '../kit/marks';
 import { join } from '../words';
 import { reordered } from './ranks';
+import { WhatIfDialog } from './late';
 import { Ranked } from './order';
 import type { Desk, Filter } from './desk';
 
@@ -12,6 +14,8 @@ export function Alternates(props: { desk: Desk; open: string | undefined; onOpen
   const { t } = useTranslation();
   const { book, sheet, change } = props.desk;
   const entries = sheet.alternates;
+  const [asking, setAsking] = useState(false);
+  const hint = useHints(sheet, sheet.acts.edit.allowed && sheet.requests.some((e) => !e.covered)).data?.[0];
 
   function move(event: KeyboardEvent, entry: Entry) {
     if (!event.altKey || (event.key !== 'ArrowUp' && event.key !== 'ArrowDown')) return;
@@ -58,6 +62,20 @@ export function Alternates(props: { desk: Desk; open: string | undefined; onOpen
           );
         }}
       />
+      {hint && sheet.acts.edit.allowed && (
+        <p className="mt-1.5 flex flex-wrap items-center gap-x-3 text-sm">
+          <span className="text-soft">{t('hint.one', { course: book.title(hint.course), courses: join(t, hint.saves.map(book.title)) })}</span>
+          <button type="button" disabled={props.desk.busy} className="min-h-7 inked-link" onClick={() => change({ act: 'alternate', course: hint.course })}>
+            {t('hint.take')}
+          </button>
+        </p>
+      )}
+      {sheet.requests.length > 0 && (
+        <button type="button" className="mt-1 mr-4 min-h-7 text-sm text-soft inked-link" onClick={() => setAsking(true)}>
+          {t('whatif.open')}
+        </button>
+      )}
+      <Suspense>{asking && <WhatIfDialog desk={props.desk} onClose={() => setAsking(false)} />}</Suspense>
       {sheet.acts.edit.allowed && (
         <button type="button" className="mt-1 min-h-7 text-sm text-soft inked-link" onClick={() => props.onFind({ rule: alternatesRule(props.desk) })}>
           {t('alternates.choose')}

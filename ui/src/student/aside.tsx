@@ -1,8 +1,12 @@
+import { Suspense, lazy, useState } from 'react';
 import { useTranslation } from 'react-i18next';
+import { Link } from 'wouter';
 import { day } from '../kit/format';
 import { Mark } from '../kit/marks';
 import { entryLine } from '../words';
 import type { Desk } from './desk';
+
+const Remarks = lazy(() => import('../remarks').then((m) => ({ default: m.Remarks })));
 
 /** The requests for the summer, apart from the year's. */
 export function Summer({ desk, onOpen }: { desk: Desk; onOpen: (course: string) => void }) {
@@ -40,12 +44,18 @@ export function Aside({ desk }: { desk: Desk }) {
   const { t } = useTranslation();
   const { book, sheet } = desk;
   const { stages, contacts, errands } = book.catalog;
+  const [open, setOpen] = useState(false); // what was asked and said
   return (
     <div className="mt-4 grid gap-x-8 gap-y-3 text-sm desk:grid-cols-2 desk:pl-7">
       {sheet.errands.length > 0 && (
         <section aria-labelledby="errands">
           <h2 id="errands" className="mb-1 font-semibold">
-            {t('errands.head')} <span className="font-normal text-soft">· {t('errands.note')}</span>
+            {t('errands.head')} <span className="font-normal text-soft">· {t('errands.note')}</span>{' '}
+            {!sheet.draft && (
+              <Link href="/errands" className="font-normal inked-link">
+                {t('errands.all')}
+              </Link>
+            )}
           </h2>
           <ul>
             {sheet.errands.map((x) => {
@@ -86,6 +96,12 @@ export function Aside({ desk }: { desk: Desk }) {
             ))}
           </ul>
         </section>
+      )}
+      {!sheet.draft && (
+        <details onToggle={(event) => setOpen(event.currentTarget.open)}>
+          <summary className="min-h-7 cursor-pointer font-semibold">{t('remark.head')}</summary>
+          <Suspense>{open && <Remarks book={book} sheet={sheet} kinds={['wrong', 'later', 'question']} />}</Suspense>
+        </details>
       )}
       {contacts.length > 0 && (
         <section aria-labelledby="contacts">

@@ -1,76 +1,33 @@
-import { type KeyboardEvent, useMemo, useState } from 'react';
+import { type KeyboardEvent, Suspense, useMemo, useState } from 'react';
+import type { TFunction } from 'i18next';
 import { useTranslation } from 'react-i18next';
-import type { Entry, Sheet } from '../api/client';
+import type { Effect, Entry } from '../api/client';
 import { Mark, SubjectTab, subjectTab } from '../kit/marks';
 import { amount } from '../kit/format';
-import { type Book, entryLine, termName } from '../words';
-import { CourseDialog } from './course';
-import { OrderDialog } from './order';
+import { entryLine, termName } from '../words';
+import { ghosts, layOut, openCells } from './layout';
 import { reordered } from './ranks';
 import type { Desk, Filter } from './desk';
+import { CourseDialog, OrderDialog } from './late';
 
-/** A piece of a course on the board: rows are half periods. */
-interface Piece {
-  entry: Entry;
-  row: number;
-  rows: number;
-  from: number;
-  to: number;
-}
-
-/** Lays the requests onto the board: whole-year courses first, each as high up as its terms have room. */
-function layOut(book: Book, sheet: Sheet) {
-  const terms = book.catalog.terms.length;
-  const used: boolean[][] = Array.from({ length: terms }, () => []);
-  const pieces: Piece[] = [];
-  const outside: Entry[] = [];
-  // What is wanted least hangs over the edge where not everything fits, so it is laid last.
-  const over = sheet.packing.fill ? [...sheet.requests].reverse().find((e) => !e.fixed && sheet.packing.fill?.includes(e.course)) : undefined;
-  const order = [...sheet.requests].sort((a, b) => Number(a === over) - Number(b === over) || b.terms.length - a.terms.length || a.rank - b.rank);
-  for (const entry of order) {
-    const rows = Math.ceil((book.course(entry.course)?.load ?? 0) * 2);
-    if (rows === 0) {
-      outside.push(entry);
-      continue;
-    }
-    let row = 0;
-    const free = (at: number) => entry.terms.every((term) => Array.from({ length: rows }, (_, i) => !used[term]?.[at + i]).every(Boolean));
-    while (!free(row)) row++;
-    for (const term of entry.terms) for (let i = 0; i < rows; i++) (used[term] ??= [])[row + i] = true;
-    for (let i = 0; i < entry.terms.length;) {
-      const from = entry.terms[i] ?? 0;
-      let to = from;
-      while (entry.terms[i + 1] === to + 1) {
-        to++;
-        i++;
-      }
-      i++;
-      pieces.push({ entry, row, rows, from, to });
-    }
-  }
-  return { used, pieces, outside };
-}
-
-/** The open cells of a term: whole periods, and the other half of one that is taken every other day. */
-function openCells(used: boolean[], edge: number) {
-  const cells: { row: number; rows: number }[] = [];
-  for (let row = 0; row < edge; row++) {
-    if (used[row]) continue;
-    const whole = row % 2 === 0 && row + 1 < edge && !used[row + 1];
-    cells.push({ row, rows: whole ? 2 : 1 });
-    if (whole) row++;
-  }
-  return cells;
-}
-
-export function Board(props: { desk: Desk; open: string | undefined; onOpen: (course?: string) => void; onFind: (f: Filter) => void }) {
+/** The year as a board: terms side by side, a row for each period. A course that is pointed at in the finder is drawn where it would lie. */
+export function Board(props: {
+  desk: Desk;
+  open: string | undefined;
+  preview: Effect | undefined;
+  onOpen: (course?: string) => void;
+  onFind: (f: Filter) => void;
+}) {
   const { t } = useTranslation();
   const { book, sheet, change } = props.desk;
   const [ordering, setOrdering] = useState(false);
-  const { used, pieces, outside } = useMemo(() => layOut(book, sheet), [book, sheet]);
+  const layout = useMemo(() => layOut(book, sheet), [book, sheet]);
+  const { used, pieces, outside } = layout;
+  const { preview } = props;
+  const shadows = preview ? ghosts(book, layout, preview) : [];
   const terms = book.catalog.terms;
   const edge = book.catalog.periods * 2;
-  const rows = Math.max(edge, ...used.map((u) => u.length));
+  const rows = Math.max(edge, ...used.map((u) => u.length), ...shadows.map((g) => g.row + g.rows + ((g.row + g.rows) % 2)));
   const halves = pieces.some((p) => p.rows === 1); // they must be high enough to be hit
   const columns = { gridTemplateColumns: `1.4rem repeat(${terms.length}, minmax(0, 1fr))` };
   const fits = terms.map((_, term) => props.desk.effects?.room[term]);
@@ -103,37 +60,38 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
             {n * 2 < edge ? n + 1 : ''}
           </li>
         ))}
-        {pieces.map((p) => {
-          const c = book.course(p.entry.course);
-          const line = entryLine(t, book, sheet, p.entry);
-          const stopped = p.entry.mark === 'stopped';
-          const below = p.row + p.rows > edge;
-          return (
-            <li
-              key={`${p.entry.course} ${p.from}`}
-              style={{ gridRow: `${p.row + 1} / span ${p.rows}`, gridColumn: `${p.from + 2} / ${p.to + 3}` }}
-              className="min-w-0"
-            >
-              <button
-                type="button"
-                data-course={p.entry.course}
-                onClick={() => props.onOpen(p.entry.course)}
-                onKeyDown={(event) => move(event, p.entry)}
-                style={{ borderLeftColor: subjectTab(c?.subject ?? '').hue }}
-                className={`flex h-full w-full items-center gap-2 overflow-hidden rounded-sm border border-l-[5px] px-2 text-left ${stopped ? 'hatch' : below ? 'border-2 border-dashed border-ochre bg-card' : 'border-line bg-card hover:bg-wash'}`}
-              >
-                <SubjectTab subject={c?.subject ?? ''} />
-                <span className={`flex min-w-0 items-center gap-2 ${stopped ? 'rounded-sm bg-card px-1' : ''}`}>
-                  {p.entry.mark !== 'settled' && <Mark kind={p.entry.mark} />}
-                  <span className="shrink-0 font-semibold max-desk:shrink max-desk:truncate">{book.title(p.entry.course)}</span>
-                  <span className={`truncate text-sm max-desk:hidden ${stopped ? 'text-ochre' : 'text-soft'}`}>{line}</span>
-                  <span className="sr-only desk:hidden">{line}</span>
-                </span>
-                <span className="ml-auto text-sm text-soft">{amount(c?.credits ?? 0)}</span>
-              </button>
-            </li>
-          );
-        })}
+        {pieces.map((p) => (
+          <li
+            key={`${p.entries[0]?.course} ${p.from}`}
+            style={{ gridRow: `${p.row + 1} / span ${p.rows}`, gridColumn: `${p.from + 2} / ${p.to + 3}` }}
+            className="flex min-w-0"
+          >
+            {p.entries.map((entry, half) => (
+              <Bar
+                key={entry.course}
+                desk={props.desk}
+                entry={entry}
+                below={p.row + p.rows > edge}
+                leaves={preview?.swaps?.includes(entry.course) ?? false}
+                second={half > 0}
+                narrow={p.rows === 1 || p.to === p.from || p.entries.length > 1}
+                onOpen={() => props.onOpen(entry.course)}
+                onKeyDown={(event) => move(event, entry)}
+              />
+            ))}
+          </li>
+        ))}
+        {shadows.map((g) => (
+          <li
+            key={`g${g.from}`}
+            aria-hidden="true"
+            data-ghost={preview?.course}
+            style={{ gridRow: `${g.row + 1} / span ${g.rows}`, gridColumn: `${g.from + 2} / ${g.to + 3}` }}
+            className={`pointer-events-none z-10 flex min-w-0 items-center rounded-sm border-2 border-dashed bg-wash px-3 ${preview?.fits ? 'border-ink' : 'border-ochre'}`}
+          >
+            <span className="truncate font-semibold">{book.title(preview?.course ?? '')}</span>
+          </li>
+        ))}
         {terms.map((_, term) =>
           openCells(used[term] ?? [], edge).map(({ row, rows: high }, i) => {
             const room = fits[term];
@@ -154,7 +112,19 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
           }),
         )}
       </ul>
-      {rows > edge && <p className="mt-1 pl-7 text-sm text-ochre">{t('board.below')}</p>}
+      {sheet.packing.fill && (
+        <p className="mt-1 pl-7 text-sm">
+          {sheet.packing.fill.map((course, i, all) => (
+            <span key={course}>
+              {i > 0 && (i === all.length - 1 ? t('list', { head: '', last: '' }) : t('listComma'))}
+              <button type="button" className="min-h-6 inked-link" onClick={() => props.onOpen(course)}>
+                {book.title(course)}
+              </button>
+            </span>
+          ))}{' '}
+          <span className="text-ochre">{t('board.tooMuch')}</span>
+        </p>
+      )}
       {sheet.requests.length === 0 && <p className="mt-2 pl-7 text-soft">{t('board.empty')}</p>}
       <div className="mt-1.5 flex flex-wrap items-center gap-2 pl-7 text-sm text-soft">
         {outside.length > 0 && <span>{t('board.outside')}:</span>}
@@ -166,7 +136,7 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
             onClick={() => props.onOpen(e.course)}
             className={`min-h-7 rounded-sm border px-2 text-ink ${e.mark === 'stopped' ? 'hatch' : 'border-line bg-card'}`}
           >
-            {book.title(e.course)}
+            {book.title(e.course)} <span className="text-soft">· {credits(t, book.course(e.course)?.credits ?? 0)}</span>
           </button>
         ))}
         {sheet.requests.length > 1 && sheet.acts.edit.allowed && (
@@ -175,8 +145,54 @@ export function Board(props: { desk: Desk; open: string | undefined; onOpen: (co
           </button>
         )}
       </div>
-      {opened && <CourseDialog desk={props.desk} entry={opened} onClose={() => props.onOpen(undefined)} />}
-      <OrderDialog desk={props.desk} open={ordering} onClose={() => setOrdering(false)} />
+      <Suspense>
+        {opened && <CourseDialog desk={props.desk} entry={opened} onClose={() => props.onOpen(undefined)} onFind={props.onFind} />}
+        {ordering && <OrderDialog desk={props.desk} open onClose={() => setOrdering(false)} />}
+      </Suspense>
     </section>
+  );
+}
+
+/** Credits on a bar; a course without any says so. */
+const credits = (t: TFunction, n: number) => (n === 0 ? t('board.noCredit') : amount(n));
+
+/** A course on the board, or one half of a bar. */
+function Bar(props: {
+  desk: Desk;
+  entry: Entry;
+  below: boolean;
+  leaves: boolean; // for the course that is pointed at
+  second: boolean; // the second half of a bar
+  narrow: boolean;
+  onOpen: () => void;
+  onKeyDown: (event: KeyboardEvent) => void;
+}) {
+  const { t } = useTranslation();
+  const { entry } = props;
+  const { book, sheet } = props.desk;
+  const c = book.course(entry.course);
+  const stopped = entry.mark === 'stopped';
+  const frame = stopped ? 'hatch' : props.below ? 'border-2 border-dashed border-ochre bg-card' : 'border-line bg-card hover:bg-wash';
+  return (
+    <button
+      type="button"
+      data-course={entry.course}
+      onClick={props.onOpen}
+      onKeyDown={props.onKeyDown}
+      style={props.second ? undefined : { borderLeftColor: subjectTab(c?.subject ?? '').hue }}
+      className={`flex h-full min-w-0 flex-1 items-center gap-2 overflow-hidden border px-2 text-left ${props.second ? 'rounded-r-sm border-l-0' : 'rounded-sm border-l-[5px]'} ${frame} ${props.leaves ? 'line-through opacity-60' : ''}`}
+    >
+      <SubjectTab subject={c?.subject ?? ''} />
+      <span className={`flex min-w-0 items-center gap-x-2 leading-tight max-sm:flex-col max-sm:items-stretch ${stopped ? 'rounded-sm bg-card px-1' : ''}`}>
+        <span className="flex min-w-0 shrink-0 items-center gap-2 max-desk:shrink">
+          {entry.mark !== 'settled' && <Mark kind={entry.mark} />}
+          <span className="truncate font-semibold">{book.title(entry.course)}</span>
+        </span>
+        <span className={`truncate text-sm ${stopped ? 'text-ochre' : 'text-soft'} ${props.narrow ? 'max-sm:sr-only' : ''}`}>
+          {entryLine(t, book, sheet, entry)}
+        </span>
+      </span>
+      <span className="ml-auto shrink-0 text-sm text-soft">{credits(t, c?.credits ?? 0)}</span>
+    </button>
   );
 }

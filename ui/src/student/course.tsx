@@ -1,32 +1,37 @@
 import { useTranslation } from 'react-i18next';
 import { useState } from 'react';
-import { type Entry, type Proof, acts, useAct } from '../api/client';
-import { errorWords } from '../errors';
+import { Link } from 'wouter';
+import type { Entry, Proof } from '../api/client';
 import { Button } from '../kit/controls';
-import { Dialog, TextDialog } from '../kit/dialog';
+import { ClaimFile } from '../kit/claimfile';
+import { Remarks } from '../remarks';
+import { Dialog } from '../kit/dialog';
 import { Mark, type MarkKind } from '../kit/marks';
 import { money } from '../kit/format';
-import { inUnit, join, needWords, proofWords, spanWords } from '../words';
+import { effectWords, inUnit, join, needWords, proofWords, spanWords, termsWords } from '../words';
+import { Attach, ClaimDialog } from './claim';
 import { reordered } from './ranks';
-import type { Desk } from './desk';
+import type { Desk, Filter } from './desk';
 
-const marks: Record<Proof['verdict'], MarkKind> = {
+export const verdictMarks: Record<Proof['verdict'], MarkKind> = {
   met: 'settled',
   expected: 'half',
   unverified: 'stopped',
   unmet: 'missing',
 };
 
+/** The places among the requests of courses that were made alternates: back again, they keep them. */
+const places = new Map<string, number>();
+
 /** Whether something a course asks for has been claimed already. */
 const claimed = (entry: Entry, p: Proof) =>
   (entry.claims ?? []).some((c) => (p.kind === 'passed' || p.kind === 'alongside' ? c.course === p.name : c.name === (p.name ?? 'recommended')));
 
 /** All about one course on the sheet, and what can be done with it. */
-export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entry; onClose: () => void }) {
+export function CourseDialog({ desk, entry, onClose, onFind }: { desk: Desk; entry: Entry; onClose: () => void; onFind: (f: Filter) => void }) {
   const { t } = useTranslation();
   const { book, sheet, change } = desk;
   const c = book.course(entry.course);
-  const claim = useAct(desk.place, acts.claim);
   const [claiming, setClaiming] = useState<Proof>();
   const isSummer = sheet.summer.some((e) => e.course === entry.course);
   const isRequest = isSummer || sheet.requests.some((e) => e.course === entry.course);
@@ -46,7 +51,17 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
   return (
     <Dialog open onClose={onClose} title={book.title(entry.course)}>
       <p className="text-sm text-soft">{facts.filter(Boolean).join(' · ')}</p>
-      {c?.description && <p className="mt-2">{c.description}</p>}
+      {isRequest && c && c.spans.length > 1 && entry.terms.length > 0 && (
+        <p className="text-sm text-soft">{t('course.laid', { terms: termsWords(t, book, entry.terms) })}</p>
+      )}
+      {c && (
+        <p className="mt-2">
+          {c.description}{' '}
+          <Link href={`/course/${encodeURIComponent(entry.course)}`} className="whitespace-nowrap inked-link">
+            {t('page.open')}
+          </Link>
+        </p>
+      )}
       {c?.note && <p className="mt-1 text-soft">{c.note}</p>}
       {(c?.leadsTo?.length ?? 0) > 0 && <p className="mt-1 text-soft">{t('course.leads', { courses: join(t, (c?.leadsTo ?? []).map(book.title)) })}</p>}
       {(entry.needs?.length ?? 0) > 0 && (
@@ -55,7 +70,7 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
           <ul>
             {entry.needs?.map((p, i) => (
               <li key={i} className="flex items-baseline gap-2">
-                <Mark kind={marks[p.verdict]} />
+                <Mark kind={verdictMarks[p.verdict]} />
                 <span>
                   {needWords(t, book, p)} <span className="text-soft">· {proofWords(t, book, p)}</span>
                   {can && p.open && p.kind !== 'grade' && !claimed(entry, p) && (
@@ -67,29 +82,26 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
               </li>
             ))}
           </ul>
-          {entry.claims?.map((claim) => (
-            <p key={claim.id} className="mt-1 text-soft">
-              “{claim.note}” {claim.by}
+          {entry.declined?.map((claim) => (
+            <p key={claim.id} className="mt-1">
+              <span className="text-soft">
+                “{claim.note}” {claim.by}.
+              </span>{' '}
+              {t('claim.declined', { who: claim.decider, why: claim.answer })}
             </p>
+          ))}
+          {entry.claims?.map((claim) => (
+            <div key={claim.id} className="mt-1 text-soft">
+              <p>
+                “{claim.note}” {claim.by}
+              </p>
+              <ClaimFile place={desk.place} claim={claim} />
+              {can && !claim.file && <Attach desk={desk} claim={claim.id} />}
+            </div>
           ))}
         </>
       )}
-      {claiming && (
-        <TextDialog
-          open
-          title={t('claim.title')}
-          label={t('claim.label', { who: sheet.student.counselor ?? t('theCounselor') })}
-          action={t('claim.send')}
-          busy={claim.isPending}
-          error={claim.error ? errorWords(t, claim.error) : undefined}
-          onClose={() => setClaiming(undefined)}
-          onDone={(note) => {
-            const { kind, name } = claiming;
-            if (kind === 'grade') return;
-            claim.mutate({ version: sheet.version, course: entry.course, kind, name, note }, { onSuccess: () => setClaiming(undefined) });
-          }}
-        />
-      )}
+      {claiming && <ClaimDialog desk={desk} entry={entry} need={claiming} onClose={() => setClaiming(undefined)} />}
       {isRequest && !isSummer && (
         <p className="mt-3">
           {entry.covered
@@ -108,6 +120,37 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
               }`}
         </p>
       )}
+      {!sheet.draft && (
+        <details className="mt-3">
+          <summary className="min-h-7 cursor-pointer text-soft">{t('remark.open')}</summary>
+          <Remarks book={book} sheet={sheet} course={entry.course} kinds={['question', 'comment', 'wrong']} />
+        </details>
+      )}
+      {can && entry.exchange && entry.exchange.length > 0 && (
+        <>
+          <h3 className="mt-3 font-semibold">{t('course.exchangeHead')}</h3>
+          <ul>
+            {entry.exchange.map((code) => {
+              const effect = desk.effects?.effects.find((e) => e.course === code);
+              const { strong, plain } = effect ? effectWords(t, book, sheet, effect) : { strong: [], plain: [] };
+              return (
+                <li key={code} className="flex items-center gap-3 border-t border-line py-1.5">
+                  <span className="flex-1">
+                    {book.title(code)} <span className="text-sm text-soft">· {[...strong, ...plain].join(' ')}</span>
+                  </span>
+                  <Button
+                    aria-label={t('course.exchange', { course: book.title(code) })}
+                    disabled={!!effect?.refused}
+                    onClick={() => done({ act: 'request', course: code })}
+                  >
+                    {t('course.exchangeGo')}
+                  </Button>
+                </li>
+              );
+            })}
+          </ul>
+        </>
+      )}
       {can && entry.fixed && (
         <p className="mt-3 text-soft">
           {sheet.acts.edit.reason ? t('course.fixedSchool') : t('course.fixed', { who: sheet.student.counselor ?? t('theCounselor') })}
@@ -116,17 +159,32 @@ export function CourseDialog({ desk, entry, onClose }: { desk: Desk; entry: Entr
       {can && (!entry.fixed || sheet.acts.edit.reason) && (
         <div className="mt-4 flex flex-wrap gap-2">
           {isRequest ? (
-            !entry.gone && !isSummer && <Button onClick={() => done({ act: 'alternate', course: entry.course })}>{t('course.alternate')}</Button>
+            !entry.gone &&
+            !isSummer && (
+              <Button
+                onClick={() => {
+                  places.set(entry.course, entry.rank);
+                  done({ act: 'alternate', course: entry.course });
+                }}
+              >
+                {t('course.alternate')}
+              </Button>
+            )
           ) : entry.gone ? null : (
-            <Button tone="dark" onClick={() => done({ act: 'request', course: entry.course })}>
+            <Button tone="dark" onClick={() => done({ act: 'request', course: entry.course, place: places.get(entry.course) })}>
               {t('course.request')}
             </Button>
           )}
-          {entry.exchange?.map((code) => (
-            <Button key={code} onClick={() => done({ act: 'request', course: code })}>
-              {t('course.exchange', { course: book.title(code) })}
+          {isRequest && (
+            <Button
+              onClick={() => {
+                onClose();
+                onFind({ instead: entry.course });
+              }}
+            >
+              {t('course.replace')}
             </Button>
-          ))}
+          )}
           <Button onClick={() => done({ act: 'remove', course: entry.course })}>{t('course.remove')}</Button>
         </div>
       )}

@@ -23,4 +23,6 @@ export interface Filter {
   subject?: string;
   fits?: boolean;
   recommended?: boolean;
+  tag?: string;
+  instead?: string; // the requested course that what is chosen takes the place of
 }

@@ -1,12 +1,12 @@
 import { useTranslation } from 'react-i18next';
-import type { RuleState } from '../api/client';
+import type { Effect, RuleState } from '../api/client';
 import { Mark } from '../kit/marks';
 import { amount } from '../kit/format';
 import { ruleNumbers } from '../words';
 import type { Desk, Filter } from './desk';
 
 /** Each rule as its own small measure: how much there is, where the bounds lie. Below it, what the sheet does for the long run. */
-export function Ledger({ desk, onFind }: { desk: Desk; onFind: (f: Filter) => void }) {
+export function Ledger({ desk, preview, onFind }: { desk: Desk; preview: Effect | undefined; onFind: (f: Filter) => void }) {
   const { t } = useTranslation();
   const { book, sheet } = desk;
   return (
@@ -17,7 +17,7 @@ export function Ledger({ desk, onFind }: { desk: Desk; onFind: (f: Filter) => vo
       <ul className="grid grid-cols-2 gap-x-4 gap-y-2 desk:grid-cols-3">
         {sheet.rules.map((r) => (
           <li key={r.id} className="min-w-0 text-sm">
-            <Measure rule={r} label={book.rule(r.id)?.label ?? r.id} onOpen={() => onFind({ rule: r.id })} />
+            <Measure rule={r} to={measureWith(preview, r.id)} label={book.rule(r.id)?.label ?? r.id} onOpen={() => onFind({ rule: r.id })} />
           </li>
         ))}
       </ul>
@@ -57,9 +57,12 @@ export function Ledger({ desk, onFind }: { desk: Desk; onFind: (f: Filter) => vo
   );
 }
 
-function Measure({ rule, label, onOpen }: { rule: RuleState; label: string; onOpen: () => void }) {
+/** What a rule would measure with the course that is pointed at, where that is another amount. */
+const measureWith = (effect: Effect | undefined, rule: string) => [...(effect?.rules ?? []), ...(effect?.moves ?? [])].find((m) => m.rule === rule)?.to;
+
+function Measure({ rule, to, label, onOpen }: { rule: RuleState; to: number | undefined; label: string; onOpen: () => void }) {
   const { t } = useTranslation();
-  const top = Math.max(rule.measured, rule.max ?? 0, rule.min ?? 0, 0.01) * 1.08;
+  const top = Math.max(rule.measured, to ?? 0, rule.max ?? 0, rule.min ?? 0, 0.01) * 1.08;
   const at = (n: number) => `${(n / top) * 100}%`;
   const lack = rule.min !== undefined && rule.measured < rule.min ? rule.min - rule.measured : 0;
   return (
@@ -67,12 +70,24 @@ function Measure({ rule, label, onOpen }: { rule: RuleState; label: string; onOp
       <span className="flex items-baseline gap-1.5">
         <Mark kind={rule.holds ? 'settled' : 'missing'} />
         <span className="truncate">{label}</span>
-        <span className="ml-auto shrink-0 text-soft">{ruleNumbers(t, rule)}</span>
+        <span className="ml-auto shrink-0 text-soft">
+          {to === undefined ? (
+            ruleNumbers(t, rule)
+          ) : (
+            <b data-preview={rule.id} className="font-semibold text-ink">
+              {amount(rule.measured)} → {ruleNumbers(t, { ...rule, measured: to })}
+            </b>
+          )}
+        </span>
         <span className="sr-only">{t(rule.holds ? 'ledger.holds' : 'ledger.open')}</span>
       </span>
       <span aria-hidden="true" className="relative mt-0.5 block h-2.5 border-b border-edge">
         <i className="absolute bottom-0 left-0 h-1.5 bg-ink" style={{ width: at(rule.measured) }} />
-        {lack > 0 && (
+        {to !== undefined && to > rule.measured && (
+          <i className="absolute bottom-0 h-1.5 border border-b-0 border-ink" style={{ left: at(rule.measured), width: at(to - rule.measured) }} />
+        )}
+        {to !== undefined && to < rule.measured && <i className="absolute bottom-0 h-1.5 bg-edge" style={{ left: at(to), width: at(rule.measured - to) }} />}
+        {lack > 0 && to === undefined && (
           <i className="absolute bottom-0 h-1.5 border border-b-0 border-dashed border-ochre" style={{ left: at(rule.measured), width: at(lack) }} />
         )}
         {rule.min !== undefined && <u className="absolute -bottom-0.5 h-3 w-px bg-ink" style={{ left: at(rule.min) }} />}

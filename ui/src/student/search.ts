@@ -1,4 +1,5 @@
 import type { Course } from '../api/client';
+import type { Book } from '../words';
 
 /** A text without accents, in small letters, as words. */
 const wordsOf = (text: string) =>
@@ -9,7 +10,7 @@ const wordsOf = (text: string) =>
     .split(/[^\p{L}\p{N}]+/u)
     .filter(Boolean);
 
-/** What is searched of a course: its title and code, everyday words for it, and the rest. */
+/** What is searched of a course: its title and code, everyday words for it, and the rest: subjects, tags, rules that count it, who teaches it. */
 interface Index {
   title: string[];
   words: string[];
@@ -18,18 +19,23 @@ interface Index {
 
 const indexes = new WeakMap<Course, Index>();
 
-function indexOf(course: Course): Index {
+function indexOf(book: Book, course: Course): Index {
   let have = indexes.get(course);
   if (!have) {
     have = {
       title: wordsOf(`${course.title} ${course.code}`),
       words: wordsOf((course.words ?? []).join(' ')),
-      rest: wordsOf(`${course.subjects.join(' ')} ${(course.tags ?? []).join(' ')} ${course.description ?? ''}`),
+      rest: wordsOf(
+        [...course.subjects, ...(course.tags ?? []), ...(course.teachers ?? []), ...ruleLabels(book, course.code), course.description ?? ''].join(' '),
+      ),
     };
     indexes.set(course, have);
   }
   return have;
 }
+
+/** The rules that count a course and not every course. */
+const ruleLabels = (book: Book, course: string) => book.catalog.rules.filter((r) => r.courses.includes(course)).map((r) => r.label);
 
 export const queryOf = (text: string) => wordsOf(text);
 
@@ -37,8 +43,8 @@ export const queryOf = (text: string) => wordsOf(text);
  * How well a course matches all the words: 0 not at all; the more the better: by its title or code, by an everyday word, by the
  * beginning of a word elsewhere, and last by a word of its title with one slip, which is forgiven in words of five letters and more.
  */
-export function matches(course: Course, words: string[]): number {
-  const { title, words: everyday, rest } = indexOf(course);
+export function matches(book: Book, course: Course, words: string[]): number {
+  const { title, words: everyday, rest } = indexOf(book, course);
   let worst = 5;
   for (const word of words) {
     let best = 0;

@@ -1,18 +1,21 @@
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { Suspense, useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { useQueryClient } from '@tanstack/react-query';
-import type { TFunction } from 'i18next';
 import { useTranslation } from 'react-i18next';
-import { Route, Switch } from 'wouter';
+import { Route, Router, Switch, useRouter } from 'wouter';
 import { type Place, type Sheet, ApiError, acts, keys, newKey, useAct, useCatalog, useEffects, useSheet } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
-import { Dialog } from '../kit/dialog';
 import { clock } from '../kit/format';
 import { Header } from '../kit/header';
-import { type Book, bookOf, join, statusWords, termsWords } from '../words';
+import { bookOf, statusWords } from '../words';
+import { lostWords, madeWords, undoesWords } from './changes';
 import type { Change, Desk } from './desk';
-import { SubmitPage } from './submit';
-import { YearPage } from './year';
+import { KeysDialog, SureDialog, fetchLate } from './late';
+import { Pages } from './pages';
+import './words';
+
+/** When this page was opened. */
+const arrived = Date.now();
 
 /** A change that was made, in words, until the next one. */
 interface Made {
@@ -20,8 +23,27 @@ interface Made {
   at: number;
 }
 
-/** A student's screens: the year, and handing it in. A guardian who edits has the same, with a way back. */
+/** A student's screens. A guardian who edits has the same, with a way back. A draft has the year alone. */
 export default function Student({ place, back }: { place: Place; back?: { to: string; label: string } }) {
+  const { t } = useTranslation();
+  const { base } = useRouter();
+  return (
+    <Switch>
+      <Route path="/draft/:id/*?">
+        {({ id }) => (
+          <Router base={`/draft/${id}`}>
+            <Workspace key={id} place={{ ...place, draft: Number(id) || 1 }} back={{ to: `~${base}/drafts`, label: t('draft.all') }} />
+          </Router>
+        )}
+      </Route>
+      <Route>
+        <Workspace place={place} back={back} />
+      </Route>
+    </Switch>
+  );
+}
+
+function Workspace({ place, back }: { place: Place; back?: { to: string; label: string } }) {
   const { t } = useTranslation();
   const client = useQueryClient();
   const catalog = useCatalog(place);
@@ -43,7 +65,9 @@ export default function Student({ place, back }: { place: Place; back?: { to: st
     (edit, sure) => {
       const before = current.current;
       if (!before || !book) return;
-      if (!sure && before.status.handedIn && edit.act !== 'undo') return setAsked(edit);
+      if (!sure && edit.act !== 'undo' && edit.act !== 'redo' && before.status.handedIn && !before.draft) return setAsked(edit);
+      // What was done before this visit is not taken back without saying what it is.
+      if (!sure && edit.act === 'undo' && before.undoes && new Date(before.undoes.at).getTime() < arrived) return setAsked(edit);
       void (async () => {
         setNotice(undefined);
         try {
@@ -54,8 +78,10 @@ export default function Student({ place, back }: { place: Place; back?: { to: st
           const now = error instanceof ApiError ? error.problem?.sheet : undefined;
           if (!now || !(error instanceof ApiError)) return setNotice(lostWords(t, book, edit, error));
           // Somebody else changed the sheet. An addition or a removal that still means the same is made on top of it.
-          const same = edit.act !== 'order' && edit.act !== 'undo' && standing(before, edit.course) === standing(now, edit.course);
-          if (!same) return setNotice({ text: t('stale', { what: t(`event.${edit.act === 'undo' ? 'undo' : 'change'}`) }) });
+          const back = edit.act === 'undo' || edit.act === 'redo';
+          const same =
+            (edit.act === 'request' || edit.act === 'alternate' || edit.act === 'remove') && standing(before, edit.course) === standing(now, edit.course);
+          if (!same) return setNotice({ text: t('stale', { what: t(`event.${back ? 'undo' : 'change'}`) }) });
           try {
             current.current = await mutateAsync({ ...edit, version: now.version, key: newKey() });
             setNotice({ text: t('merged') });
@@ -67,6 +93,24 @@ export default function Student({ place, back }: { place: Place; back?: { to: st
     },
     [mutateAsync, t, book],
   );
+  // What has only one possible answer is filled in, once, on a sheet nobody has worked on.
+  const filled = useRef(false);
+  const only = sheet.data?.only?.length;
+  useEffect(() => {
+    if (!only || filled.current || !book) return;
+    filled.current = true;
+    change({ act: 'fill' });
+  }, [only, book, change]);
+  useEffect(() => {
+    const signs = ['pointermove', 'pointerdown', 'keydown'] as const;
+    const stop = () => signs.forEach((sign) => removeEventListener(sign, come));
+    function come() {
+      stop();
+      fetchLate();
+    }
+    signs.forEach((sign) => addEventListener(sign, come, { passive: true }));
+    return stop;
+  }, []);
   useEffect(() => {
     if (!made) return;
     const timer = setTimeout(() => setMade(undefined), 20_000);
@@ -76,9 +120,13 @@ export default function Student({ place, back }: { place: Place; back?: { to: st
   useEffect(() => {
     function key(event: KeyboardEvent) {
       const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
-      if (event.key === 'z' && (event.ctrlKey || event.metaKey) && !typing) {
+      const held = (event.ctrlKey || event.metaKey) && !typing;
+      if (held && event.key.toLowerCase() === 'z') {
         event.preventDefault();
-        change({ act: 'undo' });
+        change({ act: event.shiftKey ? 'redo' : 'undo' });
+      } else if (held && event.key.toLowerCase() === 'y') {
+        event.preventDefault();
+        change({ act: 'redo' });
       } else if (event.key === '?' && !typing) {
         setHelp(true);
       }
@@ -113,26 +161,40 @@ export default function Student({ place, back }: { place: Place; back?: { to: st
   return (
     <div className="min-h-screen">
       <Header
-        pages={[...(back ? [back] : []), { to: '/', label: t('nav.year') }, { to: '/hand-in', label: t('nav.submit') }]}
+        pages={[
+          ...(back ? [back] : []),
+          { to: '/', label: t('nav.year') },
+          ...(place.draft
+            ? []
+            : [
+                { to: '/path', label: t('nav.path') },
+                { to: '/drafts', label: t('nav.drafts') },
+                { to: '/hand-in', label: t('nav.submit') },
+              ]),
+        ]}
         where={t('header.schoolYear', { school: book.catalog.name, year: book.catalog.label })}
       >
         <span data-testid="status">
-          <b className="font-semibold text-ink">{state}</b>
+          <b className="font-semibold text-ink">{sheet.data.draft ? t('draft.is', { name: sheet.data.draft.name }) : state}</b>
           {(act.isPending || keptAt) && ', '}
           <span role="status">{act.isPending ? t('keeping') : keptAt ? t('kept', { time: clock(keptAt) }) : ''}</span>
-          {' · '}
-          {next}
+          {!sheet.data.draft && ` · ${next}`}
           {sheet.data.status.receipt && ` · ${t('submit.receipt', { receipt: sheet.data.status.receipt })}`}
         </span>
         {may.edit.allowed && (
           <button
             type="button"
-            title={t('undoHint')}
+            title={sheet.data.undoes ? t('undoes', { what: undoesWords(t, book, sheet.data.undoes) }) : t('undoHint')}
             disabled={!may.undo.allowed || act.isPending}
             onClick={() => change({ act: 'undo' })}
             className="min-h-8 inked-link disabled:no-underline disabled:opacity-60"
           >
             {t('undo')}
+          </button>
+        )}
+        {may.redo.allowed && (
+          <button type="button" title={t('redoHint')} disabled={act.isPending} onClick={() => change({ act: 'redo' })} className="min-h-8 inked-link">
+            {t('redo')}
           </button>
         )}
         <button type="button" onClick={() => setHelp(true)} className="hidden min-h-8 inked-link desk:inline">
@@ -141,16 +203,14 @@ export default function Student({ place, back }: { place: Place; back?: { to: st
         <b className="font-semibold text-ink">
           {sheet.data.student.given} {sheet.data.student.family}
         </b>
-        <span>{t('entering', { grade: sheet.data.student.grade })}</span>
+        <span className="max-[90rem]:sr-only">{t('entering', { grade: sheet.data.student.grade })}</span>
       </Header>
-      <Switch>
-        <Route path="/hand-in">
-          <SubmitPage desk={desk} />
-        </Route>
-        <Route>
-          <YearPage desk={desk} />
-        </Route>
-      </Switch>
+      {sheet.data.draft && (
+        <p className="no-print border-b-2 border-dashed border-ochre px-4 py-1.5 text-ochre desk:px-6">
+          <b className="font-semibold">{t('draft.is', { name: sheet.data.draft.name })}:</b> {t('draft.next')}
+        </p>
+      )}
+      <Pages desk={desk} />
       <div className="no-print pointer-events-none fixed inset-x-0 bottom-3 z-20 flex justify-center px-3">
         <div className="pointer-events-auto max-w-xl">
           {notice ? (
@@ -179,97 +239,22 @@ export default function Student({ place, back }: { place: Place; back?: { to: st
           )}
         </div>
       </div>
-      <Dialog open={asked !== undefined} onClose={() => setAsked(undefined)} title={t('warn.title')}>
-        <p>
-          {sheet.data.status.signatures.length
-            ? t('warn.signed', {
-                who: join(
-                  t,
-                  sheet.data.status.signatures.map((x) => x.name),
-                ),
-              })
-            : t('warn.submitted', { receipt: sheet.data.status.receipt })}
-        </p>
-        <div className="mt-3 flex gap-2">
-          <Button
-            tone="dark"
-            onClick={() => {
-              if (asked) change(asked, true);
+      <Suspense>
+        {asked && (
+          <SureDialog
+            desk={desk}
+            edit={asked}
+            onSure={() => {
+              change(asked, true);
               setAsked(undefined);
             }}
-          >
-            {t('warn.go')}
-          </Button>
-          <Button onClick={() => setAsked(undefined)}>{t('warn.stay')}</Button>
-        </div>
-      </Dialog>
-      <Dialog open={help} onClose={() => setHelp(false)} title={t('keys.title')}>
-        <dl className="grid grid-cols-[9rem_1fr] gap-y-2">
-          {(
-            [
-              ['/', 'find'],
-              ['↑ ↓', 'move'],
-              ['Enter', 'enter'],
-              ['A', 'alt'],
-              ['Alt ↑ ↓', 'order'],
-              ['Ctrl Z', 'undo'],
-              ['?', 'help'],
-            ] as const
-          ).map(([pressed, what]) => (
-            <div key={what} className="contents">
-              <dt>
-                <kbd className="rounded border border-line bg-paper px-2 font-mono">{pressed}</kbd>
-              </dt>
-              <dd>{t(`keys.${what}`)}</dd>
-            </div>
-          ))}
-        </dl>
-      </Dialog>
+            onClose={() => setAsked(undefined)}
+          />
+        )}
+        {help && <KeysDialog onClose={() => setHelp(false)} />}
+      </Suspense>
     </div>
   );
-}
-
-/** What a change did, also by itself: what came along, what left with it, what moved to another term. */
-function madeWords(t: TFunction, book: Book, edit: Parameters<Change>[0], before: Sheet, after: Sheet) {
-  const all = (s: Sheet) => [...s.requests, ...s.summer];
-  const course = edit.course ? book.title(edit.course) : '';
-  const parts = [t(`done.${edit.act}`, { course })];
-  const came = all(after).filter((e) => e.course !== edit.course && !all(before).some((b) => b.course === e.course));
-  const left = all(before).filter((e) => e.course !== edit.course && !all(after).some((a) => a.course === e.course));
-  if (edit.act !== 'undo') {
-    if (came.length)
-      parts.push(
-        t('done.with', {
-          courses: join(
-            t,
-            came.map((e) => book.title(e.course)),
-          ),
-        }),
-      );
-    if (left.length)
-      parts.push(
-        t('done.without', {
-          courses: join(
-            t,
-            left.map((e) => book.title(e.course)),
-          ),
-        }),
-      );
-  }
-  for (const e of after.requests) {
-    const was = before.requests.find((b) => b.course === e.course);
-    if (was && String(was.terms) !== String(e.terms)) parts.push(t('done.moved', { course: book.title(e.course), terms: termsWords(t, book, e.terms) }));
-  }
-  return parts.join(' ');
-}
-
-/** Why a change was not kept, and which. */
-function lostWords(t: TFunction, book: Book, edit: Parameters<Change>[0], error: unknown) {
-  const what = t(`done.${edit.act}`, { course: edit.course ? book.title(edit.course) : '' }).replace(/\.$/, '');
-  const code = error instanceof ApiError ? error.code : 'offline';
-  if (code === 'not-signed-in') return { text: t('error.signed-out-not-kept', { what }), signIn: true };
-  if (code === 'offline' || code === 'unavailable') return { text: t('error.not-kept', { what }) };
-  return { text: errorWords(t, error) };
 }
 
 /** Where a course stands on a sheet. */

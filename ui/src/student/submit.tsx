@@ -1,17 +1,19 @@
 import { useState } from 'react';
+import type { TFunction } from 'i18next';
 import { useTranslation } from 'react-i18next';
 import { Link } from 'wouter';
-import { acts, useAct } from '../api/client';
+import { type Sheet, acts, studentPath, useAct } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
 import { Agreements } from '../kit/agreements';
-import { amount, money, when } from '../kit/format';
-import { clauses, spanWords, statusWords, termsWords } from '../words';
+import { SinceSubmitted } from '../since';
+import { amount, day, money, when } from '../kit/format';
+import { clauses, join, needWords, ruleNumbers, spanWords, statusWords, termsWords } from '../words';
 import type { Desk } from './desk';
 
 /** Handing in, as a separate act: refused with what to mend, or answered with a receipt. */
 export function SubmitPage({ desk }: { desk: Desk }) {
-  const { t } = useTranslation();
+  const { t, i18n } = useTranslation();
   const { book, sheet } = desk;
   const submit = useAct(desk.place, acts.submit);
   const [agreed, setAgreed] = useState<string[]>([]);
@@ -39,6 +41,7 @@ export function SubmitPage({ desk }: { desk: Desk }) {
           {s.changed && ` · ${statusWords(t, sheet).state.toLowerCase()}`}
         </p>
       )}
+      <SinceSubmitted book={book} sheet={sheet} />
       {!s.handedIn && mend.length > 0 && (
         <div className="mb-4">
           <p>{t('submit.mend')}</p>
@@ -96,6 +99,28 @@ export function SubmitPage({ desk }: { desk: Desk }) {
           </ol>
         </>
       )}
+      {sheet.errands.length > 0 && (
+        <>
+          <h2 className="font-semibold">{t('errands.head')}</h2>
+          <ul className="mb-4">
+            {sheet.errands.map((x) => {
+              const errand = book.catalog.errands[x.errand];
+              return (
+                errand && (
+                  <li key={x.errand} className="flex gap-3 border-t border-line py-1.5">
+                    <span className="flex-1">
+                      {errand.title} <span className="text-soft">· {book.title(x.course)}</span>
+                    </span>
+                    <span className="text-soft">
+                      {x.settled ? t('errands.settled') : errand.due ? t('errands.by', { due: day(errand.due) }) : t('errands.open')}
+                    </span>
+                  </li>
+                )
+              );
+            })}
+          </ul>
+        </>
+      )}
       {fees > 0 && <p className="mb-4">{t('submit.fees', { sum: money(fees, book.catalog.currency) })}</p>}
       {may.allowed && !may.reason && (
         <Agreements
@@ -105,6 +130,15 @@ export function SubmitPage({ desk }: { desk: Desk }) {
           onAgree={setAgreed}
         />
       )}
+      {may.allowed && !may.reason && (
+        <Agreements
+          head={t('ack.head')}
+          items={sheet.agree.acknowledge.map((a) => ({ id: a.id, text: acknowledgeWords(t, desk, a) }))}
+          agreed={agreed}
+          onAgree={setAgreed}
+        />
+      )}
+      <Loose desk={desk} />
       <div className="no-print flex flex-wrap gap-2">
         {(may.allowed || may.why === 'not-ready') && (
           <Button tone="chief" disabled={submit.isPending} onClick={() => submit.mutate({ version: sheet.version, agreed })}>
@@ -112,9 +146,51 @@ export function SubmitPage({ desk }: { desk: Desk }) {
           </Button>
         )}
         <Button onClick={() => window.print()}>{t('submit.print')}</Button>
+        <a
+          href={`${studentPath(desk.place)}/sheet/paper.pdf?language=${i18n.language}`}
+          download="sheet.pdf"
+          className="inline-flex min-h-11 items-center rounded border border-edge bg-card px-3 py-1 hover:bg-wash desk:min-h-8"
+        >
+          {t('paper.take')}
+        </a>
       </div>
+      <p className="no-print mt-3">
+        <Link href="/history" className="inked-link">
+          {t('history.link')}
+        </Link>
+      </p>
       {!s.handedIn && !may.allowed && may.why !== 'not-ready' && <p className="mt-2 text-soft">{statusWords(t, sheet).next}</p>}
       <Refusal text={submit.error ? errorWords(t, submit.error) : undefined} />
     </main>
   );
+}
+
+/** Requests that nothing covers, and alternates that can replace nothing. */
+function Loose({ desk }: { desk: Desk }) {
+  const { t } = useTranslation();
+  const { book, sheet } = desk;
+  const titles = (list: Sheet['requests']) =>
+    join(
+      t,
+      list.map((e) => book.title(e.course)),
+    );
+  const uncovered = sheet.requests.filter((e) => !e.covered);
+  const useless = sheet.alternates.filter((e) => !e.saves?.length);
+  return (
+    <>
+      {uncovered.length > 0 && <p className="mb-2 text-soft">{t('submit.uncovered', { courses: titles(uncovered) })}</p>}
+      {useless.length > 0 && <p className="mb-2 text-soft">{t('submit.useless', { courses: titles(useless) })}</p>}
+    </>
+  );
+}
+
+/** What is acknowledged: a rule that the school lets be broken, or what a course asks for and is not on record. */
+function acknowledgeWords(t: TFunction, { book, sheet }: Desk, a: Sheet['agree']['acknowledge'][number]) {
+  if (a.rule) {
+    const state = sheet.rules.find((r) => r.id === a.rule);
+    return t('ack.rule', { label: book.rule(a.rule)?.label ?? a.rule, numbers: state ? ruleNumbers(t, state) : '' });
+  }
+  const entry = [...sheet.requests, ...sheet.summer].find((e) => e.course === a.course);
+  const needs = (entry?.needs ?? []).filter((p) => p.open).map((p) => needWords(t, book, p));
+  return t('ack.entry', { course: book.title(a.course ?? ''), needs: join(t, needs) });
 }

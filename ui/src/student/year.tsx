@@ -1,11 +1,13 @@
+import { Answered } from '../kit/answered';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link, useLocation, useSearchParams } from 'wouter';
-import type { Todo } from '../api/client';
+import type { Effect, Todo } from '../api/client';
 import { type Clause, clauses } from '../words';
 import { Alternates } from './alternates';
 import { Aside, Summer } from './aside';
 import { Board } from './board';
+import { Recommended } from './recommended';
 import { Finder } from './finder';
 import { Ledger } from './ledger';
 import type { Desk, Filter } from './desk';
@@ -16,6 +18,7 @@ export function YearPage({ desk }: { desk: Desk }) {
   const { book, sheet } = desk;
   const [filter, setFilter] = useState<Filter>({});
   const [open, setOpen] = useState<string>(); // the course whose details are shown
+  const [preview, setPreview] = useState<Effect>(); // of the course that is pointed at in the finder
   const search = useRef<HTMLInputElement>(null);
   const list = useMemo(() => clauses(t, book, sheet), [t, book, sheet]);
 
@@ -35,6 +38,13 @@ export function YearPage({ desk }: { desk: Desk }) {
   const [params] = useSearchParams();
   const [, go] = useLocation();
   const wanted = params.get('mend');
+  const instead = params.get('instead');
+  useEffect(() => {
+    if (!instead) return;
+    go('/', { replace: true });
+    look({ instead });
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- once, when the page is reached by such a link
+  }, [instead]);
   useEffect(() => {
     const clause = wanted ? list.find((c) => c.key === wanted) : undefined;
     if (!wanted) return;
@@ -67,7 +77,8 @@ export function YearPage({ desk }: { desk: Desk }) {
       <div className="min-w-0">
         <Welcome desk={desk} />
         <Headline desk={desk} list={list} onMend={mend} />
-        {sheet.status.state === 'sentBack' && (
+        {sheet.status.answered && <Answered answered={sheet.status.answered} zone={book.catalog.zone} />}
+        {sheet.status.state === 'sentBack' && sheet.status.message !== sheet.status.answered?.answer && (
           <p className="mb-2 rounded border p-2 hatch">
             <span className="rounded bg-card px-1 text-ochre">
               {t('todo.sentBack', { who: sheet.student.counselor ?? t('theCounselor'), message: sheet.status.message })}
@@ -79,13 +90,14 @@ export function YearPage({ desk }: { desk: Desk }) {
             <span className="rounded bg-card px-1 text-ochre">{t('todo.asked', { message: sheet.status.asked })}</span>
           </p>
         )}
-        <Board desk={desk} open={open} onOpen={setOpen} onFind={look} />
+        <Board desk={desk} open={open} preview={preview} onOpen={setOpen} onFind={look} />
+        <Recommended desk={desk} onPoint={setPreview} />
         <Alternates desk={desk} open={open} onOpen={setOpen} onFind={look} />
         <Summer desk={desk} onOpen={setOpen} />
-        <Ledger desk={desk} onFind={look} />
+        <Ledger desk={desk} preview={preview} onFind={look} />
         <Aside desk={desk} />
       </div>
-      <Finder desk={desk} filter={filter} onFilter={setFilter} onOpen={setOpen} search={search} />
+      <Finder desk={desk} filter={filter} onFilter={setFilter} onOpen={setOpen} onPoint={setPreview} search={search} />
     </main>
   );
 }

@@ -1,0 +1,95 @@
+package school
+
+import (
+	"bytes"
+	"context"
+	"net/http"
+	"path"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"rubricon/core/acts"
+	"rubricon/store"
+)
+
+// MaxAttachment bounds a file that goes with a claim, in bytes.
+const MaxAttachment = 10 << 20
+
+// kindOf tells by a file's content what it is: a PDF, a JPEG, PNG or HEIC picture, or plain text; empty for anything else. What its name
+// or its sender says of it is not looked at.
+func kindOf(content []byte) string {
+	switch kind := http.DetectContentType(content); kind {
+	case "application/pdf", "image/jpeg", "image/png":
+		return kind
+	}
+	// ISO/IEC 23008-12: a box “ftyp” with one of these brands (from memory).
+	if len(content) >= 12 && string(content[4:8]) == "ftyp" && slices.Contains([]string{"heic", "heix", "heim", "heis", "mif1", "msf1"}, string(content[8:12])) {
+		return "image/heic"
+	}
+	if utf8.Valid(content) && !bytes.ContainsFunc(content, func(r rune) bool { return unicode.IsControl(r) && !unicode.IsSpace(r) }) {
+		return "text/plain"
+	}
+	return ""
+}
+
+// fileName is the last part of a name, without what no name should have, and at most 200 characters of it.
+func fileName(name string) string {
+	name = path.Base(strings.ReplaceAll(name, `\`, "/"))
+	name = strings.Map(func(r rune) rune {
+		if unicode.IsControl(r) || r == '"' || r == '/' {
+			return -1
+		}
+		return r
+	}, name)
+	runes := []rune(strings.TrimSpace(name))
+	if name = string(runes[max(0, len(runes)-200):]); name == "" || name == "." {
+		return "file"
+	}
+	return name
+}
+
+// MayAttach tells whether somebody may send files for a student's claims.
+func (s *Service) MayAttach(ctx context.Context, by int64, at Place) error {
+	d, err := s.open(ctx, by, at)
+	if err != nil {
+		return err
+	}
+	d.answer(0)
+	return d.guard(acts.Edit, "whatever it will be")
+}
+
+// Attach puts a file beside an open claim, in place of one that is there; who does it for the family says why. The errors are NoClaim and
+// BadFile.
+func (s *Service) Attach(ctx context.Context, by int64, at Place, claim int64, name, reason string, content []byte) (*Desk, error) {
+	file := store.Attachment{Claim: claim, Name: fileName(name), Kind: kindOf(content), Content: content}
+	return s.act(ctx, by, at, 0, acts.Edit, reason, func(d *Desk) (*store.Change, error) {
+		switch {
+		case !slices.ContainsFunc(d.Known.Claims, func(c Claim) bool { return c.ID == claim }):
+			return nil, problem(NoClaim)
+		case len(content) == 0 || len(content) > MaxAttachment || file.Kind == "":
+			return nil, problem(BadFile)
+		}
+		change := d.change("attach", tidy(reason), map[string]any{"message": file.Name})
+		change.Attachment = &file
+		return change, nil
+	})
+}
+
+// Attachment gives the file of a claim to the family and to whoever decides about it. The error is NotFound where there is none.
+func (s *Service) Attachment(ctx context.Context, by int64, at Place, claim int64) (*store.Attachment, error) {
+	d, err := s.open(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	d.answer(0)
+	if err := d.guard(acts.SeeFiles, ""); err != nil {
+		return nil, err
+	}
+	file, err := s.db.Queries().Attachment(ctx, at, claim)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	return &file, nil
+}

@@ -1,0 +1,197 @@
+package school
+
+import (
+	"context"
+	"slices"
+
+	"rubricon/core/acts"
+	"rubricon/core/sheet"
+	"rubricon/store"
+)
+
+// maxPast bounds how far a draft can be undone.
+const maxPast = 30
+
+// onto lays a draft on the desk in place of the sheet's entries. It is judged like the sheet and can be edited at any time by whoever
+// edits the sheet; nothing else can be done with it.
+func (d *Desk) onto(draft *store.DraftRow) {
+	d.Kind, d.Draft = acts.ADraft, draft
+	r := &d.Row
+	r.SheetState = store.SheetState{State: string(acts.InProgress), ChangedAt: &draft.ChangedAt, Undoable: len(draft.Past.V), Redoable: len(draft.Future.V)}
+	r.Entries, r.Version, r.Touched = draft.Entries.V, draft.Version, true
+	r.Receipt, r.SubmittedAt, r.Submitted.V, r.Signatures.V = nil, nil, nil, nil
+}
+
+// Drafts lists a sheet's drafts for whoever may see the sheet.
+func (s *Service) Drafts(ctx context.Context, by int64, at Place) (*Desk, []store.DraftRow, error) {
+	at.Draft = 0
+	d, err := s.Sheet(ctx, by, at)
+	if err != nil {
+		return nil, nil, err
+	}
+	list, err := s.db.Queries().Drafts(ctx, at)
+	return d, list, err
+}
+
+// MayDraft tells whether the reader may make and change drafts.
+func (d *Desk) MayDraft() bool {
+	return acts.Of(&acts.Case{Relation: d.actor.to(d.Row.Student), Kind: acts.ADraft, State: acts.InProgress, Settings: d.Year.Policy.Settings})[acts.Edit].Allowed
+}
+
+// mine opens a sheet for somebody who may work on its drafts.
+func (s *Service) mine(ctx context.Context, by int64, at Place) (*Desk, error) {
+	d, err := s.open(ctx, by, at)
+	if err == nil && !d.MayDraft() {
+		err = problem(Code(acts.NotYours))
+	}
+	return d, err
+}
+
+// MaxDrafts bounds the drafts of one sheet.
+const MaxDrafts = store.MaxDrafts
+
+// MakeDraft copies the sheet, or one of its drafts, to a draft with a name. The errors are NeedsName and Full.
+func (s *Service) MakeDraft(ctx context.Context, by int64, at Place, name string) (id int64, err error) {
+	d, err := s.mine(ctx, by, at)
+	if err != nil {
+		return 0, err
+	}
+	if name = shortName(name); name == "" {
+		return 0, problem(NeedsName)
+	}
+	err = s.db.Tx(ctx, func(q store.Queries) error {
+		made, added, err := q.AddDraft(ctx, at, name, d.Row.Entries, d.now)
+		if err == nil && !added {
+			err = problem(Full)
+		}
+		id = made
+		return err
+	})
+	return id, err
+}
+
+// NameDraft gives a draft another name. The errors are NeedsName and Stale.
+func (s *Service) NameDraft(ctx context.Context, by int64, at Place, name string) error {
+	d, err := s.mine(ctx, by, at)
+	if err != nil {
+		return err
+	}
+	if name = shortName(name); name == "" || d.Draft == nil {
+		return problem(NeedsName)
+	}
+	draft := *d.Draft
+	draft.Name, draft.Version = name, draft.Version+1
+	saved, err := s.db.Queries().SaveDraft(ctx, at, &draft)
+	if err == nil && !saved {
+		err = problem(Busy)
+	}
+	return err
+}
+
+// DropDraft throws a draft away.
+func (s *Service) DropDraft(ctx context.Context, by int64, at Place) error {
+	if _, err := s.mine(ctx, by, at); err != nil {
+		return err
+	}
+	return s.db.Queries().DropDraft(ctx, at, at.Draft)
+}
+
+func shortName(name string) string {
+	runes := []rune(tidy(name))
+	return string(runes[:min(len(runes), 60)])
+}
+
+// changeDraft makes a change on a draft, or takes one back.
+func (s *Service) changeDraft(ctx context.Context, d *Desk, edit *Edit) (*Desk, error) {
+	draft := *d.Draft
+	before := draft.Entries.V
+	switch edit.Act {
+	case "undo":
+		last := len(draft.Past.V) - 1
+		draft.Entries.V = inCatalog(d.Year.Year, draft.Past.V[last])
+		draft.Past.V, draft.Future.V = draft.Past.V[:last:last], append(slices.Clone(draft.Future.V), before)
+	case "redo":
+		last := len(draft.Future.V) - 1
+		draft.Entries.V = inCatalog(d.Year.Year, draft.Future.V[last])
+		draft.Past.V, draft.Future.V = append(slices.Clone(draft.Past.V), before), draft.Future.V[:last:last]
+	default:
+		after, err := d.after(edit)
+		if err != nil {
+			return nil, err
+		}
+		if slices.Equal(normal(before), normal(after)) {
+			d.judge(0)
+			return d, nil
+		}
+		draft.Entries.V, draft.Past.V, draft.Future.V = after, append(slices.Clone(draft.Past.V), before), nil
+	}
+	draft.Past.V = draft.Past.V[max(0, len(draft.Past.V)-maxPast):]
+	draft.Version, draft.ChangedAt = draft.Version+1, d.now
+	if judge(d.Known, draft.Entries.V).Judgement == nil && judge(d.Known, before).Judgement != nil {
+		return nil, problem(TooComplex)
+	}
+	saved, err := s.db.Queries().SaveDraft(ctx, d.Row.Place, &draft)
+	if err != nil {
+		return nil, err
+	}
+	if !saved {
+		return nil, problem(Busy)
+	}
+	d.onto(&draft)
+	d.judge(0)
+	return d, nil
+}
+
+// ofDraft gives the entries of a draft as they may come in place of the sheet's. The errors are NotFound, Fixed and Full.
+func (s *Service) ofDraft(ctx context.Context, d *Desk, id int64) ([]store.EntryRow, error) {
+	draft, err := s.db.Queries().Draft(ctx, d.Row.Place, id)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	return d.inPlace(draft.Entries.V)
+}
+
+// restored gives the entries of an earlier version of the sheet as they may come back. The errors are NotFound and Fixed.
+func (s *Service) restored(ctx context.Context, d *Desk, version int64) ([]store.EntryRow, error) {
+	was, err := s.db.Queries().EntriesAt(ctx, d.Row.Place, version)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	return d.inPlace(was)
+}
+
+// Earlier is a sheet as it was in an earlier version, judged by what is known now, for looking at. The error is NotFound where it has
+// not changed since.
+func (s *Service) Earlier(ctx context.Context, by int64, at Place, version int64) (*Desk, error) {
+	d, err := s.open(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	was, err := s.db.Queries().EntriesAt(ctx, at, version)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	d.Kind, d.Row.Entries = acts.WhatWas, was
+	d.judge(0)
+	return d, nil
+}
+
+// inPlace gives entries as they may come in place of the sheet's. The errors are Fixed (what the school has fixed on the sheet must be
+// among them) and Full.
+func (d *Desk) inPlace(entries []store.EntryRow) ([]store.EntryRow, error) {
+	after := inCatalog(d.Year.Year, entries)
+	for _, e := range d.Row.Entries {
+		course, ok := d.Year.Index(e.Course)
+		if !ok || e.Alternate || !d.Known.Held(course, d.instead(acts.Edit)) {
+			continue
+		}
+		if !slices.ContainsFunc(after, func(a store.EntryRow) bool { return a.Course == e.Course && !a.Alternate }) {
+			return nil, problem(Fixed)
+		}
+	}
+	laid, _ := laid(d.Year.Year, after)
+	if len(laid.Requests) > sheet.MaxEntries || len(laid.Alternates) > sheet.MaxEntries {
+		return nil, problem(Full)
+	}
+	return after, nil
+}

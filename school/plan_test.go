@@ -1,0 +1,148 @@
+package school_test
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"rubricon/bundle"
+	"rubricon/demo"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// plan writes Mara's plan and what is found of it.
+func (h *house) plan() (version int64, text string) {
+	h.t.Helper()
+	p, err := h.Path(h.t.Context(), h.who("mara.quill"), mara)
+	if err != nil {
+		h.t.Fatal(err)
+	}
+	return p.Version, planText(p)
+}
+
+func planText(p *school.Path) string {
+	var list []string
+	for _, r := range p.Results {
+		line := fmt.Sprint(r.Grade, " ", p.Desk.Year.Codes[r.Planned.Course])
+		if r.Alternate {
+			line += " in case"
+		}
+		if r.HasEntry {
+			line += " " + r.Entry.String()
+		}
+		if r.Repeat {
+			line += " repeats"
+		}
+		if r.Barred {
+			line += " barred"
+		}
+		list = append(list, line)
+	}
+	return strings.Join(list, ", ")
+}
+
+// A plan is kept with the student, whatever the window says; each change is kept at once, and says what the plan then comes to. An
+// import keeps what was planned here, and an export has it.
+func TestPlanning(t *testing.T) {
+	h := newHouse(t)
+	version, before := h.plan()
+	if version != 0 || !strings.Contains(before, "11 ") {
+		t.Fatalf("version %d of the plan: %s", version, before)
+	}
+	change := func(username string, edit school.PlanEdit) *school.Path {
+		t.Helper()
+		edit.Version, _ = h.plan()
+		p, err := h.ChangePlan(t.Context(), h.who(username), mara, edit)
+		if err != nil {
+			t.Fatalf("%+v: %v", edit, err)
+		}
+		if _, kept := h.plan(); kept != planText(p) || p.Version != edit.Version+1 {
+			t.Fatalf("%+v: answered version %d, %s; kept %s", edit, p.Version, planText(p), kept)
+		}
+		return p
+	}
+	h.at(storetest.Now.AddDate(2, 0, 0)) // long after the window
+	sheet := h.sheet("mara.quill").Row.Version
+	if got := planText(change("mara.quill", school.PlanEdit{Act: "add", Course: "SAI1", Grade: 12})); !strings.Contains(got, "12 SAI1") {
+		t.Errorf("added: %s", got)
+	}
+	if got := planText(change("ilse.quill", school.PlanEdit{Act: "move", Course: "SAI1", From: 12, Grade: 11})); !strings.Contains(got, "11 SAI1") || strings.Contains(got, "12 SAI1") {
+		t.Errorf("moved: %s", got)
+	}
+	if got := planText(change("ms.arden", school.PlanEdit{Act: "add", Course: "CER1", Grade: 12, Alternate: true})); !strings.Contains(got, "12 CER1 in case") {
+		t.Errorf("in case: %s", got)
+	}
+	version, _ = h.plan()
+	for _, c := range []struct {
+		edit school.PlanEdit
+		want school.Code
+	}{
+		{school.PlanEdit{Act: "add", Course: "NOSUCH", Grade: 11}, "no-such-course"},
+		{school.PlanEdit{Act: "add", Course: "SAI1", Grade: 11}, "on-sheet"},
+		{school.PlanEdit{Act: "add", Course: "SAI1", Grade: 10}, "bad-grade"},
+		{school.PlanEdit{Act: "add", Course: "SAI1", Grade: 13}, "bad-grade"},
+		{school.PlanEdit{Act: "remove", Course: "SAI1", From: 12}, "not-on-sheet"},
+		{school.PlanEdit{Act: "sing", Course: "SAI1", From: 11}, "bad-act"},
+	} {
+		c.edit.Version = version
+		if _, err := h.ChangePlan(t.Context(), h.who("mara.quill"), mara, c.edit); school.CodeOf(err) != c.want {
+			t.Errorf("%+v gives %v, want %s", c.edit, err, c.want)
+		}
+	}
+	if _, err := h.ChangePlan(t.Context(), h.who("mara.quill"), mara, school.PlanEdit{Version: version - 1, Act: "remove", Course: "SAI1", From: 11}); school.CodeOf(err) != school.StalePlan {
+		t.Errorf("a change to an older plan gives %v", err)
+	}
+	if got := h.sheet("mara.quill").Row.Version; got != sheet {
+		t.Errorf("planning changed the sheet from version %d to %d", sheet, got)
+	}
+	_, planned := h.plan()
+	// What comes anew does not undo it, though the records are others.
+	h.bring(bundleWith(t, "signals.csv", "s0001,recommendation,ALG2", "s0001,recommendation,PRE1"))
+	if _, kept := h.plan(); kept != planned {
+		t.Errorf("after an import the plan is %s, want %s", kept, planned)
+	}
+	if rows := h.export()["plans.csv"]; !strings.Contains(rows, "s0001,11,SAI1,request") || !strings.Contains(rows, "s0001,12,CER1,alternate") {
+		t.Errorf("exported: %s", rows)
+	}
+}
+
+// What was planned for the grade a year ago is offered when the year comes.
+func TestLastYearsPlan(t *testing.T) {
+	h := newHouse(t)
+	files := storetest.Files()
+	for i := range files {
+		f := &files[i]
+		switch f.Name {
+		case "policy.json":
+			f.Text = []byte(strings.ReplaceAll(string(f.Text), `"schoolYear": "2027-28"`, `"schoolYear": "2028-29"`))
+		case "users.csv":
+			grade := slices.Index(f.Header, "grades")
+			for _, row := range f.Rows {
+				if row[0] == "s0001" { // who is in grade 10 now
+					row[grade] = "10"
+				}
+			}
+		case "plans.csv", "requests.csv", "classes.csv":
+			f.Rows = slices.DeleteFunc(f.Rows, func(row []string) bool { return row[0] == "s0001" || f.Name == "plans.csv" })
+		}
+	}
+	b, err := bundle.ReadFiles(files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	h.bring(b)
+	p, err := h.Path(t.Context(), h.who("mara.quill"), school.Place{School: demo.SchoolID, Year: 2028, Student: "s0001"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, course := range p.Before {
+		got = append(got, p.Desk.Year.Codes[course])
+	}
+	_, planned := h.plan()
+	if len(got) == 0 || !strings.Contains(planned, "11 "+got[0]) {
+		t.Errorf("from a year ago: %v; planned was %s", got, planned)
+	}
+}

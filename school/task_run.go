@@ -1,0 +1,260 @@
+package school
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"sync"
+	"time"
+
+	"rubricon/bundle"
+	"rubricon/store"
+)
+
+// run is one run of a task, which says how far it is while it is seen to.
+type run struct {
+	mu          sync.Mutex
+	step        string
+	done, total int
+}
+
+func (r *run) at(step string, done, total int) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.step, r.done, r.total = step, done, total
+}
+
+func (r *run) now() (step string, done, total int) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.step, r.done, r.total
+}
+
+// RunTask runs a task of a school, where it waits to be run. An error says that it should be tried again.
+func (s *Service) RunTask(ctx context.Context, school string, id int64) error {
+	t, err := s.db.Queries().ClaimTask(ctx, school, id)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil // it is over, or somebody else runs it
+	} else if err != nil {
+		return err
+	}
+	began := time.Now()
+	state, outcome, err := store.TaskFailed, Outline{Why: whyBroken}, error(nil)
+	if t.Begun <= maxBegun {
+		state, outcome, err = s.runSeen(ctx, &t)
+	}
+	leave := context.WithoutCancel(ctx)
+	if state == store.TaskWaiting { // the process ends or the database is gone: another run will do it
+		return s.db.Tx(leave, func(q store.Queries) error {
+			if err := q.PutTaskBack(leave, school, id, ctx.Err() == nil); err != nil {
+				return err
+			}
+			return q.Enqueue(leave, store.RunTask{School: school, Task: id})
+		})
+	}
+	text, failed := json.Marshal(outcome)
+	if failed != nil {
+		return failed
+	}
+	var ended *time.Time
+	if state != store.TaskAsking {
+		now := s.now()
+		ended = &now
+	}
+	s.log.InfoContext(ctx, "a task", "school", school, "task", id, "kind", t.Kind, "state", state, "why", outcome.Why, "took", time.Since(began), "error", err)
+	return s.db.Queries().LeaveTask(leave, school, id, state, string(text), ended)
+}
+
+// runSeen runs a task while it is seen to, and stops it where somebody wants that.
+func (s *Service) runSeen(ctx context.Context, t *store.TaskRow) (store.TaskState, Outline, error) {
+	work, stop := context.WithCancelCause(ctx)
+	progress, ended := &run{}, make(chan struct{})
+	go func() {
+		defer close(ended)
+		tick := time.NewTicker(store.TaskSeen)
+		defer tick.Stop()
+		for {
+			step, done, total := progress.now()
+			switch halt, err := s.db.Queries().SeeToTask(work, t.School, t.ID, step, done, total); {
+			case errors.Is(err, store.ErrNotFound):
+				stop(err) // somebody else has taken it
+			case err == nil && halt:
+				stop(errStopped)
+			}
+			select {
+			case <-work.Done():
+				return
+			case <-tick.C:
+			}
+		}
+	}()
+	state, outcome, err := s.perform(work, t, progress)
+	stopped := errors.Is(context.Cause(work), errStopped)
+	stop(nil)
+	<-ended
+	step, done, total := progress.now()
+	_, _ = s.db.Queries().SeeToTask(context.WithoutCancel(ctx), t.School, t.ID, step, done, total) // how far it came
+	switch {
+	case err == nil:
+		return state, outcome, nil
+	case stopped:
+		return store.TaskStopped, outcome, nil
+	case ctx.Err() != nil, Unavailable(err):
+		return store.TaskWaiting, outcome, err
+	}
+	outcome.Why = whyBroken
+	return store.TaskFailed, outcome, err
+}
+
+func (s *Service) perform(ctx context.Context, t *store.TaskRow, progress *run) (store.TaskState, Outline, error) {
+	switch t.Kind {
+	case "import":
+		return s.runImport(ctx, t, progress)
+	case "export":
+		return s.runExport(ctx, t, progress)
+	}
+	return store.TaskFailed, Outline{}, fmt.Errorf("a task of the kind %q", t.Kind)
+}
+
+// The steps of tasks.
+const (
+	stepRead  = "read"
+	stepCheck = "check"
+	stepWrite = "write"
+)
+
+func (s *Service) runImport(ctx context.Context, t *store.TaskRow, progress *run) (store.TaskState, Outline, error) {
+	progress.at(stepRead, 0, 0)
+	file, err := s.db.Queries().TaskFile(ctx, t.School, t.ID)
+	if err != nil {
+		return "", Outline{}, err
+	}
+	b, err := bundle.OpenZip(file)
+	var missing *bundle.MissingFileError
+	switch {
+	case errors.Is(err, bundle.ErrNotZip):
+		return store.TaskRefused, Outline{Why: whyNotZip}, nil
+	case errors.As(err, &missing):
+		return store.TaskRefused, Outline{Why: whyMissingFile, What: missing.Name}, nil
+	case err != nil:
+		return store.TaskRefused, Outline{Why: whyUnreadable, What: err.Error()}, nil
+	}
+	o := outline(b)
+	if len(b.Problems) > 0 {
+		return store.TaskRefused, o, nil
+	}
+	if b.SchoolID != t.School {
+		return store.TaskRefused, Outline{Why: whyOtherSchool, What: b.SchoolName}, nil
+	}
+	if err := ctx.Err(); err != nil {
+		return "", o, err
+	}
+	if !t.Agreed {
+		progress.at(stepCheck, 0, 0)
+		return s.lookBefore(ctx, b, o)
+	}
+	progress.at(stepWrite, 0, len(b.Pupils))
+	result, err := s.takeIn(ctx, b, func(done, total int) { progress.at(stepWrite, done, total) })
+	var bad *BadBundle
+	switch {
+	case errors.As(err, &bad):
+		return store.TaskRefused, withBad(o, bad.Problems), nil
+	case CodeOf(err) == Busy:
+		o.Why = whyBusy
+		return store.TaskFailed, o, nil
+	case err != nil:
+		return "", o, err
+	}
+	o.KeptAll, o.Kept = len(result.Kept), first(result.Kept)
+	return store.TaskDone, o, nil
+}
+
+// lookBefore tells what taking a bundle in would change.
+func (s *Service) lookBefore(ctx context.Context, b *bundle.Bundle, o Outline) (store.TaskState, Outline, error) {
+	in := newIntake(b)
+	newest, err := s.db.Queries().Newest(ctx, b.SchoolID)
+	if err != nil {
+		return "", o, err
+	}
+	in.newest = in.year >= newest
+	var bad *BadBundle
+	if err := s.check(ctx, in); errors.As(err, &bad) {
+		return store.TaskRefused, withBad(o, bad.Problems), nil
+	} else if err != nil {
+		return "", o, err
+	}
+	have, err := s.db.Queries().Digests(ctx, b.SchoolID, in.year)
+	if err != nil {
+		return "", o, err
+	}
+	for i := range in.pupils {
+		p := &in.pupils[i]
+		was, there := have[p.Student]
+		switch {
+		case !there:
+			o.New++
+		case was != [2]string{p.FactsDigest, p.EntriesDigest}:
+			o.Changed++
+		}
+		delete(have, p.Student)
+	}
+	o.Gone = len(have)
+	return store.TaskAsking, o, nil
+}
+
+func outline(b *bundle.Bundle) Outline {
+	o := Outline{Students: len(b.Pupils), Notices: first(b.Notices)}
+	if b.Year != nil {
+		o.Year = b.Year.Start
+	}
+	for _, name := range bundle.Names() {
+		if t := b.Tables[name]; t != nil && t.Header != nil {
+			o.Files = append(o.Files, FileRows{name, len(t.Rows)})
+		}
+	}
+	if len(b.Problems) > 0 {
+		o = withBad(o, b.Problems)
+	}
+	return o
+}
+
+func withBad(o Outline, problems []bundle.Problem) Outline {
+	o.Why, o.Bad, o.Problems = whyBadRows, len(problems), first(problems)
+	return o
+}
+
+// first cuts a list to what is shown.
+func first[T any](list []T) []T { return list[:min(len(list), shownRows)] }
+
+func (s *Service) runExport(ctx context.Context, t *store.TaskRow, progress *run) (store.TaskState, Outline, error) {
+	progress.at(stepRead, 0, 0)
+	files, left, err := s.Export(ctx, t.School, t.Year)
+	if err != nil {
+		return "", Outline{}, err
+	}
+	o := Outline{Year: t.Year, Left: first(left)}
+	rows := 0
+	for _, f := range files {
+		rows += len(f.Rows)
+		if f.Header != nil {
+			o.Files = append(o.Files, FileRows{f.Name, len(f.Rows)})
+		}
+	}
+	progress.at(stepWrite, 0, rows)
+	var out bytes.Buffer
+	if err := bundle.WriteZip(&out, files); err != nil {
+		return "", o, err
+	}
+	if err := s.db.Queries().PutTaskFile(ctx, t.School, t.ID, out.Bytes()); err != nil {
+		return "", o, err
+	}
+	progress.at(stepWrite, rows, rows)
+	return store.TaskDone, o, nil
+}
+
+// TakeUpLost asks the queue once more for tasks whose runners are gone.
+func (s *Service) TakeUpLost(ctx context.Context) error {
+	return s.db.Tx(ctx, func(q store.Queries) error { return q.LostTasks(ctx) })
+}

@@ -1,0 +1,186 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"time"
+)
+
+// Actor is who does something, by the name of the moment.
+type Actor struct{ ID, Name string }
+
+// Change is the outcome of an act on a sheet, written in one statement; parts that are nil or empty are left out.
+type Change struct {
+	Place
+	Version      int64 // the new one
+	FactsVersion int64 // the one it was decided on; 0: whatever it is
+	At           time.Time
+	Actor        Actor
+	Kind         string
+	Reason, Key  string
+	Detail       any
+	State        SheetState
+
+	Delete     []string   // courses whose entries go
+	Upsert     []EntryRow // entries that are new or different
+	Submission *Submission
+	Signature  *Signature
+	Settle     *Settlement
+	Signal     *SignalRow
+	Record     *RecordRow
+	Attachment *Attachment
+	Remark     *RemarkRow
+	Answer     *RemarkRow // ID and Answer
+}
+
+// Attachment is a file that goes with a claim.
+type Attachment struct {
+	Claim   int64
+	Name    string `db:"name"`
+	Kind    string `db:"kind"` // a media type
+	Content []byte `db:"content"`
+}
+
+// Attachment gives the file of a student's claim. The error is ErrNotFound.
+func (q Queries) Attachment(ctx context.Context, at Place, claim int64) (a Attachment, err error) {
+	a.Claim = claim
+	return a, q.get(ctx, &a, `SELECT f.name, f.kind, f.content FROM attachment f JOIN signal s ON s.school_id = f.school_id AND s.id = f.signal_id
+		WHERE f.school_id = $1 AND s.student_id = $2 AND s.kind = 'claim' AND s.id = $3`, at.School, at.Student, claim)
+}
+
+// Submission is what is submitted; its number is that of the change's state.
+type Submission struct {
+	Receipt         string
+	Catalog, Policy int64
+	Entries         []EntryRow
+	Judgement       any
+	Agreed          []string // the commitments that the student agreed to, by id
+}
+
+// Signature is one under the submission that stands.
+type Signature struct {
+	ForFamily   bool
+	Agreed      []string // the courses whose fee was agreed to
+	Commitments []string // the commitments agreed to, by id
+}
+
+// Settlement says what becomes of a claim.
+type Settlement struct {
+	Claim  int64
+	Answer string // confirmed, waived or declined
+	Reason string
+	By     string // by the name of the moment
+}
+
+// SaveChange writes a change: the sheet's state, its entries, the event, and what else the change has. It does so only while the
+// sheet still has the version before c.Version (and the facts c.FactsVersion), and tells whether it did.
+func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err error) {
+	s := &c.State
+	var looked, undoes, answered any
+	if s.Looked != nil {
+		looked = asJSON(s.Looked.V)
+	}
+	if s.Undoes != nil {
+		undoes = asJSON(s.Undoes.V)
+	}
+	if s.Answered != nil {
+		answered = asJSON(s.Answered.V)
+	}
+	facts := ""
+	if c.Settle != nil || c.Signal != nil || c.Record != nil || c.Attachment != nil {
+		facts = ", facts_version = facts_version + 1"
+	}
+	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason, c.Key, asJSON(c.Detail),
+		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion, undoes, s.Redoable, answered}}
+	b.text = `WITH mine AS (
+			UPDATE sheet SET version = $4, touched = true, state = $12, submission = $13, changed_at = $14, cleared_at = $15, message = $16, asked = $17,
+				looked = $18::jsonb, undoable = $19, undoes = $21::jsonb, redoable = $22, answered = $23::jsonb` + facts + `
+			WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version = $4 - 1 AND ($20 = 0 OR facts_version = $20) RETURNING 1
+		), noted AS (
+			INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, detail)
+			SELECT $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11::jsonb FROM mine
+		)`
+	// A part with nothing to do would cost as much as one that does it, so it is left out.
+	if len(c.Delete) > 0 {
+		b.add(`gone AS (DELETE FROM entry WHERE school_id = $1 AND year = $2 AND student_id = $3
+			AND course_code IN (SELECT jsonb_array_elements_text(%s::jsonb)) AND EXISTS (SELECT 1 FROM mine))`, asJSON(c.Delete))
+	}
+	if len(c.Upsert) > 0 {
+		b.add(`kept AS (INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord, stands_for)
+			SELECT $1, $2, $3, c, CASE WHEN a THEN 'alternate' ELSE 'request' END, r, r, s
+			FROM jsonb_to_recordset(%s::jsonb) AS x(c text, a boolean, r int, s text), mine
+			ON CONFLICT (school_id, year, student_id, course_code)
+				DO UPDATE SET kind = EXCLUDED.kind, rank = EXCLUDED.rank, ord = EXCLUDED.ord, stands_for = EXCLUDED.stands_for)`, asJSON(c.Upsert))
+	}
+	if x := c.Submission; x != nil {
+		b.add(`handed AS (INSERT INTO submission (school_id, year, student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement, agreed)
+			SELECT $1, $2, $3, $13, %s, $5, $6, $7, %s, %s, %s::jsonb, %s::jsonb, %s::jsonb FROM mine)`, x.Receipt, x.Catalog, x.Policy, asJSON(x.Entries), asJSON(x.Judgement),
+			asJSON(append([]string{}, x.Agreed...)))
+	}
+	if x := c.Signature; x != nil {
+		b.add(`signed AS (INSERT INTO signature (school_id, year, student_id, number, person_id, name, at, for_family, reason, agreed, commitments)
+			SELECT $1, $2, $3, $13, $6, $7, $5, %s, $9, %s::jsonb, %s::jsonb FROM mine)`, x.ForFamily, asJSON(append([]string{}, x.Agreed...)), asJSON(append([]string{}, x.Commitments...)))
+	}
+	if x := c.Settle; x != nil {
+		b.add(`settled AS (UPDATE signal SET settled = %s, answer = %s, answered_by = %s WHERE school_id = $1 AND student_id = $3 AND id = %s AND kind = 'claim' AND settled = '' AND EXISTS (SELECT 1 FROM mine))`,
+			x.Answer, x.Reason, x.By, x.Claim)
+	}
+	if x := c.Signal; x != nil {
+		b.add(`said AS (INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells)
+			SELECT $1, $3, coalesce(max(ord), 0) + 1, %s, %s, %s, %s, %s, %s, %s::jsonb FROM signal WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
+			x.Kind, x.Code, x.Name, x.Value, x.By, x.Note, asJSON(x.Cells))
+	}
+	if x := c.Record; x != nil {
+		b.add(`recorded AS (INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, here, cells)
+			SELECT $1, $3, coalesce(max(ord), 0) + 1, %s, %s, %s::jsonb, %s, %s, %s, %s, %s, true, %s::jsonb FROM record WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
+			x.Code, x.Title, asJSON(x.Subjects), x.Year, x.Term, x.Credits, x.Mark, x.Outcome, asJSON(x.Cells))
+	}
+	if x := c.Attachment; x != nil {
+		b.add(`attached AS (INSERT INTO attachment (school_id, signal_id, name, kind, content, at) SELECT $1, s.id, %s, %s, %s, $5 FROM signal s, mine
+				WHERE s.school_id = $1 AND s.student_id = $3 AND s.kind = 'claim' AND s.settled = '' AND s.id = %s
+			ON CONFLICT (school_id, signal_id) DO UPDATE SET name = EXCLUDED.name, kind = EXCLUDED.kind, content = EXCLUDED.content, at = EXCLUDED.at)`,
+			x.Name, x.Kind, x.Content, x.Claim)
+	}
+	if x := c.Remark; x != nil {
+		b.add(`remarked AS (INSERT INTO remark (school_id, year, student_id, kind, course_code, rule, text, by_name, at) SELECT $1, $2, $3, %s, %s, %s, %s, $7, $5 FROM mine)`,
+			x.Kind, x.Course, x.Rule, x.Text)
+	}
+	if x := c.Answer; x != nil {
+		b.add(`replied AS (UPDATE remark SET answer = %s, answered_by = $7, answered_at = $5 WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = %s
+			AND answer = '' AND EXISTS (SELECT 1 FROM mine))`, x.Answer, x.ID)
+	}
+	return saved, q.get(ctx, &saved, b.text+` SELECT EXISTS (SELECT 1 FROM mine)`, b.args...)
+}
+
+// statement grows part by part; its arguments are numbered as they come.
+type statement struct {
+	text string
+	args []any
+}
+
+func (b *statement) add(part string, args ...any) {
+	numbers := make([]any, len(args))
+	for i, arg := range args {
+		b.args = append(b.args, arg)
+		numbers[i] = fmt.Sprintf("%s%d%s", "$", len(b.args), castOf(arg))
+	}
+	b.text += ", " + fmt.Sprintf(part, numbers...)
+}
+
+// castOf tells the server an argument's type where it cannot infer it, in a list of selected values.
+func castOf(arg any) string {
+	switch arg.(type) {
+	case bool:
+		return "::boolean"
+	case []byte:
+		return "::bytea"
+	case int, int64, *int64:
+		return "::bigint"
+	}
+	return "::text"
+}
+
+// NextReceipt takes a receipt number; numbers may be left out.
+func (q Queries) NextReceipt(ctx context.Context) (n int64, err error) {
+	return n, q.get(ctx, &n, `SELECT nextval('receipt_number')`)
+}

@@ -1,0 +1,90 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// Earlier is an edit or an undoing with the entries before it.
+type Earlier struct {
+	Trace
+	Version int64
+	Before  []EntryRow
+}
+
+type earlierRow struct {
+	Version int64
+	At      time.Time
+	Act     string
+	Course  string
+	Instead string
+	Before  JSON[[]EntryRow]
+}
+
+const earlierColumns = `version, at, coalesce(detail->>'act', '') AS act, coalesce(detail->>'course', '') AS course,
+	coalesce(detail->>'instead', '') AS instead, detail->'before' AS before`
+
+func (q Queries) earlier(ctx context.Context, query string, at Place) (list []Earlier, err error) {
+	var rows []earlierRow
+	if err := q.list(ctx, &rows, query, at.School, at.Year, at.Student); err != nil {
+		return nil, err
+	}
+	for _, r := range rows {
+		list = append(list, Earlier{Trace{r.Act, r.Course, r.Instead, r.At}, r.Version, r.Before.V})
+	}
+	return list, nil
+}
+
+// Undoable gives the latest two changes of a sheet that are not undone, the latest first; there may be fewer.
+func (q Queries) Undoable(ctx context.Context, at Place) ([]Earlier, error) {
+	return q.earlier(ctx, `SELECT `+earlierColumns+` FROM event e WHERE school_id = $1 AND year = $2 AND student_id = $3 AND kind = 'change'
+		AND NOT EXISTS (SELECT 1 FROM event u WHERE u.school_id = $1 AND u.year = $2 AND u.student_id = $3 AND u.kind = 'undo' AND (u.detail->>'undoes')::bigint = e.version)
+		ORDER BY version DESC LIMIT 2`, at)
+}
+
+// Redoable gives the latest undoing of a sheet that is not made good, with what was undone; there may be none.
+func (q Queries) Redoable(ctx context.Context, at Place) ([]Earlier, error) {
+	return q.earlier(ctx, `SELECT `+earlierColumns+` FROM event e WHERE school_id = $1 AND year = $2 AND student_id = $3 AND kind = 'undo'
+		AND NOT EXISTS (SELECT 1 FROM event u WHERE u.school_id = $1 AND u.year = $2 AND u.student_id = $3 AND u.kind = 'change' AND (u.detail->>'redoes')::bigint = e.version)
+		ORDER BY version DESC LIMIT 1`, at)
+}
+
+// Answered tells whether a change with this key has been kept since a version of the sheet.
+func (q Queries) Answered(ctx context.Context, at Place, since int64, key string) (answered bool, err error) {
+	return answered, q.get(ctx, &answered, `SELECT EXISTS (SELECT 1 FROM event WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version > $4 AND key = $5)`,
+		at.School, at.Year, at.Student, since, key)
+}
+
+// Event is one thing that happened to a sheet.
+type Event struct {
+	Version int64            `db:"version"`
+	At      time.Time        `db:"at"`
+	Actor   string           `db:"actor_name"`
+	Kind    string           `db:"kind"`
+	Reason  string           `db:"reason"`
+	Detail  JSON[EventTexts] `db:"detail"`
+}
+
+// EventTexts are the parts of an event's detail that are shown.
+type EventTexts struct {
+	Act     string `json:"act"`
+	Course  string `json:"course"`
+	Message string `json:"message"`
+	Answer  string `json:"answer"`
+	Instead string `json:"instead"`
+}
+
+// EntriesAt gives what was on a sheet in an earlier version of it. The error is ErrNotFound where it has not changed since, or no such
+// version is remembered.
+func (q Queries) EntriesAt(ctx context.Context, at Place, version int64) (list []EntryRow, err error) {
+	var was JSON[[]EntryRow]
+	err = q.get(ctx, &was, `SELECT detail->'before' FROM event WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version > $4 AND detail ? 'before'
+		ORDER BY version LIMIT 1`, at.School, at.Year, at.Student, version)
+	return was.V, err
+}
+
+// Events lists what happened to a sheet, the latest first, at most limit.
+func (q Queries) Events(ctx context.Context, at Place, limit int) (list []Event, err error) {
+	return list, q.list(ctx, &list, `SELECT version, at, actor_name, kind, reason, detail FROM event
+		WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY version DESC LIMIT $4`, at.School, at.Year, at.Student, limit)
+}

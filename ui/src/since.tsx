@@ -1,0 +1,20 @@
+import { useTranslation } from 'react-i18next';
+import type { Sheet } from './api/client';
+import { type Book, join } from './words';
+
+/** What is different from what was submitted, exactly. */
+export function SinceSubmitted({ book, sheet }: { book: Book; sheet: Sheet }) {
+  const { t } = useTranslation();
+  const { since } = sheet.status;
+  if (!since) return null;
+  const said = (['asked', 'dropped', 'backup', 'spared'] as const)
+    .filter((what) => since[what]?.length)
+    .map((what) => t(`since.${what}`, { courses: join(t, (since[what] ?? []).map(book.title)) }));
+  if (since.order) said.push(t('since.order'));
+  if (since.ties) said.push(t('since.ties'));
+  return (
+    <p data-testid="since" className="mb-3 border-l-2 border-ochre pl-3">
+      <span className="text-ochre">{t('since.head')}</span> {said.join(' ')}
+    </p>
+  );
+}

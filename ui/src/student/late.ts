@@ -1,0 +1,11 @@
+import { lazy } from 'react';
+
+/** What floats over the pages comes when it is needed, or with the first sign that somebody is at work: it must open without the network too. */
+const overlays = () => import('./overlays');
+
+export const fetchLate = () => void overlays();
+export const CourseDialog = lazy(() => overlays().then((m) => ({ default: m.CourseDialog })));
+export const OrderDialog = lazy(() => overlays().then((m) => ({ default: m.OrderDialog })));
+export const SureDialog = lazy(() => overlays().then((m) => ({ default: m.SureDialog })));
+export const KeysDialog = lazy(() => overlays().then((m) => ({ default: m.KeysDialog })));
+export const WhatIfDialog = lazy(() => overlays().then((m) => ({ default: m.WhatIfDialog })));

@@ -1,0 +1,97 @@
+package web
+
+import (
+	"time"
+)
+
+// CaseloadView is a counselor's students by what they wait for.
+type CaseloadView struct {
+	School   string    `json:"school"`
+	Year     int       `json:"year"`
+	Name     string    `json:"name" doc:"The reader"`
+	Mine     bool      `json:"mine" doc:"Only the reader's own students; false: the whole school"`
+	Students []CaseRow `json:"students" doc:"Sorted by family name"`
+}
+
+// CaseRow is one student of a caseload.
+type CaseRow struct {
+	ID      string     `json:"id"`
+	Given   string     `json:"given"`
+	Family  string     `json:"family"`
+	Grade   int        `json:"grade"`
+	Stage   string     `json:"stage" enum:"notBegun,inProgress,withFamily,waiting,complete,cleared" doc:"Where the sheet is"`
+	Reason  string     `json:"reason,omitempty" enum:"claim,asked,retake,unmet,tooComplex" doc:"waiting: for what"`
+	Course  string     `json:"course,omitempty" doc:"The course it is about"`
+	Text    string     `json:"text,omitempty" doc:"What the family says or asks"`
+	Also    string     `json:"also,omitempty" doc:"What it asks beside that"`
+	Since   *time.Time `json:"since,omitempty"`
+	Version int64      `json:"version"`
+	Acts    CaseActs   `json:"acts"`
+}
+
+// CaseActs are the acts that the list offers for a line.
+type CaseActs struct {
+	Clear Act `json:"clear"`
+}
+
+// MeView is who is signed in.
+type MeView struct {
+	Username string       `json:"username" doc:"Empty: nobody is signed in"`
+	Language string       `json:"language,omitempty" doc:"That the account has chosen"`
+	Persons  []PersonView `json:"persons" doc:"One for each school the account is somebody in"`
+}
+
+// PersonView is somebody's part in one school.
+type PersonView struct {
+	School   string      `json:"school"`
+	Name     string      `json:"name" doc:"The school's name"`
+	ID       string      `json:"id"`
+	Given    string      `json:"given"`
+	Family   string      `json:"family"`
+	Job      string      `json:"job" enum:"student,family,counselor,office,teacher" doc:"What the person comes for"`
+	Language string      `json:"language,omitempty"`
+	Year     int         `json:"year" doc:"The school year that concerns the person now"`
+	Years    []int       `json:"years" doc:"All there are, the newest first"`
+	Children []ChildView `json:"children" doc:"Of a guardian"`
+}
+
+// ChildView is a guardian's child.
+type ChildView struct {
+	ID     string `json:"id"`
+	Given  string `json:"given"`
+	Family string `json:"family"`
+	Grade  int    `json:"grade" doc:"The grade entered in that year"`
+	Year   int    `json:"year" doc:"The school year that concerns the child now"`
+	Years  []int  `json:"years"`
+}
+
+// FoundView is a person found by name.
+type FoundView struct {
+	ID       string `json:"id"`
+	Given    string `json:"given"`
+	Family   string `json:"family"`
+	Role     string `json:"role"`
+	Username string `json:"username"`
+	Password bool   `json:"password" doc:"Has one"`
+}
+
+// SessionView is one sign-in of one's own account.
+type SessionView struct {
+	ID      string    `json:"id"`
+	Agent   string    `json:"agent" doc:"The browser, as it calls itself"`
+	BegunAt time.Time `json:"begunAt"`
+	SeenAt  time.Time `json:"seenAt" doc:"To within five minutes"`
+	Here    bool      `json:"here" doc:"This one"`
+}
+
+// Welcome is what the sign-in page shows.
+type Welcome struct {
+	Demo []DemoSignIn `json:"demo" doc:"The demo's sign-ins; empty elsewhere"`
+}
+
+// DemoSignIn is a sign-in of the demo school.
+type DemoSignIn struct {
+	Username string `json:"username"`
+	Password string `json:"password"`
+	Who      string `json:"who"`
+}

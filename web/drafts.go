@@ -1,0 +1,78 @@
+package web
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rubricon/core/acts"
+	"rubricon/school"
+)
+
+// DraftsView are the drafts beside a sheet.
+type DraftsView struct {
+	Act    Act         `json:"act" doc:"Whether the reader may make and change them"`
+	Most   int         `json:"most" doc:"How many there may be"`
+	Drafts []DraftHead `json:"drafts" doc:"The oldest first"`
+}
+
+// draftRoutes are those of the drafts beside a sheet. A draft is read and changed by the routes of the sheet, with its id.
+func (s *Server) draftRoutes(api huma.API) {
+	type draftsOut struct{ Body *DraftsView }
+	list := func(ctx context.Context, by int64, in *OnSheet) (*draftsOut, error) {
+		at := in.place()
+		d, rows, err := s.cases.Drafts(ctx, by, at)
+		if err != nil {
+			return nil, err
+		}
+		v := &DraftsView{Act: Act{Allowed: d.MayDraft(), Why: string(acts.NotYours)}, Most: school.MaxDrafts, Drafts: []DraftHead{}}
+		if v.Act.Allowed {
+			v.Act.Why = ""
+		}
+		for _, r := range rows {
+			v.Drafts = append(v.Drafts, DraftHead{r.ID, r.Name, r.ChangedAt})
+		}
+		return &draftsOut{v}, nil
+	}
+	signedIn(s, api, operation("get-drafts", http.MethodGet, studentPath+"/drafts", "The drafts beside a sheet"), list)
+	type naming struct {
+		Name string `json:"name" minLength:"1" maxLength:"60"`
+	}
+	type makeIn struct {
+		OnSheet
+		Body naming
+	}
+	signedIn(s, api, operation("make-draft", http.MethodPost, studentPath+"/drafts", "Copy the sheet, or one of its drafts, to a new draft; there are at most four"),
+		func(ctx context.Context, by int64, in *makeIn) (*draftsOut, error) {
+			if _, err := s.cases.MakeDraft(ctx, by, in.place(), in.Body.Name); err != nil {
+				return nil, err
+			}
+			return list(ctx, by, &in.OnSheet)
+		})
+	type draftIn struct {
+		OnSheet
+		ID int64 `path:"id" minimum:"1"`
+	}
+	type nameIn struct {
+		OnSheet
+		ID   int64 `path:"id" minimum:"1"`
+		Body naming
+	}
+	signedIn(s, api, operation("name-draft", http.MethodPut, studentPath+"/drafts/{id}", "Give a draft another name"),
+		func(ctx context.Context, by int64, in *nameIn) (*draftsOut, error) {
+			in.Draft = in.ID
+			if err := s.cases.NameDraft(ctx, by, in.place(), in.Body.Name); err != nil {
+				return nil, err
+			}
+			return list(ctx, by, &in.OnSheet)
+		})
+	signedIn(s, api, operation("drop-draft", http.MethodDelete, studentPath+"/drafts/{id}", "Throw a draft away"),
+		func(ctx context.Context, by int64, in *draftIn) (*draftsOut, error) {
+			in.Draft = in.ID
+			if err := s.cases.DropDraft(ctx, by, in.place()); err != nil {
+				return nil, err
+			}
+			return list(ctx, by, &in.OnSheet)
+		})
+}
