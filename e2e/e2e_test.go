@@ -4,6 +4,8 @@ package e2e
 import (
 	"encoding/json"
 	"fmt"
+	"net"
+	"net/http"
 	"net/http/httptest"
 	"os"
 	"strings"
@@ -57,6 +59,7 @@ type site struct {
 	url   string
 	db    *store.DB
 	cases *school.Service
+	http  *httptest.Server
 }
 
 func newSite(t *testing.T) *site {
@@ -64,10 +67,34 @@ func newSite(t *testing.T) *site {
 	t.Parallel()
 	db := storetest.New(t).Open(t)
 	cases := storetest.Service(db)
-	http := httptest.NewServer(web.New(cases, web.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet,
-		Demo: []web.DemoSignIn{{Username: "mara.quill", Password: demo.Password, Who: "Mara Quill"}}}))
-	t.Cleanup(http.Close)
-	return &site{t, http.URL, db, cases}
+	s := &site{t: t, db: db, cases: cases}
+	s.serve("127.0.0.1:0")
+	s.url = s.http.URL
+	t.Cleanup(func() { s.http.Close() })
+	return s
+}
+
+// serve starts a server of the application at an address.
+func (s *site) serve(address string) {
+	s.t.Helper()
+	l, err := net.Listen("tcp", address)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	s.http = &httptest.Server{Listener: l, Config: &http.Server{Handler: web.New(s.cases, web.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet,
+		Demo: []web.DemoSignIn{{Username: "mara.quill", Password: demo.Password, Who: "Mara Quill"}}})}}
+	s.http.Start()
+}
+
+// away stops the server; back starts another at its address.
+func (s *site) away() {
+	s.http.CloseClientConnections()
+	s.http.Close()
+}
+
+func (s *site) back() {
+	s.t.Helper()
+	s.serve(strings.TrimPrefix(s.url, "http://"))
 }
 
 // screen is a page in somebody's hands.
@@ -524,24 +551,81 @@ func TestAnAnswerThatIsLost(t *testing.T) {
 	}
 }
 
-// TestServerGone shows what a person sees when the server cannot be reached, and that nothing is pretended to be kept.
-func TestServerGone(t *testing.T) {
+// TestTheServerIsAway stops the server while a student works: what is changed waits, is shown as waiting and not as kept, can be taken
+// back, is there after a reload, and is made when the server is back.
+func TestTheServerIsAway(t *testing.T) {
 	s := newSite(t)
 	mara := s.as("mara.quill", desk)
 	mara.says("[data-testid=todo]", "one credit more in Science")
-	if err := (proto.NetworkEnable{}).Call(mara.Page); err != nil {
-		t.Fatal(err)
-	}
-	if err := (proto.NetworkEmulateNetworkConditions{Offline: true, DownloadThroughput: -1, UploadThroughput: -1}).Call(mara.Page); err != nil {
-		t.Fatal(err)
-	}
-	mara.MustElement("input[type=search]").MustInput("Tidal")
-	mara.press("aside button[data-row]", "Tidal Ecology")
+	mara.press("header button", "Keys")
+	mara.press("[role=dialog] button", "Close")
+	mara.MustEval(`async () => {
+		while (!(await caches.match('/')) || !(sessionStorage.getItem('shown') ?? '').includes('effects')) await new Promise(requestAnimationFrame);
+	}`)
+	s.away()
+	mara.find("Tidal Ecology")
 	mara.press("aside button", "Request")
-	mara.says("[role=alert]", "cannot be reached")
+	mara.says("[data-testid=waiting]", "One change waits: the school’s server cannot be reached.")
+	mara.says("[data-testid=status]", "waits for the connection")
 	if has, _, _ := mara.HasR("#board button", "Tidal Ecology"); has {
 		t.Error("a change that was not kept is shown as if it were")
 	}
+	mara.find("Astronomy")
+	mara.press("aside button", "As alternate")
+	mara.says("[data-testid=waiting]", "2 changes wait")
+	mara.accessible("the year while changes wait")
+	mara.press("header button", "Undo")
+	mara.says("[data-testid=waiting]", "One change waits")
+	mara.find("Astronomy")
+	mara.press("aside button", "As alternate")
+	mara.says("[data-testid=waiting]", "2 changes wait")
+	mara.MustReload()
+	mara.says("[data-testid=waiting]", "2 changes wait")
+	mara.says("#board button", "Ceramics I")
+	s.back()
+	mara.gone("[data-testid=waiting]")
+	mara.says("#board button", "Tidal Ecology")
+	mara.says("section[aria-labelledby=alternates]", "Astronomy")
+	mara.MustReload()
+	mara.says("#board button", "Tidal Ecology")
+	if has, _, _ := mara.Has("[data-testid=waiting]"); has {
+		t.Error("what was made is still said to wait")
+	}
+}
+
+// TestWhatWaitedMeetsWhatChanged lets two windows change one sheet while one of them is cut off: what still means the same is added, and
+// about the rest the student decides.
+func TestWhatWaitedMeetsWhatChanged(t *testing.T) {
+	s := newSite(t)
+	cut, other := s.as("mara.quill", desk), s.as("mara.quill", desk)
+	offline := func(is bool) {
+		if err := (proto.NetworkEmulateNetworkConditions{Offline: is, DownloadThroughput: -1, UploadThroughput: -1}).Call(cut.Page); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := (proto.NetworkEnable{}).Call(cut.Page); err != nil {
+		t.Fatal(err)
+	}
+	cut.says("[data-testid=todo]", "one credit more in Science")
+	other.says("[data-testid=todo]", "one credit more in Science")
+	offline(true)
+	cut.find("Tidal Ecology")
+	cut.press("aside button", "Request")
+	cut.says("[data-testid=waiting]", "One change waits")
+	cut.find("Astronomy")
+	cut.press("aside button", "As alternate")
+	cut.says("[data-testid=waiting]", "2 changes wait")
+	other.find("Tidal Ecology")
+	other.press("aside button", "As alternate")
+	other.says("section[aria-labelledby=alternates]", "Tidal Ecology")
+	offline(false)
+	cut.says("[data-testid=waiting] [role=alert]", "Tidal Ecology.*was changed in another window")
+	cut.says("section[aria-labelledby=alternates]", "Astronomy")
+	cut.says("section[aria-labelledby=alternates]", "Tidal Ecology")
+	cut.press("[data-testid=waiting] button", "Make it now")
+	cut.says("#board button", "Tidal Ecology")
+	cut.gone("[data-testid=waiting]")
+	other.says("#board button", "Tidal Ecology")
 }
 
 // TestFirstLoadIsSmall counts what the student's page transfers, compressed, fonts and data included.

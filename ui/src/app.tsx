@@ -1,10 +1,13 @@
-import { Suspense, lazy, useEffect, useMemo, useState } from 'react';
+import { hydrate, useQueryClient } from '@tanstack/react-query';
+import { lazy, useEffect, useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Router, useLocation } from 'wouter';
-import { type Me, type Person, useMe } from './api/client';
+import { ApiError, type Me, type Person, useMe } from './api/client';
+import { shown } from './api/kept';
 import { errorWords } from './errors';
 import { closest, ownLanguage, remember, speak } from './i18n';
 import { Button, Loading } from './kit/controls';
+import { Late } from './kit/late';
 import { Header, type Place, Places } from './kit/header';
 import { officePages } from './kit/pages';
 import { SignIn } from './signin';
@@ -46,8 +49,19 @@ export function App() {
     if (chosen) remember(tag);
     void speak(tag).finally(() => setSpoken(true));
   }, [me.isPending, chosen]);
-  if (me.isPending || !spoken) return <Loading />;
-  if (me.error)
+  // Without the network, and only in the window that was open before, there is what was last shown.
+  const client = useQueryClient();
+  const lost = me.error instanceof ApiError && me.error.code === 'offline' && !me.data;
+  useEffect(() => {
+    const state = lost ? shown.read() : null;
+    if (state) hydrate(client, JSON.parse(state));
+  }, [lost, client]);
+  const nobody = me.data && !me.data.username;
+  useEffect(() => {
+    if (nobody) shown.forget();
+  }, [nobody]);
+  if (me.isPending || !spoken || (lost && shown.read() !== null)) return <Loading />;
+  if (me.error && !me.data)
     return (
       <main className="p-6">
         <p role="alert">{errorWords(t, me.error)}</p>
@@ -75,7 +89,7 @@ function SignedIn({ me }: { me: Me }) {
   }, [at, desks, go, here, many, wanted]);
   return (
     <Places.Provider value={{ all: desks, here: at === '/account' ? undefined : here?.key, signedIn: true }}>
-      <Suspense fallback={<Loading />}>
+      <Late fallback={<Loading />}>
         {at === '/account' ? (
           <>
             <Header pages={[{ to: '/', label: t('nav.back') }]} />
@@ -86,7 +100,7 @@ function SignedIn({ me }: { me: Me }) {
             <DeskOf desk={here} />
           </Router>
         )}
-      </Suspense>
+      </Late>
     </Places.Provider>
   );
 }

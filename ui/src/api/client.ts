@@ -37,7 +37,13 @@ export type Happening = components['schemas']['HistoryItem'];
 export type Drafts = components['schemas']['DraftsView'];
 export type Planning = components['schemas']['Planning'];
 
-export const api = createClient<paths>({ baseUrl: '/' });
+/** How long an answer may take before the server counts as not reached; files may take longer. */
+const patience = 20_000;
+
+export const api = createClient<paths>({
+  baseUrl: '/',
+  fetch: (request) => fetch(request, /json/.test(request.headers.get('Content-Type') ?? 'json') ? { signal: AbortSignal.timeout(patience) } : undefined),
+});
 
 // The server says what is wrong in the language of the screens.
 api.use({

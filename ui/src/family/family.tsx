@@ -1,9 +1,10 @@
-import { Suspense, lazy, useState } from 'react';
+import { lazy, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link, Route, Router, Switch } from 'wouter';
 import { type Person, type Place, type Sheet, acts, useAct, useCatalog, useSheet } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
+import { Late } from '../kit/late';
 import { Answered } from '../kit/answered';
 import { SinceSubmitted } from '../since';
 import { Header } from '../kit/header';
@@ -26,9 +27,9 @@ export default function Family({ persons }: { persons: Person[] }) {
           if (!person || !child) return <Children persons={persons} />;
           return (
             <Router base={`/child/${school}/${student}`}>
-              <Suspense fallback={<Loading />}>
+              <Late fallback={<Loading />}>
                 <Student place={{ school: person.school, year: child.year, student: child.id }} back={{ to: '~/', label: t('header.family') }} />
-              </Suspense>
+              </Late>
             </Router>
           );
         }}
@@ -291,7 +292,7 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
         </div>
       )}
       {asking && (
-        <Suspense>
+        <Late>
           <TextDialog
             open
             title={t('family.askTitle')}
@@ -302,7 +303,7 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
             onClose={() => setAsking(false)}
             onDone={(message) => wish.mutate({ version: sheet.version, message }, { onSuccess: () => setAsking(false) })}
           />
-        </Suspense>
+        </Late>
       )}
     </>
   );

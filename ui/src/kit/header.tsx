@@ -3,6 +3,7 @@ import { type ReactNode, createContext, useContext } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link, useLocation } from 'wouter';
 import { api, ask, setLanguage } from '../api/client';
+import { anyWaits, forgetKept } from '../api/kept';
 import { languageName, languages, remember, speak } from '../i18n';
 
 /** One of the things a person comes for: as a guardian, as a counselor of a school… */
@@ -84,8 +85,10 @@ export function Header(props: { pages: { to: string; label: string }[]; where?: 
           type="button"
           className="min-h-8 text-sm text-soft inked-link"
           onClick={() => {
+            if (anyWaits() && !window.confirm(t('header.leaving'))) return;
             void ask(api.DELETE('/api/session')).finally(() => {
               client.clear();
+              forgetKept();
               window.location.replace('/');
             });
           }}

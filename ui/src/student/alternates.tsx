@@ -1,7 +1,8 @@
-import { type KeyboardEvent, Suspense, useState } from 'react';
+import { type KeyboardEvent, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Entry } from '../api/client';
 import { useHints } from '../api/workspace';
+import { Late } from '../kit/late';
 import { Mark } from '../kit/marks';
 import { join } from '../words';
 import { reordered } from './ranks';
@@ -75,7 +76,7 @@ export function Alternates(props: { desk: Desk; open: string | undefined; onOpen
           {t('whatif.open')}
         </button>
       )}
-      <Suspense>{asking && <WhatIfDialog desk={props.desk} onClose={() => setAsking(false)} />}</Suspense>
+      <Late>{asking && <WhatIfDialog desk={props.desk} onClose={() => setAsking(false)} />}</Late>
       {sheet.acts.edit.allowed && (
         <button type="button" className="mt-1 min-h-7 text-sm text-soft inked-link" onClick={() => props.onFind({ rule: alternatesRule(props.desk) })}>
           {t('alternates.choose')}

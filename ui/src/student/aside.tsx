@@ -1,7 +1,8 @@
-import { Suspense, lazy, useState } from 'react';
+import { lazy, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link } from 'wouter';
 import { day } from '../kit/format';
+import { Late } from '../kit/late';
 import { Mark } from '../kit/marks';
 import { entryLine } from '../words';
 import type { Desk } from './desk';
@@ -100,7 +101,7 @@ export function Aside({ desk }: { desk: Desk }) {
       {!sheet.draft && (
         <details onToggle={(event) => setOpen(event.currentTarget.open)}>
           <summary className="min-h-7 cursor-pointer font-semibold">{t('remark.head')}</summary>
-          <Suspense>{open && <Remarks book={book} sheet={sheet} kinds={['wrong', 'later', 'question']} />}</Suspense>
+          <Late>{open && <Remarks book={book} sheet={sheet} kinds={['wrong', 'later', 'question']} />}</Late>
         </details>
       )}
       {contacts.length > 0 && (

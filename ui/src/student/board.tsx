@@ -1,9 +1,10 @@
-import { type KeyboardEvent, Suspense, useMemo, useState } from 'react';
+import { type KeyboardEvent, useMemo, useState } from 'react';
 import type { TFunction } from 'i18next';
 import { useTranslation } from 'react-i18next';
 import type { Effect, Entry } from '../api/client';
 import { Mark, SubjectTab, subjectTab } from '../kit/marks';
 import { amount } from '../kit/format';
+import { Late } from '../kit/late';
 import { entryLine, termName } from '../words';
 import { ghosts, layOut, openCells } from './layout';
 import { reordered } from './ranks';
@@ -145,10 +146,10 @@ export function Board(props: {
           </button>
         )}
       </div>
-      <Suspense>
+      <Late>
         {opened && <CourseDialog desk={props.desk} entry={opened} onClose={() => props.onOpen(undefined)} onFind={props.onFind} />}
         {ordering && <OrderDialog desk={props.desk} open onClose={() => setOrdering(false)} />}
-      </Suspense>
+      </Late>
     </section>
   );
 }

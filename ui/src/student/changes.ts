@@ -1,6 +1,5 @@
 import type { TFunction } from 'i18next';
-import { type Sheet, ApiError } from '../api/client';
-import { errorWords } from '../errors';
+import type { Sheet } from '../api/client';
 import { when } from '../kit/format';
 import { type Book, join, termsWords } from '../words';
 import type { Change } from './desk';
@@ -62,13 +61,4 @@ export function actWords(t: TFunction, book: Book, edit: { act: Parameters<Chang
   if (edit.act === 'takeOver' || edit.act === 'fill' || edit.act === 'useDraft' || edit.act === 'restore') return t(`done.${edit.act}Past`);
   const title = (code: string | undefined) => (code ? book.title(code) : '');
   return t(`done.${edit.act}`, { course: title(edit.course), instead: title(edit.instead) }).replace(/\.$/, '');
-}
-
-/** Why a change was not kept, and which. */
-export function lostWords(t: TFunction, book: Book, edit: Parameters<Change>[0], error: unknown) {
-  const what = actWords(t, book, edit);
-  const code = error instanceof ApiError ? error.code : 'offline';
-  if (code === 'not-signed-in') return { text: t('error.signed-out-not-kept', { what }), signIn: true };
-  if (code === 'offline' || code === 'unavailable') return { text: t('error.not-kept', { what }) };
-  return { text: errorWords(t, error) };
 }

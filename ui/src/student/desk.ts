@@ -4,6 +4,16 @@ import type { Book } from '../words';
 /** Makes a change on the latest version. Where it would void what the school has, it asks first, unless the person is sure. */
 export type Change = (edit: Omit<Edit, 'version' | 'key'>, sure?: boolean) => void;
 
+/** A change that is on its way to the server, or waits for the connection, or for an answer of the person who made it. */
+export interface Waiting {
+  edit: Omit<Edit, 'version' | 'key'>;
+  key: string; // by which the server knows it again when its answer was lost
+  stood?: string; // where its course stood when it was made
+  sure?: boolean; // that it voids what the school has
+  late?: boolean; // the server was not reached
+  stopped?: string; // why it was not made, in words
+}
+
 /** A sheet with what a screen needs to show and change it. */
 export interface Desk {
   book: Book;
@@ -12,6 +22,7 @@ export interface Desk {
   effectsFailed: boolean;
   change: Change;
   busy: boolean;
+  waiting: Waiting[]; // changes that are not made yet
   place: Place;
 }
 

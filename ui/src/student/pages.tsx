@@ -1,18 +1,13 @@
-import { Suspense, lazy } from 'react';
-import { Route, Switch } from 'wouter';
+import { Route, Switch, useLocation } from 'wouter';
 import { Loading } from '../kit/controls';
+import { Late } from '../kit/late';
 import type { Desk } from './desk';
-import { SubmitPage } from './submit';
+import { CoursePage, DraftsPage, ErrandsPage, HistoryPage, PathPage, SubmitPage } from './late';
 import { YearPage } from './year';
-
-const PathPage = lazy(() => import('./pathpage'));
-const HistoryPage = lazy(() => import('./history'));
-const ErrandsPage = lazy(() => import('./errands'));
-const DraftsPage = lazy(() => import('./drafts'));
-const CoursePage = lazy(() => import('./coursepage'));
 
 /** The screens of a sheet by their addresses. A draft has the year and the courses alone: nothing else can be done with it. */
 export function Pages({ desk }: { desk: Desk }) {
+  const [at] = useLocation();
   const course = <Route path="/course/:code">{({ code }) => <CoursePage key={code} desk={desk} code={decodeURIComponent(code)} />}</Route>;
   const year = (
     <Route>
@@ -20,7 +15,7 @@ export function Pages({ desk }: { desk: Desk }) {
     </Route>
   );
   return (
-    <Suspense fallback={<Loading />}>
+    <Late key={at} fallback={<Loading />}>
       {desk.sheet.draft ? (
         <Switch>
           {course}
@@ -47,6 +42,6 @@ export function Pages({ desk }: { desk: Desk }) {
           {year}
         </Switch>
       )}
-    </Suspense>
+    </Late>
   );
 }

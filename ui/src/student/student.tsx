@@ -1,27 +1,21 @@
-import { Suspense, useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { useEffect, useMemo, useState } from 'react';
 import { useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { Route, Router, Switch, useRouter } from 'wouter';
-import { type Place, type Sheet, ApiError, acts, keys, newKey, useAct, useCatalog, useEffects, useSheet } from '../api/client';
+import { type Place, keys, useCatalog, useEffects, useSheet } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { clock } from '../kit/format';
 import { Header } from '../kit/header';
+import { Late } from '../kit/late';
 import { bookOf, statusWords } from '../words';
-import { lostWords, madeWords, undoesWords } from './changes';
-import type { Change, Desk } from './desk';
+import { undoesWords } from './changes';
+import type { Desk } from './desk';
+import { useKeeping } from './keeping';
 import { KeysDialog, SureDialog, fetchLate } from './late';
 import { Pages } from './pages';
+import { WaitingBand } from './waiting';
 import './words';
-
-/** When this page was opened. */
-const arrived = Date.now();
-
-/** A change that was made, in words, until the next one. */
-interface Made {
-  text: string;
-  at: number;
-}
 
 /** A student's screens. A guardian who edits has the same, with a way back. A draft has the year alone. */
 export default function Student({ place, back }: { place: Place; back?: { to: string; label: string } }) {
@@ -49,74 +43,21 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
   const catalog = useCatalog(place);
   const sheet = useSheet(place);
   const effects = useEffects(sheet.data);
-  const act = useAct(place, acts.change);
-  const [notice, setNotice] = useState<{ text: string; signIn?: boolean }>();
-  const [made, setMade] = useState<Made>();
-  const [asked, setAsked] = useState<Parameters<Change>[0]>(); // a change that would void what the school has
   const [help, setHelp] = useState(false);
-  const current = useRef<Sheet>(undefined);
-  useEffect(() => {
-    current.current = sheet.data;
-  }, [sheet.data]);
   const book = useMemo(() => catalog.data && bookOf(catalog.data), [catalog.data]);
 
-  const { mutateAsync } = act;
-  const change = useCallback<Change>(
-    (edit, sure) => {
-      const before = current.current;
-      if (!before || !book) return;
-      if (!sure && edit.act !== 'undo' && edit.act !== 'redo' && before.status.handedIn && !before.draft) return setAsked(edit);
-      // What was done before this visit is not taken back without saying what it is.
-      if (!sure && edit.act === 'undo' && before.undoes && new Date(before.undoes.at).getTime() < arrived) return setAsked(edit);
-      void (async () => {
-        setNotice(undefined);
-        try {
-          current.current = await mutateAsync({ ...edit, version: before.version, key: newKey() });
-          setMade({ text: madeWords(t, book, edit, before, current.current), at: Date.now() });
-        } catch (error) {
-          setMade(undefined);
-          const now = error instanceof ApiError ? error.problem?.sheet : undefined;
-          if (!now || !(error instanceof ApiError)) return setNotice(lostWords(t, book, edit, error));
-          // Somebody else changed the sheet. An addition or a removal that still means the same is made on top of it.
-          const back = edit.act === 'undo' || edit.act === 'redo';
-          const same =
-            (edit.act === 'request' || edit.act === 'alternate' || edit.act === 'remove') && standing(before, edit.course) === standing(now, edit.course);
-          if (!same) return setNotice({ text: t('stale', { what: t(`event.${back ? 'undo' : 'change'}`) }) });
-          try {
-            current.current = await mutateAsync({ ...edit, version: now.version, key: newKey() });
-            setNotice({ text: t('merged') });
-          } catch (again) {
-            setNotice(lostWords(t, book, edit, again));
-          }
-        }
-      })();
-    },
-    [mutateAsync, t, book],
-  );
-  // What has only one possible answer is filled in, once, on a sheet nobody has worked on.
-  const filled = useRef(false);
-  const only = sheet.data?.only?.length;
-  useEffect(() => {
-    if (!only || filled.current || !book) return;
-    filled.current = true;
-    change({ act: 'fill' });
-  }, [only, book, change]);
+  const keeping = useKeeping(place, book, sheet.data);
+  const { change, busy, waiting, notice, made, asked, setAsked } = keeping;
   useEffect(() => {
     const signs = ['pointermove', 'pointerdown', 'keydown'] as const;
     const stop = () => signs.forEach((sign) => removeEventListener(sign, come));
     function come() {
       stop();
-      fetchLate();
+      void fetchLate(client);
     }
     signs.forEach((sign) => addEventListener(sign, come, { passive: true }));
     return stop;
-  }, []);
-  useEffect(() => {
-    if (!made) return;
-    const timer = setTimeout(() => setMade(undefined), 20_000);
-    return () => clearTimeout(timer);
-  }, [made]);
-
+  }, [client]);
   useEffect(() => {
     function key(event: KeyboardEvent) {
       const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
@@ -135,7 +76,7 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
     return () => window.removeEventListener('keydown', key);
   }, [change]);
 
-  const error = catalog.error ?? (sheet.data ? undefined : sheet.error);
+  const error = (catalog.data ? undefined : catalog.error) ?? (sheet.data ? undefined : sheet.error);
   if (error)
     return (
       <main className="p-6">
@@ -153,10 +94,12 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
     effects: effects.data,
     effectsFailed: effects.isError,
     change,
-    busy: act.isPending,
+    busy,
+    waiting,
     place,
   };
   const { keptAt } = sheet.data.status;
+  const late = waiting.some((w) => !w.stopped);
   const may = sheet.data.acts;
   return (
     <div className="min-h-screen">
@@ -176,8 +119,8 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
       >
         <span data-testid="status">
           <b className="font-semibold text-ink">{sheet.data.draft ? t('draft.is', { name: sheet.data.draft.name }) : state}</b>
-          {(act.isPending || keptAt) && ', '}
-          <span role="status">{act.isPending ? t('keeping') : keptAt ? t('kept', { time: clock(keptAt) }) : ''}</span>
+          {(busy || late || keptAt) && ', '}
+          <span role="status">{late ? t('waiting.state') : busy ? t('keeping') : keptAt ? t('kept', { time: clock(keptAt) }) : ''}</span>
           {!sheet.data.draft && ` · ${next}`}
           {sheet.data.status.receipt && ` · ${t('submit.receipt', { receipt: sheet.data.status.receipt })}`}
         </span>
@@ -185,7 +128,7 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
           <button
             type="button"
             title={sheet.data.undoes ? t('undoes', { what: undoesWords(t, book, sheet.data.undoes) }) : t('undoHint')}
-            disabled={!may.undo.allowed || act.isPending}
+            disabled={!(may.undo.allowed || late) || busy}
             onClick={() => change({ act: 'undo' })}
             className="min-h-8 inked-link disabled:no-underline disabled:opacity-60"
           >
@@ -193,7 +136,7 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
           </button>
         )}
         {may.redo.allowed && (
-          <button type="button" title={t('redoHint')} disabled={act.isPending} onClick={() => change({ act: 'redo' })} className="min-h-8 inked-link">
+          <button type="button" title={t('redoHint')} disabled={busy} onClick={() => change({ act: 'redo' })} className="min-h-8 inked-link">
             {t('redo')}
           </button>
         )}
@@ -210,18 +153,16 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
           <b className="font-semibold">{t('draft.is', { name: sheet.data.draft.name })}:</b> {t('draft.next')}
         </p>
       )}
+      {waiting.length > 0 && (
+        <WaitingBand desk={desk} signedOut={keeping.signedOut} onTell={keeping.tell} onSignIn={() => void client.invalidateQueries({ queryKey: keys.me })} />
+      )}
       <Pages desk={desk} />
       <div className="no-print pointer-events-none fixed inset-x-0 bottom-3 z-20 flex justify-center px-3">
         <div className="pointer-events-auto max-w-xl">
           {notice ? (
             <div role="alert" className="flex flex-wrap items-center gap-x-4 rounded border border-ochre bg-card px-3 py-2 shadow-lg">
-              <span className="text-ochre">{notice.text}</span>
-              {notice.signIn && (
-                <button type="button" className="min-h-8 inked-link" onClick={() => void client.invalidateQueries({ queryKey: keys.me })}>
-                  {t('error.signInAgain')}
-                </button>
-              )}
-              <button type="button" className="min-h-8 text-soft inked-link" onClick={() => setNotice(undefined)}>
+              <span className="text-ochre">{notice}</span>
+              <button type="button" className="min-h-8 text-soft inked-link" onClick={() => keeping.setNotice(undefined)}>
                 {t('close')}
               </button>
             </div>
@@ -230,7 +171,7 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
               <div key={made.at} data-testid="made" className="flex flex-wrap items-center gap-x-4 rounded border border-line bg-card px-3 py-1.5 shadow-lg">
                 <span role="status">{made.text}</span>
                 {may.undo.allowed && (
-                  <button type="button" disabled={act.isPending} className="min-h-8 inked-link" onClick={() => change({ act: 'undo' })}>
+                  <button type="button" disabled={busy} className="min-h-8 inked-link" onClick={() => change({ act: 'undo' })}>
                     {t('undo')}
                   </button>
                 )}
@@ -239,7 +180,7 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
           )}
         </div>
       </div>
-      <Suspense>
+      <Late>
         {asked && (
           <SureDialog
             desk={desk}
@@ -252,13 +193,7 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
           />
         )}
         {help && <KeysDialog onClose={() => setHelp(false)} />}
-      </Suspense>
+      </Late>
     </div>
   );
-}
-
-/** Where a course stands on a sheet. */
-function standing(sheet: Sheet, course: string | undefined) {
-  if ([...sheet.requests, ...sheet.summer].some((e) => e.course === course)) return 'request';
-  return sheet.alternates.some((e) => e.course === course) ? 'alternate' : 'none';
 }

@@ -12,7 +12,7 @@ import { clauses, join, needWords, ruleNumbers, spanWords, statusWords, termsWor
 import type { Desk } from './desk';
 
 /** Handing in, as a separate act: refused with what to mend, or answered with a receipt. */
-export function SubmitPage({ desk }: { desk: Desk }) {
+export default function SubmitPage({ desk }: { desk: Desk }) {
   const { t, i18n } = useTranslation();
   const { book, sheet } = desk;
   const submit = useAct(desk.place, acts.submit);
