@@ -10,6 +10,8 @@ import (
 	"github.com/go-rod/rod/lib/input"
 
 	"rubricon/bundle"
+	"rubricon/demo"
+	"rubricon/school"
 	"rubricon/store/storetest"
 )
 
@@ -408,4 +410,33 @@ func TestAskingWhereOneLooks(t *testing.T) {
 	arden.press("#student li form button", "Answer")
 	arden.says("#student li", "Ms Arden: “On Tuesdays.”")
 	mara.says("main details li", "Ms Arden: “On Tuesdays.”")
+}
+
+// TestTheSummerOnScreen finds a course of the summer round, requests it beside a year that stays as it is, and hands the summer in by
+// itself.
+func TestTheSummerOnScreen(t *testing.T) {
+	s := newSite(t)
+	round := school.Window{Summer: true, Grade: -1, Opens: storetest.Now.AddDate(0, 0, -3), Families: storetest.Now.AddDate(0, 2, 0), Counselors: storetest.Now.AddDate(0, 3, 0)}
+	if err := s.cases.SetWindow(t.Context(), demo.SchoolID, 2027, round); err != nil {
+		t.Fatal(err)
+	}
+	mara := s.as("mara.quill", desk)
+	summer := "section[aria-labelledby=summer]"
+	mara.says(summer, "a round of its own, open until")
+	mara.says(summer, "Nothing is asked for")
+	mara.press(summer+" button", "See the summer’s courses")
+	mara.press("aside button[data-row]", "Physical Education, in summer")
+	mara.press("aside button", "Request")
+	mara.says(summer+" button", "Physical Education, in summer")
+	mara.says(summer, "Not handed in yet")
+	mara.accessible("the year with a summer round")
+	mara.press(summer+" button", "Hand in the summer")
+	mara.says(summer, "Handed in .*, receipt PE-")
+	mara.says("[data-testid=status]", "In progress")
+	mara.press(summer+" button[data-course]", "Physical Education, in summer")
+	mara.press("[role=dialog] button", "Remove")
+	mara.says(summer, "the school still has Physical Education, in summer")
+	mara.press(summer+" button", "Hand in the summer again")
+	mara.says(summer, "Handed in")
+	mara.gone(summer + " button[data-course]")
 }

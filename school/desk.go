@@ -140,22 +140,30 @@ func (s *Service) lay(ctx context.Context, row store.SheetRow, a *actor) (*Desk,
 
 // judge judges the sheet and answers what may be done with it; version is the one the person has looked at, 0 for the latest.
 func (d *Desk) judge(version int64) {
-	d.Judged = judge(d.Known, d.Row.Entries)
+	d.find()
 	d.answer(version)
+}
+
+// find judges what is on the desk. Where the summer round is handed in by itself, its part holds nothing up.
+func (d *Desk) find() {
+	d.Judged = judge(d.Known, d.Row.Entries)
+	if d.apart() {
+		d.Complete, d.Ready = d.holds(false)
+	}
 }
 
 // answer answers what may be done with the sheet as it was judged.
 func (d *Desk) answer(version int64) {
 	handed := acts.State(d.Row.State).HandedIn()
-	d.Changed = handed && !slices.Equal(normal(d.Row.Entries), normal(d.Row.Submitted.V))
+	d.Changed = handed && !slices.Equal(d.year(d.Row.Entries), d.year(d.Row.Submitted.V))
 	c := acts.Case{Relation: d.actor.to(d.Row.Student), Kind: d.Kind, State: acts.State(d.Row.State), Changed: d.Changed, Window: d.Window(), Now: d.now,
 		Settings: d.Year.Policy.Settings, Stale: version != 0 && version != d.Row.Version, Guardians: d.Pupil.Guardians, Undoable: d.Row.Undoable > 0, Redoable: d.Row.Redoable > 0,
-		Asked: d.Row.Asked != "", Complete: d.Complete, Ready: d.Ready}
+		Asked: d.Row.Asked != "", Complete: d.Complete, Ready: d.Ready, Summer: d.Summer()}
 	if handed {
 		c.SignedByReader = slices.ContainsFunc(d.Row.Signatures.V, func(x store.SignatureShow) bool { return x.Person == d.actor.ID })
 	}
 	if d.Row.Looked != nil {
-		c.Looked = slices.Equal(normal(d.Row.Entries), normal(d.Row.Looked.V))
+		c.Looked = slices.Equal(d.year(d.Row.Entries), d.year(d.Row.Looked.V))
 	}
 	d.Acts, d.Next = acts.Of(&c), acts.NextOf(&c)
 }
@@ -203,7 +211,7 @@ func (d *Desk) Since() *Since {
 	if !d.Changed {
 		return nil
 	}
-	now, then := normal(d.Row.Entries), normal(d.Row.Submitted.V)
+	now, then := d.year(d.Row.Entries), d.year(d.Row.Submitted.V)
 	list := func(entries []store.EntryRow, alternate bool) (codes []string) {
 		for _, e := range entries {
 			if e.Alternate == alternate {

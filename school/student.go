@@ -19,7 +19,7 @@ func (d *Desk) Tag() string {
 	if d.Draft != nil {
 		return fmt.Sprintf("draft%d.%d.%d.%d.%d.%d.%s", d.Draft.ID, r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.actor.ID)
 	}
-	return fmt.Sprintf("%d.%d.%d.%d.%d.%d.%s", r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Window().Phase(d.now), d.actor.ID)
+	return fmt.Sprintf("%d.%d.%d.%d.%d.%d.%d.%s", r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Window().Phase(d.now), d.SummerPhase(), d.actor.ID)
 }
 
 // Effects is what adding each course would do to a sheet.
@@ -180,19 +180,28 @@ func (s *Service) Change(ctx context.Context, by int64, at Place, edit Edit) (*D
 			}
 		}
 		d.answer(edit.Version) // an edit does not wait for what is found
+		may := act
 		if !d.Acts[act].Allowed {
 			d.judge(edit.Version) // and the sheet is shown beside the refusal
+			if act == acts.Edit && d.apart() && d.Acts[acts.EditSummer].Allowed {
+				may = acts.EditSummer // which parts it changes is looked at below
+			}
 		}
-		if err := d.guard(act, edit.Reason); err != nil {
-			s.refused(ctx, d, act, err)
+		if err := d.guard(may, edit.Reason); err != nil {
+			s.refused(ctx, d, may, err)
 			return nil, err
 		}
+		before := d.Row.Entries
 		if d.Draft != nil {
 			return s.changeDraft(ctx, d, &edit)
 		}
 		change, err := s.edited(ctx, d, &edit)
 		if err != nil || change == nil {
 			return d, err
+		}
+		if err := d.guardParts(act, before, edit.Reason); err != nil {
+			s.refused(ctx, d, act, err)
+			return nil, err
 		}
 		saved, err := s.db.Queries().SaveChange(ctx, change)
 		if err != nil {
@@ -274,7 +283,7 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 	}
 	d.Row.Entries, d.Row.SheetState, d.Row.Touched = after, change.State, true
 	// The sheet is judged before anything is kept: one beyond the limits of judging is refused, unless it was so before.
-	if d.Judged = judge(d.Known, after); d.Judgement == nil && judge(d.Known, before).Judgement != nil {
+	if d.find(); d.Judgement == nil && judge(d.Known, before).Judgement != nil {
 		return nil, problem(TooComplex)
 	}
 	return change, nil

@@ -41,6 +41,9 @@ func (d *Desk) AsSubmitted() *Desk {
 	}
 	out := *d
 	out.Row.Entries = d.Row.Submitted.V
+	if d.apart() { // what is asked for the summer is as it is
+		out.Row.Entries = slices.Concat(d.year(d.Row.Submitted.V), d.summer(d.Row.Entries))
+	}
 	out.judge(0)
 	return &out
 }

@@ -123,6 +123,60 @@ func TestTheSummerRound(t *testing.T) {
 	}
 }
 
+// The summer round with a window of its own: it is handed in by itself, goes on when the year is closed or cleared, and neither part
+// makes the other different from what was handed in.
+func TestTheSummerRoundByItself(t *testing.T) {
+	h := newHouse(t)
+	ctx := t.Context()
+	round := school.Window{Summer: true, Grade: -1, Opens: storetest.Now.AddDate(0, 0, 3), Families: storetest.Now.AddDate(0, 2, 0), Counselors: storetest.Now.AddDate(0, 3, 0)}
+	h.must(nil, h.SetWindow(ctx, mara.School, mara.Year, round))
+	student := h.who("mara.quill")
+	h.refuses(school.Edit{Act: "request", Course: "SPE1"}, school.Code(acts.NotOpenYet))
+	h.finish()
+	h.submit()
+	h.sign()
+	h.waive()
+	year := h.clear()
+	h.at(storetest.Now.AddDate(0, 0, 4)) // the year's sheet is cleared, the summer is open
+	h.refuses(school.Edit{Act: "remove", Course: "CER1"}, school.Code(acts.Locked))
+	if got := code(h.SubmitSummer(ctx, student, mara, 0, "")); got != "not-needed" {
+		t.Errorf("handing in nothing gives %s", got)
+	}
+	d := h.edit(school.Edit{Act: "request", Course: "SPE1"})
+	if d.Changed || d.Row.State != "cleared" || !d.Acts[acts.SubmitSummer].Allowed {
+		t.Errorf("with a course in summer: %+v", d.Acts[acts.SubmitSummer])
+	}
+	sent := h.must(h.SubmitSummer(ctx, student, mara, d.Row.Version, ""))
+	handed := sent.Row.SheetState.Summer
+	if handed == nil || !strings.HasPrefix(handed.V.Receipt, "PE-") || handed.V.Receipt == *year.Row.Receipt || !slices.Equal(handed.V.Courses, []string{"SPE1"}) {
+		t.Fatalf("handed in: %+v", handed)
+	}
+	if again := h.must(h.SubmitSummer(ctx, student, mara, d.Row.Version, "")); again.Row.Version != sent.Row.Version {
+		t.Error("handing in twice makes another version")
+	}
+	if sent.Row.State != "cleared" || *sent.Row.Receipt != *year.Row.Receipt || sent.Changed {
+		t.Errorf("the year's sheet: %+v", sent.Row)
+	}
+	if got := code(h.SubmitSummer(ctx, h.who("ilse.quill"), mara, sent.Row.Version, "")); got != "forbidden" {
+		t.Errorf("a guardian who does not edit gets %s", got)
+	}
+	if d = h.edit(school.Edit{Act: "remove", Course: "SPE1"}); d.Changed || !d.Acts[acts.SubmitSummer].Allowed {
+		t.Error("what was handed in cannot be taken back")
+	}
+	h.at(round.Families)
+	h.refuses(school.Edit{Act: "request", Course: "SPE1"}, school.Code(acts.Closed))
+	if got := code(h.SubmitSummer(ctx, student, mara, 0, "")); got != "window-closed" {
+		t.Errorf("after the window: %s", got)
+	}
+	if got := code(h.SubmitSummer(ctx, h.who("ms.arden"), mara, 0, "")); got != "needs-reason" {
+		t.Errorf("the counselor without a reason: %s", got)
+	}
+	back := h.must(h.SubmitSummer(ctx, h.who("ms.arden"), mara, 0, "By phone."))
+	if handed := back.Row.SheetState.Summer; len(handed.V.Courses) != 0 {
+		t.Errorf("taken back: %+v", handed)
+	}
+}
+
 // Two schools, one sign-in: a guardian has children in both, a counselor counsels in both, a teacher of one is a father in the other;
 // a student who goes from one to the other sees the one they will attend.
 func TestPeopleOfTwoSchools(t *testing.T) {

@@ -76,7 +76,7 @@ type Settlement struct {
 // sheet still has the version before c.Version (and the facts c.FactsVersion), and tells whether it did.
 func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err error) {
 	s := &c.State
-	var looked, undoes, answered any
+	var looked, undoes, answered, summer any
 	if s.Looked != nil {
 		looked = asJSON(s.Looked.V)
 	}
@@ -86,15 +86,18 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 	if s.Answered != nil {
 		answered = asJSON(s.Answered.V)
 	}
+	if s.Summer != nil {
+		summer = asJSON(s.Summer.V)
+	}
 	facts := ""
 	if c.Settle != nil || c.Signal != nil || c.Record != nil || c.Attachment != nil {
 		facts = ", facts_version = facts_version + 1"
 	}
 	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason, c.Key, asJSON(c.Detail),
-		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion, undoes, s.Redoable, answered}}
+		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion, undoes, s.Redoable, answered, summer}}
 	b.text = `WITH mine AS (
 			UPDATE sheet SET version = $4, touched = true, state = $12, submission = $13, changed_at = $14, cleared_at = $15, message = $16, asked = $17,
-				looked = $18::jsonb, undoable = $19, undoes = $21::jsonb, redoable = $22, answered = $23::jsonb` + facts + `
+				looked = $18::jsonb, undoable = $19, undoes = $21::jsonb, redoable = $22, answered = $23::jsonb, summer = $24::jsonb` + facts + `
 			WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version = $4 - 1 AND ($20 = 0 OR facts_version = $20) RETURNING 1
 		), noted AS (
 			INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, detail)

@@ -67,7 +67,7 @@ func (q Queries) YearsOf(ctx context.Context, school, student string) (list []Ye
 
 // YearsOfSchool lists a school's years, the newest first.
 func (q Queries) YearsOfSchool(ctx context.Context, school string) (list []YearOf, err error) {
-	return list, q.list(ctx, &list, `SELECT y.year, 0 AS grade, (SELECT min(opens) FROM request_window w WHERE w.school_id = y.school_id AND w.year = y.year) AS opens
+	return list, q.list(ctx, &list, `SELECT y.year, 0 AS grade, (SELECT min(opens) FROM request_window w WHERE w.school_id = y.school_id AND w.year = y.year AND w.round = 'year') AS opens
 		FROM school_year y WHERE y.school_id = $1 ORDER BY y.year DESC`, school)
 }
 

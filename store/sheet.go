@@ -65,6 +65,14 @@ type SheetState struct {
 	Undoes     *JSON[Trace]      `db:"undoes"`   // what undoing takes back, where it is known
 	Redoable   int               `db:"redoable"` // how much can be done again
 	Answered   *JSON[Answered]   `db:"answered"` // the family's latest wish that was answered
+	Summer     *JSON[Handed]     `db:"summer"`   // what was last handed in for the summer by itself
+}
+
+// Handed is what was handed in for the summer.
+type Handed struct {
+	Receipt string    `json:"receipt"`
+	At      time.Time `json:"at"`
+	Courses []string  `json:"courses"` // by rank
 }
 
 // Answered is a family's wish with what the school answered to it.
@@ -92,7 +100,7 @@ type SignatureShow struct {
 }
 
 const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade,
-	sh.programs, sh.touched, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.asked, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.answered,
+	sh.programs, sh.touched, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.asked, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.answered, sh.summer,
 	sub.at AS submitted_at, sub.receipt, coalesce(sub.entries, '[]') AS submitted,
 	(SELECT ` + entriesAsText + ` FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)) AS entries`
 
@@ -166,6 +174,11 @@ type Pupil struct {
 	Opens           *time.Time `db:"opens"`
 	FamiliesClose   *time.Time `db:"families_close"`
 	CounselorsClose *time.Time `db:"counselors_close"`
+
+	// Of the summer round, where it has a window of its own.
+	SummerOpens     *time.Time `db:"summer_opens"`
+	SummerFamilies  *time.Time `db:"summer_families_close"`
+	SummerCounselor *time.Time `db:"summer_counselors_close"`
 }
 
 const counselorName = `coalesce((SELECT k.given_name || ' ' || k.family_name FROM relation r JOIN person k ON k.school_id = r.school_id AND k.id = r.person_id
@@ -173,12 +186,18 @@ const counselorName = `coalesce((SELECT k.given_name || ' ' || k.family_name FRO
 
 const pupilColumns = `p.given_name, p.family_name,
 	(SELECT count(*) FROM relation r WHERE r.school_id = sh.school_id AND r.student_id = sh.student_id AND r.kind = 'guards') AS guardians,
-	w.opens, w.families_close, w.counselors_close`
+	w.opens, w.families_close, w.counselors_close,
+	sw.opens AS summer_opens, sw.families_close AS summer_families_close, sw.counselors_close AS summer_counselors_close`
 
 // The window of the student comes before that of the grade, and that before the one for all.
 const pupilTables = `person p ON p.school_id = sh.school_id AND p.id = sh.student_id
-	LEFT JOIN LATERAL (SELECT * FROM request_window w WHERE w.school_id = sh.school_id AND w.year = sh.year
-		AND (w.student_id = sh.student_id OR w.student_id = '' AND w.grade IN (sh.grade, -1)) ORDER BY w.student_id DESC, w.grade DESC LIMIT 1) w ON true`
+	LEFT JOIN LATERAL (` + windowFor + ` AND w.round = 'year' ` + nearest + `) w ON true
+	LEFT JOIN LATERAL (` + windowFor + ` AND w.round = 'summer' ` + nearest + `) sw ON true`
+
+const windowFor = `SELECT * FROM request_window w WHERE w.school_id = sh.school_id AND w.year = sh.year
+		AND (w.student_id = sh.student_id OR w.student_id = '' AND w.grade IN (sh.grade, -1))`
+
+const nearest = `ORDER BY w.student_id DESC, w.grade DESC LIMIT 1`
 
 // Pupil tells whose sheet it is. The error is ErrNotFound where there is no such sheet.
 func (q Queries) Pupil(ctx context.Context, at Place) (p Pupil, err error) {

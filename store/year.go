@@ -90,8 +90,9 @@ func (q Queries) RaiseRoster(ctx context.Context, school string, year int) error
 	return q.exec(ctx, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1 AND ($2 = 0 OR year = $2)`, school, year)
 }
 
-// WindowRow is when sheets are open: of one student, else of a grade, else (grade -1) of all.
+// WindowRow is when sheets are open, or their part for the summer: of one student, else of a grade, else (grade -1) of all.
 type WindowRow struct {
+	Summer     bool
 	Grade      int
 	Student    string
 	Opens      time.Time
@@ -101,9 +102,10 @@ type WindowRow struct {
 
 // SetWindow sets a window.
 func (q Queries) SetWindow(ctx context.Context, school string, year int, w WindowRow) error {
-	if err := q.exec(ctx, `INSERT INTO request_window (school_id, year, grade, student_id, opens, families_close, counselors_close) VALUES ($1, $2, $3, $4, $5, $6, $7)
-		ON CONFLICT (school_id, year, grade, student_id) DO UPDATE SET opens = $5, families_close = $6, counselors_close = $7`,
-		school, year, w.Grade, w.Student, w.Opens, w.Families, w.Counselors); err != nil {
+	if err := q.exec(ctx, `INSERT INTO request_window (school_id, year, round, grade, student_id, opens, families_close, counselors_close)
+			VALUES ($1, $2, CASE WHEN $8 THEN 'summer' ELSE 'year' END, $3, $4, $5, $6, $7)
+		ON CONFLICT (school_id, year, round, grade, student_id) DO UPDATE SET opens = $5, families_close = $6, counselors_close = $7`,
+		school, year, w.Grade, w.Student, w.Opens, w.Families, w.Counselors, w.Summer); err != nil {
 		return err
 	}
 	return q.RaiseRoster(ctx, school, year)

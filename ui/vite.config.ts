@@ -22,6 +22,7 @@ const parts: Record<string, string[]> = {
     'recommended',
     'route',
     'standing',
+    'summer',
     'waiting',
     'warn',
     'whatif',

@@ -22,6 +22,7 @@ type SheetView struct {
 	Requests  []Entry      `json:"requests"`
 	Alternate []Entry      `json:"alternates"`
 	Summer    []Entry      `json:"summer" doc:"Requests for the summer"`
+	Round     *Round       `json:"round,omitempty" doc:"The summer round, where it has a window of its own and is handed in by itself"`
 	Errands   []Errand     `json:"errands" doc:"What the courses on the sheet bring with them, by date"`
 	Agree     Agree        `json:"agree" doc:"What is to be agreed to, one by one"`
 	Rules     []RuleState  `json:"rules" doc:"Those in force, in the policy's order"`
@@ -102,6 +103,9 @@ type Acts struct {
 	Clear    Act `json:"clear"`
 	Reopen   Act `json:"reopen"`
 	Plan     Act `json:"plan"`
+
+	EditSummer   Act `json:"editSummer"`
+	SubmitSummer Act `json:"submitSummer"`
 }
 
 // Act is whether an act is allowed.
@@ -152,6 +156,17 @@ type Signature struct {
 	Name      string    `json:"name"`
 	At        time.Time `json:"at"`
 	ForFamily bool      `json:"forFamily,omitempty" doc:"Recorded by somebody of the school"`
+}
+
+// Round is the summer round.
+type Round struct {
+	Window  Window     `json:"window"`
+	Phase   string     `json:"phase" enum:"before,open,late,over"`
+	Counts  bool       `json:"counts" doc:"What is requested for the summer counts for the year"`
+	Handed  bool       `json:"handed" doc:"The school has what is requested for the summer"`
+	Receipt string     `json:"receipt,omitempty" doc:"Of what was last handed in"`
+	At      *time.Time `json:"at,omitempty" doc:"When that was"`
+	Had     []string   `json:"had,omitempty" doc:"What was handed in, where it is no longer what is requested"`
 }
 
 // Window is when a sheet is open.

@@ -145,6 +145,14 @@ func (p printed) document() *paper.Document {
 		for _, e := range p.Sheet.Summer {
 			part.Rows = append(part.Rows, []string{p.title(e.Course), p.amount(y.Courses[e.Course].Credits)})
 		}
+		if s := p.Desk.Summer(); s.Apart() { // it is handed in by itself
+			state := p.say("summer.notHanded")
+			if s.Handed {
+				handed := p.Row.SheetState.Summer.V
+				state = p.say("summer.handed", "time", p.day(handed.At.In(zone), true), "receipt", handed.Receipt)
+			}
+			part.Rows = append(part.Rows, []string{state, ""})
+		}
 		doc.Parts = append(doc.Parts, part)
 	}
 	if part := p.agreements(); len(part.Rows) > 0 {

@@ -107,6 +107,7 @@ func (v *SheetView) summer(d *school.Desk) {
 		}
 		v.Summer = append(v.Summer, e)
 	}
+	v.Round = newRound(d)
 	y := d.Year.Year
 	for _, r := range d.Known.Errands(&d.Sheet) {
 		e := Errand{Errand: r.Errand, Course: y.Codes[r.Course], Settled: r.Settled}
@@ -118,6 +119,24 @@ func (v *SheetView) summer(d *school.Desk) {
 		}
 		v.Errands = append(v.Errands, e)
 	}
+}
+
+// phases are those of a window that has been set, as screens have them.
+var phases = map[acts.Phase]string{acts.Before: "before", acts.Open: "open", acts.Late: "late", acts.Over: "over"}
+
+func newRound(d *school.Desk) *Round {
+	s, set := d.Summer(), &d.Year.Policy.Settings
+	if !s.Apart() {
+		return nil
+	}
+	out := &Round{Window: Window{s.Opens, s.Families, s.Counselors, set.TimeZone}, Phase: phases[d.SummerPhase()], Counts: set.SummerCounts, Handed: s.Handed}
+	if handed := d.Row.SheetState.Summer; handed != nil {
+		out.Receipt, out.At = handed.V.Receipt, &handed.V.At
+		if !s.Handed {
+			out.Had = handed.V.Courses
+		}
+	}
+	return out
 }
 
 func (v *SheetView) alternates(d *school.Desk) {
@@ -188,7 +207,8 @@ func newAct(a acts.Answer) Act { return Act{a.Allowed, string(a.Why), a.Reason} 
 
 func newActs(a *acts.Answers) Acts {
 	return Acts{newAct(a[acts.Edit]), newAct(a[acts.Undo]), newAct(a[acts.Redo]), newAct(a[acts.Submit]), newAct(a[acts.Sign]), newAct(a[acts.Ask]), newAct(a[acts.Look]),
-		newAct(a[acts.Decide]), newAct(a[acts.SendBack]), newAct(a[acts.Clear]), newAct(a[acts.Reopen]), newAct(a[acts.Plan])}
+		newAct(a[acts.Decide]), newAct(a[acts.SendBack]), newAct(a[acts.Clear]), newAct(a[acts.Reopen]), newAct(a[acts.Plan]),
+		newAct(a[acts.EditSummer]), newAct(a[acts.SubmitSummer])}
 }
 
 // newEntry shows what is known of a course on the sheet, wherever it stands.

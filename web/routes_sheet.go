@@ -166,6 +166,10 @@ func (s *Server) actRoutes(api huma.API) {
 		func(ctx context.Context, by int64, at school.Place, b *Claiming) (*school.Desk, error) {
 			return s.cases.MakeClaim(ctx, by, at, school.Claiming(*b))
 		})
+	onSheet(s, api, operation("submit-summer", http.MethodPost, sheetPath+"/summer", "Hand in what is requested for the summer, by itself; twice gives the same receipt"),
+		func(ctx context.Context, by int64, at school.Place, body *versionBody) (*school.Desk, error) {
+			return s.cases.SubmitSummer(ctx, by, at, body.Version, body.Reason)
+		})
 	onSheet(s, api, operation("submit-sheet", http.MethodPost, sheetPath+"/submission", "Submit a sheet; twice gives the same receipt"),
 		func(ctx context.Context, by int64, at school.Place, b *submissionBody) (*school.Desk, error) {
 			return s.cases.Submit(ctx, by, at, b.Version, b.Reason, b.Agreed...)

@@ -215,6 +215,7 @@ func TestAuthorisation(t *testing.T) {
 		return answers{"mara.quill": no, "ilse.quill": no, "ms.arden": what, "ms.colleague": no, "office": what}
 	}
 	edits := answers{"mara.quill": stale, "ilse.quill": no, "ms.arden": stale, "ms.colleague": no, "office": stale}
+	noRound := answers{"mara.quill": "409 not-needed", "ilse.quill": no, "ms.arden": "409 not-needed", "ms.colleague": no, "office": "409 not-needed"}
 	signs := answers{"mara.quill": no, "ilse.quill": stale, "ms.arden": stale, "ms.colleague": no, "office": stale}
 	otherReads := answers{"other.student": ok, "other.guardian": ok, "ms.arden": ok, "ms.colleague": ok, "office": ok}
 	otherDecides := func(what string) answers {
@@ -244,7 +245,7 @@ func TestAuthorisation(t *testing.T) {
 		{"GET", maraSheet + "/live?seconds=0", "", reads}, {"GET", other + "/live?seconds=0", "", otherReads}, {"GET", foreign + "/live?seconds=0", "", foreignReads},
 		{"GET", year + "/caseload/live?seconds=0", "", staff(ok, ok)}, {"GET", elsewhere + "/caseload/live?seconds=0", "", foreignReads},
 		{"GET", maraSheet, "", reads}, {"GET", maraSheet + "/history", "", reads}, {"GET", maraSheet + "/effects", "", reads},
-		{"POST", maraSheet + "/changes", undo, edits}, {"POST", maraSheet + "/submission", version, edits},
+		{"POST", maraSheet + "/changes", undo, edits}, {"POST", maraSheet + "/submission", version, edits}, {"POST", maraSheet + "/summer", version, noRound},
 		{"POST", maraSheet + "/claims", `{"version":999,"course":"PHY1","kind":"passed","name":"ALG1","note":"x"}`, edits},
 		{"POST", maraSheet + "/signature", signature, signs},
 		{"POST", maraSheet + "/wish", message, answers{"mara.quill": no, "ilse.quill": stale, "ms.arden": no, "ms.colleague": no, "office": no}},

@@ -174,6 +174,7 @@ func windowCommand() *cobra.Command {
 	}
 	cmd.Flags().IntVar(&year, "year", 0, "the calendar year in which the school year begins; without it the newest")
 	cmd.Flags().IntVar(&w.Grade, "grade", -1, "the grade entered; -1: every grade without a window of its own")
+	cmd.Flags().BoolVar(&w.Summer, "summer", false, "of the summer round, which is then handed in by itself")
 	cmd.Flags().StringVar(&w.Student, "student", "", "for this student alone")
 	cmd.Flags().StringVar(&opens, "opens", "", "when it opens")
 	cmd.Flags().StringVar(&families, "families", "", "when it closes for students and families")

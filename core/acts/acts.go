@@ -33,6 +33,8 @@ const (
 	SeeFiles     // see what goes with claims
 	Remark       // ask or say something about it
 	Reply        // answer what a family asks or says
+	EditSummer   // put courses of the summer round on it; like Edit where the round has no window of its own
+	SubmitSummer // hand in what is requested for the summer, by itself
 	count
 )
 
@@ -45,7 +47,7 @@ func All() []Act {
 	return list
 }
 
-var names = [count]string{"view", "edit", "undo", "redo", "submit", "sign", "ask", "look", "decide", "sendBack", "clear", "reopen", "plan", "seeFiles", "remark", "reply"}
+var names = [count]string{"view", "edit", "undo", "redo", "submit", "sign", "ask", "look", "decide", "sendBack", "clear", "reopen", "plan", "seeFiles", "remark", "reply", "editSummer", "submitSummer"}
 
 func (a Act) String() string { return names[a] }
 
@@ -83,7 +85,7 @@ const (
 func (k Kind) has(act Act) bool {
 	switch k {
 	case ADraft:
-		return act == View || act == Edit || act == Undo || act == Redo || act == SeeFiles
+		return act == View || act == Edit || act == EditSummer || act == Undo || act == Redo || act == SeeFiles
 	case WhatWas:
 		return act == View
 	}
@@ -136,6 +138,18 @@ func (w Window) Phase(now time.Time) Phase {
 	}
 	return Over
 }
+
+// Summer is the summer round where it has a window of its own. The zero value is none: what is requested for the summer is then handed
+// in with the sheet.
+type Summer struct {
+	Window
+	Asked    bool // something is requested for it, or was handed in
+	Handed   bool // what is requested is what was handed in
+	Complete bool // nothing of it is still to do but what waits for a person
+}
+
+// Apart tells whether the round has a window of its own.
+func (s *Summer) Apart() bool { return !s.Opens.IsZero() }
 
 // Why is the reason for which an act is not allowed.
 type Why string
@@ -192,12 +206,14 @@ type Case struct {
 	Asked          bool // the family has asked for a change, and nobody has answered
 	Complete       bool // nothing is still to do but what waits for a person
 	Ready          bool // nothing is still to do at all
+
+	Summer Summer
 }
 
 // Of answers for every act.
 func Of(c *Case) (a Answers) {
-	phase := c.Window.Phase(c.Now)
 	for act := range a {
+		phase := c.phase(Act(act))
 		if why := c.why(Act(act), phase, false); why == "" {
 			a[act] = Answer{Allowed: true, Reason: c.needsReason(Act(act))}
 			continue
@@ -214,6 +230,14 @@ func Of(c *Case) (a Answers) {
 	return a
 }
 
+// phase is where the moment lies to the window that an act has.
+func (c *Case) phase(act Act) Phase {
+	if c.Summer.Apart() && (act == EditSummer || act == SubmitSummer) {
+		return c.Summer.Phase(c.Now)
+	}
+	return c.Window.Phase(c.Now)
+}
+
 // needsReason tells whether an act of the school must say why: it decides something, takes something back, or clears against what the
 // family asks for.
 func (c *Case) needsReason(a Act) bool {
@@ -221,7 +245,9 @@ func (c *Case) needsReason(a Act) bool {
 }
 
 // forFamily tells whether an act of the family can be done for it.
-func forFamily(a Act) bool { return a == Edit || a == Undo || a == Redo || a == Submit || a == Sign }
+func forFamily(a Act) bool {
+	return a == Edit || a == Undo || a == Redo || a == Submit || a == Sign || a == EditSummer || a == SubmitSummer
+}
 
 // why gives the reason against an act, or "". Instead: it is to be done for the family.
 func (c *Case) why(act Act, phase Phase, instead bool) Why {
@@ -230,6 +256,9 @@ func (c *Case) why(act Act, phase Phase, instead bool) Why {
 	}
 	if !c.may(act, phase, instead) {
 		return NotYours
+	}
+	if act == SubmitSummer && !c.Summer.Apart() {
+		return NotNeeded
 	}
 	if why := c.outOfTime(act, phase, instead); why != "" {
 		return why
@@ -255,7 +284,7 @@ func (c *Case) may(act Act, phase Phase, instead bool) bool {
 	switch act {
 	case View:
 		return r.Self || r.Guardian || r.Counsels || r.Counselor || r.Office
-	case Edit, Undo, Redo, Submit:
+	case Edit, EditSummer, Undo, Redo, Submit, SubmitSummer:
 		return r.edits(&c.Settings)
 	case Sign:
 		return r.Guardian
@@ -334,6 +363,8 @@ func (c *Case) done(act Act, instead bool) bool {
 		return c.Looked
 	case Clear:
 		return c.State.locked()
+	case SubmitSummer:
+		return c.Summer.Handed
 	}
 	return false
 }
@@ -341,6 +372,17 @@ func (c *Case) done(act Act, instead bool) bool {
 // unfit is the reason for which the sheet is not in a state for the act.
 func (c *Case) unfit(act Act) Why {
 	switch act {
+	case EditSummer:
+		if !c.Summer.Apart() && c.State.locked() {
+			return Locked
+		}
+	case SubmitSummer:
+		if !c.Summer.Asked {
+			return NotNeeded
+		}
+		if !c.Summer.Complete {
+			return NotReady
+		}
 	case Edit, Undo, Redo:
 		if c.State.locked() {
 			return Locked

@@ -105,10 +105,11 @@ func holds(t *testing.T, name string, r Relation, s policy.Settings, change func
 
 const (
 	onlySees = `view any +++++
-		plan,seeFiles,remark,reply,edit,undo,redo,submit,sign,ask,look,decide,sendBack,clear,reopen any fffff`
+		plan,seeFiles,remark,reply,edit,editSummer,undo,redo,submit,submitSummer,sign,ask,look,decide,sendBack,clear,reopen any fffff`
 	decides = `view,plan,seeFiles,remark,reply any +++++
-		edit,undo,redo progress,back,submitted,submitted*,signed,signed* rrrrx
-		edit,undo,redo cleared,placed llllx
+		submitSummer any nnnnn
+		edit,editSummer,undo,redo progress,back,submitted,submitted*,signed,signed* rrrrx
+		edit,editSummer,undo,redo cleared,placed llllx
 		submit progress,back,submitted*,signed* rrrrx
 		submit submitted,signed,cleared,placed aaaax
 		sign progress,back NNNNx
@@ -128,8 +129,9 @@ const (
 		clear cleared,placed aaaax
 		reopen progress,back,submitted,submitted*,signed,signed*,placed CCCCx
 		reopen cleared rrrrx`
-	edits = `edit,undo,redo progress,back,submitted,submitted*,signed,signed* wo+cc
-		edit,undo,redo cleared,placed wolcc
+	edits = `submitSummer any nnnnn
+		edit,editSummer,undo,redo progress,back,submitted,submitted*,signed,signed* wo+cc
+		edit,editSummer,undo,redo cleared,placed wolcc
 		submit progress,back,submitted*,signed* wo+cc
 		submit submitted,signed,cleared,placed woacc
 		`
@@ -147,16 +149,16 @@ const (
 func TestByDefault(t *testing.T) {
 	var s policy.Settings
 	holds(t, "the student", student, s, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\n"+edits+"ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff")
-	holds(t, "a guardian", guardian, s, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,undo,redo,submit any fffff\n"+signs)
+	holds(t, "a guardian", guardian, s, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,editSummer,undo,redo,submit,submitSummer any fffff\n"+signs)
 	holds(t, "the counselor", counsels, s, nil, decides)
 	holds(t, "the office", office, s, nil, decides)
 	holds(t, "a counselor of others", colleague, s, nil, onlySees)
-	holds(t, "somebody else", nobody, s, nil, "view,plan,seeFiles,remark,reply,edit,undo,redo,submit,sign,ask,look,decide,sendBack,clear,reopen any fffff")
+	holds(t, "somebody else", nobody, s, nil, "view,plan,seeFiles,remark,reply,edit,editSummer,undo,redo,submit,submitSummer,sign,ask,look,decide,sendBack,clear,reopen any fffff")
 }
 
 func TestWhoEdits(t *testing.T) {
 	family := policy.Settings{Editors: policy.FamilyEdits}
-	holds(t, "the family edits: the student", student, family, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\nask any fff+f\nedit,undo,redo,submit,sign,look,decide,sendBack,clear,reopen any fffff")
+	holds(t, "the family edits: the student", student, family, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\nask any fff+f\nedit,editSummer,undo,redo,submit,submitSummer,sign,look,decide,sendBack,clear,reopen any fffff")
 	holds(t, "the family edits: a guardian", guardian, family, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\n"+edits+signs)
 	holds(t, "the family edits: the counselor", counsels, family, nil, decides)
 	either := policy.Settings{Editors: policy.EitherEdits}
@@ -213,7 +215,7 @@ func variant(base, lines string) table {
 
 func TestSettingsOfSigning(t *testing.T) {
 	none := policy.Settings{Signing: policy.NoneSigns}
-	holds(t, "nobody signs: a guardian", guardian, none, nil, variant("view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,undo,redo,submit any fffff\n"+signs, "sign any woncc"))
+	holds(t, "nobody signs: a guardian", guardian, none, nil, variant("view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,editSummer,undo,redo,submit,submitSummer any fffff\n"+signs, "sign any woncc"))
 	holds(t, "nobody signs: the counselor", counsels, none, nil, variant(decides, "sign any nnnnx"))
 	paperless := policy.Settings{NoPaper: true}
 	holds(t, "no paper: the office", office, paperless, nil, variant(decides, "sign any ppppx"))
@@ -221,8 +223,8 @@ func TestSettingsOfSigning(t *testing.T) {
 	all := policy.Settings{Signing: policy.AllSign}
 	signed := func(c *Case) { c.SignedByReader = true }
 	again := "sign progress,back woNcc\nsign submitted,signed,signed*,cleared,placed woacc\nsign submitted* woacc"
-	holds(t, "all sign: one who has", guardian, all, signed, variant("view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,undo,redo,submit any fffff\n"+signs, again))
-	holds(t, "all sign: one who has not", guardian, all, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,undo,redo,submit any fffff\n"+signs)
+	holds(t, "all sign: one who has", guardian, all, signed, variant("view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,editSummer,undo,redo,submit,submitSummer any fffff\n"+signs, again))
+	holds(t, "all sign: one who has not", guardian, all, nil, "view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,editSummer,undo,redo,submit,submitSummer any fffff\n"+signs)
 	holds(t, "all sign: the counselor for the rest", counsels, all, signed, decides)
 }
 
@@ -245,7 +247,7 @@ func TestSettingsOfTheLook(t *testing.T) {
 func TestNoLateChanges(t *testing.T) {
 	s := policy.Settings{Late: policy.NotLate}
 	no := "ask progress,back woNcc\nask submitted,submitted*,signed,signed* wo+cc\nask cleared,placed wolcc"
-	holds(t, "a guardian", guardian, s, nil, variant("view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,undo,redo,submit any fffff\n"+signs, no))
+	holds(t, "a guardian", guardian, s, nil, variant("view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,editSummer,undo,redo,submit,submitSummer any fffff\n"+signs, no))
 	holds(t, "the student", student, s, nil, variant("view,plan,seeFiles,remark any +++++\nreply any fffff\n"+edits+"ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff", "ask any fffcf"))
 }
 
@@ -266,7 +268,7 @@ func TestWhatWasFound(t *testing.T) {
 	asks := func(c *Case) { c.Asked = true }
 	holds(t, "the family asks: the counselor", counsels, s, asks,
 		variant(decides, "clear progress,back NNNNx\nclear submitted ggggx\nclear submitted*,signed* hhhhx\nclear signed rrrrx\nclear cleared,placed aaaax"))
-	holds(t, "the family asks: a guardian", guardian, s, asks, "view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,undo,redo,submit any fffff\n"+signs)
+	holds(t, "the family asks: a guardian", guardian, s, asks, "view,plan,seeFiles,remark any +++++\nreply any fffff\nedit,editSummer,undo,redo,submit,submitSummer any fffff\n"+signs)
 	before := policy.Settings{Look: policy.LookBefore}
 	unready := Case{Relation: counsels, State: InProgress, Window: window, Now: moments[Open], Settings: before}
 	if got := letter(Of(&unready)[Look]); got != 'R' {
@@ -279,19 +281,21 @@ func TestAnOlderVersion(t *testing.T) {
 	var s policy.Settings
 	stale := func(c *Case) { c.Stale = true }
 	holds(t, "the student", student, s, stale, `view,plan,seeFiles,remark any +++++
-		edit,undo,redo any woscc
+		submitSummer any nnnnn
+		edit,editSummer,undo,redo any woscc
 		submit progress,back,submitted*,signed* woscc
 		submit submitted,signed,cleared,placed woacc
 		ask any fffsf
 		sign,look,decide,sendBack,clear,reopen,reply any fffff`)
 	holds(t, "a guardian", guardian, s, stale, `view,plan,seeFiles,remark any +++++
-		edit,undo,redo,submit any fffff
+		edit,editSummer,undo,redo,submit,submitSummer any fffff
 		sign progress,back,submitted,submitted* woscc
 		sign signed,signed*,cleared,placed woacc
 		ask any wossc
 		look,decide,sendBack,clear,reopen,reply any fffff`)
 	holds(t, "the counselor", counsels, s, stale, `view,plan,seeFiles,remark,reply any +++++
-		edit,undo,redo,decide,sendBack,reopen any ssssx
+		submitSummer any nnnnn
+		edit,editSummer,undo,redo,decide,sendBack,reopen any ssssx
 		submit progress,back,submitted*,signed* ssssx
 		submit submitted,signed,cleared,placed aaaax
 		sign progress,back,submitted,submitted* ssssx
@@ -451,17 +455,63 @@ func TestDraftsAndWhatWas(t *testing.T) {
 	kind := func(kind Kind) func(*Case) {
 		return func(c *Case) { c.Kind = kind }
 	}
-	const others = "submit,sign,ask,look,decide,sendBack,clear,reopen,plan,remark,reply any ttttt\n"
-	const mine = "view,seeFiles any +++++\n" + others + "edit,undo,redo progress,back,submitted,submitted*,signed,signed* +++++\nedit,undo,redo cleared,placed lllll"
-	const looks = "view,seeFiles any +++++\nedit,undo,redo any fffff\n" + others
+	const others = "submit,submitSummer,sign,ask,look,decide,sendBack,clear,reopen,plan,remark,reply any ttttt\n"
+	const mine = "view,seeFiles any +++++\n" + others + "edit,editSummer,undo,redo progress,back,submitted,submitted*,signed,signed* +++++\nedit,editSummer,undo,redo cleared,placed lllll"
+	const looks = "view,seeFiles any +++++\nedit,editSummer,undo,redo any fffff\n" + others
 	holds(t, "the student's draft", student, s, kind(ADraft), mine)
 	holds(t, "a guardian who does not edit", guardian, s, kind(ADraft), looks)
 	holds(t, "the counselor", counsels, s, kind(ADraft), looks)
-	holds(t, "a counselor of others", colleague, s, kind(ADraft), "view any +++++\nseeFiles,edit,undo,redo any fffff\n"+others)
+	holds(t, "a counselor of others", colleague, s, kind(ADraft), "view any +++++\nseeFiles,edit,editSummer,undo,redo any fffff\n"+others)
 	holds(t, "a guardian where the family edits", guardian, policy.Settings{Editors: policy.FamilyEdits}, kind(ADraft), mine)
-	const past = "view any +++++\nedit,undo,redo,seeFiles,submit,sign,ask,look,decide,sendBack,clear,reopen,plan,remark,reply any ttttt"
+	const past = "view any +++++\nedit,editSummer,undo,redo,seeFiles,submit,submitSummer,sign,ask,look,decide,sendBack,clear,reopen,plan,remark,reply any ttttt"
 	for name, r := range map[string]Relation{"the student": student, "a guardian": guardian, "the counselor": counsels, "a counselor of others": colleague} {
 		holds(t, name+", what was", r, s, kind(WhatWas), past)
 	}
-	holds(t, "somebody else", nobody, s, kind(ADraft), "view,seeFiles,edit,undo,redo any fffff\n"+others)
+	holds(t, "somebody else", nobody, s, kind(ADraft), "view,seeFiles,edit,editSummer,undo,redo any fffff\n"+others)
+}
+
+// The summer round with a window of its own: its part is changed and handed in by it, whatever has become of the year's.
+func TestTheSummerRound(t *testing.T) {
+	round := func(s Summer) func(*Case) {
+		return func(c *Case) {
+			if s.Window = c.Window; c.Window.Opens.IsZero() {
+				s.Window = Window{Opens: moments[Over].AddDate(1, 0, 0), Families: moments[Over].AddDate(1, 1, 0), Counselors: moments[Over].AddDate(1, 2, 0)}
+			}
+			c.Summer, c.Window = s, Window{} // the year has none
+		}
+	}
+	asked := Summer{Asked: true, Complete: true}
+	for name, c := range map[string]struct {
+		relation Relation
+		summer   Summer
+		edit     string
+		submit   string
+	}{
+		"the student":              {student, asked, "oo+cc", "oo+cc"},
+		"a guardian":               {guardian, asked, "fffff", "fffff"},
+		"the counselor":            {counsels, asked, "rrrrx", "rrrrx"},
+		"somebody else":            {nobody, asked, "fffff", "fffff"},
+		"nothing is asked for":     {student, Summer{Complete: true}, "oo+cc", "ooncc"},
+		"something is still to do": {student, Summer{Asked: true}, "oo+cc", "ooRcc"},
+		"it is handed in":          {student, Summer{Asked: true, Handed: true, Complete: true}, "oo+cc", "ooacc"},
+	} {
+		for _, state := range stateNames {
+			for act, want := range map[Act]string{EditSummer: c.edit, SubmitSummer: c.submit} {
+				got := ""
+				for phase, now := range moments {
+					x := finished(c.relation, policy.Settings{})
+					x.Now, x.Window = now, window
+					if Phase(phase) == NoWindow {
+						x.Window = Window{}
+					}
+					setState(&x, state)
+					round(c.summer)(&x)
+					got += string(letter(Of(&x)[act]))
+				}
+				if got != want {
+					t.Errorf("%s: %s %s is answered %s, want %s", name, act, state, got, want)
+				}
+			}
+		}
+	}
 }

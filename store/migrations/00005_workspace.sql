@@ -3,6 +3,12 @@
 -- A student's plan for later years, once somebody has worked on it here: an import then keeps it.
 ALTER TABLE sheet ADD COLUMN plan_version bigint NOT NULL DEFAULT 0;
 
+-- The summer round may have a window of its own, and is then handed in by itself: what was last handed in.
+ALTER TABLE request_window ADD COLUMN round text NOT NULL DEFAULT 'year' CHECK (round IN ('year', 'summer'));
+ALTER TABLE request_window DROP CONSTRAINT request_window_pkey;
+ALTER TABLE request_window ADD PRIMARY KEY (school_id, year, round, grade, student_id);
+ALTER TABLE sheet ADD COLUMN summer jsonb;
+
 -- A file that goes with a claim: a report, a certificate.
 CREATE TABLE attachment (
     school_id text NOT NULL,
@@ -72,4 +78,8 @@ DROP TABLE remark;
 DROP TABLE feed;
 DROP TABLE draft;
 DROP TABLE attachment;
+ALTER TABLE sheet DROP COLUMN summer;
+DELETE FROM request_window WHERE round = 'summer';
+ALTER TABLE request_window DROP COLUMN round;
+ALTER TABLE request_window ADD PRIMARY KEY (school_id, year, grade, student_id);
 ALTER TABLE sheet DROP COLUMN plan_version;

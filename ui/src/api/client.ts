@@ -249,6 +249,7 @@ export const acts = {
   claim: (path: Place, body: Claiming) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/claims', { params: { path }, body })),
   submit: (path: Place, body: Signed & { agreed?: string[] }) =>
     ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/submission', { params: { path }, body })),
+  submitSummer: (path: Place, body: Signed) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/summer', { params: { path }, body })),
   sign: (path: Place, body: Signed & { agreed: string[]; commitments?: string[] }) =>
     ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/signature', { params: { path }, body })),
   wish: (path: Place, body: { version: number; message: string }) =>
@@ -302,7 +303,7 @@ export function newKey() {
 }
 
 /** What may be sent again when its answer was lost: changes carry a key, and the others, done twice, give the same answer. */
-const again = new Set<unknown>([acts.change, acts.submit, acts.sign, acts.clear]);
+const again = new Set<unknown>([acts.change, acts.submit, acts.submitSummer, acts.sign, acts.clear]);
 
 /** Runs an act on a sheet and puts the answer into the cache. An act on an older version brings the sheet as it is. */
 export function useAct<B>(path: Place, act: (path: Place, body: B) => Promise<Sheet>) {

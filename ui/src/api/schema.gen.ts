@@ -656,6 +656,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/summer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hand in what is requested for the summer, by itself; twice gives the same receipt */
+        post: operations["submit-summer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/students/{student}/sheet/versions/{version}": {
         parameters: {
             query?: never;
@@ -866,6 +883,7 @@ export interface components {
             clear: components["schemas"]["Act"];
             decide: components["schemas"]["Act"];
             edit: components["schemas"]["Act"];
+            editSummer: components["schemas"]["Act"];
             look: components["schemas"]["Act"];
             plan: components["schemas"]["Act"];
             redo: components["schemas"]["Act"];
@@ -873,6 +891,7 @@ export interface components {
             sendBack: components["schemas"]["Act"];
             sign: components["schemas"]["Act"];
             submit: components["schemas"]["Act"];
+            submitSummer: components["schemas"]["Act"];
             undo: components["schemas"]["Act"];
         };
         Agree: {
@@ -1742,6 +1761,24 @@ export interface components {
             /** @description The oldest first */
             remarks: components["schemas"]["RemarkView"][];
         };
+        Round: {
+            /**
+             * Format: date-time
+             * @description When that was
+             */
+            at?: string;
+            /** @description What is requested for the summer counts for the year */
+            counts: boolean;
+            /** @description What was handed in, where it is no longer what is requested */
+            had?: string[];
+            /** @description The school has what is requested for the summer */
+            handed: boolean;
+            /** @enum {string} */
+            phase: "before" | "open" | "late" | "over";
+            /** @description Of what was last handed in */
+            receipt?: string;
+            window: components["schemas"]["Window"];
+        };
         Rule: {
             /** @description The courses it counts; empty: all */
             courses: string[];
@@ -1817,6 +1854,8 @@ export interface components {
             only?: components["schemas"]["OnlyAnswer"][];
             packing: components["schemas"]["Packing"];
             requests: components["schemas"]["Entry"][];
+            /** @description The summer round, where it has a window of its own and is handed in by itself */
+            round?: components["schemas"]["Round"];
             /** @description Those in force, in the policy's order */
             rules: components["schemas"]["RuleState"][];
             school: string;
@@ -3777,6 +3816,47 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SubmissionBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "submit-summer": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionBody"];
             };
         };
         responses: {

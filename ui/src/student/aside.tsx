@@ -4,41 +4,9 @@ import { Link } from 'wouter';
 import { day } from '../kit/format';
 import { Late } from '../kit/late';
 import { Mark } from '../kit/marks';
-import { entryLine } from '../words';
 import type { Desk } from './desk';
 
 const Remarks = lazy(() => import('../remarks').then((m) => ({ default: m.Remarks })));
-
-/** The requests for the summer, apart from the year's. */
-export function Summer({ desk, onOpen }: { desk: Desk; onOpen: (course: string) => void }) {
-  const { t } = useTranslation();
-  const { book, sheet } = desk;
-  if (sheet.summer.length === 0) return null;
-  return (
-    <section aria-labelledby="summer" className="mt-3 desk:pl-7">
-      <h2 id="summer" className="mb-1 text-sm font-semibold">
-        {t('board.summer')}
-      </h2>
-      <ul className="grid gap-1.5 desk:grid-cols-3">
-        {sheet.summer.map((e) => (
-          <li key={e.course}>
-            <button
-              type="button"
-              data-course={e.course}
-              onClick={() => onOpen(e.course)}
-              className={`min-h-9 w-full rounded-sm border px-2 py-1 text-left ${e.mark === 'stopped' ? 'hatch' : 'border-line bg-card hover:bg-wash'}`}
-            >
-              <span className={e.mark === 'stopped' ? 'rounded-sm bg-card px-1' : ''}>
-                {e.mark !== 'settled' && <Mark kind={e.mark} />} <b className="font-semibold">{book.title(e.course)}</b>{' '}
-                <span className="text-sm text-soft">{entryLine(t, book, sheet, e)}</span>
-              </span>
-            </button>
-          </li>
-        ))}
-      </ul>
-    </section>
-  );
-}
 
 /** What is to be done outside the sheet, what happens when, and whom to ask. */
 export function Aside({ desk }: { desk: Desk }) {

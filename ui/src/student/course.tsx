@@ -11,7 +11,7 @@ import { money } from '../kit/format';
 import { effectWords, inUnit, join, needWords, proofWords, spanWords, termsWords } from '../words';
 import { Attach, ClaimDialog } from './claim';
 import { reordered } from './ranks';
-import type { Desk, Filter } from './desk';
+import { type Desk, type Filter, mayChange } from './desk';
 
 export const verdictMarks: Record<Proof['verdict'], MarkKind> = {
   met: 'settled',
@@ -37,7 +37,7 @@ export function CourseDialog({ desk, entry, onClose, onFind }: { desk: Desk; ent
   const isRequest = isSummer || sheet.requests.some((e) => e.course === entry.course);
   const list = isSummer ? sheet.summer : isRequest ? sheet.requests : sheet.alternates;
   const listName = isRequest ? 'requests' : 'alternates';
-  const can = sheet.acts.edit.allowed;
+  const can = mayChange(desk, entry.course);
   const done = (act: Parameters<Desk['change']>[0]) => {
     change(act);
     onClose();

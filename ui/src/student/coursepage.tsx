@@ -9,7 +9,7 @@ import { amount, money } from '../kit/format';
 import { Mark, SubjectTab } from '../kit/marks';
 import { effectWords, inUnit, join, mayWords, needWords, proofWords, spanWords } from '../words';
 import { verdictMarks } from './course';
-import type { Desk } from './desk';
+import { type Desk, mayChange } from './desk';
 import { Route } from './route';
 import { CourseDialog } from './late';
 
@@ -206,7 +206,7 @@ function Adding({ desk, view, effect }: { desk: Desk; view: CourseView; effect: 
   const { book, sheet, change } = desk;
   const c = book.course(view.course);
   const { strong, plain } = effectWords(t, book, sheet, effect);
-  const may = sheet.acts.edit.allowed && !effect.barred && !effect.earned;
+  const may = mayChange(desk, view.course) && !effect.barred && !effect.earned;
   const alternate = sheet.alternates.find((a) => a.course === view.course);
   const credits = [...(effect.rules ?? []), ...(effect.moves ?? [])].filter((m) => {
     const rule = book.rule(m.rule);

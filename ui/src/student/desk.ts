@@ -26,6 +26,9 @@ export interface Desk {
   place: Place;
 }
 
+/** Whether the reader may put a course on the sheet or take it off: the summer round has its own time. */
+export const mayChange = ({ book, sheet }: Desk, course: string) => (book.course(course)?.summer ? sheet.acts.editSummer : sheet.acts.edit).allowed;
+
 /** What the finder shows. */
 export interface Filter {
   text?: string;

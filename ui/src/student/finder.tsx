@@ -3,9 +3,9 @@ import { useTranslation } from 'react-i18next';
 import { type Effect, useEffects } from '../api/client';
 import { SubjectTab } from '../kit/marks';
 import { termName } from '../words';
-import type { Desk, Filter } from './desk';
+import { type Desk, type Filter, mayChange } from './desk';
 import { CourseList, type ListHandle } from './list';
-import { find, findEntries } from './found';
+import { inSummer, find, findEntries } from './found';
 
 /** All courses, one continuous list, each with what it would do to this sheet; what is on the sheet already is found too. */
 export function Finder(props: {
@@ -30,11 +30,11 @@ export function Finder(props: {
   const onSheet = useMemo(() => findEntries(desk, shown), [desk, shown]);
   const rows = useMemo(() => (all ? [...families, ...others] : families), [all, families, others]);
   const rule = book.rule(filter.rule ?? '');
-  const may = sheet.acts.edit.allowed;
+  const summers = useMemo(() => book.catalog.courses.some((c) => c.summer), [book]);
 
   // What is requested or taken as an alternate leaves the list; the focus goes where the next course is looked for.
   const request = (course: string) => {
-    if (!may) return;
+    if (!mayChange(desk, course)) return;
     if (filter.instead) {
       desk.change({ act: 'replace', course, instead: filter.instead });
       onFilter({ ...filter, instead: undefined });
@@ -42,7 +42,7 @@ export function Finder(props: {
     search.current?.focus({ preventScroll: true });
   };
   const asAlternate = (course: string) => {
-    if (!may || book.course(course)?.summer) return;
+    if (book.course(course)?.summer || !mayChange(desk, course)) return;
     desk.change({ act: 'alternate', course });
     search.current?.focus({ preventScroll: true });
   };
@@ -83,7 +83,10 @@ export function Finder(props: {
           label={t('finder.when')}
           any={t('finder.anyTerm')}
           value={filter.term === undefined ? undefined : String(filter.term)}
-          options={book.catalog.terms.map((_, term) => [String(term), termName(t, book, term), facets.terms[term] ?? 0])}
+          options={[
+            ...book.catalog.terms.map((_, term): [string, string, number] => [String(term), termName(t, book, term), facets.terms[term] ?? 0]),
+            ...(summers ? [[String(inSummer), t('finder.summer'), facets.summer] as [string, string, number]] : []),
+          ]}
           onChange={(term) => onFilter({ ...filter, term: term === undefined ? undefined : Number(term) })}
         />
         {(facets.tags.length > 0 || filter.tag) && (

@@ -21,6 +21,7 @@ export interface Facets {
   subjects: [string, number][];
   tags: [string, number][];
   terms: number[]; // by term: those that fit there
+  summer: number; // of the summer round
   fits: number;
   recommended: number;
 }
@@ -45,6 +46,9 @@ function merged(rows: Row[]): Family[] {
   return [...families.values()];
 }
 
+/** In the place of a term: the summer round. */
+export const inSummer = -1;
+
 const inTerm = (e: Effect, term: number) => !!e.fits && e.terms.includes(term);
 
 /** Which of the ways of narrowing a row passes. */
@@ -52,7 +56,7 @@ function passes(row: Row, filter: Filter) {
   return {
     subject: !filter.subject || row.course.subjects.includes(filter.subject),
     tag: !filter.tag || (row.course.tags ?? []).includes(filter.tag),
-    term: filter.term === undefined || inTerm(row.effect, filter.term),
+    term: filter.term === undefined || (filter.term === inSummer ? row.course.summer === true : inTerm(row.effect, filter.term)),
     fits: !filter.fits || !!row.effect.fits,
     recommended: !filter.recommended || !!row.effect.recommended,
   };
@@ -69,6 +73,7 @@ export function find(desk: Desk, effects: Effects | undefined, filter: Filter): 
   const rows: Row[] = [];
   const counts = { subjects: new Map<string, Set<string>>(), tags: new Map<string, Set<string>>(), terms: book.catalog.terms.map(() => new Set<string>()) };
   const fits = new Set<string>();
+  const summer = new Set<string>();
   const recommended = new Set<string>();
   const count = (map: Map<string, Set<string>>, key: string, code: string) => {
     const set = map.get(key);
@@ -90,7 +95,10 @@ export function find(desk: Desk, effects: Effects | undefined, filter: Filter): 
       const code = familyCode(course);
       if (but('subject')) for (const s of course.subjects) count(counts.subjects, s, code);
       if (but('tag')) for (const tag of course.tags ?? []) count(counts.tags, tag, code);
-      if (but('term')) counts.terms.forEach((set, term) => inTerm(effect, term) && set.add(code));
+      if (but('term')) {
+        counts.terms.forEach((set, term) => inTerm(effect, term) && set.add(code));
+        if (course.summer) summer.add(code);
+      }
       if (but('fits') && effect.fits) fits.add(code);
       if (but('recommended') && effect.recommended) recommended.add(code);
     }
@@ -107,6 +115,7 @@ export function find(desk: Desk, effects: Effects | undefined, filter: Filter): 
       subjects: sorted(counts.subjects),
       tags: sorted(counts.tags),
       terms: counts.terms.map((set) => set.size),
+      summer: summer.size,
       fits: fits.size,
       recommended: recommended.size,
     },

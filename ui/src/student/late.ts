@@ -10,6 +10,7 @@ const others = {
   drafts: () => import('./drafts'),
   course: () => import('./coursepage'),
   submit: () => import('./submit'),
+  summer: () => import('./summer'),
 };
 
 /** Fetches all that comes late, and then has the browser keep the files and what is shown, for when the connection is lost. */
@@ -24,6 +25,7 @@ export const ErrandsPage = lazy(others.errands);
 export const DraftsPage = lazy(others.drafts);
 export const CoursePage = lazy(others.course);
 export const SubmitPage = lazy(others.submit);
+export const Summer = lazy(others.summer);
 export const CourseDialog = lazy(() => overlays().then((m) => ({ default: m.CourseDialog })));
 export const OrderDialog = lazy(() => overlays().then((m) => ({ default: m.OrderDialog })));
 export const SureDialog = lazy(() => overlays().then((m) => ({ default: m.SureDialog })));

@@ -7,7 +7,7 @@ import { Button } from '../kit/controls';
 import { amount, money } from '../kit/format';
 import { Mark, SubjectTab } from '../kit/marks';
 import { alternateWords, effectWords, join, spanWords } from '../words';
-import type { Desk } from './desk';
+import { type Desk, mayChange } from './desk';
 import type { Family } from './found';
 
 /** Puts the focus on a row of the list, wherever it is. */
@@ -266,7 +266,7 @@ function FinderRow({
               .filter(Boolean)
               .join(' · ')}
           </p>
-          {sheet.acts.edit.allowed && !e.barred && !e.earned && (
+          {mayChange(props.desk, c.code) && !e.barred && !e.earned && (
             <div className="mt-1.5 flex gap-2">
               <Button tone="dark" disabled={props.desk.busy || e.refused !== undefined} onClick={() => props.onRequest(c.code)}>
                 {t(props.instead ? 'course.instead' : 'course.requestKey')}

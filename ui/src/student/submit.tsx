@@ -85,7 +85,7 @@ export default function SubmitPage({ desk }: { desk: Desk }) {
           );
         })}
       </ol>
-      {sheet.summer.length > 0 && (
+      {sheet.summer.length > 0 && !sheet.round && (
         <>
           <h2 className="font-semibold">{t('submit.summer')}</h2>
           <ol className="mb-4">

@@ -5,7 +5,9 @@ import { Link, useLocation, useSearchParams } from 'wouter';
 import type { Effect, Todo } from '../api/client';
 import { type Clause, clauses } from '../words';
 import { Alternates } from './alternates';
-import { Aside, Summer } from './aside';
+import { Late } from '../kit/late';
+import { Aside } from './aside';
+import { Summer } from './late';
 import { Board } from './board';
 import { Recommended } from './recommended';
 import { Finder } from './finder';
@@ -93,7 +95,7 @@ export function YearPage({ desk }: { desk: Desk }) {
         <Board desk={desk} open={open} preview={preview} onOpen={setOpen} onFind={look} />
         <Recommended desk={desk} onPoint={setPreview} />
         <Alternates desk={desk} open={open} onOpen={setOpen} onFind={look} />
-        <Summer desk={desk} onOpen={setOpen} />
+        <Late>{(sheet.round ?? sheet.summer[0]) && <Summer desk={desk} onOpen={setOpen} onFind={look} />}</Late>
         <Ledger desk={desk} preview={preview} onFind={look} />
         <Aside desk={desk} />
       </div>
