@@ -53,23 +53,7 @@ type writer struct {
 // PDF writes a document as PDF, A4 upright.
 func PDF(d *Document) ([]byte, error) {
 	w := &writer{fpdf.New("P", "mm", "A4", "")}
-	w.AddUTF8FontFromBytes("sans", "", plainFont)
-	w.AddUTF8FontFromBytes("sans", "B", boldFont)
-	w.SetTitle(d.Title, true)
-	w.SetCreator("Rubricon", true)
-	w.SetLang(d.Language)
-	w.SetMargins(left, top, right)
-	w.SetAutoPageBreak(true, bottom+4)
-	w.AliasNbPages("")
-	w.SetFooterFunc(func() {
-		w.SetY(-bottom)
-		w.SetFont("sans", "", 8)
-		w.CellFormat(width*0.8, 4, d.Foot, "T", 0, "L", false, 0, "")
-		w.CellFormat(width*0.2, 4, fmt.Sprintf("%s %d / {nb}", d.Page, w.PageNo()), "T", 0, "R", false, 0, "")
-	})
-	w.AddPage()
-	w.SetFont("sans", "B", 15)
-	w.MultiCell(width, 7, d.Title, "", "L", false)
+	w.begin(d.Language, d.Title, d.Foot, d.Page)
 	w.SetFont("sans", "", 9.5)
 	for _, text := range d.Lead {
 		w.MultiCell(width, line, text, "", "L", false)
@@ -83,6 +67,27 @@ func PDF(d *Document) ([]byte, error) {
 		return nil, fmt.Errorf("writing a PDF: %w", err)
 	}
 	return out.Bytes(), nil
+}
+
+// begin sets what all documents have, and writes the title on the first page.
+func (w *writer) begin(language, title, foot, page string) {
+	w.AddUTF8FontFromBytes("sans", "", plainFont)
+	w.AddUTF8FontFromBytes("sans", "B", boldFont)
+	w.SetTitle(title, true)
+	w.SetCreator("Rubricon", true)
+	w.SetLang(language)
+	w.SetMargins(left, top, right)
+	w.SetAutoPageBreak(true, bottom+4)
+	w.AliasNbPages("")
+	w.SetFooterFunc(func() {
+		w.SetY(-bottom)
+		w.SetFont("sans", "", 8)
+		w.CellFormat(width*0.8, 4, foot, "T", 0, "L", false, 0, "")
+		w.CellFormat(width*0.2, 4, fmt.Sprintf("%s %d / {nb}", page, w.PageNo()), "T", 0, "R", false, 0, "")
+	})
+	w.AddPage()
+	w.SetFont("sans", "B", 15)
+	w.MultiCell(width, 7, title, "", "L", false)
 }
 
 // room begins a new page where less than a height is left.

@@ -25,11 +25,6 @@ import (
 
 // paperRoutes are those of what is printed.
 func (s *Server) paperRoutes(api huma.API) {
-	type fileOut struct {
-		ContentType        string `header:"Content-Type"`
-		ContentDisposition string `header:"Content-Disposition"`
-		Body               []byte `contentType:"application/pdf"`
-	}
 	type paperIn struct {
 		OnSheet
 		Language string `query:"language" maxLength:"35" doc:"BCP 47: in which it is written"`
@@ -40,17 +35,25 @@ func (s *Server) paperRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			language := in.Language
-			if language == "" {
-				language = requestOf(ctx).reads
-			}
-			p := printed{d.AsSubmitted(), d.Changed, locales.Match(language)}
+			p := printed{d.AsSubmitted(), d.Changed, s.reads(ctx, in.Language)}
 			pdf, err := paper.PDF(p.document())
 			if err != nil {
 				return nil, err
 			}
-			return &fileOut{"application/pdf", mime.FormatMediaType("attachment", map[string]string{"filename": "sheet.pdf"}), pdf}, nil
+			return pdfOut("sheet.pdf", pdf), nil
 		})
+	s.worksheetRoute(api)
+}
+
+// fileOut is a document to be taken.
+type fileOut struct {
+	ContentType        string `header:"Content-Type"`
+	ContentDisposition string `header:"Content-Disposition"`
+	Body               []byte `contentType:"application/pdf"`
+}
+
+func pdfOut(name string, pdf []byte) *fileOut {
+	return &fileOut{"application/pdf", mime.FormatMediaType("attachment", map[string]string{"filename": name}), pdf}
 }
 
 // printed is a sheet that is written out in a language.

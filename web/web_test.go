@@ -281,6 +281,7 @@ func TestAuthorisation(t *testing.T) {
 		{"GET", ofMara + "feed", "", reads}, {"GET", ofOther + "feed", "", otherReads}, {"GET", ofForeign + "feed", "", foreignReads},
 		{"POST", ofMara + "feed", "", reads}, {"POST", ofOther + "feed", "", otherReads}, {"POST", ofForeign + "feed", "", foreignReads},
 		{"DELETE", ofMara + "feed", "", reads}, {"DELETE", ofOther + "feed", "", otherReads}, {"DELETE", ofForeign + "feed", "", foreignReads},
+		{"GET", strings.TrimSuffix(maraSheet, "/sheet") + "/worksheet.pdf", "", reads}, {"GET", strings.TrimSuffix(other, "/sheet") + "/worksheet.pdf", "", otherReads}, {"GET", strings.TrimSuffix(foreign, "/sheet") + "/worksheet.pdf", "", foreignReads},
 		{"GET", maraSheet + "/paper.pdf", "", reads}, {"GET", other + "/paper.pdf", "", otherReads}, {"GET", foreign + "/paper.pdf", "", foreignReads},
 		{"GET", maraSheet + "/versions/999", "", nil}, {"GET", other + "/versions/999", "", nil}, {"GET", foreign + "/versions/999", "", nil},
 		{"GET", ofMara + "remarks", "", reads}, {"GET", ofOther + "remarks", "", otherReads}, {"GET", ofForeign + "remarks", "", foreignReads},

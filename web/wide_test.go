@@ -267,6 +267,36 @@ func printedText(t *testing.T, pdf []byte) string {
 	return string(out)
 }
 
+// The worksheet has the rules with what they want, and every course that is offered to the student, by subject, on two pages; in both
+// languages and for a school of three terms with a unit of its own.
+func TestTheWorksheetOnPaper(t *testing.T) {
+	s := newSite(t)
+	mara := s.person("mara.quill")
+	read := func(language string) string {
+		t.Helper()
+		res, body := s.send(mara, "GET", strings.TrimSuffix(maraSheet, "/sheet")+"/worksheet.pdf?language="+language, "", nil)
+		if res.StatusCode != 200 || res.Header.Get("Content-Type") != "application/pdf" || !strings.Contains(res.Header.Get("Content-Disposition"), "worksheet.pdf") {
+			t.Fatalf("%d %v", res.StatusCode, res.Header)
+		}
+		return strings.Join(strings.Fields(printedText(t, body)), " ")
+	}
+	english, spanish := read("en"), read("es")
+	for _, want := range []string{"Worksheet for grade 10", "6 to 8 credits", "2 credits", "up to 3 courses", "mine:", "first semester", "Tidal Ecology", "ANI1 · one term, any · 0.5", "3 to 5 alternates",
+		"needs Geometry", "page 1 / 2", "page 2 / 2"} {
+		if !strings.Contains(english, want) {
+			t.Errorf("no %q in\n%s", want, english)
+		}
+	}
+	for _, want := range []string{"Hoja de trabajo para el grado 10", "de 6 a 8 créditos", "hasta 3 cursos", "lo mío:", "0,5", "página 2 / 2"} {
+		if !strings.Contains(spanish, want) {
+			t.Errorf("no %q in\n%s", want, spanish)
+		}
+	}
+	if strings.Contains(english, "English 12") || strings.Contains(english, "page 3") {
+		t.Errorf("it has what is not for grade 10, or a third page:\n%s", english)
+	}
+}
+
 // What is printed says what the sheet says, in the language that is asked for: with a code once it is handed in, and none before.
 func TestTheSheetOnPaper(t *testing.T) {
 	s := newSite(t)

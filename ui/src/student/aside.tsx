@@ -1,6 +1,7 @@
 import { lazy, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link } from 'wouter';
+import { studentPath } from '../api/client';
 import { day } from '../kit/format';
 import { Late } from '../kit/late';
 import { Mark } from '../kit/marks';
@@ -10,7 +11,7 @@ const Remarks = lazy(() => import('../remarks').then((m) => ({ default: m.Remark
 
 /** What is to be done outside the sheet, what happens when, and whom to ask. */
 export function Aside({ desk }: { desk: Desk }) {
-  const { t } = useTranslation();
+  const { t, i18n } = useTranslation();
   const { book, sheet } = desk;
   const { stages, contacts, errands } = book.catalog;
   const [open, setOpen] = useState(false); // what was asked and said
@@ -72,6 +73,15 @@ export function Aside({ desk }: { desk: Desk }) {
           <Late>{open && <Remarks book={book} sheet={sheet} kinds={['wrong', 'later', 'question']} />}</Late>
         </details>
       )}
+      <p>
+        <a
+          className="inline-flex min-h-7 items-center inked-link"
+          href={`${studentPath(desk.place)}/worksheet.pdf?language=${i18n.language}`}
+          download="worksheet.pdf"
+        >
+          {t('worksheet.take')}
+        </a>
+      </p>
       {contacts.length > 0 && (
         <section aria-labelledby="contacts">
           <h2 id="contacts" className="mb-1 font-semibold">
