@@ -332,6 +332,7 @@ type Happening struct {
 	Act, Course, Message, Answer string
 	Reason                       string
 	Instead                      string
+	Receipt                      string // of what was handed in
 }
 
 // History lists what happened to a sheet, the latest first.
@@ -342,7 +343,7 @@ func (s *Service) History(ctx context.Context, by int64, at Place) (list []Happe
 	events, err := s.db.Queries().Events(ctx, at, 100)
 	for _, e := range events {
 		t := e.Detail.V
-		list = append(list, Happening{e.Version, e.At, e.Actor, e.Kind, t.Act, t.Course, t.Message, t.Answer, e.Reason, t.Instead})
+		list = append(list, Happening{e.Version, e.At, e.Actor, e.Kind, t.Act, t.Course, t.Message, t.Answer, e.Reason, t.Instead, t.Receipt})
 	}
 	return list, err
 }

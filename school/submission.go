@@ -36,7 +36,7 @@ func (s *Service) Submit(ctx context.Context, by int64, at Place, version int64,
 
 // AsSubmitted is the desk with what was submitted on it, where that stands and the sheet has been changed since; else the desk as it is.
 func (d *Desk) AsSubmitted() *Desk {
-	if !d.Changed {
+	if !d.Changed || d.Kind == acts.WhatWas {
 		return d
 	}
 	out := *d
@@ -46,6 +46,26 @@ func (d *Desk) AsSubmitted() *Desk {
 	}
 	out.judge(0)
 	return &out
+}
+
+// Handed gives a sheet as it was handed in with a receipt, for looking at: the one that stands, or an earlier one. The error is NotFound
+// where there was none with that receipt.
+func (s *Service) Handed(ctx context.Context, by int64, at Place, receipt string) (*Desk, error) {
+	d, err := s.open(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	handed, err := s.db.Queries().Submission(ctx, at, receipt)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	if handed.Number == d.Row.Submission {
+		d.judge(0)
+		return d.AsSubmitted(), nil
+	}
+	d.Kind, d.Row.Entries, d.Row.Receipt, d.Row.SubmittedAt = acts.WhatWas, handed.Entries.V, &receipt, &handed.At
+	d.judge(0)
+	return d, nil
 }
 
 // Agree lists the ids of the commitments that concern the student on submitting, and a guardian on signing.

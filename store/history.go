@@ -72,6 +72,20 @@ type EventTexts struct {
 	Message string `json:"message"`
 	Answer  string `json:"answer"`
 	Instead string `json:"instead"`
+	Receipt string `json:"receipt"`
+}
+
+// HandedIn is an earlier submission, or the one that stands.
+type HandedIn struct {
+	Number  int              `db:"number"`
+	At      time.Time        `db:"at"`
+	Entries JSON[[]EntryRow] `db:"entries"`
+}
+
+// Submission gives a submission of a sheet by its receipt. The error is ErrNotFound where it has none with that.
+func (q Queries) Submission(ctx context.Context, at Place, receipt string) (h HandedIn, err error) {
+	return h, q.get(ctx, &h, `SELECT number, at, entries FROM submission WHERE school_id = $1 AND year = $2 AND student_id = $3 AND receipt = $4`,
+		at.School, at.Year, at.Student, receipt)
 }
 
 // EntriesAt gives what was on a sheet in an earlier version of it. The error is ErrNotFound where it has not changed since, or no such

@@ -351,4 +351,5 @@ type HistoryItem struct {
 	Answer  string    `json:"answer,omitempty"`
 	Reason  string    `json:"reason,omitempty"`
 	Instead string    `json:"instead,omitempty"`
+	Receipt string    `json:"receipt,omitempty" doc:"Of what was handed in"`
 }

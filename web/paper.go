@@ -13,6 +13,7 @@ import (
 	"golang.org/x/text/message"
 	"golang.org/x/text/number"
 
+	"rubricon/core/acts"
 	"rubricon/core/catalog"
 	"rubricon/core/condition"
 	"rubricon/core/credit"
@@ -28,10 +29,17 @@ func (s *Server) paperRoutes(api huma.API) {
 	type paperIn struct {
 		OnSheet
 		Language string `query:"language" maxLength:"35" doc:"BCP 47: in which it is written"`
+		Receipt  string `query:"receipt" maxLength:"40" doc:"As it was handed in with this receipt"`
 	}
 	signedIn(s, api, operation("get-paper", http.MethodGet, sheetPath+"/paper.pdf", "The sheet to be printed: what was submitted with its receipt and lines to sign on, or the sheet as it is where nothing was"),
 		func(ctx context.Context, by int64, in *paperIn) (*fileOut, error) {
-			d, err := s.cases.Sheet(ctx, by, in.place())
+			var d *school.Desk
+			var err error
+			if in.Receipt != "" {
+				d, err = s.cases.Handed(ctx, by, in.place(), in.Receipt)
+			} else {
+				d, err = s.cases.Sheet(ctx, by, in.place())
+			}
 			if err != nil {
 				return nil, err
 			}
@@ -130,6 +138,8 @@ func (p printed) document() *paper.Document {
 	switch {
 	case p.Draft != nil:
 		doc.Lead = append(doc.Lead, p.say("paper.draft", "name", p.Draft.Name))
+	case p.Kind == acts.WhatWas:
+		doc.Lead = append(doc.Lead, p.say("submit.receipt", "receipt", *row.Receipt)+" · "+p.say("submit.receiptAt", "time", p.day(row.SubmittedAt.In(zone), true)), p.say("paper.past"))
 	case p.HandedIn() && row.Receipt != nil && row.SubmittedAt != nil:
 		doc.Lead = append(doc.Lead, p.say("submit.receipt", "receipt", *row.Receipt)+" · "+p.say("submit.receiptAt", "time", p.day(row.SubmittedAt.In(zone), true)))
 		if p.since {

@@ -71,7 +71,7 @@ func (s *Server) sheetRoutes(api huma.API) {
 			}
 			out := &historyOut{Body: []HistoryItem{}}
 			for _, e := range list {
-				out.Body = append(out.Body, HistoryItem{e.Version, e.At, e.Who, e.Kind, e.Act, e.Course, e.Message, e.Answer, e.Reason, e.Instead})
+				out.Body = append(out.Body, HistoryItem{e.Version, e.At, e.Who, e.Kind, e.Act, e.Course, e.Message, e.Answer, e.Reason, e.Instead, e.Receipt})
 			}
 			return out, nil
 		})

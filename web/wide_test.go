@@ -346,6 +346,31 @@ func TestTheSheetOnPaper(t *testing.T) {
 			t.Errorf("no %q in\n%s", want, changed)
 		}
 	}
+	// Submitted again, what was handed in before is kept, by its receipt.
+	_, body = s.call(mara, "POST", maraSheet+"/submission", fmt.Sprintf(`{"version":%d}`, s.version("s0001")))
+	var again web.SheetView
+	if err := json.Unmarshal(body, &again); err != nil || again.Status.Receipt == "" || again.Status.Receipt == v.Status.Receipt {
+		t.Fatalf("%v: %s", err, body)
+	}
+	before := read("en&receipt=" + v.Status.Receipt)
+	for _, want := range []string{"Receipt " + v.Status.Receipt, "something newer has been handed in since", "9 requests", "Ceramics I"} {
+		if !strings.Contains(before, want) {
+			t.Errorf("no %q in\n%s", want, before)
+		}
+	}
+	if strings.Contains(before, "Give this page back") {
+		t.Error("what no longer stands has a code to be given back with")
+	}
+	if stands := read("en&receipt=" + again.Status.Receipt); !strings.Contains(stands, "8 requests") || !strings.Contains(stands, "Give this page back") {
+		t.Errorf("by the receipt that stands:\n%s", stands)
+	}
+	if res, _ := s.send(mara, "GET", maraSheet+"/paper.pdf?receipt=PE-999999", "", nil); res.StatusCode != 404 {
+		t.Errorf("a receipt that never was gives %d", res.StatusCode)
+	}
+	_, body = s.call(mara, "GET", maraSheet+"/history", "")
+	if !strings.Contains(string(body), `"receipt":"`+v.Status.Receipt+`"`) {
+		t.Errorf("the history does not name the receipt: %s", body)
+	}
 }
 
 // What is to be acknowledged stands on the printed sheet, each by itself, with what the school advises or a course asks for.

@@ -1465,6 +1465,8 @@ export interface components {
             kind: string;
             message?: string;
             reason?: string;
+            /** @description Of what was handed in */
+            receipt?: string;
             /** Format: int64 */
             version: number;
         };
@@ -3658,6 +3660,8 @@ export interface operations {
                 draft?: number;
                 /** @description BCP 47: in which it is written */
                 language?: string;
+                /** @description As it was handed in with this receipt */
+                receipt?: string;
             };
             header?: never;
             path: {

@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { useQuery } from '@tanstack/react-query';
-import { type Happening, type Place, api, ask } from '../api/client';
+import { type Happening, type Place, api, ask, studentPath } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { when } from '../kit/format';
@@ -11,7 +11,7 @@ import type { Desk } from './desk';
 
 /** What happened to the sheet, in words, and what was on it then; an earlier state can be brought back. */
 export default function HistoryPage({ desk }: { desk: Desk }) {
-  const { t } = useTranslation();
+  const { t, i18n } = useTranslation();
   const { book, sheet, place } = desk;
   const history = useQuery({
     queryKey: ['history', place.school, place.year, place.student, sheet.version],
@@ -37,6 +37,15 @@ export default function HistoryPage({ desk }: { desk: Desk }) {
               <span className="min-w-0 flex-1">
                 <b className="font-semibold">{h.actor}</b> {happeningWords(t, book, h)}
               </span>
+              {h.kind === 'submit' && h.receipt && (
+                <a
+                  className="inline-flex min-h-6 items-center text-sm inked-link"
+                  href={`${studentPath(desk.place)}/sheet/paper.pdf?receipt=${encodeURIComponent(h.receipt)}&language=${i18n.language}`}
+                  download={`${h.receipt}.pdf`}
+                >
+                  {t('history.paper', { receipt: h.receipt })}
+                </a>
+              )}
               {h.version < sheet.version && (
                 <button
                   type="button"
