@@ -180,11 +180,21 @@ func TestWordsComeWithTheirScreens(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	list := regexp.MustCompile(`(?s)(student|staff): \[(.*?)\]`).FindAllStringSubmatch(string(config), -1)
-	if len(list) != 2 {
+	list := regexp.MustCompile(`(?s)(student|later|print|staff): \[(.*?)\]`).FindAllStringSubmatch(string(config), -1)
+	if len(list) != 4 {
 		t.Fatalf("%d parts in the build's configuration", len(list))
 	}
-	own := map[string][]string{"student": {"/student/"}, "staff": {"/counselor/", "/office/", "/kit/pages.ts"}}
+	own := map[string][]string{"student": {"/student/"}, "staff": {"/counselor/", "/office/", "/kit/pages.ts"}, "print": {}}
+	sources(t, func(file, text string) { // what comes later says so itself, or comes with what does
+		for _, name := range []string{"overlays", "pathpage", "history", "errands", "coursepage", "summer", "drafts", "submit"} {
+			if path := filepath.ToSlash(file); strings.HasSuffix(path, "/student/"+name+".tsx") && !strings.Contains(text, "import './later'") {
+				t.Errorf("%s does not bring its words along", file)
+			}
+		}
+	})
+	for _, name := range []string{"overlays", "pathpage", "history", "errands", "coursepage", "summer", "drafts", "submit", "planning", "route", "explain"} {
+		own["later"] = append(own["later"], "/student/"+name+".tsx")
+	}
 	sections := 0
 	for _, part := range list {
 		for _, name := range regexp.MustCompile(`'(\w+)'`).FindAllStringSubmatch(part[2], -1) {

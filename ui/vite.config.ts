@@ -3,30 +3,12 @@ import react from '@vitejs/plugin-react';
 import { readFileSync } from 'node:fs';
 import { type Plugin, defineConfig } from 'vite';
 
-// The sections of the locale file that only some people's screens ask for; everything else is shared.
+// The sections of the locale file that only some people's screens ask for, that come after the first of them, or that only the server
+// writes, on paper; everything else is shared.
 const parts: Record<string, string[]> = {
-  student: [
-    'asks',
-    'beside',
-    'board',
-    'drag',
-    'draft',
-    'feed',
-    'finder',
-    'hint',
-    'history',
-    'keys',
-    'order',
-    'page',
-    'path',
-    'recommended',
-    'route',
-    'standing',
-    'summer',
-    'waiting',
-    'warn',
-    'whatif',
-  ],
+  student: ['board', 'drag', 'draft', 'finder', 'hint', 'order', 'page', 'path', 'recommended', 'waiting', 'whatif'],
+  later: ['asks', 'beside', 'explain', 'feed', 'history', 'keys', 'route', 'standing', 'summer', 'warn'],
+  print: ['calendar', 'date', 'paper', 'worksheet'],
   staff: ['caseload', 'data', 'panel', 'people'],
 };
 
@@ -59,6 +41,7 @@ export default defineConfig({
               name: 'kit',
               test: /src\/(kit\/(?!dialog|staff|remarks)|words|errors|api\/client|i18n)|node_modules\/(react|react-dom|scheduler|wouter|regexparam|i18next|react-i18next|openapi-fetch|@tanstack\/(react-query|query-core))\//,
             },
+            { name: 'student', test: /src\/student\/(student|desk|search|ranks|explain|found|changes)\./ },
           ],
         },
       },

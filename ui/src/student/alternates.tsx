@@ -6,6 +6,7 @@ import { Late } from '../kit/late';
 import { Mark } from '../kit/marks';
 import { join } from '../words';
 import { reordered } from './ranks';
+import { Explain } from './explain';
 import { WhatIfDialog } from './late';
 import { Ranked } from './order';
 import type { Desk, Filter } from './desk';
@@ -25,10 +26,13 @@ export function Alternates(props: { desk: Desk; open: string | undefined; onOpen
   }
   return (
     <section aria-labelledby="alternates" className="mt-3 desk:pl-7">
-      <h2 id="alternates" className="mb-1 text-sm font-semibold">
-        {t('alternates.head')}{' '}
-        <span className="font-normal text-soft">· {entries.length ? t('alternates.note', { count: entries.length }) : t('alternates.none')}</span>
-      </h2>
+      <div className="mb-1 flex flex-wrap items-baseline gap-x-4">
+        <h2 id="alternates" className="text-sm font-semibold">
+          {t('alternates.head')}{' '}
+          <span className="font-normal text-soft">· {entries.length ? t('alternates.note', { count: entries.length }) : t('alternates.none')}</span>
+        </h2>
+        <Explain what="alternates" />
+      </div>
       <Ranked
         desk={props.desk}
         entries={entries}

@@ -6,14 +6,19 @@ import { day } from '../kit/format';
 import { Late } from '../kit/late';
 import { Mark } from '../kit/marks';
 import type { Desk } from './desk';
+import { Explain } from './explain';
 
 const Remarks = lazy(() => import('../remarks').then((m) => ({ default: m.Remarks })));
+
+/** The school's own words for the student's grade. */
+export const welcomeOf = ({ book, sheet }: Desk) => book.catalog.welcome.filter((w) => w.grades.length === 0 || w.grades.includes(sheet.student.grade));
 
 /** What is to be done outside the sheet, what happens when, and whom to ask. */
 export function Aside({ desk }: { desk: Desk }) {
   const { t, i18n } = useTranslation();
   const { book, sheet } = desk;
   const { stages, contacts, errands } = book.catalog;
+  const words = welcomeOf(desk);
   const [open, setOpen] = useState(false); // what was asked and said
   return (
     <div className="mt-4 grid gap-x-8 gap-y-3 text-sm desk:grid-cols-2 desk:pl-7">
@@ -73,15 +78,20 @@ export function Aside({ desk }: { desk: Desk }) {
           <Late>{open && <Remarks book={book} sheet={sheet} kinds={['wrong', 'later', 'question']} />}</Late>
         </details>
       )}
-      <p>
+      <div>
+        {sheet.status.keptAt && words.length > 0 && (
+          <p>
+            <Explain label={t('hint.words', { grade: sheet.student.grade })} words={words.map((w) => w.text)} />
+          </p>
+        )}
         <a
           className="inline-flex min-h-7 items-center inked-link"
           href={`${studentPath(desk.place)}/worksheet.pdf?language=${i18n.language}`}
           download="worksheet.pdf"
         >
-          {t('worksheet.take')}
+          {t('submit.worksheet')}
         </a>
-      </p>
+      </div>
       {contacts.length > 0 && (
         <section aria-labelledby="contacts">
           <h2 id="contacts" className="mb-1 font-semibold">

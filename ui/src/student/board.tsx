@@ -5,6 +5,7 @@ import type { Effect, Entry } from '../api/client';
 import { Mark, SubjectTab, subjectTab } from '../kit/marks';
 import { amount } from '../kit/format';
 import { Late } from '../kit/late';
+import { Explain } from './explain';
 import { entryLine, termName } from '../words';
 import { ghosts, layOut, openCells } from './layout';
 import { reordered } from './ranks';
@@ -128,6 +129,7 @@ export function Board(props: {
       )}
       {sheet.requests.length === 0 && <p className="mt-2 pl-7 text-soft">{t('board.empty')}</p>}
       <div className="mt-1.5 flex flex-wrap items-center gap-2 pl-7 text-sm text-soft">
+        <Explain what="year" />
         {outside.length > 0 && <span>{t('board.outside')}:</span>}
         {outside.map((e) => (
           <button

@@ -12,6 +12,7 @@ import { verdictMarks } from './course';
 import { type Desk, mayChange } from './desk';
 import { Route } from './route';
 import { CourseDialog } from './late';
+import './later';
 
 /** One course, as a prospectus has it, with what it asks of this student and what it would do; beside it up to two others. */
 export default function CoursePage({ desk, code }: { desk: Desk; code: string }) {

@@ -8,6 +8,7 @@ import { day, when } from '../kit/format';
 import { Mark } from '../kit/marks';
 import { join } from '../words';
 import type { Desk } from './desk';
+import './later';
 
 /** What the choices bring with them outside the sheet: one list by date, and as a calendar. */
 export default function ErrandsPage({ desk }: { desk: Desk }) {

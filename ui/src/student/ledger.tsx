@@ -3,6 +3,7 @@ import type { Effect, RuleState } from '../api/client';
 import { Mark } from '../kit/marks';
 import { amount } from '../kit/format';
 import { ruleNumbers } from '../words';
+import { Explain } from './explain';
 import type { Desk, Filter } from './desk';
 
 /** Each rule as its own small measure: how much there is, where the bounds lie. Below it, what the sheet does for the long run. */
@@ -11,9 +12,12 @@ export function Ledger({ desk, preview, onFind }: { desk: Desk; preview: Effect 
   const { book, sheet } = desk;
   return (
     <section aria-labelledby="ledger" className="mt-3 desk:pl-7">
-      <h2 id="ledger" className="mb-1 text-sm font-semibold">
-        {t('ledger.head')} <span className="font-normal text-soft">· {t('ledger.note')}</span>
-      </h2>
+      <div className="mb-1 flex flex-wrap items-baseline gap-x-4">
+        <h2 id="ledger" className="text-sm font-semibold">
+          {t('ledger.head')} <span className="font-normal text-soft">· {t('ledger.note')}</span>
+        </h2>
+        <Explain what="ledger" />
+      </div>
       <ul className="grid grid-cols-2 gap-x-4 gap-y-2 desk:grid-cols-3">
         {sheet.rules.map((r) => (
           <li key={r.id} className="min-w-0 text-sm">

@@ -7,9 +7,11 @@ import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { amount } from '../kit/format';
 import { type StopKind, StopMark } from './stopmark';
+import { Explain } from './explain';
 import { inUnit, join, needWords } from '../words';
 import type { Desk } from './desk';
 import { PlanDialog, StopDialog } from './planning';
+import './later';
 
 const kindOf = (s: PathStop): StopKind => (s.stopped ? 'stopped' : s.state === 'planned' && s.backup ? 'open' : s.state);
 
@@ -63,6 +65,7 @@ export default function PathPage({ desk }: { desk: Desk }) {
     <main id="page" className="px-4 pt-3 pb-12 desk:px-6">
       {list && head ? <Headline desk={desk} view={view} at={at} onOpen={(entry) => setAdding({ entry })} /> : <h1>{t('path.head')}</h1>}
       <div className="my-2 flex flex-wrap items-center gap-x-6 gap-y-1">
+        <Explain what="path" />
         {book.catalog.audits.length > 1 && (
           <div role="radiogroup" aria-label={t('path.lists')} className="flex gap-4">
             {book.catalog.audits.map((a, i) => (

@@ -10,6 +10,7 @@ import { SinceSubmitted } from '../since';
 import { amount, day, money, when } from '../kit/format';
 import { clauses, join, needWords, ruleNumbers, spanWords, statusWords, termsWords } from '../words';
 import type { Desk } from './desk';
+import './later';
 
 /** Handing in, as a separate act: refused with what to mend, or answered with a receipt. */
 export default function SubmitPage({ desk }: { desk: Desk }) {
@@ -151,7 +152,7 @@ export default function SubmitPage({ desk }: { desk: Desk }) {
           download="sheet.pdf"
           className="inline-flex min-h-11 items-center rounded border border-edge bg-card px-3 py-1 hover:bg-wash desk:min-h-8"
         >
-          {t('paper.take')}
+          {t('submit.take')}
         </a>
       </div>
       <p className="no-print mt-3">

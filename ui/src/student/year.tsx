@@ -6,7 +6,7 @@ import type { Effect, Todo } from '../api/client';
 import { type Clause, clauses } from '../words';
 import { Alternates } from './alternates';
 import { Late } from '../kit/late';
-import { Aside } from './aside';
+import { Aside, welcomeOf } from './aside';
 import { Summer } from './late';
 import { Board } from './board';
 import { Recommended } from './recommended';
@@ -104,10 +104,10 @@ export function YearPage({ desk }: { desk: Desk }) {
   );
 }
 
-/** The school's own words for the grade, until the first change. */
+/** The school's own words for the grade: until the first change as they are, later they are beside the dates. */
 function Welcome({ desk }: { desk: Desk }) {
-  const { book, sheet } = desk;
-  const words = book.catalog.welcome.filter((w) => w.grades.length === 0 || w.grades.includes(sheet.student.grade));
+  const { sheet } = desk;
+  const words = welcomeOf(desk);
   if (words.length === 0 || sheet.status.keptAt) return null;
   return words.map((w) => (
     <p key={w.text} className="mb-2 max-w-3xl whitespace-pre-line text-soft">
