@@ -158,6 +158,14 @@ func (p *screen) find(course string) {
 	p.press("aside button[data-row]", course)
 }
 
+// keys presses keys, one after the other.
+func keys(p *screen, list ...input.Key) {
+	p.t.Helper()
+	for _, k := range list {
+		p.Keyboard.MustType(k)
+	}
+}
+
 // gone waits until nothing of a kind is left.
 func (p *screen) gone(selector string) {
 	p.t.Helper()
@@ -316,11 +324,6 @@ func TestByKeyboardAlone(t *testing.T) {
 	s := newSite(t)
 	mara := s.as("mara.quill", desk)
 	mara.says("[data-testid=todo]", "one credit more in Science")
-	keys := func(p *screen, list ...input.Key) {
-		for _, k := range list {
-			p.Keyboard.MustType(k)
-		}
-	}
 	find := func(course string) {
 		mara.MustEval(`() => document.activeElement.blur()`)
 		keys(mara, '/')

@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/go-rod/rod/lib/proto"
+
 	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/school"
@@ -235,4 +237,36 @@ func readMade(t *testing.T) *bundle.Bundle {
 		t.Fatal(err)
 	}
 	return b
+}
+
+// TestEveryPageOfAStudent looks at each page of a student of either school, by day and by night, at the desk and on a phone, in either
+// language: it says what it is about, is as wide as the screen, and axe finds nothing.
+func TestEveryPageOfAStudent(t *testing.T) {
+	s := newSite(t)
+	s.withTarn()
+	for _, c := range []struct {
+		username, tag string
+		width         int
+		night         bool
+		says          map[string]string // by address: the first head
+	}{
+		{"mara.quill", "es", desk, true, map[string]string{"/": "Falta: un crédito más en Ciencias", "/courses": "Los 1.. cursos", "/path": "para «Para graduarse» falta", "/drafts": "Borradores", "/errands": ".",
+			"/history": ".", "/hand-in": ".", "/course/TID1": "Ecología de mareas"}},
+		{"jonah", "en", phone, false, map[string]string{"/": "Still to do|All that the school asks", "/courses": "All [0-9]+ courses", "/path": ".", "/drafts": "Drafts", "/errands": ".", "/history": ".", "/hand-in": ".",
+			"/course/XCH": "."}},
+	} {
+		p := s.as(c.username, c.width)
+		if c.night {
+			if err := (proto.EmulationSetEmulatedMedia{Features: []*proto.EmulationMediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}}).Call(p.Page); err != nil {
+				t.Fatal(err)
+			}
+		}
+		p.language(c.tag)
+		for at, head := range c.says {
+			p.MustNavigate(s.url + at)
+			p.says("main h1", head)
+			p.MustWaitRequestIdle("/live")()
+			p.accessible(c.username + " at " + at)
+		}
+	}
 }

@@ -440,3 +440,38 @@ func TestTheSummerOnScreen(t *testing.T) {
 	mara.says(summer, "Handed in")
 	mara.gone(summer + " button[data-course]")
 }
+
+// TestAllCoursesByKeyboard goes through all courses without a mouse: finds one, puts two side by side, requests one from there, takes the
+// other as an alternate on its page, and comes back.
+func TestAllCoursesByKeyboard(t *testing.T) {
+	s := newSite(t)
+	mara := s.as("mara.quill", desk)
+	mara.says("[data-testid=todo]", "one credit more in Science")
+	mara.press("header nav a", "Courses")
+	mara.says("h1", "All 1[0-9][0-9] courses, and what each would do to your sheet")
+	mara.accessible("all courses")
+	search := mara.MustElement("input[type=search]")
+	search.MustInput("sail")
+	mara.says("aside button[data-row=SAI1]", "Sailing")
+	keys(mara, input.ArrowDown)
+	mara.says("aside button[data-row=SAI1][aria-expanded=true]", "Sailing")
+	keys(mara, input.KeyC)
+	mara.says("[role=status]", "To be compared: Sailing")
+	mara.MustElement("input[type=search]").MustSelectAllText().MustInput("tidal")
+	mara.says("aside button[data-row=TID1]", "Tidal Ecology")
+	mara.MustElement("input[type=search]").MustFocus()
+	keys(mara, input.ArrowDown)
+	mara.says("aside button[data-row=TID1][aria-expanded=true]", "Tidal Ecology")
+	keys(mara, input.KeyC)
+	mara.MustElementR("a", "Put them side by side").MustFocus()
+	keys(mara, input.Enter)
+	mara.says("h1", "Sailing")
+	mara.says("table", "Tidal Ecology")
+	keys(mara, input.KeyA)
+	mara.says("[data-testid=made]", "Sailing is an alternate now")
+	keys(mara, input.KeyC)
+	mara.MustWait(`() => document.activeElement.tagName === 'SELECT'`) // what else it can be compared with
+	mara.MustEval(`() => document.activeElement.blur()`)
+	keys(mara, input.Escape)
+	mara.says("h1", "All 1[0-9][0-9] courses")
+}

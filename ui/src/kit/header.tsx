@@ -60,7 +60,7 @@ export function Header(props: { pages: { to: string; label: string }[]; where?: 
         )}
       </div>
       {props.pages.length > 0 && (
-        <nav aria-label={t('nav.label')} className="flex gap-5 max-desk:order-2 max-desk:flex-wrap max-desk:w-full">
+        <nav aria-label={t('nav.label')} className="flex gap-5 max-desk:order-2 max-desk:w-full max-desk:flex-wrap max-desk:gap-x-3.5">
           {props.pages.map((page) => (
             <Link
               key={page.to}
@@ -73,10 +73,10 @@ export function Header(props: { pages: { to: string; label: string }[]; where?: 
           ))}
         </nav>
       )}
-      <div className="flex flex-wrap items-center gap-x-3 text-sm text-soft max-desk:order-3 max-desk:w-full max-desk:pb-1 desk:flex-1 desk:justify-end">
+      <div className="order-3 flex w-full flex-wrap items-center gap-x-3 text-sm text-soft empty:hidden max-desk:pb-1 min-[90rem]:order-none min-[90rem]:w-auto min-[90rem]:flex-1 min-[90rem]:justify-end">
         {props.children}
       </div>
-      <div className="flex items-center gap-x-3 max-desk:order-1 max-desk:ml-auto">
+      <div className="ml-auto flex items-center gap-x-3 max-desk:order-1">
         <LanguageChoice />
         <Link href="~/account" className="flex min-h-8 items-center text-sm text-soft inked-link">
           {t('account.link')}
@@ -97,7 +97,7 @@ export function Header(props: { pages: { to: string; label: string }[]; where?: 
         </button>
       </div>
       {all.length > 1 && (
-        <nav aria-label={t('header.desks')} className="flex w-full flex-wrap gap-x-5 border-t border-line text-sm max-desk:order-4">
+        <nav aria-label={t('header.desks')} className="flex w-full flex-wrap gap-x-5 order-4 border-t border-line text-sm">
           {all.map((place) => (
             <Link
               key={place.key}

@@ -26,7 +26,14 @@ export default function CoursePage({ desk, code }: { desk: Desk; code: string })
   const others = (params.get('with') ?? '').split(',').filter((x) => book.course(x) && x !== code);
   useEffect(() => {
     function key(event: KeyboardEvent) {
-      if (event.key === 'Escape' && !document.querySelector('[role=dialog]')) window.history.back();
+      const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
+      if (document.querySelector('[role=dialog]') || event.ctrlKey || event.metaKey || event.altKey) return;
+      if (event.key === 'Escape') window.history.back();
+      else if (!typing && event.key.toLowerCase() === 'a') document.querySelector<HTMLButtonElement>('[data-act=alternate]')?.click();
+      else if (!typing && event.key.toLowerCase() === 'c') {
+        event.preventDefault(); // else the choice would take the key as the beginning of a title
+        document.querySelector<HTMLSelectElement>('[data-act=compare]')?.focus();
+      }
     }
     window.addEventListener('keydown', key);
     return () => window.removeEventListener('keydown', key);
@@ -259,7 +266,7 @@ function Adding({ desk, view, effect }: { desk: Desk; view: CourseView; effect: 
             {t('page.request')}
           </Button>
           {!alternate && !c?.summer && (
-            <Button disabled={desk.busy} onClick={() => change({ act: 'alternate', course: view.course })}>
+            <Button data-act="alternate" aria-keyshortcuts="A" disabled={desk.busy} onClick={() => change({ act: 'alternate', course: view.course })}>
               {t('course.asAlternate', { n: sheet.alternates.length + 1 })}
             </Button>
           )}
@@ -394,7 +401,12 @@ function Beside({ desk, code, others, onOthers }: { desk: Desk; code: string; ot
       {others.length < 2 && (
         <label className="mt-2 flex flex-wrap items-center gap-2 text-sm">
           {t('beside.add')}
-          <select className="min-h-9 max-w-64 rounded border border-edge bg-card px-2" value="" onChange={(event) => onOthers([...others, event.target.value])}>
+          <select
+            data-act="compare"
+            className="min-h-9 max-w-64 rounded border border-edge bg-card px-2"
+            value=""
+            onChange={(event) => onOthers([...others, event.target.value])}
+          >
             <option value="">{t('beside.choose')}</option>
             {choices.map((c) => (
               <option key={c.code} value={c.code}>

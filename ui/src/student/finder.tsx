@@ -4,7 +4,7 @@ import { type Effect, useEffects } from '../api/client';
 import { SubjectTab } from '../kit/marks';
 import { termName } from '../words';
 import { type Desk, type Filter, mayChange } from './desk';
-import { CourseList, type ListHandle } from './list';
+import { type Comparing, CourseList, type ListHandle } from './list';
 import { inSummer, find, findEntries } from './found';
 
 /** All courses, one continuous list, each with what it would do to this sheet; what is on the sheet already is found too. */
@@ -15,6 +15,7 @@ export function Finder(props: {
   onOpen: (course: string) => void;
   onPoint: (effect?: Effect) => void;
   search: RefObject<HTMLInputElement | null>;
+  compare?: Comparing; // the finder has the whole width
 }) {
   const { t } = useTranslation();
   const { desk, filter, onFilter, search } = props;
@@ -48,7 +49,7 @@ export function Finder(props: {
   };
 
   return (
-    <aside aria-label={t('finder.label')} className="mt-6 min-w-0 border-line desk:mt-0 desk:border-l desk:pl-6">
+    <aside aria-label={t('finder.label')} className={`min-w-0 ${props.compare ? '' : 'mt-6 border-line desk:mt-0 desk:border-l desk:pl-6'}`}>
       <div className="flex items-center gap-2 rounded border border-edge bg-card px-2.5 has-[input:focus-visible]:outline-2 has-[input:focus-visible]:outline-offset-2 has-[input:focus-visible]:outline-ink">
         <input
           ref={search}
@@ -160,6 +161,7 @@ export function Finder(props: {
         onLeave={() => search.current?.focus()}
         onRequest={request}
         onAlternate={asAlternate}
+        compare={props.compare}
       />
     </aside>
   );

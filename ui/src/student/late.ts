@@ -9,6 +9,7 @@ const others = {
   errands: () => import('./errands'),
   drafts: () => import('./drafts'),
   course: () => import('./coursepage'),
+  courses: () => import('./courses'),
   submit: () => import('./submit'),
   summer: () => import('./summer'),
 };
@@ -23,6 +24,7 @@ export const PathPage = lazy(others.path);
 export const HistoryPage = lazy(others.history);
 export const ErrandsPage = lazy(others.errands);
 export const DraftsPage = lazy(others.drafts);
+export const CoursesPage = lazy(others.courses);
 export const CoursePage = lazy(others.course);
 export const SubmitPage = lazy(others.submit);
 export const Summer = lazy(others.summer);

@@ -24,7 +24,14 @@ interface ListProps {
   onLeave: () => void;
   onRequest: (course: string) => void;
   onAlternate: (course: string) => void;
+  compare?: Comparing; // at full width: the courses that are put side by side
   handle: Ref<ListHandle>;
+}
+
+/** Courses chosen to be put side by side, at most three. */
+export interface Comparing {
+  chosen: string[];
+  toggle: (course: string) => void;
 }
 
 const wide = typeof matchMedia === 'function' ? matchMedia('(min-width: 64rem)') : undefined;
@@ -107,6 +114,7 @@ function Rows<S extends Element | Window>(props: ListProps & { virtual: Virtuali
       if (n === 0) props.onLeave();
       else focus(n - 1);
     } else if (event.key === 'Enter' && selected === code) props.onRequest(course);
+    else if (event.key.toLowerCase() === 'c' && props.compare && !event.ctrlKey && !event.metaKey && !event.altKey) props.compare.toggle(course);
     else if (event.key.toLowerCase() === 'a' && !event.ctrlKey && !event.metaKey && !event.altKey) props.onAlternate(course);
     else return;
     event.preventDefault();
@@ -143,6 +151,7 @@ function Rows<S extends Element | Window>(props: ListProps & { virtual: Virtuali
             }}
             onRequest={props.onRequest}
             onAlternate={props.onAlternate}
+            compare={props.compare}
           />
         );
       })}
@@ -171,6 +180,7 @@ function FinderRow({
   onClose: () => void;
   onRequest: (course: string) => void;
   onAlternate: (course: string) => void;
+  compare: Comparing | undefined;
 }) {
   const { t } = useTranslation();
   const { book, sheet } = props.desk;
@@ -206,14 +216,14 @@ function FinderRow({
         }}
         onBlur={() => props.onPoint()}
         onKeyDown={(event) => props.onKeys(event, c.code)}
-        className="grid w-full grid-cols-[1.5rem_1fr_auto] gap-x-2 px-1 py-1.5 text-left"
+        className={`grid w-full grid-cols-[1.5rem_1fr_auto] gap-x-2 px-1 py-1.5 text-left ${props.compare ? 'desk:grid-cols-[1.5rem_18rem_1fr_14rem_6rem]' : ''}`}
       >
         <SubjectTab subject={c.subject} />
         <span className="font-semibold">{c.title}</span>
-        <span className="text-sm text-soft">
+        <span className={`text-sm text-soft ${props.compare ? 'desk:order-1' : ''}`}>
           {c.code} · {c.summer ? t('finder.summer') : spanWords(t, book, c)} · {amount(c.credits)}
         </span>
-        <span className="col-span-2 col-start-2 text-sm text-soft">
+        <span className={`col-span-2 col-start-2 text-sm text-soft ${props.compare ? 'desk:col-span-1 desk:col-start-3' : ''}`}>
           {e.entry === 'expected' && (
             <>
               <Mark kind="half" />{' '}
@@ -237,8 +247,21 @@ function FinderRow({
             })}`}
         </span>
       </button>
+      {props.compare && (
+        <label className="flex min-h-7 items-center gap-1.5 pb-1 pl-9 text-sm text-soft desk:absolute desk:top-1 desk:right-1 desk:p-0">
+          <input
+            type="checkbox"
+            className="size-6 accent-ink"
+            checked={props.compare.chosen.includes(c.code)}
+            disabled={!props.compare.chosen.includes(c.code) && props.compare.chosen.length === 3}
+            aria-label={t('page.compareOne', { course: c.title })}
+            onChange={() => props.compare?.toggle(c.code)}
+          />
+          <span aria-hidden="true">{t('page.compare')}</span>
+        </label>
+      )}
       {props.selected && (
-        <div id={details} className="pr-2 pb-2 pl-9">
+        <div id={details} className={`pr-2 pb-2 pl-9 ${props.compare ? 'max-w-3xl' : ''}`}>
           {variants.length > 1 && (
             <fieldset className="mb-1 flex flex-wrap gap-x-4">
               <legend className="sr-only">{t('finder.which')}</legend>

@@ -45,6 +45,7 @@ const keyboard = [
   ['↑ ↓', 'move'],
   ['Enter', 'enter'],
   ['A', 'alt'],
+  ['C', 'compare'],
   ['Alt ↑ ↓', 'order'],
   ['Ctrl Z', 'undo'],
   ['Ctrl Y', 'redo'],

@@ -2,13 +2,18 @@ import { Route, Switch, useLocation } from 'wouter';
 import { Loading } from '../kit/controls';
 import { Late } from '../kit/late';
 import type { Desk } from './desk';
-import { CoursePage, DraftsPage, ErrandsPage, HistoryPage, PathPage, SubmitPage } from './late';
+import { CoursePage, CoursesPage, DraftsPage, ErrandsPage, HistoryPage, PathPage, SubmitPage } from './late';
 import { YearPage } from './year';
 
 /** The screens of a sheet by their addresses. A draft has the year and the courses alone: nothing else can be done with it. */
 export function Pages({ desk }: { desk: Desk }) {
   const [at] = useLocation();
   const course = <Route path="/course/:code">{({ code }) => <CoursePage key={code} desk={desk} code={decodeURIComponent(code)} />}</Route>;
+  const courses = (
+    <Route path="/courses">
+      <CoursesPage desk={desk} />
+    </Route>
+  );
   const year = (
     <Route>
       <YearPage desk={desk} />
@@ -19,6 +24,7 @@ export function Pages({ desk }: { desk: Desk }) {
       {desk.sheet.draft ? (
         <Switch>
           {course}
+          {courses}
           {year}
         </Switch>
       ) : (
@@ -39,6 +45,7 @@ export function Pages({ desk }: { desk: Desk }) {
             <PathPage desk={desk} />
           </Route>
           {course}
+          {courses}
           {year}
         </Switch>
       )}

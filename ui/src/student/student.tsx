@@ -107,6 +107,7 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
         pages={[
           ...(back ? [back] : []),
           { to: '/', label: t('nav.year') },
+          { to: '/courses', label: t('nav.courses') },
           ...(place.draft
             ? []
             : [
