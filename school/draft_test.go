@@ -65,12 +65,15 @@ func TestDrafts(t *testing.T) {
 	// Nothing of the sheet's own can be done with a draft.
 	for act, answer := range d.Acts {
 		switch acts.Act(act) {
-		case acts.View, acts.SeeFiles, acts.Edit, acts.Undo, acts.Redo:
+		case acts.View, acts.SeeFiles, acts.Edit, acts.EditSummer, acts.Undo, acts.Redo:
 		default:
 			if answer.Allowed || answer.Why != acts.NotTheSheet {
 				t.Errorf("%s of a draft: %+v", acts.Act(act), answer)
 			}
 		}
+	}
+	if _, err := h.SubmitSummer(t.Context(), who, on(second), 0, ""); school.CodeOf(err) != "not-the-sheet" {
+		t.Errorf("submitting a draft's summer: %v", err)
 	}
 	if _, err := h.Submit(t.Context(), who, on(second), 0, ""); school.CodeOf(err) != "not-the-sheet" {
 		t.Errorf("submitting a draft: %v", err)

@@ -39,6 +39,7 @@ var shots = []shot{
 	{name: "year-dark", user: "mara.quill", path: "/", wait: "#board", dark: true},
 	{name: "year-phone", user: "mara.quill", path: "/", wait: "#board", phone: true},
 	{name: "hand-in", user: "mara.quill", path: "/hand-in", wait: "h1"},
+	{name: "courses", user: "mara.quill", path: "/courses", wait: "aside button[data-row]", click: "aside input[type=checkbox]"},
 	{name: "path", user: "mara.quill", path: "/path", wait: "main button[data-stop]"},
 	{name: "course", user: "mara.quill", path: "/course/TID1?with=BIO1,AST1", wait: "tbody td"},
 	{name: "family-phone", user: "ilse.quill", path: "/", wait: "h1", phone: true},

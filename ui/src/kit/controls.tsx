@@ -14,7 +14,12 @@ export const Button = forwardRef<HTMLButtonElement, ButtonHTMLAttributes<HTMLBut
   ref,
 ) {
   return (
-    <button ref={ref} type="button" className={`min-h-11 rounded border px-3 py-1 disabled:opacity-60 desk:min-h-8 ${tones[tone]} ${className}`} {...rest} />
+    <button
+      ref={ref}
+      type="button"
+      className={`no-print min-h-11 rounded border px-3 py-1 disabled:opacity-60 desk:min-h-8 ${tones[tone]} ${className}`}
+      {...rest}
+    />
   );
 });
 

@@ -50,7 +50,7 @@ export function Finder(props: {
 
   return (
     <aside aria-label={t('finder.label')} className={`min-w-0 ${props.compare ? '' : 'mt-6 border-line desk:mt-0 desk:border-l desk:pl-6'}`}>
-      <div className="flex items-center gap-2 rounded border border-edge bg-card px-2.5 has-[input:focus-visible]:outline-2 has-[input:focus-visible]:outline-offset-2 has-[input:focus-visible]:outline-ink">
+      <div className="no-print flex items-center gap-2 rounded border border-edge bg-card px-2.5 has-[input:focus-visible]:outline-2 has-[input:focus-visible]:outline-offset-2 has-[input:focus-visible]:outline-ink">
         <input
           ref={search}
           type="search"
@@ -72,7 +72,7 @@ export function Finder(props: {
           /
         </kbd>
       </div>
-      <div className="my-2 flex flex-wrap items-center gap-1.5 text-sm">
+      <div className="no-print my-2 flex flex-wrap items-center gap-1.5 text-sm">
         <Choice
           label={t('finder.subjects')}
           any={t('finder.anySubject')}

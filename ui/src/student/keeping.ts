@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useRef, useState, useSyncExternalStore } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Edit, type Place, type Sheet, ApiError, acts, newKey, useAct, useMe } from '../api/client';
 import { errorWords } from '../errors';
@@ -29,7 +29,7 @@ export function useKeeping(place: Place, book: Book | undefined, sheet: Sheet | 
   const me = useMe();
   const name = keptKey(me.data?.username ?? '', place);
   const { mutateAsync, isPending } = useAct(place, acts.change);
-  const queue = useQueue(name);
+  const waiting = useWaiting(name);
   const [notice, setNotice] = useState<string>();
   const [signedOut, setSignedOut] = useState(false);
   const [made, setMade] = useState<Made>();
@@ -126,7 +126,7 @@ export function useKeeping(place: Place, book: Book | undefined, sheet: Sheet | 
 
   // What waits is tried again: when the page opens, when the browser hears that it is connected, and every few seconds until then.
   const ready = sheet !== undefined && book !== undefined && !signedOut;
-  const late = queue.items.some((i) => i.late && !i.stopped);
+  const late = waiting.some((i) => !i.stopped);
   useEffect(() => {
     if (ready) send();
   }, [ready, send]);
@@ -153,12 +153,12 @@ export function useKeeping(place: Place, book: Book | undefined, sheet: Sheet | 
     change({ act: 'fill' });
   }, [only, book, change]);
 
-  const shown = queue.items.filter((i) => i.late || i.stopped);
   // While changes wait more can be made: they stand behind those.
-  return { change, busy: isPending && !late, waiting: shown, tell, notice, setNotice, signedOut, setSignedOut, made, asked, setAsked };
+  return { change, busy: isPending && !late, waiting, tell, notice, setNotice, signedOut, setSignedOut, made, asked, setAsked };
 }
 
-function useQueue(name: string): Queue {
+/** What waits, or asks something of the person. What is on its way draws nothing anew. */
+function useWaiting(name: string): Waiting[] {
   const text = useSyncExternalStore(
     useCallback((heard) => {
       addEventListener('storage', heard);
@@ -168,9 +168,9 @@ function useQueue(name: string): Queue {
         removeEventListener('kept', heard);
       };
     }, []),
-    () => localStorage.getItem(name),
+    () => JSON.stringify(readKept<Waiting>(name).items.filter((i) => i.late || i.stopped)),
   );
-  return text ? (JSON.parse(text) as Queue) : { items: [], base: 0 };
+  return useMemo(() => JSON.parse(text) as Waiting[], [text]);
 }
 
 /** Runs something in one window of the browser at a time. */

@@ -248,7 +248,7 @@ function FinderRow({
         </span>
       </button>
       {props.compare && (
-        <label className="flex min-h-7 items-center gap-1.5 pb-1 pl-9 text-sm text-soft desk:absolute desk:top-1 desk:right-1 desk:p-0">
+        <label className="no-print flex min-h-7 items-center gap-1.5 pb-1 pl-9 text-sm text-soft desk:absolute desk:top-1 desk:right-1 desk:p-0">
           <input
             type="checkbox"
             className="size-6 accent-ink"
