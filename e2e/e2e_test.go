@@ -625,10 +625,34 @@ func TestWhatWaitedMeetsWhatChanged(t *testing.T) {
 	cut.says("[data-testid=waiting] [role=alert]", "Tidal Ecology.*was changed in another window")
 	cut.says("section[aria-labelledby=alternates]", "Astronomy")
 	cut.says("section[aria-labelledby=alternates]", "Tidal Ecology")
+	// Signing out asks before what waits is lost.
+	signOut := func(sure bool) {
+		wait, handle := cut.MustHandleDialog()
+		go cut.MustElementR("header button", "Sign out").MustClick()
+		if asked := wait(); !strings.Contains(asked.Message, "they are lost") {
+			t.Errorf("signing out asks %q", asked.Message)
+		}
+		handle(sure, "")
+	}
+	signOut(false)
 	cut.press("[data-testid=waiting] button", "Make it now")
 	cut.says("#board button", "Tidal Ecology")
 	cut.gone("[data-testid=waiting]")
 	other.says("#board button", "Tidal Ecology")
+	offline(true)
+	cut.find("Dance I")
+	cut.press("aside button", "Request")
+	cut.says("[data-testid=waiting]", "One change waits")
+	other.find("Dance I")
+	other.press("aside button", "As alternate")
+	other.says("section[aria-labelledby=alternates]", "Dance I")
+	offline(false)
+	cut.says("[data-testid=waiting] [role=alert]", "Dance I")
+	signOut(true)
+	cut.says("button[type=submit]", "Sign in")
+	if kept := cut.MustEval(`() => Object.keys(localStorage).filter(k => k.startsWith('waiting')).length + Object.keys(sessionStorage).length`).Int(); kept != 0 {
+		t.Errorf("%d things stay in the browser after signing out", kept)
+	}
 }
 
 // TestFirstLoadIsSmall counts what the student's page transfers, compressed, fonts and data included.

@@ -2,7 +2,7 @@ import { Route, Switch, useLocation } from 'wouter';
 import { Loading } from '../kit/controls';
 import { Late } from '../kit/late';
 import type { Desk } from './desk';
-import { CoursePage, CoursesPage, DraftsPage, ErrandsPage, HistoryPage, PathPage, SubmitPage } from './late';
+import { CoursePage, CoursesPage, DraftsPage, ErrandsPage, HistoryPage, PathPage, SubmitPage } from './latepages';
 import { YearPage } from './year';
 
 /** The screens of a sheet by their addresses. A draft has the year and the courses alone: nothing else can be done with it. */
