@@ -436,6 +436,18 @@ func TestTwoWindows(t *testing.T) {
 	add(deaf, "Astronomy")
 	deaf.says("[role=alert]", "changed in another window")
 	deaf.says("#board button", "Tidal Ecology")
+	// What no longer means what it meant is not made unasked.
+	one.find("Dance I")
+	one.press("aside button", "As alternate")
+	one.says("section[aria-labelledby=alternates]", "Dance I")
+	deaf.find("Dance I")
+	deaf.press("aside button", "Request")
+	deaf.says("[data-testid=waiting] [role=alert]", "Request Dance I.*changed in another window")
+	if has, _, _ := deaf.HasR("#board button", "Dance I"); has {
+		t.Error("it is made unasked")
+	}
+	deaf.press("[data-testid=waiting] button", "Leave it")
+	deaf.gone("[data-testid=waiting]")
 }
 
 // TestALostPassword gives a student a new password as the office, who signs in with it, sees where they are signed in, and changes it.
