@@ -475,3 +475,40 @@ func TestAllCoursesByKeyboard(t *testing.T) {
 	keys(mara, input.Escape)
 	mara.says("h1", "All 1[0-9][0-9] courses")
 }
+
+// TestAfterTheWindow shows the same pages read-only once the window has closed for families: what was asked for, and since when; a draft
+// can still be tried, and the school can be asked.
+func TestAfterTheWindow(t *testing.T) {
+	s := newSite(t)
+	closed := school.Window{Grade: -1, Opens: storetest.Now.AddDate(0, -1, 0), Families: storetest.Now.AddDate(0, 0, -1), Counselors: storetest.Now.AddDate(0, 1, 0)}
+	if err := s.cases.SetWindow(t.Context(), demo.SchoolID, 2027, closed); err != nil {
+		t.Fatal(err)
+	}
+	mara := s.as("mara.quill", desk)
+	mara.says("[data-testid=status]", "closed since Mon.*1 Mar")
+	mara.says("#board button", "Ceramics I")
+	mara.find("Tidal Ecology")
+	mara.says("aside", "All about it")
+	for what, selector := range map[string]string{"a course can be requested": "aside button", "the order can be changed": "main button", "a change can be undone": "header button"} {
+		if has, _, _ := mara.HasR(selector, "^(Request|As alternate|Order of wishes|Undo)"); has {
+			t.Errorf("%s after the window", what)
+		}
+	}
+	mara.press("#board button", "Ceramics I")
+	mara.says("[role=dialog]", "CER1")
+	if has, _, _ := mara.HasR("[role=dialog] button", "Remove|Alternate"); has {
+		t.Error("a course can be taken off after the window")
+	}
+	mara.press("[role=dialog] button", "Close")
+	mara.press("header nav a", "Hand in")
+	mara.says("main", "closed since")
+	if has, _, _ := mara.HasR("main button", "Submit"); has {
+		t.Error("it can be submitted after the window")
+	}
+	mara.accessible("handing in after the window")
+	mara.press("header nav a", "Drafts")
+	mara.says("h1", "Drafts")
+	mara.press("header nav a", "Path")
+	mara.press("main button[data-stop]", "Physics")
+	mara.says("[role=dialog]", "Leads to|No other course rests on it")
+}

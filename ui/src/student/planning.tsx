@@ -4,6 +4,7 @@ import { Link } from 'wouter';
 import type { PathStop, PathView, Planning } from '../api/client';
 import { Button, Refusal } from '../kit/controls';
 import { Dialog } from '../kit/dialog';
+import { join } from '../words';
 import { amount } from '../kit/format';
 import { SubjectTab } from '../kit/marks';
 import { matches, queryOf } from './search';
@@ -33,6 +34,9 @@ export function StopDialog(props: { desk: Desk; view: PathView; stop: PathStop; 
       </p>
       {props.trouble && <p className="mt-2 text-ochre">{props.trouble}</p>}
       {c?.description && <p className="mt-2">{c.description}</p>}
+      {c && (
+        <p className="mt-2 text-soft">{c.leadsTo?.length ? t('course.leads', { courses: join(t, c.leadsTo.map(desk.book.title)) }) : t('path.leadsNowhere')}</p>
+      )}
       {c && (
         <p className="mt-2">
           <Link href={`/course/${encodeURIComponent(stop.course)}`} className="inked-link">
