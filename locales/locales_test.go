@@ -180,11 +180,11 @@ func TestWordsComeWithTheirScreens(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	list := regexp.MustCompile(`(?s)(student|later|print|staff): \[(.*?)\]`).FindAllStringSubmatch(string(config), -1)
-	if len(list) != 4 {
+	list := regexp.MustCompile(`(?s)(student|later|print|teacher|staff): \[(.*?)\]`).FindAllStringSubmatch(string(config), -1)
+	if len(list) != 5 {
 		t.Fatalf("%d parts in the build's configuration", len(list))
 	}
-	own := map[string][]string{"student": {"/student/"}, "staff": {"/counselor/", "/office/", "/kit/pages.ts"}, "print": {}}
+	own := map[string][]string{"student": {"/student/"}, "staff": {"/counselor/", "/office/", "/kit/pages.ts"}, "print": {}, "teacher": {"/teacher/"}}
 	sources(t, func(file, text string) { // what comes later says so itself, or comes with what does
 		for _, name := range []string{"overlays", "pathpage", "history", "errands", "coursepage", "summer", "drafts", "submit"} {
 			if path := filepath.ToSlash(file); strings.HasSuffix(path, "/student/"+name+".tsx") && !strings.Contains(text, "import './later'") {

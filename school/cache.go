@@ -87,8 +87,9 @@ type Known struct {
 	*sheet.Facts
 	Claims []Claim // open
 
-	Declined []Declined // claims
-	Said     []string   // by signal: the name of who said it, where the signal names a person of the school
+	Declined  []Declined // claims
+	SignalIDs []int64    // by signal
+	Said      []string   // by signal: the name of who said it, where the signal names a person of the school
 }
 
 // Claim is a family's statement that something is met elsewhere.
@@ -270,7 +271,7 @@ func compileFacts(y *catalog.Year, row *store.SheetRow, facts store.FactsRow) *K
 			continue
 		}
 		student.Signals = append(student.Signals, sheet.Signal{Kind: sheet.SignalKind(x.Kind), Code: x.Code, Name: x.Name, Value: credit.Amount(x.Value), By: x.By, Note: x.Note})
-		k.Said = append(k.Said, x.ByName)
+		k.Said, k.SignalIDs = append(k.Said, x.ByName), append(k.SignalIDs, x.ID)
 		if x.Kind == string(sheet.Claim) {
 			k.Claims = append(k.Claims, Claim{ID: x.ID, Course: x.Code, Name: x.Name, By: x.ByName, Note: x.Note, File: x.File})
 		}

@@ -26,8 +26,9 @@ type Desk struct {
 	Kind    acts.Kind       // what lies on the desk
 	Draft   *store.DraftRow // which draft, where it is one
 
-	actor *actor
-	now   time.Time
+	actor   *actor
+	teaches bool // the reader teaches the student now
+	now     time.Time
 }
 
 // Judged is a sheet with what was found of it.
@@ -156,7 +157,9 @@ func (d *Desk) find() {
 func (d *Desk) answer(version int64) {
 	handed := acts.State(d.Row.State).HandedIn()
 	d.Changed = handed && !slices.Equal(d.year(d.Row.Entries), d.year(d.Row.Submitted.V))
-	c := acts.Case{Relation: d.actor.to(d.Row.Student), Kind: d.Kind, State: acts.State(d.Row.State), Changed: d.Changed, Window: d.Window(), Now: d.now,
+	relation := d.actor.to(d.Row.Student)
+	relation.Teaches = d.teaches
+	c := acts.Case{Relation: relation, Kind: d.Kind, State: acts.State(d.Row.State), Changed: d.Changed, Window: d.Window(), Now: d.now,
 		Settings: d.Year.Policy.Settings, Stale: version != 0 && version != d.Row.Version, Guardians: d.Pupil.Guardians, Undoable: d.Row.Undoable > 0, Redoable: d.Row.Redoable > 0,
 		Asked: d.Row.Asked != "", Complete: d.Complete, Ready: d.Ready, Summer: d.Summer()}
 	if handed {

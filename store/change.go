@@ -27,6 +27,7 @@ type Change struct {
 	Signature  *Signature
 	Settle     *Settlement
 	Signal     *SignalRow
+	Withdraw   []int64 // recommendations that are taken back
 	Record     *RecordRow
 	Attachment *Attachment
 	Remark     *RemarkRow
@@ -90,7 +91,7 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 		summer = asJSON(s.Summer.V)
 	}
 	facts := ""
-	if c.Settle != nil || c.Signal != nil || c.Record != nil || c.Attachment != nil {
+	if c.Settle != nil || c.Signal != nil || len(c.Withdraw) > 0 || c.Record != nil || c.Attachment != nil {
 		facts = ", facts_version = facts_version + 1"
 	}
 	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason, c.Key, asJSON(c.Detail),
@@ -127,6 +128,10 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 	if x := c.Settle; x != nil {
 		b.add(`settled AS (UPDATE signal SET settled = %s, answer = %s, answered_by = %s WHERE school_id = $1 AND student_id = $3 AND id = %s AND kind = 'claim' AND settled = '' AND EXISTS (SELECT 1 FROM mine))`,
 			x.Answer, x.Reason, x.By, x.Claim)
+	}
+	if len(c.Withdraw) > 0 {
+		b.add(`withdrawn AS (UPDATE signal SET settled = 'withdrawn', answered_by = $7 WHERE school_id = $1 AND student_id = $3 AND kind = 'recommendation' AND settled = ''
+			AND id IN (SELECT value::bigint FROM jsonb_array_elements_text(%s::jsonb)) AND EXISTS (SELECT 1 FROM mine))`, asJSON(c.Withdraw))
 	}
 	if x := c.Signal; x != nil {
 		b.add(`said AS (INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells)

@@ -9,6 +9,7 @@ const parts: Record<string, string[]> = {
   student: ['board', 'drag', 'draft', 'finder', 'hint', 'order', 'page', 'path', 'recommended', 'waiting', 'whatif'],
   later: ['asks', 'beside', 'explain', 'feed', 'history', 'keys', 'route', 'standing', 'summer', 'warn'],
   print: ['calendar', 'date', 'paper', 'worksheet'],
+  teacher: ['teach'],
   staff: ['caseload', 'data', 'panel', 'people'],
 };
 

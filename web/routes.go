@@ -50,6 +50,7 @@ func (s *Server) routes(api huma.API) {
 	s.remarkRoutes(api)
 	s.liveRoutes(api)
 	s.taskRoutes(api)
+	s.teacherRoutes(api)
 }
 
 // signedIn registers a route for whoever is signed in.

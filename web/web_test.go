@@ -227,6 +227,11 @@ func TestAuthorisation(t *testing.T) {
 	staff := func(counselor, office string) answers {
 		return answers{"mara.quill": no, "other.student": no, "ilse.quill": no, "other.guardian": no, "ms.arden": counselor, "ms.colleague": counselor, "office": office, "a.teacher": no}
 	}
+	teaches := func(what string) answers {
+		out := staff(no, no)
+		out["a.teacher"] = what
+		return out
+	}
 	const version, message, signature = `{"version":999}`, `{"version":999,"message":"x"}`, `{"version":999,"agreed":[]}`
 	const blank = `{"kind":"question","text":" "}`
 	decidesOr := func(what string, roles ...string) answers {
@@ -294,6 +299,10 @@ func TestAuthorisation(t *testing.T) {
 		{"GET", year + "/students/nobody/sheet", "", nil}, {"GET", "/api/schools/nowhere/years/2027/students/s0001/sheet", "", nil},
 		{"GET", "/api/schools/pellworth/years/2026/students/s0001/sheet", "", nil},
 		{"GET", year + "/catalog", "", members}, {"GET", "/api/schools/pellworth/years/2026/catalog", "", nil}, {"GET", elsewhere + "/catalog", "", foreignReads},
+		{"GET", year + "/classes", "", teaches(ok)}, {"GET", elsewhere + "/classes", "", answers{"foreign.counselor": no, "foreign.office": no}},
+		{"GET", year + "/classes/GEO1", "", teaches(hidden)}, {"GET", elsewhere + "/classes/GEO1", "", answers{"foreign.counselor": no, "foreign.office": no}},
+		{"POST", year + "/classes/GEO1/recommendations", `{"students":["s0001"],"course":"ALG2"}`, teaches(hidden)},
+		{"POST", elsewhere + "/classes/GEO1/recommendations", `{"students":["s0001"],"course":"ALG2"}`, answers{"foreign.counselor": no, "foreign.office": no}},
 		{"GET", year + "/caseload", "", staff(ok, ok)}, {"GET", year + "/caseload?all=true", "", staff(ok, ok)}, {"GET", elsewhere + "/caseload", "", foreignReads},
 		{"POST", year + "/clearances", `{"sheets":[]}`, staff(ok, ok)}, {"POST", elsewhere + "/clearances", `{"sheets":[]}`, foreignReads},
 		{"POST", year + "/reopenings", `{"sheets":[],"reason":"x"}`, staff(ok, ok)}, {"POST", elsewhere + "/reopenings", `{"sheets":[],"reason":"x"}`, foreignReads},
@@ -309,7 +318,7 @@ func TestAuthorisation(t *testing.T) {
 	routes := map[string]bool{}
 	for _, row := range rows {
 		path := regexp.MustCompile(`\?.*`).ReplaceAllString(row.path, "")
-		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/\w+`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`remarks/\d+`, "remarks/{id}"}} {
+		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/\w+`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`remarks/\d+`, "remarks/{id}"}} {
 			path = regexp.MustCompile(part[0]).ReplaceAllString(path, part[1])
 		}
 		routes[row.method+" "+path] = true

@@ -17,24 +17,25 @@ type Act uint8
 
 // The acts.
 const (
-	View     Act = iota
-	Edit         // put courses on it, take them off, put them in order
-	Undo         // take the latest edit back
-	Redo         // make it again
-	Submit       // hand it in; also again after a change
-	Sign         // as a guardian; or for the family, by who may decide
-	Ask          // the family asks for a change
-	Look         // agree that it may be submitted, where the school wants that
-	Decide       // confirm or decline a claim, waive a condition
-	SendBack     // return it to the family with a message
-	Clear        // accept what was submitted
-	Reopen       // take the clearance back
-	Plan         // plan for later years, which is no part of the sheet
-	SeeFiles     // see what goes with claims
-	Remark       // ask or say something about it
-	Reply        // answer what a family asks or says
-	EditSummer   // put courses of the summer round on it; like Edit where the round has no window of its own
-	SubmitSummer // hand in what is requested for the summer, by itself
+	View         Act = iota
+	Edit             // put courses on it, take them off, put them in order
+	Undo             // take the latest edit back
+	Redo             // make it again
+	Submit           // hand it in; also again after a change
+	Sign             // as a guardian; or for the family, by who may decide
+	Ask              // the family asks for a change
+	Look             // agree that it may be submitted, where the school wants that
+	Decide           // confirm or decline a claim, waive a condition
+	SendBack         // return it to the family with a message
+	Clear            // accept what was submitted
+	Reopen           // take the clearance back
+	Plan             // plan for later years, which is no part of the sheet
+	SeeFiles         // see what goes with claims
+	Remark           // ask or say something about it
+	Reply            // answer what a family asks or says
+	EditSummer       // put courses of the summer round on it; like Edit where the round has no window of its own
+	SubmitSummer     // hand in what is requested for the summer, by itself
+	Recommend        // say, as a teacher of the student, which course should come next
 	count
 )
 
@@ -47,7 +48,7 @@ func All() []Act {
 	return list
 }
 
-var names = [count]string{"view", "edit", "undo", "redo", "submit", "sign", "ask", "look", "decide", "sendBack", "clear", "reopen", "plan", "seeFiles", "remark", "reply", "editSummer", "submitSummer"}
+var names = [count]string{"view", "edit", "undo", "redo", "submit", "sign", "ask", "look", "decide", "sendBack", "clear", "reopen", "plan", "seeFiles", "remark", "reply", "editSummer", "submitSummer", "recommend"}
 
 func (a Act) String() string { return names[a] }
 
@@ -92,10 +93,11 @@ func (k Kind) has(act Act) bool {
 	return true
 }
 
-// Relation is what a person is to a student. Teachers of the student are nobody here.
+// Relation is what a person is to a student. Teachers of the student recommend, and see nothing of the sheet.
 type Relation struct {
 	Self      bool // the student
 	Guardian  bool // of this student
+	Teaches   bool // this student, now
 	Counsels  bool // this student is in their caseload
 	Counselor bool // counsels students of the school
 	Office    bool // administers the school
@@ -288,6 +290,8 @@ func (c *Case) may(act Act, phase Phase, instead bool) bool {
 		return r.edits(&c.Settings)
 	case Sign:
 		return r.Guardian
+	case Recommend:
+		return r.Teaches
 	case Plan, SeeFiles, Remark:
 		return r.Self || r.Guardian || r.decides(&c.Settings)
 	case Ask: // a student who can change the sheet need not ask

@@ -83,7 +83,7 @@ func holds(t *testing.T, name string, r Relation, s policy.Settings, change func
 	}
 	for _, act := range All() {
 		for _, state := range stateNames {
-			got := ""
+			got, kind := "", TheSheet
 			for phase, now := range moments {
 				c := finished(r, s)
 				c.Now, c.Window = now, window
@@ -94,7 +94,10 @@ func holds(t *testing.T, name string, r Relation, s policy.Settings, change func
 				if change != nil {
 					change(&c)
 				}
-				got += string(letter(Of(&c)[act]))
+				got, kind = got+string(letter(Of(&c)[act])), c.Kind
+			}
+			if act == Recommend && !r.Teaches { // nobody else does that
+				want[fmt.Sprint(act, " ", state)] = map[Kind]string{TheSheet: "fffff", ADraft: "ttttt", WhatWas: "ttttt"}[kind]
 			}
 			if key := fmt.Sprint(act, " ", state); got != want[key] {
 				t.Errorf("%s: %s is answered %s, want %s", name, key, got, want[key])
@@ -468,6 +471,12 @@ func TestDraftsAndWhatWas(t *testing.T) {
 		holds(t, name+", what was", r, s, kind(WhatWas), past)
 	}
 	holds(t, "somebody else", nobody, s, kind(ADraft), "view,seeFiles,edit,editSummer,undo,redo any fffff\n"+others)
+}
+
+// A teacher of the student recommends until everything is closed, and can do and see nothing else.
+func TestATeacher(t *testing.T) {
+	holds(t, "a teacher", Relation{Teaches: true}, policy.Settings{}, nil, `recommend any ++++x
+		view,plan,seeFiles,remark,reply,edit,editSummer,undo,redo,submit,submitSummer,sign,ask,look,decide,sendBack,clear,reopen any fffff`)
 }
 
 // The summer round with a window of its own: its part is changed and handed in by it, whatever has become of the year's.

@@ -9,13 +9,16 @@ const (
 	SeeCaseload            // the students of the school and what they wait for
 	ManagePeople           // find people, give a new password
 	ManageData             // take the school's data in, and give them out
+	SeeClasses             // the students whom one teaches now
 )
 
-// InSchool tells whether a person who belongs to a school may do something there. Counsels in r means any student.
+// InSchool tells whether a person who belongs to a school may do something there. Counsels and Teaches in r mean any student.
 func InSchool(a SchoolAct, r Relation) bool {
 	switch a {
 	case SeeCatalog:
 		return true
+	case SeeClasses:
+		return r.Teaches
 	case SeeCaseload:
 		return r.Counselor || r.Office
 	case ManagePeople, ManageData:

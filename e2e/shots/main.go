@@ -45,6 +45,7 @@ var shots = []shot{
 	{name: "family-phone", user: "ilse.quill", path: "/", wait: "h1", phone: true},
 	{name: "caseload", user: "ms.arden", path: "/", wait: "#student h2"},
 	{name: "caseload-phone", user: "ms.arden", path: "/", wait: "#student h2", phone: true},
+	{name: "teacher", user: "mr.tolland", path: "/d/teacher-pellworth", wait: "tbody tr", click: "main nav button:nth-of-type(4)"},
 	{name: "year-es", user: "mara.quill", path: "/", wait: "#board", language: "es"},
 	{name: "year-trimesters", user: "jonah", path: "/", wait: "#board"},
 	{name: "family-two-schools", user: "ilse.quill", path: "/", wait: "h1", phone: true, click: "main section button"},

@@ -9,6 +9,13 @@ ALTER TABLE request_window DROP CONSTRAINT request_window_pkey;
 ALTER TABLE request_window ADD PRIMARY KEY (school_id, year, round, grade, student_id);
 ALTER TABLE sheet ADD COLUMN summer jsonb;
 
+-- A recommendation that was taken back stays, and does not come back with the school's data.
+ALTER TABLE signal DROP CONSTRAINT signal_settled_check;
+ALTER TABLE signal DROP CONSTRAINT signal_check;
+ALTER TABLE signal ADD CONSTRAINT signal_settled_check CHECK (settled IN ('', 'confirmed', 'waived', 'declined', 'withdrawn'));
+ALTER TABLE signal ADD CONSTRAINT signal_check CHECK (settled = '' OR kind = CASE settled WHEN 'withdrawn' THEN 'recommendation' ELSE 'claim' END);
+CREATE INDEX relation_teaches ON relation (school_id, person_id, year) WHERE kind = 'teaches';
+
 -- A file that goes with a claim: a report, a certificate.
 CREATE TABLE attachment (
     school_id text NOT NULL,
@@ -78,6 +85,12 @@ DROP TABLE remark;
 DROP TABLE feed;
 DROP TABLE draft;
 DROP TABLE attachment;
+DROP INDEX relation_teaches;
+DELETE FROM signal WHERE settled = 'withdrawn';
+ALTER TABLE signal DROP CONSTRAINT signal_settled_check;
+ALTER TABLE signal DROP CONSTRAINT signal_check;
+ALTER TABLE signal ADD CONSTRAINT signal_settled_check CHECK (settled IN ('', 'confirmed', 'waived', 'declined'));
+ALTER TABLE signal ADD CONSTRAINT signal_check CHECK (settled = '' OR kind = 'claim');
 ALTER TABLE sheet DROP COLUMN summer;
 DELETE FROM request_window WHERE round = 'summer';
 ALTER TABLE request_window DROP COLUMN round;

@@ -17,6 +17,7 @@ const Family = lazy(() => import('./family/family'));
 const Counselor = lazy(() => import('./counselor/caseload'));
 const People = lazy(() => import('./office/people'));
 const Data = lazy(() => import('./office/data'));
+const Classes = lazy(() => import('./teacher/classes'));
 const Account = lazy(() => import('./account'));
 
 /** A place with whom of a person's parts in schools it is for. */
@@ -119,6 +120,7 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
       </>
     );
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person) return <Counselor person={person} />;
+  if (desk?.job === 'teacher' && person) return <Classes person={person} />;
   return (
     <>
       <Header pages={[]} where={person?.name} />

@@ -35,6 +35,7 @@ export type PathStop = components['schemas']['PathStop'];
 export type PathEntry = components['schemas']['PathEntry'];
 export type Happening = components['schemas']['HistoryItem'];
 export type Drafts = components['schemas']['DraftsView'];
+export type ClassView = components['schemas']['ClassView'];
 export type Planning = components['schemas']['Planning'];
 
 /** How long an answer may take before the server counts as not reached; files may take longer. */

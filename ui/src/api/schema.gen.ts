@@ -123,6 +123,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/classes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The classes that the reader teaches now */
+        get: operations["get-classes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/classes/{class}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A course that the reader teaches now, with those whom they teach it */
+        get: operations["get-class"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/classes/{class}/recommendations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Recommend what comes next to students of a class, or take the word back */
+        post: operations["recommend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/clearances": {
         parameters: {
             query?: never;
@@ -1099,6 +1150,35 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        ClassColumn: {
+            /** @description It is the class's own course */
+            again?: boolean;
+            course: string;
+            title: string;
+        };
+        ClassHead: {
+            /** @description The course that is taught */
+            course: string;
+            /** Format: int64 */
+            pupils: number;
+            title: string;
+            /**
+             * Format: int64
+             * @description How many have the teacher's word
+             */
+            words: number;
+        };
+        ClassView: {
+            /** @description The courses that are likely to come next, the last the same again */
+            columns: components["schemas"]["ClassColumn"][];
+            course: string;
+            /** @description By name */
+            pupils: components["schemas"]["Pupil"][];
+            title: string;
+        };
+        ClassesView: {
+            classes: components["schemas"]["ClassHead"][];
+        };
         CommitmentText: {
             id: string;
             text: string;
@@ -1745,6 +1825,46 @@ export interface components {
             /** @enum {string} */
             verdict: "unmet" | "unverified" | "expected" | "met";
             year?: string;
+        };
+        Pupil: {
+            /** @description Titles of what the student requests in the subject */
+            asks: string[];
+            /** @description One for each column */
+            cells: components["schemas"]["PupilCell"][];
+            family: string;
+            given: string;
+            /**
+             * Format: int64
+             * @description The grade being entered
+             */
+            grade: number;
+            /**
+             * Format: double
+             * @description In the class, so far
+             */
+            mark?: number;
+            /** @description Whether the teacher may recommend now */
+            may: components["schemas"]["Act"];
+            /** @description Why, for the student and the family */
+            reason?: string;
+            student: string;
+            /** @description The course that the teacher recommends */
+            word?: string;
+        };
+        PupilCell: {
+            /** @description What it asks for and nothing meets */
+            lacks?: components["schemas"]["Need"][];
+            /**
+             * @description none: it is not offered to the student
+             * @enum {string}
+             */
+            verdict: "none" | "unmet" | "unverified" | "expected" | "met";
+        };
+        Recommending: {
+            /** @description One of the columns; empty: the word is taken back */
+            course: string;
+            reason?: string;
+            students: string[];
         };
         RemarkView: {
             answer?: string;
@@ -2396,6 +2516,111 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Catalog"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-classes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClassesView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-class": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                class: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClassView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recommend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                class: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recommending"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClassView"];
                 };
             };
             /** @description Error */

@@ -1,0 +1,158 @@
+package web
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rubricon/core/catalog"
+	"rubricon/core/condition"
+	"rubricon/core/credit"
+	"rubricon/school"
+)
+
+// ClassesView are the classes of a teacher.
+type ClassesView struct {
+	Classes []ClassHead `json:"classes"`
+}
+
+// ClassHead is a class in a list.
+type ClassHead struct {
+	Course string `json:"course" doc:"The course that is taught"`
+	Title  string `json:"title"`
+	Pupils int    `json:"pupils"`
+	Words  int    `json:"words" doc:"How many have the teacher's word"`
+}
+
+// ClassView is a course that the reader teaches now, with those whom they teach it.
+type ClassView struct {
+	Course  string        `json:"course"`
+	Title   string        `json:"title"`
+	Columns []ClassColumn `json:"columns" doc:"The courses that are likely to come next, the last the same again"`
+	Pupils  []Pupil       `json:"pupils" doc:"By name"`
+}
+
+// ClassColumn is a course that may come next.
+type ClassColumn struct {
+	Course string `json:"course"`
+	Title  string `json:"title"`
+	Again  bool   `json:"again,omitempty" doc:"It is the class's own course"`
+}
+
+// Pupil is what a teacher sees of a student.
+type Pupil struct {
+	Student string         `json:"student"`
+	Given   string         `json:"given"`
+	Family  string         `json:"family"`
+	Grade   int            `json:"grade" doc:"The grade being entered"`
+	Mark    *credit.Amount `json:"mark,omitempty" doc:"In the class, so far"`
+	Asks    []string       `json:"asks" doc:"Titles of what the student requests in the subject"`
+	Word    string         `json:"word,omitempty" doc:"The course that the teacher recommends"`
+	Reason  string         `json:"reason,omitempty" doc:"Why, for the student and the family"`
+	Cells   []PupilCell    `json:"cells" doc:"One for each column"`
+	May     Act            `json:"may" doc:"Whether the teacher may recommend now"`
+}
+
+// PupilCell tells whether a student may take a course.
+type PupilCell struct {
+	Verdict string `json:"verdict" enum:"none,unmet,unverified,expected,met" doc:"none: it is not offered to the student"`
+	Lacks   []Need `json:"lacks,omitempty" doc:"What it asks for and nothing meets"`
+}
+
+// Recommending is a teacher's word.
+type Recommending struct {
+	Students []string `json:"students" minItems:"1" maxItems:"200"`
+	Course   string   `json:"course" maxLength:"100" doc:"One of the columns; empty: the word is taken back"`
+	Reason   string   `json:"reason,omitempty" maxLength:"120"`
+}
+
+// teacherRoutes are those of who teaches.
+func (s *Server) teacherRoutes(api huma.API) {
+	type classesOut struct{ Body *ClassesView }
+	type classOut struct{ Body *ClassView }
+	signedIn(s, api, operation("get-classes", http.MethodGet, yearPath+"/classes", "The classes that the reader teaches now"),
+		func(ctx context.Context, by int64, in *InYear) (*classesOut, error) {
+			y, list, err := s.cases.Classes(ctx, by, in.School, in.Year)
+			if err != nil {
+				return nil, err
+			}
+			v := &ClassesView{Classes: []ClassHead{}}
+			for _, c := range list {
+				v.Classes = append(v.Classes, ClassHead{c.Course, titleOf(y, c.Course, requestOf(ctx).reads), c.Pupils, c.Words})
+			}
+			return &classesOut{v}, nil
+		})
+	type classIn struct {
+		InYear
+		Class string `path:"class" maxLength:"100"`
+	}
+	signedIn(s, api, operation("get-class", http.MethodGet, yearPath+"/classes/{class}", "A course that the reader teaches now, with those whom they teach it"),
+		func(ctx context.Context, by int64, in *classIn) (*classOut, error) {
+			c, err := s.cases.Class(ctx, by, in.School, in.Year, in.Class)
+			if err != nil {
+				return nil, err
+			}
+			return &classOut{newClass(c, requestOf(ctx).reads)}, nil
+		})
+	type recommendIn struct {
+		InYear
+		Class string `path:"class" maxLength:"100"`
+		Body  Recommending
+	}
+	signedIn(s, api, operation("recommend", http.MethodPost, yearPath+"/classes/{class}/recommendations", "Recommend what comes next to students of a class, or take the word back"),
+		func(ctx context.Context, by int64, in *recommendIn) (*classOut, error) {
+			c, err := s.cases.Recommend(ctx, by, in.School, in.Year, in.Class, school.Recommending(in.Body))
+			if err != nil {
+				return nil, err
+			}
+			return &classOut{newClass(c, requestOf(ctx).reads)}, nil
+		})
+}
+
+// titleOf is a course's title in a language, or its code where the catalog has it no longer.
+func titleOf(y *school.SchoolYear, code, language string) string {
+	if course, ok := y.Index(code); ok {
+		return y.Courses[course].TextIn(language).Title
+	}
+	return code
+}
+
+func newClass(c *school.Class, language string) *ClassView {
+	y := c.Year
+	v := &ClassView{Course: c.Course, Title: titleOf(y, c.Course, language), Columns: []ClassColumn{}, Pupils: []Pupil{}}
+	for _, course := range c.Columns {
+		v.Columns = append(v.Columns, ClassColumn{y.Codes[course], titleOf(y, y.Codes[course], language), y.Codes[course] == c.Course})
+	}
+	for i := range c.Pupils {
+		p := &c.Pupils[i]
+		out := Pupil{Student: p.Known.ID, Given: p.GivenName, Family: p.FamilyName, Grade: p.Known.Grade, Mark: p.Mark, Asks: []string{}, Reason: p.Reason, Cells: []PupilCell{}, May: newAct(p.May)}
+		for _, course := range p.Asks {
+			out.Asks = append(out.Asks, titleOf(y, y.Codes[course], language))
+		}
+		if p.Word >= 0 {
+			out.Word = y.Codes[p.Word]
+		}
+		for _, course := range c.Columns {
+			out.Cells = append(out.Cells, newCell(y.Year, p, course))
+		}
+		v.Pupils = append(v.Pupils, out)
+	}
+	return v
+}
+
+func newCell(y *catalog.Year, p *school.Taught, course int32) (cell PupilCell) {
+	if p.Known.Barred(course) {
+		return PupilCell{Verdict: "none"}
+	}
+	cell.Verdict = condition.Met.String()
+	if outline, ok := p.Known.Outline(&p.Sheet, course); ok {
+		cell.Verdict = outline.Verdict.String()
+		for _, e := range p.Known.Explain(&p.Sheet, course) {
+			if outline.Verdict < condition.Expected && e.Verdict < condition.Expected {
+				cell.Lacks = append(cell.Lacks, newNeed(y, e.Leaf))
+			}
+		}
+	}
+	return cell
+}
