@@ -43,3 +43,19 @@ func TestATeachersClass(t *testing.T) {
 	phone.says("[data-testid=words]", "tienen? tu palabra")
 	phone.accessible("a teacher's class on a phone")
 }
+
+// TestTickingOffAnErrand has the counselor tick off an errand with a reason; the student sees it at once.
+func TestTickingOffAnErrand(t *testing.T) {
+	s := newSite(t)
+	mara := s.as("mara.quill", desk)
+	mara.says("section[aria-labelledby=errands] li", "Studio safety form[\\s\\S]*by Fri 28 May")
+	arden := s.as("ms.arden", desk)
+	arden.press("main button", "Quill, Mara")
+	arden.says("section[aria-label=Errands] li", "Studio safety form")
+	arden.press("section[aria-label=Errands] button", "Tick it off")
+	arden.MustElement("[role=dialog] textarea").MustInput("Seen on paper.")
+	arden.press("[role=dialog] button", "Decide")
+	arden.says("section[aria-label=Errands] button", "Not done after all")
+	arden.accessible("a student's errands beside the caseload")
+	mara.says("section[aria-labelledby=errands] li", "Studio safety form[\\s\\S]*settled")
+}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -111,6 +112,55 @@ func (s *Service) Decide(ctx context.Context, by int64, at Place, d Decision) (*
 				Cells: store.Cells{"student": at.Student, "kind": string(sheet.Waiver), "courseCode": d.Course, "by": who, "note": d.Reason}}
 		}
 		return change, err
+	})
+}
+
+// Settling says of an errand that it is done, or that it is not after all.
+type Settling struct {
+	Version int64
+	Course  string // that brings it along
+	Kind    string // of the errand
+	Done    bool
+	Reason  string
+}
+
+// SettleErrand ticks off an errand of a course on the sheet, or takes that back, for whoever decides. The error is NotOnSheet where no
+// such errand concerns the student, and NotSettledHere where what settles it is not a word of the school.
+func (s *Service) SettleErrand(ctx context.Context, by int64, at Place, x Settling) (*Desk, error) {
+	x.Reason = tidy(x.Reason)
+	return s.act(ctx, by, at, x.Version, acts.Decide, x.Reason, func(d *Desk) (*store.Change, error) {
+		errands := d.Known.Errands(&d.Sheet)
+		i := slices.IndexFunc(errands, func(r sheet.ErrandResult) bool {
+			e := &d.Year.Errands[r.Errand]
+			return d.Year.Codes[r.Course] == x.Course && e.Kind == x.Kind
+		})
+		if i < 0 {
+			return nil, problem(NotOnSheet)
+		}
+		found := &errands[i]
+		if found.Settled == x.Done {
+			return nil, problem(Code(acts.AlreadyDone))
+		}
+		kind := "errandOpen"
+		if x.Done {
+			kind = "errandDone"
+		}
+		change := d.change(kind, x.Reason, map[string]any{"course": x.Course, "errand": x.Kind})
+		if x.Done {
+			who := d.actor.ID
+			change.Signal = &store.SignalRow{Kind: string(sheet.ErrandDone), Code: x.Course, Name: x.Kind, By: who, Note: x.Reason,
+				Cells: store.Cells{"student": at.Student, "kind": string(sheet.ErrandDone), "courseCode": x.Course, "name": x.Kind, "by": who, "note": x.Reason}}
+			return change, nil
+		}
+		for i := range d.Known.Signals {
+			if y := &d.Known.Signals[i]; y.Kind == sheet.ErrandDone && y.Code == x.Course && y.Name == x.Kind {
+				change.Withdraw = append(change.Withdraw, d.Known.SignalIDs[i])
+			}
+		}
+		if len(change.Withdraw) == 0 {
+			return nil, problem(NotSettledHere)
+		}
+		return change, nil
 	})
 }
 

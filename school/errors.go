@@ -39,6 +39,7 @@ const (
 	NoClaim         Code = "no-such-claim"
 	NotACourse      Code = "not-a-course" // only a claim about a course can become a record
 	BadMark         Code = "bad-mark"
+	NotSettledHere  Code = "not-settled-here" // what settles an errand is on record
 	NeedsReason     Code = "needs-reason"
 	NeedsMessage    Code = "needs-message"
 	NeedsAgreed     Code = "needs-agreement"  // Param is a course whose fee is not agreed to

@@ -758,3 +758,52 @@ func TestAWishBesideAClaim(t *testing.T) {
 		t.Errorf("the line: %s, %s, %s, also %q", l.Stage, l.Reason, l.Course, l.Also)
 	}
 }
+
+// An errand is ticked off by whoever decides, with a reason; that is taken back by an act that is kept too, and neither by the family.
+func TestAnErrandIsTickedOff(t *testing.T) {
+	h := newHouse(t)
+	ctx := t.Context()
+	counselor := h.who("ms.arden")
+	settled := func() (done, there bool) {
+		d := h.sheet("mara.quill")
+		for _, r := range d.Known.Errands(&d.Sheet) {
+			if d.Year.Codes[r.Course] == "CER1" && d.Year.Errands[r.Errand].Kind == "form" {
+				return r.Settled, true
+			}
+		}
+		return false, false
+	}
+	form := school.Settling{Course: "CER1", Kind: "form", Done: true, Reason: " Seen on paper. "}
+	if done, there := settled(); done || !there {
+		t.Fatalf("at the beginning: %v, %v", done, there)
+	}
+	if got := code(h.SettleErrand(ctx, h.who("mara.quill"), mara, form)); got != "forbidden" {
+		t.Errorf("the student gets %s", got)
+	}
+	if got := code(h.SettleErrand(ctx, counselor, mara, school.Settling{Course: "CER1", Kind: "form", Done: true})); got != "needs-reason" {
+		t.Errorf("without a reason: %s", got)
+	}
+	for _, x := range []school.Settling{{Course: "CER1", Kind: "audition", Done: true, Reason: "x"}, {Course: "TID1", Kind: "form", Done: true, Reason: "x"}} {
+		if got := code(h.SettleErrand(ctx, counselor, mara, x)); got != "not-on-sheet" {
+			t.Errorf("%+v gives %s", x, got)
+		}
+	}
+	h.must(h.SettleErrand(ctx, counselor, mara, form))
+	if done, _ := settled(); !done {
+		t.Error("it is not ticked off")
+	}
+	if got := code(h.SettleErrand(ctx, counselor, mara, form)); got != "already-done" {
+		t.Errorf("twice: %s", got)
+	}
+	form.Done = false
+	h.must(h.SettleErrand(ctx, counselor, mara, form))
+	if done, _ := settled(); done {
+		t.Error("it is still ticked off")
+	}
+	if got := code(h.SettleErrand(ctx, counselor, mara, school.Settling{Course: "ROW1", Kind: "test", Reason: "x"})); got != "not-settled-here" {
+		t.Errorf("what is settled by a score: %s", got)
+	}
+	if list, err := h.History(ctx, counselor, mara); err != nil || len(list) < 2 || list[0].Kind != "errandOpen" || list[1].Kind != "errandDone" || list[1].Reason != "Seen on paper." {
+		t.Errorf("what happened: %+v, %v", list, err)
+	}
+}

@@ -27,7 +27,7 @@ type Change struct {
 	Signature  *Signature
 	Settle     *Settlement
 	Signal     *SignalRow
-	Withdraw   []int64 // recommendations that are taken back
+	Withdraw   []int64 // recommendations, or settled errands, that are taken back
 	Record     *RecordRow
 	Attachment *Attachment
 	Remark     *RemarkRow
@@ -130,7 +130,7 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 			x.Answer, x.Reason, x.By, x.Claim)
 	}
 	if len(c.Withdraw) > 0 {
-		b.add(`withdrawn AS (UPDATE signal SET settled = 'withdrawn', answered_by = $7 WHERE school_id = $1 AND student_id = $3 AND kind = 'recommendation' AND settled = ''
+		b.add(`withdrawn AS (UPDATE signal SET settled = 'withdrawn', answered_by = $7 WHERE school_id = $1 AND student_id = $3 AND kind IN ('recommendation', 'errand') AND settled = ''
 			AND id IN (SELECT value::bigint FROM jsonb_array_elements_text(%s::jsonb)) AND EXISTS (SELECT 1 FROM mine))`, asJSON(c.Withdraw))
 	}
 	if x := c.Signal; x != nil {

@@ -122,6 +122,15 @@ type Decision struct {
 	Reason  string         `json:"reason" maxLength:"1000" doc:"Kept, and shown to the family"`
 }
 
+// Settling says of an errand that it is done, or that it is not after all.
+type Settling struct {
+	Version int64  `json:"version" minimum:"1"`
+	Course  string `json:"course" maxLength:"100" doc:"That brings it along"`
+	Kind    string `json:"kind" enum:"test,audition,application,form,meeting,other"`
+	Done    bool   `json:"done"`
+	Reason  string `json:"reason" maxLength:"1000" doc:"Kept, and shown to the family"`
+}
+
 // Claiming is a family's statement that something a course asks for was met elsewhere.
 type Claiming struct {
 	Version int64  `json:"version" minimum:"1"`
@@ -165,6 +174,10 @@ func (s *Server) actRoutes(api huma.API) {
 	onSheet(s, api, operation("make-claim", http.MethodPost, sheetPath+"/claims", "Say that something a course asks for was met elsewhere; a counselor decides"),
 		func(ctx context.Context, by int64, at school.Place, b *Claiming) (*school.Desk, error) {
 			return s.cases.MakeClaim(ctx, by, at, school.Claiming(*b))
+		})
+	onSheet(s, api, operation("settle-errand", http.MethodPost, sheetPath+"/errands", "Say of an errand that it is done, or that it is not after all"),
+		func(ctx context.Context, by int64, at school.Place, b *Settling) (*school.Desk, error) {
+			return s.cases.SettleErrand(ctx, by, at, school.Settling(*b))
 		})
 	onSheet(s, api, operation("submit-summer", http.MethodPost, sheetPath+"/summer", "Hand in what is requested for the summer, by itself; twice gives the same receipt"),
 		func(ctx context.Context, by int64, at school.Place, body *versionBody) (*school.Desk, error) {

@@ -250,7 +250,7 @@ func TestAuthorisation(t *testing.T) {
 		{"GET", maraSheet + "/live?seconds=0", "", reads}, {"GET", other + "/live?seconds=0", "", otherReads}, {"GET", foreign + "/live?seconds=0", "", foreignReads},
 		{"GET", year + "/caseload/live?seconds=0", "", staff(ok, ok)}, {"GET", elsewhere + "/caseload/live?seconds=0", "", foreignReads},
 		{"GET", maraSheet, "", reads}, {"GET", maraSheet + "/history", "", reads}, {"GET", maraSheet + "/effects", "", reads},
-		{"POST", maraSheet + "/changes", undo, edits}, {"POST", maraSheet + "/submission", version, edits}, {"POST", maraSheet + "/summer", version, noRound},
+		{"POST", maraSheet + "/changes", undo, edits}, {"POST", maraSheet + "/submission", version, edits}, {"POST", maraSheet + "/summer", version, noRound}, {"POST", maraSheet + "/errands", `{"version":999,"course":"CER1","kind":"form","done":true,"reason":"x"}`, decides(stale)},
 		{"POST", maraSheet + "/claims", `{"version":999,"course":"PHY1","kind":"passed","name":"ALG1","note":"x"}`, edits},
 		{"POST", maraSheet + "/signature", signature, signs},
 		{"POST", maraSheet + "/wish", message, answers{"mara.quill": no, "ilse.quill": stale, "ms.arden": no, "ms.colleague": no, "office": no}},

@@ -9,11 +9,11 @@ ALTER TABLE request_window DROP CONSTRAINT request_window_pkey;
 ALTER TABLE request_window ADD PRIMARY KEY (school_id, year, round, grade, student_id);
 ALTER TABLE sheet ADD COLUMN summer jsonb;
 
--- A recommendation that was taken back stays, and does not come back with the school's data.
+-- A recommendation, or the settling of an errand, that was taken back stays, and does not come back with the school's data.
 ALTER TABLE signal DROP CONSTRAINT signal_settled_check;
 ALTER TABLE signal DROP CONSTRAINT signal_check;
 ALTER TABLE signal ADD CONSTRAINT signal_settled_check CHECK (settled IN ('', 'confirmed', 'waived', 'declined', 'withdrawn'));
-ALTER TABLE signal ADD CONSTRAINT signal_check CHECK (settled = '' OR kind = CASE settled WHEN 'withdrawn' THEN 'recommendation' ELSE 'claim' END);
+ALTER TABLE signal ADD CONSTRAINT signal_check CHECK (settled = '' OR settled = 'withdrawn' AND kind IN ('recommendation', 'errand') OR settled <> 'withdrawn' AND kind = 'claim');
 CREATE INDEX relation_teaches ON relation (school_id, person_id, year) WHERE kind = 'teaches';
 
 -- A file that goes with a claim: a report, a certificate.

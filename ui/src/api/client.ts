@@ -23,6 +23,7 @@ export type CaseRow = components['schemas']['CaseRow'];
 type ChangeHeard = components['schemas']['ChangeHeard'];
 export type Claiming = components['schemas']['Claiming'];
 export type Decision = components['schemas']['Decision'];
+export type Settling = components['schemas']['Settling'];
 export type Problem = components['schemas']['Problem'];
 export type Acts = components['schemas']['Acts'];
 export type Found = components['schemas']['FoundView'];
@@ -259,6 +260,7 @@ export const acts = {
   reopen: (path: Place, body: Signed) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/reopening', { params: { path }, body })),
   sendBack: (path: Place, body: { version: number; message: string }) =>
     ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/return', { params: { path }, body })),
+  settle: (path: Place, body: Settling) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/errands', { params: { path }, body })),
   decide: (path: Place, body: Decision) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/decision', { params: { path }, body })),
 };
 

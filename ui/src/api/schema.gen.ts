@@ -554,6 +554,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/errands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say of an errand that it is done, or that it is not after all */
+        post: operations["settle-errand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/students/{student}/sheet/hints": {
         parameters: {
             query?: never;
@@ -1972,6 +1989,17 @@ export interface components {
              * @description To within five minutes
              */
             seenAt: string;
+        };
+        Settling: {
+            /** @description That brings it along */
+            course: string;
+            done: boolean;
+            /** @enum {string} */
+            kind: "test" | "audition" | "application" | "form" | "meeting" | "other";
+            /** @description Kept, and shown to the family */
+            reason: string;
+            /** Format: int64 */
+            version: number;
         };
         SheetView: {
             acts: components["schemas"]["Acts"];
@@ -3711,6 +3739,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EffectsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "settle-errand": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settling"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
                 };
             };
             /** @description Error */

@@ -1,7 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { type FormEvent, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { type Decision, type Entry, type Place, type Sheet, acts, placeOf, useAct, useSheet } from '../api/client';
+import { type Decision, type Entry, type Place, type Settling, type Sheet, acts, placeOf, useAct, useSheet } from '../api/client';
 import { errorWords } from '../errors';
 import { Answered } from '../kit/answered';
 import { Button, Loading, Refusal } from '../kit/controls';
@@ -9,12 +9,15 @@ import { ClaimFile } from '../kit/claimfile';
 import { Remarks } from '../remarks';
 import { SinceSubmitted } from '../since';
 import { Dialog, TextDialog } from '../kit/dialog';
-import { subjectTab } from '../kit/marks';
-import { amount } from '../kit/format';
+import { Mark, subjectTab } from '../kit/marks';
+import { amount, day } from '../kit/format';
 import { type Book, clauses, entryLine, inUnit, join, needWords, openNeeds, statusWords } from '../words';
 
 /** What is done with a text that is asked for first. */
 type Writing = 'back' | 'clear' | 'sign' | 'reopen';
+
+/** An errand that is settled, or is not after all. */
+type Errand = Pick<Settling, 'course' | 'kind' | 'done'>;
 
 type Asked = { answer: Decision['answer']; entry: Entry; claim?: number };
 
@@ -30,6 +33,8 @@ export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
   const sign = useAct(place, acts.sign);
   const reopen = useAct(place, acts.reopen);
   const [asked, setAsked] = useState<Asked>();
+  const settle = useAct(place, acts.settle);
+  const [errand, setErrand] = useState<Errand>();
   const [writing, setWriting] = useState<Writing>();
   const refresh = () => void client.invalidateQueries({ queryKey: ['caseload'] });
 
@@ -100,6 +105,42 @@ export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
       </p>
       <SinceSubmitted book={book} sheet={s} />
       <Remarks book={book} sheet={s} kinds={[]} />
+      {s.errands.length > 0 && (
+        <section aria-label={t('panel.errands')} className="mt-1 text-sm">
+          <b className="font-semibold">{t('panel.errands')}</b>
+          <ul>
+            {s.errands.map((x) => {
+              const what = book.catalog.errands[x.errand];
+              if (!what) return null;
+              return (
+                <li key={x.errand} className="flex flex-wrap items-baseline gap-x-2">
+                  <Mark kind={x.settled ? 'settled' : 'missing'} />
+                  <span>
+                    {what.title}{' '}
+                    <span className="text-soft">
+                      · {book.title(x.course)} ·{' '}
+                      {x.settled
+                        ? [t('errands.settled'), x.by].filter(Boolean).join(', ')
+                        : what.due
+                          ? t('errands.by', { due: day(what.due) })
+                          : t('errands.open')}
+                    </span>
+                  </span>
+                  {may.decide.allowed && (!x.settled || x.by) && (
+                    <button
+                      type="button"
+                      className="min-h-6 inked-link"
+                      onClick={() => setErrand({ course: x.course, kind: what.kind as Settling['kind'], done: !x.settled })}
+                    >
+                      {t(x.settled ? 'panel.errandOpen' : 'panel.errandDone')}
+                    </button>
+                  )}
+                </li>
+              );
+            })}
+          </ul>
+        </section>
+      )}
       <p className="mt-1 mb-3 text-sm">
         {open.length === 0
           ? t(s.status.state === 'cleared' ? 'panel.holdsCleared' : may.clear.allowed ? 'panel.holds' : 'panel.holdsOnly')
@@ -137,6 +178,18 @@ export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
           error={written[writing].error ? errorWords(t, written[writing].error) : undefined}
           onClose={() => setWriting(undefined)}
           onDone={written[writing].run}
+        />
+      )}
+      {errand && (
+        <TextDialog
+          open
+          title={t(errand.done ? 'panel.errandDoneTitle' : 'panel.errandOpenTitle', { course: book.title(errand.course) })}
+          label={t('panel.reason')}
+          action={t('panel.done')}
+          busy={settle.isPending}
+          error={settle.error ? errorWords(t, settle.error) : undefined}
+          onClose={() => setErrand(undefined)}
+          onDone={(reason) => settle.mutate({ version: s.version, ...errand, reason }, { onSuccess: () => (setErrand(undefined), refresh()) })}
         />
       )}
       {asked && (
