@@ -14,8 +14,13 @@ export const keptKey = (username: string, at: { school: string; year: number; st
   username && `${prefix}${JSON.stringify([username, at.school, at.year, at.student, at.draft ?? 0])}`;
 
 export function readKept<Item>(name: string): Kept<Item> {
-  const text = localStorage.getItem(name);
-  return text ? (JSON.parse(text) as Kept<Item>) : { items: [], base: 0 };
+  try {
+    const kept = JSON.parse(localStorage.getItem(name) ?? '') as Kept<Item>;
+    if (Array.isArray(kept.items)) return kept;
+  } catch {
+    // There is nothing, or nothing that can be read.
+  }
+  return { items: [], base: 0 };
 }
 
 export function putKept<Item>(name: string, kept: Kept<Item>) {
