@@ -250,10 +250,10 @@ func TestEveryPageOfAStudent(t *testing.T) {
 		night         bool
 		says          map[string]string // by address: the first head
 	}{
-		{"mara.quill", "es", desk, true, map[string]string{"/": "Falta: un crédito más en Ciencias", "/courses": "Los 1.. cursos", "/path": "para «Para graduarse» falta", "/drafts": "Borradores", "/errands": ".",
-			"/history": ".", "/hand-in": ".", "/course/TID1": "Ecología de mareas"}},
-		{"jonah", "en", phone, false, map[string]string{"/": "Still to do|All that the school asks", "/courses": "All [0-9]+ courses", "/path": ".", "/drafts": "Drafts", "/errands": ".", "/history": ".", "/hand-in": ".",
-			"/course/XCH": "."}},
+		{"mara.quill", "es", desk, true, map[string]string{"/": "Falta: un crédito más en Ciencias", "/courses": "Los 1.. cursos", "/path": "para «Para graduarse» falta", "/drafts": "Borradores",
+			"/errands": "Lo próximo: Studio safety form", "/history": "Qué ha pasado con la hoja", "/hand-in": "Antes de entregarla", "/course/TID1": "Ecología de mareas"}},
+		{"jonah", "en", phone, false, map[string]string{"/": "Still to do: 2 units more", "/courses": "All [0-9]+ courses, and what", "/path": "With this plan|Your path", "/drafts": "Drafts",
+			"/errands": "There is nothing to do outside the sheet", "/history": "What happened to the sheet", "/hand-in": "Before you hand it in", "/course/XCH": "Chess and Puzzles"}},
 	} {
 		p := s.as(c.username, c.width)
 		if c.night {

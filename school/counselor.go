@@ -107,9 +107,7 @@ func (s *Service) Decide(ctx context.Context, by int64, at Place, d Decision) (*
 		case "confirm":
 			change.Record, err = transfer(y, at.Student, claim, d.Mark)
 		case "waive":
-			who := desk.actor.ID
-			change.Signal = &store.SignalRow{Kind: string(sheet.Waiver), Code: d.Course, By: who, Note: d.Reason,
-				Cells: store.Cells{"student": at.Student, "kind": string(sheet.Waiver), "courseCode": d.Course, "by": who, "note": d.Reason}}
+			change.Signal = saidOf(at.Student, sheet.Waiver, d.Course, "", desk.actor.ID, d.Reason)
 		}
 		return change, err
 	})
@@ -147,9 +145,7 @@ func (s *Service) SettleErrand(ctx context.Context, by int64, at Place, x Settli
 		}
 		change := d.change(kind, x.Reason, map[string]any{"course": x.Course, "errand": x.Kind})
 		if x.Done {
-			who := d.actor.ID
-			change.Signal = &store.SignalRow{Kind: string(sheet.ErrandDone), Code: x.Course, Name: x.Kind, By: who, Note: x.Reason,
-				Cells: store.Cells{"student": at.Student, "kind": string(sheet.ErrandDone), "courseCode": x.Course, "name": x.Kind, "by": who, "note": x.Reason}}
+			change.Signal = saidOf(at.Student, sheet.ErrandDone, x.Course, x.Kind, d.actor.ID, x.Reason)
 			return change, nil
 		}
 		for i := range d.Known.Signals {

@@ -28,7 +28,7 @@ func (s *Service) Submit(ctx context.Context, by int64, at Place, version int64,
 		change := d.change("submit", tidy(reason), map[string]any{"receipt": receipt})
 		change.State.State, change.State.Submission = string(acts.Submitted), d.Row.Submission+1
 		change.State.Message, change.State.Asked, change.State.ClearedAt = "", "", nil
-		change.Submission = &store.Submission{Receipt: receipt, Catalog: d.Year.CatalogVersion, Policy: d.Year.PolicyVersion, Entries: d.Row.Entries, Judgement: summary(d), Agreed: agreed}
+		change.Submission = &store.Submission{Receipt: receipt, Catalog: d.Year.CatalogVersion, Policy: d.Year.PolicyVersion, Entries: d.submitted(), Judgement: summary(d), Agreed: agreed}
 		d.settle(&change.State, acts.Signatures{}, d.now)
 		return change, nil
 	})
@@ -51,6 +51,7 @@ func (d *Desk) AsSubmitted() *Desk {
 // Handed gives a sheet as it was handed in with a receipt, for looking at: the one that stands, or an earlier one. The error is NotFound
 // where there was none with that receipt.
 func (s *Service) Handed(ctx context.Context, by int64, at Place, receipt string) (*Desk, error) {
+	at.Draft = 0 // of the sheet, whatever lies beside it
 	d, err := s.open(ctx, by, at)
 	if err != nil {
 		return nil, err

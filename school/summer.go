@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"rubricon/core/acts"
-	"rubricon/core/policy"
 	"rubricon/core/sheet"
 	"rubricon/store"
 )
@@ -26,6 +25,14 @@ func (d *Desk) year(entries []store.EntryRow) []store.EntryRow {
 		entries = slices.DeleteFunc(slices.Clone(entries), d.isSummer)
 	}
 	return normal(entries)
+}
+
+// submitted are the entries that go with a submission of the sheet.
+func (d *Desk) submitted() []store.EntryRow {
+	if d.apart() {
+		return d.year(d.Row.Entries)
+	}
+	return d.Row.Entries
 }
 
 // summer gives, in order, the entries of the summer round.
@@ -49,14 +56,7 @@ func (d *Desk) holds(summer bool) (complete, ready bool) {
 	}
 	var todo []sheet.Todo
 	for _, t := range d.Todo {
-		of := false
-		switch t.Kind {
-		case sheet.RuleShort, sheet.RuleOver:
-			of = d.Year.Rules[t.Rule].On == policy.Summer
-		case sheet.EntryOpen, sheet.Repeats, sheet.NotOpen:
-			of = d.Year.Courses[t.Course].Summer
-		}
-		if of == summer {
+		if d.Known.OfSummer(&t) == summer {
 			todo = append(todo, t)
 		}
 	}

@@ -30,34 +30,42 @@ type Taught struct {
 	Reason     string
 	May        acts.Answer // recommend
 
-	desk  *Desk
 	words []int64 // the recommendations, by id
 }
 
 // ClassHead is a class in a list.
 type ClassHead struct {
-	Course, Title string
+	Course        string
 	Pupils, Words int // how many there are, and how many have the teacher's word
 }
 
 // mostColumns is how many courses stand beside each other, the same again included.
 const mostColumns = 4
 
+// lessons are what somebody teaches: whom which course, and the sheets of all of them.
+type lessons struct {
+	year   *SchoolYear
+	actor  *actor
+	rows   []store.TaughtRow // by course and name
+	sheets map[string]*Desk  // by student; read where whole classes are looked at
+}
+
 // Classes lists the classes of the reader.
-func (s *Service) Classes(ctx context.Context, by int64, school string, year int) (y *SchoolYear, heads []ClassHead, err error) {
-	y, a, taught, err := s.teaching(ctx, by, school, year)
+func (s *Service) Classes(ctx context.Context, by int64, school string, year int) (*SchoolYear, []ClassHead, error) {
+	l, err := s.allLessons(ctx, by, school, year)
 	if err != nil {
 		return nil, nil, err
 	}
-	for _, t := range taught {
+	var heads []ClassHead
+	for _, t := range l.rows {
 		if n := len(heads); n > 0 && heads[n-1].Course == t.Course {
 			continue
 		}
-		class, err := s.class(ctx, y, a, taught, t.Course)
+		class, err := l.class(t.Course)
 		if err != nil {
 			return nil, nil, err
 		}
-		head := ClassHead{Course: t.Course, Title: t.Course, Pupils: len(class.Pupils)}
+		head := ClassHead{Course: t.Course, Pupils: len(class.Pupils)}
 		for i := range class.Pupils {
 			if class.Pupils[i].Word >= 0 {
 				head.Words++
@@ -65,51 +73,76 @@ func (s *Service) Classes(ctx context.Context, by int64, school string, year int
 		}
 		heads = append(heads, head)
 	}
-	return y, heads, nil
+	return l.year, heads, nil
 }
 
 // Class gives a class of the reader. The error is NotFound where they teach nobody that course.
 func (s *Service) Class(ctx context.Context, by int64, school string, year int, course string) (*Class, error) {
-	y, a, taught, err := s.teaching(ctx, by, school, year)
+	l, err := s.allLessons(ctx, by, school, year)
 	if err != nil {
 		return nil, err
 	}
-	return s.class(ctx, y, a, taught, course)
+	return l.class(course)
 }
 
-func (s *Service) teaching(ctx context.Context, by int64, school string, year int) (*SchoolYear, *actor, []store.Taught, error) {
+func (s *Service) lessons(ctx context.Context, by int64, school string, year int) (*lessons, error) {
 	row, err := s.db.Queries().YearRow(ctx, school, year)
 	if err != nil {
-		return nil, nil, nil, asNotFound(err)
+		return nil, asNotFound(err)
 	}
 	a, err := s.actor(ctx, school, year, row.Roster, by)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, err
 	}
 	taught, err := s.db.Queries().TaughtBy(ctx, school, year, a.ID)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, err
 	}
 	is := a.inSchool()
 	is.Teaches = len(taught) > 0
 	if !acts.InSchool(acts.SeeClasses, is) {
-		return nil, nil, nil, problem(Code(acts.NotYours))
+		return nil, problem(Code(acts.NotYours))
 	}
 	y, err := s.year(ctx, school, year, row.Catalog, row.Policy)
-	return y, a, taught, err
+	return &lessons{year: y, actor: a, rows: taught}, err
 }
 
-func (s *Service) class(ctx context.Context, y *SchoolYear, a *actor, taught []store.Taught, course string) (*Class, error) {
-	class := &Class{Year: y, Course: course, Columns: columns(y, course)}
-	for _, t := range taught {
-		if t.Course != course {
-			continue
+// allLessons reads the sheets of all students in one go.
+func (s *Service) allLessons(ctx context.Context, by int64, school string, year int) (*lessons, error) {
+	l, err := s.lessons(ctx, by, school, year)
+	if err != nil {
+		return nil, err
+	}
+	list, err := s.db.Queries().Taught(ctx, school, year, l.actor.ID)
+	if err != nil {
+		return nil, err
+	}
+	sheets := make([]*store.SheetRow, len(list))
+	for i := range list {
+		sheets[i] = &list[i].SheetRow
+	}
+	known, err := s.knownOf(ctx, l.year, sheets)
+	if err != nil {
+		return nil, err
+	}
+	l.sheets = make(map[string]*Desk, len(list))
+	for i := range list {
+		l.sheets[list[i].Student] = &Desk{Row: list[i].SheetRow, Pupil: list[i].Pupil, Year: l.year, Known: known[i], actor: l.actor, now: s.now()}
+	}
+	return l, nil
+}
+
+// has tells whether somebody is of a class.
+func (l *lessons) has(class, student string) bool {
+	return slices.Contains(l.rows, store.TaughtRow{Course: class, Student: student})
+}
+
+func (l *lessons) class(course string) (*Class, error) {
+	class := &Class{Year: l.year, Course: course, Columns: follow(l.year, course)}
+	for _, t := range l.rows {
+		if d := l.sheets[t.Student]; t.Course == course && d != nil {
+			class.Pupils = append(class.Pupils, *taught(d, course))
 		}
-		p, err := s.taught(ctx, class, a, &t)
-		if err != nil {
-			return nil, err
-		}
-		class.Pupils = append(class.Pupils, *p)
 	}
 	if len(class.Pupils) == 0 {
 		return nil, problem(NotFound)
@@ -117,46 +150,29 @@ func (s *Service) class(ctx context.Context, y *SchoolYear, a *actor, taught []s
 	return class, nil
 }
 
-// columns are the courses of a class's subject that rest on it, each with its variants, and itself.
-func columns(y *SchoolYear, course string) (list []int32) {
+// follow lists what may come after the course of a class; nothing where the catalog has it no longer.
+func follow(y *SchoolYear, course string) []int32 {
 	now, ok := y.Index(course)
 	if !ok {
 		return nil
 	}
-	c := &y.Courses[now]
-	for _, code := range c.LeadsTo {
-		for next := range y.Courses {
-			n := &y.Courses[next]
-			if (n.Code == code || n.VariantOf == code) && !n.Summer && n.Subjects[0] == c.Subjects[0] && len(list) < mostColumns-1 && !slices.Contains(list, int32(next)) {
-				list = append(list, int32(next))
-			}
-		}
-	}
-	return append(list, now)
+	return append(y.Follow(now, mostColumns-1), now)
 }
 
-// taught reads what a teacher sees of a student.
-func (s *Service) taught(ctx context.Context, class *Class, a *actor, t *store.Taught) (*Taught, error) {
-	y := class.Year
-	row, err := s.db.Queries().Sheet(ctx, Place{School: y.School, Year: y.Start, Student: t.Student})
-	if err != nil {
-		return nil, asNotFound(err)
-	}
-	d, err := s.lay(ctx, row, a)
-	if err != nil {
-		return nil, err
-	}
+// taught is what a teacher sees of a student.
+func taught(d *Desk, class string) *Taught {
+	y := d.Year
 	d.teaches = true
 	d.answer(0)
-	p := &Taught{Known: d.Known, GivenName: t.GivenName, FamilyName: t.FamilyName, Word: -1, May: d.Acts[acts.Recommend], desk: d}
-	p.Sheet, _ = laid(d.Year.Year, d.Row.Entries)
+	p := &Taught{Known: d.Known, GivenName: d.Pupil.GivenName, FamilyName: d.Pupil.FamilyName, Word: -1, May: d.Acts[acts.Recommend]}
+	p.Sheet, _ = laid(y.Year, d.Row.Entries)
 	for i := range d.Known.Records {
-		if r := &d.Known.Records[i]; r.Code == class.Course && r.Outcome == sheet.InProgress && r.HasMark {
+		if r := &d.Known.Records[i]; r.Code == class && r.Outcome == sheet.InProgress && r.HasMark {
 			p.Mark = &r.Mark
 		}
 	}
 	subject := ""
-	if now, ok := y.Index(class.Course); ok {
+	if now, ok := y.Index(class); ok {
 		subject = y.Courses[now].Subjects[0]
 	}
 	for _, e := range p.Sheet.Requests {
@@ -166,12 +182,12 @@ func (s *Service) taught(ctx context.Context, class *Class, a *actor, t *store.T
 	}
 	for i := range d.Known.Signals {
 		x := &d.Known.Signals[i]
-		if next, ok := y.Index(x.Code); ok && x.Kind == sheet.Recommendation && (x.By == a.ID || x.By == a.name().Name) && y.Courses[next].Subjects[0] == subject {
+		if next, ok := y.Index(x.Code); ok && x.Kind == sheet.Recommendation && (x.By == d.actor.ID || x.By == d.actor.name().Name) && y.Courses[next].Subjects[0] == subject {
 			p.Word, p.Reason = next, x.Note
 			p.words = append(p.words, d.Known.SignalIDs[i])
 		}
 	}
-	return p, nil
+	return p
 }
 
 // Recommending is a teacher's word for some students of a class.
@@ -185,41 +201,45 @@ type Recommending struct {
 // The errors are NotFound where somebody is not of the class, NoCourse, and BadAct where the course is none that can follow.
 func (s *Service) Recommend(ctx context.Context, by int64, school string, year int, class string, r Recommending) (*Class, error) {
 	r.Reason = tidy(r.Reason)
-	y, a, taught, err := s.teaching(ctx, by, school, year)
+	l, err := s.lessons(ctx, by, school, year)
 	if err != nil {
 		return nil, err
 	}
 	next := int32(-1)
 	if r.Course != "" {
-		course, ok := y.Index(r.Course)
+		course, ok := l.year.Index(r.Course)
 		if !ok {
 			return nil, &Error{Code: NoCourse, Param: r.Course}
 		}
-		if next = course; !slices.Contains(columns(y, class), next) {
+		if next = course; !slices.Contains(follow(l.year, class), next) {
 			return nil, problem(BadAct)
 		}
 	}
 	for _, student := range r.Students {
-		if !slices.ContainsFunc(taught, func(t store.Taught) bool { return t.Course == class && t.Student == student }) {
+		if !l.has(class, student) {
 			return nil, problem(NotFound)
 		}
 	}
 	for _, student := range r.Students {
-		at := slices.IndexFunc(taught, func(t store.Taught) bool { return t.Course == class && t.Student == student })
-		if err := s.recommend(ctx, &Class{Year: y, Course: class}, a, &taught[at], next, r.Reason); err != nil {
+		if err := s.recommend(ctx, l.actor, Place{School: school, Year: year, Student: student}, class, next, r.Reason); err != nil {
 			return nil, err
 		}
 	}
-	return s.class(ctx, y, a, taught, class)
+	return s.Class(ctx, by, school, year, class)
 }
 
-func (s *Service) recommend(ctx context.Context, class *Class, a *actor, t *store.Taught, next int32, reason string) error {
+// recommend keeps a teacher's word for one student of a class; next is -1 where it is taken back.
+func (s *Service) recommend(ctx context.Context, a *actor, at Place, class string, next int32, reason string) error {
 	for range tries {
-		p, err := s.taught(ctx, class, a, t)
+		row, err := s.db.Queries().Sheet(ctx, at)
+		if err != nil {
+			return asNotFound(err)
+		}
+		d, err := s.lay(ctx, row, a)
 		if err != nil {
 			return err
 		}
-		d := p.desk
+		p := taught(d, class)
 		if err := d.guard(acts.Recommend, reason); err != nil {
 			s.refused(ctx, d, acts.Recommend, err)
 			return err
@@ -229,23 +249,31 @@ func (s *Service) recommend(ctx context.Context, class *Class, a *actor, t *stor
 		}
 		code := ""
 		if next >= 0 {
-			code = class.Year.Codes[next]
+			code = d.Year.Codes[next]
 		}
-		change := d.change("recommend", reason, map[string]any{"course": code, "class": class.Course})
+		change := d.change("recommend", reason, map[string]any{"course": code, "class": class})
 		change.Withdraw = p.words
 		if code != "" {
-			change.Signal = &store.SignalRow{Kind: string(sheet.Recommendation), Code: code, By: a.ID, Note: reason,
-				Cells: store.Cells{"student": t.Student, "kind": string(sheet.Recommendation), "courseCode": code, "by": a.ID, "note": reason}}
+			change.Signal = saidOf(at.Student, sheet.Recommendation, code, "", a.ID, reason)
 		}
 		saved, err := s.db.Queries().SaveChange(ctx, change)
 		if err != nil {
 			return err
 		}
 		if saved {
-			s.told(d.Row.Place, d.Row.Version+1)
-			s.log.InfoContext(ctx, "a sheet", "act", change.Kind, "school", d.Row.School, "year", d.Row.Year, "account", a.account)
+			s.told(at, d.Row.Version+1)
+			s.log.InfoContext(ctx, "a sheet", "act", change.Kind, "school", at.School, "year", at.Year, "account", a.account)
 			return nil
 		}
 	}
 	return problem(Busy)
+}
+
+// saidOf is something that somebody of the school says of a student, as a signal.
+func saidOf(student string, kind sheet.SignalKind, course, name, by, note string) *store.SignalRow {
+	cells := store.Cells{"student": student, "kind": string(kind), "courseCode": course, "by": by, "note": note}
+	if name != "" {
+		cells["name"] = name
+	}
+	return &store.SignalRow{Kind: string(kind), Code: course, Name: name, By: by, Note: note, Cells: cells}
 }

@@ -157,6 +157,9 @@ func TestTheSummerRoundByItself(t *testing.T) {
 	if sent.Row.State != "cleared" || *sent.Row.Receipt != *year.Row.Receipt || sent.Changed {
 		t.Errorf("the year's sheet: %+v", sent.Row)
 	}
+	if requests := h.export()["requests.csv"]; !strings.Contains(requests, "\ns0001,SPE1,request,") || !strings.Contains(requests, "\ns0001,CER1,request,") {
+		t.Error("the export has not what was handed in for the year and for the summer")
+	}
 	if got := code(h.SubmitSummer(ctx, h.who("ilse.quill"), mara, sent.Row.Version, "")); got != "forbidden" {
 		t.Errorf("a guardian who does not edit gets %s", got)
 	}

@@ -27,7 +27,10 @@ var outgoing = map[string]string{
 			SELECT e.course_code AS c, e.kind = 'alternate' AS a, e.rank AS r, e.ord, e.stands_for AS s FROM entry e
 				WHERE sh.submission = 0 AND (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)
 			UNION ALL SELECT y.c, coalesce(y.a, false), y.r, 0, y.s FROM submission sub, jsonb_to_recordset(sub.entries) AS y(c text, a boolean, r int, s text)
-				WHERE sh.submission > 0 AND (sub.school_id, sub.year, sub.student_id, sub.number) = (sh.school_id, sh.year, sh.student_id, sh.submission)) x ON true
+				WHERE sh.submission > 0 AND (sub.school_id, sub.year, sub.student_id, sub.number) = (sh.school_id, sh.year, sh.student_id, sh.submission)
+			UNION ALL SELECT c.course, false, (jsonb_array_length(sub.entries) + c.ordinality)::int, 0, '' FROM submission sub, jsonb_array_elements_text(sh.summer->'courses') WITH ORDINALITY AS c(course, ordinality)
+				WHERE sh.submission > 0 AND (sub.school_id, sub.year, sub.student_id, sub.number) = (sh.school_id, sh.year, sh.student_id, sh.submission)
+					AND NOT EXISTS (SELECT 1 FROM jsonb_array_elements(sub.entries) y WHERE y->>'c' = c.course)) x ON true
 		LEFT JOIN entry e ON (e.school_id, e.year, e.student_id, e.course_code) = (sh.school_id, sh.year, sh.student_id, x.c)
 		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present ORDER BY p.ord, x.a, x.r, x.ord`,
 }

@@ -75,15 +75,15 @@ type EventTexts struct {
 	Receipt string `json:"receipt"`
 }
 
-// HandedIn is an earlier submission, or the one that stands.
-type HandedIn struct {
+// SubmissionRow is an earlier submission, or the one that stands.
+type SubmissionRow struct {
 	Number  int              `db:"number"`
 	At      time.Time        `db:"at"`
 	Entries JSON[[]EntryRow] `db:"entries"`
 }
 
 // Submission gives a submission of a sheet by its receipt. The error is ErrNotFound where it has none with that.
-func (q Queries) Submission(ctx context.Context, at Place, receipt string) (h HandedIn, err error) {
+func (q Queries) Submission(ctx context.Context, at Place, receipt string) (h SubmissionRow, err error) {
 	return h, q.get(ctx, &h, `SELECT number, at, entries FROM submission WHERE school_id = $1 AND year = $2 AND student_id = $3 AND receipt = $4`,
 		at.School, at.Year, at.Student, receipt)
 }

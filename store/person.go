@@ -120,17 +120,15 @@ func (q Queries) Accounts(ctx context.Context, school string) (map[string]int64,
 	return out, err
 }
 
-// Taught is a student whom somebody teaches a course now.
-type Taught struct {
-	Course     string `db:"course_code"`
-	Student    string `db:"student_id"`
-	GivenName  string `db:"given_name"`
-	FamilyName string `db:"family_name"`
+// TaughtRow is a student whom somebody teaches a course now.
+type TaughtRow struct {
+	Course  string `db:"course_code"`
+	Student string `db:"student_id"`
 }
 
 // TaughtBy lists whom a person teaches what in the year before a school year is, by course and name; of those who have a sheet in it.
-func (q Queries) TaughtBy(ctx context.Context, school string, year int, person string) (list []Taught, err error) {
-	return list, q.list(ctx, &list, `SELECT r.course_code, r.student_id, p.given_name, p.family_name FROM relation r
+func (q Queries) TaughtBy(ctx context.Context, school string, year int, person string) (list []TaughtRow, err error) {
+	return list, q.list(ctx, &list, `SELECT r.course_code, r.student_id FROM relation r
 		JOIN person p ON p.school_id = r.school_id AND p.id = r.student_id
 		JOIN sheet sh ON sh.school_id = r.school_id AND sh.year = r.year AND sh.student_id = r.student_id
 		WHERE r.school_id = $1 AND r.kind = 'teaches' AND r.year = $2 AND r.person_id = $3 AND p.present ORDER BY r.course_code, p.family_name, p.given_name, r.student_id`,

@@ -215,9 +215,18 @@ type CaseRow struct {
 // to each is looked up by key, so that the plan is good whatever the server knows of the tables. Left out is what a list does not
 // show: the counselor's name, and signatures but where more may come.
 func (q Queries) Caseload(ctx context.Context, school string, year int, counselor string) (list []CaseRow, err error) {
+	return q.cases(ctx, `p.enabled AND ($3 = '' OR `+related+`)`, school, year, counselor, "counsels")
+}
+
+// Taught lists the students of a teacher with their sheets, like a caseload.
+func (q Queries) Taught(ctx context.Context, school string, year int, teacher string) (list []CaseRow, err error) {
+	return q.cases(ctx, related, school, year, teacher, "teaches")
+}
+
+const related = `sh.student_id IN (SELECT r.student_id FROM relation r WHERE r.school_id = $1 AND r.kind = $4 AND r.person_id = $3 AND r.year = $2)`
+
+func (q Queries) cases(ctx context.Context, which, school string, year int, person, relation string) (list []CaseRow, err error) {
 	return list, q.list(ctx, &list, `SELECT `+sheetColumns+`, `+pupilColumns+`,
 			CASE WHEN sh.state <> 'submitted' THEN '[]' ELSE `+signatures+` END AS signatures FROM `+sheetTables+` JOIN `+pupilTables+`
-		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND p.enabled AND ($3 = '' OR sh.student_id IN
-			(SELECT r.student_id FROM relation r WHERE r.school_id = $1 AND r.kind = 'counsels' AND r.person_id = $3 AND r.year = $2))
-		ORDER BY p.family_name, p.given_name, p.id`, school, year, counselor)
+		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND `+which+` ORDER BY p.family_name, p.given_name, p.id`, school, year, person, relation)
 }

@@ -57,6 +57,7 @@ type Pupil struct {
 // PupilCell tells whether a student may take a course.
 type PupilCell struct {
 	Verdict string `json:"verdict" enum:"none,unmet,unverified,expected,met" doc:"none: it is not offered to the student"`
+	Holds   bool   `json:"holds" doc:"The student may take it, or may once a course now being taken is finished"`
 	Lacks   []Need `json:"lacks,omitempty" doc:"What it asks for and nothing meets"`
 }
 
@@ -145,11 +146,14 @@ func newCell(y *catalog.Year, p *school.Taught, course int32) (cell PupilCell) {
 	if p.Known.Barred(course) {
 		return PupilCell{Verdict: "none"}
 	}
-	cell.Verdict = condition.Met.String()
+	verdict := condition.Met
 	if outline, ok := p.Known.Outline(&p.Sheet, course); ok {
-		cell.Verdict = outline.Verdict.String()
+		verdict = outline.Verdict
+	}
+	cell.Verdict, cell.Holds = verdict.String(), verdict >= condition.Expected
+	if !cell.Holds {
 		for _, e := range p.Known.Explain(&p.Sheet, course) {
-			if outline.Verdict < condition.Expected && e.Verdict < condition.Expected {
+			if e.Verdict < condition.Expected {
 				cell.Lacks = append(cell.Lacks, newNeed(y, e.Leaf))
 			}
 		}

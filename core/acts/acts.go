@@ -25,7 +25,7 @@ const (
 	Sign             // as a guardian; or for the family, by who may decide
 	Ask              // the family asks for a change
 	Look             // agree that it may be submitted, where the school wants that
-	Decide           // confirm or decline a claim, waive a condition
+	Decide           // confirm or decline a claim, waive a condition, tick off an errand
 	SendBack         // return it to the family with a message
 	Clear            // accept what was submitted
 	Reopen           // take the clearance back
@@ -111,74 +111,6 @@ func (r Relation) edits(s *policy.Settings) bool {
 	return r.Self && s.Editors != policy.FamilyEdits || r.Guardian && s.Editors != policy.StudentEdits
 }
 
-// Window is when a sheet is open. The zero Window is none: the school has not yet said when.
-type Window struct{ Opens, Families, Counselors time.Time }
-
-// Phase is where a moment lies to a window.
-type Phase uint8
-
-// The phases.
-const (
-	NoWindow Phase = iota
-	Before
-	Open
-	Late // closed for families, not yet for counselors
-	Over
-)
-
-// Phase tells where a moment lies; each bound belongs to what it begins.
-func (w Window) Phase(now time.Time) Phase {
-	switch {
-	case w.Opens.IsZero():
-		return NoWindow
-	case now.Before(w.Opens):
-		return Before
-	case now.Before(w.Families):
-		return Open
-	case now.Before(w.Counselors):
-		return Late
-	}
-	return Over
-}
-
-// Summer is the summer round where it has a window of its own. The zero value is none: what is requested for the summer is then handed
-// in with the sheet.
-type Summer struct {
-	Window
-	Asked    bool // something is requested for it, or was handed in
-	Handed   bool // what is requested is what was handed in
-	Complete bool // nothing of it is still to do but what waits for a person
-}
-
-// Apart tells whether the round has a window of its own.
-func (s *Summer) Apart() bool { return !s.Opens.IsZero() }
-
-// Why is the reason for which an act is not allowed.
-type Why string
-
-// The reasons, in the order in which they are looked at.
-const (
-	NotTheSheet      Why = "not-the-sheet" // what lies there is a draft, or what was
-	NotYours         Why = "forbidden"
-	NoWindowYet      Why = "no-window"
-	NotOpenYet       Why = "not-open-yet"
-	Closed           Why = "window-closed" // for families
-	ClosedForAll     Why = "closed-for-all"
-	NotNeeded        Why = "not-needed"    // the school's settings have no such act
-	NoPaper          Why = "no-paper"      // signatures on paper are not recorded here
-	AlreadyDone      Why = "already-done"  // doing it again changes nothing
-	Stale            Why = "stale-version" // the sheet is not what was looked at
-	Locked           Why = "locked"        // cleared or placed
-	NothingSubmitted Why = "nothing-submitted"
-	ChangedSince     Why = "changed-since" // since it was submitted
-	NotSigned        Why = "not-signed"
-	NotCleared       Why = "not-cleared"
-	NothingToUndo    Why = "nothing-to-undo"
-	NothingToRedo    Why = "nothing-to-redo"
-	NotLookedAt      Why = "not-looked-at"
-	NotReady         Why = "not-ready" // something is still to do
-)
-
 // Answer is what is said of one act.
 type Answer struct {
 	Allowed bool
@@ -230,14 +162,6 @@ func Of(c *Case) (a Answers) {
 		}
 	}
 	return a
-}
-
-// phase is where the moment lies to the window that an act has.
-func (c *Case) phase(act Act) Phase {
-	if c.Summer.Apart() && (act == EditSummer || act == SubmitSummer) {
-		return c.Summer.Phase(c.Now)
-	}
-	return c.Window.Phase(c.Now)
 }
 
 // needsReason tells whether an act of the school must say why: it decides something, takes something back, or clears against what the

@@ -13,6 +13,7 @@ import (
 	"rubricon/core/condition"
 	"rubricon/core/credit"
 	"rubricon/core/policy"
+	"slices"
 )
 
 // MaxTerms is the most terms a school year may have.
@@ -415,4 +416,17 @@ func (y *Year) bind(c *condition.Condition, unknown func(mark string)) *conditio
 		bound.Parts[i] = y.bind(part, unknown)
 	}
 	return &bound
+}
+
+// Follow lists, in catalog order, at most so many courses of the year that rest on a course in the same subject area, with their variants.
+func (y *Year) Follow(course int32, most int) (list []int32) {
+	c := &y.Courses[course]
+	for i := range y.Courses {
+		n := &y.Courses[i]
+		if len(list) < most && !n.Summer && n.Subjects[0] == c.Subjects[0] && int32(i) != course &&
+			(slices.Contains(c.LeadsTo, n.Code) || n.VariantOf != "" && slices.Contains(c.LeadsTo, n.VariantOf)) {
+			list = append(list, int32(i))
+		}
+	}
+	return list
 }

@@ -35,6 +35,17 @@ type Todo struct {
 // Waits tells whether it waits for a person of the school, so that the student need not mend it.
 func (t *Todo) Waits() bool { return t.Kind == EntryOpen && t.Verdict == condition.Unverified }
 
+// OfSummer tells whether it belongs to the part of the sheet for the summer round.
+func (f *Facts) OfSummer(t *Todo) bool {
+	switch t.Kind {
+	case RuleShort, RuleOver:
+		return f.Year.Rules[t.Rule].On == policy.Summer
+	case EntryOpen, Repeats, NotOpen:
+		return f.Year.Courses[t.Course].Summer
+	}
+	return false
+}
+
 // Submittable tells whether a sheet with these things still to do may be submitted: what waits for a person does not hold it up,
 // and what is below a minimum only where the school refuses that.
 func Submittable(list []Todo, below policy.BelowMinimum) bool {

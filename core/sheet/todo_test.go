@@ -3,6 +3,7 @@ package sheet
 import (
 	"testing"
 
+	"rubricon/core/catalog"
 	"rubricon/core/condition"
 	"rubricon/core/policy"
 )
@@ -49,6 +50,21 @@ func TestMark(t *testing.T) {
 	} {
 		if got := c.result.Mark(); got != c.want {
 			t.Errorf("%+v is marked %s, want %s", c.result, got, c.want)
+		}
+	}
+}
+
+// What is still to do of the summer round are its rules and its courses, and nothing else.
+func TestOfSummer(t *testing.T) {
+	y := &catalog.Year{Courses: []catalog.Compiled{{Course: &catalog.Course{}}, {Course: &catalog.Course{Summer: true}}}, Rules: []catalog.Rule{{Rule: &policy.Rule{}}, {Rule: &policy.Rule{Count: policy.Count{On: policy.Summer}}}}}
+	f := &Facts{Year: y}
+	for _, c := range []struct {
+		todo Todo
+		want bool
+	}{{Todo{Kind: RuleShort}, false}, {Todo{Kind: RuleShort, Rule: 1}, true}, {Todo{Kind: RuleOver, Rule: 1}, true}, {Todo{Kind: EntryOpen}, false}, {Todo{Kind: EntryOpen, Course: 1}, true},
+		{Todo{Kind: Repeats, Course: 1}, true}, {Todo{Kind: NotOpen, Course: 1}, true}, {Todo{Kind: Overfull}, false}, {Todo{Kind: LinkOpen, Course: 1}, false}} {
+		if got := f.OfSummer(&c.todo); got != c.want {
+			t.Errorf("%+v is of the summer: %v", c.todo, got)
 		}
 	}
 }

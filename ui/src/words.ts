@@ -53,7 +53,7 @@ export function counted(t: TFunction, key: string, n: number) {
   return t(key, { count: Math.round(n * 100) / 100, word: numbers[n] ? t(`number.${numbers[n]}`) : amount(n) });
 }
 
-export function needWords(t: TFunction, book: Book, n: Need) {
+export function needWords(t: TFunction, book: Pick<Book, 'title'>, n: Need) {
   const name = n.title ? book.title(n.name ?? '') : (n.name ?? '');
   return t(n.at === undefined || n.kind === 'grade' ? `need.${n.kind}` : `need.${n.kind}At`, { name, at: n.at });
 }

@@ -1869,6 +1869,8 @@ export interface components {
             word?: string;
         };
         PupilCell: {
+            /** @description The student may take it, or may once a course now being taken is finished */
+            holds: boolean;
             /** @description What it asks for and nothing meets */
             lacks?: components["schemas"]["Need"][];
             /**

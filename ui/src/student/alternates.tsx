@@ -7,7 +7,7 @@ import { Mark } from '../kit/marks';
 import { join } from '../words';
 import { reordered } from './ranks';
 import { Explain } from './explain';
-import { WhatIfDialog } from './late';
+import { WhatIfDialog } from './floating';
 import { Ranked } from './order';
 import type { Desk, Filter } from './desk';
 

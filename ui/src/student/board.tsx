@@ -10,7 +10,7 @@ import { entryLine, termName } from '../words';
 import { ghosts, layOut, openCells } from './layout';
 import { reordered } from './ranks';
 import type { Desk, Filter } from './desk';
-import { CourseDialog, OrderDialog } from './late';
+import { CourseDialog, OrderDialog } from './floating';
 
 /** The year as a board: terms side by side, a row for each period. A course that is pointed at in the finder is drawn where it would lie. */
 export function Board(props: {

@@ -11,8 +11,8 @@ import { effectWords, inUnit, join, mayWords, needWords, proofWords, spanWords }
 import { verdictMarks } from './course';
 import { type Desk, mayChange } from './desk';
 import { Route } from './route';
-import { CourseDialog } from './late';
-import './later';
+import { CourseDialog } from './floating';
+import './laterwords';
 
 /** One course, as a prospectus has it, with what it asks of this student and what it would do; beside it up to two others. */
 export default function CoursePage({ desk, code }: { desk: Desk; code: string }) {

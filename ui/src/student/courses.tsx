@@ -4,7 +4,7 @@ import { Link, useLocation } from 'wouter';
 import { join } from '../words';
 import type { Desk, Filter } from './desk';
 import { Finder } from './finder';
-import './later';
+import './laterwords';
 
 const nothing = () => undefined;
 

@@ -8,7 +8,7 @@ import { Button, Loading, Refusal } from '../kit/controls';
 import { amount, when } from '../kit/format';
 import { clauses, join, ruleNumbers } from '../words';
 import type { Desk } from './desk';
-import './later';
+import './laterwords';
 
 /** The drafts beside the sheet, two sheets side by side with only the differences dark, and putting one in place of the sheet. */
 export default function DraftsPage({ desk }: { desk: Desk }) {

@@ -8,7 +8,7 @@ import { day, when } from '../kit/format';
 import { Mark } from '../kit/marks';
 import { join } from '../words';
 import type { Desk } from './desk';
-import './later';
+import './laterwords';
 
 /** What the choices bring with them outside the sheet: one list by date, and as a calendar. */
 export default function ErrandsPage({ desk }: { desk: Desk }) {

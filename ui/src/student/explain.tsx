@@ -13,7 +13,7 @@ export function Explain({ what, label, words }: { what?: 'year' | 'alternates' |
         aria-expanded={open}
         aria-controls={id}
         className="no-print min-h-6 text-sm font-normal text-soft inked-link"
-        onClick={() => void import('./later').finally(() => setOpen(!open))}
+        onClick={() => void import('./laterwords').finally(() => setOpen(!open))}
       >
         {label ?? t('hint.what')}
       </button>

@@ -8,7 +8,7 @@ import { when } from '../kit/format';
 import { type Book, join } from '../words';
 import { actWords } from './changes';
 import type { Desk } from './desk';
-import './later';
+import './laterwords';
 
 /** What happened to the sheet, in words, and what was on it then; an earlier state can be brought back. */
 export default function HistoryPage({ desk }: { desk: Desk }) {

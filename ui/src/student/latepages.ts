@@ -1,6 +1,6 @@
 import type { QueryClient } from '@tanstack/react-query';
 import { lazy } from 'react';
-import { overlays, summer } from './late';
+import { overlays, summer } from './floating';
 
 const pages = {
   path: () => import('./pathpage'),

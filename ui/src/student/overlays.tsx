@@ -9,7 +9,7 @@ import type { Desk } from './desk';
 export { CourseDialog } from './course';
 export { OrderDialog } from './wishes';
 export { WhatIfDialog } from './whatif';
-import './later';
+import './laterwords';
 
 /** Asks before a change that would void what the school has, or take back what was done before this visit. */
 export function SureDialog({ desk, edit, onSure, onClose }: { desk: Desk; edit: Pick<Edit, 'act'>; onSure: () => void; onClose: () => void }) {

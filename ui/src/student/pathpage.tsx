@@ -11,7 +11,7 @@ import { Explain } from './explain';
 import { inUnit, join, needWords } from '../words';
 import type { Desk } from './desk';
 import { PlanDialog, StopDialog } from './planning';
-import './later';
+import './laterwords';
 
 const kindOf = (s: PathStop): StopKind => (s.stopped ? 'stopped' : s.state === 'planned' && s.backup ? 'open' : s.state);
 

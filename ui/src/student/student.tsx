@@ -12,7 +12,7 @@ import { bookOf, statusWords } from '../words';
 import { undoesWords } from './changes';
 import type { Desk } from './desk';
 import { useKeeping } from './keeping';
-import { KeysDialog, SureDialog } from './late';
+import { KeysDialog, SureDialog } from './floating';
 import { fetchLate } from './latepages';
 import { Pages } from './pages';
 import { WaitingBand } from './waiting';

@@ -10,7 +10,7 @@ import { SinceSubmitted } from '../since';
 import { amount, day, money, when } from '../kit/format';
 import { clauses, join, needWords, ruleNumbers, spanWords, statusWords, termsWords } from '../words';
 import type { Desk } from './desk';
-import './later';
+import './laterwords';
 
 /** Handing in, as a separate act: refused with what to mend, or answered with a receipt. */
 export default function SubmitPage({ desk }: { desk: Desk }) {

@@ -7,7 +7,7 @@ import { Mark } from '../kit/marks';
 import { entryLine, join } from '../words';
 import type { Desk, Filter } from './desk';
 import { inSummer } from './found';
-import './later';
+import './laterwords';
 
 /** The summer's part of the sheet, beside the year's: what is requested, until when, what it settles, and whether the school has it. */
 export default function Summer({ desk, onOpen, onFind }: { desk: Desk; onOpen: (course: string) => void; onFind: (f: Filter) => void }) {

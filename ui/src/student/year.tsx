@@ -7,7 +7,7 @@ import { type Clause, clauses } from '../words';
 import { Alternates } from './alternates';
 import { Late } from '../kit/late';
 import { Aside, welcomeOf } from './aside';
-import { Summer } from './late';
+import { Summer } from './floating';
 import { Board } from './board';
 import { Recommended } from './recommended';
 import { Finder } from './finder';

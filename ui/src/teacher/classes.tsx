@@ -7,7 +7,7 @@ import { Button, Loading, Refusal } from '../kit/controls';
 import { amount } from '../kit/format';
 import { Header } from '../kit/header';
 import { Mark } from '../kit/marks';
-import { join } from '../words';
+import { join, needWords } from '../words';
 import './words';
 
 type Pupil = ClassView['pupils'][number];
@@ -103,7 +103,7 @@ function OneClass({ at, course }: { at: Year; course: string }) {
     const c = columns[n];
     if (!c) return;
     const open = pupils.filter((p) => !p.word || p.word === c.course);
-    const holds = (p: Pupil) => ['met', 'expected'].includes(cellOf(p, n)?.verdict ?? 'none');
+    const holds = (p: Pupil) => cellOf(p, n)?.holds === true;
     const students = open.filter((p) => holds(p) && p.word !== c.course).map((p) => p.student);
     const left = open.filter((p) => !holds(p));
     const tell = () =>
@@ -214,8 +214,8 @@ function Cell(props: { pupil: Pupil; column: Column; cell: Pupil['cells'][number
   const { pupil, cell } = props;
   if (!cell || cell.verdict === 'none') return <span className="text-sm text-soft">{t('teach.notOffered')}</span>;
   const given = pupil.word === props.column.course;
-  const holds = cell.verdict === 'met' || cell.verdict === 'expected';
-  const needs = (cell.lacks ?? []).map((n) => (n.title ? `${n.title}${n.at === undefined ? '' : ` ${amount(n.at)}`}` : `${n.name ?? ''} ${n.at ?? ''}`.trim()));
+  const { holds } = cell;
+  const needs = (cell.lacks ?? []).map((n) => needWords(t, { title: () => n.title ?? '' }, n));
   const words = given ? t('teach.word') : holds ? t('teach.may') : t('teach.lacks', { needs: join(t, needs) });
   return (
     <button

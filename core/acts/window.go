@@ -1,0 +1,53 @@
+package acts
+
+import "time"
+
+// Window is when a sheet is open. The zero Window is none: the school has not yet said when.
+type Window struct{ Opens, Families, Counselors time.Time }
+
+// Phase is where a moment lies to a window.
+type Phase uint8
+
+// The phases.
+const (
+	NoWindow Phase = iota
+	Before
+	Open
+	Late // closed for families, not yet for counselors
+	Over
+)
+
+// Phase tells where a moment lies; each bound belongs to what it begins.
+func (w Window) Phase(now time.Time) Phase {
+	switch {
+	case w.Opens.IsZero():
+		return NoWindow
+	case now.Before(w.Opens):
+		return Before
+	case now.Before(w.Families):
+		return Open
+	case now.Before(w.Counselors):
+		return Late
+	}
+	return Over
+}
+
+// Summer is the summer round where it has a window of its own. The zero value is none: what is requested for the summer is then handed
+// in with the sheet.
+type Summer struct {
+	Window
+	Asked    bool // something is requested for it, or was handed in
+	Handed   bool // what is requested is what was handed in
+	Complete bool // nothing of it is still to do but what waits for a person
+}
+
+// Apart tells whether the round has a window of its own.
+func (s *Summer) Apart() bool { return !s.Opens.IsZero() }
+
+// phase is where the moment lies to the window that an act has.
+func (c *Case) phase(act Act) Phase {
+	if c.Summer.Apart() && (act == EditSummer || act == SubmitSummer) {
+		return c.Summer.Phase(c.Now)
+	}
+	return c.Window.Phase(c.Now)
+}
