@@ -246,11 +246,13 @@ func (q Queries) putFacts(ctx context.Context, school string, year int, newest b
 		if err := q.exec(ctx, `DELETE FROM record WHERE school_id = $1 AND NOT here AND student_id IN `+them, school, asJSON(heads)); err != nil {
 			return fmt.Errorf("taking records away: %w", err)
 		}
-		if err := q.exec(ctx, `INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, cells)
+		// What was entered here is gathered once: looked for row by row, new tables were read through again for each of the rows just written.
+		if err := q.exec(ctx, `WITH entered AS MATERIALIZED (SELECT student_id, cells FROM record WHERE school_id = $1 AND here)
+			INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, cells)
 			SELECT $1, student_id, ord, course_code, title, coalesce(subjects, '[]'), start_year, term, credits, mark, outcome, cells
 			FROM jsonb_to_recordset($2::jsonb) AS r(student_id text, ord int, course_code text, title text, subjects jsonb, start_year int, term text,
 				credits bigint, mark int, outcome text, cells jsonb)
-			WHERE NOT EXISTS (SELECT 1 FROM record h WHERE h.school_id = $1 AND h.student_id = r.student_id AND h.here AND h.cells = r.cells)`, school, asJSON(records)); err != nil {
+			WHERE NOT EXISTS (SELECT 1 FROM entered h WHERE h.student_id = r.student_id AND h.cells = r.cells)`, school, asJSON(records)); err != nil {
 			return fmt.Errorf("writing records: %w", err)
 		}
 	}
