@@ -31,7 +31,7 @@ func (p *place) caseloads(ctx context.Context) error {
 	students := 0
 	take := func(cases *school.Service) (time.Duration, error) {
 		start := time.Now()
-		c, err := cases.Caseload(ctx, accounts["k1"], demo.SchoolID, year, false)
+		c, err := cases.Caseload(ctx, accounts["k1"], demo.SchoolID, year, school.Filter{Grade: -1})
 		if err == nil {
 			students = len(c.Lines)
 		}
@@ -51,6 +51,61 @@ func (p *place) caseloads(ctx context.Context) error {
 	slices.Sort(cold)
 	slices.Sort(warm)
 	fmt.Printf("caseload of %d, median of 15: cold %v (at most 150 ms are wanted), warm %v (at most 30 ms)\n", students, part(cold, 50), part(warm, 50))
+	return p.filters(ctx, accounts["office"])
+}
+
+// filters measures the list of the whole school by one filter after another, as the office does, over HTTP.
+func (p *place) filters(ctx context.Context, office int64) error {
+	all, err := p.cases.Caseload(ctx, office, demo.SchoolID, year, school.Filter{All: true, Grade: -1})
+	if err != nil {
+		return err
+	}
+	client, err := enter(p.url, "office")
+	if err != nil {
+		return err
+	}
+	for _, query := range []string{"", "stage=notBegun", "reason=uncovered", "grade=10", "program=nautical", "course=PHY1", "counselor=k1", "text=quill"} {
+		var took []time.Duration
+		for range 15 {
+			start := time.Now()
+			if err := send(client, "GET", fmt.Sprintf("%s/api/schools/%s/years/%d/caseload?all=true&%s", p.url, demo.SchoolID, year, query), "", nil); err != nil {
+				return err
+			}
+			took = append(took, time.Since(start))
+		}
+		slices.Sort(took)
+		fmt.Printf("whole school, %d students, filter %q, over HTTP: median %v, most %v (at most 100 ms are wanted)\n", len(all.Lines), query, part(took, 50), part(took, 100))
+	}
+	return p.batch(ctx, office, all)
+}
+
+// batch measures an act on all sheets of the school, and taking it back.
+func (p *place) batch(ctx context.Context, office int64, all *school.Caseload) error {
+	b := school.Batch{Kind: school.BatchPermit, Name: "bench", Reason: "Measured."}
+	for i := range all.Lines {
+		b.Sheets = append(b.Sheets, school.Choice{Student: all.Lines[i].Student})
+	}
+	start := time.Now()
+	if _, err := p.cases.TryBatch(ctx, office, demo.SchoolID, year, b); err != nil {
+		return err
+	}
+	tried := time.Since(start)
+	start = time.Now()
+	id, list, err := p.cases.DoBatch(ctx, office, demo.SchoolID, year, b)
+	if err != nil {
+		return err
+	}
+	done := time.Since(start)
+	for _, o := range list {
+		if o.Code != "" {
+			return fmt.Errorf("a batch: %s is %s", o.Student, o.Code)
+		}
+	}
+	start = time.Now()
+	if _, err := p.cases.TakeBack(ctx, office, demo.SchoolID, year, id, "", "Measured."); err != nil {
+		return err
+	}
+	fmt.Printf("an act on %d sheets: tried %v, done %v (at most 3 s are wanted), taken back %v\n", len(list), tried.Round(time.Millisecond), done.Round(time.Millisecond), time.Since(start).Round(time.Millisecond))
 	return nil
 }
 

@@ -288,20 +288,21 @@ func takes(p *bundle.Pupil, code string) bool {
 	return false
 }
 
-func (p *person) signIn(url string) error {
-	enter := func(username string) (*http.Client, error) {
-		jar, err := cookiejar.New(nil)
-		if err != nil {
-			return nil, err
-		}
-		client := &http.Client{Jar: jar, Timeout: time.Minute, Transport: &http.Transport{MaxIdleConnsPerHost: 4}}
-		return client, send(client, "POST", url+"/api/session", fmt.Sprintf(`{"username":%q,"password":%q}`, username, demo.Password), nil)
+// enter signs somebody in.
+func enter(url, username string) (*http.Client, error) {
+	jar, err := cookiejar.New(nil)
+	if err != nil {
+		return nil, err
 	}
-	var err error
-	if p.client, err = enter(p.username); err != nil {
+	client := &http.Client{Jar: jar, Timeout: time.Minute, Transport: &http.Transport{MaxIdleConnsPerHost: 4}}
+	return client, send(client, "POST", url+"/api/session", fmt.Sprintf(`{"username":%q,"password":%q}`, username, demo.Password), nil)
+}
+
+func (p *person) signIn(url string) (err error) {
+	if p.client, err = enter(url, p.username); err != nil {
 		return err
 	}
-	p.parent, err = enter(p.guardian)
+	p.parent, err = enter(url, p.guardian)
 	if err != nil {
 		return err
 	}

@@ -30,6 +30,7 @@ type cache struct {
 	actors   *lru.Cache[actorKey, *actor]
 	pupils   *lru.Cache[pupilKey, *store.Pupil]
 	teachers *lru.Cache[rosterKey, map[string][]string]
+	found    *lru.Cache[foundKey, *foundSheet]
 	compile  singleflight.Group
 }
 
@@ -63,7 +64,8 @@ type (
 
 func newCache() *cache {
 	return &cache{years: atMost[yearKey, *SchoolYear](maxYears), facts: atMost[factsKey, *Known](maxFacts), actors: atMost[actorKey, *actor](maxPeople),
-		pupils: atMost[pupilKey, *store.Pupil](maxPeople), teachers: atMost[rosterKey, map[string][]string](maxYears)}
+		pupils: atMost[pupilKey, *store.Pupil](maxPeople), teachers: atMost[rosterKey, map[string][]string](maxYears),
+		found: atMost[foundKey, *foundSheet](maxFacts)}
 }
 
 func atMost[K comparable, V any](n int) *lru.Cache[K, V] {
@@ -89,6 +91,8 @@ type Known struct {
 
 	Declined  []Declined // claims
 	SignalIDs []int64    // by signal
+	RecordIDs []int64    // by record
+	Entered   []bool     // by record: it was entered here
 	Said      []string   // by signal: the name of who said it, where the signal names a person of the school
 }
 
@@ -257,14 +261,15 @@ func (s *Service) knownOf(ctx context.Context, y *SchoolYear, rows []*store.Shee
 
 func compileFacts(y *catalog.Year, row *store.SheetRow, facts store.FactsRow) *Known {
 	student := sheet.Student{ID: row.Student, Grade: row.Grade, Programs: row.Programs.V}
+	k := &Known{}
 	for _, r := range facts.Records.V {
 		record := sheet.Record{Code: r.Code, Title: r.Title, Subjects: r.Subjects, Year: r.Year, Term: r.Term, Credits: credit.Amount(r.Credits), Outcome: sheet.Outcome(r.Outcome)}
 		if r.Mark != nil {
 			record.Mark, record.HasMark = credit.Amount(*r.Mark), true
 		}
 		student.Records = append(student.Records, record)
+		k.RecordIDs, k.Entered = append(k.RecordIDs, r.ID), append(k.Entered, r.Here)
 	}
-	k := &Known{}
 	for _, x := range facts.Signals.V {
 		if x.Settled != "" {
 			k.Declined = append(k.Declined, Declined{Claim{ID: x.ID, Course: x.Code, Name: x.Name, By: x.ByName, Note: x.Note, File: x.File}, x.Answer, x.Decider})

@@ -2,7 +2,6 @@ package school
 
 import (
 	"context"
-	"errors"
 	"maps"
 	"slices"
 	"strings"
@@ -20,11 +19,16 @@ import (
 // Clear accepts what was submitted and signed. Where the family has asked for a change the reason is the answer to it.
 func (s *Service) Clear(ctx context.Context, by int64, at Place, version int64, reason string) (*Desk, error) {
 	return s.act(ctx, by, at, version, acts.Clear, reason, func(d *Desk) (*store.Change, error) {
-		change := d.change("clear", tidy(reason), map[string]any{"submission": d.Row.Submission})
-		change.State.State, change.State.ClearedAt = string(acts.Cleared), &d.now
-		d.answerWish(&change.State, change.Reason)
-		return change, nil
+		return d.cleared(tidy(reason)), nil
 	})
+}
+
+// cleared is the change that clears the sheet.
+func (d *Desk) cleared(reason string) *store.Change {
+	change := d.change("clear", reason, map[string]any{"submission": d.Row.Submission})
+	change.State.State, change.State.ClearedAt = string(acts.Cleared), &d.now
+	d.answerWish(&change.State, change.Reason)
+	return change
 }
 
 // Reopen takes a clearance back: the sheet is signed again, and can be sent back or changed.
@@ -52,11 +56,16 @@ func (s *Service) SendBack(ctx context.Context, by int64, at Place, version int6
 		if message == "" {
 			return nil, problem(NeedsMessage)
 		}
-		change := d.change("sendBack", "", map[string]any{"message": message})
-		change.State.State, change.State.Message, change.State.ClearedAt = string(acts.SentBack), message, nil
-		d.answerWish(&change.State, message)
-		return change, nil
+		return d.sentBack(message), nil
 	})
+}
+
+// sentBack is the change that sends the sheet back.
+func (d *Desk) sentBack(message string) *store.Change {
+	change := d.change("sendBack", "", map[string]any{"message": message})
+	change.State.State, change.State.Message, change.State.ClearedAt = string(acts.SentBack), message, nil
+	d.answerWish(&change.State, message)
+	return change
 }
 
 // answerWish settles what the family asks for, where it does; the wish stays to be read with its answer.
@@ -184,122 +193,6 @@ func transfer(y *catalog.Year, student string, claim *Claim, mark *credit.Amount
 	return record, nil
 }
 
-// Caseload is a counselor's students by what they wait for.
-type Caseload struct {
-	Year   *SchoolYear
-	Reader string // their name
-	Mine   bool   // only the reader's own students
-	Lines  []CaseLine
-}
-
-// CaseLine is one student of a caseload.
-type CaseLine struct {
-	*Desk
-	Stage  string // notBegun, inProgress, withFamily, waiting, complete, cleared: where the sheet is
-	Reason string // waiting: for what: claim, asked, retake, unmet, tooComplex
-	Course string // the code it is about
-	Text   string // what the family says or asks
-	Also   string // what it asks beside that
-}
-
-// Caseload lists the students of the reader, or of the whole school, judged, each with what it waits for and why.
-func (s *Service) Caseload(ctx context.Context, by int64, school string, year int, all bool) (*Caseload, error) {
-	y, a, err := s.reader(ctx, by, school, year, acts.SeeCaseload)
-	if err != nil {
-		return nil, err
-	}
-	counselor := a.ID
-	if all || !a.Counsels {
-		counselor = ""
-	}
-	list, err := s.db.Queries().Caseload(ctx, school, year, counselor)
-	if err != nil {
-		return nil, err
-	}
-	sheets := make([]*store.SheetRow, len(list))
-	for i := range list {
-		sheets[i] = &list[i].SheetRow
-	}
-	known, err := s.knownOf(ctx, y, sheets)
-	if err != nil {
-		return nil, err
-	}
-	out := &Caseload{Year: y, Reader: a.name().Name, Mine: counselor != "", Lines: make([]CaseLine, len(list))}
-	now := s.now()
-	for i := range list {
-		d := &Desk{Row: list[i].SheetRow, Pupil: list[i].Pupil, Year: y, Known: known[i], actor: a, now: now}
-		d.judge(0)
-		out.Lines[i] = line(d)
-	}
-	return out, nil
-}
-
-// line tells where a sheet is and what it waits for.
-func line(d *Desk) CaseLine {
-	l := CaseLine{Desk: d}
-	switch state := acts.State(d.Row.State); {
-	case state == acts.Cleared || state == acts.Placed:
-		l.Stage = "cleared"
-		return l
-	case d.Judgement == nil:
-		l.Stage, l.Reason, l.Also = "waiting", "tooComplex", d.Row.Asked
-		return l
-	case state == acts.InProgress && !d.Row.Touched && d.Row.Asked == "" && onlyAssigned(d):
-		l.Stage = "notBegun"
-		return l
-	case !d.HandedIn():
-		l.Stage = "inProgress"
-	case state == acts.Submitted && d.Pupil.Guardians > 0:
-		l.Stage = "withFamily"
-	default:
-		l.Stage = "complete"
-	}
-	for _, t := range d.Todo {
-		if !t.Waits() {
-			continue
-		}
-		if claim := d.claimFor(t.Course); claim != nil {
-			l.Stage, l.Reason, l.Course, l.Text, l.Also = "waiting", "claim", d.Year.Codes[t.Course], claim.Note, d.Row.Asked
-			return l
-		}
-	}
-	if d.Row.Asked != "" {
-		l.Stage, l.Reason, l.Text = "waiting", "asked", d.Row.Asked
-		return l
-	}
-	if l.Stage != "complete" {
-		return l
-	}
-	for _, r := range d.Judgement.Requests {
-		if d.Known.Retake(r.Course) {
-			l.Stage, l.Reason, l.Course = "waiting", "retake", d.Year.Codes[r.Course]
-			return l
-		}
-	}
-	if !d.Ready { // the records or the rules have changed since it was submitted
-		l.Stage, l.Reason = "waiting", "unmet"
-		if len(d.Todo) > 0 && d.Todo[0].Kind == sheet.EntryOpen {
-			l.Course = d.Year.Codes[d.Todo[0].Course]
-		}
-	}
-	return l
-}
-
-// claimFor gives the open claim that a course's condition waits for.
-func (d *Desk) claimFor(course int32) *Claim {
-	for _, proof := range d.Known.Explain(&d.Sheet, course) {
-		if proof.Verdict != condition.Unverified {
-			continue
-		}
-		for i := range d.Known.Claims {
-			if claim := &d.Known.Claims[i]; claim.About(proof.Leaf, d.Year.Codes[course]) {
-				return claim
-			}
-		}
-	}
-	return nil
-}
-
 // About tells whether a claim speaks for a leaf of the condition of a course.
 func (c *Claim) About(leaf *condition.Leaf, course string) bool {
 	switch leaf.Kind {
@@ -309,65 +202,6 @@ func (c *Claim) About(leaf *condition.Leaf, course string) bool {
 		return c.Name == "recommended" && c.Course == course
 	}
 	return c.Name != "" && c.Name == leaf.Name
-}
-
-// onlyAssigned tells whether nothing but what the school has put on the sheet is on it.
-func onlyAssigned(d *Desk) bool {
-	for _, e := range d.Sheet.Requests {
-		if assigned, _ := d.Known.Assigned(e.Course); !assigned {
-			return false
-		}
-	}
-	return len(d.Sheet.Alternates) == 0 && len(d.Gone) == 0
-}
-
-// Choice names a sheet in the version that was looked at.
-type Choice struct {
-	Student string
-	Version int64
-}
-
-// Outcome is what became of one sheet of many.
-type Outcome struct {
-	Student string
-	Code    Code  // why nothing was done; "": it was done, or done before
-	Version int64 // of the sheet afterwards, where it was done
-}
-
-// MaxChoices is how many sheets are taken at once.
-const MaxChoices = 2000
-
-// ClearAll clears many sheets, each by itself: those that cannot be cleared stay as they are and are named.
-func (s *Service) ClearAll(ctx context.Context, by int64, school string, year int, choices []Choice) ([]Outcome, error) {
-	return s.each(ctx, by, school, year, choices, func(at Place, version int64) (*Desk, error) { return s.Clear(ctx, by, at, version, "") })
-}
-
-// ReopenAll takes many clearances back, each by itself, with one reason.
-func (s *Service) ReopenAll(ctx context.Context, by int64, school string, year int, choices []Choice, reason string) ([]Outcome, error) {
-	return s.each(ctx, by, school, year, choices, func(at Place, version int64) (*Desk, error) { return s.Reopen(ctx, by, at, version, reason) })
-}
-
-func (s *Service) each(ctx context.Context, by int64, school string, year int, choices []Choice, do func(at Place, version int64) (*Desk, error)) ([]Outcome, error) {
-	if _, _, err := s.reader(ctx, by, school, year, acts.SeeCaseload); err != nil {
-		return nil, err
-	}
-	if len(choices) > MaxChoices {
-		return nil, problem(TooMuch)
-	}
-	outcomes := make([]Outcome, 0, len(choices))
-	for _, c := range choices {
-		d, err := do(Place{School: school, Year: year, Student: c.Student}, c.Version)
-		var known *Error
-		if err != nil && !errors.As(err, &known) {
-			return outcomes, err
-		}
-		outcome := Outcome{Student: c.Student, Code: CodeOf(err)}
-		if err == nil {
-			outcome.Version = d.Row.Version
-		}
-		outcomes = append(outcomes, outcome)
-	}
-	return outcomes, nil
 }
 
 // Happening is one thing that happened to a sheet.

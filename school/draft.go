@@ -18,7 +18,7 @@ func (d *Desk) onto(draft *store.DraftRow) {
 	d.Kind, d.Draft = acts.ADraft, draft
 	r := &d.Row
 	r.SheetState = store.SheetState{State: string(acts.InProgress), ChangedAt: &draft.ChangedAt, Undoable: len(draft.Past.V), Redoable: len(draft.Future.V)}
-	r.Entries, r.Version, r.Touched = draft.Entries.V, draft.Version, true
+	r.Entries, r.Version, r.Begun = draft.Entries.V, draft.Version, true
 	r.Receipt, r.SubmittedAt, r.Submitted.V, r.Signatures.V = nil, nil, nil, nil
 }
 

@@ -52,7 +52,12 @@ const (
 	TaskOver        Code = "task-over"      // it is done, or asks nothing
 	TooManyTasks    Code = "too-many-tasks" // that are not over yet
 	NotZip          Code = "not-zip"
-	TooMuch         Code = "too-much" // more at once than is taken
+	TooMuch         Code = "too-much"       // more at once than is taken
+	BadRecord       Code = "bad-record"     // Param is the field
+	BadCondition    Code = "bad-condition"  // Param is what is wrong with it and where
+	NoRule          Code = "no-such-rule"   // Param is what should name a rule, or an entry of a list of requirements
+	RemindedToday   Code = "reminded-today" // of the same
+	GoneOn          Code = "gone-on"        // the sheet is no longer as it was left, so that it cannot be taken back
 )
 
 // Error is an error with a place: a stable code and what belongs to it.

@@ -64,7 +64,7 @@ func (s *Service) AskForChange(ctx context.Context, by int64, at Place, version 
 			return nil, problem(NeedsMessage)
 		}
 		change := d.change("ask", "", map[string]any{"message": message})
-		change.State.Asked = message
+		change.State.Asked, change.State.AskedAt = message, &d.now
 		return change, nil
 	})
 }

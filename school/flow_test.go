@@ -3,7 +3,6 @@ package school_test
 import (
 	"errors"
 	"fmt"
-	"reflect"
 	"strings"
 	"testing"
 	"time"
@@ -207,8 +206,8 @@ func TestSendingBackAndAsking(t *testing.T) {
 	if asked.Row.Asked != "Not Ceramics,\nplease." {
 		t.Errorf("asked: %q", asked.Row.Asked)
 	}
-	if l := h.line(); l.Stage != "waiting" || l.Reason != "asked" || l.Text != asked.Row.Asked {
-		t.Errorf("in the caseload: %+v", l)
+	if l := h.line(); !strings.HasPrefix(waits(l), "waiting asked") || l.Waits[0].Text != asked.Row.Asked {
+		t.Errorf("in the caseload: %s, %+v", waits(l), l.Waits)
 	}
 	if got := code(h.SendBack(ctx, h.who("ms.arden"), mara, 0, " ")); got != "needs-message" {
 		t.Errorf("sending back without a word gives %s", got)
@@ -233,7 +232,7 @@ func TestSendingBackAndAsking(t *testing.T) {
 	if got := code(h.Clear(ctx, h.who("ms.arden"), mara, 0, " ")); got != "needs-reason" {
 		t.Errorf("clearing against what the family asks, without a reason, gives %s", got)
 	}
-	if got := h.outcome(0); got != "needs-reason" {
+	if _, got := h.batch(school.Batch{Kind: "clear"}, mara.Student); got != "s0001:needs-reason" {
 		t.Errorf("clearing it among many gives %s", got)
 	}
 	if d := h.must(h.Clear(ctx, h.who("ms.arden"), mara, 0, "We spoke.")); d.Row.State != "cleared" || d.Row.Asked != "" || d.Row.Answered.V.Answer != "We spoke." {
@@ -383,125 +382,6 @@ func TestDecisionsThatAreNone(t *testing.T) {
 	}
 }
 
-// line is Mara's in her counselor's caseload.
-func (h *house) line() school.CaseLine {
-	h.t.Helper()
-	c, err := h.Caseload(h.t.Context(), h.who("ms.arden"), mara.School, mara.Year, false)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	for _, l := range c.Lines {
-		if l.Row.Student == mara.Student {
-			if d := h.sheet("ms.arden"); l.Acts != d.Acts || l.Next != d.Next || !reflect.DeepEqual(l.Judged, d.Judged) {
-				h.t.Errorf("the list says %+v, the sheet %+v", l.Acts, d.Acts)
-			}
-			return l
-		}
-	}
-	h.t.Fatal("Mara is in no caseload")
-	return school.CaseLine{}
-}
-
-func TestStagesOfTheCaseload(t *testing.T) {
-	h := newHouse(t)
-	ctx := t.Context()
-	says := func(when, want string) {
-		t.Helper()
-		l := h.line()
-		if got := strings.TrimSpace(strings.Join([]string{l.Stage, l.Reason, l.Course}, " ")); got != want {
-			t.Errorf("%s: %s, want %s", when, got, want)
-		}
-	}
-	claimText := h.line().Text
-	says("at first", "waiting claim PHY1")
-	if !strings.Contains(claimText, "Algebra") {
-		t.Errorf("the claim says %q", claimText)
-	}
-	h.waive()
-	says("without the claim", "inProgress")
-	h.finish()
-	h.submit()
-	says("submitted", "withFamily")
-	h.edit(school.Edit{Act: "remove", Course: "CER1"})
-	says("changed since", "inProgress")
-	h.edit(school.Edit{Act: "undo"})
-	h.sign()
-	says("signed", "complete")
-	h.db.Exec(t, `INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, outcome, here, cells)
-		VALUES ('pellworth', 's0001', 99, 'WLD2', 'x', '[]', 2026, '', 100, 'failed', true, '{}')`)
-	h.db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
-	says("a failed course is requested again", "waiting retake WLD2")
-	h.db.Exec(t, `DELETE FROM record WHERE ord = 99`)
-	h.db.Exec(t, `DELETE FROM signal WHERE kind = 'waiver'`)
-	h.db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
-	says("the waiver is gone", "waiting unmet PHY1")
-	h.must(h.Decide(ctx, h.who("ms.arden"), mara, school.Decision{Answer: "waive", Course: "PHY1", Reason: "x"}))
-	h.clear()
-	says("cleared", "cleared")
-	h.must(h.SendBack(ctx, h.who("ms.arden"), mara, 0, "x"))
-	says("sent back", "inProgress")
-	// Untouched, with nothing but what the school has put there, it is not begun.
-	h.db.Exec(t, `DELETE FROM entry WHERE student_id = 's0001' AND course_code NOT IN ('WLD2', 'ENG10')`)
-	h.db.Exec(t, `UPDATE sheet SET state = 'inProgress', touched = false WHERE student_id = 's0001'`)
-	says("only what is assigned", "notBegun")
-	h.db.Exec(t, `UPDATE sheet SET touched = true WHERE student_id = 's0001'`)
-	says("touched", "inProgress")
-	h.db.Exec(t, `UPDATE sheet SET touched = false WHERE student_id = 's0001'`)
-	h.db.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord) VALUES ('pellworth', 2027, 's0001', 'AST1', 'alternate', 1, 1)`)
-	says("with an alternate", "inProgress")
-}
-
-// The claim that is shown is the one that the course waits for, not the student's first.
-func TestTheClaimThatIsShown(t *testing.T) {
-	h := newHouse(t)
-	h.db.Exec(t, `INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells)
-		VALUES ('pellworth', 's0001', 0, 'claim', 'SOM1', '', 0, 'g0001', 'Something else.', '{}')`)
-	h.db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1`)
-	if l := h.line(); l.Reason != "claim" || l.Course != "PHY1" || l.Text == "Something else." {
-		t.Errorf("the caseload shows %+v", l)
-	}
-}
-
-func TestWhoseCaseload(t *testing.T) {
-	h := newHouse(t)
-	ctx := t.Context()
-	count := func(username string, all bool) string {
-		c, err := h.Caseload(ctx, h.who(username), mara.School, mara.Year, all)
-		if err != nil {
-			return string(school.CodeOf(err))
-		}
-		for i := range c.Lines {
-			if i > 0 && c.Lines[i-1].Pupil.FamilyName > c.Lines[i].Pupil.FamilyName {
-				t.Errorf("%s comes before %s", c.Lines[i-1].Pupil.FamilyName, c.Lines[i].Pupil.FamilyName)
-			}
-		}
-		return fmt.Sprint(len(c.Lines), " ", c.Mine, " ", c.Reader)
-	}
-	mine := storetest.Value[int](t, h.db, `SELECT count(*) FROM relation WHERE kind = 'counsels' AND person_id = 'k1'`)
-	if mine == 0 || mine >= storetest.Students {
-		t.Fatalf("Ms Arden counsels %d", mine)
-	}
-	for _, c := range []struct {
-		who  string
-		all  bool
-		want string
-	}{
-		{"ms.arden", false, fmt.Sprint(mine, " true Ms Arden")}, {"ms.arden", true, fmt.Sprint(storetest.Students, " false Ms Arden")},
-		{"office", false, fmt.Sprint(storetest.Students, " false Dagny Westerdale")}, {"mara.quill", true, "forbidden"}, {"ilse.quill", false, "forbidden"},
-	} {
-		if got := count(c.who, c.all); got != c.want {
-			t.Errorf("%s, all %v: %s, want %s", c.who, c.all, got, c.want)
-		}
-	}
-	h.db.Exec(t, `UPDATE person SET enabled = false WHERE id = 's0001'`)
-	if got, want := count("ms.arden", false), fmt.Sprint(mine-1, " true Ms Arden"); got != want {
-		t.Errorf("with one student disabled: %s, want %s", got, want)
-	}
-	if _, err := h.Caseload(ctx, h.who("ms.arden"), mara.School, 2020, false); school.CodeOf(err) != school.NotFound {
-		t.Errorf("a year that is not there: %v", err)
-	}
-}
-
 // A counselor decides on their own caseload, or on the whole school where the school says so; the rest they see.
 func TestCounselorsReach(t *testing.T) {
 	h := newHouse(t)
@@ -519,51 +399,6 @@ func TestCounselorsReach(t *testing.T) {
 	h.settings(`{"counselors": "school"}`)
 	if got := decide(); got != "inProgress" {
 		t.Errorf("where counselors reach the whole school: %s", got)
-	}
-}
-
-func (h *house) outcome(version int64) string {
-	h.t.Helper()
-	list, err := h.ClearAll(h.t.Context(), h.who("ms.arden"), mara.School, mara.Year, []school.Choice{{Student: mara.Student, Version: version}})
-	if err != nil || len(list) != 1 || list[0].Student != mara.Student {
-		h.t.Fatalf("%+v, %v", list, err)
-	}
-	return string(list[0].Code)
-}
-
-func TestClearingMany(t *testing.T) {
-	h := newHouse(t)
-	h.finish()
-	h.waive()
-	h.submit()
-	signed := h.sign()
-	foreign := storetest.Value[string](t, h.db, `SELECT student_id FROM relation WHERE kind = 'counsels' AND person_id <> 'k1' ORDER BY student_id LIMIT 1`)
-	list, err := h.ClearAll(t.Context(), h.who("ms.arden"), mara.School, mara.Year, []school.Choice{{"s0002", 1}, {mara.Student, signed.Row.Version}, {foreign, 0}, {"nobody", 0}})
-	cleared := h.sheet("mara.quill").Row.Version
-	if err != nil || fmt.Sprint(list) != fmt.Sprintf("[{s0002 stale-version 0} {s0001  %d} {%s forbidden 0} {nobody not-found 0}]", cleared, foreign) {
-		t.Errorf("%v, %v", list, err)
-	}
-	if h.sheet("mara.quill").Row.State != "cleared" {
-		t.Error("it is not cleared")
-	}
-	if got := h.outcome(1); got != "" {
-		t.Errorf("clearing what is cleared: %s", got)
-	}
-	// It is taken back as one, with a reason.
-	for _, c := range []struct{ reason, want string }{{"", "needs-reason"}, {"Too early.", ""}, {"Too early.", "stale-version"}} {
-		list, err := h.ReopenAll(t.Context(), h.who("ms.arden"), mara.School, mara.Year, []school.Choice{{mara.Student, cleared}}, c.reason)
-		if err != nil || len(list) != 1 || string(list[0].Code) != c.want {
-			t.Errorf("taking it back with %q: %v, %v, want %q", c.reason, list, err, c.want)
-		}
-	}
-	if d := h.sheet("mara.quill"); d.Row.State != "signed" {
-		t.Errorf("taken back it is %s", d.Row.State)
-	}
-	if _, err := h.ClearAll(t.Context(), h.who("mara.quill"), mara.School, mara.Year, nil); school.CodeOf(err) != "forbidden" {
-		t.Errorf("as a student: %v", err)
-	}
-	if _, err := h.ClearAll(t.Context(), h.who("office"), mara.School, mara.Year, make([]school.Choice, school.MaxChoices+1)); school.CodeOf(err) != school.TooMuch {
-		t.Errorf("too many at once: %v", err)
 	}
 }
 
@@ -726,7 +561,7 @@ func TestWhoseWindow(t *testing.T) {
 		if got := h.sheet("mara.quill").Window().Opens; !got.Equal(c.want) {
 			t.Errorf("after %+v it opens %v, want %v", c.w, got, c.want)
 		}
-		if got := h.line().Window().Opens; !got.Equal(c.want) {
+		if got := *h.line().Opens; !got.Equal(c.want) {
 			t.Errorf("in the caseload, after %+v it opens %v, want %v", c.w, got, c.want)
 		}
 	}
@@ -745,17 +580,6 @@ func TestWhoseWindow(t *testing.T) {
 	}
 	if err := h.SetWindow(t.Context(), mara.School, mara.Year, school.Window{Grade: -1, Opens: day(1), Families: day(2), Counselors: day(2)}); err != nil {
 		t.Errorf("a window that closes for all at once: %v", err)
-	}
-}
-
-// A wish does not push an open claim out of its group; it stands beside it.
-func TestAWishBesideAClaim(t *testing.T) {
-	h := newHouse(t)
-	h.finish()
-	h.submit()
-	h.must(h.AskForChange(t.Context(), h.who("ilse.quill"), mara, 0, "Choir, not Dance."))
-	if l := h.line(); l.Stage != "waiting" || l.Reason != "claim" || l.Course != "PHY1" || l.Also != "Choir, not Dance." {
-		t.Errorf("the line: %s, %s, %s, also %q", l.Stage, l.Reason, l.Course, l.Also)
 	}
 }
 

@@ -384,10 +384,18 @@ func sourceFiles(s store.Source) []bundle.File {
 
 func sectionRows(b *bundle.Bundle) []store.SectionRow {
 	t := b.Tables["classes.csv"]
+	read := map[string]*bundle.Section{}
+	for i := range b.Sections {
+		read[b.Sections[i].ID] = &b.Sections[i]
+	}
 	list := []store.SectionRow{}
 	for i := range t.Rows {
 		r := &t.Rows[i]
-		list = append(list, store.SectionRow{ID: t.Cell(r, "sourcedId"), Ord: i, Cells: cells(t, r)})
+		row := store.SectionRow{ID: t.Cell(r, "sourcedId"), Ord: i, Cells: cells(t, r)}
+		if section := read[row.ID]; section != nil {
+			row.Course, row.Seats = section.Course, section.Seats
+		}
+		list = append(list, row)
 	}
 	return list
 }

@@ -393,7 +393,7 @@ func TestASheetBeyondJudging(t *testing.T) {
 	if d.Judgement != nil || d.Complete || d.Ready || len(d.Row.Entries) < 30 || d.Cover() != nil {
 		t.Errorf("her page: judged %v, %d entries", d.Judgement != nil, len(d.Row.Entries))
 	}
-	if l := h.line(); l.Stage != "waiting" || l.Reason != "tooComplex" {
+	if l := h.line(); waits(l) != "waiting tooComplex changed" {
 		t.Errorf("the list: %+v", l)
 	}
 	if _, err := h.Effects(t.Context(), h.who("mara.quill"), mara, ""); school.CodeOf(err) != school.TooComplex {

@@ -19,7 +19,7 @@ func (d *Desk) Tag() string {
 	if d.Draft != nil {
 		return fmt.Sprintf("draft%d.%d.%d.%d.%d.%d.%s", d.Draft.ID, r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.actor.ID)
 	}
-	return fmt.Sprintf("%d.%d.%d.%d.%d.%d.%d.%s", r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Window().Phase(d.now), d.SummerPhase(), d.actor.ID)
+	return fmt.Sprintf("%d.%d.%d.%d.%d.%d.%d.%d.%s", r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Window().Phase(d.now), d.SummerPhase(), moment(r.Reminded).Unix(), d.actor.ID)
 }
 
 // Effects is what adding each course would do to a sheet.
@@ -56,7 +56,7 @@ func (s *Service) Effects(ctx context.Context, by int64, at Place, instead strin
 
 // Only lists what an untouched sheet lacks and only one course can answer, for whoever may fill it in as its family.
 func (d *Desk) Only() []sheet.Only {
-	if d.Row.Touched || !d.Acts[acts.Edit].Allowed || d.instead(acts.Edit) {
+	if d.Row.Begun || !d.Acts[acts.Edit].Allowed || d.instead(acts.Edit) {
 		return nil
 	}
 	return d.Known.Only(&d.Sheet)
@@ -281,7 +281,7 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 	if undoes != nil {
 		change.State.Undoes = &store.JSON[store.Trace]{V: *undoes}
 	}
-	d.Row.Entries, d.Row.SheetState, d.Row.Touched = after, change.State, true
+	d.Row.Entries, d.Row.SheetState, d.Row.Begun = after, change.State, true
 	// The sheet is judged before anything is kept: one beyond the limits of judging is refused, unless it was so before.
 	if d.find(); d.Judgement == nil && judge(d.Known, before).Judgement != nil {
 		return nil, problem(TooComplex)
@@ -291,6 +291,11 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 
 // after is what a change makes of the entries on the desk.
 func (d *Desk) after(edit *Edit) ([]store.EntryRow, error) {
+	return d.afterBy(edit, d.instead(acts.Edit))
+}
+
+// afterBy is what a change of the family's, or the school's, makes of the entries on the desk.
+func (d *Desk) afterBy(edit *Edit, school bool) ([]store.EntryRow, error) {
 	before := d.Row.Entries
 	if gone := slices.IndexFunc(before, func(e store.EntryRow) bool {
 		_, there := d.Year.Index(e.Course)
@@ -302,7 +307,7 @@ func (d *Desk) after(edit *Edit) ([]store.EntryRow, error) {
 	if err != nil {
 		return nil, err
 	}
-	compiled.School = d.instead(acts.Edit)
+	compiled.School = school
 	now, gone := laid(d.Year.Year, before)
 	changed, err := d.Known.Apply(&now, compiled)
 	if code, known := editCodes[err]; known {

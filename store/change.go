@@ -27,11 +27,17 @@ type Change struct {
 	Signature  *Signature
 	Settle     *Settlement
 	Signal     *SignalRow
-	Withdraw   []int64 // recommendations, or settled errands, that are taken back
+	Withdraw   []int64 // what was said by these signals is taken back
+	Unsay      int64   // what a batch said of the student is taken back
+	Resay      []int64 // what was withdrawn by these signals is said again
 	Record     *RecordRow
+	Replace    int64 // the record in whose place that comes
 	Attachment *Attachment
 	Remark     *RemarkRow
 	Answer     *RemarkRow // ID and Answer
+	Prepares   bool       // the school prepares the sheet: nobody has begun by that
+	Batch      *BatchPart // what it is done with
+	Back       int64      // the batch that it takes back
 }
 
 // Attachment is a file that goes with a claim.
@@ -91,14 +97,14 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 		summer = asJSON(s.Summer.V)
 	}
 	facts := ""
-	if c.Settle != nil || c.Signal != nil || len(c.Withdraw) > 0 || c.Record != nil || c.Attachment != nil {
+	if c.Settle != nil || c.Signal != nil || len(c.Withdraw) > 0 || c.Unsay != 0 || len(c.Resay) > 0 || c.Record != nil || c.Attachment != nil {
 		facts = ", facts_version = facts_version + 1"
 	}
 	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason, c.Key, asJSON(c.Detail),
-		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion, undoes, s.Redoable, answered, summer}}
+		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion, undoes, s.Redoable, answered, summer, !c.Prepares, s.AskedAt}}
 	b.text = `WITH mine AS (
-			UPDATE sheet SET version = $4, touched = true, state = $12, submission = $13, changed_at = $14, cleared_at = $15, message = $16, asked = $17,
-				looked = $18::jsonb, undoable = $19, undoes = $21::jsonb, redoable = $22, answered = $23::jsonb, summer = $24::jsonb` + facts + `
+			UPDATE sheet SET version = $4, touched = true, begun = begun OR $25, state = $12, submission = $13, changed_at = $14, cleared_at = $15, message = $16, asked = $17,
+				looked = $18::jsonb, undoable = $19, undoes = $21::jsonb, redoable = $22, answered = $23::jsonb, summer = $24::jsonb, asked_at = CASE WHEN $17 = '' THEN NULL ELSE $26::timestamptz END` + facts + `
 			WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version = $4 - 1 AND ($20 = 0 OR facts_version = $20) RETURNING 1
 		), noted AS (
 			INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, detail)
@@ -130,18 +136,38 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 			x.Answer, x.Reason, x.By, x.Claim)
 	}
 	if len(c.Withdraw) > 0 {
-		b.add(`withdrawn AS (UPDATE signal SET settled = 'withdrawn', answered_by = $7 WHERE school_id = $1 AND student_id = $3 AND kind IN ('recommendation', 'errand') AND settled = ''
+		b.add(`withdrawn AS (UPDATE signal SET settled = 'withdrawn', answered_by = $7 WHERE school_id = $1 AND student_id = $3 AND kind <> 'claim' AND settled = ''
 			AND id IN (SELECT value::bigint FROM jsonb_array_elements_text(%s::jsonb)) AND EXISTS (SELECT 1 FROM mine))`, asJSON(c.Withdraw))
 	}
+	if c.Unsay != 0 {
+		b.add(`unsaid AS (UPDATE signal SET settled = 'withdrawn', answered_by = $7 WHERE school_id = $1 AND student_id = $3 AND settled = '' AND batch_id = %s
+			AND EXISTS (SELECT 1 FROM mine))`, c.Unsay)
+		b.add(`unwritten AS (DELETE FROM record WHERE school_id = $1 AND student_id = $3 AND batch_id = %s AND EXISTS (SELECT 1 FROM mine))`, c.Unsay)
+		b.add(`rewritten AS (UPDATE record SET replaced = NULL WHERE school_id = $1 AND student_id = $3 AND replaced = %s AND EXISTS (SELECT 1 FROM mine))`, c.Unsay)
+	}
+	if len(c.Resay) > 0 {
+		b.add(`resaid AS (UPDATE signal SET settled = '', answered_by = '' WHERE school_id = $1 AND student_id = $3 AND settled = 'withdrawn'
+			AND id IN (SELECT value::bigint FROM jsonb_array_elements_text(%s::jsonb)) AND EXISTS (SELECT 1 FROM mine))`, asJSON(c.Resay))
+	}
+	if c.Back != 0 {
+		b.add(`back AS (UPDATE batch_sheet SET back = true WHERE school_id = $1 AND year = $2 AND student_id = $3 AND batch_id = %s AND EXISTS (SELECT 1 FROM mine))`, c.Back)
+	}
+	if x := c.Batch; x != nil {
+		b.add(`part AS (INSERT INTO batch_sheet (school_id, year, batch_id, student_id, version, came, gone, unsaid, was) SELECT $1, $2, %s, $3, $4, %s::jsonb, %s::jsonb, %s::jsonb, %s FROM mine)`,
+			x.Batch, asJSON(append([]EntryRow{}, x.Came...)), asJSON(append([]EntryRow{}, x.Gone...)), asJSON(append([]int64{}, x.Unsaid...)), x.Was)
+	}
 	if x := c.Signal; x != nil {
-		b.add(`said AS (INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells)
-			SELECT $1, $3, coalesce(max(ord), 0) + 1, %s, %s, %s, %s, %s, %s, %s::jsonb FROM signal WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
-			x.Kind, x.Code, x.Name, x.Value, x.By, x.Note, asJSON(x.Cells))
+		b.add(`said AS (INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells, batch_id)
+			SELECT $1, $3, coalesce(max(ord), 0) + 1, %s, %s, %s, %s, %s, %s, %s::jsonb, %s FROM signal WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
+			x.Kind, x.Code, x.Name, x.Value, x.By, x.Note, asJSON(x.Cells), c.batch())
 	}
 	if x := c.Record; x != nil {
-		b.add(`recorded AS (INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, here, cells)
-			SELECT $1, $3, coalesce(max(ord), 0) + 1, %s, %s, %s::jsonb, %s, %s, %s, %s, %s, true, %s::jsonb FROM record WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
-			x.Code, x.Title, asJSON(x.Subjects), x.Year, x.Term, x.Credits, x.Mark, x.Outcome, asJSON(x.Cells))
+		b.add(`recorded AS (INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, here, cells, batch_id)
+			SELECT $1, $3, coalesce(max(ord), 0) + 1, %s, %s, %s::jsonb, %s, %s, %s, %s, %s, true, %s::jsonb, %s FROM record WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
+			x.Code, x.Title, asJSON(x.Subjects), x.Year, x.Term, x.Credits, x.Mark, x.Outcome, asJSON(x.Cells), c.batch())
+	}
+	if c.Replace != 0 {
+		b.add(`replaced AS (UPDATE record SET replaced = %s WHERE school_id = $1 AND student_id = $3 AND id = %s AND replaced IS NULL AND EXISTS (SELECT 1 FROM mine))`, c.batch(), c.Replace)
 	}
 	if x := c.Attachment; x != nil {
 		b.add(`attached AS (INSERT INTO attachment (school_id, signal_id, name, kind, content, at) SELECT $1, s.id, %s, %s, %s, $5 FROM signal s, mine
@@ -158,6 +184,14 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 			AND answer = '' AND EXISTS (SELECT 1 FROM mine))`, x.Answer, x.ID)
 	}
 	return saved, q.get(ctx, &saved, b.text+` SELECT EXISTS (SELECT 1 FROM mine)`, b.args...)
+}
+
+// batch is the number of the batch that a change is part of; none otherwise.
+func (c *Change) batch() *int64 {
+	if c.Batch == nil {
+		return nil
+	}
+	return &c.Batch.Batch
 }
 
 // statement grows part by part; its arguments are numbered as they come.

@@ -15,7 +15,7 @@ var outgoing = map[string]string{
 	"users.csv":   `SELECT cells FROM person WHERE school_id = $1 AND present AND $2 > 0 ORDER BY ord`,
 	"classes.csv": `SELECT cells FROM section WHERE school_id = $1 AND year = $2 ORDER BY ord`,
 	"records.csv": `SELECT r.cells FROM record r JOIN person p ON p.school_id = r.school_id AND p.id = r.student_id
-		WHERE r.school_id = $1 AND p.present AND $2 > 0 ORDER BY p.ord, r.ord, r.id`,
+		WHERE r.school_id = $1 AND p.present AND r.replaced IS NULL AND $2 > 0 ORDER BY p.ord, r.ord, r.id`,
 	"signals.csv": `SELECT s.cells FROM signal s JOIN person p ON p.school_id = s.school_id AND p.id = s.student_id
 		WHERE s.school_id = $1 AND p.present AND s.settled = '' AND (s.year = $2 OR s.year IS NULL) ORDER BY p.ord, s.ord, s.id`,
 	"plans.csv": `SELECT x.cells FROM plan x JOIN person p ON p.school_id = x.school_id AND p.id = x.student_id

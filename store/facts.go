@@ -7,6 +7,8 @@ type Cells map[string]string
 
 // RecordRow is a record; Credits and Mark are in hundredths.
 type RecordRow struct {
+	ID       int64    `json:"id"`
+	Here     bool     `json:"here"` // entered here
 	Student  string   `json:"student_id"`
 	Ord      int      `json:"ord"`
 	Code     string   `json:"course_code"`
@@ -51,9 +53,9 @@ func (q Queries) Facts(ctx context.Context, school string, year int, students []
 	var list []FactsRow
 	err := q.list(ctx, &list, `WITH them AS MATERIALIZED (SELECT jsonb_array_elements_text($3::jsonb) AS id)
 		SELECT them.id AS student_id, coalesce(r.records, '[]') AS records, coalesce(s.signals, '[]') AS signals FROM them
-		LEFT JOIN LATERAL (SELECT json_agg(json_build_object('course_code', r.course_code, 'title', r.title, 'subjects', r.subjects, 'start_year', r.start_year,
+		LEFT JOIN LATERAL (SELECT json_agg(json_build_object('id', r.id, 'here', r.here, 'course_code', r.course_code, 'title', r.title, 'subjects', r.subjects, 'start_year', r.start_year,
 			'term', r.term, 'credits', r.credits, 'mark', r.mark, 'outcome', r.outcome) ORDER BY r.ord, r.id) AS records
-			FROM record r WHERE r.school_id = $1 AND r.student_id = them.id) r ON true
+			FROM record r WHERE r.school_id = $1 AND r.student_id = them.id AND r.replaced IS NULL) r ON true
 		LEFT JOIN LATERAL (SELECT json_agg(json_build_object('id', s.id, 'kind', s.kind, 'course_code', s.course_code, 'name', s.name, 'value', s.value,
 			'said_by', s.said_by, 'by_name', coalesce(b.given_name || ' ' || b.family_name, s.said_by), 'note', s.note,
 			'settled', s.settled, 'answer', s.answer, 'answered_by', s.answered_by,

@@ -243,11 +243,11 @@ func (q Queries) putFacts(ctx context.Context, school string, year int, newest b
 	}
 	const them = `(SELECT id FROM jsonb_to_recordset($2::jsonb) AS r(id text))`
 	if newest {
-		if err := q.exec(ctx, `DELETE FROM record WHERE school_id = $1 AND NOT here AND student_id IN `+them, school, asJSON(heads)); err != nil {
+		if err := q.exec(ctx, `DELETE FROM record WHERE school_id = $1 AND NOT here AND replaced IS NULL AND student_id IN `+them, school, asJSON(heads)); err != nil {
 			return fmt.Errorf("taking records away: %w", err)
 		}
-		// What was entered here is gathered once: looked for row by row, new tables were read through again for each of the rows just written.
-		if err := q.exec(ctx, `WITH entered AS MATERIALIZED (SELECT student_id, cells FROM record WHERE school_id = $1 AND here)
+		// What was entered or corrected here is gathered once: looked for row by row, new tables were read through again for each of the rows just written.
+		if err := q.exec(ctx, `WITH entered AS MATERIALIZED (SELECT student_id, cells FROM record WHERE school_id = $1 AND (here OR replaced IS NOT NULL))
 			INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, cells)
 			SELECT $1, student_id, ord, course_code, title, coalesce(subjects, '[]'), start_year, term, credits, mark, outcome, cells
 			FROM jsonb_to_recordset($2::jsonb) AS r(student_id text, ord int, course_code text, title text, subjects jsonb, start_year int, term text,
@@ -318,9 +318,11 @@ func (q Queries) putEntries(ctx context.Context, school string, year int, pupils
 
 // SectionRow is a section of the master schedule.
 type SectionRow struct {
-	ID    string `json:"id"`
-	Ord   int    `json:"ord"`
-	Cells Cells  `json:"cells"`
+	ID     string `json:"id"`
+	Ord    int    `json:"ord"`
+	Course string `json:"course_code"` // empty: the section takes no part
+	Seats  int    `json:"seats"`
+	Cells  Cells  `json:"cells"`
 }
 
 // PutSections writes a year's sections.
@@ -328,7 +330,8 @@ func (q Queries) PutSections(ctx context.Context, school string, year int, secti
 	if err := q.exec(ctx, `DELETE FROM section WHERE school_id = $1 AND year = $2`, school, year); err != nil {
 		return err
 	}
-	return q.exec(ctx, `INSERT INTO section (school_id, year, id, ord, cells) SELECT $1, $2, id, ord, cells FROM jsonb_to_recordset($3::jsonb) AS r(id text, ord int, cells jsonb)`,
+	return q.exec(ctx, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) SELECT $1, $2, id, ord, course_code, seats, cells
+		FROM jsonb_to_recordset($3::jsonb) AS r(id text, ord int, course_code text, seats int, cells jsonb)`,
 		school, year, asJSON(sections))
 }
 

@@ -147,3 +147,35 @@ func (q Queries) Teachings(ctx context.Context, school string, year int) (list [
 		JOIN person p ON p.school_id = r.school_id AND p.id = r.person_id
 		WHERE r.school_id = $1 AND r.kind = 'teaches' AND r.year = $2 AND p.present ORDER BY 1, 2`, school, year)
 }
+
+// NamesRow is what a list may name a person by, beside the name.
+type NamesRow struct {
+	ID       string `db:"id"`
+	Username string `db:"username"`
+	Mail     string `db:"mail"`
+}
+
+// NamesOf gives what lists may name the students of a school by, by id.
+func (q Queries) NamesOf(ctx context.Context, school string) (map[string]NamesRow, error) {
+	var list []NamesRow
+	err := q.list(ctx, &list, `SELECT id, username, coalesce(cells->>'email', '') AS mail FROM person WHERE school_id = $1 AND role = 'student' AND present`, school)
+	out := make(map[string]NamesRow, len(list))
+	for _, n := range list {
+		out[n.ID] = n
+	}
+	return out, err
+}
+
+// GuardianRow is a guardian of a student.
+type GuardianRow struct {
+	Name     string `db:"name"`
+	Language string `db:"language"`
+	SignsIn  bool   `db:"signs_in"` // has a password
+}
+
+// GuardiansOf lists the guardians of a student, by name.
+func (q Queries) GuardiansOf(ctx context.Context, school, student string) (list []GuardianRow, err error) {
+	return list, q.list(ctx, &list, `SELECT p.given_name || ' ' || p.family_name AS name, p.language, EXISTS (SELECT 1 FROM account_password a WHERE a.account_id = p.account_id) AS signs_in
+		FROM relation r JOIN person p ON p.school_id = r.school_id AND p.id = r.person_id WHERE r.school_id = $1 AND r.student_id = $2 AND r.kind = 'guards' AND p.present
+		ORDER BY p.family_name, p.given_name, p.id`, school, student)
+}

@@ -43,7 +43,9 @@ type SheetRow struct {
 	Version  int64          `db:"version"`
 	Grade    int            `db:"grade"` // the one entered
 	Programs JSON[[]string] `db:"programs"`
-	Touched  bool           `db:"touched"` // somebody has worked on it here
+	Touched  bool           `db:"touched"` // somebody has worked on it here: an import keeps it
+	Begun    bool           `db:"begun"`   // and not only the school, to prepare it
+	Reminded *time.Time     `db:"reminded_at"`
 	Entries  entryList      `db:"entries"`
 
 	SubmittedAt *time.Time            `db:"submitted_at"`
@@ -60,7 +62,8 @@ type SheetState struct {
 	ClearedAt  *time.Time        `db:"cleared_at"`
 	Message    string            `db:"message"` // why it was sent back
 	Asked      string            `db:"asked"`   // what the family asks to change
-	Looked     *JSON[[]EntryRow] `db:"looked"`  // the entries a counselor has agreed to; nil: none
+	AskedAt    *time.Time        `db:"asked_at"`
+	Looked     *JSON[[]EntryRow] `db:"looked"` // the entries a counselor has agreed to; nil: none
 	Undoable   int               `db:"undoable"`
 	Undoes     *JSON[Trace]      `db:"undoes"`   // what undoing takes back, where it is known
 	Redoable   int               `db:"redoable"` // how much can be done again
@@ -100,7 +103,7 @@ type SignatureShow struct {
 }
 
 const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade,
-	sh.programs, sh.touched, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.asked, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.answered, sh.summer,
+	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.asked, sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.answered, sh.summer,
 	sub.at AS submitted_at, sub.receipt, coalesce(sub.entries, '[]') AS submitted,
 	(SELECT ` + entriesAsText + ` FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)) AS entries`
 
@@ -190,7 +193,9 @@ const pupilColumns = `p.given_name, p.family_name,
 	sw.opens AS summer_opens, sw.families_close AS summer_families_close, sw.counselors_close AS summer_counselors_close`
 
 // The window of the student comes before that of the grade, and that before the one for all.
-const pupilTables = `person p ON p.school_id = sh.school_id AND p.id = sh.student_id
+const pupilTables = `person p ON p.school_id = sh.school_id AND p.id = sh.student_id` + pupilWindows
+
+const pupilWindows = `
 	LEFT JOIN LATERAL (` + windowFor + ` AND w.round = 'year' ` + nearest + `) w ON true
 	LEFT JOIN LATERAL (` + windowFor + ` AND w.round = 'summer' ` + nearest + `) sw ON true`
 
@@ -211,22 +216,17 @@ type CaseRow struct {
 	Pupil
 }
 
-// Caseload lists the students of a counselor with their sheets, or all of the school where counselor is empty, by name. What belongs
-// to each is looked up by key, so that the plan is good whatever the server knows of the tables. Left out is what a list does not
-// show: the counselor's name, and signatures but where more may come.
-func (q Queries) Caseload(ctx context.Context, school string, year int, counselor string) (list []CaseRow, err error) {
-	return q.cases(ctx, `p.enabled AND ($3 = '' OR `+related+`)`, school, year, counselor, "counsels")
-}
-
-// Taught lists the students of a teacher with their sheets, like a caseload.
+// Taught lists the students of a teacher with their sheets, by name.
 func (q Queries) Taught(ctx context.Context, school string, year int, teacher string) (list []CaseRow, err error) {
 	return q.cases(ctx, related, school, year, teacher, "teaches")
 }
 
 const related = `sh.student_id IN (SELECT r.student_id FROM relation r WHERE r.school_id = $1 AND r.kind = $4 AND r.person_id = $3 AND r.year = $2)`
 
-func (q Queries) cases(ctx context.Context, which, school string, year int, person, relation string) (list []CaseRow, err error) {
+// cases lists students with their sheets. What belongs to each is looked up by key, so that the plan is good whatever the server knows of
+// the tables. Left out is what a list does not show: the counselor's name, and signatures but where more may come.
+func (q Queries) cases(ctx context.Context, which, school string, year int, args ...any) (list []CaseRow, err error) {
 	return list, q.list(ctx, &list, `SELECT `+sheetColumns+`, `+pupilColumns+`,
 			CASE WHEN sh.state <> 'submitted' THEN '[]' ELSE `+signatures+` END AS signatures FROM `+sheetTables+` JOIN `+pupilTables+`
-		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND `+which+` ORDER BY p.family_name, p.given_name, p.id`, school, year, person, relation)
+		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND `+which+` ORDER BY p.family_name, p.given_name, p.id`, append([]any{school, year}, args...)...)
 }

@@ -9,8 +9,9 @@ const parts: Record<string, string[]> = {
   student: ['board', 'drag', 'draft', 'finder', 'hint', 'order', 'page', 'path', 'recommended', 'waiting', 'whatif'],
   later: ['asks', 'beside', 'explain', 'feed', 'history', 'keys', 'route', 'standing', 'summer', 'warn'],
   print: ['calendar', 'date', 'paper', 'worksheet'],
+  reminder: ['reminder'],
   teacher: ['teach'],
-  staff: ['caseload', 'data', 'panel', 'people'],
+  staff: ['caseload', 'data', 'panel', 'people', 'prepare', 'together'],
 };
 
 /** Gives a part of the English locale file: en.json?part=student. */

@@ -85,18 +85,16 @@ func (s *Server) calendar(d *school.Desk, l *locales.Locale) []byte {
 	events := []paper.Event{}
 	for _, r := range d.Known.Errands(&d.Sheet) {
 		e := &y.Errands[r.Errand]
-		if e.Due == "" {
+		at, day, ok := e.Moment(zone)
+		if !ok {
 			continue
 		}
 		event := paper.Event{ID: fmt.Sprintf("%s-%s-%d", d.Row.Student, e.Kind, r.Errand), Title: e.Title, Place: e.Place, Note: strings.TrimSpace(title(e.Course) + ". " + e.Note)}
 		if r.Settled {
 			event.Title = l.Text("calendar.settled", map[string]any{"what": e.Title})
 		}
-		if event.At, err = time.ParseInLocation("2006-01-02T15:04", e.Due, zone); err != nil {
-			if event.At, err = time.ParseInLocation(time.DateOnly, e.Due, time.UTC); err != nil {
-				continue // a bundle with another is refused
-			}
-			event.Whole = true
+		if event.At, event.Whole = at, day; day { // the paper's days are those of no zone
+			event.At = time.Date(at.Year(), at.Month(), at.Day(), 0, 0, 0, 0, time.UTC)
 		}
 		events = append(events, event)
 	}

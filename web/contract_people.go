@@ -4,36 +4,6 @@ import (
 	"time"
 )
 
-// CaseloadView is a counselor's students by what they wait for.
-type CaseloadView struct {
-	School   string    `json:"school"`
-	Year     int       `json:"year"`
-	Name     string    `json:"name" doc:"The reader"`
-	Mine     bool      `json:"mine" doc:"Only the reader's own students; false: the whole school"`
-	Students []CaseRow `json:"students" doc:"Sorted by family name"`
-}
-
-// CaseRow is one student of a caseload.
-type CaseRow struct {
-	ID      string     `json:"id"`
-	Given   string     `json:"given"`
-	Family  string     `json:"family"`
-	Grade   int        `json:"grade"`
-	Stage   string     `json:"stage" enum:"notBegun,inProgress,withFamily,waiting,complete,cleared" doc:"Where the sheet is"`
-	Reason  string     `json:"reason,omitempty" enum:"claim,asked,retake,unmet,tooComplex" doc:"waiting: for what"`
-	Course  string     `json:"course,omitempty" doc:"The course it is about"`
-	Text    string     `json:"text,omitempty" doc:"What the family says or asks"`
-	Also    string     `json:"also,omitempty" doc:"What it asks beside that"`
-	Since   *time.Time `json:"since,omitempty"`
-	Version int64      `json:"version"`
-	Acts    CaseActs   `json:"acts"`
-}
-
-// CaseActs are the acts that the list offers for a line.
-type CaseActs struct {
-	Clear Act `json:"clear"`
-}
-
 // MeView is who is signed in.
 type MeView struct {
 	Username string       `json:"username" doc:"Empty: nobody is signed in"`

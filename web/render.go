@@ -181,7 +181,7 @@ func verdict(has bool, v condition.Verdict) string {
 func newStatus(d *school.Desk) Status {
 	r := &d.Row
 	st := Status{State: r.State, Changed: d.Changed, HandedIn: d.HandedIn(), Next: string(d.Next), KeptAt: r.ChangedAt, SubmittedAt: r.SubmittedAt, ClearedAt: r.ClearedAt,
-		Message: r.Message, Asked: r.Asked, Signatures: []Signature{}}
+		Message: r.Message, Reminded: r.Reminded, Asked: r.Asked, Signatures: []Signature{}}
 	if x := d.Since(); x != nil {
 		since := Since(*x)
 		st.Since = &since
@@ -373,17 +373,6 @@ func todos(d *school.Desk) []Todo {
 		out = append(out, Todo{Kind: "gone", Course: e.Course})
 	}
 	return out
-}
-
-// newCaseload shows a caseload.
-func newCaseload(c *school.Caseload) *CaseloadView {
-	v := &CaseloadView{School: c.Year.School, Year: c.Year.Start, Name: c.Reader, Mine: c.Mine, Students: make([]CaseRow, 0, len(c.Lines))}
-	for i := range c.Lines {
-		l := &c.Lines[i]
-		v.Students = append(v.Students, CaseRow{ID: l.Row.Student, Given: l.Pupil.GivenName, Family: l.Pupil.FamilyName, Grade: l.Row.Grade, Stage: l.Stage, Reason: l.Reason,
-			Course: l.Course, Text: l.Text, Also: l.Also, Since: l.Row.SubmittedAt, Version: l.Row.Version, Acts: CaseActs{Clear: newAct(l.Acts[acts.Clear])}})
-	}
-	return v
 }
 
 // newMe shows who is signed in.

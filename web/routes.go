@@ -39,6 +39,7 @@ func operation(id, method, path, summary string) huma.Operation {
 func (s *Server) routes(api huma.API) {
 	s.accountRoutes(api)
 	s.schoolRoutes(api)
+	s.caseloadRoutes(api)
 	s.sheetRoutes(api)
 	s.actRoutes(api)
 	s.pathRoutes(api)
@@ -83,65 +84,6 @@ func (s *Server) schoolRoutes(api huma.API) {
 			}
 			return &catalogOut{newCatalog(y.SchoolYear, in.Language, y.Teachers)}, nil
 		})
-	type caseloadIn struct {
-		InYear
-		All bool `query:"all" doc:"The whole school rather than the reader's own students"`
-	}
-	type caseloadOut struct{ Body *CaseloadView }
-	signedIn(s, api, operation("get-caseload", http.MethodGet, yearPath+"/caseload", "A counselor's students and what they wait for"),
-		func(ctx context.Context, by int64, in *caseloadIn) (*caseloadOut, error) {
-			c, err := s.cases.Caseload(ctx, by, in.School, in.Year, in.All)
-			if err != nil {
-				return nil, err
-			}
-			return &caseloadOut{newCaseload(c)}, nil
-		})
-	type choice struct {
-		Student string `json:"student" maxLength:"100"`
-		Version int64  `json:"version" minimum:"1" doc:"The version of the sheet that was looked at"`
-	}
-	type outcome struct {
-		Student string `json:"student"`
-		Code    string `json:"code,omitempty" doc:"Why the sheet stays as it is; without one it is done"`
-		Version int64  `json:"version,omitempty" doc:"Of the sheet afterwards"`
-	}
-	type outcomesOut struct {
-		Body struct {
-			Sheets []outcome `json:"sheets"`
-		}
-	}
-	type manyIn struct {
-		InYear
-		Body struct {
-			Sheets []choice `json:"sheets" maxItems:"2000"`
-			Reason string   `json:"reason,omitempty" maxLength:"1000" doc:"Where the act needs one"`
-		}
-	}
-	many := func(id, path, summary string, do func(ctx context.Context, by int64, at string, year int, choices []school.Choice, reason string) ([]school.Outcome, error)) {
-		op := operation(id, http.MethodPost, yearPath+path, summary)
-		op.MaxBodyBytes = 512 << 10
-		signedIn(s, api, op, func(ctx context.Context, by int64, in *manyIn) (*outcomesOut, error) {
-			var choices []school.Choice
-			for _, c := range in.Body.Sheets {
-				choices = append(choices, school.Choice(c))
-			}
-			outcomes, err := do(ctx, by, in.School, in.Year, choices, in.Body.Reason)
-			if err != nil {
-				return nil, err
-			}
-			out := &outcomesOut{}
-			out.Body.Sheets = []outcome{}
-			for _, o := range outcomes {
-				out.Body.Sheets = append(out.Body.Sheets, outcome{o.Student, string(o.Code), o.Version})
-			}
-			return out, nil
-		})
-	}
-	many("clear-sheets", "/clearances", "Clear many sheets, each by itself; those that cannot be cleared are named",
-		func(ctx context.Context, by int64, at string, year int, choices []school.Choice, _ string) ([]school.Outcome, error) {
-			return s.cases.ClearAll(ctx, by, at, year, choices)
-		})
-	many("reopen-sheets", "/reopenings", "Take many clearances back, each by itself, with one reason", s.cases.ReopenAll)
 	type peopleIn struct {
 		InYear
 		Name string `query:"name" maxLength:"100" doc:"Words of the name or username"`

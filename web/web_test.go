@@ -304,8 +304,17 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", year + "/classes/GEO1/recommendations", `{"students":["s0001"],"course":"ALG2"}`, teaches(hidden)},
 		{"POST", elsewhere + "/classes/GEO1/recommendations", `{"students":["s0001"],"course":"ALG2"}`, answers{"foreign.counselor": no, "foreign.office": no}},
 		{"GET", year + "/caseload", "", staff(ok, ok)}, {"GET", year + "/caseload?all=true", "", staff(ok, ok)}, {"GET", elsewhere + "/caseload", "", foreignReads},
-		{"POST", year + "/clearances", `{"sheets":[]}`, staff(ok, ok)}, {"POST", elsewhere + "/clearances", `{"sheets":[]}`, foreignReads},
-		{"POST", year + "/reopenings", `{"sheets":[],"reason":"x"}`, staff(ok, ok)}, {"POST", elsewhere + "/reopenings", `{"sheets":[],"reason":"x"}`, foreignReads},
+		{"POST", year + "/batches", `{"kind":"clear","sheets":[]}`, staff(ok, ok)}, {"POST", elsewhere + "/batches", `{"kind":"clear","sheets":[]}`, foreignReads},
+		{"POST", year + "/batches/trial", `{"kind":"clear","sheets":[]}`, staff(ok, ok)}, {"POST", elsewhere + "/batches/trial", `{"kind":"clear","sheets":[]}`, foreignReads},
+		{"GET", year + "/batches", "", staff(ok, ok)}, {"GET", elsewhere + "/batches", "", foreignReads},
+		{"POST", year + "/batches/99/return", `{"reason":"x"}`, staff("404 not-found", "404 not-found")}, {"POST", elsewhere + "/batches/99/return", `{"reason":"x"}`, answers{}},
+		{"GET", ofMara + "record", "", answers{"mara.quill": ok, "ilse.quill": ok, "ms.arden": ok, "ms.colleague": no, "office": ok}}, {"GET", ofOther + "record", "", answers{"other.student": ok, "other.guardian": ok, "ms.arden": ok, "ms.colleague": no, "office": ok}},
+		{"GET", ofForeign + "record", "", foreignReads},
+		{"GET", ofMara + "reminders", "", reads}, {"GET", ofOther + "reminders", "", otherReads}, {"GET", ofForeign + "reminders", "", foreignReads},
+		{"POST", year + "/cohort", `{"roster":"s0001"}`, staff(ok, ok)}, {"POST", elsewhere + "/cohort", `{"roster":"x"}`, foreignReads},
+		{"POST", year + "/caseload/views", `{"name":"x","filter":[]}`, staff(ok, ok)}, {"POST", elsewhere + "/caseload/views", `{"name":"x","filter":[]}`, foreignReads},
+		{"GET", year + "/caseload/views", "", staff(ok, ok)}, {"GET", elsewhere + "/caseload/views", "", foreignReads},
+		{"DELETE", year + "/caseload/views?name=x", "", staff(ok, ok)}, {"DELETE", elsewhere + "/caseload/views?name=x", "", foreignReads},
 		{"GET", year + "/people?name=quill", "", staff(no, ok)}, {"GET", elsewhere + "/people?name=quill", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"GET", year + "/tasks", "", staff(no, ok)}, {"GET", elsewhere + "/tasks", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"POST", year + "/imports?name=x.zip", `{}`, staff(no, "422 not-zip")}, {"POST", elsewhere + "/imports?name=x.zip", `{}`, answers{"foreign.counselor": no, "foreign.office": "422 not-zip"}},
@@ -318,7 +327,7 @@ func TestAuthorisation(t *testing.T) {
 	routes := map[string]bool{}
 	for _, row := range rows {
 		path := regexp.MustCompile(`\?.*`).ReplaceAllString(row.path, "")
-		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/\w+`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`remarks/\d+`, "remarks/{id}"}} {
+		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/\w+`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}} {
 			path = regexp.MustCompile(part[0]).ReplaceAllString(path, part[1])
 		}
 		routes[row.method+" "+path] = true
@@ -1015,17 +1024,40 @@ func mustParse(t *testing.T, text string) *url.URL {
 	return u
 }
 
-// Clearing many sheets is one act of the server; each that stays is named.
-func TestClearingMany(t *testing.T) {
+// An act on many sheets is one act of the server; each that stays is named, and trying it changes nothing.
+func TestBatches(t *testing.T) {
 	s := newSite(t)
-	const path = "/api/schools/pellworth/years/2027/clearances"
-	status, body := s.call(s.person("ms.arden"), "POST", path, fmt.Sprintf(`{"sheets":[{"student":"s0001","version":%d},{"student":"nobody","version":1}]}`, s.version("s0001")))
-	if status != 200 || string(body) != `{"sheets":[{"student":"s0001","code":"nothing-submitted"},{"student":"nobody","code":"not-found"}]}`+"\n" {
-		t.Errorf("%d %s", status, body)
+	const path = "/api/schools/pellworth/years/2027/batches"
+	body := fmt.Sprintf(`{"kind":"clear","sheets":[{"student":"s0001","version":%d},{"student":"nobody","version":1}]}`, s.version("s0001"))
+	for _, c := range []struct{ path, kept string }{{path + "/trial", `{`}, {path, `{"batch":1,`}} {
+		status, answer := s.call(s.person("ms.arden"), "POST", c.path, body)
+		want := fmt.Sprintf(`%s"sheets":[{"student":"s0001","given":"Mara","family":"Quill","grade":10,"code":"nothing-submitted","version":%d,"came":[],"gone":[]},`+
+			`{"student":"nobody","given":"","family":"","grade":0,"code":"not-found","came":[],"gone":[]}]}`+"\n", c.kept, s.version("s0001"))
+		if status != 200 || string(answer) != want {
+			t.Errorf("%s: %d %s, want %s", c.path, status, answer, want)
+		}
 	}
-	many := `{"sheets":[` + strings.TrimSuffix(strings.Repeat(`{"student":"x","version":1},`, 2001), ",") + `]}`
+	many := `{"kind":"clear","sheets":[` + strings.TrimSuffix(strings.Repeat(`{"student":"x","version":1},`, 2001), ",") + `]}`
 	if got := said(s.call(s.person("ms.arden"), "POST", path, many)); got != "422 bad-input" {
 		t.Errorf("more than 2000: %s", got)
+	}
+	_, answer := s.call(s.person("ms.arden"), "POST", path, `{"kind":"remind","name":"unsigned","message":"Soon.","sheets":[{"student":"s0001"}]}`)
+	var done web.BatchOutcome
+	if err := json.Unmarshal(answer, &done); err != nil || done.Batch == 0 {
+		t.Fatalf("%v: %s", err, answer)
+	}
+	var list []web.BatchView
+	_, answer = s.call(s.person("ms.arden"), "GET", path+"?student=s0001", "")
+	if err := json.Unmarshal(answer, &list); err != nil || len(list) != 1 || list[0].Name != "unsigned" || list[0].Message != "Soon." || list[0].By != "Ms Arden" || list[0].Sheets != 1 || list[0].Back != 0 {
+		t.Errorf("%v: %s", err, answer)
+	}
+	if got := said(s.call(s.person("ms.arden"), "POST", fmt.Sprintf("%s/%d/return", path, done.Batch), `{"reason":"By mistake."}`)); got != "200" {
+		t.Errorf("taking it back: %s", got)
+	}
+	var cohort web.CohortView
+	_, answer = s.call(s.person("office"), "POST", "/api/schools/pellworth/years/2027/cohort", `{"roster":"s0001\nnobody"}`)
+	if err := json.Unmarshal(answer, &cohort); err != nil || len(cohort.Students) != 1 || cohort.Students[0].ID != "s0001" || len(cohort.Lines) != 1 || cohort.Lines[0].Line != 2 {
+		t.Errorf("%v: %s", err, answer)
 	}
 }
 
@@ -1181,7 +1213,8 @@ func TestTheCaseloadOnTheScreen(t *testing.T) {
 	if at < 0 {
 		t.Fatal("Mara is not there")
 	}
-	if r := v.Students[at]; r.Stage != "waiting" || r.Reason != "claim" || r.Course != "PHY1" || r.Text == "" || r.Version != s.version("s0001") || r.Acts.Clear.Why != "nothing-submitted" || r.Grade != 10 {
+	if r := v.Students[at]; r.Stage != "waiting" || r.Waits[0].Reason != "claim" || !r.Waits[0].School || r.Waits[0].Courses[0] != "PHY1" || r.Waits[0].Text == "" || r.Version != s.version("s0001") ||
+		r.Clear.Why != "nothing-submitted" || r.Grade != 10 || r.Closes == nil {
 		t.Errorf("%+v", r)
 	}
 }

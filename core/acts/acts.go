@@ -36,6 +36,7 @@ const (
 	EditSummer       // put courses of the summer round on it; like Edit where the round has no window of its own
 	SubmitSummer     // hand in what is requested for the summer, by itself
 	Recommend        // say, as a teacher of the student, which course should come next
+	Prepare          // as the school: remind, and what is done with many sheets at once; also to take that back
 	count
 )
 
@@ -48,7 +49,7 @@ func All() []Act {
 	return list
 }
 
-var names = [count]string{"view", "edit", "undo", "redo", "submit", "sign", "ask", "look", "decide", "sendBack", "clear", "reopen", "plan", "seeFiles", "remark", "reply", "editSummer", "submitSummer", "recommend"}
+var names = [count]string{"view", "edit", "undo", "redo", "submit", "sign", "ask", "look", "decide", "sendBack", "clear", "reopen", "plan", "seeFiles", "remark", "reply", "editSummer", "submitSummer", "recommend", "prepare"}
 
 func (a Act) String() string { return names[a] }
 
@@ -348,6 +349,10 @@ func (c *Case) unfit(act Act) Why {
 		}
 		if !c.Complete {
 			return NotReady
+		}
+	case Prepare:
+		if c.State == Placed {
+			return Locked
 		}
 	case SendBack:
 		if c.State == Placed {

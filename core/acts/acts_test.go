@@ -96,7 +96,7 @@ func holds(t *testing.T, name string, r Relation, s policy.Settings, change func
 				}
 				got, kind = got+string(letter(Of(&c)[act])), c.Kind
 			}
-			if act == Recommend && !r.Teaches { // nobody else does that
+			if act == Recommend && !r.Teaches || act == Prepare && want["prepare "+state] == "" { // nobody else does that; who prepares is in the tables
 				want[fmt.Sprint(act, " ", state)] = map[Kind]string{TheSheet: "fffff", ADraft: "ttttt", WhatWas: "ttttt"}[kind]
 			}
 			if key := fmt.Sprint(act, " ", state); got != want[key] {
@@ -130,6 +130,8 @@ const (
 		clear submitted*,signed* hhhhx
 		clear signed ++++x
 		clear cleared,placed aaaax
+		prepare progress,back,submitted,submitted*,signed,signed*,cleared ++++x
+		prepare placed llllx
 		reopen progress,back,submitted,submitted*,signed,signed*,placed CCCCx
 		reopen cleared rrrrx`
 	edits = `submitSummer any nnnnn
@@ -298,7 +300,7 @@ func TestAnOlderVersion(t *testing.T) {
 		look,decide,sendBack,clear,reopen,reply any fffff`)
 	holds(t, "the counselor", counsels, s, stale, `view,plan,seeFiles,remark,reply any +++++
 		submitSummer any nnnnn
-		edit,editSummer,undo,redo,decide,sendBack,reopen any ssssx
+		edit,editSummer,undo,redo,decide,sendBack,reopen,prepare any ssssx
 		submit progress,back,submitted*,signed* ssssx
 		submit submitted,signed,cleared,placed aaaax
 		sign progress,back,submitted,submitted* ssssx

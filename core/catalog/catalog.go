@@ -8,12 +8,13 @@ package catalog
 import (
 	"fmt"
 	"math/bits"
+	"slices"
 	"sort"
+	"time"
 
 	"rubricon/core/condition"
 	"rubricon/core/credit"
 	"rubricon/core/policy"
-	"slices"
 )
 
 // MaxTerms is the most terms a school year may have.
@@ -95,6 +96,24 @@ type Errand struct {
 	Note      string
 	SettledBy *condition.Condition // for the course; nil: by a signal alone
 	Becomes   []string             // the courses of which one replaces the course, a placeholder
+}
+
+// Moment is when an errand is due, in the school's time zone; day tells that no time of the day is given. There is none where ok is false.
+func (e *Errand) Moment(zone *time.Location) (at time.Time, day, ok bool) {
+	if at, err := time.ParseInLocation("2006-01-02T15:04", e.Due, zone); err == nil {
+		return at, false, true
+	}
+	at, err := time.ParseInLocation(time.DateOnly, e.Due, zone)
+	return at, true, err == nil
+}
+
+// Passed is the moment from which an errand that is not settled is overdue; there is none where ok is false.
+func (e *Errand) Passed(zone *time.Location) (at time.Time, ok bool) {
+	at, day, ok := e.Moment(zone)
+	if day {
+		at = at.AddDate(0, 0, 1)
+	}
+	return at, ok
 }
 
 // Compiled is a course ready for judging. Other courses are named by their index in Year.Courses.
@@ -416,6 +435,53 @@ func (y *Year) bind(c *condition.Condition, unknown func(mark string)) *conditio
 		bound.Parts[i] = y.bind(part, unknown)
 	}
 	return &bound
+}
+
+// BindError says why a condition cannot stand for itself in a year.
+type BindError struct {
+	Leaf *condition.Leaf // a mark that the policy lacks, or one about “this course” where there is none
+}
+
+func (e *BindError) Error() string {
+	if e.Leaf.Kind == condition.Recommended {
+		return "“recommended” says nothing where no course is chosen"
+	}
+	return "“" + e.Leaf.Mark + "” is not a mark of the policy"
+}
+
+// Bind copies a condition that stands for itself, with the indexes of the courses it names, -1 for one that the year knows nothing of,
+// and the numbers of marks. Without a subject none of it is about “this course”. The error is a *BindError.
+func (y *Year) Bind(c *condition.Condition, subject bool) (*condition.Condition, error) {
+	bound := *c
+	if c.Op == condition.Single {
+		l := &bound.Leaf
+		switch l.Kind {
+		case condition.Passed, condition.Alongside:
+			i, ok := y.index[l.Name]
+			if l.Ref = i; !ok {
+				l.Ref = -1
+			}
+		case condition.Recommended:
+			if !subject {
+				return nil, &BindError{l}
+			}
+		}
+		if l.Mark != "" {
+			number, ok := y.Policy.Marks[l.Mark]
+			if l.At = number; !ok {
+				return nil, &BindError{l}
+			}
+		}
+		return &bound, nil
+	}
+	bound.Parts = make([]*condition.Condition, len(c.Parts))
+	for i, part := range c.Parts {
+		var err error
+		if bound.Parts[i], err = y.Bind(part, subject); err != nil {
+			return nil, err
+		}
+	}
+	return &bound, nil
 }
 
 // Follow lists, in catalog order, at most so many courses of the year that rest on a course in the same subject area, with their variants.

@@ -1,6 +1,9 @@
 package catalog
 
 import (
+	"slices"
+	"strings"
+
 	"rubricon/core/policy"
 )
 
@@ -99,4 +102,19 @@ func (y *Year) compileErrands(errands []Errand) (errs []error) {
 		y.Errands = append(y.Errands, e)
 	}
 	return errs
+}
+
+// Exempts tells whether an exemption of a name would be from something: a rule, by its id, or an entry of a list of requirements, as
+// AUDIT/ENTRY.
+func (y *Year) Exempts(name string) bool {
+	audit, entry, ofList := strings.Cut(name, "/")
+	if !ofList {
+		return slices.ContainsFunc(y.Policy.Rules, func(r policy.Rule) bool { return r.ID == name })
+	}
+	for i := range y.Policy.Audits {
+		if a := &y.Policy.Audits[i]; a.ID == audit && slices.ContainsFunc(a.Entries, func(e policy.Requirement) bool { return e.ID == entry }) {
+			return true
+		}
+	}
+	return false
 }

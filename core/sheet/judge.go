@@ -149,7 +149,7 @@ func (d *desk) passed(l *condition.Leaf) condition.Verdict {
 	if l.Kind == condition.Alongside && verdict < condition.Met && d.same(l.Ref, func(c int32) bool { return d.place[c] == requested }) {
 		return condition.Met
 	}
-	if verdict < condition.Expected && d.summerCounts() && !d.Year.Courses[d.subject].Summer && d.same(l.Ref, func(c int32) bool { return d.place[c] == inSummer }) {
+	if verdict < condition.Expected && d.summerCounts() && (d.subject < 0 || !d.Year.Courses[d.subject].Summer) && d.same(l.Ref, func(c int32) bool { return d.place[c] == inSummer }) {
 		return condition.Expected
 	}
 	return d.orClaimed(l, verdict)

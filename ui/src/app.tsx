@@ -15,6 +15,7 @@ import { SignIn } from './signin';
 const Student = lazy(() => import('./student/student'));
 const Family = lazy(() => import('./family/family'));
 const Counselor = lazy(() => import('./counselor/caseload'));
+const Prepare = lazy(() => import('./counselor/prepare'));
 const People = lazy(() => import('./office/people'));
 const Data = lazy(() => import('./office/data'));
 const Classes = lazy(() => import('./teacher/classes'));
@@ -119,6 +120,7 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
         {at === '/data' ? <Data at={person} /> : <People at={person} />}
       </>
     );
+  if ((desk?.job === 'counselor' || desk?.job === 'office') && person && at === '/prepare') return <Prepare person={person} />;
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person) return <Counselor person={person} />;
   if (desk?.job === 'teacher' && person) return <Classes person={person} />;
   return (

@@ -19,7 +19,6 @@ export type Edit = components['schemas']['Edit'];
 export type Me = components['schemas']['MeView'];
 export type Person = components['schemas']['PersonView'];
 export type Caseload = components['schemas']['CaseloadView'];
-export type CaseRow = components['schemas']['CaseRow'];
 type ChangeHeard = components['schemas']['ChangeHeard'];
 export type Claiming = components['schemas']['Claiming'];
 export type Decision = components['schemas']['Decision'];
@@ -86,7 +85,6 @@ export const keys = {
   sheet: (at: Place) => ['sheet', at.school, at.year, at.student, at.draft ?? 0] as const,
   effects: (sheet: Sheet | undefined, instead?: string) =>
     ['effects', sheet?.school, sheet?.year, sheet?.student.id, sheet?.draft?.id, sheet?.version, sheet?.judged, instead] as const,
-  caseload: (at: Year, all: boolean) => ['caseload', at.school, at.year, all] as const,
   people: (at: Year, name: string) => ['people', at.school, at.year, name] as const,
   sessions: ['sessions'] as const,
   tasks: (at: Year) => ['tasks', at.school, at.year] as const,
@@ -146,13 +144,13 @@ async function fetchSheet(at: Place, have: Sheet | undefined): Promise<Sheet> {
 /** The address of what the server has of a student, for links to files. */
 export const studentPath = (at: Place) => `${yearPath(at)}/students/${encodeURIComponent(at.student)}`;
 
-const yearPath = (at: Year) => `/api/schools/${encodeURIComponent(at.school)}/years/${at.year}`;
+export const yearPath = (at: Year) => `/api/schools/${encodeURIComponent(at.school)}/years/${at.year}`;
 
 /**
  * Hears of what others change while somebody looks: each message is led on. It is closed while the page is hidden, since a browser
  * keeps few connections to one server; on coming back everything is looked at again.
  */
-function useLive(path: string | undefined, heard: (message: ChangeHeard) => void) {
+export function useLive(path: string | undefined, heard: (message: ChangeHeard) => void) {
   const latest = useRef(heard);
   useEffect(() => {
     latest.current = heard;
@@ -212,23 +210,6 @@ export const useEffects = (sheet: Sheet | undefined, instead?: string) =>
     refetchInterval: (query) => (query.state.status === 'error' ? 5_000 : false),
   });
 
-export const useCaseload = (at: Year, all: boolean) => {
-  const client = useQueryClient();
-  const soon = useRef<ReturnType<typeof setTimeout>>(undefined);
-  useLive(`${yearPath(at)}/caseload/live`, () => {
-    // On a busy morning something changes all the time: the list is read again at most every few seconds.
-    soon.current ??= setTimeout(() => {
-      soon.current = undefined;
-      void client.invalidateQueries({ queryKey: ['caseload', at.school, at.year] });
-    }, 3_000);
-  });
-  return useQuery({
-    queryKey: keys.caseload(at, all),
-    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/caseload', { params: { path: at, query: { all } } })),
-    refetchInterval: 60_000,
-  });
-};
-
 export const usePeople = (at: Year, name: string) =>
   useQuery({
     queryKey: keys.people(at, name),
@@ -263,16 +244,6 @@ export const acts = {
   settle: (path: Place, body: Settling) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/errands', { params: { path }, body })),
   decide: (path: Place, body: Decision) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/decision', { params: { path }, body })),
 };
-
-type Many = { student: string; version: number }[];
-
-/** Clears many sheets in one act of the server; those that stay are named. */
-export const clearSheets = (at: Year, sheets: Many) =>
-  ask(api.POST('/api/schools/{school}/years/{year}/clearances', { params: { path: at }, body: { sheets } }));
-
-/** Takes many clearances back in one act of the server. */
-export const reopenSheets = (at: Year, sheets: Many, reason: string) =>
-  ask(api.POST('/api/schools/{school}/years/{year}/reopenings', { params: { path: at }, body: { sheets, reason } }));
 
 export const givePassword = (at: Year, person: string) =>
   ask(api.POST('/api/schools/{school}/years/{year}/people/{person}/password', { params: { path: { ...at, person } } }));

@@ -72,6 +72,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The latest acts on many sheets at once, or those that concern a student */
+        get: operations["list-batches"];
+        put?: never;
+        /** An act on many sheets, each by itself; those that it cannot be done with stay as they are and are named */
+        post: operations["do-batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/batches/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an act on many sheets would do; nothing is changed */
+        post: operations["try-batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/batches/{batch}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take back what an act on many sheets did; sheets that have gone on since are named */
+        post: operations["take-back-batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/caseload": {
         parameters: {
             query?: never;
@@ -101,6 +153,25 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/caseload/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Filters of the caseload that the reader keeps by name */
+        get: operations["list-views"];
+        put?: never;
+        /** Keep a filter of the caseload by name */
+        post: operations["save-view"];
+        /** Forget a filter that is kept by name */
+        delete: operations["drop-view"];
         options?: never;
         head?: never;
         patch?: never;
@@ -174,7 +245,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schools/{school}/years/{year}/clearances": {
+    "/api/schools/{school}/years/{year}/cohort": {
         parameters: {
             query?: never;
             header?: never;
@@ -183,8 +254,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Clear many sheets, each by itself; those that cannot be cleared are named */
-        post: operations["clear-sheets"];
+        /** The students of whom something holds, or whom a list names */
+        post: operations["choose-cohort"];
         delete?: never;
         options?: never;
         head?: never;
@@ -253,23 +324,6 @@ export interface paths {
         put?: never;
         /** Give a person a new password; it ends their sessions */
         post: operations["give-password"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/schools/{school}/years/{year}/reopenings": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Take many clearances back, each by itself, with one reason */
-        post: operations["reopen-sheets"];
         delete?: never;
         options?: never;
         head?: never;
@@ -417,6 +471,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/students/{student}/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is on record of a student */
+        get: operations["get-record"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/students/{student}/remarks": {
         parameters: {
             query?: never;
@@ -446,6 +517,23 @@ export interface paths {
         put?: never;
         /** Answer what a family asked or said, once */
         post: operations["answer-remark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/reminders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a student and the family are reminded of */
+        get: operations["get-reminders"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1024,44 +1112,136 @@ export interface components {
             entries: components["schemas"]["AuditEntry"][];
             id: string;
         };
-        CaseActs: {
-            clear: components["schemas"]["Act"];
+        BackInBody: {
+            reason: string;
+            /** @description Only for this one */
+            student?: string;
+        };
+        BatchOutcome: {
+            /**
+             * Format: int64
+             * @description Under which it is kept
+             */
+            batch?: number;
+            /** @description By name */
+            sheets: components["schemas"]["SheetOutcome"][];
+        };
+        BatchView: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: int64
+             * @description Of them taken back
+             */
+            back: number;
+            /** Format: date-time */
+            backAt?: string;
+            backBy?: string;
+            by: string;
+            course?: string;
+            /** Format: int64 */
+            id: number;
+            instead?: string;
+            kind: string;
+            message?: string;
+            name?: string;
+            reason?: string;
+            /**
+             * Format: int64
+             * @description It was done to
+             */
+            sheets: number;
+        };
+        Batching: {
+            /**
+             * Format: int64
+             * @description Goes on with one that was begun
+             */
+            batch?: number;
+            course?: string;
+            /** @description assign: the family may not exchange it */
+            fixed?: boolean;
+            /** @description assign, place: what gives its place; empty: a placeholder for the course */
+            instead?: string;
+            /** @enum {string} */
+            kind: "clear" | "sendBack" | "remind" | "assign" | "takeOff" | "exempt" | "permit" | "place" | "waive" | "record";
+            /** @description sendBack, remind: to the family */
+            message?: string;
+            /** @description exempt: a rule, or AUDIT/ENTRY; permit: the kind of permission; remind: a reason of the caseload */
+            name?: string;
+            /** @description Kept with each sheet, and shown to the family */
+            reason?: string;
+            /** @description record: what is entered */
+            record?: components["schemas"]["Entering"];
+            sheets: components["schemas"]["Choice"][];
+        };
+        CaseCount: {
+            id: string;
+            /** @description Of a counselor */
+            name?: string;
+            /** @description A reason that the school settles */
+            school?: boolean;
+            /** Format: int64 */
+            students: number;
+        };
+        CaseCounts: {
+            /** Format: int64 */
+            all: number;
+            counselors: components["schemas"]["CaseCount"][];
+            grades: components["schemas"]["CaseCount"][];
+            programs: components["schemas"]["CaseCount"][];
+            /** @description Those there are: the school's first */
+            reasons: components["schemas"]["CaseCount"][];
+            /** @description All of them, in the order a sheet takes them */
+            stages: components["schemas"]["CaseCount"][];
         };
         CaseRow: {
-            acts: components["schemas"]["CaseActs"];
-            /** @description What it asks beside that */
-            also?: string;
-            /** @description The course it is about */
-            course?: string;
+            clear: components["schemas"]["Act"];
+            /**
+             * Format: date-time
+             * @description When the window closes for the family, while it is open
+             */
+            closes?: string;
+            counselor?: string;
             family: string;
             given: string;
             /** Format: int64 */
             grade: number;
             id: string;
             /**
-             * @description waiting: for what
-             * @enum {string}
+             * Format: date-time
+             * @description When the student was last reminded of something
              */
-            reason?: "claim" | "asked" | "retake" | "unmet" | "tooComplex";
-            /** Format: date-time */
-            since?: string;
+            reminded?: string;
             /**
              * @description Where the sheet is
              * @enum {string}
              */
             stage: "notBegun" | "inProgress" | "withFamily" | "waiting" | "complete" | "cleared";
-            /** @description What the family says or asks */
-            text?: string;
             /** Format: int64 */
             version: number;
+            /** @description All it waits for: what the school settles first */
+            waits: components["schemas"]["CaseWait"][];
+        };
+        CaseWait: {
+            /** @description It is about; none: the whole sheet */
+            courses: string[];
+            reason: string;
+            /** @description The school settles it */
+            school?: boolean;
+            /** Format: date-time */
+            since?: string;
+            /** @description What the family says or asks */
+            text?: string;
         };
         CaseloadView: {
+            counts: components["schemas"]["CaseCounts"];
             /** @description Only the reader's own students; false: the whole school */
             mine: boolean;
             /** @description The reader */
             name: string;
             school: string;
-            /** @description Sorted by family name */
+            /** @description Whom the filter chooses: the longest waiting first, then by family name */
             students: components["schemas"]["CaseRow"][];
             /** Format: int64 */
             year: number;
@@ -1137,9 +1317,23 @@ export interface components {
             student: string;
             /**
              * Format: int64
-             * @description The version of the sheet that was looked at
+             * @description The version that was looked at; none: whatever it is
              */
-            version: number;
+            version?: number;
+        };
+        Choosing: {
+            /** @description Of the condition language */
+            condition?: string;
+            /** @description What “this course” in the condition means */
+            course?: string;
+            grades?: number[];
+            /** @description Of the reader's own */
+            mine?: boolean;
+            programs?: string[];
+            /** @description A list, a student a line: by number, username, mail or name */
+            roster?: string;
+            /** @description Met too by a course that is being taken now */
+            taking?: boolean;
         };
         Claim: {
             /** @description Of one that was declined: why */
@@ -1195,6 +1389,12 @@ export interface components {
         };
         ClassesView: {
             classes: components["schemas"]["ClassHead"][];
+        };
+        CohortView: {
+            /** @description Of the list, that name nobody, several, or somebody once more */
+            lines: components["schemas"]["RosterLine"][];
+            /** @description By name */
+            students: components["schemas"]["Member"][];
         };
         CommitmentText: {
             id: string;
@@ -1440,6 +1640,27 @@ export interface components {
              */
             version: number;
         };
+        Entering: {
+            /** @description A code, of the catalog or not */
+            course?: string;
+            /** @description Empty: those of the course */
+            credits?: string;
+            /** @description A number from 0 to 100, or the name of a mark */
+            mark?: string;
+            /** @enum {string} */
+            outcome: "earned" | "inProgress" | "failed" | "withdrawn" | "transfer";
+            /**
+             * Format: int64
+             * @description In the place of this one
+             */
+            record?: number;
+            schoolYear: string;
+            /** @description Where the catalog has no such course */
+            subject?: string;
+            term?: string;
+            /** @description Where the catalog has no such course */
+            title?: string;
+        };
         Entry: {
             assigned?: boolean;
             /** @description Who, where it is known */
@@ -1537,6 +1758,13 @@ export interface components {
             location: string;
             message: string;
         };
+        FileView: {
+            guardians: components["schemas"]["Guardian"][];
+            /** @description By year, then as they came */
+            records: components["schemas"]["RecordView"][];
+            /** @description What people have said of the student */
+            signals: components["schemas"]["SignalView"][];
+        };
         FoundView: {
             family: string;
             given: string;
@@ -1545,6 +1773,12 @@ export interface components {
             password: boolean;
             role: string;
             username: string;
+        };
+        Guardian: {
+            language?: string;
+            name: string;
+            /** @description Has an account with a password */
+            signsIn: boolean;
         };
         HintView: {
             course: string;
@@ -1585,11 +1819,6 @@ export interface components {
             /** @description The rules that do not hold without it */
             short?: string[];
         };
-        ManyInBody: {
-            /** @description Where the act needs one */
-            reason?: string;
-            sheets: components["schemas"]["Choice"][];
-        };
         MeView: {
             /** @description That the account has chosen */
             language?: string;
@@ -1597,6 +1826,15 @@ export interface components {
             persons: components["schemas"]["PersonView"][];
             /** @description Empty: nobody is signed in */
             username: string;
+        };
+        Member: {
+            family: string;
+            given: string;
+            /** Format: int64 */
+            grade: number;
+            id: string;
+            /** Format: int64 */
+            version: number;
         };
         MessageBody: {
             message: string;
@@ -1619,19 +1857,6 @@ export interface components {
         OnlyAnswer: {
             course: string;
             rule: string;
-        };
-        Outcome: {
-            /** @description Why the sheet stays as it is; without one it is done */
-            code?: string;
-            student: string;
-            /**
-             * Format: int64
-             * @description Of the sheet afterwards
-             */
-            version?: number;
-        };
-        OutcomesOutBody: {
-            sheets: components["schemas"]["Outcome"][];
         };
         Packing: {
             /** @description Where it does not fit: the fewest requests that overfill a term */
@@ -1885,6 +2110,23 @@ export interface components {
             reason?: string;
             students: string[];
         };
+        RecordView: {
+            course?: string;
+            /** Format: double */
+            credits: number;
+            /** @description Here, by hand */
+            entered?: boolean;
+            /** Format: int64 */
+            id: number;
+            /** Format: double */
+            mark?: number;
+            /** @enum {string} */
+            outcome: "earned" | "inProgress" | "failed" | "withdrawn" | "transfer";
+            schoolYear: string;
+            subjects: string[];
+            term?: string;
+            title: string;
+        };
         RemarkView: {
             answer?: string;
             /** Format: date-time */
@@ -1918,6 +2160,24 @@ export interface components {
             remark: components["schemas"]["Act"];
             /** @description The oldest first */
             remarks: components["schemas"]["RemarkView"][];
+        };
+        Reminder: {
+            /** @description A reason of the caseload */
+            about: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** @description The school's own words beside */
+            text?: string;
+        };
+        RosterLine: {
+            /** Format: int64 */
+            line: number;
+            /** @description Whom it may mean; none: nobody */
+            people: components["schemas"]["Member"][];
+            text: string;
+            /** @description The student is named by a line before */
+            twice?: boolean;
         };
         Round: {
             /**
@@ -1978,6 +2238,11 @@ export interface components {
             /** Format: double */
             min?: number;
         };
+        SavedView: {
+            /** @description Keys and values of a query in turn */
+            filter: string[];
+            name: string;
+        };
         SessionView: {
             /** @description The browser, as it calls itself */
             agent: string;
@@ -2002,6 +2267,24 @@ export interface components {
             reason: string;
             /** Format: int64 */
             version: number;
+        };
+        SheetOutcome: {
+            /** @description Courses that would be new on the sheet */
+            came: string[];
+            /** @description Why the sheet stays as it is */
+            code?: string;
+            family: string;
+            given: string;
+            /** @description Courses that would leave it */
+            gone: string[];
+            /** Format: int64 */
+            grade: number;
+            student: string;
+            /**
+             * Format: int64
+             * @description Of the sheet: as it was looked at, or afterwards
+             */
+            version?: number;
         };
         SheetView: {
             acts: components["schemas"]["Acts"];
@@ -2040,6 +2323,20 @@ export interface components {
             version: number;
             /** Format: int64 */
             year: number;
+        };
+        SignalView: {
+            by?: string;
+            course?: string;
+            /** @description Of an assignment */
+            fixed?: boolean;
+            kind: string;
+            name?: string;
+            note?: string;
+            /**
+             * Format: double
+             * @description Of a score
+             */
+            value?: number;
         };
         Signature: {
             /** Format: date-time */
@@ -2098,6 +2395,11 @@ export interface components {
              */
             next: "noWindow" | "opens" | "inProgress" | "sentBack" | "look" | "submitNow" | "changed" | "submitted" | "noGuardian" | "signOnPaper" | "signed" | "cleared" | "placed" | "closedMayAsk" | "closed";
             receipt?: string;
+            /**
+             * Format: date-time
+             * @description When the school last reminded of something
+             */
+            reminded?: string;
             /** @description Under what was submitted */
             signatures: components["schemas"]["Signature"][];
             /** @description What is different from what was submitted, where something is */
@@ -2451,11 +2753,167 @@ export interface operations {
             };
         };
     };
+    "list-batches": {
+        parameters: {
+            query?: {
+                student?: string;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "do-batch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Batching"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOutcome"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "try-batch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Batching"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOutcome"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "take-back-batch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                batch: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOutcome"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get-caseload": {
         parameters: {
             query?: {
                 /** @description The whole school rather than the reader's own students */
                 all?: boolean;
+                stage?: string;
+                reason?: string;
+                grade?: string;
+                program?: string;
+                /** @description On the sheet, as a request or an alternate */
+                course?: string;
+                counselor?: string;
+                /** @description Words of the name */
+                text?: string;
             };
             header?: never;
             path: {
@@ -2511,6 +2969,107 @@ export interface operations {
                 content: {
                     "text/event-stream": components["schemas"]["ChangeHeard"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "save-view": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SavedView"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "drop-view": {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -2664,7 +3223,7 @@ export interface operations {
             };
         };
     };
-    "clear-sheets": {
+    "choose-cohort": {
         parameters: {
             query?: never;
             header?: never;
@@ -2677,7 +3236,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ManyInBody"];
+                "application/json": components["schemas"]["Choosing"];
             };
         };
         responses: {
@@ -2687,7 +3246,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OutcomesOutBody"];
+                    "application/json": components["schemas"]["CohortView"];
                 };
             };
             /** @description Error */
@@ -2831,43 +3390,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PasswordOutBody"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    "reopen-sheets": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                school: string;
-                /** @description The calendar year in which the school year begins */
-                year: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ManyInBody"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OutcomesOutBody"];
                 };
             };
             /** @description Error */
@@ -3392,6 +3914,43 @@ export interface operations {
             };
         };
     };
+    "get-record": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get-remarks": {
         parameters: {
             query?: {
@@ -3499,6 +4058,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RemarksView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-reminders": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reminder"][];
                 };
             };
             /** @description Error */

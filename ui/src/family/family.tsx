@@ -13,6 +13,7 @@ import { day, money, when } from '../kit/format';
 import { type Book, bookOf, clauses, join, needWords, openNeeds, statusWords, termsWords } from '../words';
 
 const Student = lazy(() => import('../student/student'));
+const Reminded = lazy(() => import('../reminded'));
 const TextDialog = lazy(() => import('../kit/dialog').then((m) => ({ default: m.TextDialog })));
 
 /** A guardian's screens: the children, and, where the school lets guardians edit, a child's sheet as the child has it. */
@@ -138,6 +139,11 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
         <p className="mb-3 rounded border p-2 hatch">
           <span className="rounded bg-card px-1 text-ochre">{t('family.asked', { message: s.asked, name })}</span>
         </p>
+      )}
+      {s.reminded && (
+        <Late fallback={null}>
+          <Reminded place={place} zone={s.window?.zone} at={s.reminded} />
+        </Late>
       )}
       <SinceSubmitted book={book} sheet={sheet} />
       {s.answered && <Answered answered={s.answered} zone={s.window?.zone} />}

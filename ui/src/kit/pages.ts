@@ -1,8 +1,12 @@
 import type { useTranslation } from 'react-i18next';
 
-/** The pages of the school office. */
-export const officePages = (t: ReturnType<typeof useTranslation>['t']) => [
+type T = ReturnType<typeof useTranslation>['t'];
+
+/** The pages of a counselor. */
+export const counselorPages = (t: T) => [
   { to: '/', label: t('nav.caseload') },
-  { to: '/data', label: t('data.nav') },
-  { to: '/people', label: t('people.nav') },
+  { to: '/prepare', label: t('nav.prepare') },
 ];
+
+/** The pages of the school office. */
+export const officePages = (t: T) => [...counselorPages(t), { to: '/data', label: t('data.nav') }, { to: '/people', label: t('people.nav') }];

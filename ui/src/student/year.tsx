@@ -2,12 +2,12 @@ import { Answered } from '../kit/answered';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link, useLocation, useSearchParams } from 'wouter';
-import type { Effect, Todo } from '../api/client';
+import { type Effect, type Todo, placeOf } from '../api/client';
 import { type Clause, clauses } from '../words';
 import { Alternates } from './alternates';
 import { Late } from '../kit/late';
 import { Aside, welcomeOf } from './aside';
-import { Summer } from './floating';
+import { Reminded, Summer } from './floating';
 import { Board } from './board';
 import { Recommended } from './recommended';
 import { Finder } from './finder';
@@ -79,6 +79,11 @@ export function YearPage({ desk }: { desk: Desk }) {
       <div className="min-w-0">
         <Welcome desk={desk} />
         <Headline desk={desk} list={list} onMend={mend} />
+        {!sheet.draft && sheet.status.reminded && (
+          <Late fallback={null}>
+            <Reminded place={placeOf(sheet)} zone={book.catalog.zone} at={sheet.status.reminded} />
+          </Late>
+        )}
         {sheet.status.answered && <Answered answered={sheet.status.answered} zone={book.catalog.zone} />}
         {sheet.status.state === 'sentBack' && sheet.status.message !== sheet.status.answered?.answer && (
           <p className="mb-2 rounded border p-2 hatch">

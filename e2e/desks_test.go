@@ -1,0 +1,86 @@
+package e2e
+
+import "testing"
+
+// cases waits until so many students are in the list.
+func (p *screen) cases(n int) {
+	p.MustWait(`n => document.querySelectorAll("[id^=case-]").length === n`, n)
+}
+
+// TestTheCaseloadByException finds who waits for what, keeps the view by name, reminds them all, and takes it back; the family reads it.
+func TestTheCaseloadByException(t *testing.T) {
+	s := newSite(t)
+	arden := s.as("ms.arden", desk)
+	arden.says("h1", "need a word from you")
+	arden.accessible("the caseload")
+	arden.press("main button", "not begun")
+	arden.says("main li button", "nothing begun, \\d+ days? left")
+	arden.MustElement("input[aria-label='With a course']").MustInput("Physics")
+	arden.says("main", "No student here")
+	arden.press("main button", "in progress")
+	arden.MustElement("input[type=search]").MustInput("quill mara")
+	arden.cases(1)
+	arden.says("main li button", "Quill, Mara[\\s\\S]*for Physics: “")
+	arden.press("main button", "Keep this view")
+	arden.MustElement("input[name=name]").MustInput("Mara alone")
+	arden.press("form button", "^Keep$")
+	arden.says("main button", "Forget this view")
+	arden.press("main button", "Show who waits again")
+	arden.says("main h2", "Says a condition was met elsewhere")
+	arden.MustElement("select[aria-label='Kept views']").MustSelect("Mara alone")
+	arden.cases(1)
+
+	arden.press("main li button", "do something with all")
+	arden.MustElement("#student select[name=name]").MustSelect("Choose courses for next year")
+	arden.MustElement("#student textarea").MustInput("The window closes soon.")
+	arden.press("#student button", "See what it would do")
+	arden.says("#student h3", "It would concern 1 student")
+	arden.accessible("what an act would do")
+	arden.press("#student button", "Remind 1 student")
+	arden.says("#student [role=status]", "Done for 1 student")
+	mara := s.as("mara.quill", desk)
+	mara.says("main li", "Ms Arden reminds you: Choose courses for next year. “The window closes soon.”")
+	mara.accessible("a reminder")
+	s.as("ilse.quill", phone).says("main li", "Ms Arden reminds you")
+
+	arden.press("#student button", "Something else with them")
+	arden.MustElement("#student select[name=name]").MustSelect("Choose courses for next year")
+	arden.press("#student button", "See what it would do")
+	arden.says("#student h3", "1 stays as it is")
+	arden.says("#student section li", "were reminded of it today")
+}
+
+// TestPreparing assigns a course to everybody of whom a condition holds, by a list too, and takes it back as one.
+func TestPreparing(t *testing.T) {
+	s := newSite(t)
+	office := s.as("office", desk)
+	office.press("nav a", "Prepare")
+	office.says("h1", "Choose students")
+	office.accessible("preparing")
+	office.MustElement("input[name=condition]").MustInput("passed (")
+	office.press("button", "Choose them")
+	office.says("[role=alert]", "The condition cannot be read. at character 8")
+	office.MustElement("input[name=condition]").MustSelectAllText().MustInput("grade 10")
+	office.MustElement("form textarea").MustInput("Quill, Mara\nNobody Here\ns0001\n")
+	office.press("button", "Choose them")
+	office.says("h1", "1 student is chosen. Nothing has changed yet.")
+	office.says("main li", "Line 2: Nobody Here nobody here")
+	office.says("main li", "Line 3: s0001 the same student once more")
+	what := "section[aria-label=What] "
+	office.MustElement(what + "input[name=course]").MustInput("Astronomy")
+	office.MustElement(what + "textarea[name=reason]").MustInput("Won a place.")
+	office.press(what+"button", "See what it would do")
+	office.says(what+"li", "Quill, Mara[\\s\\S]*\\+ Astronomy")
+	office.accessible("whom it concerns")
+	office.press(what+"button", "Assign it to 1 student")
+	office.says(what+"[role=status]", "Done for 1 student")
+	office.says(what+"li", "Assigned Astronomy · 1 student · Dagny Westerdale[\\s\\S]*“Won a place.”")
+	mara := s.as("mara.quill", desk)
+	mara.says("#board button", "Astronomy")
+	office.press(what+"li button", "Take it back")
+	office.MustElement("input[name=back]").MustInput("Another Mara.")
+	office.press("form button", "^Take it back$")
+	office.says(what+"[role=status]", "Taken back for 1 student")
+	office.says(what+"li", "Taken back for 1 by Dagny Westerdale")
+	mara.MustWait(`() => ![...document.querySelectorAll("#board button")].some(b => b.innerText.includes("Astronomy"))`)
+}

@@ -1,0 +1,372 @@
+package school_test
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+
+	"rubricon/core/caseload"
+	"rubricon/core/sheet"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// batch does something with sheets as Ms Arden: what becomes of each, as "s0001" or "s0002:locked", and the number it is kept under.
+func (h *house) batch(b school.Batch, students ...string) (id int64, outcomes string) {
+	h.t.Helper()
+	for _, student := range students {
+		b.Sheets = append(b.Sheets, school.Choice{Student: student})
+	}
+	tried, err := h.TryBatch(h.t.Context(), h.who("ms.arden"), mara.School, mara.Year, b)
+	if err != nil {
+		return 0, string(school.CodeOf(err))
+	}
+	id, done, err := h.DoBatch(h.t.Context(), h.who("ms.arden"), mara.School, mara.Year, b)
+	if err != nil {
+		return 0, string(school.CodeOf(err))
+	}
+	if x, y := outcome(tried), outcome(done); x != y {
+		h.t.Errorf("%s: tried it gives %s, done %s", b.Kind, x, y)
+	}
+	return id, outcome(done)
+}
+
+func outcome(list []school.Outcome) string {
+	var words []string
+	for _, o := range list {
+		word := o.Student
+		if o.Code != "" {
+			word += ":" + string(o.Code)
+		}
+		words = append(words, word)
+	}
+	slices.Sort(words)
+	return strings.Join(words, " ")
+}
+
+// back takes a batch back as Ms Arden.
+func (h *house) back(id int64, reason string) string {
+	h.t.Helper()
+	list, err := h.TakeBack(h.t.Context(), h.who("ms.arden"), mara.School, mara.Year, id, "", reason)
+	if err != nil {
+		return string(school.CodeOf(err))
+	}
+	return outcome(list)
+}
+
+// courses are the requests on Mara's sheet, by rank, with a star where the school has put them there.
+func (h *house) courses() string {
+	d := h.sheet("mara.quill")
+	var words []string
+	for _, e := range d.Sheet.Requests {
+		word := d.Year.Codes[e.Course]
+		if assigned, fixed := d.Known.Assigned(e.Course); fixed {
+			word += "!"
+		} else if assigned {
+			word += "*"
+		}
+		words = append(words, word)
+	}
+	return strings.Join(words, " ")
+}
+
+func TestClearingMany(t *testing.T) {
+	h := newHouse(t)
+	h.finish()
+	h.waive()
+	h.submit()
+	h.sign()
+	foreign := storetest.Value[string](t, h.db, `SELECT student_id FROM relation WHERE kind = 'counsels' AND person_id <> 'k1' ORDER BY student_id LIMIT 1`)
+	id, got := h.batch(school.Batch{Kind: "clear"}, "s0002", mara.Student, foreign, "nobody")
+	if want := fmt.Sprintf("nobody:not-found s0001 s0002:nothing-submitted %s:forbidden", foreign); got != want {
+		t.Errorf("clearing four gives %s, want %s", got, want)
+	}
+	if h.sheet("mara.quill").Row.State != "cleared" {
+		t.Error("it is not cleared")
+	}
+	if _, got := h.batch(school.Batch{Kind: "clear"}, mara.Student); got != "s0001:already-done" {
+		t.Errorf("clearing what is cleared: %s", got)
+	}
+	if n := storetest.Value[int](t, h.db, `SELECT count(*) FROM batch`); n != 1 {
+		t.Errorf("%d acts are kept; one was done to no sheet", n)
+	}
+	// A version that was looked at and is no longer: named, and nothing done.
+	_, list, err := h.DoBatch(t.Context(), h.who("ms.arden"), mara.School, mara.Year, school.Batch{Kind: "sendBack", Message: "x", Sheets: []school.Choice{{Student: mara.Student, Version: 1}}})
+	if err != nil || outcome(list) != "s0001:stale-version" {
+		t.Errorf("an old version: %v, %v", list, err)
+	}
+	// It is taken back as one, with a reason, once.
+	for _, c := range []struct{ reason, want string }{{"", "needs-reason"}, {"Too early.", "s0001"}, {"Too early.", "already-done"}} {
+		if got := h.back(id, c.reason); got != c.want {
+			t.Errorf("taking it back with %q: %s, want %s", c.reason, got, c.want)
+		}
+	}
+	if d := h.sheet("mara.quill"); d.Row.State != "signed" {
+		t.Errorf("taken back it is %s", d.Row.State)
+	}
+	for _, c := range []struct {
+		who, want string
+		many      int
+	}{{"mara.quill", "forbidden", 0}, {"office", "too-much", school.MaxChoices + 1}} {
+		if _, _, err := h.DoBatch(t.Context(), h.who(c.who), mara.School, mara.Year, school.Batch{Kind: "clear", Sheets: make([]school.Choice, c.many)}); string(school.CodeOf(err)) != c.want {
+			t.Errorf("%s: %v, want %s", c.who, err, c.want)
+		}
+	}
+}
+
+func TestSendingManyBack(t *testing.T) {
+	h := newHouse(t)
+	h.finish()
+	h.waive()
+	h.submit()
+	if _, got := h.batch(school.Batch{Kind: "sendBack"}, mara.Student); got != "needs-message" {
+		t.Errorf("without a word: %s", got)
+	}
+	id, got := h.batch(school.Batch{Kind: "sendBack", Message: "Two alternates, please."}, mara.Student, "s0002")
+	if d := h.sheet("mara.quill"); got != "s0001 s0002:nothing-submitted" || d.Row.State != "sentBack" || d.Row.Message != "Two alternates, please." {
+		t.Errorf("%s: %s, %q", got, d.Row.State, d.Row.Message)
+	}
+	if got := h.back(id, "By mistake."); got != "s0001" || h.sheet("mara.quill").Row.State != "submitted" {
+		t.Errorf("taken back: %s, %s", got, h.sheet("mara.quill").Row.State)
+	}
+	id, _ = h.batch(school.Batch{Kind: "sendBack", Message: "Again."}, mara.Student)
+	h.edit(school.Edit{Act: "remove", Course: "CER1"})
+	if got := h.back(id, "Too late."); got != "s0001:gone-on" || h.sheet("mara.quill").Row.State != "sentBack" {
+		t.Errorf("after the family has gone on: %s", got)
+	}
+}
+
+// What the school says of a student comes at once, is not said twice, and is taken back with what it did to the sheet.
+func TestWhatTheSchoolPrepares(t *testing.T) {
+	h := newHouse(t)
+	before := h.courses()
+	for name, c := range map[string]struct {
+		b    school.Batch
+		want string
+	}{
+		"no reason":         {school.Batch{Kind: "assign", Course: "AST1"}, "needs-reason"},
+		"no course":         {school.Batch{Kind: "assign", Reason: "x"}, "no-such-course"},
+		"an unknown course": {school.Batch{Kind: "assign", Course: "NONE", Reason: "x"}, "no-such-course"},
+		"an unknown kind":   {school.Batch{Kind: "expel", Reason: "x"}, "bad-act"},
+		"no rule":           {school.Batch{Kind: "exempt", Name: "none", Reason: "x"}, "no-such-rule"},
+		"no entry":          {school.Batch{Kind: "exempt", Name: "graduation/none", Reason: "x"}, "no-such-rule"},
+		"no permission":     {school.Batch{Kind: "permit", Course: "AST1", Reason: "x"}, "needs-name"},
+		"about nothing":     {school.Batch{Kind: "remind", Name: "lunch"}, "bad-act"},
+		"not on the sheet":  {school.Batch{Kind: "takeOff", Course: "AST1", Reason: "x"}, "s0001:not-on-sheet"},
+		"another grade":     {school.Batch{Kind: "assign", Course: "ENG12", Reason: "x"}, "s0001:barred"},
+	} {
+		if _, got := h.batch(c.b, mara.Student); got != c.want {
+			t.Errorf("%s: %s, want %s", name, got, c.want)
+		}
+	}
+	if h.courses() != before || h.history() != "" {
+		t.Fatalf("what was refused has left %s, %s", h.courses(), h.history())
+	}
+	id, got := h.batch(school.Batch{Kind: "assign", Course: "AST1", Fixed: true, Reason: "For all of grade 10."}, mara.Student)
+	if got != "s0001" || h.courses() != before+" AST1!" {
+		t.Errorf("assigned: %s, %s", got, h.courses())
+	}
+	if _, got := h.batch(school.Batch{Kind: "assign", Course: "AST1", Fixed: true, Reason: "Again."}, mara.Student); got != "s0001:already-done" {
+		t.Errorf("assigned twice: %s", got)
+	}
+	h.refuses(school.Edit{Act: "remove", Course: "AST1"}, school.Fixed)
+	if d := h.sheet("ms.arden"); d.Row.Begun {
+		t.Error("what the school prepares is a beginning")
+	}
+	if got := h.back(id, "Not all."); got != "s0001" || h.courses() != before {
+		t.Errorf("taken back: %s, %s", got, h.courses())
+	}
+	// A course that is taken off comes back as it was, with what the school had said.
+	assigned := strings.TrimRight(strings.Fields(before)[0], "!*")
+	id, got = h.batch(school.Batch{Kind: "takeOff", Course: assigned, Reason: "Another way."}, mara.Student)
+	if got != "s0001" || strings.Contains(h.courses(), assigned) {
+		t.Errorf("taken off: %s, %s", got, h.courses())
+	}
+	if got := h.back(id, "After all."); got != "s0001" || h.courses() != before {
+		t.Errorf("and back: %s, %s, want %s", got, h.courses(), before)
+	}
+	for _, b := range []school.Batch{
+		{Kind: "exempt", Name: "science-10", Reason: "Taken elsewhere."}, {Kind: "permit", Name: "audition", Course: "AST1", Reason: "Heard."},
+		{Kind: "waive", Course: "PHY1", Reason: "By the head."}, {Kind: "place", Course: "AST1", Reason: "By the test."},
+	} {
+		id, got := h.batch(b, mara.Student)
+		said := h.sheet("ms.arden").Known.Signals
+		last := said[len(said)-1]
+		if got != "s0001" || last.By != "k1" || last.Note != b.Reason || last.Code != b.Course || last.Name != b.Name {
+			t.Errorf("%s: %s, %+v", b.Kind, got, last)
+		}
+		if _, got := h.batch(b, mara.Student); got != "s0001:already-done" {
+			t.Errorf("%s twice: %s", b.Kind, got)
+		}
+		if got := h.back(id, "x"); got != "s0001" || len(h.sheet("ms.arden").Known.Signals) != len(said)-1 {
+			t.Errorf("%s taken back: %s", b.Kind, got)
+		}
+	}
+	if d := h.sheet("mara.quill"); d.Acts[2].Allowed {
+		t.Error("the family can undo what the school did")
+	}
+}
+
+// A placeholder gives its place to the course that replaces it, whatever way the school says so; so does an elective that is named.
+func TestReplacing(t *testing.T) {
+	h := newHouse(t)
+	h.edit(school.Edit{Act: "request", Course: "MATP"})
+	with := h.courses()
+	if !strings.Contains(with, "MATP") {
+		t.Fatalf("no placeholder: %s", with)
+	}
+	for _, kind := range []string{"assign", "place"} {
+		id, got := h.batch(school.Batch{Kind: kind, Course: "GEO1A", Reason: "By the test in May."}, mara.Student)
+		if courses := h.courses(); got != "s0001" || strings.Contains(courses, "MATP") || !strings.Contains(courses, "GEO1A") {
+			t.Errorf("%s: %s, %s", kind, got, courses)
+		}
+		if got := h.back(id, "Wrong list."); got != "s0001" || h.courses() != with {
+			t.Errorf("%s taken back: %s, %s, want %s", kind, got, h.courses(), with)
+		}
+	}
+	elective := "CER1"
+	if !strings.Contains(with, elective) {
+		t.Fatalf("no %s in %s", elective, with)
+	}
+	_, got := h.batch(school.Batch{Kind: "assign", Course: "AST1", Instead: elective, Reason: "Taken into the group."}, mara.Student)
+	if want := strings.Replace(with, elective, "AST1*", 1); got != "s0001" || h.courses() != want {
+		t.Errorf("in the place of an elective: %s, %s, want %s", got, h.courses(), want)
+	}
+}
+
+// Nobody is reminded of the same twice a day; the family reads it with the name.
+func TestReminders(t *testing.T) {
+	h := newHouse(t)
+	remind := school.Batch{Kind: "remind", Name: string(caseload.Unsigned), Message: "Until Friday."}
+	id, got := h.batch(remind, mara.Student, "s0002")
+	if got != "s0001 s0002" {
+		t.Errorf("reminded: %s", got)
+	}
+	if _, got := h.batch(remind, mara.Student); got != "s0001:reminded-today" {
+		t.Errorf("again: %s", got)
+	}
+	if _, got := h.batch(school.Batch{Kind: "remind", Name: string(caseload.Overdue)}, mara.Student); got != "s0001" {
+		t.Errorf("of something else: %s", got)
+	}
+	list, err := h.Reminders(t.Context(), h.who("ilse.quill"), mara)
+	if err != nil || len(list) != 2 || list[1].About != "unsigned" || list[1].Text != "Until Friday." || list[1].By != "Ms Arden" {
+		t.Errorf("the family reads %+v, %v", list, err)
+	}
+	h.at(storetest.Now.AddDate(0, 0, 1))
+	if _, got := h.batch(remind, mara.Student); got != "s0001" {
+		t.Errorf("the next day: %s", got)
+	}
+	if got := h.back(id, "x"); got != "s0001 s0002" {
+		t.Errorf("taken back: %s", got)
+	}
+	if list, _ := h.Reminders(t.Context(), h.who("ilse.quill"), mara); len(list) != 2 {
+		t.Errorf("then there are %d", len(list))
+	}
+	h.at(storetest.Now.AddDate(0, 0, 20))
+	if list, _ := h.Reminders(t.Context(), h.who("ilse.quill"), mara); len(list) != 0 {
+		t.Errorf("three weeks later there are %d", len(list))
+	}
+	if _, err := h.Reminders(t.Context(), h.who("mara.quill"), school.Place{School: mara.School, Year: mara.Year, Student: "s0002"}); school.CodeOf(err) != school.NotFound {
+		t.Errorf("of somebody else: %v", err)
+	}
+}
+
+// A batch loses no change that a student makes meanwhile, and does its part all the same.
+func TestABatchWhileStudentsEdit(t *testing.T) {
+	h := newHouse(t)
+	h.settings(`{"counselors": "school"}`)
+	students := storetest.Value[[]string](t, h.db, `SELECT array_agg(student_id) FROM (SELECT s.student_id FROM sheet s JOIN person p ON p.school_id = s.school_id AND p.id = s.student_id
+		WHERE s.school_id = 'pellworth' AND s.state IN ('inProgress', 'submitted', 'signed') AND p.account_id IS NOT NULL ORDER BY 1 LIMIT 32) x`)
+	var sheets []school.Choice
+	var work sync.WaitGroup
+	ranked := make([]string, len(students))
+	for i, id := range students {
+		sheets = append(sheets, school.Choice{Student: id})
+		who := storetest.Value[int64](t, h.db, `SELECT account_id FROM person WHERE school_id = 'pellworth' AND id = $1`, id)
+		at := school.Place{School: mara.School, Year: mara.Year, Student: id}
+		work.Go(func() {
+			for n := range 3 {
+				d, err := h.Sheet(t.Context(), who, at)
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				edit := school.Edit{Version: d.Row.Version, Key: fmt.Sprint("k", n), Act: string(sheet.MakeAlternate), Course: "AST1"}
+				if n == 1 {
+					edit.Act = string(sheet.TakeOff)
+				}
+				if _, err := h.Change(t.Context(), who, at, edit); err == nil {
+					ranked[i] = edit.Act // answered as kept
+				}
+			}
+		})
+	}
+	_, list, err := h.DoBatch(t.Context(), h.who("ms.arden"), mara.School, mara.Year, school.Batch{Kind: "assign", Course: "PUZ1", Reason: "For all.", Sheets: sheets})
+	work.Wait()
+	if err != nil {
+		t.Fatal(err)
+	}
+	done := 0
+	for _, o := range list {
+		if o.Code == "" {
+			done++
+		}
+	}
+	for i, id := range students {
+		on := func(course string) int {
+			return storetest.Value[int](t, h.db, `SELECT count(*) FROM entry WHERE student_id = $1 AND course_code = $2`, id, course)
+		}
+		if ranked[i] == string(sheet.MakeAlternate) && on("AST1") != 1 || ranked[i] == string(sheet.TakeOff) && on("AST1") != 0 {
+			t.Errorf("%s: the change that was answered last, %s, is lost", id, ranked[i])
+		}
+		if k := slices.IndexFunc(list, func(o school.Outcome) bool { return o.Student == id }); list[k].Code == "" && on("PUZ1") != 1 {
+			t.Errorf("%s: the assignment is lost", id)
+		}
+	}
+	if done < len(students)/2 {
+		t.Errorf("%d of %d were done: %s", done, len(students), outcome(list))
+	}
+}
+
+func TestCohorts(t *testing.T) {
+	h := newHouse(t)
+	choose := func(w school.Whom) string {
+		t.Helper()
+		c, err := h.Cohort(t.Context(), h.who("office"), mara.School, mara.Year, w)
+		if err != nil {
+			return string(school.CodeOf(err))
+		}
+		var words []string
+		for _, l := range c.Lines {
+			words = append(words, fmt.Sprintf("line %d twice %v of %d", l.Number, l.Twice, len(l.People)))
+		}
+		return strings.TrimSpace(fmt.Sprint(len(c.Students), " ", strings.Join(words, ", ")))
+	}
+	count := func(query string) string { return fmt.Sprint(storetest.Value[int](t, h.db, query)) }
+	for name, c := range map[string]struct {
+		w    school.Whom
+		want string
+	}{
+		"all":            {school.Whom{}, count(`SELECT count(*) FROM sheet WHERE school_id = 'pellworth'`)},
+		"a grade":        {school.Whom{Grades: []int{10}}, count(`SELECT count(*) FROM sheet WHERE school_id = 'pellworth' AND grade = 10`)},
+		"earned":         {school.Whom{Condition: "passed GEO1"}, count(`SELECT count(DISTINCT student_id) FROM record WHERE course_code IN ('GEO1', 'GEO1A') AND outcome IN ('earned', 'transfer')`)},
+		"or being taken": {school.Whom{Condition: "passed GEO1", Taking: true}, count(`SELECT count(DISTINCT student_id) FROM record WHERE course_code IN ('GEO1', 'GEO1A') AND outcome IN ('earned', 'transfer', 'inProgress')`)},
+		"of no catalog":  {school.Whom{Condition: "passed NOWHERE"}, "0"},
+		"unreadable":     {school.Whom{Condition: "passed"}, "bad-condition"},
+		"about nothing":  {school.Whom{Condition: "recommended"}, "bad-condition"},
+		"recommended":    {school.Whom{Condition: "recommended", Course: "ALG2"}, count(`SELECT count(DISTINCT student_id) FROM signal WHERE kind = 'recommendation' AND course_code = 'ALG2'`)},
+		"nested deep":    {school.Whom{Condition: strings.Repeat("(", 200) + "grade 9" + strings.Repeat(")", 200)}, "bad-condition"},
+		"a list":         {school.Whom{Roster: "Name\nQuill, Mara\ns0002\nmara.quill\nNobody At All\n"}, "2 line 4 twice true of 1, line 5 twice false of 0"},
+		"list and grade": {school.Whom{Roster: "s0001\ns0002", Grades: []int{10}}, count(`SELECT count(*) FROM sheet WHERE student_id IN ('s0001', 's0002') AND grade = 10`)},
+		"an endless one": {school.Whom{Roster: strings.Repeat("x", 600<<10)}, "too-much"},
+	} {
+		if got := choose(c.w); got != c.want {
+			t.Errorf("%s: %s, want %s", name, got, c.want)
+		}
+	}
+	if _, err := h.Cohort(t.Context(), h.who("mara.quill"), mara.School, mara.Year, school.Whom{}); school.CodeOf(err) != "forbidden" {
+		t.Errorf("a student chooses: %v", err)
+	}
+}

@@ -1,0 +1,289 @@
+package school_test
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"rubricon/core/acts"
+	"rubricon/core/caseload"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// everybody is the filter that chooses all.
+func everybody(all bool) school.Filter { return school.Filter{All: all, Grade: -1} }
+
+// line is Mara's in her counselor's caseload.
+func (h *house) line() school.CaseLine {
+	h.t.Helper()
+	c, err := h.Caseload(h.t.Context(), h.who("ms.arden"), mara.School, mara.Year, everybody(false))
+	if err != nil {
+		h.t.Fatal(err)
+	}
+	for _, l := range c.Lines {
+		if l.Student == mara.Student {
+			if d := h.sheet("ms.arden"); l.Clear != d.Acts[acts.Clear] {
+				h.t.Errorf("the list says %+v, the sheet %+v", l.Clear, d.Acts[acts.Clear])
+			}
+			return l
+		}
+	}
+	h.t.Fatal("Mara is in no caseload")
+	return school.CaseLine{}
+}
+
+// waits writes where a sheet is and what it waits for: "waiting claim uncovered".
+func waits(l school.CaseLine) string {
+	list := []string{string(l.Stage)}
+	for _, w := range l.Waits {
+		list = append(list, string(w.Reason))
+	}
+	return strings.Join(list, " ")
+}
+
+// says compares where Mara's sheet is and what it waits for, courses by code.
+func (h *house) says(when, want string) {
+	h.t.Helper()
+	l, d := h.line(), h.sheet("ms.arden")
+	list := []string{string(l.Stage)}
+	for _, w := range l.Waits {
+		word := string(w.Reason)
+		for _, course := range w.Courses {
+			word += ":" + d.Year.Codes[course]
+		}
+		list = append(list, word)
+	}
+	if got := strings.Join(list, " "); got != want {
+		h.t.Errorf("%s: %s, want %s", when, got, want)
+	}
+}
+
+func TestStagesOfTheCaseload(t *testing.T) {
+	h := newHouse(t)
+	ctx := t.Context()
+	h.says("at first", "waiting claim:PHY1")
+	if text := h.line().Waits[0].Text; !strings.Contains(text, "Algebra") {
+		t.Errorf("the claim says %q", text)
+	}
+	h.waive()
+	h.says("without the claim", "inProgress")
+	h.finish()
+	h.submit()
+	h.says("submitted", "withFamily uncovered:PHY1:TID1")
+	h.edit(school.Edit{Act: "remove", Course: "CER1"})
+	h.says("changed since", "inProgress changed")
+	h.edit(school.Edit{Act: "undo"})
+	h.sign()
+	h.says("signed", "complete uncovered:PHY1:TID1")
+	h.db.Exec(t, `INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, outcome, here, cells)
+		VALUES ('pellworth', 's0001', 99, 'WLD2', 'x', '[]', 2026, '', 100, 'failed', true, '{}')`)
+	h.db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
+	h.says("a failed course is requested again", "waiting retake:WLD2 uncovered:PHY1:TID1")
+	h.db.Exec(t, `DELETE FROM record WHERE ord = 99`)
+	h.db.Exec(t, `DELETE FROM signal WHERE kind = 'waiver'`)
+	h.db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
+	h.says("the waiver is gone", "waiting unmet:PHY1 uncovered:PHY1:TID1")
+	h.must(h.Decide(ctx, h.who("ms.arden"), mara, school.Decision{Answer: "waive", Course: "PHY1", Reason: "x"}))
+	h.clear()
+	h.says("cleared", "cleared")
+	h.db.Exec(t, `DELETE FROM signal WHERE kind = 'waiver'`)
+	h.db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
+	h.says("what it was cleared by has changed", "cleared lapsed:PHY1")
+	h.must(h.SendBack(ctx, h.who("ms.arden"), mara, 0, "x"))
+	h.says("sent back", "inProgress")
+	// Not begun by the family, with nothing but what the school has put there.
+	h.db.Exec(t, `DELETE FROM entry WHERE student_id = 's0001' AND course_code NOT IN ('WLD2', 'ENG10')`)
+	h.db.Exec(t, `UPDATE sheet SET state = 'inProgress', begun = false, version = version + 1 WHERE student_id = 's0001'`)
+	h.says("only what is assigned", "notBegun unbegun")
+	h.db.Exec(t, `UPDATE sheet SET begun = true WHERE student_id = 's0001'`)
+	h.says("begun", "inProgress")
+	h.db.Exec(t, `UPDATE sheet SET begun = false, version = version + 1 WHERE student_id = 's0001'`)
+	h.db.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord) VALUES ('pellworth', 2027, 's0001', 'AST1', 'alternate', 1, 1)`)
+	h.says("with an alternate", "inProgress")
+}
+
+// The claim that is shown is the one that the course waits for, not the student's first.
+func TestTheClaimThatIsShown(t *testing.T) {
+	h := newHouse(t)
+	h.db.Exec(t, `INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells)
+		VALUES ('pellworth', 's0001', 0, 'claim', 'SOM1', '', 0, 'g0001', 'Something else.', '{}')`)
+	h.db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1`)
+	if l := h.line(); l.Waits[0].Reason != caseload.Claim || l.Waits[0].Text == "Something else." || l.Waits[0].Text == "" {
+		t.Errorf("the caseload shows %+v", l.Waits)
+	}
+}
+
+// Everything a sheet waits for is said, the school's part first; a wish does not push an open claim out.
+func TestAWishBesideAClaim(t *testing.T) {
+	h := newHouse(t)
+	h.finish()
+	h.submit()
+	h.must(h.AskForChange(t.Context(), h.who("ilse.quill"), mara, 0, "Choir, not Dance."))
+	if err := h.remark("ilse.quill", "What is Ceramics?"); err != nil {
+		t.Fatal(err)
+	}
+	h.says("with a wish and a question", "waiting claim:PHY1 asked remark uncovered:PHY1:TID1")
+	if l := h.line(); l.Waits[1].Text != "Choir, not Dance." || l.Waits[1].Since.IsZero() || l.Waits[2].Since.IsZero() {
+		t.Errorf("%+v", l.Waits)
+	}
+}
+
+func (h *house) remark(username, text string) error {
+	_, err := h.Remark(h.t.Context(), h.who(username), mara, school.RemarkRow{Kind: "question", Text: text})
+	return err
+}
+
+func TestWhoseCaseload(t *testing.T) {
+	h := newHouse(t)
+	ctx := t.Context()
+	count := func(username string, all bool) string {
+		c, err := h.Caseload(ctx, h.who(username), mara.School, mara.Year, everybody(all))
+		if err != nil {
+			return string(school.CodeOf(err))
+		}
+		return fmt.Sprint(len(c.Lines), " ", c.Mine, " ", c.Reader)
+	}
+	mine := storetest.Value[int](t, h.db, `SELECT count(*) FROM relation WHERE kind = 'counsels' AND person_id = 'k1'`)
+	if mine == 0 || mine >= storetest.Students {
+		t.Fatalf("Ms Arden counsels %d", mine)
+	}
+	for _, c := range []struct {
+		who  string
+		all  bool
+		want string
+	}{
+		{"ms.arden", false, fmt.Sprint(mine, " true Ms Arden")}, {"ms.arden", true, fmt.Sprint(storetest.Students, " false Ms Arden")},
+		{"office", false, fmt.Sprint(storetest.Students, " false Dagny Westerdale")}, {"mara.quill", true, "forbidden"}, {"ilse.quill", false, "forbidden"},
+	} {
+		if got := count(c.who, c.all); got != c.want {
+			t.Errorf("%s, all %v: %s, want %s", c.who, c.all, got, c.want)
+		}
+	}
+	h.db.Exec(t, `UPDATE person SET enabled = false WHERE id = 's0001'`)
+	if got, want := count("ms.arden", false), fmt.Sprint(mine-1, " true Ms Arden"); got != want {
+		t.Errorf("with one student disabled: %s, want %s", got, want)
+	}
+	if _, err := h.Caseload(ctx, h.who("ms.arden"), mara.School, 2020, everybody(false)); school.CodeOf(err) != school.NotFound {
+		t.Errorf("a year that is not there: %v", err)
+	}
+}
+
+// A filter chooses exactly those of whom everything in it holds, and its counts tell how many another choice would give.
+func TestFiltersOfTheCaseload(t *testing.T) {
+	h := newHouse(t)
+	list := func(f school.Filter) *school.Caseload {
+		t.Helper()
+		c, err := h.Caseload(t.Context(), h.who("office"), mara.School, mara.Year, f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return c
+	}
+	all := list(everybody(true))
+	d := h.sheet("ms.arden")
+	course := d.Row.Entries[0].Course
+	have := storetest.Value[int](t, h.db, `SELECT count(DISTINCT student_id) FROM entry WHERE course_code = $1`, course)
+	for name, c := range map[string]struct {
+		f    school.Filter
+		want func(l *school.CaseLine) bool
+	}{
+		"a stage":     {school.Filter{Grade: -1, Stage: caseload.NotBegun}, func(l *school.CaseLine) bool { return l.Stage == caseload.NotBegun }},
+		"a reason":    {school.Filter{Grade: -1, Reason: caseload.Claim}, func(l *school.CaseLine) bool { return strings.Contains(waits(*l), "claim") }},
+		"a grade":     {school.Filter{Grade: 10}, func(l *school.CaseLine) bool { return l.Grade == 10 }},
+		"a counselor": {school.Filter{Grade: -1, Counselor: "k1"}, func(l *school.CaseLine) bool { return l.Counselor == "k1" }},
+		"a name":      {school.Filter{Grade: -1, Text: "Quill, MÁRA"}, func(l *school.CaseLine) bool { return l.Student == "s0001" }},
+		"a program": {school.Filter{Grade: -1, Program: "nautical"}, func(l *school.CaseLine) bool {
+			return slices.Contains(l.Programs.V, "nautical")
+		}},
+	} {
+		var want, got []string
+		for i := range all.Lines {
+			if c.want(&all.Lines[i]) {
+				want = append(want, all.Lines[i].Student)
+			}
+		}
+		for _, l := range list(c.f).Lines {
+			got = append(got, l.Student)
+		}
+		slices.Sort(want)
+		slices.Sort(got)
+		if !slices.Equal(got, want) || len(want) == 0 && name != "a program" {
+			t.Errorf("by %s: %d students, want %d", name, len(got), len(want))
+		}
+	}
+	if got := list(school.Filter{Grade: -1, Course: course}); len(got.Lines) != have {
+		t.Errorf("with %s on the sheet: %d, want %d", course, len(got.Lines), have)
+	}
+	if got := list(school.Filter{Grade: -1, Course: "NONE"}); len(got.Lines) != 0 {
+		t.Errorf("with a course that is not there: %d", len(got.Lines))
+	}
+	tenth := list(school.Filter{Grade: 10})
+	if n := all.Counts.Grades[10]; n != len(tenth.Lines) || tenth.Counts.Grades[11] != all.Counts.Grades[11] {
+		t.Errorf("grade 10 is said to have %d, and has %d; with it chosen grade 11 has %d, else %d", n, len(tenth.Lines), tenth.Counts.Grades[11], all.Counts.Grades[11])
+	}
+	sum := 0
+	for _, n := range tenth.Counts.Stages {
+		sum += n
+	}
+	if sum != len(tenth.Lines) {
+		t.Errorf("the stages of grade 10 have %d students, of %d", sum, len(tenth.Lines))
+	}
+	for i := 1; i < len(all.Lines); i++ {
+		if since(&all.Lines[i]).Before(since(&all.Lines[i-1])) {
+			t.Fatalf("%s has waited longer than %s, and comes later", all.Lines[i].Student, all.Lines[i-1].Student)
+		}
+	}
+}
+
+// since is since when a student waits.
+func since(l *school.CaseLine) time.Time {
+	oldest := time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
+	for _, w := range l.Waits {
+		if !w.Since.IsZero() && w.Since.Before(oldest) {
+			oldest = w.Since
+		}
+	}
+	return oldest
+}
+
+// A filter is kept by name for whoever saved it, and nobody else.
+func TestSavedViews(t *testing.T) {
+	h := newHouse(t)
+	ctx, arden, office := t.Context(), h.who("ms.arden"), h.who("office")
+	save := func(name string, filter ...string) string {
+		return string(school.CodeOf(h.SaveView(ctx, arden, mara.School, mara.Year, school.SavedView{Name: name, Filter: filter})))
+	}
+	if got := save(" "); got != "needs-name" {
+		t.Errorf("without a name: %q", got)
+	}
+	save("Late", "stage", "notBegun")
+	save("Claims", "reason", "claim")
+	save("Late", "reason", "unsigned")
+	list, err := h.SavedViews(ctx, arden, mara.School, mara.Year)
+	if err != nil || fmt.Sprint(list) != "[{Claims [reason claim]} {Late [reason unsigned]}]" {
+		t.Errorf("%v, %v", list, err)
+	}
+	if list, err := h.SavedViews(ctx, office, mara.School, mara.Year); err != nil || len(list) != 0 {
+		t.Errorf("somebody else has %v, %v", list, err)
+	}
+	if err := h.DropView(ctx, office, mara.School, mara.Year, "Late"); err != nil {
+		t.Error(err)
+	}
+	if err := h.DropView(ctx, arden, mara.School, mara.Year, "Claims"); err != nil {
+		t.Error(err)
+	}
+	if list, _ := h.SavedViews(ctx, arden, mara.School, mara.Year); fmt.Sprint(list) != "[{Late [reason unsigned]}]" {
+		t.Errorf("then: %v", list)
+	}
+	for i := range 40 {
+		if got := save(fmt.Sprint("v", i)); got != map[bool]string{true: "", false: "sheet-full"}[i < 29] {
+			t.Errorf("the %dth: %q", i+2, got)
+		}
+	}
+	if got := school.CodeOf(h.SaveView(ctx, h.who("mara.quill"), mara.School, mara.Year, school.SavedView{Name: "x"})); got != "forbidden" {
+		t.Errorf("a student saves a view: %s", got)
+	}
+}

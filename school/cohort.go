@@ -1,0 +1,174 @@
+package school
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+
+	"rubricon/core/acts"
+	"rubricon/core/catalog"
+	"rubricon/core/condition"
+	"rubricon/core/roster"
+	"rubricon/store"
+)
+
+// Whom chooses students of a school year: all of whom everything given holds.
+type Whom struct {
+	Mine      bool  // of the reader's own
+	Grades    []int // entered; none: any
+	Programs  []string
+	Condition string // of the condition language; empty: any
+	Taking    bool   // a condition is met too where it will be once courses now being taken are passed
+	Course    string // what “this course” in the condition means, a code; may be empty
+	Roster    string // a list, a student a line; empty: any
+}
+
+// Cohort is whom somebody has chosen.
+type Cohort struct {
+	Year     *SchoolYear
+	Students []Member
+	Lines    []RosterLine // of the list, that name nobody, several, or somebody once more
+}
+
+// Member is a student who is chosen.
+type Member struct {
+	Student, GivenName, FamilyName string
+	Grade                          int
+	Version                        int64
+}
+
+// RosterLine is a line of a list that does not name one student.
+type RosterLine struct {
+	Number int
+	Text   string
+	Twice  bool
+	People []Member // whom it may mean
+}
+
+// maxRoster is how long a list may be, in bytes.
+const maxRoster = 512 << 10
+
+// Cohort lists the students that somebody chooses, by name. The error is BadCondition, with what is wrong and where, for a condition that
+// cannot be read.
+func (s *Service) Cohort(ctx context.Context, by int64, school string, year int, w Whom) (*Cohort, error) {
+	y, a, err := s.reader(ctx, by, school, year, acts.SeeCaseload)
+	if err != nil {
+		return nil, err
+	}
+	if len(w.Roster) > maxRoster {
+		return nil, problem(TooMuch)
+	}
+	wanted, subject, err := w.condition(y)
+	if err != nil {
+		return nil, err
+	}
+	counselor := ""
+	if w.Mine && a.Counsels {
+		counselor = a.ID
+	}
+	heads, err := s.db.Queries().Heads(ctx, school, year, counselor)
+	if err != nil {
+		return nil, err
+	}
+	out := &Cohort{Year: y}
+	chosen, err := s.listed(ctx, out, w.Roster, heads)
+	if err != nil {
+		return nil, err
+	}
+	chosen = slices.DeleteFunc(chosen, func(h *store.HeadRow) bool {
+		return len(w.Grades) > 0 && !slices.Contains(w.Grades, h.Grade) ||
+			len(w.Programs) > 0 && !slices.ContainsFunc(h.Programs.V, func(p string) bool { return slices.Contains(w.Programs, p) })
+	})
+	if wanted != nil {
+		if chosen, err = s.fitting(ctx, y, a, chosen, wanted, subject, w.Taking); err != nil {
+			return nil, err
+		}
+	}
+	for _, h := range chosen {
+		out.Students = append(out.Students, member(h))
+	}
+	return out, nil
+}
+
+func member(h *store.HeadRow) Member {
+	return Member{h.Student, h.GivenName, h.FamilyName, h.Grade, h.Version}
+}
+
+// condition reads the condition; nil where there is none. Subject is the course it is about, -1 for none.
+func (w *Whom) condition(y *SchoolYear) (c *condition.Condition, subject int32, err error) {
+	subject, ok := y.Index(w.Course)
+	if w.Course == "" {
+		subject = -1
+	} else if !ok {
+		return nil, 0, &Error{Code: NoCourse, Param: w.Course}
+	}
+	if strings.TrimSpace(w.Condition) == "" {
+		return nil, subject, nil
+	}
+	if c, err = condition.Parse(w.Condition); err == nil {
+		c, err = y.Bind(c, subject >= 0)
+	}
+	var syntax *condition.SyntaxError
+	var bind *catalog.BindError
+	if errors.As(err, &syntax) || errors.As(err, &bind) {
+		err = &Error{Code: BadCondition, Param: err.Error()}
+	}
+	return c, subject, err
+}
+
+// listed gives those whom a list names; all, where there is none.
+func (s *Service) listed(ctx context.Context, out *Cohort, text string, heads []store.HeadRow) (chosen []*store.HeadRow, err error) {
+	if strings.TrimSpace(text) == "" {
+		for i := range heads {
+			chosen = append(chosen, &heads[i])
+		}
+		return chosen, nil
+	}
+	names, err := s.db.Queries().NamesOf(ctx, out.Year.School)
+	if err != nil {
+		return nil, err
+	}
+	people := make([]roster.Person, len(heads))
+	for i := range heads {
+		n := names[heads[i].Student]
+		people[i] = roster.Person{ID: heads[i].Student, Username: n.Username, Mail: n.Mail, GivenName: heads[i].GivenName, FamilyName: heads[i].FamilyName}
+	}
+	named := make([]bool, len(heads))
+	for _, l := range roster.Match(text, people, fold) {
+		if len(l.People) == 1 && !l.Twice {
+			named[l.People[0]] = true
+			continue
+		}
+		line := RosterLine{Number: l.Number, Text: l.Text, Twice: l.Twice}
+		for _, i := range l.People {
+			line.People = append(line.People, member(&heads[i]))
+		}
+		out.Lines = append(out.Lines, line)
+	}
+	for i := range heads {
+		if named[i] {
+			chosen = append(chosen, &heads[i])
+		}
+	}
+	return chosen, nil
+}
+
+// fitting gives those who meet a condition.
+func (s *Service) fitting(ctx context.Context, y *SchoolYear, a *actor, heads []*store.HeadRow, c *condition.Condition, subject int32, taking bool) (out []*store.HeadRow, err error) {
+	ids := make([]string, len(heads))
+	for i, h := range heads {
+		ids[i] = h.Student
+	}
+	desks, err := s.desks(ctx, y, a, ids)
+	if err != nil {
+		return nil, err
+	}
+	fits := map[string]bool{}
+	for _, d := range desks {
+		laid, _ := laid(y.Year, d.Row.Entries)
+		v := d.Known.Fits(&laid, c, subject)
+		fits[d.Row.Student] = v == condition.Met || taking && v == condition.Expected
+	}
+	return slices.DeleteFunc(heads, func(h *store.HeadRow) bool { return !fits[h.Student] }), nil
+}

@@ -1,0 +1,96 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// HeadRow is a student of a caseload with what a list needs of the sheet, but for what is on it.
+type HeadRow struct {
+	Place
+	Versions
+	Pupil
+	Version     int64          `db:"version"`
+	Grade       int            `db:"grade"`
+	Programs    JSON[[]string] `db:"programs"`
+	Begun       bool           `db:"begun"`
+	State       string         `db:"state"`
+	Asked       string         `db:"asked"`
+	AskedAt     *time.Time     `db:"asked_at"`
+	ChangedAt   *time.Time     `db:"changed_at"`
+	SubmittedAt *time.Time     `db:"submitted_at"`
+	Receipt     *string        `db:"receipt"`
+	ClearedAt   *time.Time     `db:"cleared_at"`
+	RemarkAt    *time.Time     `db:"remark_at"` // of the oldest that nobody has answered
+	Counselor   string         `db:"counselor"` // the id
+	RemindedAt  *time.Time     `db:"reminded_at"`
+}
+
+// Heads lists the students of a counselor, or all of the school where counselor is empty, by name, without what is on their sheets. What
+// belongs to many of them is gathered once and joined, since all of the school is looked at.
+func (q Queries) Heads(ctx context.Context, school string, year int, counselor string) (list []HeadRow, err error) {
+	return list, q.list(ctx, &list, `WITH guards AS MATERIALIZED (SELECT student_id, count(*) AS n FROM relation WHERE school_id = $1 AND kind = 'guards' GROUP BY student_id),
+		counsels AS MATERIALIZED (SELECT DISTINCT ON (r.student_id) r.student_id, k.id, k.given_name || ' ' || k.family_name AS name FROM relation r
+			JOIN person k ON k.school_id = r.school_id AND k.id = r.person_id WHERE r.school_id = $1 AND r.kind = 'counsels' AND r.year = $2 ORDER BY r.student_id, r.id),
+		asks AS MATERIALIZED (SELECT student_id, min(at) AS at FROM remark WHERE school_id = $1 AND year = $2 AND answer = '' GROUP BY student_id),
+		kinds AS MATERIALIZED (SELECT DISTINCT grade, CASE WHEN student_id IN (SELECT student_id FROM request_window WHERE school_id = $1 AND year = $2) THEN student_id ELSE chr(1) END AS student_id -- nobody has that id
+			FROM sheet WHERE school_id = $1 AND year = $2),
+		windows AS MATERIALIZED (SELECT sh.grade, sh.student_id, w.opens, w.families_close, w.counselors_close,
+				sw.opens AS summer_opens, sw.families_close AS summer_families_close, sw.counselors_close AS summer_counselors_close
+			FROM (SELECT $1 AS school_id, $2::int AS year, grade, student_id FROM kinds) sh`+pupilWindows+`)
+		SELECT sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade, sh.programs, sh.begun,
+			sh.state, sh.asked, sh.asked_at, sh.changed_at, sh.cleared_at, sub.at AS submitted_at, sub.receipt, asks.at AS remark_at, sh.reminded_at,
+			p.given_name, p.family_name, coalesce(guards.n, 0) AS guardians, coalesce(counsels.id, '') AS counselor, coalesce(counsels.name, '') AS counselor_name,
+			w.opens, w.families_close, w.counselors_close, w.summer_opens, w.summer_families_close, w.summer_counselors_close
+		FROM `+sheetTables+` JOIN person p ON p.school_id = sh.school_id AND p.id = sh.student_id
+			LEFT JOIN guards ON guards.student_id = sh.student_id LEFT JOIN counsels ON counsels.student_id = sh.student_id
+			LEFT JOIN asks ON asks.student_id = sh.student_id
+			LEFT JOIN windows w ON w.grade = sh.grade AND w.student_id = CASE WHEN EXISTS (SELECT 1 FROM windows x WHERE x.student_id = sh.student_id) THEN sh.student_id ELSE chr(1) END
+		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND p.enabled AND ($3 = '' OR `+related+`)
+		ORDER BY p.family_name, p.given_name, p.id`, school, year, counselor, "counsels")
+}
+
+// Cases lists some students with their sheets, by name.
+func (q Queries) Cases(ctx context.Context, school string, year int, students []string) ([]CaseRow, error) {
+	return q.cases(ctx, `sh.student_id IN (SELECT jsonb_array_elements_text($3::jsonb))`, school, year, asJSON(students))
+}
+
+// CourseCount is a number of something by course.
+type CourseCount struct {
+	Course string `db:"course_code"`
+	N      int    `db:"n"`
+}
+
+// Asked counts the requests for each course on the sheets of a year.
+func (q Queries) Asked(ctx context.Context, school string, year int) (list []CourseCount, err error) {
+	return list, q.list(ctx, &list, `SELECT course_code, count(*) AS n FROM entry WHERE school_id = $1 AND year = $2 AND kind = 'request' GROUP BY course_code`, school, year)
+}
+
+// Seats counts the seats in the sections of each course of a year.
+func (q Queries) Seats(ctx context.Context, school string, year int) (list []CourseCount, err error) {
+	return list, q.list(ctx, &list, `SELECT course_code, sum(seats) AS n FROM section WHERE school_id = $1 AND year = $2 AND course_code <> '' GROUP BY course_code`, school, year)
+}
+
+// SavedView is a view of the caseload that somebody keeps by name.
+type SavedView struct {
+	Name   string         `db:"name"`
+	Filter JSON[[]string] `db:"filter"` // key and value in turn, as an address has them
+}
+
+// SavedViews lists what a person keeps, by name.
+func (q Queries) SavedViews(ctx context.Context, school, person string) (list []SavedView, err error) {
+	return list, q.list(ctx, &list, `SELECT name, filter FROM saved_view WHERE school_id = $1 AND person_id = $2 ORDER BY name`, school, person)
+}
+
+// SaveView keeps a view under its name, unless the person has most already; a view of that name is replaced. It tells whether it is kept.
+func (q Queries) SaveView(ctx context.Context, school, person string, v SavedView, at time.Time, most int) (kept bool, err error) {
+	return kept, q.get(ctx, &kept, `WITH kept AS (INSERT INTO saved_view (school_id, person_id, name, filter, at) SELECT $1, $2, $3, $4::jsonb, $5
+			WHERE (SELECT count(*) FROM saved_view WHERE school_id = $1 AND person_id = $2 AND name <> $3) < $6
+			ON CONFLICT (school_id, person_id, name) DO UPDATE SET filter = EXCLUDED.filter, at = EXCLUDED.at RETURNING 1)
+		SELECT EXISTS (SELECT 1 FROM kept)`, school, person, v.Name, asJSON(v.Filter.V), at, most)
+}
+
+// DropView forgets a view.
+func (q Queries) DropView(ctx context.Context, school, person, name string) error {
+	return q.exec(ctx, `DELETE FROM saved_view WHERE school_id = $1 AND person_id = $2 AND name = $3`, school, person, name)
+}

@@ -1,0 +1,285 @@
+package web
+
+import (
+	"cmp"
+	"context"
+	"net/http"
+	"slices"
+	"strconv"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rubricon/core/acts"
+	"rubricon/core/caseload"
+	"rubricon/core/credit"
+	"rubricon/core/policy"
+	"rubricon/core/sheet"
+	"rubricon/school"
+)
+
+// maxManyBody bounds what names many sheets, or lists many students.
+const maxManyBody = 1 << 20
+
+// caseloadRoutes are those of the caseload, and of what is done with many sheets at once.
+func (s *Server) caseloadRoutes(api huma.API) {
+	type caseloadIn struct {
+		InYear
+		All       bool   `query:"all" doc:"The whole school rather than the reader's own students"`
+		Stage     string `query:"stage" maxLength:"20"`
+		Reason    string `query:"reason" maxLength:"20"`
+		Grade     string `query:"grade" maxLength:"3" pattern:"^[0-9]*$"`
+		Program   string `query:"program" maxLength:"100"`
+		Course    string `query:"course" maxLength:"100" doc:"On the sheet, as a request or an alternate"`
+		Counselor string `query:"counselor" maxLength:"100"`
+		Text      string `query:"text" maxLength:"100" doc:"Words of the name"`
+	}
+	type caseloadOut struct{ Body *CaseloadView }
+	signedIn(s, api, operation("get-caseload", http.MethodGet, yearPath+"/caseload", "A counselor's students and what they wait for"),
+		func(ctx context.Context, by int64, in *caseloadIn) (*caseloadOut, error) {
+			f := school.Filter{All: in.All, Stage: caseload.Stage(in.Stage), Reason: caseload.Reason(in.Reason), Grade: -1, Program: in.Program, Course: in.Course,
+				Counselor: in.Counselor, Text: in.Text}
+			if n, err := strconv.Atoi(in.Grade); err == nil {
+				f.Grade = n
+			}
+			c, err := s.cases.Caseload(ctx, by, in.School, in.Year, f)
+			if err != nil {
+				return nil, err
+			}
+			return &caseloadOut{newCaseload(c, s.now())}, nil
+		})
+	type viewsOut struct{ Body []SavedView }
+	signedIn(s, api, operation("list-views", http.MethodGet, yearPath+"/caseload/views", "Filters of the caseload that the reader keeps by name"),
+		func(ctx context.Context, by int64, in *InYear) (*viewsOut, error) {
+			list, err := s.cases.SavedViews(ctx, by, in.School, in.Year)
+			out := &viewsOut{Body: []SavedView{}}
+			for _, view := range list {
+				out.Body = append(out.Body, SavedView(view))
+			}
+			return out, err
+		})
+	type saveIn struct {
+		InYear
+		Body SavedView
+	}
+	type none struct{}
+	signedIn(s, api, operation("save-view", http.MethodPost, yearPath+"/caseload/views", "Keep a filter of the caseload by name"),
+		func(ctx context.Context, by int64, in *saveIn) (*none, error) {
+			return &none{}, s.cases.SaveView(ctx, by, in.School, in.Year, school.SavedView(in.Body))
+		})
+	type dropIn struct {
+		InYear
+		Name string `query:"name" maxLength:"60"`
+	}
+	signedIn(s, api, operation("drop-view", http.MethodDelete, yearPath+"/caseload/views", "Forget a filter that is kept by name"),
+		func(ctx context.Context, by int64, in *dropIn) (*none, error) {
+			return &none{}, s.cases.DropView(ctx, by, in.School, in.Year, in.Name)
+		})
+	s.batchRoutes(api)
+	type fileOut struct{ Body *FileView }
+	signedIn(s, api, operation("get-record", http.MethodGet, studentPath+"/record", "What is on record of a student"),
+		func(ctx context.Context, by int64, in *OnSheet) (*fileOut, error) {
+			f, err := s.cases.File(ctx, by, in.place())
+			if err != nil {
+				return nil, err
+			}
+			return &fileOut{newFile(f)}, nil
+		})
+	type remindersOut struct{ Body []Reminder }
+	signedIn(s, api, operation("get-reminders", http.MethodGet, studentPath+"/reminders", "What a student and the family are reminded of"),
+		func(ctx context.Context, by int64, in *OnSheet) (*remindersOut, error) {
+			list, err := s.cases.Reminders(ctx, by, in.place())
+			out := &remindersOut{Body: []Reminder{}}
+			for _, r := range list {
+				out.Body = append(out.Body, Reminder(r))
+			}
+			return out, err
+		})
+}
+
+func (s *Server) batchRoutes(api huma.API) {
+	type batchIn struct {
+		InYear
+		Body Batching
+	}
+	type outcomeOut struct{ Body *BatchOutcome }
+	try := operation("try-batch", http.MethodPost, yearPath+"/batches/trial", "What an act on many sheets would do; nothing is changed")
+	do := operation("do-batch", http.MethodPost, yearPath+"/batches", "An act on many sheets, each by itself; those that it cannot be done with stay as they are and are named")
+	try.MaxBodyBytes, do.MaxBodyBytes = maxManyBody, maxManyBody
+	signedIn(s, api, try, func(ctx context.Context, by int64, in *batchIn) (*outcomeOut, error) {
+		outcomes, err := s.cases.TryBatch(ctx, by, in.School, in.Year, newBatch(&in.Body))
+		return &outcomeOut{newOutcome(0, outcomes)}, err
+	})
+	signedIn(s, api, do, func(ctx context.Context, by int64, in *batchIn) (*outcomeOut, error) {
+		id, outcomes, err := s.cases.DoBatch(ctx, by, in.School, in.Year, newBatch(&in.Body))
+		return &outcomeOut{newOutcome(id, outcomes)}, err
+	})
+	type batchesIn struct {
+		InYear
+		Student string `query:"student" maxLength:"100"`
+	}
+	type batchesOut struct{ Body []BatchView }
+	signedIn(s, api, operation("list-batches", http.MethodGet, yearPath+"/batches", "The latest acts on many sheets at once, or those that concern a student"),
+		func(ctx context.Context, by int64, in *batchesIn) (*batchesOut, error) {
+			_, list, err := s.cases.Batches(ctx, by, in.School, in.Year, in.Student)
+			out := &batchesOut{Body: []BatchView{}}
+			for i := range list {
+				b := &list[i]
+				d := b.Detail.V
+				out.Body = append(out.Body, BatchView{b.ID, b.Kind, d["course"], d["instead"], d["name"], d["message"], b.Reason, b.By, b.At, b.Sheets, b.Back, b.BackBy, b.BackAt})
+			}
+			return out, err
+		})
+	type backIn struct {
+		InYear
+		Batch int64 `path:"batch" minimum:"1"`
+		Body  struct {
+			Student string `json:"student,omitempty" maxLength:"100" doc:"Only for this one"`
+			Reason  string `json:"reason" maxLength:"1000"`
+		}
+	}
+	signedIn(s, api, operation("take-back-batch", http.MethodPost, yearPath+"/batches/{batch}/return", "Take back what an act on many sheets did; sheets that have gone on since are named"),
+		func(ctx context.Context, by int64, in *backIn) (*outcomeOut, error) {
+			outcomes, err := s.cases.TakeBack(ctx, by, in.School, in.Year, in.Batch, in.Body.Student, in.Body.Reason)
+			return &outcomeOut{newOutcome(in.Batch, outcomes)}, err
+		})
+	type cohortIn struct {
+		InYear
+		Body Choosing
+	}
+	type cohortOut struct{ Body *CohortView }
+	choose := operation("choose-cohort", http.MethodPost, yearPath+"/cohort", "The students of whom something holds, or whom a list names")
+	choose.MaxBodyBytes = maxManyBody
+	signedIn(s, api, choose, func(ctx context.Context, by int64, in *cohortIn) (*cohortOut, error) {
+		c, err := s.cases.Cohort(ctx, by, in.School, in.Year, school.Whom(in.Body))
+		if err != nil {
+			return nil, err
+		}
+		v := &CohortView{Students: members(c.Students), Lines: []RosterLine{}}
+		for _, l := range c.Lines {
+			v.Lines = append(v.Lines, RosterLine{l.Number, l.Text, l.Twice, members(l.People)})
+		}
+		return &cohortOut{v}, nil
+	})
+}
+
+func members(list []school.Member) []Member {
+	out := []Member{}
+	for _, m := range list {
+		out = append(out, Member{m.Student, m.GivenName, m.FamilyName, m.Grade, m.Version})
+	}
+	return out
+}
+
+func newBatch(b *Batching) school.Batch {
+	out := school.Batch{Kind: b.Kind, Course: b.Course, Instead: b.Instead, Name: b.Name, Fixed: b.Fixed, Message: b.Message, Reason: b.Reason, ID: b.Batch}
+	if r := b.Record; r != nil {
+		out.Record = school.Entry{Replaces: r.Record, Course: r.Course, Title: r.Title, Subject: r.Subject, SchoolYear: r.SchoolYear, Term: r.Term, Credits: r.Credits, Mark: r.Mark, Outcome: r.Outcome}
+	}
+	for _, c := range b.Sheets {
+		out.Sheets = append(out.Sheets, school.Choice(c))
+	}
+	return out
+}
+
+func newOutcome(id int64, list []school.Outcome) *BatchOutcome {
+	v := &BatchOutcome{Batch: id, Sheets: []SheetOutcome{}}
+	for _, o := range list {
+		v.Sheets = append(v.Sheets, SheetOutcome{o.Student, o.GivenName, o.FamilyName, o.Grade, string(o.Code), o.Version, append([]string{}, o.Came...), append([]string{}, o.Gone...)})
+	}
+	return v
+}
+
+// newCaseload shows a caseload.
+func newCaseload(c *school.Caseload, now time.Time) *CaseloadView {
+	v := &CaseloadView{School: c.Year.School, Year: c.Year.Start, Name: c.Reader, Mine: c.Mine, Students: make([]CaseRow, 0, len(c.Lines)),
+		Counts: CaseCounts{c.Counts.All, []CaseCount{}, []CaseCount{}, []CaseCount{}, []CaseCount{}, []CaseCount{}}}
+	n := &v.Counts
+	for _, stage := range caseload.Stages() {
+		n.Stages = append(n.Stages, CaseCount{ID: string(stage), Students: c.Counts.Stages[stage]})
+	}
+	for _, reason := range caseload.Reasons() {
+		if k := c.Counts.Reasons[reason]; k > 0 {
+			n.Reasons = append(n.Reasons, CaseCount{ID: string(reason), Students: k, School: reason.School()})
+		}
+	}
+	for grade, k := range c.Counts.Grades {
+		n.Grades = append(n.Grades, CaseCount{ID: strconv.Itoa(grade), Students: k})
+	}
+	slices.SortFunc(n.Grades, func(a, b CaseCount) int {
+		x, _ := strconv.Atoi(a.ID)
+		y, _ := strconv.Atoi(b.ID)
+		return x - y
+	})
+	for program, k := range c.Counts.Programs {
+		n.Programs = append(n.Programs, CaseCount{ID: program, Students: k})
+	}
+	slices.SortFunc(n.Programs, func(a, b CaseCount) int { return cmp.Compare(a.ID, b.ID) })
+	for _, k := range c.Counts.Counselors {
+		n.Counselors = append(n.Counselors, CaseCount{ID: k.ID, Name: k.Name, Students: k.Students})
+	}
+	for i := range c.Lines {
+		v.Students = append(v.Students, newCaseRow(c, &c.Lines[i], now))
+	}
+	return v
+}
+
+func newCaseRow(c *school.Caseload, l *school.CaseLine, now time.Time) CaseRow {
+	row := CaseRow{ID: l.Student, Given: l.GivenName, Family: l.FamilyName, Grade: l.Grade, Stage: string(l.Stage), Version: l.Version, Clear: newAct(l.Clear),
+		Reminded: l.RemindedAt, Waits: []CaseWait{}}
+	if !c.Mine {
+		row.Counselor = l.CounselorName
+	}
+	if w := (acts.Window{Opens: at(l.Opens), Families: at(l.FamiliesClose), Counselors: at(l.CounselorsClose)}); w.Phase(now) == acts.Open {
+		row.Closes = &w.Families
+	}
+	for _, w := range l.Waits {
+		wait := CaseWait{Reason: string(w.Reason), School: w.Reason.School(), Text: w.Text, Courses: []string{}}
+		for _, course := range w.Courses {
+			wait.Courses = append(wait.Courses, c.Year.Codes[course])
+		}
+		if !w.Since.IsZero() {
+			wait.Since = &w.Since
+		}
+		row.Waits = append(row.Waits, wait)
+	}
+	return row
+}
+
+func at(t *time.Time) time.Time {
+	if t == nil {
+		return time.Time{}
+	}
+	return *t
+}
+
+// newFile shows what is on record of a student.
+func newFile(f *school.File) *FileView {
+	v := &FileView{Records: []RecordView{}, Signals: []SignalView{}, Guardians: []Guardian{}}
+	k := f.Desk.Known
+	for i := range k.Records {
+		r := &k.Records[i]
+		row := RecordView{ID: k.RecordIDs[i], Course: r.Code, Title: r.Title, Subjects: append([]string{}, r.Subjects...), SchoolYear: policy.YearLabel(r.Year), Term: r.Term,
+			Credits: r.Credits, Outcome: string(r.Outcome), Entered: k.Entered[i]}
+		if course, ok := f.Desk.Year.Index(r.Code); ok {
+			row.Title, row.Subjects = f.Desk.Year.Courses[course].Title, f.Desk.Year.Courses[course].Subjects
+		}
+		if r.HasMark {
+			row.Mark = &r.Mark
+		}
+		v.Records = append(v.Records, row)
+	}
+	slices.SortStableFunc(v.Records, func(a, b RecordView) int { return cmp.Compare(a.SchoolYear, b.SchoolYear) })
+	for i := range k.Signals {
+		x := &k.Signals[i]
+		row := SignalView{Kind: string(x.Kind), Course: x.Code, Name: x.Name, By: k.Said[i], Note: x.Note, Fixed: x.Kind == sheet.Assignment && x.Value == credit.One}
+		if x.Kind == sheet.ScoreOnFile {
+			row.Value = &x.Value
+		}
+		v.Signals = append(v.Signals, row)
+	}
+	for _, g := range f.Guardians {
+		v.Guardians = append(v.Guardians, Guardian(g))
+	}
+	return v
+}
