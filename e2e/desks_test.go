@@ -84,3 +84,57 @@ func TestPreparing(t *testing.T) {
 	office.says(what+"li", "Taken back for 1 by Dagny Westerdale")
 	mara.MustWait(`() => ![...document.querySelectorAll("#board button")].some(b => b.innerText.includes("Astronomy"))`)
 }
+
+// TestOneStudentOnOnePage decides beside the evidence, changes the sheet for the family with a reason, enters a record, and takes it back;
+// the family reads all of it.
+func TestOneStudentOnOnePage(t *testing.T) {
+	s := newSite(t)
+	arden := s.as("ms.arden", desk)
+	arden.press("main li button", "Quill, Mara")
+	arden.press("#student a", "everything about this student")
+	arden.says("h1", "Mara Quill, entering grade 10")
+	arden.says("section[aria-label=Transcript] tr", "Geometry\\s+being taken")
+	arden.says("section[aria-label='What people have said'] li", "Recommended: Algebra II · Mr Tolland “Mara is ready for it.”")
+	arden.says("section[aria-label='Family and signatures'] li", "Ilse Quill.*signs on screen")
+	arden.accessible("one student")
+	// A change for the family needs a reason, which goes with it.
+	arden.press("#board button[data-course=CER1]", "Ceramics")
+	arden.press("[role=dialog] button", "Remove")
+	arden.says("[role=alert]", "Write the reason")
+	arden.MustElement("input[aria-label^=Why]").MustInput("By telephone with Ilse Quill.")
+	arden.press("#board button[data-course=CER1]", "Ceramics")
+	arden.press("[role=dialog] button", "Remove")
+	arden.gone("#board button[data-course=CER1]")
+	arden.says("section[aria-label='What happened'] li", "Ms Arden.*Ceramics I.*“By telephone with Ilse Quill.”")
+
+	more := "section[aria-label='Something more for this student'] "
+	arden.MustElement(more + "select").MustSelect("Enter a record")
+	arden.MustElement(more + "input[name=course]").MustInput("Algebra I")
+	arden.MustElement(more + "input[name=mark]").MustInput("excellent")
+	arden.MustElement(more + "textarea").MustInput("The report has come.")
+	arden.press(more+"button", "See what it would do")
+	arden.says("[role=alert]", "The mark is a number from 0 to 100")
+	arden.MustElement(more + "input[name=mark]").MustSelectAllText().MustInput("83")
+	arden.press(more+"button", "See what it would do")
+	arden.press(more+"button", "Enter it for 1 student")
+	arden.says("section[aria-label=Transcript] tr", "Algebra I · entered here\\s+earned elsewhere\\s+1\\s+83")
+	arden.says("[data-testid=status]", "In progress")
+	mara := s.as("mara.quill", desk)
+	mara.says("[data-testid=todo]", "Still to do: one credit more in Science and two alternates.|Still to do")
+	arden.press("section[aria-label='What was done before'] li button", "Take it back")
+	arden.MustElement("input[name=back]").MustInput("Another Quill.")
+	arden.press("form button", "^Take it back$")
+	arden.says("section[aria-label='What was done before'] li", "Taken back for 1 by Ms Arden")
+	arden.MustWait(`() => !document.querySelector("section[aria-label=Transcript]").innerText.includes("entered here")`)
+
+	// The whole workspace of the family is there too.
+	arden.press("aside button, #board button", "courses fit|see what fits")
+	arden.says("header a", "Back to the student")
+	arden.find("Tidal Ecology")
+	arden.press("aside button", "Request")
+	arden.says("#board button", "Tidal Ecology")
+	mara.says("#board button", "Tidal Ecology")
+	arden.press("header a", "Back to the student")
+	arden.says("h1", "Mara Quill, entering grade 10")
+	s.as("ms.arden", phone).accessible("the caseload on a phone")
+}

@@ -11,7 +11,7 @@ const parts: Record<string, string[]> = {
   print: ['calendar', 'date', 'paper', 'worksheet'],
   reminder: ['reminder'],
   teacher: ['teach'],
-  staff: ['caseload', 'data', 'panel', 'people', 'prepare', 'together'],
+  staff: ['caseload', 'data', 'file', 'panel', 'people', 'prepare', 'together'],
 };
 
 /** Gives a part of the English locale file: en.json?part=student. */

@@ -76,6 +76,16 @@ func screens(name string) bool {
 		}
 		name = "/" + after
 	}
+	if rest, ok := strings.CutPrefix(name, "/student/"); ok { // a student for the school, and a screen of the sheet
+		student, screen, more := strings.Cut(rest, "/")
+		if student == "" || !more {
+			return student != ""
+		}
+		if name, ok = strings.CutPrefix(screen, "sheet"); !ok {
+			return false
+		}
+		name = path.Clean("/" + name)
+	}
 	if code, ok := strings.CutPrefix(name, "/course/"); ok { // a course of the catalog, whatever its code
 		return code != ""
 	}

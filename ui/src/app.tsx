@@ -15,6 +15,7 @@ import { SignIn } from './signin';
 const Student = lazy(() => import('./student/student'));
 const Family = lazy(() => import('./family/family'));
 const Counselor = lazy(() => import('./counselor/caseload'));
+const StudentDesk = lazy(() => import('./counselor/student'));
 const Prepare = lazy(() => import('./counselor/prepare'));
 const People = lazy(() => import('./office/people'));
 const Data = lazy(() => import('./office/data'));
@@ -120,6 +121,9 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
         {at === '/data' ? <Data at={person} /> : <People at={person} />}
       </>
     );
+  const student = /^\/student\/([^/]+)/.exec(at)?.[1];
+  if ((desk?.job === 'counselor' || desk?.job === 'office') && person && student)
+    return <StudentDesk key={student} person={person} student={decodeURIComponent(student)} />;
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person && at === '/prepare') return <Prepare person={person} />;
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person) return <Counselor person={person} />;
   if (desk?.job === 'teacher' && person) return <Classes person={person} />;

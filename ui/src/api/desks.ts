@@ -70,3 +70,4 @@ export const useBatches = (at: Year, student?: string) =>
   });
 
 export const chooseCohort = (at: Year, body: Choosing) => ask(api.POST('/api/schools/{school}/years/{year}/cohort', { params: { path: path(at) }, body }));
+export type RecordView = Schema['RecordView'];

@@ -3,6 +3,7 @@ import { type FormEvent, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Decision, type Entry, type Place, type Settling, type Sheet, acts, placeOf, useAct, useSheet } from '../api/client';
 import { errorWords } from '../errors';
+import { Link } from 'wouter';
 import { Answered } from '../kit/answered';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { ClaimFile } from '../kit/claimfile';
@@ -22,7 +23,7 @@ type Errand = Pick<Settling, 'course' | 'kind' | 'done'>;
 type Asked = { answer: Decision['answer']; entry: Entry; claim?: number };
 
 /** One student beside the caseload: what waits for a decision, the year in short, and the acts. */
-export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
+export function Panel(props: { book: Book; place: Place; short?: boolean; onNext: () => void }) {
   const { t } = useTranslation();
   const client = useQueryClient();
   const { book, place } = props;
@@ -59,9 +60,14 @@ export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
   };
   return (
     <>
-      <h2 className="font-head text-xl font-medium">
-        {s.student.given} {s.student.family}
-      </h2>
+      {!props.short && (
+        <h2 className="flex items-baseline gap-4 font-head text-xl font-medium">
+          {s.student.given} {s.student.family}
+          <Link href={`/student/${encodeURIComponent(s.student.id)}`} className="font-read text-base inked-link">
+            {t('panel.whole')}
+          </Link>
+        </h2>
+      )}
       <p className="mb-2 text-sm text-soft">
         {t('panel.sub', {
           grade: s.student.grade,
@@ -79,30 +85,34 @@ export function Panel(props: { book: Book; place: Place; onNext: () => void }) {
       {stopped.map((e) => (
         <Question key={e.course} book={book} sheet={s} entry={e} onAsk={setAsked} />
       ))}
-      <ul className="my-2 grid gap-1" style={{ gridTemplateColumns: `repeat(${book.catalog.terms.length}, minmax(0, 1fr))`, gridAutoFlow: 'row dense' }}>
-        {[...s.requests]
-          .sort((a, b) => b.terms.length - a.terms.length)
-          .map((e) => (
-            <li
-              key={e.course}
-              title={entryLine(t, book, s, e)}
-              className="truncate rounded-sm border border-l-4 border-line bg-card px-2 py-0.5 text-sm"
-              style={{
-                borderLeftColor: subjectTab(book.course(e.course)?.subject ?? '').hue,
-                gridColumn: e.terms.length > 1 ? `span ${e.terms.length}` : (e.terms[0] ?? 0) + 1,
-              }}
-            >
-              {book.title(e.course)}{' '}
-              <span className="text-soft">
-                {e.assigned ? `· ${t('family.required')}` : e.recommends ? `· ${t('entry.recommended', { who: e.recommends })}` : ''}
-              </span>
-            </li>
-          ))}
-      </ul>
-      <p className="text-sm text-soft">
-        <b className="font-semibold text-ink">{t('panel.alternates')}</b>{' '}
-        {s.alternates.map((e) => `${e.rank} ${book.title(e.course)}`).join(' · ') || t('submit.nothing')}
-      </p>
+      {!props.short && (
+        <>
+          <ul className="my-2 grid gap-1" style={{ gridTemplateColumns: `repeat(${book.catalog.terms.length}, minmax(0, 1fr))`, gridAutoFlow: 'row dense' }}>
+            {[...s.requests]
+              .sort((a, b) => b.terms.length - a.terms.length)
+              .map((e) => (
+                <li
+                  key={e.course}
+                  title={entryLine(t, book, s, e)}
+                  className="truncate rounded-sm border border-l-4 border-line bg-card px-2 py-0.5 text-sm"
+                  style={{
+                    borderLeftColor: subjectTab(book.course(e.course)?.subject ?? '').hue,
+                    gridColumn: e.terms.length > 1 ? `span ${e.terms.length}` : (e.terms[0] ?? 0) + 1,
+                  }}
+                >
+                  {book.title(e.course)}{' '}
+                  <span className="text-soft">
+                    {e.assigned ? `· ${t('family.required')}` : e.recommends ? `· ${t('entry.recommended', { who: e.recommends })}` : ''}
+                  </span>
+                </li>
+              ))}
+          </ul>
+          <p className="text-sm text-soft">
+            <b className="font-semibold text-ink">{t('panel.alternates')}</b>{' '}
+            {s.alternates.map((e) => `${e.rank} ${book.title(e.course)}`).join(' · ') || t('submit.nothing')}
+          </p>
+        </>
+      )}
       <SinceSubmitted book={book} sheet={s} />
       <Remarks book={book} sheet={s} kinds={[]} />
       {s.errands.length > 0 && (

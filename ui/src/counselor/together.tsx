@@ -1,8 +1,9 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import type { TFunction } from 'i18next';
 import { type FormEvent, useId, useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { Year } from '../api/client';
-import { type Batching, type SheetOutcome, doBatch, takeBack, tryBatch } from '../api/desks';
+import { type Batching, type RecordView, type SheetOutcome, doBatch, takeBack, tryBatch } from '../api/desks';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
 import type { Book } from '../words';
@@ -23,11 +24,27 @@ const chunk = 100;
 
 const field = 'min-h-9 rounded border border-edge bg-paper px-2 max-desk:min-h-11';
 
+/** Why an act cannot be tried; a field of a record is named. */
+function trialWords(t: TFunction, error: unknown) {
+  const { code, param } = (error as { problem?: { code?: string; param?: string } }).problem ?? {};
+  return code === 'bad-record' ? t(`together.bad.${param}`) : errorWords(t, error);
+}
+
 /** What is about to be done, without with whom. */
 type Act = Omit<Batching, 'sheets' | 'batch'>;
 
 /** One act on many sheets: what it is, whom it would concern and whom it leaves out and why, before it is done; then it can be taken back. */
-export function Together(props: { at: Year; book: Book; students: Student[]; kinds: Kind[]; first?: Kind; about?: string; onClose?: () => void }) {
+export function Together(props: {
+  at: Year;
+  book: Book;
+  students: Student[];
+  kinds: Kind[];
+  first?: Kind;
+  about?: string;
+  head?: string;
+  mends?: RecordView;
+  onClose?: () => void;
+}) {
   const { t } = useTranslation();
   const client = useQueryClient();
   const { at, book, students, kinds } = props;
@@ -77,6 +94,20 @@ export function Together(props: { at: Year; book: Book; students: Student[]; kin
       fixed: form.get('fixed') !== null || undefined,
       message: text('message') || undefined,
       reason: text('reason') || undefined,
+      record:
+        kind === 'record'
+          ? {
+              record: props.mends?.id,
+              course: code('course'),
+              title: code('course') === text('course') ? text('course') : undefined,
+              subject: text('subject') || undefined,
+              schoolYear: text('schoolYear'),
+              term: text('term') || undefined,
+              credits: text('credits') || undefined,
+              mark: text('mark') || undefined,
+              outcome: text('outcome') as RecordView['outcome'],
+            }
+          : undefined,
     };
     setAct(next);
     setOut([]);
@@ -85,9 +116,9 @@ export function Together(props: { at: Year; book: Book; students: Student[]; kin
   }
 
   return (
-    <section aria-label={t('together.head', { count: students.length })}>
+    <section aria-label={props.head ?? t('together.head', { count: students.length })}>
       <div className="flex items-baseline gap-3">
-        <h2 className="font-head text-xl font-medium">{t('together.head', { count: students.length })}</h2>
+        <h2 className="font-head text-xl font-medium">{props.head ?? t('together.head', { count: students.length })}</h2>
         {props.onClose && (
           <button type="button" className="ml-auto min-h-7 inked-link" onClick={props.onClose}>
             {t('together.close')}
@@ -107,13 +138,13 @@ export function Together(props: { at: Year; book: Book; students: Student[]; kin
             </select>
           </label>
           <p className="mt-1 mb-2 text-sm text-soft">{t(`together.note.${kind}`)}</p>
-          <Fields key={kind} kind={kind} book={book} about={props.about} />
+          <Fields key={kind} kind={kind} book={book} about={props.about} mends={props.mends} />
           <Button type="submit" tone="dark" className="mt-2" disabled={trial.isPending || work.isPending || students.length === 0}>
             {trial.isPending ? t('working') : t('together.look')}
           </Button>
         </form>
       )}
-      <Refusal text={trial.error ? errorWords(t, trial.error) : undefined} />
+      <Refusal text={trial.error ? trialWords(t, trial.error) : undefined} />
       {act && trial.data && !work.data && (
         <div className="mt-3">
           <h3 className="font-semibold" role="status">
@@ -146,20 +177,13 @@ export function codeOf(book: Book, text: string) {
 }
 
 /** What an act needs beside whom it concerns. */
-export function Fields({ kind, book, about, course }: { kind: Kind; book: Book; about?: string; course?: string }) {
+function Fields({ kind, book, about, mends }: { kind: Kind; book: Book; about?: string; mends?: RecordView }) {
   const { t } = useTranslation();
   const id = useId();
   const courseField = (name: string, required: boolean) => (
     <label className="mt-1 block">
       {t(`together.${name}`)}
-      <input
-        name={name}
-        list={id}
-        required={required}
-        maxLength={100}
-        defaultValue={name === 'course' && course ? book.title(course) : undefined}
-        className={`${field} mt-0.5 block w-full`}
-      />
+      <input name={name} list={id} required={required} maxLength={100} className={`${field} mt-0.5 block w-full`} />
     </label>
   );
   return (
@@ -193,6 +217,7 @@ export function Fields({ kind, book, about, course }: { kind: Kind; book: Book; 
           </select>
         </label>
       )}
+      {kind === 'record' && <RecordFields id={id} book={book} mends={mends} />}
       {kind === 'permit' && (
         <>
           <label className="mt-1 block">
@@ -240,6 +265,45 @@ export function Fields({ kind, book, about, course }: { kind: Kind; book: Book; 
         ))}
       </datalist>
     </>
+  );
+}
+
+/** A record as it is entered, or as it stands where it is corrected. */
+function RecordFields({ id, book, mends }: { id: string; book: Book; mends: RecordView | undefined }) {
+  const { t } = useTranslation();
+  const start = book.catalog.year - 1;
+  const text = (name: 'course' | 'subject' | 'schoolYear' | 'term' | 'credits' | 'mark', value: string | undefined, required: boolean, width: string) => (
+    <label className="block">
+      {t(`together.record.${name}`)}
+      <input
+        name={name}
+        list={name === 'course' ? id : undefined}
+        required={required}
+        maxLength={100}
+        defaultValue={value}
+        className={`${field} mt-0.5 block ${width}`}
+      />
+    </label>
+  );
+  return (
+    <div className="flex flex-wrap gap-3">
+      {text('course', mends?.title, true, 'w-64')}
+      {text('subject', mends?.subjects[0], false, 'w-40')}
+      {text('schoolYear', mends?.schoolYear ?? `${start}-${String((start + 1) % 100).padStart(2, '0')}`, true, 'w-24')}
+      {text('term', mends?.term, false, 'w-20')}
+      {text('credits', mends && String(mends.credits), false, 'w-20')}
+      {text('mark', mends?.mark === undefined ? undefined : String(mends.mark), false, 'w-20')}
+      <label className="block">
+        {t('together.record.outcome')}
+        <select name="outcome" defaultValue={mends?.outcome ?? 'transfer'} className={`${field} mt-0.5 block`}>
+          {(['earned', 'transfer', 'inProgress', 'failed', 'withdrawn'] as const).map((o) => (
+            <option key={o} value={o}>
+              {t(`file.outcome.${o}`)}
+            </option>
+          ))}
+        </select>
+      </label>
+    </div>
   );
 }
 

@@ -24,6 +24,7 @@ export interface Desk {
   busy: boolean;
   waiting: Waiting[]; // changes that are not made yet
   place: Place;
+  reason?: string; // why somebody of the school does it for the family
 }
 
 /** Whether the reader may put a course on the sheet or take it off: the summer round has its own time. */

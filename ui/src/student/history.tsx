@@ -10,15 +10,16 @@ import { actWords } from './changes';
 import type { Desk } from './desk';
 import './laterwords';
 
-/** What happened to the sheet, in words, and what was on it then; an earlier state can be brought back. */
-export default function HistoryPage({ desk }: { desk: Desk }) {
-  const { t, i18n } = useTranslation();
-  const { book, sheet, place } = desk;
-  const history = useQuery({
+const useHistory = ({ place, sheet }: Desk) =>
+  useQuery({
     queryKey: ['history', place.school, place.year, place.student, sheet.version],
     queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/sheet/history', { params: { path: place } })),
   });
-  const [open, setOpen] = useState<number>();
+
+/** What happened to the sheet, in words, and what was on it then; an earlier state can be brought back. */
+export default function HistoryPage({ desk }: { desk: Desk }) {
+  const { t } = useTranslation();
+  const history = useHistory(desk);
   if (history.error)
     return (
       <main id="page" className="p-6">
@@ -30,39 +31,52 @@ export default function HistoryPage({ desk }: { desk: Desk }) {
     <main id="page" className="mx-auto max-w-3xl px-4 pt-4 pb-12">
       <h1 className="mb-1">{t('history.head')}</h1>
       <p className="mb-3 text-soft">{t(history.data.length ? 'history.note' : 'history.none')}</p>
-      <ol>
-        {history.data.map((h) => (
-          <li key={h.version} className="border-t border-line py-1.5">
-            <div className="flex flex-wrap items-baseline gap-x-3">
-              <span className="w-44 shrink-0 text-sm text-soft">{when(h.at, sheet.status.window?.zone)}</span>
-              <span className="min-w-0 flex-1">
-                <b className="font-semibold">{h.actor}</b> {happeningWords(t, book, h)}
-              </span>
-              {h.kind === 'submit' && h.receipt && (
-                <a
-                  className="inline-flex min-h-6 items-center text-sm inked-link"
-                  href={`${studentPath(desk.place)}/sheet/paper.pdf?receipt=${encodeURIComponent(h.receipt)}&language=${i18n.language}`}
-                  download={`${h.receipt}.pdf`}
-                >
-                  {t('history.paper', { receipt: h.receipt })}
-                </a>
-              )}
-              {h.version < sheet.version && (
-                <button
-                  type="button"
-                  aria-expanded={open === h.version}
-                  className="min-h-6 text-sm inked-link"
-                  onClick={() => setOpen(open === h.version ? undefined : h.version)}
-                >
-                  {t('history.look')}
-                </button>
-              )}
-            </div>
-            {open === h.version && <Then desk={desk} version={h.version} />}
-          </li>
-        ))}
-      </ol>
+      <Happenings desk={desk} />
     </main>
+  );
+}
+
+/** The list of it. */
+export function Happenings({ desk }: { desk: Desk }) {
+  const { t, i18n } = useTranslation();
+  const { book, sheet } = desk;
+  const history = useHistory(desk);
+  const [open, setOpen] = useState<number>();
+  if (history.error) return <Refusal text={errorWords(t, history.error)} />;
+  if (!history.data) return <Loading />;
+  return (
+    <ol>
+      {history.data.map((h) => (
+        <li key={h.version} className="border-t border-line py-1.5">
+          <div className="flex flex-wrap items-baseline gap-x-3">
+            <span className="w-44 shrink-0 text-sm text-soft">{when(h.at, sheet.status.window?.zone)}</span>
+            <span className="min-w-0 flex-1">
+              <b className="font-semibold">{h.actor}</b> {happeningWords(t, book, h)}
+            </span>
+            {h.kind === 'submit' && h.receipt && (
+              <a
+                className="inline-flex min-h-6 items-center text-sm inked-link"
+                href={`${studentPath(desk.place)}/sheet/paper.pdf?receipt=${encodeURIComponent(h.receipt)}&language=${i18n.language}`}
+                download={`${h.receipt}.pdf`}
+              >
+                {t('history.paper', { receipt: h.receipt })}
+              </a>
+            )}
+            {h.version < sheet.version && (
+              <button
+                type="button"
+                aria-expanded={open === h.version}
+                className="min-h-6 text-sm inked-link"
+                onClick={() => setOpen(open === h.version ? undefined : h.version)}
+              >
+                {t('history.look')}
+              </button>
+            )}
+          </div>
+          {open === h.version && <Then desk={desk} version={h.version} />}
+        </li>
+      ))}
+    </ol>
   );
 }
 

@@ -22,9 +22,10 @@ interface Made {
 /**
  * Makes changes to a sheet one after the other. Those that do not reach the server wait in this browser, also over a reload, and are
  * made when it is reached again. Where the sheet was changed by somebody else meanwhile, an addition or a removal that still means the
- * same is made on top of it; about anything else, and what is refused after waiting, the person decides.
+ * same is made on top of it; about anything else, and what is refused after waiting, the person decides. Who makes changes for the family
+ * gives a reason, which goes with each.
  */
-export function useKeeping(place: Place, book: Book | undefined, sheet: Sheet | undefined) {
+export function useKeeping(place: Place, book: Book | undefined, sheet: Sheet | undefined, reason?: string) {
   const { t } = useTranslation();
   const me = useMe();
   const name = keptKey(me.data?.username ?? '', place);
@@ -92,9 +93,11 @@ export function useKeeping(place: Place, book: Book | undefined, sheet: Sheet | 
   const send = useCallback(() => void once(name, flush), [flush, name]);
 
   const change = useCallback<Change>(
-    (edit, sure) => {
+    (wish, sure) => {
       const before = current.current;
       if (!before || !book) return;
+      const edit = reason ? { ...wish, reason } : wish;
+      if (before.acts.edit.reason && !reason) return setNotice(t('error.needs-reason'));
       const { items, base, moved } = readKept<Waiting>(name);
       const open = items.filter((i) => !i.stopped);
       if (edit.act === 'undo' && open.at(-1)?.late) {
@@ -111,7 +114,7 @@ export function useKeeping(place: Place, book: Book | undefined, sheet: Sheet | 
       putKept(name, { items: [...items, item], base: fresh ? before.version : base, moved: fresh ? false : moved });
       send();
     },
-    [book, name, send],
+    [book, name, send, reason, t],
   );
   const tell = useCallback(
     (key: string, what: 'make' | 'leave') => {

@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useState } from 'react';
+import { type ReactNode, useEffect, useMemo, useState } from 'react';
 import { useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { Route, Router, Switch, useRouter } from 'wouter';
@@ -18,8 +18,14 @@ import { Pages } from './pages';
 import { WaitingBand } from './waiting';
 import './words';
 
+/** Somebody of the school who works on a sheet for the family: why, and where that is written. */
+export interface By {
+  reason: string;
+  bar: ReactNode;
+}
+
 /** A student's screens. A guardian who edits has the same, with a way back. A draft has the year alone. */
-export default function Student({ place, back }: { place: Place; back?: { to: string; label: string } }) {
+export default function Student({ place, back, by }: { place: Place; back?: { to: string; label: string }; by?: By }) {
   const { t } = useTranslation();
   const { base } = useRouter();
   return (
@@ -32,13 +38,13 @@ export default function Student({ place, back }: { place: Place; back?: { to: st
         )}
       </Route>
       <Route>
-        <Workspace place={place} back={back} />
+        <Workspace place={place} back={back} by={by} />
       </Route>
     </Switch>
   );
 }
 
-function Workspace({ place, back }: { place: Place; back?: { to: string; label: string } }) {
+function Workspace({ place, back, by }: { place: Place; back?: { to: string; label: string }; by?: By }) {
   const { t } = useTranslation();
   const client = useQueryClient();
   const catalog = useCatalog(place);
@@ -47,7 +53,7 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
   const [help, setHelp] = useState(false);
   const book = useMemo(() => catalog.data && bookOf(catalog.data), [catalog.data]);
 
-  const keeping = useKeeping(place, book, sheet.data);
+  const keeping = useKeeping(place, book, sheet.data, by?.reason);
   const { change, busy, waiting, notice, made, asked, setAsked } = keeping;
   useEffect(() => {
     const signs = ['pointermove', 'pointerdown', 'keydown'] as const;
@@ -98,6 +104,7 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
     busy,
     waiting,
     place,
+    reason: by?.reason,
   };
   const { keptAt } = sheet.data.status;
   const late = waiting.some((w) => !w.stopped);
@@ -158,6 +165,7 @@ function Workspace({ place, back }: { place: Place; back?: { to: string; label: 
       {waiting.length > 0 && (
         <WaitingBand desk={desk} signedOut={keeping.signedOut} onTell={keeping.tell} onSignIn={() => void client.invalidateQueries({ queryKey: keys.me })} />
       )}
+      {by?.bar}
       <Pages desk={desk} />
       <div className="no-print pointer-events-none fixed inset-x-0 bottom-3 z-20 flex justify-center px-3">
         <div className="pointer-events-auto max-w-xl">

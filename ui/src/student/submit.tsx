@@ -142,7 +142,7 @@ export default function SubmitPage({ desk }: { desk: Desk }) {
       <Loose desk={desk} />
       <div className="no-print flex flex-wrap gap-2">
         {(may.allowed || may.why === 'not-ready') && (
-          <Button tone="chief" disabled={submit.isPending} onClick={() => submit.mutate({ version: sheet.version, agreed })}>
+          <Button tone="chief" disabled={submit.isPending} onClick={() => submit.mutate({ version: sheet.version, agreed, reason: desk.reason })}>
             {submit.isPending ? t('working') : s.receipt ? t('submit.again') : t('submit.button')}
           </Button>
         )}

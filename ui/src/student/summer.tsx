@@ -64,8 +64,13 @@ export default function Summer({ desk, onOpen, onFind }: { desk: Desk; onOpen: (
           )}
         </p>
       )}
-      {may.allowed && !may.reason && !sheet.draft && (
-        <Button tone="dark" className="mt-1.5" disabled={submit.isPending || desk.waiting.length > 0} onClick={() => submit.mutate({ version: sheet.version })}>
+      {may.allowed && (!may.reason || desk.reason) && !sheet.draft && (
+        <Button
+          tone="dark"
+          className="mt-1.5"
+          disabled={submit.isPending || desk.waiting.length > 0}
+          onClick={() => submit.mutate({ version: sheet.version, reason: desk.reason })}
+        >
           {t(round?.receipt ? 'summer.again' : 'summer.submit')}
         </Button>
       )}

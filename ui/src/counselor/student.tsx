@@ -1,0 +1,116 @@
+import { type ReactNode, lazy, useMemo, useState } from 'react';
+import { useTranslation } from 'react-i18next';
+import { Route, Router, Switch, useLocation } from 'wouter';
+import { type Person, type Place, useCatalog, useSheet } from '../api/client';
+import { errorWords } from '../errors';
+import { Loading, Refusal } from '../kit/controls';
+import { Header } from '../kit/header';
+import { Late } from '../kit/late';
+import { counselorPages, officePages } from '../kit/pages';
+import { bookOf, statusWords } from '../words';
+import { Done } from './done';
+import { Panel } from './panel';
+import { Family, OnRecord } from './record';
+import { Together } from './together';
+import '../kit/staff';
+
+const Student = lazy(() => import('../student/student'));
+const OnePage = lazy(() => import('../student/onepage'));
+
+/** One student for whoever decides: on one page, or the sheet as the family works on it, each act with a reason. */
+export default function StudentDesk({ person, student }: { person: Person; student: string }) {
+  const { t } = useTranslation();
+  const [reason, setReason] = useState('');
+  const place = useMemo(() => ({ school: person.school, year: person.year, student }), [person.school, person.year, student]);
+  const bar = (
+    <label className="no-print flex flex-wrap items-center gap-2 border-b border-line bg-wash px-4 py-1.5 desk:px-6">
+      <span>{t('file.instead')}</span>
+      <input
+        value={reason}
+        onChange={(event) => setReason(event.target.value)}
+        maxLength={1000}
+        placeholder={t('file.why')}
+        aria-label={t('file.why')}
+        className="min-h-8 min-w-60 flex-1 rounded border border-edge bg-card px-2 placeholder:text-soft max-desk:min-h-11"
+      />
+    </label>
+  );
+  const base = `/student/${encodeURIComponent(student)}`;
+  return (
+    <Switch>
+      <Route path={`${base}/sheet/*?`}>
+        <Router base={`${base}/sheet`}>
+          <Late fallback={<Loading />}>
+            <Student place={place} back={{ to: `~${base}`, label: t('file.back') }} by={{ reason: reason.trim(), bar }} />
+          </Late>
+        </Router>
+      </Route>
+      <Route>
+        <File person={person} place={place} reason={reason.trim()} bar={bar} base={base} />
+      </Route>
+    </Switch>
+  );
+}
+
+function File({ person, place, reason, bar, base }: { person: Person; place: Place; reason: string; bar: ReactNode; base: string }) {
+  const { t } = useTranslation();
+  const [, go] = useLocation();
+  const catalog = useCatalog(place);
+  const sheet = useSheet(place);
+  const error = catalog.error ?? sheet.error;
+  if (error && !sheet.data) return <Refusal text={errorWords(t, error)} />;
+  if (!catalog.data || !sheet.data) return <Loading />;
+  const book = bookOf(catalog.data);
+  const s = sheet.data;
+  const { state, next } = statusWords(t, s);
+  return (
+    <>
+      <Header
+        pages={person.job === 'office' ? officePages(t) : counselorPages(t)}
+        where={t('header.schoolYear', { school: book.catalog.name, year: book.catalog.label })}
+      >
+        <span data-testid="status">
+          <b className="font-semibold text-ink">{state}</b> · {next}
+        </span>
+      </Header>
+      {s.acts.edit.allowed && bar}
+      <main id="page" className="px-4 pt-3 pb-16 desk:px-6">
+        <h1 className="mb-2">{t('file.head', { name: `${s.student.given} ${s.student.family}`, grade: s.student.grade })}</h1>
+        <Late fallback={<Loading />}>
+          <OnePage
+            place={place}
+            reason={reason}
+            onFind={() => go(`${base}/sheet/`)}
+            history={t('panel.history')}
+            beside={
+              <section aria-label={t('file.decide')} className="min-w-0 desk:border-l desk:border-line desk:pl-6">
+                <Panel book={book} place={place} short onNext={() => go('/')} />
+              </section>
+            }
+            left={<OnRecord book={book} place={place} decides={s.acts.decide.allowed} version={s.version} />}
+            right={
+              <>
+                <Family place={place} sheet={s} />
+                {s.acts.decide.allowed && (
+                  <div className="mt-6">
+                    <Together
+                      at={place}
+                      book={book}
+                      students={[{ ...s.student, version: s.version }]}
+                      kinds={['assign', 'takeOff', 'exempt', 'permit', 'place', 'waive', 'record', 'remind']}
+                      head={t('file.more')}
+                    />
+                  </div>
+                )}
+                <section className="mt-6" aria-label={t('prepare.before')}>
+                  <h2 className="mb-1 font-semibold">{t('prepare.before')}</h2>
+                  <Done at={place} book={book} student={place.student} />
+                </section>
+              </>
+            }
+          />
+        </Late>
+      </main>
+    </>
+  );
+}
