@@ -46,6 +46,8 @@ type Bundle struct {
 	passed  map[string]bool // the ids of all rows of sections: also those that take no part, or are bad
 	dated   bool
 	lean    bool
+	foreign bool
+	without map[string]map[int]bool
 }
 
 // An Option says how a bundle is read.
@@ -86,11 +88,14 @@ func Open(name string, options ...Option) (*Bundle, error) {
 // ErrNotZip says that what should be a zip file is none.
 var ErrNotZip = errors.New("this is not a zip file, or not a whole one")
 
-// OpenZip reads a bundle from the bytes of a zip file. The error is ErrNotZip or as for Open.
+// OpenZip reads a bundle from the bytes of a zip file, or of a workbook. The error is ErrNotZip or as for Open.
 func OpenZip(text []byte, options ...Option) (*Bundle, error) {
 	archive, err := zip.NewReader(bytes.NewReader(text), int64(len(text)))
 	if err != nil {
 		return nil, ErrNotZip
+	}
+	if isWorkbook(archive) {
+		return openWorkbook(text, options...)
 	}
 	return Read(within(archive), options...)
 }
@@ -134,13 +139,15 @@ func ReadFiles(files []File) (*Bundle, error) {
 		}
 		texts[files[i].Name] = text
 	}
-	return read(slices.Sorted(maps.Keys(texts)), func(name string) ([]byte, error) {
-		text, ok := texts[name]
-		if !ok {
-			return nil, fs.ErrNotExist
-		}
-		return text, nil
-	})
+	return read(slices.Sorted(maps.Keys(texts)), func(name string) ([]byte, error) { return texted(texts, name) })
+}
+
+func texted(texts map[string][]byte, name string) ([]byte, error) {
+	text, ok := texts[name]
+	if !ok {
+		return nil, fs.ErrNotExist
+	}
+	return text, nil
 }
 
 func read(names []string, file func(name string) ([]byte, error), options ...Option) (*Bundle, error) {
@@ -159,7 +166,7 @@ func read(names []string, file func(name string) ([]byte, error), options ...Opt
 	} else if err != nil {
 		return nil, fmt.Errorf("policy.json: %w", err)
 	}
-	b.PolicyText = text
+	b.PolicyText = b.plain("policy.json", text)
 	reads := specs
 	if b.dated {
 		reads = slices.Concat(specs, datedSpecs)
@@ -176,7 +183,8 @@ func read(names []string, file func(name string) ([]byte, error), options ...Opt
 		} else if err != nil {
 			return nil, fmt.Errorf("%s: %w", s.name, err)
 		}
-		b.Tables[s.name] = readTable(s, text, b.lean && ofPeople[s.name], func(line int, column, format string, args ...any) {
+		text = b.plain(s.name, text)
+		b.Tables[s.name] = readTable(s, text, b.comma(s.name, text), b.lean && ofPeople[s.name], b.without[s.name], func(line int, column, format string, args ...any) {
 			b.Problems = append(b.Problems, Problem{s.name, line, column, fmt.Sprintf(format, args...)})
 		})
 	}

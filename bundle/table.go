@@ -161,10 +161,10 @@ func readFile(fsys fs.FS, name string, left int) ([]byte, error) {
 
 // readTable parses a CSV file and checks its header; bad is told of each row that cannot be read, which is left out. Where the table
 // is lean, rows are read when they are visited, and only once.
-func readTable(s *fileSpec, text []byte, lean bool, bad func(line int, column, format string, args ...any)) *Table {
+func readTable(s *fileSpec, text []byte, comma rune, lean bool, without map[int]bool, bad func(line int, column, format string, args ...any)) *Table {
 	t := &Table{Name: s.name, columns: map[string]int{}, Deleted: map[string]bool{}}
 	in := csv.NewReader(bufio.NewReader(bytes.NewReader(bytes.TrimPrefix(text, []byte("\xef\xbb\xbf")))))
-	in.FieldsPerRecord = -1
+	in.FieldsPerRecord, in.Comma = -1, comma
 	header, err := in.Read()
 	if err != nil {
 		bad(1, "", "has no header row")
@@ -191,7 +191,7 @@ func readTable(s *fileSpec, text []byte, lean bool, bad func(line int, column, f
 		in.ReuseRecord = true
 		t.unread = func(visit func(*Row)) {
 			once := interner{}
-			t.scan(in, bad, func(line int, cells []string) {
+			t.scan(in, without, bad, func(line int, cells []string) {
 				for i, cell := range cells {
 					if s.name != "users.csv" { // where little is the same
 						cells[i] = once.of(cell)
@@ -204,7 +204,7 @@ func readTable(s *fileSpec, text []byte, lean bool, bad func(line int, column, f
 			t.unread = func(func(*Row)) {}
 		}
 	default:
-		t.scan(in, bad, func(line int, cells []string) { t.Rows = append(t.Rows, Row{line, cells}) })
+		t.scan(in, without, bad, func(line int, cells []string) { t.Rows = append(t.Rows, Row{line, cells}) })
 	}
 	return t
 }
@@ -232,8 +232,8 @@ func (n interner) of(text string) string {
 	return have
 }
 
-// scan reads rows.
-func (t *Table) scan(in *csv.Reader, bad func(line int, column, format string, args ...any), visit func(line int, cells []string)) {
+// scan reads rows, but for those that are to be left out.
+func (t *Table) scan(in *csv.Reader, without map[int]bool, bad func(line int, column, format string, args ...any), visit func(line int, cells []string)) {
 	for {
 		cells, err := in.Read()
 		if errors.Is(err, io.EOF) {
@@ -241,6 +241,9 @@ func (t *Table) scan(in *csv.Reader, bad func(line int, column, format string, a
 		}
 		var syntax *csv.ParseError
 		if errors.As(err, &syntax) {
+			if without[syntax.StartLine] {
+				continue
+			}
 			bad(syntax.StartLine, "", "is not a CSV row: %v at character %d", syntax.Err, syntax.Column)
 			continue
 		}
@@ -249,6 +252,9 @@ func (t *Table) scan(in *csv.Reader, bad func(line int, column, format string, a
 			return
 		}
 		line, _ := in.FieldPos(0)
+		if without[line] {
+			continue
+		}
 		if len(cells) != len(t.Header) {
 			bad(line, "", "has %d cells, the header has %d", len(cells), len(t.Header))
 			continue

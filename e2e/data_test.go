@@ -51,13 +51,13 @@ func TestTheOfficeTakesDataIn(t *testing.T) {
 	p.press("nav a", "Data")
 	p.says("h1", "No data have been taken in")
 	p.accessible("the data before anything")
-	choose := func(path string) { p.MustElement("input[type=file]").MustSetFiles(path) }
+	choose := func(paths ...string) { p.MustElement("input[type=file]").MustSetFiles(paths...) }
 	text := filepath.Join(t.TempDir(), "notes.txt")
 	if err := os.WriteFile(text, []byte("hello"), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	choose(text)
-	p.says("[role=alert]", "One zip file at a time")
+	p.says("[role=alert]", "Choose one zip file, one workbook")
 	// Nothing runs yet; it waits, and can be left.
 	choose(s.zip("school.zip", cell("records.csv", "title", "Renamed")))
 	p.says("h1", "school.zip waits for its turn")
@@ -74,16 +74,40 @@ func TestTheOfficeTakesDataIn(t *testing.T) {
 	p.says("td", "users.csv")
 	p.says("td", "king")
 	p.accessible("bad rows")
+	p.says("main a", "The bad rows as CSV")
+	p.press("main button", "Leave out one bad row|Leave out 1 bad row")
+	p.says("main", "1 row is left out")
+	p.press("main button", "Leave it")
 	choose(s.zip("good.zip", cell("records.csv", "title", "Renamed")))
 	p.says("h1", "^One of 60 students would change. Nothing has changed yet.")
 	p.says("main", "What would change in 2027-28")
+	p.press("section[aria-label='File by file'] button", "records.csv\\s+1 new, 1 gone|records.csv\\s+1 changed")
+	p.says("section[aria-label='File by file'] td", "Renamed")
 	p.accessible("what would change")
 	p.press("main button", "Take it in")
 	p.says("h1", "good.zip is taken in, with 60 students")
+	p.press("main button", "Undo this: take in what was there before")
+	p.says("h1", "^One of 60 students would change")
+	p.press("main button", "Take it in")
+	p.says("h1", "before-good.zip is taken in")
+	// The files of a folder come all at once.
+	folder := t.TempDir()
+	if err := bundle.Write(folder, storetest.Files()); err != nil {
+		t.Fatal(err)
+	}
+	files, err := filepath.Glob(filepath.Join(folder, "*.*"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	choose(files...)
+	p.says("h1", "Nothing would change|would change. Nothing has changed yet")
+	p.press("main button", "Leave it")
+	p.press("main button", "Write a workbook")
+	p.says("li", "pellworth-2027-28.xlsx, to give out: done")
 	p.press("main button", "Write the zip file")
 	p.says("main a", "Take the file")
 	p.says("li", "pellworth-2027-28.zip, to give out: done")
 	p.language("es")
-	p.says("h1", "good.zip está incorporado, con 60 estudiantes")
+	p.says("h1", "carpeta.zip|folder.zip|No ha cambiado nada|cambiado")
 	p.accessible("the data in Spanish")
 }

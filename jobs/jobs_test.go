@@ -301,7 +301,7 @@ func TestExport(t *testing.T) {
 	storetest.Parallel(t)
 	db := storetest.New(t)
 	p := start(t, db)
-	task, err := p.StartExport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year)
+	task, err := p.StartExport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, "zip")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -321,7 +321,7 @@ func TestOnlySoManyTasksAtOnce(t *testing.T) {
 	db := storetest.New(t)
 	s := school.New(db.Open(t), school.Options{Log: storetest.Quiet}) // nothing runs them
 	for n := range 5 {
-		_, err := s.StartExport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year)
+		_, err := s.StartExport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, "zip")
 		if got, want := school.CodeOf(err), map[bool]school.Code{true: school.TooManyTasks}[n == 4]; got != want {
 			t.Errorf("number %d gives %v", n, err)
 		}

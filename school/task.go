@@ -30,21 +30,33 @@ const (
 	TaskAgain TaskAct = "again" // let it begin again
 	TaskStop  TaskAct = "stop"
 	TaskTake  TaskAct = "file" // take the file it has made
+
+	TaskLeaveOut TaskAct = "leaveOut" // read on without the bad rows
+	TaskBadRows  TaskAct = "bad"      // take the list of bad rows
+	TaskUndo     TaskAct = "undo"     // take in what was there before
 )
 
 // Acts lists what may be done with a task.
-func (t *Task) Acts() []TaskAct {
+func (t *Task) Acts() (list []TaskAct) {
+	if t.Outcome.Bad > 0 && t.HasFile {
+		list = append(list, TaskBadRows)
+		if t.State == store.TaskRefused && t.Outcome.Why == whyBadRows && !t.LeftOut {
+			list = append(list, TaskLeaveOut)
+		}
+	}
 	switch {
 	case t.State == store.TaskAsking:
-		return []TaskAct{TaskGoOn, TaskStop}
+		list = append(list, TaskGoOn, TaskStop)
 	case t.State == store.TaskWaiting, t.State == store.TaskRunning && !t.Stop:
-		return []TaskAct{TaskStop}
+		list = append(list, TaskStop)
 	case t.State == store.TaskDone && t.Kind == "export" && t.HasFile:
-		return []TaskAct{TaskTake}
+		list = append(list, TaskTake)
 	case (t.State == store.TaskStopped || t.State == store.TaskFailed) && (t.Kind == "export" || t.HasFile):
-		return []TaskAct{TaskAgain}
+		list = append(list, TaskAgain)
+	case t.State == store.TaskDone && t.Kind == "import" && t.HasWas:
+		list = append(list, TaskUndo)
 	}
-	return nil
+	return list
 }
 
 // Outline is what a task has found or done.
@@ -55,7 +67,9 @@ type Outline struct {
 	Changed  int              `json:"changed,omitempty"`  // students of whom something differs
 	Gone     int              `json:"gone,omitempty"`     // students who are here and not in the data; they stay
 	Files    []FileRows       `json:"files,omitempty"`    // of the bundle
-	Bad      int              `json:"bad,omitempty"`      // rows that cannot be read
+	Bad      int              `json:"bad,omitempty"`      // rows that cannot be read, or were left out
+	Diffs    []FileDiff       `json:"diffs,omitempty"`    // what changes, file by file
+	Policy   bool             `json:"policy,omitempty"`   // the rules change
 	Problems []bundle.Problem `json:"problems,omitempty"` // the first of them
 	Notices  []bundle.Problem `json:"notices,omitempty"`  // rows that can be read and should be looked at, the first of them
 	Kept     []string         `json:"kept,omitempty"`     // students whose sheets were worked on here and stay as they are, the first of them
@@ -63,6 +77,12 @@ type Outline struct {
 	Left     []string         `json:"left,omitempty"`     // requests that no bundle can hold, the first of them
 	Why      string           `json:"why,omitempty"`      // a code: why it was refused or has failed
 	What     string           `json:"what,omitempty"`     // which file, for missing-file and unreadable
+}
+
+// FileDiff is how a file differs, with how many ask for each course that changes or goes.
+type FileDiff struct {
+	bundle.FileDiff
+	Asked []int `json:"asked,omitempty"` // courses.csv: by row
 }
 
 // BadRow is a row of a bundle with what is wrong with it.
@@ -100,7 +120,7 @@ func (s *Service) MayManageData(ctx context.Context, by int64, school string, ye
 	return err
 }
 
-// StartImport begins to take in a school bundle that comes as a zip file: it is read and checked, and then asks whether it shall be
+// StartImport begins to take in a school bundle that comes as a zip file, or as a workbook with a sheet for each file: it is read and checked, and then asks whether it shall be
 // taken in; nothing changes before.
 func (s *Service) StartImport(ctx context.Context, by int64, school string, year int, name string, file []byte) (*Task, error) {
 	if !bytes.HasPrefix(file, []byte("PK")) {
@@ -109,9 +129,15 @@ func (s *Service) StartImport(ctx context.Context, by int64, school string, year
 	return s.start(ctx, by, school, year, "import", name, file)
 }
 
-// StartExport begins to write a school year as a bundle in a zip file.
-func (s *Service) StartExport(ctx context.Context, by int64, school string, year int) (*Task, error) {
-	return s.start(ctx, by, school, year, "export", fmt.Sprintf("%s-%s.zip", school, YearLabel(year)), nil)
+// Workbook is the media type of an XLSX workbook (ECMA-376).
+const Workbook = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+
+// StartExport begins to write a school year as a bundle in a zip file, or, in the form "xlsx", as a workbook with a sheet for each file.
+func (s *Service) StartExport(ctx context.Context, by int64, school string, year int, form string) (*Task, error) {
+	if form != "xlsx" {
+		form = "zip"
+	}
+	return s.start(ctx, by, school, year, "export", fmt.Sprintf("%s-%s.%s", school, YearLabel(year), form), nil)
 }
 
 func (s *Service) start(ctx context.Context, by int64, school string, year int, kind, name string, file []byte) (*Task, error) {
@@ -200,6 +226,43 @@ func (s *Service) say(ctx context.Context, by int64, school string, year int, id
 		return nil, err
 	}
 	return s.task(ctx, school, id)
+}
+
+// LeaveOutBadRows reads an import that was refused again, without its bad rows; it then asks as others do.
+func (s *Service) LeaveOutBadRows(ctx context.Context, by int64, school string, year int, id int64) (*Task, error) {
+	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) { return q.LeaveOut(ctx, school, id) })
+}
+
+// UndoImport begins to take in what was there before an import, which must be the last that was done: it is read, checked and asks like
+// any other. What was entered here since is kept as after every intake.
+func (s *Service) UndoImport(ctx context.Context, by int64, school string, year int, id int64) (*Task, error) {
+	tasks, err := s.Tasks(ctx, by, school, year)
+	if err != nil {
+		return nil, err
+	}
+	for _, t := range tasks { // the newest first
+		if t.Kind != "import" || t.State != store.TaskDone {
+			continue
+		}
+		if t.ID != id {
+			return nil, problem(GoneOn)
+		}
+		before, err := s.db.Queries().Beside(ctx, school, id, store.TaskBefore)
+		if err != nil {
+			return nil, asNotFound(err)
+		}
+		return s.start(ctx, by, school, year, "import", "before-"+t.Name, before)
+	}
+	return nil, problem(NotFound)
+}
+
+// BadRows gives the rows that an import could not read, as a CSV file.
+func (s *Service) BadRows(ctx context.Context, by int64, school string, year int, id int64) ([]byte, error) {
+	if err := s.MayManageData(ctx, by, school, year); err != nil {
+		return nil, err
+	}
+	content, err := s.db.Queries().Beside(ctx, school, id, store.TaskBad)
+	return content, asNotFound(err)
 }
 
 // TaskFile gives the file that a task has made, with its name.

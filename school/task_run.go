@@ -6,6 +6,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -131,7 +133,19 @@ func (s *Service) runImport(ctx context.Context, t *store.TaskRow, progress *run
 	if err != nil {
 		return "", Outline{}, err
 	}
-	b, err := bundle.OpenZip(file)
+	open := func(options ...bundle.Option) (*bundle.Bundle, error) {
+		return bundle.OpenZip(file, append(options, bundle.Foreign)...)
+	}
+	var left []bundle.Problem
+	b, err := open()
+	if err == nil && len(b.Problems) > 0 {
+		if err := s.keepBad(ctx, t, b); err != nil {
+			return "", Outline{}, err
+		}
+		if t.LeftOut {
+			b, left, err = bundle.LeaveOut(open)
+		}
+	}
 	var missing *bundle.MissingFileError
 	switch {
 	case errors.Is(err, bundle.ErrNotZip):
@@ -142,6 +156,9 @@ func (s *Service) runImport(ctx context.Context, t *store.TaskRow, progress *run
 		return store.TaskRefused, Outline{Why: whyUnreadable, What: err.Error()}, nil
 	}
 	o := outline(b)
+	if len(left) > 0 && len(b.Problems) == 0 {
+		o.Bad, o.Problems = len(left), first(left)
+	}
 	if len(b.Problems) > 0 {
 		return store.TaskRefused, o, nil
 	}
@@ -154,6 +171,9 @@ func (s *Service) runImport(ctx context.Context, t *store.TaskRow, progress *run
 	if !t.Agreed {
 		progress.at(stepCheck, 0, 0)
 		return s.lookBefore(ctx, b, o)
+	}
+	if err := s.keepBefore(ctx, t, b.Year.Start); err != nil {
+		return "", o, err
 	}
 	progress.at(stepWrite, 0, len(b.Pupils))
 	result, err := s.takeIn(ctx, b, func(done, total int) { progress.at(stepWrite, done, total) })
@@ -201,7 +221,79 @@ func (s *Service) lookBefore(ctx context.Context, b *bundle.Bundle, o Outline) (
 		delete(have, p.Student)
 	}
 	o.Gone = len(have)
+	if err := s.differs(ctx, b, &o); err != nil {
+		return "", o, err
+	}
 	return store.TaskAsking, o, nil
+}
+
+// shownDiff is how many rows of a file are shown with what changes.
+const shownDiff = 60
+
+// differs tells what changes, file by file and cell by cell.
+func (s *Service) differs(ctx context.Context, b *bundle.Bundle, o *Outline) error {
+	have, _, err := s.Export(ctx, b.SchoolID, b.Year.Start)
+	if CodeOf(err) == NotFound {
+		return nil // all of it is new
+	} else if err != nil {
+		return err
+	}
+	asked, err := s.db.Queries().Asked(ctx, b.SchoolID, b.Year.Start)
+	if err != nil {
+		return err
+	}
+	by := map[string]int{}
+	for _, x := range asked {
+		by[x.Course] = x.N
+	}
+	for _, f := range have {
+		o.Policy = o.Policy || f.Name == "policy.json" && !bytes.Equal(bytes.TrimSpace(f.Text), bytes.TrimSpace(b.PolicyText))
+	}
+	codes := map[string]string{} // by sourcedId, of what is there and what comes
+	for _, f := range have {
+		if id, code := slices.Index(f.Header, "sourcedId"), slices.Index(f.Header, "courseCode"); f.Name == "courses.csv" && id >= 0 && code >= 0 {
+			for _, row := range f.Rows {
+				codes[row[id]] = row[code]
+			}
+		}
+	}
+	for _, d := range bundle.Diff(have, b, shownDiff) {
+		out := FileDiff{FileDiff: d}
+		if d.Name == "courses.csv" {
+			for _, row := range d.Rows {
+				out.Asked = append(out.Asked, by[codes[row.Key]])
+			}
+		}
+		o.Diffs = append(o.Diffs, out)
+	}
+	return nil
+}
+
+// keepBefore keeps what is there before an import is taken in, unless that is kept already or nothing is there.
+func (s *Service) keepBefore(ctx context.Context, t *store.TaskRow, year int) error {
+	if t.HasWas {
+		return nil
+	}
+	files, _, err := s.Export(ctx, t.School, year)
+	if CodeOf(err) == NotFound {
+		return nil
+	} else if err != nil {
+		return err
+	}
+	var out bytes.Buffer
+	if err := bundle.WriteZip(&out, files); err != nil {
+		return err
+	}
+	return s.db.Queries().PutBeside(ctx, t.School, t.ID, store.TaskBefore, out.Bytes())
+}
+
+// keepBad keeps the bad rows of an import as a file.
+func (s *Service) keepBad(ctx context.Context, t *store.TaskRow, b *bundle.Bundle) error {
+	text, err := b.BadRows()
+	if err != nil {
+		return err
+	}
+	return s.db.Queries().PutBeside(ctx, t.School, t.ID, store.TaskBad, text)
 }
 
 func outline(b *bundle.Bundle) Outline {
@@ -244,7 +336,11 @@ func (s *Service) runExport(ctx context.Context, t *store.TaskRow, progress *run
 	}
 	progress.at(stepWrite, 0, rows)
 	var out bytes.Buffer
-	if err := bundle.WriteZip(&out, files); err != nil {
+	write := bundle.WriteZip
+	if strings.HasSuffix(t.Name, ".xlsx") {
+		write = bundle.WriteWorkbook
+	}
+	if err := write(&out, files); err != nil {
 		return "", o, err
 	}
 	if err := s.db.Queries().PutTaskFile(ctx, t.School, t.ID, out.Bytes()); err != nil {

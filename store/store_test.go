@@ -235,7 +235,7 @@ func TestBehindATransactionPooler(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = queue.Stop(context.WithoutCancel(t.Context())) })
-	task, err := cases.StartExport(t.Context(), d.Account(t, "office"), mara.School, mara.Year)
+	task, err := cases.StartExport(t.Context(), d.Account(t, "office"), mara.School, mara.Year, "zip")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -43,10 +43,13 @@ type TaskRow struct {
 	Begun   int        `db:"begun"`
 	Result  string     `db:"result"` // JSON
 	HasFile bool       `db:"has_file"`
+	LeftOut bool       `db:"leave_out"` // its bad rows are left out
+	HasWas  bool       `db:"has_was"`   // what was there before is kept
 }
 
 const taskColumns = `school_id, id, year, kind, name, state, agreed, by_account, by_name, made_at, ended_at, step, done, total, stop, begun, result,
-	EXISTS (SELECT 1 FROM task_file f WHERE f.school_id = task.school_id AND f.task_id = task.id) AS has_file`
+	EXISTS (SELECT 1 FROM task_file f WHERE f.school_id = task.school_id AND f.task_id = task.id) AS has_file, leave_out,
+	EXISTS (SELECT 1 FROM task_file f WHERE f.school_id = task.school_id AND f.task_id = task.id AND f.before IS NOT NULL) AS has_was`
 
 // A task that runs is seen to every TaskSeen; when it was not for TaskLost, whoever ran it is gone.
 const (
@@ -98,6 +101,31 @@ func (q Queries) TaskFile(ctx context.Context, school string, id int64) (content
 	return content, q.get(ctx, &content, `SELECT content FROM task_file WHERE school_id = $1 AND task_id = $2`, school, id)
 }
 
+// The files that are kept beside that of an import.
+const (
+	TaskBad    = "bad"    // its bad rows
+	TaskBefore = "before" // what was there before it was taken in
+)
+
+// PutBeside keeps a file beside that of an import: TaskBad or TaskBefore.
+func (q Queries) PutBeside(ctx context.Context, school string, id int64, which string, content []byte) error {
+	return q.exec(ctx, `UPDATE task_file SET bad = CASE WHEN $3 = 'bad' THEN $4 ELSE bad END, before = CASE WHEN $3 = 'before' THEN $4 ELSE before END
+		WHERE school_id = $1 AND task_id = $2`, school, id, which, content)
+}
+
+// Beside gives it. The error is ErrNotFound where there is none.
+func (q Queries) Beside(ctx context.Context, school string, id int64, which string) (content []byte, err error) {
+	return content, q.get(ctx, &content, `SELECT CASE WHEN $3 = 'bad' THEN bad ELSE before END FROM task_file WHERE school_id = $1 AND task_id = $2
+		AND CASE WHEN $3 = 'bad' THEN bad ELSE before END IS NOT NULL`, school, id, which)
+}
+
+// LeaveOut lets an import that was refused for bad rows begin again without them; false where there is nothing to do.
+func (q Queries) LeaveOut(ctx context.Context, school string, id int64) (bool, error) {
+	return q.begin(ctx, `UPDATE task SET state = 'waiting', leave_out = true, stop = false, begun = 0, ended_at = NULL, step = '', done = 0, total = 0
+		WHERE school_id = $1 AND id = $2 AND state = 'refused' AND kind = 'import' AND NOT leave_out
+		AND EXISTS (SELECT 1 FROM task_file f WHERE f.school_id = task.school_id AND f.task_id = task.id)`, school, id)
+}
+
 // Tasks lists the newest tasks of a school.
 func (q Queries) Tasks(ctx context.Context, school string, most int) (list []TaskRow, err error) {
 	return list, q.list(ctx, &list, `SELECT `+taskColumns+` FROM task WHERE school_id = $1 ORDER BY id DESC LIMIT $2`, school, most)
@@ -139,9 +167,14 @@ func (q Queries) LeaveTask(ctx context.Context, school string, id int64, state T
 
 // GoOnWithTask answers yes to what a task asks, or lets one that was stopped or has failed begin again; false where there is nothing to do.
 func (q Queries) GoOnWithTask(ctx context.Context, school string, id int64) (bool, error) {
-	n, err := q.changed(ctx, `UPDATE task SET state = 'waiting', agreed = agreed OR state = 'asking', stop = false, begun = 0, ended_at = NULL, step = '', done = 0, total = 0
+	return q.begin(ctx, `UPDATE task SET state = 'waiting', agreed = agreed OR state = 'asking', stop = false, begun = 0, ended_at = NULL, step = '', done = 0, total = 0
 		WHERE school_id = $1 AND id = $2 AND state IN ('asking', 'stopped', 'failed')
 		AND (kind = 'export' OR EXISTS (SELECT 1 FROM task_file f WHERE f.school_id = task.school_id AND f.task_id = task.id))`, school, id)
+}
+
+// begin lets a task wait for its turn, where a statement changes one.
+func (q Queries) begin(ctx context.Context, statement, school string, id int64) (bool, error) {
+	n, err := q.changed(ctx, statement, school, id)
 	if err != nil || n == 0 {
 		return false, err
 	}

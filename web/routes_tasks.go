@@ -40,7 +40,7 @@ type TaskView struct {
 	Done  int       `json:"done" doc:"Of the step"`
 	Total int       `json:"total" doc:"0: not known"`
 	Stop  bool      `json:"stop" doc:"It has been asked to stop"`
-	Acts  []string  `json:"acts" enum:"goOn,again,stop,file" doc:"What may be done with it"`
+	Acts  []string  `json:"acts" enum:"goOn,again,stop,file,leaveOut,bad,undo" doc:"What may be done with it"`
 
 	Found TaskFound `json:"found"`
 }
@@ -55,12 +55,39 @@ type TaskFound struct {
 	Files    []TaskFile    `json:"files"`
 	Bad      int           `json:"bad" doc:"Rows that cannot be read"`
 	Problems []TaskProblem `json:"problems" doc:"The first of them"`
+	Policy   bool          `json:"policy,omitempty" doc:"The rules change"`
+	Diffs    []TaskDiff    `json:"diffs" doc:"What changes, file by file; sheets and plans are left out"`
 	Notices  []TaskProblem `json:"notices" doc:"Rows that can be read and should be looked at"`
 	Kept     []string      `json:"kept" doc:"Students whose sheets were worked on here and stay as they are, the first of them"`
 	KeptAll  int           `json:"keptAll"`
 	Left     []string      `json:"left" doc:"Requests that no bundle can hold"`
 	Why      string        `json:"why,omitempty" enum:"bad-rows,not-zip,missing-file,unreadable,other-school,busy,broken"`
 	What     string        `json:"what,omitempty"`
+}
+
+// TaskDiff is how a file differs from what is there.
+type TaskDiff struct {
+	Name    string        `json:"name"`
+	New     int           `json:"new" doc:"Rows"`
+	Changed int           `json:"changed"`
+	Gone    int           `json:"gone"`
+	Rows    []TaskDiffRow `json:"rows" doc:"The first of them"`
+}
+
+// TaskDiffRow is a row that is new, changed or gone.
+type TaskDiffRow struct {
+	Kind  string         `json:"kind" enum:"new,changed,gone"`
+	Key   string         `json:"key"`
+	Title string         `json:"title,omitempty"`
+	Asked int            `json:"asked,omitempty" doc:"A course: how many request it"`
+	Cells []TaskDiffCell `json:"cells"`
+}
+
+// TaskDiffCell is a cell that changes.
+type TaskDiffCell struct {
+	Column string `json:"column"`
+	Was    string `json:"was"`
+	Now    string `json:"now"`
 }
 
 // TaskFile is a file and how many rows it has.
@@ -90,6 +117,21 @@ func newTask(t *school.Task) *TaskView {
 		Notices: taskProblems(o.Notices), Kept: append([]string{}, o.Kept...), KeptAll: o.KeptAll, Left: append([]string{}, o.Left...), Why: o.Why, What: o.What}
 	if o.Year != 0 {
 		v.Found.Year = school.YearLabel(o.Year)
+	}
+	v.Found.Policy, v.Found.Diffs = o.Policy, []TaskDiff{}
+	for _, d := range o.Diffs {
+		diff := TaskDiff{Name: d.Name, New: d.New, Changed: d.Changed, Gone: d.Gone, Rows: []TaskDiffRow{}}
+		for i, r := range d.Rows {
+			row := TaskDiffRow{Kind: r.Kind, Key: r.Key, Title: r.Title, Cells: []TaskDiffCell{}}
+			if i < len(d.Asked) {
+				row.Asked = d.Asked[i]
+			}
+			for _, c := range r.Cells {
+				row.Cells = append(row.Cells, TaskDiffCell(c))
+			}
+			diff.Rows = append(diff.Rows, row)
+		}
+		v.Found.Diffs = append(v.Found.Diffs, diff)
 	}
 	for _, f := range o.Files {
 		v.Found.Files = append(v.Found.Files, TaskFile(f))
@@ -139,8 +181,12 @@ func (s *Server) taskRoutes(api huma.API) {
 	signedIn(s, api, op, func(ctx context.Context, by int64, in *importIn) (*taskOut, error) {
 		return out(s.cases.StartImport(ctx, by, in.School, in.Year, in.Name, in.RawBody))
 	})
-	signedIn(s, api, operation("start-export", http.MethodPost, yearPath+"/exports", "Write the school year as a school bundle"), func(ctx context.Context, by int64, in *InYear) (*taskOut, error) {
-		return out(s.cases.StartExport(ctx, by, in.School, in.Year))
+	type exportIn struct {
+		InYear
+		Form string `query:"form" enum:"zip,xlsx" default:"zip" doc:"A bundle in a zip file, or a workbook with a sheet for each file"`
+	}
+	signedIn(s, api, operation("start-export", http.MethodPost, yearPath+"/exports", "Write the school year as a school bundle"), func(ctx context.Context, by int64, in *exportIn) (*taskOut, error) {
+		return out(s.cases.StartExport(ctx, by, in.School, in.Year, in.Form))
 	})
 	type taskIn struct {
 		InYear
@@ -153,6 +199,14 @@ func (s *Server) taskRoutes(api huma.API) {
 	signedIn(s, api, operation("stop-task", http.MethodPost, yearPath+"/tasks/{task}/stop", "Stop a task; what it has written stays"), func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
 		return out(s.cases.StopTask(ctx, by, in.School, in.Year, in.Task))
 	})
+	signedIn(s, api, operation("leave-out-bad-rows", http.MethodPost, yearPath+"/tasks/{task}/omission", "Read an import that was refused again, without its bad rows; it then asks as others do"),
+		func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
+			return out(s.cases.LeaveOutBadRows(ctx, by, in.School, in.Year, in.Task))
+		})
+	signedIn(s, api, operation("undo-import", http.MethodPost, yearPath+"/tasks/{task}/undo", "Begin to take in what was there before the last import"),
+		func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
+			return out(s.cases.UndoImport(ctx, by, in.School, in.Year, in.Task))
+		})
 	type fileOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
@@ -163,7 +217,23 @@ func (s *Server) taskRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		return &fileOut{"application/zip", mime.FormatMediaType("attachment", map[string]string{"filename": name}), content}, nil
+		kind := "application/zip"
+		if strings.HasSuffix(name, ".xlsx") {
+			kind = school.Workbook
+		}
+		return &fileOut{kind, mime.FormatMediaType("attachment", map[string]string{"filename": name}), content}, nil
+	})
+	type rowsOut struct {
+		ContentType        string `header:"Content-Type"`
+		ContentDisposition string `header:"Content-Disposition"`
+		Body               []byte `contentType:"text/csv"`
+	}
+	signedIn(s, api, operation("get-bad-rows", http.MethodGet, yearPath+"/tasks/{task}/bad", "The rows that an import could not read, as CSV"), func(ctx context.Context, by int64, in *taskIn) (*rowsOut, error) {
+		content, err := s.cases.BadRows(ctx, by, in.School, in.Year, in.Task)
+		if err != nil {
+			return nil, err
+		}
+		return &rowsOut{"text/csv; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": "bad-rows.csv"}), content}, nil
 	})
 }
 

@@ -321,6 +321,9 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", year + "/exports", "", staff(no, ok)}, {"POST", elsewhere + "/exports", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"POST", year + "/tasks/1/consent", "", staff(no, "409 task-over")}, {"POST", elsewhere + "/tasks/1/consent", "", answers{"foreign.counselor": no}},
 		{"GET", year + "/tasks/1/file", "", staff(no, hidden)}, {"GET", elsewhere + "/tasks/1/file", "", answers{"foreign.counselor": no}},
+		{"POST", year + "/tasks/1/omission", "", staff(no, "409 task-over")}, {"POST", elsewhere + "/tasks/1/omission", "", answers{"foreign.counselor": no}},
+		{"POST", year + "/tasks/1/undo", "", staff(no, hidden)}, {"POST", elsewhere + "/tasks/1/undo", "", answers{"foreign.counselor": no}},
+		{"GET", year + "/tasks/1/bad", "", staff(no, hidden)}, {"GET", elsewhere + "/tasks/1/bad", "", answers{"foreign.counselor": no}},
 		{"POST", year + "/tasks/1/stop", "", staff(no, ok)}, {"POST", elsewhere + "/tasks/1/stop", "", answers{"foreign.counselor": no}},
 		{"POST", year + "/people/nobody/password", "", staff(no, hidden)}, {"POST", elsewhere + "/people/s0001/password", "", answers{"foreign.counselor": no}},
 	}

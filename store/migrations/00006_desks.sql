@@ -52,6 +52,11 @@ ALTER TABLE record ADD COLUMN replaced bigint; -- the batch that has put another
 ALTER TABLE signal DROP CONSTRAINT signal_check;
 ALTER TABLE signal ADD CONSTRAINT signal_check CHECK (settled = '' OR settled = 'withdrawn' AND kind <> 'claim' OR settled <> 'withdrawn' AND kind = 'claim');
 
+-- An intake may leave out its bad rows; what they are, and what was there before, is kept with it.
+ALTER TABLE task ADD COLUMN leave_out boolean NOT NULL DEFAULT false;
+ALTER TABLE task_file ADD COLUMN bad bytea;
+ALTER TABLE task_file ADD COLUMN before bytea;
+
 -- What a student and the family are reminded of: never more than once a day of the same.
 CREATE TABLE reminder (
     school_id  text NOT NULL,
@@ -83,6 +88,9 @@ GRANT SELECT, INSERT, UPDATE, DELETE ON saved_view TO rubricon_server;
 -- +goose Down
 DROP TABLE saved_view;
 DROP TABLE reminder;
+ALTER TABLE task_file DROP COLUMN before;
+ALTER TABLE task_file DROP COLUMN bad;
+ALTER TABLE task DROP COLUMN leave_out;
 DELETE FROM signal WHERE settled = 'withdrawn' AND kind NOT IN ('recommendation', 'errand');
 ALTER TABLE signal DROP CONSTRAINT signal_check;
 ALTER TABLE signal ADD CONSTRAINT signal_check CHECK (settled = '' OR settled = 'withdrawn' AND kind IN ('recommendation', 'errand') OR settled <> 'withdrawn' AND kind = 'claim');

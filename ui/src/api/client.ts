@@ -266,9 +266,13 @@ export const startImport = (at: Year, file: File) =>
     }),
   );
 
-export const startExport = (at: Year) => ask(api.POST('/api/schools/{school}/years/{year}/exports', { params: { path: at } }));
+export const startExport = (at: Year, form: 'zip' | 'xlsx') =>
+  ask(api.POST('/api/schools/{school}/years/{year}/exports', { params: { path: at, query: { form } } }));
 
-export const tellTask = (at: Year, task: number, act: 'consent' | 'stop') =>
+/** What is told to a task. */
+export type Telling = 'consent' | 'stop' | 'omission' | 'undo';
+
+export const tellTask = (at: Year, task: number, act: Telling) =>
   ask(api.POST(`/api/schools/{school}/years/{year}/tasks/{task}/${act}`, { params: { path: { ...at, task } } }));
 
 /** A key by which the server knows a change again whose answer was lost. */

@@ -914,6 +914,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/tasks/{task}/bad": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rows that an import could not read, as CSV */
+        get: operations["get-bad-rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/tasks/{task}/consent": {
         parameters: {
             query?: never;
@@ -948,6 +965,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/tasks/{task}/omission": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read an import that was refused again, without its bad rows; it then asks as others do */
+        post: operations["leave-out-bad-rows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/tasks/{task}/stop": {
         parameters: {
             query?: never;
@@ -959,6 +993,23 @@ export interface paths {
         put?: never;
         /** Stop a task; what it has written stays */
         post: operations["stop-task"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/tasks/{task}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to take in what was there before the last import */
+        post: operations["undo-import"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2458,6 +2509,37 @@ export interface components {
              */
             version: number;
         };
+        TaskDiff: {
+            /** Format: int64 */
+            changed: number;
+            /** Format: int64 */
+            gone: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description Rows
+             */
+            new: number;
+            /** @description The first of them */
+            rows: components["schemas"]["TaskDiffRow"][];
+        };
+        TaskDiffCell: {
+            column: string;
+            now: string;
+            was: string;
+        };
+        TaskDiffRow: {
+            /**
+             * Format: int64
+             * @description A course: how many request it
+             */
+            asked?: number;
+            cells: components["schemas"]["TaskDiffCell"][];
+            key: string;
+            /** @enum {string} */
+            kind: "new" | "changed" | "gone";
+            title?: string;
+        };
         TaskFile: {
             name: string;
             /** Format: int64 */
@@ -2474,6 +2556,8 @@ export interface components {
              * @description Students of whom something differs
              */
             changed: number;
+            /** @description What changes, file by file; sheets and plans are left out */
+            diffs: components["schemas"]["TaskDiff"][];
             files: components["schemas"]["TaskFile"][];
             /**
              * Format: int64
@@ -2493,6 +2577,8 @@ export interface components {
             new: number;
             /** @description Rows that can be read and should be looked at */
             notices: components["schemas"]["TaskProblem"][];
+            /** @description The rules change */
+            policy?: boolean;
             /** @description The first of them */
             problems: components["schemas"]["TaskProblem"][];
             /** Format: int64 */
@@ -2512,7 +2598,7 @@ export interface components {
         };
         TaskView: {
             /** @description What may be done with it */
-            acts: ("goOn" | "again" | "stop" | "file")[];
+            acts: ("goOn" | "again" | "stop" | "file" | "leaveOut" | "bad" | "undo")[];
             /** Format: date-time */
             at: string;
             /** @description Who started it */
@@ -3262,7 +3348,10 @@ export interface operations {
     };
     "start-export": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A bundle in a zip file, or a workbook with a sheet for each file */
+                form?: "zip" | "xlsx";
+            };
             header?: never;
             path: {
                 school: string;
@@ -4985,6 +5074,42 @@ export interface operations {
             };
         };
     };
+    "get-bad-rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                task: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "go-on-with-task": {
         parameters: {
             query?: never;
@@ -5055,7 +5180,75 @@ export interface operations {
             };
         };
     };
+    "leave-out-bad-rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                task: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "stop-task": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                task: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "undo-import": {
         parameters: {
             query?: never;
             header?: never;

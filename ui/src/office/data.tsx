@@ -1,10 +1,11 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { type DragEvent, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { type Task, type Year, keys, startExport, startImport, tellTask, useTasks } from '../api/client';
+import { type Task, type Telling, type Year, keys, startExport, startImport, tellTask, useTasks } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { counted, when, whole } from '../kit/format';
+import { pack } from './pack';
 import '../kit/staff';
 
 const open = (task: Task) => task.state === 'waiting' || task.state === 'running' || task.state === 'asking';
@@ -20,8 +21,8 @@ export default function Data({ at }: { at: Year }) {
   const seen = (task: Task) =>
     client.setQueryData<Task[]>(keys.tasks(at), (list = []) => [task, ...list.filter((other) => other.id !== task.id)].sort((a, b) => b.id - a.id));
   const send = useMutation({ mutationFn: (file: File) => startImport(at, file), onSuccess: seen });
-  const give = useMutation({ mutationFn: () => startExport(at), onSuccess: seen });
-  const tell = useMutation({ mutationFn: ({ task, act }: { task: Task; act: 'consent' | 'stop' }) => tellTask(at, task.id, act), onSuccess: seen });
+  const give = useMutation({ mutationFn: (form: 'zip' | 'xlsx') => startExport(at, form), onSuccess: seen });
+  const tell = useMutation({ mutationFn: ({ task, act }: { task: Task; act: Telling }) => tellTask(at, task.id, act), onSuccess: seen });
   if (tasks.isPending) return <Loading />;
   const list = tasks.data ?? [];
   const latest = list.find((task) => task.kind === 'import' && open(task)) ?? list.find((task) => task.kind === 'import');
@@ -29,12 +30,15 @@ export default function Data({ at }: { at: Year }) {
 
   function take(files: FileList | null) {
     setWrong(undefined);
-    const file = files?.[0];
+    const list = [...(files ?? [])].filter((f) => !f.name.startsWith('.'));
+    const [file] = list;
     if (!file) return;
     if (latest && open(latest)) return setWrong(t('data.oneImport'));
-    if (files.length > 1 || !file.name.toLowerCase().endsWith('.zip')) return setWrong(t('data.oneZip'));
-    if (file.size > 64 * 1024 * 1024) return setWrong(t('data.tooLarge'));
-    send.mutate(file);
+    if (list.reduce((sum, f) => sum + f.size, 0) > 64 * 1024 * 1024) return setWrong(t('data.tooLarge'));
+    const whole = /\.(zip|xlsx)$/i.test(file.name);
+    if (list.length > 1 ? list.some((f) => !/\.(csv|json)$/i.test(f.name)) : !whole) return setWrong(t('data.oneZip'));
+    if (whole) send.mutate(file);
+    else void pack(list, t('data.folder')).then((packed) => send.mutate(packed));
   }
   const drop = {
     onDragOver: (event: DragEvent) => {
@@ -60,6 +64,21 @@ export default function Data({ at }: { at: Year }) {
             {t('data.takeIn')}
           </Button>
         )}
+        {latest?.acts.includes('leaveOut') && (
+          <Button tone="chief" disabled={tell.isPending} onClick={() => tell.mutate({ task: latest, act: 'omission' })}>
+            {t('data.leaveOut', counted(latest.found.bad))}
+          </Button>
+        )}
+        {latest?.acts.includes('bad') && (
+          <a className="inline-flex min-h-8 items-center inked-link" href={taskFile(at, latest, 'bad')} download>
+            {t('data.badRows')}
+          </a>
+        )}
+        {latest?.acts.includes('undo') && (
+          <Button disabled={tell.isPending} onClick={() => tell.mutate({ task: latest, act: 'undo' })}>
+            {t('data.undo')}
+          </Button>
+        )}
         {latest?.acts.includes('again') && (
           <Button tone="dark" disabled={tell.isPending} onClick={() => tell.mutate({ task: latest, act: 'consent' })}>
             {t('data.again')}
@@ -78,7 +97,8 @@ export default function Data({ at }: { at: Year }) {
         <input
           ref={chooser}
           type="file"
-          accept=".zip,application/zip"
+          accept=".zip,.xlsx,.csv,.json"
+          multiple
           aria-label={t('data.choose')}
           className="sr-only"
           tabIndex={-1}
@@ -97,9 +117,14 @@ export default function Data({ at }: { at: Year }) {
       <section className="mt-8 border-t border-line pt-3">
         <h2 className="font-semibold">{t('data.giveHead')}</h2>
         <p className="mt-1 text-soft">{t('data.giveNote')}</p>
-        <Button className="mt-2" disabled={give.isPending} onClick={() => give.mutate()}>
-          {t('data.give')}
-        </Button>
+        <div className="mt-2 flex flex-wrap gap-2">
+          <Button disabled={give.isPending} onClick={() => give.mutate('zip')}>
+            {t('data.give')}
+          </Button>
+          <Button disabled={give.isPending} onClick={() => give.mutate('xlsx')}>
+            {t('data.giveSheets')}
+          </Button>
+        </div>
       </section>
       <section className="mt-8 border-t border-line pt-3">
         <h2 className="font-semibold">{t('data.before')}</h2>
@@ -114,7 +139,7 @@ export default function Data({ at }: { at: Year }) {
                 <span className="text-soft"> · {task.by}</span>
               </span>
               {task.acts.includes('file') && (
-                <a className="inked-link" href={`/api/schools/${encodeURIComponent(at.school)}/years/${at.year}/tasks/${task.id}/file`} download>
+                <a className="inked-link" href={taskFile(at, task, 'file')} download>
                   {t('data.file')}
                 </a>
               )}
@@ -126,6 +151,8 @@ export default function Data({ at }: { at: Year }) {
     </main>
   );
 }
+
+const taskFile = (at: Year, task: Task, which: 'file' | 'bad') => `/api/schools/${encodeURIComponent(at.school)}/years/${at.year}/tasks/${task.id}/${which}`;
 
 type Words = ReturnType<typeof useTranslation>['t'];
 
@@ -178,8 +205,9 @@ function Found({ task }: { task: Task }) {
           </ul>
         </section>
       )}
+      {task.state === 'asking' && <Differences found={found} />}
       {found.keptAll > 0 && <p className="mt-4">{t('data.kept', counted(found.keptAll))}</p>}
-      <Rows head={t('data.badHead', counted(found.bad))} rows={found.problems} all={found.bad} bad />
+      <Rows head={t(task.state === 'refused' ? 'data.badHead' : 'data.leftOut', counted(found.bad))} rows={found.problems} all={found.bad} bad />
       <Rows head={t('data.notices')} rows={found.notices} all={found.notices.length} />
       {found.files.length > 0 && (
         <section className="mt-5">
@@ -195,6 +223,85 @@ function Found({ task }: { task: Task }) {
         </section>
       )}
     </>
+  );
+}
+
+/** What would change, file by file and cell by cell. */
+function Differences({ found }: { found: Task['found'] }) {
+  const { t } = useTranslation();
+  const [open, setOpen] = useState<string>();
+  if (found.diffs.length === 0 && !found.policy) return null;
+  return (
+    <section className="mt-5" aria-label={t('data.cells')}>
+      <h2 className="font-semibold">{t('data.cells')}</h2>
+      {found.policy && <p className="border-b border-line py-1.5">{t('data.policy')}</p>}
+      <ul>
+        {found.diffs.map((d) => (
+          <li key={d.name} className="border-b border-line py-1.5">
+            <button
+              type="button"
+              aria-expanded={open === d.name}
+              className="flex min-h-7 w-full flex-wrap gap-x-4 text-left"
+              onClick={() => setOpen(open === d.name ? undefined : d.name)}
+            >
+              <span className="w-44 text-soft">{d.name}</span>
+              <b className="font-semibold">
+                {(['new', 'changed', 'gone'] as const)
+                  .filter((what) => d[what] > 0)
+                  .map((what) => t(`data.rowsOf.${what}`, counted(d[what])))
+                  .join(', ')}
+              </b>
+              <span className="ml-auto inked-link text-sm">{t(open === d.name ? 'data.close' : 'data.see')}</span>
+            </button>
+            {open === d.name && <Cells diff={d} />}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** The rows of a file that change, cell by cell. */
+function Cells({ diff }: { diff: Task['found']['diffs'][number] }) {
+  const { t } = useTranslation();
+  return (
+    <div className="overflow-x-auto" tabIndex={0} role="region" aria-label={diff.name}>
+      <table className="w-full border-collapse text-left">
+        <thead>
+          <tr className="text-sm text-soft">
+            <th className="pr-4 font-normal">{t('data.column.row')}</th>
+            <th className="pr-4 font-normal">{t('data.column.column')}</th>
+            <th className="pr-4 font-normal">{t('data.column.was')}</th>
+            <th className="pr-4 font-normal">{t('data.column.now')}</th>
+            <th className="font-normal">{t('data.column.whom')}</th>
+          </tr>
+        </thead>
+        <tbody>
+          {diff.rows.flatMap((row) =>
+            (row.cells.length ? row.cells : [undefined]).map((cell, i) => (
+              <tr key={`${row.key} ${row.kind} ${cell?.column}`} className="border-t border-line align-baseline">
+                <td className="py-1 pr-4">
+                  {i === 0 && (
+                    <>
+                      <b className="font-semibold">{row.title}</b> <span className="text-soft">{row.key}</span>
+                    </>
+                  )}
+                </td>
+                <td className="py-1 pr-4 text-soft">{cell ? cell.column : t(`data.kindOf.${row.kind}`)}</td>
+                <td className="max-w-64 truncate py-1 pr-4 text-soft" title={cell?.was}>
+                  {cell?.was}
+                </td>
+                <td className="max-w-64 truncate py-1 pr-4" title={cell?.now}>
+                  {cell?.now}
+                </td>
+                <td className="py-1">{i === 0 && row.asked ? t('data.asked', counted(row.asked)) : ''}</td>
+              </tr>
+            )),
+          )}
+        </tbody>
+      </table>
+      {diff.new + diff.changed + diff.gone > diff.rows.length && <p className="text-sm text-soft">{t('data.first', counted(diff.rows.length))}</p>}
+    </div>
   );
 }
 
