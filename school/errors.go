@@ -53,6 +53,7 @@ const (
 	TooManyTasks    Code = "too-many-tasks" // that are not over yet
 	NotZip          Code = "not-zip"
 	TooMuch         Code = "too-much"       // more at once than is taken
+	BadRevision     Code = "bad-revision"   // Param is what is wrong in it and where
 	BadRecord       Code = "bad-record"     // Param is the field
 	BadCondition    Code = "bad-condition"  // Param is what is wrong with it and where
 	NoRule          Code = "no-such-rule"   // Param is what should name a rule, or an entry of a list of requirements

@@ -62,27 +62,69 @@ func (q Queries) PublishYear(ctx context.Context, school, name string, year int,
 	if err := q.get(ctx, &old, `SELECT school_id, year, '' AS school_name, catalog_version, policy_version, roster_version FROM school_year WHERE school_id = $1 AND year = $2 FOR UPDATE`, school, year); err != nil {
 		return 0, 0, err
 	}
-	if err := q.exec(ctx, `INSERT INTO course (school_id, year, code) SELECT $1, $2, jsonb_array_elements_text($3::jsonb) ON CONFLICT DO NOTHING`, school, year, asJSON(codes)); err != nil {
+	if catalog, policy, err = q.publish(ctx, &old, s, codes, "", "", now); err != nil {
 		return 0, 0, err
 	}
-	n, err := q.changed(ctx, `INSERT INTO catalog (school_id, year, version, files, at) SELECT $1, $2, $3 + 1, $4::jsonb, $5
-		WHERE NOT EXISTS (SELECT 1 FROM catalog WHERE school_id = $1 AND year = $2 AND version = $3 AND files = $4::jsonb)`, school, year, old.Catalog, asJSON(s.Files), now)
-	if err != nil {
-		return 0, 0, err
-	}
-	catalog = old.Catalog + n
-	if n, err = q.changed(ctx, `INSERT INTO policy (school_id, year, version, text, at) SELECT $1, $2, $3 + 1, $4, $5
-		WHERE NOT EXISTS (SELECT 1 FROM policy WHERE school_id = $1 AND year = $2 AND version = $3 AND text = $4)`, school, year, old.Policy, s.Policy, now); err != nil {
-		return 0, 0, err
-	}
-	policy = old.Policy + n
 	if err := q.exec(ctx, `DELETE FROM bundle_header WHERE school_id = $1 AND year = $2`, school, year); err != nil {
 		return 0, 0, err
 	}
 	if err := q.exec(ctx, `INSERT INTO bundle_header (school_id, year, name, header) SELECT $1, $2, key, value FROM jsonb_each($3::jsonb)`, school, year, asJSON(headers)); err != nil {
 		return 0, 0, err
 	}
+	return catalog, policy, nil
+}
+
+// publish makes new versions of the catalog and policy where they differ from those in force, and puts them in force.
+func (q Queries) publish(ctx context.Context, old *YearRow, s Source, codes []string, by, reason string, now time.Time) (catalog, policy int64, err error) {
+	school, year := old.School, old.Year
+	if err := q.exec(ctx, `INSERT INTO course (school_id, year, code) SELECT $1, $2, jsonb_array_elements_text($3::jsonb) ON CONFLICT DO NOTHING`, school, year, asJSON(codes)); err != nil {
+		return 0, 0, err
+	}
+	n, err := q.changed(ctx, `INSERT INTO catalog (school_id, year, version, files, at, by_name, reason) SELECT $1, $2, $3 + 1, $4::jsonb, $5, $6, $7
+		WHERE NOT EXISTS (SELECT 1 FROM catalog WHERE school_id = $1 AND year = $2 AND version = $3 AND files = $4::jsonb)`, school, year, old.Catalog, asJSON(s.Files), now, by, reason)
+	if err != nil {
+		return 0, 0, err
+	}
+	catalog = old.Catalog + n
+	if n, err = q.changed(ctx, `INSERT INTO policy (school_id, year, version, text, at, by_name, reason) SELECT $1, $2, $3 + 1, $4, $5, $6, $7
+		WHERE NOT EXISTS (SELECT 1 FROM policy WHERE school_id = $1 AND year = $2 AND version = $3 AND text = $4)`, school, year, old.Policy, s.Policy, now, by, reason); err != nil {
+		return 0, 0, err
+	}
+	policy = old.Policy + n
 	return catalog, policy, q.exec(ctx, `UPDATE school_year SET catalog_version = $3, policy_version = $4 WHERE school_id = $1 AND year = $2`, school, year, catalog, policy)
+}
+
+// Revise puts other rules or courses in force, where those that were looked at are still in force, and tells whether it did.
+func (q Queries) Revise(ctx context.Context, school string, year int, looked Versions, s Source, codes []string, by, reason string, now time.Time) (bool, error) {
+	var old YearRow
+	if err := q.get(ctx, &old, `SELECT school_id, year, '' AS school_name, catalog_version, policy_version, roster_version FROM school_year WHERE school_id = $1 AND year = $2 FOR UPDATE`, school, year); err != nil {
+		return false, err
+	}
+	if old.Catalog != looked.Catalog || old.Policy != looked.Policy {
+		return false, nil
+	}
+	_, _, err := q.publish(ctx, &old, s, codes, by, reason, now)
+	return err == nil, err
+}
+
+// VersionRow is a version of the rules, or of the catalog.
+type VersionRow struct {
+	Kind    string    `db:"kind"` // rules or courses
+	Version int64     `db:"version"`
+	At      time.Time `db:"at"`
+	By      string    `db:"by_name"` // empty: it came with the school's data
+	Reason  string    `db:"reason"`
+}
+
+// SourceVersions lists the versions of a year's rules and catalog, the latest first, at most 200.
+func (q Queries) SourceVersions(ctx context.Context, school string, year int) (list []VersionRow, err error) {
+	return list, q.list(ctx, &list, `SELECT 'rules' AS kind, version, at, by_name, reason FROM policy WHERE school_id = $1 AND year = $2
+		UNION ALL SELECT 'courses', version, at, by_name, reason FROM catalog WHERE school_id = $1 AND year = $2 ORDER BY at DESC, kind, version DESC LIMIT 200`, school, year)
+}
+
+// PolicyText gives policy.json in a version. The error is ErrNotFound.
+func (q Queries) PolicyText(ctx context.Context, school string, year int, version int64) (text string, err error) {
+	return text, q.get(ctx, &text, `SELECT text FROM policy WHERE school_id = $1 AND year = $2 AND version = $3`, school, year, version)
 }
 
 // RaiseRoster makes stale what is at hand of people, relations and windows of a school: in all its years, or in one where year is not 0.

@@ -51,6 +51,7 @@ func (s *Server) routes(api huma.API) {
 	s.remarkRoutes(api)
 	s.liveRoutes(api)
 	s.taskRoutes(api)
+	s.rulesRoutes(api)
 	s.teacherRoutes(api)
 }
 

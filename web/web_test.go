@@ -324,6 +324,11 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", year + "/tasks/1/omission", "", staff(no, "409 task-over")}, {"POST", elsewhere + "/tasks/1/omission", "", answers{"foreign.counselor": no}},
 		{"POST", year + "/tasks/1/undo", "", staff(no, hidden)}, {"POST", elsewhere + "/tasks/1/undo", "", answers{"foreign.counselor": no}},
 		{"GET", year + "/tasks/1/bad", "", staff(no, hidden)}, {"GET", elsewhere + "/tasks/1/bad", "", answers{"foreign.counselor": no}},
+		{"GET", year + "/rules", "", staff(no, ok)}, {"GET", elsewhere + "/rules", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"POST", year + "/rules/trial", `{"catalog":1,"policy":1}`, staff(no, ok)}, {"POST", elsewhere + "/rules/trial", `{"catalog":9,"policy":9}`, answers{"foreign.counselor": no, "foreign.office": stale}},
+		{"POST", year + "/rules", `{"catalog":9,"policy":9,"reason":"x"}`, staff(no, stale)}, {"POST", elsewhere + "/rules", `{"catalog":9,"policy":9,"reason":"x"}`, answers{"foreign.counselor": no, "foreign.office": stale}},
+		{"GET", year + "/rules/versions", "", staff(no, ok)}, {"GET", elsewhere + "/rules/versions", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"GET", year + "/rules/versions/1", "", staff(no, ok)}, {"GET", elsewhere + "/rules/versions/99", "", answers{"foreign.counselor": no}},
 		{"POST", year + "/tasks/1/stop", "", staff(no, ok)}, {"POST", elsewhere + "/tasks/1/stop", "", answers{"foreign.counselor": no}},
 		{"POST", year + "/people/nobody/password", "", staff(no, hidden)}, {"POST", elsewhere + "/people/s0001/password", "", answers{"foreign.counselor": no}},
 	}

@@ -417,12 +417,12 @@ func TestWhatComesNext(t *testing.T) {
 func TestInSchool(t *testing.T) {
 	for _, c := range []struct {
 		who  Relation
-		want string // catalog, caseload, people, data
+		want string // catalog, caseload, people, data, rules
 	}{
-		{student, "+---"}, {guardian, "+---"}, {nobody, "+---"}, {colleague, "++--"}, {office, "++++"},
+		{student, "+----"}, {guardian, "+----"}, {nobody, "+----"}, {colleague, "++---"}, {office, "+++++"},
 	} {
 		got := ""
-		for _, act := range []SchoolAct{SeeCatalog, SeeCaseload, ManagePeople, ManageData, 99} {
+		for _, act := range []SchoolAct{SeeCatalog, SeeCaseload, ManagePeople, ManageData, ManageRules, 99} {
 			if InSchool(act, c.who) {
 				got += "+"
 			} else {

@@ -10,6 +10,7 @@ const (
 	ManagePeople           // find people, give a new password
 	ManageData             // take the school's data in, and give them out
 	SeeClasses             // the students whom one teaches now
+	ManageRules            // change the rules and the courses
 )
 
 // InSchool tells whether a person who belongs to a school may do something there. Counsels and Teaches in r mean any student.
@@ -21,7 +22,7 @@ func InSchool(a SchoolAct, r Relation) bool {
 		return r.Teaches
 	case SeeCaseload:
 		return r.Counselor || r.Office
-	case ManagePeople, ManageData:
+	case ManagePeople, ManageData, ManageRules:
 		return r.Office
 	}
 	return false

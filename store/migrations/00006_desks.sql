@@ -52,6 +52,12 @@ ALTER TABLE record ADD COLUMN replaced bigint; -- the batch that has put another
 ALTER TABLE signal DROP CONSTRAINT signal_check;
 ALTER TABLE signal ADD CONSTRAINT signal_check CHECK (settled = '' OR settled = 'withdrawn' AND kind <> 'claim' OR settled <> 'withdrawn' AND kind = 'claim');
 
+-- Who has put a version of the rules or the catalog in force here, and why; empty: it came with the school's data.
+ALTER TABLE policy ADD COLUMN by_name text NOT NULL DEFAULT '';
+ALTER TABLE policy ADD COLUMN reason text NOT NULL DEFAULT '' CHECK (length(reason) <= 1000);
+ALTER TABLE catalog ADD COLUMN by_name text NOT NULL DEFAULT '';
+ALTER TABLE catalog ADD COLUMN reason text NOT NULL DEFAULT '' CHECK (length(reason) <= 1000);
+
 -- An intake may leave out its bad rows; what they are, and what was there before, is kept with it.
 ALTER TABLE task ADD COLUMN leave_out boolean NOT NULL DEFAULT false;
 ALTER TABLE task_file ADD COLUMN bad bytea;
@@ -88,6 +94,10 @@ GRANT SELECT, INSERT, UPDATE, DELETE ON saved_view TO rubricon_server;
 -- +goose Down
 DROP TABLE saved_view;
 DROP TABLE reminder;
+ALTER TABLE catalog DROP COLUMN reason;
+ALTER TABLE catalog DROP COLUMN by_name;
+ALTER TABLE policy DROP COLUMN reason;
+ALTER TABLE policy DROP COLUMN by_name;
 ALTER TABLE task_file DROP COLUMN before;
 ALTER TABLE task_file DROP COLUMN bad;
 ALTER TABLE task DROP COLUMN leave_out;

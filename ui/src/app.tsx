@@ -17,6 +17,8 @@ const Family = lazy(() => import('./family/family'));
 const Counselor = lazy(() => import('./counselor/caseload'));
 const StudentDesk = lazy(() => import('./counselor/student'));
 const Prepare = lazy(() => import('./counselor/prepare'));
+const Rules = lazy(() => import('./office/rules'));
+const Courses = lazy(() => import('./office/catalog'));
 const People = lazy(() => import('./office/people'));
 const Data = lazy(() => import('./office/data'));
 const Classes = lazy(() => import('./teacher/classes'));
@@ -114,11 +116,11 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
   const person = desk?.persons[0];
   if (desk?.job === 'family') return <Family persons={desk.persons} />;
   if (desk?.job === 'student' && person) return <Student place={{ school: person.school, year: person.year, student: person.id }} />;
-  if (desk?.job === 'office' && person && (at === '/people' || at === '/data'))
+  if (desk?.job === 'office' && person && ['/people', '/data', '/rules', '/catalog'].includes(at))
     return (
       <>
         <Header pages={officePages(t)} where={person.name} />
-        {at === '/data' ? <Data at={person} /> : <People at={person} />}
+        {at === '/data' ? <Data at={person} /> : at === '/rules' ? <Rules at={person} /> : at === '/catalog' ? <Courses at={person} /> : <People at={person} />}
       </>
     );
   const student = /^\/student\/([^/]+)/.exec(at)?.[1];

@@ -71,3 +71,36 @@ export const useBatches = (at: Year, student?: string) =>
 
 export const chooseCohort = (at: Year, body: Choosing) => ask(api.POST('/api/schools/{school}/years/{year}/cohort', { params: { path: path(at) }, body }));
 export type RecordView = Schema['RecordView'];
+export type Revising = Schema['Revising'];
+export type RevisionView = Schema['RevisionView'];
+export type RuleStanding = Schema['RuleStanding'];
+export type CourseEdit = Schema['CourseEdit'];
+
+/** What the rules and courses of a school year are read from. */
+export const useRules = (at: Year) =>
+  useQuery({
+    queryKey: ['rules', at.school, at.year],
+    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/rules', { params: { path: path(at) } })),
+    refetchOnWindowFocus: false, // a draft stands on it
+  });
+
+/** What other rules or courses would do to the real sheets. */
+export const useTrial = (at: Year, body: Revising | undefined) =>
+  useQuery({
+    queryKey: ['rules', 'trial', at.school, at.year, body],
+    queryFn: () => ask(api.POST('/api/schools/{school}/years/{year}/rules/trial', { params: { path: path(at) }, body: body ?? { catalog: 0, policy: 0 } })),
+    enabled: body !== undefined,
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+  });
+
+export const revise = (at: Year, body: Revising) => ask(api.POST('/api/schools/{school}/years/{year}/rules', { params: { path: path(at) }, body }));
+
+export const useVersions = (at: Year) =>
+  useQuery({
+    queryKey: ['rules', 'versions', at.school, at.year],
+    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/rules/versions', { params: { path: path(at) } })),
+  });
+
+export const rulesOf = (at: Year, version: number) =>
+  ask(api.GET('/api/schools/{school}/years/{year}/rules/versions/{version}', { params: { path: { ...path(at), version } } }));

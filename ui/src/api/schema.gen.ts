@@ -330,6 +330,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the rules and courses of a school year are read from */
+        get: operations["get-rules"];
+        put?: never;
+        /** Put other rules or courses in force, with a reason */
+        post: operations["revise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/rules/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What other rules or courses would do to the real sheets; nothing is changed */
+        post: operations["try-revision"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/rules/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The versions of the rules and courses, the latest first */
+        get: operations["list-rules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/rules/versions/{version}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** policy.json as it was in a version */
+        get: operations["get-rules-version"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/students/{student}/claims/{claim}/file": {
         parameters: {
             query?: never;
@@ -1523,6 +1592,20 @@ export interface components {
             /** @description Everyday words for it */
             words?: string[];
         };
+        CourseEdit: {
+            cells?: {
+                [key: string]: string;
+            };
+            code: string;
+            remove?: boolean;
+        };
+        CourseRow: {
+            /** @description By column, but for those that are empty */
+            cells: {
+                [key: string]: string;
+            };
+            code: string;
+        };
         CourseView: {
             /** @description Its entry condition; absent where it has none */
             asks?: components["schemas"]["ConditionPart"];
@@ -1824,6 +1907,17 @@ export interface components {
             password: boolean;
             role: string;
             username: string;
+        };
+        GoneCourse: {
+            code: string;
+            /**
+             * Format: int64
+             * @description Of those who request it: handed in
+             */
+            entered: number;
+            /** Format: int64 */
+            requested: number;
+            title: string;
         };
         Guardian: {
             language?: string;
@@ -2221,6 +2315,37 @@ export interface components {
             /** @description The school's own words beside */
             text?: string;
         };
+        Revising: {
+            /**
+             * Format: int64
+             * @description The versions that were looked at
+             */
+            catalog: number;
+            courses?: components["schemas"]["CourseEdit"][];
+            /** Format: int64 */
+            policy: number;
+            /** @description To put it in force */
+            reason?: string;
+            /** @description policy.json; none: as it is */
+            text?: string;
+        };
+        RevisionView: {
+            /** @description Courses that are taken away */
+            gone: components["schemas"]["GoneCourse"][];
+            /** @description Whose sheet held and would no longer */
+            lapsed: components["schemas"]["Member"][];
+            /** @description Whose sheet would hold and does not now */
+            mended: components["schemas"]["Member"][];
+            /** @description What is wrong in it; nothing else is said then */
+            problems: components["schemas"]["TaskProblem"][];
+            /** @description The rules as they come, then those that go */
+            rules: components["schemas"]["RuleStanding"][];
+            /**
+             * Format: int64
+             * @description That were judged
+             */
+            sheets: number;
+        };
         RosterLine: {
             /** Format: int64 */
             line: number;
@@ -2279,6 +2404,14 @@ export interface components {
             /** Format: double */
             to: number;
         };
+        RuleStanding: {
+            id: string;
+            label: string;
+            /** @description None: the rule goes */
+            now?: components["schemas"]["Standing"];
+            /** @description None: the rule is new */
+            was?: components["schemas"]["Standing"];
+        };
         RuleState: {
             holds: boolean;
             id: string;
@@ -2288,6 +2421,22 @@ export interface components {
             measured: number;
             /** Format: double */
             min?: number;
+        };
+        RulesView: {
+            /**
+             * Format: int64
+             * @description The version of the courses in force
+             */
+            catalog: number;
+            /** @description Rows of courses.csv, in their order */
+            courses: components["schemas"]["CourseRow"][];
+            /**
+             * Format: int64
+             * @description The version of the rules in force
+             */
+            policy: number;
+            /** @description policy.json */
+            text: string;
         };
         SavedView: {
             /** @description Keys and values of a query in turn */
@@ -2424,6 +2573,19 @@ export interface components {
             /** @description A date, or a date and time, in the school's time zone */
             from: string;
             text: string;
+        };
+        Standing: {
+            /**
+             * Format: int64
+             * @description For whom it is not in force
+             */
+            apart: number;
+            /** Format: int64 */
+            holds: number;
+            /** Format: int64 */
+            over: number;
+            /** Format: int64 */
+            short: number;
         };
         Status: {
             /** @description The family's latest wish that was answered */
@@ -2629,6 +2791,9 @@ export interface components {
              */
             total: number;
         };
+        TextOutBody: {
+            text: string;
+        };
         Todo: {
             /** Format: double */
             amount?: number;
@@ -2660,6 +2825,17 @@ export interface components {
              * Format: int64
              * @description The version of the sheet that was looked at
              */
+            version: number;
+        };
+        VersionView: {
+            /** Format: date-time */
+            at: string;
+            /** @description Empty: it came with the school’s data */
+            by?: string;
+            /** @enum {string} */
+            kind: "rules" | "courses";
+            reason?: string;
+            /** Format: int64 */
             version: number;
         };
         Welcome: {
@@ -3479,6 +3655,180 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PasswordOutBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Revising"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "try-revision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Revising"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-rules-version": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextOutBody"];
                 };
             };
             /** @description Error */

@@ -9,4 +9,10 @@ export const counselorPages = (t: T) => [
 ];
 
 /** The pages of the school office. */
-export const officePages = (t: T) => [...counselorPages(t), { to: '/data', label: t('data.nav') }, { to: '/people', label: t('people.nav') }];
+export const officePages = (t: T) => [
+  ...counselorPages(t),
+  { to: '/rules', label: t('rules.nav') },
+  { to: '/catalog', label: t('courses.nav') },
+  { to: '/data', label: t('data.nav') },
+  { to: '/people', label: t('people.nav') },
+];

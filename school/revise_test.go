@@ -1,0 +1,109 @@
+package school_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// What a change of the rules or courses would do is told before, from the real sheets; in force it is kept with who and why.
+func TestRevisions(t *testing.T) {
+	h := newHouse(t)
+	ctx, office := t.Context(), h.who("office")
+	y, source, err := h.Source(ctx, office, mara.School, mara.Year)
+	if err != nil {
+		t.Fatal(err)
+	}
+	base := school.Revision{Catalog: y.CatalogVersion, Policy: y.PolicyVersion}
+	try := func(r school.Revision) *school.RevisionEffect {
+		t.Helper()
+		e, err := h.TryRevision(ctx, office, mara.School, mara.Year, r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return e
+	}
+	same := try(base)
+	if len(same.Problems)+len(same.Lapsed)+len(same.Mended)+len(same.Gone) > 0 || same.Sheets != storetest.Students || len(same.Rules) != len(y.Rules) {
+		t.Errorf("nothing changed: %+v", same)
+	}
+	for _, r := range same.Rules {
+		if *r.Was != *r.Now || r.Was.Holds+r.Was.Short+r.Was.Over+r.Was.Apart != storetest.Students {
+			t.Errorf("%s: %+v, %+v", r.ID, r.Was, r.Now)
+		}
+	}
+	// Errors have their line; nothing is judged then, or put in force.
+	broken := base
+	text := strings.Replace(source.Policy, `"min"`, `"mim"`, 1)
+	broken.Rules, broken.Reason = &text, "x"
+	if e := try(broken); len(e.Problems) == 0 || e.Problems[0].Line < 2 || e.Sheets != 0 {
+		t.Errorf("an unknown key: %+v", e)
+	}
+	if _, err := h.Revise(ctx, office, mara.School, mara.Year, broken); school.CodeOf(err) != school.BadRevision {
+		t.Errorf("put in force: %v", err)
+	}
+	cond := base
+	cond.Courses = []school.CourseEdit{{Code: "AST1", Cells: map[string]string{"metadata.entry": "passed"}}}
+	if e := try(cond); len(e.Problems) != 1 || e.Problems[0].File != "courses.csv" || e.Problems[0].Column != "metadata.entry" || !strings.Contains(e.Problems[0].What, "at character") {
+		t.Errorf("a condition that cannot be read: %+v", e.Problems)
+	}
+	otherYear := strings.Replace(source.Policy, "2027-28", "2028-29", 1)
+	if e := try(school.Revision{Catalog: base.Catalog, Policy: base.Policy, Rules: &otherYear}); len(e.Problems) == 0 {
+		t.Error("the school year can be changed")
+	}
+	for name, c := range map[string]school.CourseEdit{"a column of the key": {Code: "AST1", Cells: map[string]string{"sourcedId": "x"}}, "no column": {Code: "AST1", Cells: map[string]string{"color": "x"}}, "not there": {Code: "NONE", Remove: true}} {
+		r := base
+		r.Courses = []school.CourseEdit{c}
+		if _, err := h.TryRevision(ctx, office, mara.School, mara.Year, r); err == nil {
+			t.Errorf("%s is taken", name)
+		}
+	}
+
+	gone := base
+	gone.Courses = []school.CourseEdit{{Code: "CER1", Remove: true}, {Code: "NEW1", Cells: map[string]string{"title": "Knots", "grades": "10", "subjects": "Arts", "metadata.credits": "0.5", "metadata.span": "S1"}}}
+	e := try(gone)
+	asked := storetest.Value[int](t, h.db, `SELECT count(*) FROM entry WHERE course_code = 'CER1' AND kind = 'request'`)
+	if len(e.Gone) != 1 || e.Gone[0].Code != "CER1" || e.Gone[0].Requested != asked || asked == 0 || len(e.Problems) > 0 {
+		t.Errorf("taken away: %+v, %d, %v", e.Gone, asked, e.Problems)
+	}
+	h.finish()
+	h.waive()
+	h.submit()
+	before := h.sheet("mara.quill")
+	strict := base
+	stricter := strings.Replace(source.Policy, `"rules": [`, `"rules": [ {"id": "sixteen", "label": "Sixteen courses", "of": "all", "min": 16}, `, 1)
+	strict.Rules = &stricter
+	e = try(strict)
+	if e.Rules[0].ID != "sixteen" || e.Rules[0].Was != nil || e.Rules[0].Now.Short != storetest.Students || len(e.Lapsed) == 0 || fmt.Sprint(e.Lapsed[0].Student) == "" {
+		t.Errorf("a strict rule: %+v, %d lapse", e.Rules[0], len(e.Lapsed))
+	}
+	if _, err := h.Revise(ctx, office, mara.School, mara.Year, strict); school.CodeOf(err) != school.NeedsReason {
+		t.Errorf("without a reason: %v", err)
+	}
+	if d := h.sheet("mara.quill"); d.Tag() != before.Tag() {
+		t.Error("trying has changed something")
+	}
+	strict.Reason = "By the board."
+	if _, err := h.Revise(ctx, office, mara.School, mara.Year, strict); err != nil {
+		t.Fatal(err)
+	}
+	if d := h.sheet("mara.quill"); d.Ready || d.Tag() == before.Tag() {
+		t.Error("it is not in force")
+	}
+	if _, err := h.Revise(ctx, office, mara.School, mara.Year, strict); school.CodeOf(err) != "stale-version" {
+		t.Errorf("on the version before: %v", err)
+	}
+	list, err := h.Versions(ctx, office, mara.School, mara.Year)
+	if err != nil || len(list) != 3 || list[1].Kind != "rules" || list[1].Version != 2 || list[1].By != "Dagny Westerdale" || list[1].Reason != "By the board." || list[0].By+list[2].By != "" {
+		t.Errorf("%+v, %v", list, err)
+	}
+	if old, err := h.RulesOf(ctx, office, mara.School, mara.Year, base.Policy); err != nil || old != source.Policy {
+		t.Errorf("the version before: %v", err)
+	}
+	if _, err := h.TryRevision(ctx, h.who("ms.arden"), mara.School, mara.Year, base); school.CodeOf(err) != "forbidden" {
+		t.Errorf("a counselor: %v", err)
+	}
+}

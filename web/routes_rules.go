@@ -1,0 +1,184 @@
+package web
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rubricon/school"
+)
+
+// RulesView is what the rules and courses of a school year are read from.
+type RulesView struct {
+	Catalog int64       `json:"catalog" doc:"The version of the courses in force"`
+	Policy  int64       `json:"policy" doc:"The version of the rules in force"`
+	Text    string      `json:"text" doc:"policy.json"`
+	Courses []CourseRow `json:"courses" doc:"Rows of courses.csv, in their order"`
+}
+
+// CourseRow is a row of courses.csv.
+type CourseRow struct {
+	Code  string            `json:"code"`
+	Cells map[string]string `json:"cells" doc:"By column, but for those that are empty"`
+}
+
+// Revising changes the rules, or courses.
+type Revising struct {
+	Catalog int64        `json:"catalog" doc:"The versions that were looked at"`
+	Policy  int64        `json:"policy"`
+	Text    *string      `json:"text,omitempty" maxLength:"1000000" doc:"policy.json; none: as it is"`
+	Courses []CourseEdit `json:"courses,omitempty" maxItems:"200"`
+	Reason  string       `json:"reason,omitempty" maxLength:"1000" doc:"To put it in force"`
+}
+
+// CourseEdit changes cells of a course, adds one, or takes one away.
+type CourseEdit struct {
+	Code   string            `json:"code" minLength:"1" maxLength:"100"`
+	Cells  map[string]string `json:"cells,omitempty"`
+	Remove bool              `json:"remove,omitempty"`
+}
+
+// RevisionView is what a revision would do.
+type RevisionView struct {
+	Problems []TaskProblem  `json:"problems" doc:"What is wrong in it; nothing else is said then"`
+	Sheets   int            `json:"sheets" doc:"That were judged"`
+	Rules    []RuleStanding `json:"rules" doc:"The rules as they come, then those that go"`
+	Lapsed   []Member       `json:"lapsed" doc:"Whose sheet held and would no longer"`
+	Mended   []Member       `json:"mended" doc:"Whose sheet would hold and does not now"`
+	Gone     []GoneCourse   `json:"gone" doc:"Courses that are taken away"`
+}
+
+// RuleStanding is how the real sheets stand to a rule: as it is, and as it would be.
+type RuleStanding struct {
+	ID    string    `json:"id"`
+	Label string    `json:"label"`
+	Was   *Standing `json:"was,omitempty" doc:"None: the rule is new"`
+	Now   *Standing `json:"now,omitempty" doc:"None: the rule goes"`
+}
+
+// Standing counts sheets by how they stand to a rule.
+type Standing struct {
+	Holds int `json:"holds"`
+	Short int `json:"short"`
+	Over  int `json:"over"`
+	Apart int `json:"apart" doc:"For whom it is not in force"`
+}
+
+// GoneCourse is a course that is taken away.
+type GoneCourse struct {
+	Code      string `json:"code"`
+	Title     string `json:"title"`
+	Requested int    `json:"requested"`
+	Entered   int    `json:"entered" doc:"Of those who request it: handed in"`
+}
+
+// VersionView is a version of the rules or the courses.
+type VersionView struct {
+	Kind    string    `json:"kind" enum:"rules,courses"`
+	Version int64     `json:"version"`
+	At      time.Time `json:"at"`
+	By      string    `json:"by,omitempty" doc:"Empty: it came with the school’s data"`
+	Reason  string    `json:"reason,omitempty"`
+}
+
+// rulesRoutes are those of what a school changes of its rules and courses here.
+func (s *Server) rulesRoutes(api huma.API) {
+	type rulesOut struct{ Body *RulesView }
+	signedIn(s, api, operation("get-rules", http.MethodGet, yearPath+"/rules", "What the rules and courses of a school year are read from"),
+		func(ctx context.Context, by int64, in *InYear) (*rulesOut, error) {
+			y, source, err := s.cases.Source(ctx, by, in.School, in.Year)
+			if err != nil {
+				return nil, err
+			}
+			v := &RulesView{Catalog: y.CatalogVersion, Policy: y.PolicyVersion, Text: source.Policy, Courses: []CourseRow{}}
+			f := source.Files["courses.csv"]
+			for _, row := range f.Rows {
+				r := CourseRow{Cells: map[string]string{}}
+				for i, column := range f.Header {
+					if column == "courseCode" {
+						r.Code = row[i]
+					}
+					if row[i] != "" {
+						r.Cells[column] = row[i]
+					}
+				}
+				v.Courses = append(v.Courses, r)
+			}
+			return &rulesOut{v}, nil
+		})
+	type reviseIn struct {
+		InYear
+		Body Revising
+	}
+	type effectOut struct{ Body *RevisionView }
+	answered := func(e *school.RevisionEffect, err error) (*effectOut, error) {
+		if err != nil {
+			return nil, err
+		}
+		return &effectOut{newRevisionView(e)}, nil
+	}
+	try := operation("try-revision", http.MethodPost, yearPath+"/rules/trial", "What other rules or courses would do to the real sheets; nothing is changed")
+	do := operation("revise", http.MethodPost, yearPath+"/rules", "Put other rules or courses in force, with a reason")
+	try.MaxBodyBytes, do.MaxBodyBytes = 2<<20, 2<<20
+	signedIn(s, api, try, func(ctx context.Context, by int64, in *reviseIn) (*effectOut, error) {
+		return answered(s.cases.TryRevision(ctx, by, in.School, in.Year, newRevision(&in.Body)))
+	})
+	signedIn(s, api, do, func(ctx context.Context, by int64, in *reviseIn) (*effectOut, error) {
+		return answered(s.cases.Revise(ctx, by, in.School, in.Year, newRevision(&in.Body)))
+	})
+	type versionsOut struct{ Body []VersionView }
+	signedIn(s, api, operation("list-rules", http.MethodGet, yearPath+"/rules/versions", "The versions of the rules and courses, the latest first"),
+		func(ctx context.Context, by int64, in *InYear) (*versionsOut, error) {
+			list, err := s.cases.Versions(ctx, by, in.School, in.Year)
+			out := &versionsOut{Body: []VersionView{}}
+			for _, v := range list {
+				out.Body = append(out.Body, VersionView(v))
+			}
+			return out, err
+		})
+	type versionIn struct {
+		InYear
+		Version int64 `path:"version" minimum:"1"`
+	}
+	type textOut struct {
+		Body struct {
+			Text string `json:"text"`
+		}
+	}
+	signedIn(s, api, operation("get-rules-version", http.MethodGet, yearPath+"/rules/versions/{version}", "policy.json as it was in a version"),
+		func(ctx context.Context, by int64, in *versionIn) (out *textOut, err error) {
+			out = &textOut{}
+			out.Body.Text, err = s.cases.RulesOf(ctx, by, in.School, in.Year, in.Version)
+			return out, err
+		})
+}
+
+func newRevision(r *Revising) school.Revision {
+	out := school.Revision{Catalog: r.Catalog, Policy: r.Policy, Rules: r.Text, Reason: r.Reason}
+	for _, c := range r.Courses {
+		out.Courses = append(out.Courses, school.CourseEdit(c))
+	}
+	return out
+}
+
+func newRevisionView(e *school.RevisionEffect) *RevisionView {
+	v := &RevisionView{Problems: taskProblems(e.Problems), Sheets: e.Sheets, Rules: []RuleStanding{}, Lapsed: members(e.Lapsed), Mended: members(e.Mended), Gone: []GoneCourse{}}
+	for _, r := range e.Rules {
+		out := RuleStanding{ID: r.ID, Label: r.Label}
+		if r.Was != nil {
+			was := Standing(*r.Was)
+			out.Was = &was
+		}
+		if r.Now != nil {
+			now := Standing(*r.Now)
+			out.Now = &now
+		}
+		v.Rules = append(v.Rules, out)
+	}
+	for _, g := range e.Gone {
+		v.Gone = append(v.Gone, GoneCourse(g))
+	}
+	return v
+}
