@@ -59,7 +59,7 @@ func TestTwoLanguages(t *testing.T) {
 	office := s.as("office", desk)
 	office.language("es")
 	office.press("nav a", "Personas")
-	office.says("h1", "Dar a alguien una contraseña nueva")
+	office.says("h1", "Las personas de la escuela")
 	office.accessible("people in Spanish")
 }
 

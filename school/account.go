@@ -67,7 +67,11 @@ type Client struct {
 type SignedIn struct {
 	Account int64
 	Device  string // the token by which this device is known from now on
+	Once    bool   // with a password for one sign-in: another is to be chosen first
 }
+
+// onceLife is how long a password for one sign-in is good.
+const onceLife = 14 * 24 * time.Hour
 
 func hashed(token string) string {
 	sum := sha256.Sum256([]byte(token))
@@ -113,6 +117,9 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 	} else if match, raise, err = s.matches(ctx, c.Hash, password); err != nil {
 		return nil, err
 	}
+	if match && c.Once && s.now().Sub(moment(c.SetAt)) > onceLife {
+		match = false
+	}
 	if !match {
 		s.log.WarnContext(ctx, "a sign-in failed", "account", c.Account)
 		return nil, problem(SignInFailed)
@@ -136,7 +143,7 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 		}
 	}
 	s.log.InfoContext(ctx, "a sign-in", "account", c.Account)
-	return &SignedIn{c.Account, from.Device}, nil
+	return &SignedIn{c.Account, from.Device, c.Once}, nil
 }
 
 // Bounds of a password, in bytes.
@@ -170,7 +177,7 @@ func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, ne
 	if len(new) < minPassword || len(new) > maxPassword || new == old {
 		return problem(BadPassword)
 	}
-	if err := s.setPassword(ctx, by, new, session); err != nil {
+	if err := s.setPassword(ctx, by, new, session, false); err != nil {
 		return err
 	}
 	s.log.InfoContext(ctx, "a password was changed", "account", by)

@@ -304,3 +304,60 @@ func TestWhatIsOverIsTakenAway(t *testing.T) {
 		t.Errorf("the tasks are %s", got)
 	}
 }
+
+// The right to administer is given to staff with a reason, and taken back; what comes with the school's data stays with them, and nobody
+// takes their own.
+func TestRights(t *testing.T) {
+	h := newHouse(t)
+	ctx, office := t.Context(), h.who("office")
+	set := func(by int64, person string, give bool, reason string) string {
+		return string(school.CodeOf(h.SetRight(ctx, by, mara.School, mara.Year, person, give, reason)))
+	}
+	self := storetest.Value[string](t, h.db, `SELECT id FROM person WHERE username = 'office'`)
+	tolland := h.who("mr.tolland")
+	for _, c := range []struct {
+		by           int64
+		person       string
+		give         bool
+		reason, want string
+	}{
+		{office, "t00", true, " ", "needs-reason"}, {office, "s0001", true, "x", "already-done"}, {office, "nobody", true, "x", "already-done"}, {office, self, false, "x", "forbidden"},
+		{tolland, "t01", true, "x", "forbidden"}, {office, "t00", false, "x", "already-done"}, {office, "t00", true, "While I am away.", ""}, {office, "t00", true, "x", "already-done"},
+		{tolland, self, false, "x", "already-done"}, {tolland, "t01", true, "x", ""}, {office, "t00", false, "I am back.", ""}, {tolland, "t02", true, "x", "forbidden"},
+	} {
+		if got := set(c.by, c.person, c.give, c.reason); got != c.want {
+			t.Errorf("%d, %s, %v, %q: %q, want %q", c.by, c.person, c.give, c.reason, got, c.want)
+		}
+	}
+	list, err := h.OfficeActs(ctx, office, mara.School, mara.Year)
+	if err != nil || len(list) != 3 {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	kinds := map[string]string{}
+	for _, a := range list {
+		kinds[a.Kind+" "+a.About] = a.By + ": " + a.Reason
+	}
+	if kinds["give Mr Tolland"] != "Dagny Westerdale: While I am away." || kinds["take Mr Tolland"] != "Dagny Westerdale: I am back." {
+		t.Errorf("%v", kinds)
+	}
+	if _, err := h.OfficeActs(ctx, h.who("ms.arden"), mara.School, mara.Year); school.CodeOf(err) != "forbidden" {
+		t.Errorf("a counselor reads %v", err)
+	}
+}
+
+// A code is good for two weeks.
+func TestAnOldCode(t *testing.T) {
+	h := newHouse(t)
+	code, err := h.GivePassword(t.Context(), h.who("office"), mara.School, mara.Year, "s0001")
+	if err != nil {
+		t.Fatal(err)
+	}
+	h.at(storetest.Now.AddDate(0, 0, 13))
+	if in, err := h.enter("mara.quill", code, ""); err != nil || !in.Once {
+		t.Errorf("after 13 days: %+v, %v", in, err)
+	}
+	h.at(storetest.Now.AddDate(0, 0, 15))
+	if _, err := h.enter("mara.quill", code, ""); school.CodeOf(err) != school.SignInFailed {
+		t.Errorf("after 15 days: %v", err)
+	}
+}

@@ -99,7 +99,7 @@ func (s *Service) FindPeople(ctx context.Context, by int64, school string, year 
 	return s.db.Queries().FindPeople(ctx, school, words, MaxFound)
 }
 
-// GivePassword gives a person a new password, made up here, to be handed over; it ends their sessions. An account that also leads to
+// GivePassword gives a person a new password for one sign-in, made up here, to be handed over; it ends their sessions. An account that also leads to
 // people of schools that the office does not administer is refused: whoever got the password would be those people too.
 func (s *Service) GivePassword(ctx context.Context, by int64, school string, year int, person string) (password string, err error) {
 	_, a, err := s.reader(ctx, by, school, year, acts.ManagePeople)
@@ -114,7 +114,10 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 		return "", problem(Elsewhere)
 	}
 	password = madeUp()
-	if err := s.setPassword(ctx, account, password, ""); err != nil {
+	if err := s.setPassword(ctx, account, password, "", true); err != nil {
+		return "", err
+	}
+	if err := s.db.Queries().NoteCode(ctx, school, person, a.name().Name, s.now()); err != nil {
 		return "", err
 	}
 	s.log.InfoContext(ctx, "the office gave a password", "school", school, "by", a.account, "account", account)
@@ -135,14 +138,58 @@ func madeUp() string {
 	return string(raw[:4]) + "-" + string(raw[4:8]) + "-" + string(raw[8:])
 }
 
+// SetRight lets a person of the staff administer the school, or takes that back, with a reason. The errors are NeedsReason; AlreadyDone
+// where nothing changes, also where the right comes with the school's data, which alone take it; and NotYours for one's own.
+func (s *Service) SetRight(ctx context.Context, by int64, school string, year int, person string, give bool, reason string) error {
+	_, a, err := s.reader(ctx, by, school, year, acts.ManagePeople)
+	if err != nil {
+		return err
+	}
+	if reason = tidy(reason); reason == "" {
+		return problem(NeedsReason)
+	}
+	if person == a.ID {
+		return problem(Code(acts.NotYours))
+	}
+	set := store.Queries.TakeRight
+	if give {
+		set = store.Queries.GiveRight
+	}
+	done := false
+	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
+		if done, err = set(q, ctx, school, person, a.name().Name, reason, s.now()); err != nil || !done {
+			return err
+		}
+		return q.RaiseRoster(ctx, school, 0)
+	})
+	if err == nil && !done {
+		err = problem(Code(acts.AlreadyDone))
+	}
+	if err == nil {
+		s.log.InfoContext(ctx, "a right was set", "school", school, "account", by, "give", give)
+	}
+	return err
+}
+
+// maxActs is how much of what the office did is listed.
+const maxActs = 200
+
+// OfficeActs lists what the office has done, the latest first.
+func (s *Service) OfficeActs(ctx context.Context, by int64, school string, year int) ([]store.OfficeAct, error) {
+	if _, _, err := s.reader(ctx, by, school, year, acts.ManagePeople); err != nil {
+		return nil, err
+	}
+	return s.db.Queries().OfficeActs(ctx, school, maxActs)
+}
+
 // setPassword sets a password and ends the account's sessions, but for one.
-func (s *Service) setPassword(ctx context.Context, account int64, password, but string) error {
+func (s *Service) setPassword(ctx context.Context, account int64, password, but string, once bool) error {
 	hash, err := s.hash(ctx, password)
 	if err != nil {
 		return err
 	}
 	return s.db.Tx(ctx, func(q store.Queries) error {
-		if err := q.SetPassword(ctx, account, hash, s.now()); err != nil {
+		if err := q.SetPassword(ctx, account, hash, once, s.now()); err != nil {
 			return err
 		}
 		return errors.Join(q.EndSessions(ctx, account, but), q.ForgetDevices(ctx, account, ""))

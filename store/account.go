@@ -8,13 +8,15 @@ import (
 
 // Credentials are an account with its password's hash, which is empty where it has none.
 type Credentials struct {
-	Account int64  `db:"id"`
-	Hash    string `db:"hash"`
+	Account int64      `db:"id"`
+	Hash    string     `db:"hash"`
+	Once    bool       `db:"once"` // it is for one sign-in
+	SetAt   *time.Time `db:"set_at"`
 }
 
 // Credentials gives the account of a username. The error is ErrNotFound where there is none.
 func (q Queries) Credentials(ctx context.Context, username string) (c Credentials, err error) {
-	return c, q.get(ctx, &c, `SELECT a.id, coalesce(p.hash, '') AS hash FROM account a LEFT JOIN account_password p ON p.account_id = a.id WHERE a.username = $1`, username)
+	return c, q.get(ctx, &c, `SELECT a.id, coalesce(p.hash, '') AS hash, coalesce(p.once, false) AS once, p.set_at FROM account a LEFT JOIN account_password p ON p.account_id = a.id WHERE a.username = $1`, username)
 }
 
 // Username gives an account's username.
@@ -29,10 +31,10 @@ func (q Queries) SetLanguage(ctx context.Context, account int64, language string
 	return q.exec(ctx, `UPDATE account SET language = $2 WHERE id = $1`, account, language)
 }
 
-// SetPassword sets an account's password.
-func (q Queries) SetPassword(ctx context.Context, account int64, hash string, now time.Time) error {
-	return q.exec(ctx, `INSERT INTO account_password (account_id, hash, set_at) VALUES ($1, $2, $3)
-		ON CONFLICT (account_id) DO UPDATE SET hash = $2, set_at = $3`, account, hash, now)
+// SetPassword sets an account's password; once: for one sign-in.
+func (q Queries) SetPassword(ctx context.Context, account int64, hash string, once bool, now time.Time) error {
+	return q.exec(ctx, `INSERT INTO account_password (account_id, hash, once, set_at) VALUES ($1, $2, $3, $4)
+		ON CONFLICT (account_id) DO UPDATE SET hash = $2, once = $3, set_at = $4`, account, hash, once, now)
 }
 
 // RaiseHash replaces a password's hash by one of the same password that costs more, unless another has been set meanwhile.

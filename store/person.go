@@ -73,19 +73,25 @@ func (q Queries) YearsOfSchool(ctx context.Context, school string) (list []YearO
 
 // Found is a person found by name.
 type Found struct {
-	ID         string `db:"id"`
-	Role       string `db:"role"`
-	GivenName  string `db:"given_name"`
-	FamilyName string `db:"family_name"`
-	Username   string `db:"username"`
-	Enabled    bool   `db:"enabled"`
-	Password   bool   `db:"password"` // has one
+	ID         string     `db:"id"`
+	Role       string     `db:"role"`
+	GivenName  string     `db:"given_name"`
+	FamilyName string     `db:"family_name"`
+	Username   string     `db:"username"`
+	Enabled    bool       `db:"enabled"`
+	Password   bool       `db:"password"` // has one
+	Once       bool       `db:"once"`     // it is one for one sign-in
+	Right      string     `db:"source"`   // administers the school: import, by the school's data; office, by what the office has given; empty: not
+	SeenAt     *time.Time `db:"seen_at"`  // the latest sign-in that is not over
 }
 
 // FindPeople lists people of a school whose name or username has every word in it, at most limit.
 func (q Queries) FindPeople(ctx context.Context, school string, words []string, limit int) (list []Found, err error) {
 	return list, q.list(ctx, &list, `SELECT p.id, p.role, p.given_name, p.family_name, p.username, p.enabled,
-			EXISTS (SELECT 1 FROM account_password a WHERE a.account_id = p.account_id) AS password
+			EXISTS (SELECT 1 FROM account_password a WHERE a.account_id = p.account_id) AS password,
+			coalesce((SELECT a.once FROM account_password a WHERE a.account_id = p.account_id), false) AS once,
+			coalesce((SELECT r.source FROM relation r WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'administers'), '') AS source,
+			(SELECT max(s.seen_at) FROM session s WHERE s.account_id = p.account_id) AS seen_at
 		FROM person p WHERE p.school_id = $1 AND p.present
 			AND NOT EXISTS (SELECT 1 FROM jsonb_array_elements_text($2::jsonb) w
 				WHERE position(lower(w) IN lower(p.given_name || ' ' || p.family_name || ' ' || p.username)) = 0)

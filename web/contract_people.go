@@ -8,6 +8,7 @@ import (
 type MeView struct {
 	Username string       `json:"username" doc:"Empty: nobody is signed in"`
 	Language string       `json:"language,omitempty" doc:"That the account has chosen"`
+	Once     bool         `json:"once,omitempty" doc:"Signed in with a password for one sign-in: another is to be chosen before anything else"`
 	Persons  []PersonView `json:"persons" doc:"One for each school the account is somebody in"`
 }
 
@@ -37,12 +38,24 @@ type ChildView struct {
 
 // FoundView is a person found by name.
 type FoundView struct {
-	ID       string `json:"id"`
-	Given    string `json:"given"`
-	Family   string `json:"family"`
-	Role     string `json:"role"`
-	Username string `json:"username"`
-	Password bool   `json:"password" doc:"Has one"`
+	ID       string     `json:"id"`
+	Given    string     `json:"given"`
+	Family   string     `json:"family"`
+	Role     string     `json:"role"`
+	Username string     `json:"username"`
+	Password bool       `json:"password" doc:"Has one"`
+	Once     bool       `json:"once,omitempty" doc:"It is for one sign-in, and was not used yet"`
+	Right    string     `json:"right,omitempty" enum:"import,office" doc:"Administers the school: by the school’s data, or by what the office has given"`
+	SeenAt   *time.Time `json:"seenAt,omitempty" doc:"Signed in and seen then, where that is not over"`
+}
+
+// OfficeAct is something that the office has done.
+type OfficeAct struct {
+	At     time.Time `json:"at"`
+	By     string    `json:"by"`
+	Kind   string    `json:"kind" enum:"code,give,take,import,export,rules,courses,batch"`
+	About  string    `json:"about" doc:"Whom or what it concerns"`
+	Reason string    `json:"reason,omitempty"`
 }
 
 // SessionView is one sign-in of one's own account.

@@ -58,7 +58,7 @@ func (s *Server) routes(api huma.API) {
 // signedIn registers a route for whoever is signed in.
 func signedIn[I, O any](s *Server, api huma.API, op huma.Operation, do func(ctx context.Context, by int64, in *I) (*O, error)) {
 	huma.Register(api, op, func(ctx context.Context, in *I) (*O, error) {
-		by, err := s.account(ctx)
+		by, err := s.ready(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -98,7 +98,7 @@ func (s *Server) schoolRoutes(api huma.API) {
 			}
 			out := &peopleOut{Body: []FoundView{}}
 			for _, p := range list {
-				out.Body = append(out.Body, FoundView{p.ID, p.GivenName, p.FamilyName, p.Role, p.Username, p.Password})
+				out.Body = append(out.Body, FoundView{p.ID, p.GivenName, p.FamilyName, p.Role, p.Username, p.Password, p.Once, p.Right, p.SeenAt})
 			}
 			return out, nil
 		})
@@ -106,6 +106,28 @@ func (s *Server) schoolRoutes(api huma.API) {
 		InYear
 		Person string `path:"person" maxLength:"100"`
 	}
+	type rightIn struct {
+		InYear
+		Person string `path:"person" maxLength:"100"`
+		Body   struct {
+			Give   bool   `json:"give"`
+			Reason string `json:"reason" maxLength:"1000"`
+		}
+	}
+	signedIn(s, api, operation("set-right", http.MethodPost, yearPath+"/people/{person}/right", "Let a person of the staff administer the school, or take that back, with a reason"),
+		func(ctx context.Context, by int64, in *rightIn) (*struct{}, error) {
+			return &struct{}{}, s.cases.SetRight(ctx, by, in.School, in.Year, in.Person, in.Body.Give, in.Body.Reason)
+		})
+	type actsOut struct{ Body []OfficeAct }
+	signedIn(s, api, operation("list-office-acts", http.MethodGet, yearPath+"/office-acts", "What the office has done, the latest first"),
+		func(ctx context.Context, by int64, in *InYear) (*actsOut, error) {
+			list, err := s.cases.OfficeActs(ctx, by, in.School, in.Year)
+			out := &actsOut{Body: []OfficeAct{}}
+			for _, a := range list {
+				out.Body = append(out.Body, OfficeAct(a))
+			}
+			return out, err
+		})
 	type passwordOut struct {
 		Body struct {
 			Password string `json:"password" doc:"To be handed over; it is shown this once"`

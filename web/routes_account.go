@@ -41,11 +41,14 @@ func (s *Server) accountRoutes(api huma.API) {
 		s.sessions.Put(ctx, accountKey, signed.Account)
 		s.sessions.Put(ctx, begunKey, s.now().Unix())
 		s.sessions.Put(ctx, seenKey, s.now().Unix())
+		s.sessions.Put(ctx, onceKey, signed.Once)
 		me, err := s.cases.Me(ctx, signed.Account)
 		if err != nil {
 			return nil, answer(ctx, err)
 		}
-		return &signInOut{s.device(signed.Device), newMe(me)}, nil
+		view := newMe(me)
+		view.Once = signed.Once
+		return &signInOut{s.device(signed.Device), view}, nil
 	})
 	op := operation("sign-out", http.MethodDelete, "/api/session", "Sign out")
 	op.DefaultStatus = http.StatusNoContent
@@ -65,7 +68,9 @@ func (s *Server) accountRoutes(api huma.API) {
 		if err != nil {
 			return nil, answer(ctx, err)
 		}
-		return &meOut{newMe(me)}, nil
+		view := newMe(me)
+		view.Once = s.sessions.GetBool(ctx, onceKey)
+		return &meOut{view}, nil
 	})
 	type languageIn struct {
 		Body struct {
@@ -107,8 +112,17 @@ func (s *Server) accountRoutes(api huma.API) {
 	}
 	op = operation("change-password", http.MethodPost, "/api/password", "Change one's own password; all other sessions end")
 	op.DefaultStatus = http.StatusNoContent
-	signedIn(s, api, op, func(ctx context.Context, by int64, in *passwordIn) (*struct{}, error) {
-		return nil, s.cases.ChangePassword(ctx, by, s.here(ctx), in.Body.Old, in.Body.New)
+	// Also for whoever has signed in with a password for one sign-in.
+	huma.Register(api, op, func(ctx context.Context, in *passwordIn) (*struct{}, error) {
+		by, err := s.account(ctx)
+		if err != nil {
+			return nil, err
+		}
+		if err := s.cases.ChangePassword(ctx, by, s.here(ctx), in.Body.Old, in.Body.New); err != nil {
+			return nil, answer(ctx, err)
+		}
+		s.sessions.Remove(ctx, onceKey)
+		return nil, nil
 	})
 	type welcomeOut struct{ Body Welcome }
 	huma.Register(api, operation("get-welcome", http.MethodGet, "/api/welcome", "What the sign-in page shows"), func(context.Context, *struct{}) (*welcomeOut, error) {

@@ -244,7 +244,7 @@ func (s *Server) beforeUpload(may func(ctx context.Context, by int64, at school.
 
 func (s *Server) upload(hctx huma.Context, next func(huma.Context), may func(ctx context.Context, by int64, at school.Place) error) {
 	ctx := hctx.Context()
-	by, err := s.account(ctx)
+	by, err := s.ready(ctx)
 	if err == nil {
 		year, _ := strconv.Atoi(hctx.Param("year"))
 		if err = may(ctx, by, school.Place{School: hctx.Param("school"), Year: year, Student: hctx.Param("student")}); err != nil {

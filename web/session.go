@@ -25,6 +25,7 @@ const (
 	accountKey = "account"
 	begunKey   = "begun"
 	seenKey    = "seen"
+	onceKey    = "once" // signed in with a password for one sign-in
 )
 
 // sessionStore keeps sessions where package school keeps them, with whose they are.
@@ -103,6 +104,17 @@ func (s *Server) account(ctx context.Context) (int64, error) {
 	}
 	requestOf(ctx).account = account
 	return account, nil
+}
+
+// ready gives who is signed in, and has a password of their own: with one for one sign-in nothing can be done but choosing another.
+func (s *Server) ready(ctx context.Context) (int64, error) {
+	account, err := s.account(ctx)
+	if err == nil && s.sessions.GetBool(ctx, onceKey) {
+		p := newProblem(http.StatusForbidden, say(ctx, "choose-password"))
+		p.Code = "choose-password"
+		return 0, p
+	}
+	return account, err
 }
 
 // device is the cookie by which a device is known that has signed in before.

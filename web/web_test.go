@@ -330,6 +330,8 @@ func TestAuthorisation(t *testing.T) {
 		{"GET", year + "/rules/versions", "", staff(no, ok)}, {"GET", elsewhere + "/rules/versions", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"GET", year + "/rules/versions/1", "", staff(no, ok)}, {"GET", elsewhere + "/rules/versions/99", "", answers{"foreign.counselor": no}},
 		{"POST", year + "/tasks/1/stop", "", staff(no, ok)}, {"POST", elsewhere + "/tasks/1/stop", "", answers{"foreign.counselor": no}},
+		{"POST", year + "/people/nobody/right", `{"give":true,"reason":"x"}`, staff(no, "409 already-done")}, {"POST", elsewhere + "/people/s0001/right", `{"give":true,"reason":"x"}`, answers{"foreign.counselor": no, "foreign.office": "409 already-done"}},
+		{"GET", year + "/office-acts", "", staff(no, ok)}, {"GET", elsewhere + "/office-acts", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"POST", year + "/people/nobody/password", "", staff(no, hidden)}, {"POST", elsewhere + "/people/s0001/password", "", answers{"foreign.counselor": no}},
 	}
 	routes := map[string]bool{}
@@ -558,6 +560,16 @@ func TestPasswords(t *testing.T) {
 		if got := said(s.signIn(client, "mara.quill", given.Password)); got != "200" {
 			t.Fatalf("with the new one: %s", got)
 		}
+	}
+	// It is for one sign-in: nothing can be done with it but choosing another.
+	for path, want := range map[string]string{"/api/sessions": "403 choose-password", people + "?name=a": "403 choose-password", "/api/me": "200"} {
+		if got := said(s.call(one, "GET", path, "")); got != want {
+			t.Errorf("with a password for one sign-in, %s: %s, want %s", path, got, want)
+		}
+	}
+	var me web.MeView
+	if _, body := s.call(one, "GET", "/api/me", ""); json.Unmarshal(body, &me) != nil || !me.Once {
+		t.Errorf("who is signed in: %s", body)
 	}
 	for body, want := range map[string]string{
 		fmt.Sprintf(`{"old":"wrong","new":"long enough"}`):                           "401 sign-in-failed",

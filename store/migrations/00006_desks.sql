@@ -52,6 +52,23 @@ ALTER TABLE record ADD COLUMN replaced bigint; -- the batch that has put another
 ALTER TABLE signal DROP CONSTRAINT signal_check;
 ALTER TABLE signal ADD CONSTRAINT signal_check CHECK (settled = '' OR settled = 'withdrawn' AND kind <> 'claim' OR settled <> 'withdrawn' AND kind = 'claim');
 
+-- A password that the office gives is for one sign-in: its owner chooses another then.
+ALTER TABLE account_password ADD COLUMN once boolean NOT NULL DEFAULT false;
+
+-- What the office does with people: rights that it gives and takes, and one-time passwords.
+CREATE TABLE office_event (
+    school_id  text NOT NULL,
+    id         bigint NOT NULL GENERATED ALWAYS AS IDENTITY,
+    at         timestamptz NOT NULL,
+    by_name    text NOT NULL, -- as it was then
+    kind       text NOT NULL CHECK (kind IN ('code', 'give', 'take')),
+    person_id  text NOT NULL,
+    reason     text NOT NULL DEFAULT '' CHECK (length(reason) <= 1000),
+    PRIMARY KEY (school_id, id),
+    FOREIGN KEY (school_id, person_id) REFERENCES person
+);
+GRANT SELECT, INSERT ON office_event TO rubricon_server;
+
 -- Who has put a version of the rules or the catalog in force here, and why; empty: it came with the school's data.
 ALTER TABLE policy ADD COLUMN by_name text NOT NULL DEFAULT '';
 ALTER TABLE policy ADD COLUMN reason text NOT NULL DEFAULT '' CHECK (length(reason) <= 1000);
@@ -94,6 +111,8 @@ GRANT SELECT, INSERT, UPDATE, DELETE ON saved_view TO rubricon_server;
 -- +goose Down
 DROP TABLE saved_view;
 DROP TABLE reminder;
+DROP TABLE office_event;
+ALTER TABLE account_password DROP COLUMN once;
 ALTER TABLE catalog DROP COLUMN reason;
 ALTER TABLE catalog DROP COLUMN by_name;
 ALTER TABLE policy DROP COLUMN reason;

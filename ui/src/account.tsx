@@ -14,18 +14,18 @@ function agentWords(t: ReturnType<typeof useTranslation>['t'], agent: string) {
   return t('account.browser', { browser, system });
 }
 
-/** One's own account: where one is signed in, and the password. */
-export default function Account() {
+/** One's own account: where one is signed in, and the password; once: one must be chosen before anything else. */
+export default function Account({ once }: { once?: boolean }) {
   const { t } = useTranslation();
   const client = useQueryClient();
-  const sessions = useSessions();
+  const sessions = useSessions(!once);
   const end = useMutation({
     mutationFn: (ids: string[]) => Promise.all(ids.map((id) => ask(api.DELETE('/api/sessions/{id}', { params: { path: { id } } })))),
     onSettled: () => client.invalidateQueries({ queryKey: keys.sessions }),
   });
   const change = useMutation({
     mutationFn: (body: { old: string; new: string }) => ask(api.POST('/api/password', { body })),
-    onSuccess: () => client.invalidateQueries({ queryKey: keys.sessions }),
+    onSuccess: () => Promise.all([client.invalidateQueries({ queryKey: keys.sessions }), once && client.invalidateQueries({ queryKey: keys.me })]),
   });
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
@@ -37,9 +37,9 @@ export default function Account() {
   const field = 'mt-1 mb-3 block min-h-11 w-full max-w-sm rounded border border-edge bg-card px-3';
   return (
     <main id="page" className="mx-auto max-w-3xl px-4 pt-5 pb-16">
-      <h1 className="mb-4">{t('account.head')}</h1>
-      <h2 className="font-semibold">{t('account.where')}</h2>
-      {!sessions.data && !sessions.error && <Loading />}
+      <h1 className="mb-4">{t(once ? 'account.onceHead' : 'account.head')}</h1>
+      {once ? <p className="mb-4 text-soft">{t('account.onceNote')}</p> : <h2 className="font-semibold">{t('account.where')}</h2>}
+      {!once && !sessions.data && !sessions.error && <Loading />}
       <Refusal text={sessions.error ? errorWords(t, sessions.error) : end.error ? errorWords(t, end.error) : undefined} />
       {elsewhere.length > 1 && (
         <p className="mb-2">
@@ -66,7 +66,7 @@ export default function Account() {
       <h2 className="mb-2 font-semibold">{t('account.password')}</h2>
       <form onSubmit={submit}>
         <label>
-          {t('account.old')}
+          {t(once ? 'account.code' : 'account.old')}
           <input name="old" type="password" required maxLength={500} autoComplete="current-password" className={field} />
         </label>
         <label>

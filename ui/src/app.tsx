@@ -76,6 +76,15 @@ export function App() {
       </main>
     );
   if (!me.data.username) return <SignIn />;
+  if (me.data.once)
+    return (
+      <Places.Provider value={{ all: [], here: undefined, signedIn: true }}>
+        <Late fallback={<Loading />}>
+          <Header pages={[]} />
+          <Account once />
+        </Late>
+      </Places.Provider>
+    );
   return <SignedIn me={me.data} />;
 }
 

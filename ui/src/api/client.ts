@@ -218,7 +218,7 @@ export const usePeople = (at: Year, name: string) =>
     placeholderData: keepPreviousData,
   });
 
-export const useSessions = () => useQuery({ queryKey: keys.sessions, queryFn: () => ask(api.GET('/api/sessions')) });
+export const useSessions = (wanted = true) => useQuery({ queryKey: keys.sessions, queryFn: () => ask(api.GET('/api/sessions')), enabled: wanted });
 
 interface Signed {
   version: number;
@@ -244,6 +244,16 @@ export const acts = {
   settle: (path: Place, body: Settling) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/errands', { params: { path }, body })),
   decide: (path: Place, body: Decision) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/decision', { params: { path }, body })),
 };
+
+export const setRight = (at: Year, person: string, give: boolean, reason: string) =>
+  ask(api.POST('/api/schools/{school}/years/{year}/people/{person}/right', { params: { path: { ...at, person } }, body: { give, reason } }));
+
+/** What the office has done, the latest first. */
+export const useOfficeActs = (at: Year) =>
+  useQuery({
+    queryKey: ['office-acts', at.school, at.year],
+    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/office-acts', { params: { path: { school: at.school, year: at.year } } })),
+  });
 
 export const givePassword = (at: Year, person: string) =>
   ask(api.POST('/api/schools/{school}/years/{year}/people/{person}/password', { params: { path: { ...at, person } } }));

@@ -296,6 +296,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/office-acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the office has done, the latest first */
+        get: operations["list-office-acts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/people": {
         parameters: {
             query?: never;
@@ -324,6 +341,23 @@ export interface paths {
         put?: never;
         /** Give a person a new password; it ends their sessions */
         post: operations["give-password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/people/{person}/right": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a person of the staff administer the school, or take that back, with a reason */
+        post: operations["set-right"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1903,9 +1937,21 @@ export interface components {
             family: string;
             given: string;
             id: string;
+            /** @description It is for one sign-in, and was not used yet */
+            once?: boolean;
             /** @description Has one */
             password: boolean;
+            /**
+             * @description Administers the school: by the school’s data, or by what the office has given
+             * @enum {string}
+             */
+            right?: "import" | "office";
             role: string;
+            /**
+             * Format: date-time
+             * @description Signed in and seen then, where that is not over
+             */
+            seenAt?: string;
             username: string;
         };
         GoneCourse: {
@@ -1967,6 +2013,8 @@ export interface components {
         MeView: {
             /** @description That the account has chosen */
             language?: string;
+            /** @description Signed in with a password for one sign-in: another is to be chosen before anything else */
+            once?: boolean;
             /** @description One for each school the account is somebody in */
             persons: components["schemas"]["PersonView"][];
             /** @description Empty: nobody is signed in */
@@ -1998,6 +2046,16 @@ export interface components {
             name?: string;
             /** @description Where the name is a course of the catalog */
             title?: string;
+        };
+        OfficeAct: {
+            /** @description Whom or what it concerns */
+            about: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** @enum {string} */
+            kind: "code" | "give" | "take" | "import" | "export" | "rules" | "courses" | "batch";
+            reason?: string;
         };
         OnlyAnswer: {
             course: string;
@@ -2345,6 +2403,10 @@ export interface components {
              * @description That were judged
              */
             sheets: number;
+        };
+        RightInBody: {
+            give: boolean;
+            reason: string;
         };
         RosterLine: {
             /** Format: int64 */
@@ -3598,6 +3660,39 @@ export interface operations {
             };
         };
     };
+    "list-office-acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfficeAct"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "find-people": {
         parameters: {
             query?: {
@@ -3656,6 +3751,42 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PasswordOutBody"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-right": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RightInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Place, type Sheet, api, ask } from '../api/client';
@@ -16,6 +16,7 @@ const useRecord = (place: Place, version?: number) =>
       const { school, year, student } = place;
       return ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/record', { params: { path: { school, year, student } } }));
     },
+    placeholderData: keepPreviousData, // while another version of the sheet comes
   });
 
 /** The transcript, and what people have said of the student, each with its source. */

@@ -1,27 +1,44 @@
-import { useMutation } from '@tanstack/react-query';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { type Found, type Year, givePassword, usePeople } from '../api/client';
+import { type Found, type Year, givePassword, setRight, useOfficeActs, usePeople } from '../api/client';
 import { errorWords } from '../errors';
-import { Button, Refusal } from '../kit/controls';
+import { Button, Loading, Refusal } from '../kit/controls';
+import { TextDialog } from '../kit/dialog';
+import { when } from '../kit/format';
 import '../kit/staff';
 
-/** The people of the school: whoever has lost a password gets a new one. */
+const staff = ['teacher', 'administrator', 'aide', 'proctor'];
+
+/** The people of the school: who may do what, a first sign-in or a lost password, and what the office has done. */
 export default function People({ at }: { at: Year }) {
   const { t } = useTranslation();
+  const client = useQueryClient();
   const [text, setText] = useState('');
   const people = usePeople(at, useDeferredValue(text.trim()));
   const [chosen, setChosen] = useState<Found>();
-  const give = useMutation({ mutationFn: (p: Found) => givePassword(at, p.id) });
+  const [right, setRightOf] = useState<{ person: Found; give: boolean }>();
+  const refresh = () => Promise.all(['people', 'office-acts'].map((key) => client.invalidateQueries({ queryKey: [key] })));
+  const give = useMutation({ mutationFn: (p: Found) => givePassword(at, p.id), onSuccess: refresh });
+  const set = useMutation({
+    mutationFn: ({ person, give: yes, reason }: { person: Found; give: boolean; reason: string }) => setRight(at, person.id, yes, reason),
+    onSuccess: () => (setRightOf(undefined), refresh()),
+  });
   return (
-    <main id="page" className="mx-auto max-w-3xl px-4 pt-5 pb-16">
+    <main id="page" className="mx-auto max-w-4xl px-4 pt-5 pb-16">
       <h1 className="mb-2">{t('people.head')}</h1>
       <p className="mb-3 text-soft">{t('people.note')}</p>
       {give.data && chosen && (
-        <p role="status" className="mb-3 rounded border border-ink bg-card p-3">
-          {t('people.given', { name: `${chosen.given} ${chosen.family}` })}{' '}
-          <code className="font-mono text-lg font-semibold select-all">{give.data.password}</code>
-        </p>
+        <div className="mb-3 rounded border border-ink bg-card p-3">
+          <p role="status">
+            {t('people.given', { name: `${chosen.given} ${chosen.family}` })}{' '}
+            <code className="font-mono text-lg font-semibold select-all">{give.data.password}</code>
+          </p>
+          <p className="mt-1 text-sm">{t('people.letter', { username: chosen.username })}</p>
+          <Button className="mt-2" onClick={() => window.print()}>
+            {t('people.print')}
+          </Button>
+        </div>
       )}
       <Refusal text={give.error ? errorWords(t, give.error) : people.error ? errorWords(t, people.error) : undefined} />
       <input
@@ -31,21 +48,32 @@ export default function People({ at }: { at: Year }) {
         value={text}
         maxLength={100}
         onChange={(event) => setText(event.target.value)}
-        className="min-h-11 w-full rounded border border-edge bg-card px-3 placeholder:text-soft"
+        className="no-print min-h-11 w-full rounded border border-edge bg-card px-3 placeholder:text-soft"
       />
       {text.trim() !== '' && people.data?.length === 0 && <p className="py-3 text-soft">{t('people.none')}</p>}
-      <ul className="mt-2">
+      <ul className="no-print mt-2">
         {text.trim() !== '' &&
           people.data?.map((p) => (
-            <li key={p.id} className="flex flex-wrap items-center gap-x-4 border-t border-line py-1.5">
+            <li key={p.id} className="flex flex-wrap items-center gap-x-3 border-t border-line py-1.5">
               <span className="min-w-0 flex-1 basis-48">
                 <b className="font-semibold">
                   {p.given} {p.family}
                 </b>{' '}
                 <span className="text-soft">
-                  {p.username} · {t(`people.role.${p.role}`, { defaultValue: p.role })} · {t(p.password ? 'people.has' : 'people.hasNot')}
+                  {[
+                    p.username,
+                    t(`people.role.${p.role}`, { defaultValue: p.role }),
+                    t(p.once ? 'people.hasCode' : p.password ? 'people.has' : 'people.hasNot'),
+                    p.right && t(p.right === 'import' ? 'people.administersByData' : 'people.administers'),
+                    p.seenAt && t('people.seen', { time: when(p.seenAt) }),
+                  ]
+                    .filter(Boolean)
+                    .join(' · ')}
                 </span>
               </span>
+              {staff.includes(p.role) && p.right !== 'import' && (
+                <Button onClick={() => setRightOf({ person: p, give: !p.right })}>{t(p.right ? 'people.takeRight' : 'people.giveRight')}</Button>
+              )}
               <Button
                 disabled={give.isPending}
                 onClick={() => {
@@ -58,6 +86,45 @@ export default function People({ at }: { at: Year }) {
             </li>
           ))}
       </ul>
+      <Acts at={at} />
+      {right && (
+        <TextDialog
+          open
+          title={t(right.give ? 'people.giveTitle' : 'people.takeTitle', { name: `${right.person.given} ${right.person.family}` })}
+          label={t('people.reason')}
+          action={t(right.give ? 'people.giveRight' : 'people.takeRight')}
+          busy={set.isPending}
+          error={set.error ? errorWords(t, set.error) : undefined}
+          onClose={() => setRightOf(undefined)}
+          onDone={(reason) => set.mutate({ ...right, reason })}
+        />
+      )}
     </main>
+  );
+}
+
+/** What the office has done, the latest first. */
+function Acts({ at }: { at: Year }) {
+  const { t } = useTranslation();
+  const acts = useOfficeActs(at);
+  return (
+    <section className="no-print mt-8" aria-label={t('people.acts')}>
+      <h2 className="font-semibold">{t('people.acts')}</h2>
+      {acts.error && <Refusal text={errorWords(t, acts.error)} />}
+      {acts.isPending && <Loading />}
+      {acts.data?.length === 0 && <p className="text-soft">{t('people.noActs')}</p>}
+      <ul className="max-h-96 overflow-y-auto" tabIndex={0} aria-label={t('people.acts')}>
+        {acts.data?.map((a, i) => (
+          <li key={i} className="flex flex-wrap gap-x-3 border-t border-line py-1 text-sm">
+            <span className="w-36 text-soft">{when(a.at)}</span>
+            <span className="min-w-0 flex-1 basis-60">
+              <b className="font-semibold">{a.by}</b>{' '}
+              {t(`people.act.${a.kind}`, { about: a.kind === 'batch' ? t(`together.kind.${a.about}`, { defaultValue: a.about }) : a.about })}
+              {a.reason && <span className="text-soft"> “{a.reason}”</span>}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }

@@ -73,6 +73,17 @@ function OneClass({ at, course }: { at: Year; course: string }) {
   });
   const recommend = useMutation<ClassView, ApiError, { students: string[]; course: string; reason?: string }>({
     mutationFn: (body) => ask(api.POST('/api/schools/{school}/years/{year}/classes/{class}/recommendations', { params: { path }, body })),
+    // What is pressed next is about what was given last, be the answer here yet or not.
+    onMutate: ({ students, course, reason }) =>
+      client.setQueryData<ClassView>(
+        key,
+        (old) =>
+          old && {
+            ...old,
+            pupils: old.pupils.map((p) => (students.includes(p.student) ? { ...p, word: course || undefined, reason: reason ?? p.reason } : p)),
+          },
+      ),
+    onError: () => client.invalidateQueries({ queryKey: key }),
     onSuccess: (next) => {
       client.setQueryData(key, next);
       void client.invalidateQueries({ queryKey: classesKey(at) });
