@@ -168,6 +168,23 @@ func TestRulesOnScreen(t *testing.T) {
 	office.press("section[aria-label=Versions] button", "draft from this one")
 	office.says("h1", "A draft: nothing is in force yet")
 
+	// A grade gets a window of its own, which holds at once.
+	windows := "section[aria-label='When sheets are open'] "
+	office.says(windows+"li", "All grades")
+	office.press(windows+"button", "One more, for a grade or a student")
+	office.MustElement(windows + "input[name=grade]").MustInput("10")
+	for name, at := range map[string]string{"opens": "2027-03-05T08:00", "families": "2027-03-20T16:00", "counselors": "2027-03-30T16:00"} {
+		office.MustElement(windows+"input[name="+name+"]").MustEval(`at => {
+			Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value").set.call(this, at)
+			this.dispatchEvent(new Event("input", { bubbles: true }))
+		}`, at)
+	}
+	office.press(windows+"button", "Set it")
+	office.says(windows+"li", "Grade 10\\s*opens 2027-03-05 08:00, closes for families 2027-03-20 16:00")
+	s.as("mara.quill", desk).says("[data-testid=status]", "opens Fri 5 Mar")
+	office.press(windows+"li button", "take away")
+	office.MustWait(`() => !document.querySelector("section[aria-label='When sheets are open'] ul").innerText.includes("Grade 10")`)
+
 	office.press("nav a", "Catalog")
 	office.says("h1", "courses are offered")
 	office.MustElement("input[type=search]").MustInput("Astronomy")

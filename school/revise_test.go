@@ -107,3 +107,42 @@ func TestRevisions(t *testing.T) {
 		t.Errorf("a counselor: %v", err)
 	}
 }
+
+// The office sets windows in the school's own time; they are kept with who, and taken away.
+func TestWindowsOfTheOffice(t *testing.T) {
+	h := newHouse(t)
+	ctx, office := t.Context(), h.who("office")
+	put := func(l school.Local) string {
+		return string(school.CodeOf(h.PutWindow(ctx, office, mara.School, mara.Year, l)))
+	}
+	good := school.Local{Grade: 10, Opens: "2027-03-05T08:00", Families: "2027-03-20T16:00", Counselors: "2027-03-30T16:00"}
+	bad, nobody, both := good, good, good
+	bad.Families, nobody.Grade, nobody.Student, both.Student = "soon", -1, "nobody", "s0001"
+	for want, l := range map[string]school.Local{"": good, "bad-window": bad, "not-found": nobody} {
+		if got := put(l); got != want {
+			t.Errorf("%+v: %q, want %q", l, got, want)
+		}
+	}
+	if got := put(both); got != "bad-window" {
+		t.Errorf("of a grade and a student: %q", got)
+	}
+	if opens := h.sheet("mara.quill").Window().Opens; opens.UTC().Format("15:04") != "12:00" { // the school is four hours behind
+		t.Errorf("it opens %v", opens)
+	}
+	y, list, err := h.Windows(ctx, office, mara.School, mara.Year)
+	if err != nil || len(list) != 2 || list[0].Grade != -1 || list[1].Grade != 10 || y.Local(&list[1]) != good {
+		t.Errorf("%+v, %v", list, err)
+	}
+	for _, want := range []string{"", "not-found"} {
+		if got := string(school.CodeOf(h.DropWindow(ctx, office, mara.School, mara.Year, school.Window{Grade: 10}))); got != want {
+			t.Errorf("taken away: %q, want %q", got, want)
+		}
+	}
+	acts, err := h.OfficeActs(ctx, office, mara.School, mara.Year)
+	if err != nil || len(acts) != 2 || acts[0].About != "10" || acts[0].By != "Dagny Westerdale" {
+		t.Errorf("%+v, %v", acts, err)
+	}
+	if got := school.CodeOf(h.PutWindow(ctx, h.who("ms.arden"), mara.School, mara.Year, good)); got != "forbidden" {
+		t.Errorf("a counselor: %s", got)
+	}
+}

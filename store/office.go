@@ -25,6 +25,11 @@ func (q Queries) NoteCode(ctx context.Context, school, person, by string, at tim
 	return q.exec(ctx, `INSERT INTO office_event (school_id, at, by_name, kind, person_id) VALUES ($1, $4, $3, 'code', $2)`, school, person, by, at)
 }
 
+// NoteWindow notes that the office has set a window, or taken one away, and whose.
+func (q Queries) NoteWindow(ctx context.Context, school, kind, about, by string, at time.Time) error {
+	return q.exec(ctx, `INSERT INTO office_event (school_id, at, by_name, kind, about) VALUES ($1, $5, $4, $2, $3)`, school, kind, about, by, at)
+}
+
 // OfficeAct is something that the office, or a counselor for many, has done.
 type OfficeAct struct {
 	At     time.Time `db:"at"`
@@ -37,8 +42,8 @@ type OfficeAct struct {
 // OfficeActs lists what the office of a school has done: with people, data, rules and courses, and with many sheets at once, the latest first.
 func (q Queries) OfficeActs(ctx context.Context, school string, limit int) (list []OfficeAct, err error) {
 	return list, q.list(ctx, &list, `SELECT at, by_name, kind, about, reason FROM (
-			SELECT e.at, e.by_name, e.kind, p.given_name || ' ' || p.family_name AS about, e.reason FROM office_event e
-				JOIN person p ON p.school_id = e.school_id AND p.id = e.person_id WHERE e.school_id = $1
+			SELECT e.at, e.by_name, e.kind, coalesce(p.given_name || ' ' || p.family_name, e.about) AS about, e.reason FROM office_event e
+				LEFT JOIN person p ON p.school_id = e.school_id AND p.id = e.person_id WHERE e.school_id = $1
 			UNION ALL SELECT made_at, by_name, kind, name, '' FROM task WHERE school_id = $1
 			UNION ALL SELECT at, by_name, 'rules', version::text, reason FROM policy WHERE school_id = $1 AND by_name <> ''
 			UNION ALL SELECT at, by_name, 'courses', version::text, reason FROM catalog WHERE school_id = $1 AND by_name <> ''

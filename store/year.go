@@ -134,12 +134,30 @@ func (q Queries) RaiseRoster(ctx context.Context, school string, year int) error
 
 // WindowRow is when sheets are open, or their part for the summer: of one student, else of a grade, else (grade -1) of all.
 type WindowRow struct {
-	Summer     bool
-	Grade      int
-	Student    string
-	Opens      time.Time
-	Families   time.Time
-	Counselors time.Time
+	Summer     bool      `db:"summer"`
+	Grade      int       `db:"grade"`
+	Student    string    `db:"student_id"`
+	Opens      time.Time `db:"opens"`
+	Families   time.Time `db:"families_close"`
+	Counselors time.Time `db:"counselors_close"`
+	Name       string    `db:"name"` // of the student
+}
+
+// Windows lists the windows of a year: for all, by grade, by student.
+func (q Queries) Windows(ctx context.Context, school string, year int) (list []WindowRow, err error) {
+	return list, q.list(ctx, &list, `SELECT w.round = 'summer' AS summer, w.grade, w.student_id, w.opens, w.families_close, w.counselors_close,
+			coalesce(p.family_name || ', ' || p.given_name, '') AS name FROM request_window w LEFT JOIN person p ON p.school_id = w.school_id AND p.id = w.student_id
+		WHERE w.school_id = $1 AND w.year = $2 ORDER BY w.round DESC, w.student_id <> '', w.grade, name, w.student_id`, school, year)
+}
+
+// DropWindow takes a window away, and tells whether there was one.
+func (q Queries) DropWindow(ctx context.Context, school string, year int, w WindowRow) (bool, error) {
+	n, err := q.changed(ctx, `DELETE FROM request_window WHERE school_id = $1 AND year = $2 AND round = CASE WHEN $3 THEN 'summer' ELSE 'year' END AND grade = $4 AND student_id = $5`,
+		school, year, w.Summer, w.Grade, w.Student)
+	if err != nil || n == 0 {
+		return false, err
+	}
+	return true, q.RaiseRoster(ctx, school, year)
 }
 
 // SetWindow sets a window.

@@ -11,7 +11,7 @@ const parts: Record<string, string[]> = {
   print: ['calendar', 'date', 'paper', 'worksheet'],
   reminder: ['reminder'],
   teacher: ['teach'],
-  staff: ['caseload', 'data', 'file', 'panel', 'people', 'prepare', 'rules', 'courses', 'together'],
+  staff: ['caseload', 'data', 'file', 'panel', 'people', 'prepare', 'rules', 'courses', 'together', 'windows'],
 };
 
 /** Gives a part of the English locale file: en.json?part=student. */

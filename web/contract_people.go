@@ -53,7 +53,7 @@ type FoundView struct {
 type OfficeAct struct {
 	At     time.Time `json:"at"`
 	By     string    `json:"by"`
-	Kind   string    `json:"kind" enum:"code,give,take,import,export,rules,courses,batch"`
+	Kind   string    `json:"kind" enum:"code,give,take,window,noWindow,import,export,rules,courses,batch"`
 	About  string    `json:"about" doc:"Whom or what it concerns"`
 	Reason string    `json:"reason,omitempty"`
 }

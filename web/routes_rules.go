@@ -83,6 +83,17 @@ type VersionView struct {
 	Reason  string    `json:"reason,omitempty"`
 }
 
+// WindowRow is when sheets are open; times are those of the school's time zone.
+type WindowRow struct {
+	Summer     bool   `json:"summer,omitempty" doc:"Of the summer round"`
+	Grade      int    `json:"grade" minimum:"-1" maximum:"20" doc:"-1: of every grade without one of its own"`
+	Student    string `json:"student,omitempty" maxLength:"100" doc:"Of one student, with the grade -1"`
+	Name       string `json:"name,omitempty" maxLength:"300" doc:"Of the student"`
+	Opens      string `json:"opens" maxLength:"16" doc:"2027-03-12T16:00"`
+	Families   string `json:"families" maxLength:"16" doc:"Closes for families"`
+	Counselors string `json:"counselors" maxLength:"16" doc:"Closes for counselors too"`
+}
+
 // rulesRoutes are those of what a school changes of its rules and courses here.
 func (s *Server) rulesRoutes(api huma.API) {
 	type rulesOut struct{ Body *RulesView }
@@ -128,6 +139,36 @@ func (s *Server) rulesRoutes(api huma.API) {
 	signedIn(s, api, do, func(ctx context.Context, by int64, in *reviseIn) (*effectOut, error) {
 		return answered(s.cases.Revise(ctx, by, in.School, in.Year, newRevision(&in.Body)))
 	})
+	type windowsOut struct{ Body []WindowRow }
+	signedIn(s, api, operation("list-windows", http.MethodGet, yearPath+"/windows", "When sheets are open: for all, by grade, by student"),
+		func(ctx context.Context, by int64, in *InYear) (*windowsOut, error) {
+			y, list, err := s.cases.Windows(ctx, by, in.School, in.Year)
+			out := &windowsOut{Body: []WindowRow{}}
+			for i := range list {
+				l := y.Local(&list[i])
+				out.Body = append(out.Body, WindowRow{l.Summer, l.Grade, l.Student, list[i].Name, l.Opens, l.Families, l.Counselors})
+			}
+			return out, err
+		})
+	type windowIn struct {
+		InYear
+		Body WindowRow
+	}
+	signedIn(s, api, operation("put-window", http.MethodPut, yearPath+"/windows", "Set when sheets are open"),
+		func(ctx context.Context, by int64, in *windowIn) (*struct{}, error) {
+			b := &in.Body
+			return &struct{}{}, s.cases.PutWindow(ctx, by, in.School, in.Year, school.Local{Summer: b.Summer, Grade: b.Grade, Student: b.Student, Opens: b.Opens, Families: b.Families, Counselors: b.Counselors})
+		})
+	type noWindowIn struct {
+		InYear
+		Summer  bool   `query:"summer"`
+		Grade   int    `query:"grade" minimum:"-1" maximum:"20"`
+		Student string `query:"student" maxLength:"100"`
+	}
+	signedIn(s, api, operation("drop-window", http.MethodDelete, yearPath+"/windows", "Take a window away; the one of the grade, or of all, then holds"),
+		func(ctx context.Context, by int64, in *noWindowIn) (*struct{}, error) {
+			return &struct{}{}, s.cases.DropWindow(ctx, by, in.School, in.Year, school.Window{Summer: in.Summer, Grade: in.Grade, Student: in.Student})
+		})
 	type versionsOut struct{ Body []VersionView }
 	signedIn(s, api, operation("list-rules", http.MethodGet, yearPath+"/rules/versions", "The versions of the rules and courses, the latest first"),
 		func(ctx context.Context, by int64, in *InYear) (*versionsOut, error) {

@@ -61,8 +61,9 @@ CREATE TABLE office_event (
     id         bigint NOT NULL GENERATED ALWAYS AS IDENTITY,
     at         timestamptz NOT NULL,
     by_name    text NOT NULL, -- as it was then
-    kind       text NOT NULL CHECK (kind IN ('code', 'give', 'take')),
-    person_id  text NOT NULL,
+    kind       text NOT NULL CHECK (kind IN ('code', 'give', 'take', 'window', 'noWindow')),
+    person_id  text, -- whom it concerns; none: about says what
+    about      text NOT NULL DEFAULT '',
     reason     text NOT NULL DEFAULT '' CHECK (length(reason) <= 1000),
     PRIMARY KEY (school_id, id),
     FOREIGN KEY (school_id, person_id) REFERENCES person

@@ -104,3 +104,16 @@ export const useVersions = (at: Year) =>
 
 export const rulesOf = (at: Year, version: number) =>
   ask(api.GET('/api/schools/{school}/years/{year}/rules/versions/{version}', { params: { path: { ...path(at), version } } }));
+export type WindowRow = Schema['WindowRow'];
+
+/** When sheets are open, in the school's time zone. */
+export const useWindows = (at: Year) =>
+  useQuery({
+    queryKey: ['windows', at.school, at.year],
+    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/windows', { params: { path: path(at) } })),
+  });
+
+export const putWindow = (at: Year, body: WindowRow) => ask(api.PUT('/api/schools/{school}/years/{year}/windows', { params: { path: path(at) }, body }));
+
+export const dropWindow = (at: Year, { summer, grade, student }: WindowRow) =>
+  ask(api.DELETE('/api/schools/{school}/years/{year}/windows', { params: { path: path(at), query: { summer, grade, student } } }));

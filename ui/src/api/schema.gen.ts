@@ -1119,6 +1119,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/windows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** When sheets are open: for all, by grade, by student */
+        get: operations["list-windows"];
+        /** Set when sheets are open */
+        put: operations["put-window"];
+        post?: never;
+        /** Take a window away; the one of the grade, or of all, then holds */
+        delete: operations["drop-window"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -2054,7 +2073,7 @@ export interface components {
             at: string;
             by: string;
             /** @enum {string} */
-            kind: "code" | "give" | "take" | "import" | "export" | "rules" | "courses" | "batch";
+            kind: "code" | "give" | "take" | "window" | "noWindow" | "import" | "export" | "rules" | "courses" | "batch";
             reason?: string;
         };
         OnlyAnswer: {
@@ -2943,6 +2962,25 @@ export interface components {
             opens: string;
             /** @description IANA time zone in which the school reads these times */
             zone: string;
+        };
+        WindowRow: {
+            /** @description Closes for counselors too */
+            counselors: string;
+            /** @description Closes for families */
+            families: string;
+            /**
+             * Format: int64
+             * @description -1: of every grade without one of its own
+             */
+            grade: number;
+            /** @description Of the student */
+            name?: string;
+            /** @description 2027-03-12T16:00 */
+            opens: string;
+            /** @description Of one student, with the grade -1 */
+            student?: string;
+            /** @description Of the summer round */
+            summer?: boolean;
         };
     };
     responses: never;
@@ -5751,6 +5789,109 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TaskView"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-windows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WindowRow"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "put-window": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WindowRow"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "drop-window": {
+        parameters: {
+            query?: {
+                summer?: boolean;
+                grade?: number;
+                student?: string;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

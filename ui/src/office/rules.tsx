@@ -8,6 +8,7 @@ import { Button, Loading, Refusal } from '../kit/controls';
 import { whole } from '../kit/format';
 import { Force, Versions, useEffectOf } from './force';
 import { type Policy, type Rule, countWords, labelOf, parsePolicy, setLabel } from './policy';
+import { Windows } from './windows';
 import '../kit/staff';
 
 const blank = 'min-h-7 rounded-none border-0 border-b border-dashed border-edge bg-transparent px-1 font-semibold max-desk:min-h-11';
@@ -60,6 +61,7 @@ export default function Rules({ at }: { at: Year }) {
         ) : (
           <Sentences policy={policy} standings={trial.data?.problems.length ? undefined : trial.data?.rules} onEdit={edit} />
         )}
+        <Windows at={at} />
       </div>
       <aside className="min-w-0 desk:border-l desk:border-line desk:pl-6">
         <Force at={at} body={body} changed={changed} trial={trial} behind={behind} onDone={() => setDraft(undefined)} onLeave={() => setDraft(undefined)} />

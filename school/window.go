@@ -1,0 +1,96 @@
+package school
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"rubricon/core/acts"
+	"rubricon/store"
+)
+
+// Windows lists the windows of a school year, for all, by grade and by student.
+func (s *Service) Windows(ctx context.Context, by int64, school string, year int) (*SchoolYear, []Window, error) {
+	y, _, err := s.reader(ctx, by, school, year, acts.ManageRules)
+	if err != nil {
+		return nil, nil, err
+	}
+	list, err := s.db.Queries().Windows(ctx, school, year)
+	return y, list, err
+}
+
+// Local is a window with its times as they are in the school's time zone: 2027-03-12T16:00.
+type Local struct {
+	Summer                      bool
+	Grade                       int    // -1: every grade without one of its own
+	Student                     string // an id; empty: not of one student
+	Opens, Families, Counselors string
+}
+
+// localLayout is how times of the school are written.
+const localLayout = "2006-01-02T15:04"
+
+// PutWindow sets a window as the office. The errors are BadWindow, and NotFound where it is of a student who has no sheet in the year.
+func (s *Service) PutWindow(ctx context.Context, by int64, school string, year int, l Local) error {
+	y, a, err := s.reader(ctx, by, school, year, acts.ManageRules)
+	if err != nil {
+		return err
+	}
+	w := Window{Summer: l.Summer, Grade: l.Grade, Student: tidy(l.Student)}
+	for i, at := range []*time.Time{&w.Opens, &w.Families, &w.Counselors} {
+		if *at, err = time.ParseInLocation(localLayout, []string{l.Opens, l.Families, l.Counselors}[i], y.zone()); err != nil {
+			return problem(BadWindow)
+		}
+	}
+	if w.Student != "" {
+		if _, err := s.db.Queries().Sheet(ctx, Place{School: school, Year: year, Student: w.Student}); err != nil {
+			return asNotFound(err)
+		}
+	}
+	if err := s.SetWindow(ctx, school, year, w); err != nil {
+		return err
+	}
+	s.hub.missed()
+	return s.db.Queries().NoteWindow(ctx, school, "window", whose(&w), a.name().Name, s.now())
+}
+
+// DropWindow takes a window away as the office; who had it then has that of the grade, or of all. The error is NotFound.
+func (s *Service) DropWindow(ctx context.Context, by int64, school string, year int, w Window) error {
+	_, a, err := s.reader(ctx, by, school, year, acts.ManageRules)
+	if err != nil {
+		return err
+	}
+	gone := false
+	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
+		if gone, err = q.DropWindow(ctx, school, year, w); err != nil || !gone {
+			return err
+		}
+		return q.NoteWindow(ctx, school, "noWindow", whose(&w), a.name().Name, s.now())
+	})
+	if err == nil && !gone {
+		err = problem(NotFound)
+	}
+	s.hub.missed()
+	return err
+}
+
+// whose writes for whom a window is: “*” for all, a grade, or a student's id; with a word before where it is of the summer.
+func whose(w *Window) string {
+	text := "*"
+	switch {
+	case w.Student != "":
+		text = w.Student
+	case w.Grade >= 0:
+		text = fmt.Sprint(w.Grade)
+	}
+	if w.Summer {
+		text = "summer " + text
+	}
+	return text
+}
+
+// Local gives a window's times in the school's time zone.
+func (y *SchoolYear) Local(w *Window) Local {
+	write := func(t time.Time) string { return t.In(y.zone()).Format(localLayout) }
+	return Local{w.Summer, w.Grade, w.Student, write(w.Opens), write(w.Families), write(w.Counselors)}
+}
