@@ -456,6 +456,26 @@ func TestPublishYear(t *testing.T) {
 	if _, err := db.Queries().Source(t.Context(), "x", 2030, 9, 1); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a version that is not there: %v", err)
 	}
+	// What is changed here stands on the versions that were looked at, or does nothing.
+	for _, c := range []struct {
+		catalog, policy int64
+		done            bool
+		want            string
+	}{{3, 2, false, "3 3"}, {2, 3, false, "3 3"}, {3, 3, true, "3 4"}, {3, 3, false, "3 4"}} {
+		var done bool
+		err := db.Tx(t.Context(), func(q store.Queries) (err error) {
+			done, err = q.Revise(t.Context(), "x", 2030, store.Versions{Catalog: c.catalog, Policy: c.policy}, source("A", "r"), []string{"A"}, "Ada", "Because.", storetest.Now)
+			return err
+		})
+		row, _ := db.Queries().YearRow(t.Context(), "x", 2030)
+		if got := fmt.Sprint(row.Catalog, " ", row.Policy); err != nil || done != c.done || got != c.want {
+			t.Errorf("revised on %d and %d: %v, %v, in force %s, want %s", c.catalog, c.policy, done, err, got, c.want)
+		}
+	}
+	list, err := db.Queries().SourceVersions(t.Context(), "x", 2030)
+	if err != nil || len(list) != 7 || list[3].Kind != "rules" || list[3].Version != 4 || list[3].By != "Ada" || list[3].Reason != "Because." {
+		t.Errorf("the versions: %+v, %v", list, err)
+	}
 	if n, err := db.Queries().Newest(t.Context(), "x"); n != 2030 || err != nil {
 		t.Errorf("the newest year is %d, %v", n, err)
 	}
