@@ -560,6 +560,17 @@ func TestForTheFamily(t *testing.T) {
 	arden.says("#student", "signed ·")
 	ilse := s.as("ilse.quill", phone)
 	ilse.says("main", "Signed for the family by Ms Arden of the school")
+	// It goes back with a message about one course, which leads there.
+	arden.press("#student button", "Send back with a message")
+	arden.MustElement("[role=dialog] textarea").MustInput("Rather something without a fee.")
+	arden.press("[role=dialog] label", "Ceramics I")
+	arden.accessible("what a message is about")
+	arden.press("[role=dialog] button[type=submit]", "Send the sheet back")
+	arden.gone("[role=dialog]")
+	mara.MustNavigate(s.url)
+	mara.says("main p", "Rather something without a fee.")
+	mara.press("main p button", "^Ceramics I$")
+	mara.says("[role=dialog] h2", "Ceramics I")
 }
 
 // TestAnAnswerThatIsLost loses the answer to a change: it is sent again by itself, and made once.

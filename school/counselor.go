@@ -49,20 +49,27 @@ func (s *Service) Look(ctx context.Context, by int64, at Place, version int64) (
 	})
 }
 
-// SendBack returns a sheet to the student with a message.
-func (s *Service) SendBack(ctx context.Context, by int64, at Place, version int64, message string) (*Desk, error) {
+// SendBack returns a sheet to the student with a message, about entries where courses are named. The errors are NeedsMessage, and NotOnSheet
+// where one of them is not on the sheet.
+func (s *Service) SendBack(ctx context.Context, by int64, at Place, version int64, message string, about ...string) (*Desk, error) {
 	message = tidy(message)
 	return s.act(ctx, by, at, version, acts.SendBack, "", func(d *Desk) (*store.Change, error) {
 		if message == "" {
 			return nil, problem(NeedsMessage)
 		}
-		return d.sentBack(message), nil
+		for _, code := range about {
+			if !slices.ContainsFunc(d.Row.Entries, func(e store.EntryRow) bool { return e.Course == code }) {
+				return nil, &Error{Code: NotOnSheet, Param: code}
+			}
+		}
+		return d.sentBack(message, about...), nil
 	})
 }
 
 // sentBack is the change that sends the sheet back.
-func (d *Desk) sentBack(message string) *store.Change {
-	change := d.change("sendBack", "", map[string]any{"message": message})
+func (d *Desk) sentBack(message string, about ...string) *store.Change {
+	change := d.change("sendBack", "", map[string]any{"message": message, "about": about})
+	change.State.About.V = about
 	change.State.State, change.State.Message, change.State.ClearedAt = string(acts.SentBack), message, nil
 	d.answerWish(&change.State, message)
 	return change

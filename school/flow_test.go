@@ -212,7 +212,13 @@ func TestSendingBackAndAsking(t *testing.T) {
 	if got := code(h.SendBack(ctx, h.who("ms.arden"), mara, 0, " ")); got != "needs-message" {
 		t.Errorf("sending back without a word gives %s", got)
 	}
-	back := h.must(h.SendBack(ctx, h.who("ms.arden"), mara, 0, "Talk it over at home."))
+	if got := code(h.SendBack(ctx, h.who("ms.arden"), mara, 0, "x", "ENG12")); got != "not-on-sheet" {
+		t.Errorf("about a course that is not on the sheet: %s", got)
+	}
+	back := h.must(h.SendBack(ctx, h.who("ms.arden"), mara, 0, "Talk it over at home.", "CER1", "PHY1"))
+	if about := h.sheet("mara.quill").Row.About.V; fmt.Sprint(about) != "[CER1 PHY1]" {
+		t.Errorf("it is about %v", about)
+	}
 	if back.Row.State != "sentBack" || back.Row.Message != "Talk it over at home." || back.Row.Asked != "" || back.HandedIn() || back.Next != acts.NextMend {
 		t.Fatalf("sent back: %+v", back.Row)
 	}

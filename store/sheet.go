@@ -61,6 +61,7 @@ type SheetState struct {
 	ChangedAt  *time.Time        `db:"changed_at"`
 	ClearedAt  *time.Time        `db:"cleared_at"`
 	Message    string            `db:"message"` // why it was sent back
+	About      JSON[[]string]    `db:"about"`   // the courses that the message is about
 	Asked      string            `db:"asked"`   // what the family asks to change
 	AskedAt    *time.Time        `db:"asked_at"`
 	Looked     *JSON[[]EntryRow] `db:"looked"` // the entries a counselor has agreed to; nil: none
@@ -103,7 +104,7 @@ type SignatureShow struct {
 }
 
 const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade,
-	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.asked, sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.answered, sh.summer,
+	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.about, sh.asked, sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.answered, sh.summer,
 	sub.at AS submitted_at, sub.receipt, coalesce(sub.entries, '[]') AS submitted,
 	(SELECT ` + entriesAsText + ` FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)) AS entries`
 

@@ -128,6 +128,7 @@ type Status struct {
 	Signatures  []Signature `json:"signatures" doc:"Under what was submitted"`
 	ClearedAt   *time.Time  `json:"clearedAt,omitempty"`
 	Message     string      `json:"message,omitempty" doc:"Why it was sent back"`
+	About       []string    `json:"about,omitempty" doc:"The courses that the message is about"`
 	Reminded    *time.Time  `json:"reminded,omitempty" doc:"When the school last reminded of something"`
 	Asked       string      `json:"asked,omitempty" doc:"What the family asks to change"`
 	Answered    *Answered   `json:"answered,omitempty" doc:"The family's latest wish that was answered"`

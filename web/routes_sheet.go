@@ -165,6 +165,13 @@ type messageBody struct {
 	Message string `json:"message" maxLength:"1000"`
 }
 
+// returnBody is a message with which a sheet is sent back.
+type returnBody struct {
+	Version int64    `json:"version" minimum:"1"`
+	Message string   `json:"message" maxLength:"1000"`
+	About   []string `json:"about,omitempty" maxItems:"100" doc:"The courses on the sheet that it is about"`
+}
+
 // actRoutes are those that do something with a sheet.
 func (s *Server) actRoutes(api huma.API) {
 	onSheet(s, api, operation("change-sheet", http.MethodPost, sheetPath+"/changes", "Change a sheet; kept at once"),
@@ -208,8 +215,8 @@ func (s *Server) actRoutes(api huma.API) {
 			return s.cases.Reopen(ctx, by, at, b.Version, b.Reason)
 		})
 	onSheet(s, api, operation("send-back-sheet", http.MethodPost, sheetPath+"/return", "Send a sheet back with a message"),
-		func(ctx context.Context, by int64, at school.Place, b *messageBody) (*school.Desk, error) {
-			return s.cases.SendBack(ctx, by, at, b.Version, b.Message)
+		func(ctx context.Context, by int64, at school.Place, b *returnBody) (*school.Desk, error) {
+			return s.cases.SendBack(ctx, by, at, b.Version, b.Message, b.About...)
 		})
 	onSheet(s, api, operation("decide", http.MethodPost, sheetPath+"/decision", "Confirm, waive or decline as a counselor, with a reason"),
 		func(ctx context.Context, by int64, at school.Place, b *Decision) (*school.Desk, error) {

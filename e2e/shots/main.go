@@ -27,15 +27,14 @@ type shot struct {
 	click            string // then this is clicked
 	typed            string // then this is typed
 	language         string // that the browser asks for
+	condition        string // of whom something is prepared
 	upload           bool   // the demo school with some other records is sent, looked at and left
 }
 
 var shots = []shot{
-	{name: "account", user: "mara.quill", path: "/account", wait: "h1"},
 	{name: "sign-in", path: "/", wait: "form"},
 	{name: "year", user: "mara.quill", path: "/", wait: "#board"},
 	{name: "year-finder", user: "mara.quill", path: "/", wait: "#board", click: "[data-testid=todo] a", typed: "biology"},
-	{name: "year-course", user: "mara.quill", path: "/", wait: "#board", click: "[data-course=PHY1]"},
 	{name: "year-dark", user: "mara.quill", path: "/", wait: "#board", dark: true},
 	{name: "year-phone", user: "mara.quill", path: "/", wait: "#board", phone: true},
 	{name: "hand-in", user: "mara.quill", path: "/hand-in", wait: "h1"},
@@ -44,7 +43,9 @@ var shots = []shot{
 	{name: "course", user: "mara.quill", path: "/course/TID1?with=BIO1,AST1", wait: "tbody td"},
 	{name: "family-phone", user: "ilse.quill", path: "/", wait: "h1", phone: true},
 	{name: "caseload", user: "ms.arden", path: "/", wait: "#student h2"},
-	{name: "caseload-phone", user: "ms.arden", path: "/", wait: "#student h2", phone: true},
+	{name: "student", user: "ms.arden", path: "/student/s0001", wait: "section li"},
+	{name: "prepare", user: "ms.arden", path: "/prepare", wait: "fieldset label", condition: "grade 11 and passed NOR1"},
+	{name: "rules", user: "office", path: "/rules", wait: "main li"},
 	{name: "teacher", user: "mr.tolland", path: "/d/teacher-pellworth", wait: "tbody tr", click: "main nav button:nth-of-type(4)"},
 	{name: "year-es", user: "mara.quill", path: "/", wait: "#board", language: "es"},
 	{name: "year-trimesters", user: "jonah", path: "/", wait: "#board"},
@@ -124,6 +125,14 @@ func take(b *rod.Browser, s shot, file string) {
 		if s.click != "" {
 			page.MustElement("button[data-row]").MustFocus()
 		}
+	}
+	if s.condition != "" {
+		page.MustElement("input[name=condition]").MustInput(s.condition)
+		page.MustElementR("button", "Choose them").MustClick()
+		page.MustElement("section[aria-label=What] input[name=course]").MustInput("Norwegian 2")
+		page.MustElement("section[aria-label=What] textarea[name=reason]").MustInput("Continues the language.")
+		page.MustElementR("button", "See what it would do").MustClick()
+		page.MustElementR("h3", "would concern")
 	}
 	if s.upload {
 		folder, err := os.MkdirTemp("", "rubricon-shot")

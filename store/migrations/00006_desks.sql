@@ -2,6 +2,7 @@
 
 -- When the family asked, when something was said here, and whether the family has begun: what the school prepares is not a beginning.
 ALTER TABLE sheet ADD COLUMN asked_at timestamptz;
+ALTER TABLE sheet ADD COLUMN about jsonb NOT NULL DEFAULT '[]'; -- the courses that the message of a sheet sent back is about
 ALTER TABLE sheet ADD COLUMN begun boolean NOT NULL DEFAULT false;
 ALTER TABLE sheet ADD COLUMN reminded_at timestamptz; -- the latest reminder; it is no change of the sheet
 UPDATE sheet SET begun = touched;
@@ -134,4 +135,5 @@ ALTER TABLE section DROP COLUMN seats;
 ALTER TABLE section DROP COLUMN course_code;
 ALTER TABLE sheet DROP COLUMN reminded_at;
 ALTER TABLE sheet DROP COLUMN begun;
+ALTER TABLE sheet DROP COLUMN about;
 ALTER TABLE sheet DROP COLUMN asked_at;

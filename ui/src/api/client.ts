@@ -239,7 +239,7 @@ export const acts = {
     ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/wish', { params: { path }, body })),
   clear: (path: Place, body: Signed) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/clearance', { params: { path }, body })),
   reopen: (path: Place, body: Signed) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/reopening', { params: { path }, body })),
-  sendBack: (path: Place, body: { version: number; message: string }) =>
+  sendBack: (path: Place, body: { version: number; message: string; about?: string[] }) =>
     ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/return', { params: { path }, body })),
   settle: (path: Place, body: Settling) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/errands', { params: { path }, body })),
   decide: (path: Place, body: Decision) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/decision', { params: { path }, body })),

@@ -2392,6 +2392,13 @@ export interface components {
             /** @description The school's own words beside */
             text?: string;
         };
+        ReturnBody: {
+            /** @description The courses on the sheet that it is about */
+            about?: string[];
+            message: string;
+            /** Format: int64 */
+            version: number;
+        };
         Revising: {
             /**
              * Format: int64
@@ -2669,6 +2676,8 @@ export interface components {
             short: number;
         };
         Status: {
+            /** @description The courses that the message is about */
+            about?: string[];
             /** @description The family's latest wish that was answered */
             answered?: components["schemas"]["Answered"];
             /** @description What the family asks to change */
@@ -5254,7 +5263,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MessageBody"];
+                "application/json": components["schemas"]["ReturnBody"];
             };
         };
         responses: {

@@ -37,6 +37,7 @@ export function Panel(props: { book: Book; place: Place; short?: boolean; onNext
   const settle = useAct(place, acts.settle);
   const [errand, setErrand] = useState<Errand>();
   const [writing, setWriting] = useState<Writing>();
+  const [about, setAbout] = useState<string[]>([]); // the entries that a message is about
   const refresh = () => void client.invalidateQueries({ queryKey: ['caseload'] });
 
   if (sheet.error && !sheet.data) return <Refusal text={errorWords(t, sheet.error)} />;
@@ -47,7 +48,7 @@ export function Panel(props: { book: Book; place: Place; short?: boolean; onNext
   const stopped = s.requests.filter((e) => openNeeds(e).length > 0);
   const may = s.acts;
   const written: Record<Writing, { run: (text: string) => void; busy: boolean; error: unknown }> = {
-    back: { run: (message) => back.mutate({ version: s.version, message }, over), busy: back.isPending, error: back.error },
+    back: { run: (message) => back.mutate({ version: s.version, message, about }, over), busy: back.isPending, error: back.error },
     clear: { run: (reason) => clear.mutate({ version: s.version, reason }, over), busy: clear.isPending, error: clear.error },
     sign: { run: (reason) => sign.mutate({ version: s.version, agreed: [], reason }, over), busy: sign.isPending, error: sign.error },
     reopen: { run: (reason) => reopen.mutate({ version: s.version, reason }, over), busy: reopen.isPending, error: reopen.error },
@@ -55,6 +56,7 @@ export function Panel(props: { book: Book; place: Place; short?: boolean; onNext
   const over = {
     onSuccess: () => {
       setWriting(undefined);
+      setAbout([]);
       refresh();
     },
   };
@@ -188,7 +190,24 @@ export function Panel(props: { book: Book; place: Place; short?: boolean; onNext
           error={written[writing].error ? errorWords(t, written[writing].error) : undefined}
           onClose={() => setWriting(undefined)}
           onDone={written[writing].run}
-        />
+        >
+          {writing === 'back' && (
+            <fieldset className="mt-2">
+              <legend className="text-sm text-soft">{t('panel.about')}</legend>
+              {[...s.requests, ...s.summer, ...s.alternates].map((e) => (
+                <label key={e.course} className="mr-4 inline-flex min-h-7 items-center gap-1.5">
+                  <input
+                    type="checkbox"
+                    className="size-5 accent-(--ink)"
+                    checked={about.includes(e.course)}
+                    onChange={(event) => setAbout(event.target.checked ? [...about, e.course] : about.filter((c) => c !== e.course))}
+                  />
+                  {book.title(e.course)}
+                </label>
+              ))}
+            </fieldset>
+          )}
+        </TextDialog>
       )}
       {errand && (
         <TextDialog

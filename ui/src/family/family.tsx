@@ -149,7 +149,9 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
       {s.answered && <Answered answered={s.answered} zone={s.window?.zone} />}
       {s.state === 'sentBack' && s.message && s.message !== s.answered?.answer && (
         <p className="mb-3 rounded border p-2 hatch">
-          <span className="rounded bg-card px-1 text-ochre">{t('todo.sentBack', { who, message: s.message })}</span>
+          <span className="rounded bg-card px-1 text-ochre">
+            {t('todo.sentBack', { who, message: s.message })} {s.about?.map(book.title).join(', ')}
+          </span>
         </p>
       )}
       {s.state === 'cleared' && <p className="mb-3 font-semibold">{t('family.cleared')}</p>}

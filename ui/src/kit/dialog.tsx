@@ -33,6 +33,7 @@ export function TextDialog(props: {
   action: string;
   busy: boolean;
   error?: string;
+  children?: ReactNode; // what goes with the text
   onClose: () => void;
   onDone: (text: string) => void;
 }) {
@@ -61,6 +62,7 @@ export function TextDialog(props: {
           rows={4}
           className="w-full rounded border border-edge bg-paper p-2"
         />
+        {props.children}
         <Refusal text={props.error} />
         <div className="mt-3 flex gap-2">
           <Button tone="dark" type="submit" disabled={props.busy}>

@@ -89,7 +89,12 @@ export function YearPage({ desk }: { desk: Desk }) {
           <p className="mb-2 rounded border p-2 hatch">
             <span className="rounded bg-card px-1 text-ochre">
               {t('todo.sentBack', { who: sheet.student.counselor ?? t('theCounselor'), message: sheet.status.message })}
-            </span>
+            </span>{' '}
+            {sheet.status.about?.map((code) => (
+              <button key={code} type="button" className="mr-2 min-h-7 rounded bg-card px-1 inked-link" onClick={() => setOpen(code)}>
+                {book.title(code)}
+              </button>
+            ))}
           </p>
         )}
         {sheet.status.asked && (
