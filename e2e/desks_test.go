@@ -148,7 +148,9 @@ func TestRulesOnScreen(t *testing.T) {
 	office.says("h1", "The rules in force")
 	office.says("main li", "\\d+ hold, \\d+ short, 0 over")
 	office.accessible("the rules")
-	blank := func() { office.MustElement("input[aria-label='At least: Credits']").MustSelectAllText().MustInput("7.5") }
+	blank := func() {
+		office.MustElement("input[aria-label='At least: Credits']").MustSelectAllText().MustInput("7.5")
+	}
 	blank()
 	office.says("h1", "A draft: nothing is in force yet")
 	office.says("main li", "\\(now in force: \\d+, \\d+, \\d+\\)")

@@ -239,7 +239,7 @@ export function entryLine(t: TFunction, book: Book, sheet: Sheet, e: Entry): str
         ),
       }),
     );
-    if (e.claims?.length) parts.push(t('entry.claimed', { who: sheet.student.counselor ?? t('theCounselor') }));
+    if (e.claims?.length) parts.push(t(sheet.acts.edit.reason ? 'entry.claimedBy' : 'entry.claimed', { who: sheet.student.counselor ?? t('theCounselor') }));
   }
   if (e.barred) parts.push(t('entry.barred'));
   if (e.repeat) parts.push(t('entry.repeat'));
