@@ -241,7 +241,7 @@ func moment(t *time.Time) time.Time {
 // caseLine tells where a sheet is and what it waits for.
 func caseLine(y *SchoolYear, a *actor, h *store.HeadRow, found *foundSheet, contested []bool, now time.Time) CaseLine {
 	d := &Desk{Row: store.SheetRow{Place: h.Place}, Pupil: h.Pupil}
-	c := caseload.Case{Found: &found.Found, State: acts.State(h.State), Touched: h.Begun, Asked: h.Asked != "", Window: d.Window(), Settings: &y.Policy.Settings,
+	c := caseload.Case{Found: &found.Found, State: acts.State(h.State), Touched: h.Begun, Asked: h.Asked != "", Window: d.Window(),
 		Guardians: h.Guardians, Contested: contested, Now: now, AskedAt: moment(h.AskedAt), RemarkAt: moment(h.RemarkAt), ChangedAt: moment(h.ChangedAt),
 		SubmittedAt: moment(h.SubmittedAt), ClearedAt: moment(h.ClearedAt)}
 	l := CaseLine{HeadRow: h, found: found}
@@ -257,7 +257,7 @@ func caseLine(y *SchoolYear, a *actor, h *store.HeadRow, found *foundSheet, cont
 		}
 		l.Waits = append(l.Waits, wait)
 	}
-	may := acts.Of(&acts.Case{Relation: a.to(h.Student), State: c.State, Changed: found.Changed, Window: c.Window, Now: now, Settings: *c.Settings, Guardians: h.Guardians,
+	may := acts.Of(&acts.Case{Relation: a.to(h.Student), State: c.State, Changed: found.Changed, Window: c.Window, Now: now, Settings: y.Policy.Settings, Guardians: h.Guardians,
 		Asked: c.Asked, Complete: found.Complete, Ready: found.Ready})
 	l.Clear = may[acts.Clear]
 	return l

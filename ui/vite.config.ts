@@ -7,7 +7,8 @@ import { type Plugin, defineConfig } from 'vite';
 // writes, on paper; everything else is shared.
 const parts: Record<string, string[]> = {
   student: ['board', 'drag', 'draft', 'finder', 'hint', 'order', 'page', 'path', 'recommended', 'waiting', 'whatif'],
-  later: ['asks', 'beside', 'explain', 'feed', 'history', 'keys', 'route', 'standing', 'summer', 'warn'],
+  later: ['asks', 'beside', 'event', 'explain', 'feed', 'history', 'keys', 'route', 'standing', 'summer', 'warn'],
+  account: ['account'],
   print: ['calendar', 'date', 'paper', 'worksheet'],
   reminder: ['reminder'],
   teacher: ['teach'],

@@ -13,7 +13,6 @@ import (
 	"rubricon/core/acts"
 	"rubricon/core/catalog"
 	"rubricon/core/condition"
-	"rubricon/core/policy"
 	"rubricon/core/sheet"
 )
 
@@ -176,7 +175,6 @@ type Case struct {
 	Touched   bool // somebody of the family has worked on it
 	Asked     bool // the family asks for a change
 	Window    acts.Window
-	Settings  *policy.Settings
 	Guardians int
 	Contested []bool // by course: more ask for it than there are seats; nil: none
 

@@ -9,7 +9,6 @@ import (
 
 	"rubricon/core/acts"
 	"rubricon/core/catalog"
-	"rubricon/core/policy"
 )
 
 var now = time.Date(2027, 3, 10, 12, 0, 0, 0, time.UTC)
@@ -73,7 +72,7 @@ func TestOf(t *testing.T) {
 		"cleared, with a question":    {func(c *Case) { c.State, c.RemarkAt = acts.Cleared, days(1) }, "cleared remark@1"},
 		"placed":                      {func(c *Case) { c.State = acts.Placed }, "cleared"},
 	} {
-		x := Case{Found: &Found{Begun: true, Complete: true, Ready: true, Open: None}, State: acts.InProgress, Touched: true, Window: open, Settings: &policy.Settings{},
+		x := Case{Found: &Found{Begun: true, Complete: true, Ready: true, Open: None}, State: acts.InProgress, Touched: true, Window: open,
 			Guardians: 2, Now: now, ChangedAt: days(5), SubmittedAt: days(1), ClearedAt: days(0)}
 		c.change(&x)
 		if got := says(&x); got != c.want {

@@ -4,7 +4,11 @@ import { useTranslation } from 'react-i18next';
 import { api, ask, keys, useSessions } from './api/client';
 import { errorWords } from './errors';
 import { Button, Loading, Refusal } from './kit/controls';
+import words from '../../locales/en.json?part=account';
+import { speakMore } from './i18n';
 import { when } from './kit/format';
+
+speakMore(words);
 
 /** A browser by the names that people know, as far as it tells them. */
 function agentWords(t: ReturnType<typeof useTranslation>['t'], agent: string) {

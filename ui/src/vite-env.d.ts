@@ -12,6 +12,10 @@ declare module '*.json?part=later' {
   const words: Record<string, unknown>;
   export default words;
 }
+declare module '*.json?part=account' {
+  const words: Record<string, unknown>;
+  export default words;
+}
 declare module '*.json?part=reminder' {
   const words: Record<string, unknown>;
   export default words;

@@ -79,7 +79,7 @@ export function Header(props: { pages: { to: string; label: string }[]; where?: 
       <div className="ml-auto flex items-center gap-x-3 max-desk:order-1">
         <LanguageChoice />
         <Link href="~/account" className="flex min-h-8 items-center text-sm text-soft inked-link">
-          {t('account.link')}
+          {t('nav.account')}
         </Link>
         <button
           type="button"
