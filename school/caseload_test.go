@@ -73,6 +73,11 @@ func TestStagesOfTheCaseload(t *testing.T) {
 	h.finish()
 	h.submit()
 	h.says("submitted", "withFamily uncovered:PHY1:TID1")
+	// The number on a form that comes back signed on paper leads to its student.
+	receipt := *h.sheet("ms.arden").Row.Receipt
+	if c, err := h.Caseload(ctx, h.who("office"), mara.School, mara.Year, school.Filter{Grade: -1, Text: strings.ToLower(receipt)}); err != nil || len(c.Lines) != 1 || c.Lines[0].Student != mara.Student {
+		t.Errorf("by the receipt %s: %d, %v", receipt, len(c.Lines), err)
+	}
 	h.edit(school.Edit{Act: "remove", Course: "CER1"})
 	h.says("changed since", "inProgress changed")
 	h.edit(school.Edit{Act: "undo"})
