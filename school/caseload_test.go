@@ -292,3 +292,17 @@ func TestSavedViews(t *testing.T) {
 		t.Errorf("a student saves a view: %s", got)
 	}
 }
+
+// What was found of a sheet is looked for anew once the summer has a window of its own, which leaves the year as it was handed in.
+func TestTheCaseloadMindsTheSummer(t *testing.T) {
+	h := newHouse(t)
+	h.finish()
+	h.waive()
+	h.submit()
+	h.sign()
+	h.edit(school.Edit{Act: "request", Course: "SPE1"})
+	h.says("with a course in summer", "inProgress changed")
+	round := school.Window{Summer: true, Grade: -1, Opens: storetest.Now.AddDate(0, 0, -3), Families: storetest.Now.AddDate(0, 2, 0), Counselors: storetest.Now.AddDate(0, 3, 0)}
+	h.must(nil, h.SetWindow(t.Context(), mara.School, mara.Year, round))
+	h.says("with a window for the summer", "complete uncovered:PHY1:TID1")
+}
