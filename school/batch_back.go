@@ -61,6 +61,9 @@ func (s *Service) TakeBack(ctx context.Context, by int64, school string, year in
 		return nil, err
 	}
 	s.log.InfoContext(ctx, "a batch was taken back", "school", school, "year", year, "account", by, "batch", id)
+	if !slices.ContainsFunc(outcomes, func(o Outcome) bool { return o.Code == "" }) {
+		return outcomes, nil // nothing was taken back
+	}
 	return outcomes, q.TookBack(ctx, school, year, id, a.name().Name, s.now())
 }
 

@@ -74,8 +74,10 @@ func (d *Desk) preparedEntries(b *Batch) ([]store.EntryRow, error) {
 	switch b.Kind {
 	case BatchAssign, BatchPlace:
 		edit.Instead = b.Instead
-		if edit.Instead == "" {
-			edit.Instead = d.placeholderFor(b.Course)
+		if course, ok := d.Year.Index(b.Course); ok && edit.Instead == "" {
+			if placeholder, there := d.Known.Placeholder(&d.Sheet, course); there {
+				edit.Instead = d.Year.Codes[placeholder]
+			}
 		}
 		asked := slices.ContainsFunc(d.Row.Entries, func(e store.EntryRow) bool { return e.Course == edit.Instead })
 		if requested := slices.ContainsFunc(d.Row.Entries, func(e store.EntryRow) bool { return e.Course == b.Course && !e.Alternate }); requested && asked {
@@ -97,16 +99,4 @@ func (d *Desk) preparedEntries(b *Batch) ([]store.EntryRow, error) {
 		return nil, err
 	}
 	return d.afterBy(edit, true)
-}
-
-// placeholderFor is a course on the sheet that is replaced by another once that is known; "": none.
-func (d *Desk) placeholderFor(course string) string {
-	for _, e := range d.Row.Entries {
-		for i := range d.Year.Errands {
-			if x := &d.Year.Errands[i]; x.Errand.Course == e.Course && slices.Contains(x.Errand.Becomes, course) {
-				return e.Course
-			}
-		}
-	}
-	return ""
 }

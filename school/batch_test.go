@@ -136,6 +136,9 @@ func TestSendingManyBack(t *testing.T) {
 	if got := h.back(id, "Too late."); got != "s0001:gone-on" || h.sheet("mara.quill").Row.State != "sentBack" {
 		t.Errorf("after the family has gone on: %s", got)
 	}
+	if storetest.Value[bool](t, h.db, `SELECT back_at IS NOT NULL FROM batch WHERE id = $1`, id) {
+		t.Error("what could not be taken back is said to be")
+	}
 }
 
 // What the school says of a student comes at once, is not said twice, and is taken back with what it did to the sheet.

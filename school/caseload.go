@@ -67,6 +67,9 @@ type CaseLine struct {
 	found *foundSheet
 }
 
+// Window is when the sheet is open.
+func (l *CaseLine) Window() acts.Window { return windowOf(&l.Pupil) }
+
 // CaseWait is one reason for which a student's sheet waits.
 type CaseWait struct {
 	caseload.Wait
@@ -240,8 +243,7 @@ func moment(t *time.Time) time.Time {
 
 // caseLine tells where a sheet is and what it waits for.
 func caseLine(y *SchoolYear, a *actor, h *store.HeadRow, found *foundSheet, contested []bool, now time.Time) CaseLine {
-	d := &Desk{Row: store.SheetRow{Place: h.Place}, Pupil: h.Pupil}
-	c := caseload.Case{Found: &found.Found, State: acts.State(h.State), Touched: h.Begun, Asked: h.Asked != "", Window: d.Window(),
+	c := caseload.Case{Found: &found.Found, State: acts.State(h.State), Touched: h.Begun, Asked: h.Asked != "", Window: windowOf(&h.Pupil),
 		Guardians: h.Guardians, Contested: contested, Now: now, AskedAt: moment(h.AskedAt), RemarkAt: moment(h.RemarkAt), ChangedAt: moment(h.ChangedAt),
 		SubmittedAt: moment(h.SubmittedAt), ClearedAt: moment(h.ClearedAt)}
 	l := CaseLine{HeadRow: h, found: found}

@@ -192,11 +192,13 @@ func normal(list []store.EntryRow) []store.EntryRow {
 }
 
 // Window is when the sheet is open.
-func (d *Desk) Window() acts.Window {
-	if d.Pupil.Opens == nil {
+func (d *Desk) Window() acts.Window { return windowOf(&d.Pupil) }
+
+func windowOf(p *store.Pupil) acts.Window {
+	if p.Opens == nil {
 		return acts.Window{}
 	}
-	return acts.Window{Opens: *d.Pupil.Opens, Families: *d.Pupil.FamiliesClose, Counselors: *d.Pupil.CounselorsClose}
+	return acts.Window{Opens: *p.Opens, Families: *p.FamiliesClose, Counselors: *p.CounselorsClose}
 }
 
 // HandedIn tells whether the school has what is on the sheet.

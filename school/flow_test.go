@@ -206,7 +206,7 @@ func TestSendingBackAndAsking(t *testing.T) {
 	if asked.Row.Asked != "Not Ceramics,\nplease." {
 		t.Errorf("asked: %q", asked.Row.Asked)
 	}
-	if l := h.line(); !strings.HasPrefix(waits(l), "waiting asked") || l.Waits[0].Text != asked.Row.Asked {
+	if l := h.line(); waits(l) != "waiting asked uncovered" || l.Waits[0].Text != asked.Row.Asked {
 		t.Errorf("in the caseload: %s, %+v", waits(l), l.Waits)
 	}
 	if got := code(h.SendBack(ctx, h.who("ms.arden"), mara, 0, " ")); got != "needs-message" {

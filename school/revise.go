@@ -10,7 +10,6 @@ import (
 
 	"rubricon/bundle"
 	"rubricon/core/acts"
-	"rubricon/core/credit"
 	"rubricon/core/sheet"
 	"rubricon/store"
 )
@@ -276,7 +275,7 @@ func (e *RevisionEffect) count(y *SchoolYear, results []sheet.RuleResult, of fun
 		switch {
 		case r.Holds:
 			s.Holds++
-		case rule.Min != nil && r.Measured < credit.Amount(*rule.Min):
+		case r.Below(rule):
 			s.Short++
 		default:
 			s.Over++

@@ -230,7 +230,7 @@ func newCaseRow(c *school.Caseload, l *school.CaseLine, now time.Time) CaseRow {
 	if !c.Mine {
 		row.Counselor = l.CounselorName
 	}
-	if w := (acts.Window{Opens: at(l.Opens), Families: at(l.FamiliesClose), Counselors: at(l.CounselorsClose)}); w.Phase(now) == acts.Open {
+	if w := l.Window(); w.Phase(now) == acts.Open {
 		row.Closes = &w.Families
 	}
 	for _, w := range l.Waits {
@@ -244,13 +244,6 @@ func newCaseRow(c *school.Caseload, l *school.CaseLine, now time.Time) CaseRow {
 		row.Waits = append(row.Waits, wait)
 	}
 	return row
-}
-
-func at(t *time.Time) time.Time {
-	if t == nil {
-		return time.Time{}
-	}
-	return *t
 }
 
 // newFile shows what is on record of a student.

@@ -59,3 +59,15 @@ func (f *Facts) Errands(s *Sheet) []ErrandResult {
 	})
 	return list
 }
+
+// Placeholder is a course on a sheet, as request or alternate, that an errand says is replaced by another; false where there is none.
+func (f *Facts) Placeholder(s *Sheet, course int32) (int32, bool) {
+	for _, e := range slices.Concat(s.Requests, s.Summer, s.Alternates) {
+		for i := range f.Year.Errands {
+			if x := &f.Year.Errands[i]; x.Course == e.Course && slices.Contains(x.Becomes, course) {
+				return e.Course, true
+			}
+		}
+	}
+	return 0, false
+}

@@ -3,6 +3,7 @@ package sheet
 import (
 	"slices"
 
+	"rubricon/core/catalog"
 	"rubricon/core/condition"
 	"rubricon/core/credit"
 	"rubricon/core/policy"
@@ -87,7 +88,7 @@ func (f *Facts) Todo(j *Judgement) []Todo {
 		if r.Holds || rule.Stance != policy.Block {
 			continue
 		}
-		if rule.Min != nil && r.Measured < *rule.Min {
+		if r.Below(rule) {
 			list = append(list, Todo{Kind: RuleShort, Rule: r.Rule, Amount: *rule.Min - r.Measured})
 		} else {
 			list = append(list, Todo{Kind: RuleOver, Rule: r.Rule, Amount: r.Measured - *rule.Max})
@@ -113,6 +114,9 @@ func (f *Facts) Todo(j *Judgement) []Todo {
 	}
 	return list
 }
+
+// Below tells whether a rule that does not hold is below its minimum, rather than above its maximum.
+func (r *RuleResult) Below(rule *catalog.Rule) bool { return rule.Min != nil && r.Measured < *rule.Min }
 
 // Acknowledge lists what holds nothing up and is to be acknowledged by whoever submits the sheet: the places of rules in force of that
 // stance that do not hold, and requests whose conditions are of that stance and not expected to be met.
