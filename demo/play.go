@@ -21,6 +21,11 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 	for i := range b.Users {
 		byID[b.Users[i].ID] = &b.Users[i]
 	}
+	if b.SchoolID == SchoolID {
+		if err := cases.SetLead(ctx, accounts["office"], b.SchoolID, b.Year.Start, "t00", "CHA1", true, "Conducts Chamber Voices."); err != nil {
+			return fmt.Errorf("giving a course its leader: %w", err)
+		}
+	}
 	wishes := []string{"A study period in the first semester instead of Film, please.", "We would rather have Spanish than Latin.",
 		"Can this be two courses fewer? The bus leaves at three.", "Please keep Choir, she has sung since she was six."}
 	returns := []string{"Come and see me about the second language.", "Two of these meet a lot of practice hours; choose one and add it as an alternate.",

@@ -61,6 +61,7 @@ var (
 type Client struct {
 	Address string // the network address, or the part of it that one household has
 	Device  string // the token of a device that has signed in before, or ""
+	Agent   string // the browser, as it calls itself
 }
 
 // SignedIn is a sign-in that succeeded.
@@ -119,6 +120,11 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 	}
 	if match && c.Once && s.now().Sub(moment(c.SetAt)) > onceLife {
 		match = false
+	}
+	if c.Account != 0 {
+		if err := q.NoteSignIn(ctx, c.Account, store.SignIn{At: s.now(), Done: match, Agent: from.Agent}); err != nil {
+			return nil, err
+		}
 	}
 	if !match {
 		s.log.WarnContext(ctx, "a sign-in failed", "account", c.Account)

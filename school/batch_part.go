@@ -33,11 +33,11 @@ func (d *Desk) prepared(b *Batch) (*store.Change, error) {
 			said.Value, said.Cells["value"] = int64(credit.One), "1"
 		}
 		if !d.says(said) {
-			change.Signal = said
+			change.Say(said)
 		}
 	}
 	same := slices.Equal(normal(before), normal(after))
-	if same && change.Signal == nil && len(change.Withdraw) == 0 {
+	if same && len(change.Signals) == 0 && len(change.Withdraw) == 0 {
 		return nil, problem(Code(acts.AlreadyDone))
 	}
 	change.Batch = &store.BatchPart{Batch: b.ID, Was: d.Row.State, Unsaid: change.Withdraw}

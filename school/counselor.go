@@ -123,7 +123,7 @@ func (s *Service) Decide(ctx context.Context, by int64, at Place, d Decision) (*
 		case "confirm":
 			change.Record, err = transfer(y, at.Student, claim, d.Mark)
 		case "waive":
-			change.Signal = saidOf(at.Student, sheet.Waiver, d.Course, "", desk.actor.ID, d.Reason)
+			change.Say(saidOf(at.Student, sheet.Waiver, d.Course, "", desk.actor.ID, d.Reason))
 		}
 		return change, err
 	})
@@ -161,7 +161,7 @@ func (s *Service) SettleErrand(ctx context.Context, by int64, at Place, x Settli
 		}
 		change := d.change(kind, x.Reason, map[string]any{"course": x.Course, "errand": x.Kind})
 		if x.Done {
-			change.Signal = saidOf(at.Student, sheet.ErrandDone, x.Course, x.Kind, d.actor.ID, x.Reason)
+			change.Say(saidOf(at.Student, sheet.ErrandDone, x.Course, x.Kind, d.actor.ID, x.Reason))
 			return change, nil
 		}
 		for i := range d.Known.Signals {

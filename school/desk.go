@@ -28,6 +28,7 @@ type Desk struct {
 
 	actor   *actor
 	teaches bool // the reader teaches the student now
+	leads   bool // the reader leads the course that the student is to be taken into
 	now     time.Time
 }
 
@@ -158,7 +159,7 @@ func (d *Desk) answer(version int64) {
 	handed := acts.State(d.Row.State).HandedIn()
 	d.Changed = handed && !slices.Equal(d.year(d.Row.Entries), d.year(d.Row.Submitted.V))
 	relation := d.actor.to(d.Row.Student)
-	relation.Teaches = d.teaches
+	relation.Teaches, relation.Leads = d.teaches, d.leads
 	c := acts.Case{Relation: relation, Kind: d.Kind, State: acts.State(d.Row.State), Changed: d.Changed, Window: d.Window(), Now: d.now,
 		Settings: d.Year.Policy.Settings, Stale: version != 0 && version != d.Row.Version, Guardians: d.Pupil.Guardians, Undoable: d.Row.Undoable > 0, Redoable: d.Row.Redoable > 0,
 		Asked: d.Row.Asked != "", Complete: d.Complete, Ready: d.Ready, Summer: d.Summer()}
@@ -304,6 +305,7 @@ func (s *Service) act(ctx context.Context, by int64, at Place, version int64, ac
 		if err != nil {
 			return nil, err
 		}
+		change.Prepares = change.Prepares || act == acts.Decide
 		saved, err := s.db.Queries().SaveChange(ctx, change)
 		if err != nil {
 			return nil, err

@@ -155,9 +155,16 @@ func (s *Service) SetRight(ctx context.Context, by int64, school string, year in
 	if give {
 		set = store.Queries.GiveRight
 	}
+	return s.setForRoster(ctx, a, "a right was set", give, school, func(q store.Queries) (bool, error) {
+		return set(q, ctx, school, person, a.name().Name, reason, s.now())
+	})
+}
+
+// setForRoster does what changes who may do what in a school. The error is AlreadyDone where nothing changes.
+func (s *Service) setForRoster(ctx context.Context, a *actor, note string, give bool, school string, set func(q store.Queries) (bool, error)) error {
 	done := false
-	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
-		if done, err = set(q, ctx, school, person, a.name().Name, reason, s.now()); err != nil || !done {
+	err := s.db.Tx(ctx, func(q store.Queries) (err error) {
+		if done, err = set(q); err != nil || !done {
 			return err
 		}
 		return q.RaiseRoster(ctx, school, 0)
@@ -166,7 +173,7 @@ func (s *Service) SetRight(ctx context.Context, by int64, school string, year in
 		err = problem(Code(acts.AlreadyDone))
 	}
 	if err == nil {
-		s.log.InfoContext(ctx, "a right was set", "school", school, "account", by, "give", give)
+		s.log.InfoContext(ctx, note, "school", school, "account", a.account, "give", give)
 	}
 	return err
 }
@@ -180,6 +187,17 @@ func (s *Service) OfficeActs(ctx context.Context, by int64, school string, year 
 		return nil, err
 	}
 	return s.db.Queries().OfficeActs(ctx, school, maxActs)
+}
+
+// maxSignIns is how many sign-ins of a person are listed.
+const maxSignIns = 50
+
+// SignIns lists who tried to sign in to a person's account and when, the latest first.
+func (s *Service) SignIns(ctx context.Context, by int64, school string, year int, person string) ([]store.SignIn, error) {
+	if _, _, err := s.reader(ctx, by, school, year, acts.ManagePeople); err != nil {
+		return nil, err
+	}
+	return s.db.Queries().SignIns(ctx, school, person, maxSignIns)
 }
 
 // setPassword sets a password and ends the account's sessions, but for one.

@@ -371,7 +371,7 @@ func (s *Service) MakeClaim(ctx context.Context, by int64, at Place, c Claiming)
 		signal.By, signal.Note = d.actor.ID, c.Note
 		signal.Cells = store.Cells{"student": at.Student, "kind": signal.Kind, "courseCode": signal.Code, "name": signal.Name, "by": signal.By, "note": signal.Note}
 		change := d.change("claim", "", map[string]any{"course": c.Course, "message": c.Note})
-		change.Signal = signal
+		change.Say(signal)
 		return change, nil
 	})
 }

@@ -1,6 +1,7 @@
 package school
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
@@ -14,7 +15,8 @@ import (
 type Class struct {
 	Year    *SchoolYear
 	Course  string
-	Columns []int32 // the courses that are likely to come next, the last the same again
+	Columns []int32 // the courses that are likely to come next, one more where it is wanted, the last the same again
+	Others  []int32 // the other courses of the subject, by title
 	Pupils  []Taught
 }
 
@@ -26,6 +28,7 @@ type Taught struct {
 	FamilyName string
 	Mark       *credit.Amount // in the class, so far
 	Asks       []int32        // what the student requests in the subject of the class
+	HandedIn   bool           // the school has that
 	Word       int32          // what the teacher recommends; -1: nothing
 	Reason     string
 	May        acts.Answer // recommend
@@ -61,7 +64,7 @@ func (s *Service) Classes(ctx context.Context, by int64, school string, year int
 		if n := len(heads); n > 0 && heads[n-1].Course == t.Course {
 			continue
 		}
-		class, err := l.class(t.Course)
+		class, err := l.class(t.Course, "")
 		if err != nil {
 			return nil, nil, err
 		}
@@ -76,13 +79,14 @@ func (s *Service) Classes(ctx context.Context, by int64, school string, year int
 	return l.year, heads, nil
 }
 
-// Class gives a class of the reader. The error is NotFound where they teach nobody that course.
-func (s *Service) Class(ctx context.Context, by int64, school string, year int, course string) (*Class, error) {
+// Class gives a class of the reader, with a column for also, a code, where it is another course of the subject. The error is NotFound where they
+// teach nobody that course.
+func (s *Service) Class(ctx context.Context, by int64, school string, year int, course, also string) (*Class, error) {
 	l, err := s.allLessons(ctx, by, school, year)
 	if err != nil {
 		return nil, err
 	}
-	return l.class(course)
+	return l.class(course, also)
 }
 
 func (s *Service) lessons(ctx context.Context, by int64, school string, year int) (*lessons, error) {
@@ -137,8 +141,9 @@ func (l *lessons) has(class, student string) bool {
 	return slices.Contains(l.rows, store.TaughtRow{Course: class, Student: student})
 }
 
-func (l *lessons) class(course string) (*Class, error) {
+func (l *lessons) class(course, also string) (*Class, error) {
 	class := &Class{Year: l.year, Course: course, Columns: follow(l.year, course)}
+	class.Others = slices.DeleteFunc(ofSubject(l.year, course), func(c int32) bool { return slices.Contains(class.Columns, c) })
 	for _, t := range l.rows {
 		if d := l.sheets[t.Student]; t.Course == course && d != nil {
 			class.Pupils = append(class.Pupils, *taught(d, course))
@@ -147,6 +152,20 @@ func (l *lessons) class(course string) (*Class, error) {
 	if len(class.Pupils) == 0 {
 		return nil, problem(NotFound)
 	}
+	// What some of them have been told has a column too.
+	more := map[int32]bool{}
+	if c, ok := l.year.Index(also); ok {
+		more[c] = true
+	}
+	for i := range class.Pupils {
+		more[class.Pupils[i].Word] = true
+	}
+	for at, c := range class.Others {
+		if more[c] {
+			class.Columns = slices.Insert(class.Columns, len(class.Columns)-1, class.Others[at])
+		}
+	}
+	class.Others = slices.DeleteFunc(class.Others, func(c int32) bool { return more[c] })
 	return class, nil
 }
 
@@ -159,6 +178,18 @@ func follow(y *SchoolYear, course string) []int32 {
 	return append(y.Follow(now, mostColumns-1), now)
 }
 
+// ofSubject lists the courses of the year in the subject area of a class, by title; none that stands for others until a test or an audition.
+func ofSubject(y *SchoolYear, course string) (list []int32) {
+	now, ok := y.Index(course)
+	for i := range y.Courses {
+		if c := &y.Courses[i]; ok && !c.Summer && c.Subjects[0] == y.Courses[now].Subjects[0] && !y.Placeholder(int32(i)) {
+			list = append(list, int32(i))
+		}
+	}
+	slices.SortStableFunc(list, func(a, b int32) int { return cmp.Compare(y.Courses[a].Title, y.Courses[b].Title) })
+	return list
+}
+
 // taught is what a teacher sees of a student.
 func taught(d *Desk, class string) *Taught {
 	y := d.Year
@@ -166,6 +197,7 @@ func taught(d *Desk, class string) *Taught {
 	d.answer(0)
 	p := &Taught{Known: d.Known, GivenName: d.Pupil.GivenName, FamilyName: d.Pupil.FamilyName, Word: -1, May: d.Acts[acts.Recommend]}
 	p.Sheet, _ = laid(y.Year, d.Row.Entries)
+	p.HandedIn = d.HandedIn()
 	for i := range d.Known.Records {
 		if r := &d.Known.Records[i]; r.Code == class && r.Outcome == sheet.InProgress && r.HasMark {
 			p.Mark = &r.Mark
@@ -195,6 +227,7 @@ type Recommending struct {
 	Students []string
 	Course   string // a code; empty: the word is taken back
 	Reason   string
+	Also     string // a course that is wanted as a column too, as in Class
 }
 
 // Recommend keeps a teacher's word for students of a class, in place of the one they have; the students see it at once, with the name.
@@ -211,7 +244,7 @@ func (s *Service) Recommend(ctx context.Context, by int64, school string, year i
 		if !ok {
 			return nil, &Error{Code: NoCourse, Param: r.Course}
 		}
-		if next = course; !slices.Contains(follow(l.year, class), next) {
+		if next = course; !slices.Contains(ofSubject(l.year, class), next) {
 			return nil, problem(BadAct)
 		}
 	}
@@ -225,7 +258,7 @@ func (s *Service) Recommend(ctx context.Context, by int64, school string, year i
 			return nil, err
 		}
 	}
-	return s.Class(ctx, by, school, year, class)
+	return s.Class(ctx, by, school, year, class, r.Also)
 }
 
 // recommend keeps a teacher's word for one student of a class; next is -1 where it is taken back.
@@ -252,9 +285,9 @@ func (s *Service) recommend(ctx context.Context, a *actor, at Place, class strin
 			code = d.Year.Codes[next]
 		}
 		change := d.change("recommend", reason, map[string]any{"course": code, "class": class})
-		change.Withdraw = p.words
+		change.Withdraw, change.Prepares = p.words, true
 		if code != "" {
-			change.Signal = saidOf(at.Student, sheet.Recommendation, code, "", a.ID, reason)
+			change.Say(saidOf(at.Student, sheet.Recommendation, code, "", a.ID, reason))
 		}
 		saved, err := s.db.Queries().SaveChange(ctx, change)
 		if err != nil {

@@ -20,7 +20,7 @@ func TestATeachersWord(t *testing.T) {
 	if err != nil || len(heads) < 2 {
 		t.Fatal(heads, err)
 	}
-	class, err := h.Class(ctx, teacher, mara.School, mara.Year, "GEO1")
+	class, err := h.Class(ctx, teacher, mara.School, mara.Year, "GEO1", "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -68,7 +68,7 @@ func TestATeachersWord(t *testing.T) {
 	if err := recommend("", "", mara.Student); err != nil || len(said()) != 0 {
 		t.Errorf("taken back there is %q, %v", said(), err)
 	}
-	again, err := h.Class(ctx, teacher, mara.School, mara.Year, "GEO1")
+	again, err := h.Class(ctx, teacher, mara.School, mara.Year, "GEO1", "")
 	if err != nil || again.Pupils[at].Word >= 0 {
 		t.Errorf("the class still has a word: %v", err)
 	}
@@ -84,7 +84,7 @@ func TestATeachersWord(t *testing.T) {
 		"a course that does not follow":    recommend("CER1", "", mara.Student),
 		"a course that there is not":       recommend("NO1", "", mara.Student),
 		"a student of somebody else":       recommend("ALG2", "", "s9999"),
-		"a class that the teacher has not": func() error { _, err := h.Class(ctx, teacher, mara.School, mara.Year, "CER1"); return err }(),
+		"a class that the teacher has not": func() error { _, err := h.Class(ctx, teacher, mara.School, mara.Year, "CER1", ""); return err }(),
 		"somebody who teaches nobody":      func() error { _, _, err := h.Classes(ctx, h.who("ilse.quill"), mara.School, mara.Year); return err }(),
 		"the sheet itself, for a teacher":  func() error { _, err := h.Sheet(ctx, teacher, mara); return err }(),
 		"its history, for a teacher":       func() error { _, err := h.History(ctx, teacher, mara); return err }(),

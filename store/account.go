@@ -120,12 +120,39 @@ func (q Queries) ReleaseOne(ctx context.Context, key string) error {
 	return q.exec(ctx, `UPDATE sign_in_pressure SET level = greatest(0, level - 1), until = at WHERE key = $1`, key)
 }
 
-// ForgetOld takes away sessions that are over, what was counted long ago, and the files of old tasks.
+// SignIn is one that somebody tried.
+type SignIn struct {
+	At    time.Time `db:"at"`
+	Done  bool      `db:"done"`  // false: the password was wrong
+	Agent string    `db:"agent"` // the browser, as it calls itself
+}
+
+// maxAgent is how much of a browser's name is kept, in characters.
+const maxAgent = 200
+
+// NoteSignIn keeps that somebody tried to sign in to an account.
+func (q Queries) NoteSignIn(ctx context.Context, account int64, x SignIn) error {
+	return q.exec(ctx, `INSERT INTO sign_in (account_id, at, done, agent) VALUES ($1, $2, $3, left($4, $5))`, account, x.At, x.Done, x.Agent, maxAgent)
+}
+
+// signInsKept is for how long that is known.
+const signInsKept = 120 * 24 * time.Hour
+
+// SignIns lists the tries to sign in to the account of a person, the latest first.
+func (q Queries) SignIns(ctx context.Context, school, person string, limit int) (list []SignIn, err error) {
+	return list, q.list(ctx, &list, `SELECT i.at, i.done, i.agent FROM sign_in i JOIN person p ON p.account_id = i.account_id
+		WHERE p.school_id = $1 AND p.id = $2 AND p.present ORDER BY i.at DESC, i.id DESC LIMIT $3`, school, person, limit)
+}
+
+// ForgetOld takes away sessions that are over, what was counted long ago, old sign-ins, and the files of old tasks.
 func (q Queries) ForgetOld(ctx context.Context, now time.Time) error {
 	if err := q.exec(ctx, `DELETE FROM session WHERE expiry < $1`, now); err != nil {
 		return err
 	}
 	if err := q.exec(ctx, `DELETE FROM sign_in_pressure WHERE at < $1`, now.Add(-24*time.Hour)); err != nil {
+		return err
+	}
+	if err := q.exec(ctx, `DELETE FROM sign_in WHERE at < $1`, now.Add(-signInsKept)); err != nil {
 		return err
 	}
 	return q.forgetTasks(ctx, now.Add(-taskKept))

@@ -55,6 +55,14 @@ func (q Queries) Cases(ctx context.Context, school string, year int, students []
 	return q.cases(ctx, `sh.student_id IN (SELECT jsonb_array_elements_text($3::jsonb))`, school, year, asJSON(students))
 }
 
+// Trying lists the students of a year who have one of some courses on their sheets, or who have a permission for one course.
+func (q Queries) Trying(ctx context.Context, school string, year int, asked []string, course string) (students []string, err error) {
+	return students, q.list(ctx, &students, `SELECT student_id FROM entry WHERE school_id = $1 AND year = $2 AND course_code IN (SELECT jsonb_array_elements_text($3::jsonb))
+		UNION SELECT s.student_id FROM signal s JOIN sheet sh ON sh.school_id = s.school_id AND sh.student_id = s.student_id AND sh.year = $2
+			WHERE s.school_id = $1 AND s.kind IN ('permission', 'errand') AND s.course_code = $4 AND s.settled = '' AND (s.year = $2 OR s.year IS NULL)`,
+		school, year, asJSON(asked), course)
+}
+
 // CourseCount is a number of something by course.
 type CourseCount struct {
 	Course string `db:"course_code"`

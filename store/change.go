@@ -26,7 +26,7 @@ type Change struct {
 	Submission *Submission
 	Signature  *Signature
 	Settle     *Settlement
-	Signal     *SignalRow
+	Signals    []*SignalRow
 	Withdraw   []int64 // what was said by these signals is taken back
 	Unsay      int64   // what a batch said of the student is taken back
 	Resay      []int64 // what was withdrawn by these signals is said again
@@ -39,6 +39,9 @@ type Change struct {
 	Batch      *BatchPart // what it is done with
 	Back       int64      // the batch that it takes back
 }
+
+// Say adds something that is said of the student.
+func (c *Change) Say(x *SignalRow) { c.Signals = append(c.Signals, x) }
 
 // Attachment is a file that goes with a claim.
 type Attachment struct {
@@ -97,7 +100,7 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 		summer = asJSON(s.Summer.V)
 	}
 	facts := ""
-	if c.Settle != nil || c.Signal != nil || len(c.Withdraw) > 0 || c.Unsay != 0 || len(c.Resay) > 0 || c.Record != nil || c.Attachment != nil {
+	if c.Settle != nil || len(c.Signals) > 0 || len(c.Withdraw) > 0 || c.Unsay != 0 || len(c.Resay) > 0 || c.Record != nil || c.Attachment != nil {
 		facts = ", facts_version = facts_version + 1"
 	}
 	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason, c.Key, asJSON(c.Detail),
@@ -157,10 +160,10 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 		b.add(`part AS (INSERT INTO batch_sheet (school_id, year, batch_id, student_id, version, came, gone, unsaid, was) SELECT $1, $2, %s, $3, $4, %s::jsonb, %s::jsonb, %s::jsonb, %s FROM mine)`,
 			x.Batch, asJSON(append([]EntryRow{}, x.Came...)), asJSON(append([]EntryRow{}, x.Gone...)), asJSON(append([]int64{}, x.Unsaid...)), x.Was)
 	}
-	if x := c.Signal; x != nil {
-		b.add(`said AS (INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells, batch_id)
-			SELECT $1, $3, coalesce(max(ord), 0) + 1, %s, %s, %s, %s, %s, %s, %s::jsonb, %s FROM signal WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
-			x.Kind, x.Code, x.Name, x.Value, x.By, x.Note, asJSON(x.Cells), c.batch())
+	for i, x := range c.Signals {
+		b.add(fmt.Sprintf("said%d", i)+` AS (INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells, batch_id)
+			SELECT $1, $3, coalesce(max(ord), 0) + %s, %s, %s, %s, %s, %s, %s, %s::jsonb, %s FROM signal WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
+			i+1, x.Kind, x.Code, x.Name, x.Value, x.By, x.Note, asJSON(x.Cells), c.batch())
 	}
 	if x := c.Record; x != nil {
 		b.add(`recorded AS (INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, here, cells, batch_id)

@@ -7,16 +7,17 @@ import (
 
 // Person is somebody of a school, with what they are there.
 type Person struct {
-	School      string        `db:"school_id"`
-	ID          string        `db:"id"`
-	Role        string        `db:"role"`
-	GivenName   string        `db:"given_name"`
-	FamilyName  string        `db:"family_name"`
-	Language    string        `db:"language"`
-	SchoolName  string        `db:"school_name"`
-	Counsels    bool          `db:"counsels"`    // some student, in some year
-	Administers bool          `db:"administers"` // the school
-	Children    JSON[[]Child] `db:"children"`    // whom the person is a guardian of
+	School      string         `db:"school_id"`
+	ID          string         `db:"id"`
+	Role        string         `db:"role"`
+	GivenName   string         `db:"given_name"`
+	FamilyName  string         `db:"family_name"`
+	Language    string         `db:"language"`
+	SchoolName  string         `db:"school_name"`
+	Counsels    bool           `db:"counsels"`    // some student, in some year
+	Administers bool           `db:"administers"` // the school
+	Children    JSON[[]Child]  `db:"children"`    // whom the person is a guardian of
+	Leads       JSON[[]string] `db:"leads"`       // the codes of courses that the office has given them to lead
 }
 
 // Child is a student of whom somebody is a guardian.
@@ -32,7 +33,8 @@ const personColumns = `p.school_id, p.id, p.role, p.given_name, p.family_name, p
 	EXISTS (SELECT 1 FROM relation r WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'administers') AS administers,
 	(SELECT coalesce(json_agg(json_build_object('account', coalesce(s.account_id, 0), 'id', s.id, 'given', s.given_name, 'family', s.family_name) ORDER BY s.ord, s.id), '[]')
 		FROM relation r JOIN person s ON s.school_id = r.school_id AND s.id = r.student_id
-		WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'guards') AS children`
+		WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'guards') AS children,
+	(SELECT coalesce(json_agg(r.course_code ORDER BY r.course_code), '[]') FROM relation r WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'leads') AS leads`
 
 // PersonsOf lists who an account is, in every school that lets them in.
 func (q Queries) PersonsOf(ctx context.Context, account int64) (list []Person, err error) {
@@ -73,16 +75,17 @@ func (q Queries) YearsOfSchool(ctx context.Context, school string) (list []YearO
 
 // Found is a person found by name.
 type Found struct {
-	ID         string     `db:"id"`
-	Role       string     `db:"role"`
-	GivenName  string     `db:"given_name"`
-	FamilyName string     `db:"family_name"`
-	Username   string     `db:"username"`
-	Enabled    bool       `db:"enabled"`
-	Password   bool       `db:"password"` // has one
-	Once       bool       `db:"once"`     // it is one for one sign-in
-	Right      string     `db:"source"`   // administers the school: import, by the school's data; office, by what the office has given; empty: not
-	SeenAt     *time.Time `db:"seen_at"`  // the latest sign-in that is not over
+	ID         string         `db:"id"`
+	Role       string         `db:"role"`
+	GivenName  string         `db:"given_name"`
+	FamilyName string         `db:"family_name"`
+	Username   string         `db:"username"`
+	Enabled    bool           `db:"enabled"`
+	Password   bool           `db:"password"` // has one
+	Once       bool           `db:"once"`     // it is one for one sign-in
+	Right      string         `db:"source"`   // administers the school: import, by the school's data; office, by what the office has given; empty: not
+	SeenAt     *time.Time     `db:"seen_at"`  // the latest sign-in that is not over
+	Leads      JSON[[]string] `db:"leads"`    // the codes of the courses that the office has given them to lead
 }
 
 // FindPeople lists people of a school whose name or username has every word in it, at most limit.
@@ -91,7 +94,8 @@ func (q Queries) FindPeople(ctx context.Context, school string, words []string, 
 			EXISTS (SELECT 1 FROM account_password a WHERE a.account_id = p.account_id) AS password,
 			coalesce((SELECT a.once FROM account_password a WHERE a.account_id = p.account_id), false) AS once,
 			coalesce((SELECT r.source FROM relation r WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'administers'), '') AS source,
-			(SELECT max(s.seen_at) FROM session s WHERE s.account_id = p.account_id) AS seen_at
+			(SELECT max(s.seen_at) FROM session s WHERE s.account_id = p.account_id) AS seen_at,
+			(SELECT coalesce(json_agg(r.course_code ORDER BY r.course_code), '[]') FROM relation r WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'leads') AS leads
 		FROM person p WHERE p.school_id = $1 AND p.present
 			AND NOT EXISTS (SELECT 1 FROM jsonb_array_elements_text($2::jsonb) w
 				WHERE position(lower(w) IN lower(p.given_name || ' ' || p.family_name || ' ' || p.username)) = 0)

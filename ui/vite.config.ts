@@ -11,7 +11,7 @@ const parts: Record<string, string[]> = {
   account: ['account'],
   print: ['calendar', 'date', 'paper', 'worksheet'],
   reminder: ['reminder'],
-  teacher: ['teach'],
+  teacher: ['teach', 'tryouts'],
   staff: ['caseload', 'data', 'file', 'panel', 'people', 'prepare', 'rules', 'courses', 'together', 'windows'],
 };
 

@@ -47,13 +47,21 @@ type FoundView struct {
 	Once     bool       `json:"once,omitempty" doc:"It is for one sign-in, and was not used yet"`
 	Right    string     `json:"right,omitempty" enum:"import,office" doc:"Administers the school: by the school’s data, or by what the office has given"`
 	SeenAt   *time.Time `json:"seenAt,omitempty" doc:"Signed in and seen then, where that is not over"`
+	Leads    []string   `json:"leads,omitempty" doc:"The codes of the courses that the office has given them to lead"`
+}
+
+// SignInView is a try to sign in.
+type SignInView struct {
+	At    time.Time `json:"at"`
+	Done  bool      `json:"done" doc:"false: the password was wrong"`
+	Agent string    `json:"agent" doc:"The browser, as it calls itself"`
 }
 
 // OfficeAct is something that the office has done.
 type OfficeAct struct {
 	At     time.Time `json:"at"`
 	By     string    `json:"by"`
-	Kind   string    `json:"kind" enum:"code,give,take,window,noWindow,import,export,rules,courses,batch"`
+	Kind   string    `json:"kind" enum:"code,give,take,lead,noLead,window,noWindow,import,export,rules,courses,batch"`
 	About  string    `json:"about" doc:"Whom or what it concerns"`
 	Reason string    `json:"reason,omitempty"`
 }

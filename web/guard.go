@@ -78,7 +78,7 @@ func (s *Server) noted(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		raw := make([]byte, 8)
 		_, _ = rand.Read(raw) // never fails
-		note := &request{id: hex.EncodeToString(raw), address: s.address(r), agent: r.UserAgent(), route: "a page", log: s.log, reads: r.Header.Get("Accept-Language")}
+		note := &request{id: hex.EncodeToString(raw), address: s.address(r), agent: shortAgent(r.UserAgent()), route: "a page", log: s.log, reads: r.Header.Get("Accept-Language")}
 		if strings.HasPrefix(r.URL.Path, "/api/") {
 			note.route = "unknown"
 		}

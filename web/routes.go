@@ -53,6 +53,7 @@ func (s *Server) routes(api huma.API) {
 	s.taskRoutes(api)
 	s.rulesRoutes(api)
 	s.teacherRoutes(api)
+	s.tryoutRoutes(api)
 }
 
 // signedIn registers a route for whoever is signed in.
@@ -98,7 +99,7 @@ func (s *Server) schoolRoutes(api huma.API) {
 			}
 			out := &peopleOut{Body: []FoundView{}}
 			for _, p := range list {
-				out.Body = append(out.Body, FoundView{p.ID, p.GivenName, p.FamilyName, p.Role, p.Username, p.Password, p.Once, p.Right, p.SeenAt})
+				out.Body = append(out.Body, FoundView{p.ID, p.GivenName, p.FamilyName, p.Role, p.Username, p.Password, p.Once, p.Right, p.SeenAt, p.Leads.V})
 			}
 			return out, nil
 		})
@@ -117,6 +118,16 @@ func (s *Server) schoolRoutes(api huma.API) {
 	signedIn(s, api, operation("set-right", http.MethodPost, yearPath+"/people/{person}/right", "Let a person of the staff administer the school, or take that back, with a reason"),
 		func(ctx context.Context, by int64, in *rightIn) (*struct{}, error) {
 			return &struct{}{}, s.cases.SetRight(ctx, by, in.School, in.Year, in.Person, in.Body.Give, in.Body.Reason)
+		})
+	type signInsOut struct{ Body []SignInView }
+	signedIn(s, api, operation("list-sign-ins", http.MethodGet, yearPath+"/people/{person}/sign-ins", "The latest tries to sign in as a person, at most 50"),
+		func(ctx context.Context, by int64, in *personIn) (*signInsOut, error) {
+			list, err := s.cases.SignIns(ctx, by, in.School, in.Year, in.Person)
+			out := &signInsOut{Body: []SignInView{}}
+			for _, x := range list {
+				out.Body = append(out.Body, SignInView(x))
+			}
+			return out, err
 		})
 	type actsOut struct{ Body []OfficeAct }
 	signedIn(s, api, operation("list-office-acts", http.MethodGet, yearPath+"/office-acts", "What the office has done, the latest first"),

@@ -30,7 +30,7 @@ func (s *Server) accountRoutes(api huma.API) {
 		if s.tls {
 			device = in.HostDevice.Value
 		}
-		signed, err := s.cases.SignIn(ctx, in.Body.Username, in.Body.Password, school.Client{Address: requestOf(ctx).address, Device: device})
+		signed, err := s.cases.SignIn(ctx, in.Body.Username, in.Body.Password, school.Client{Address: requestOf(ctx).address, Device: device, Agent: requestOf(ctx).agent})
 		if err != nil {
 			return nil, answer(ctx, err)
 		}

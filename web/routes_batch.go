@@ -155,12 +155,16 @@ func (s *Server) batchRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		v := &CohortView{Students: members(c.Students), Lines: []RosterLine{}}
-		for _, l := range c.Lines {
-			v.Lines = append(v.Lines, RosterLine{l.Number, l.Text, l.Twice, members(l.People)})
-		}
-		return &cohortOut{v}, nil
+		return &cohortOut{newCohort(c)}, nil
 	})
+}
+
+func newCohort(c *school.Cohort) *CohortView {
+	v := &CohortView{Students: members(c.Students), Lines: []RosterLine{}}
+	for _, l := range c.Lines {
+		v.Lines = append(v.Lines, RosterLine{l.Number, l.Text, l.Twice, members(l.People)})
+	}
+	return v
 }
 
 func members(list []school.Member) []Member {

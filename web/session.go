@@ -44,8 +44,13 @@ func (s sessionStore) CommitCtx(ctx context.Context, token string, data []byte, 
 		return err
 	}
 	account, _ := values[accountKey].(int64)
-	agent := []rune(requestOf(ctx).agent)
-	return s.cases.KeepSession(ctx, token, account, data, string(agent[:min(len(agent), 300)]), time.Until(expiry))
+	return s.cases.KeepSession(ctx, token, account, data, requestOf(ctx).agent, time.Until(expiry))
+}
+
+// shortAgent is what is kept of what a browser calls itself.
+func shortAgent(agent string) string {
+	text := []rune(agent)
+	return string(text[:min(len(text), 300)])
 }
 
 func (s sessionStore) DeleteCtx(ctx context.Context, token string) error {

@@ -29,7 +29,8 @@ type ClassHead struct {
 type ClassView struct {
 	Course  string        `json:"course"`
 	Title   string        `json:"title"`
-	Columns []ClassColumn `json:"columns" doc:"The courses that are likely to come next, the last the same again"`
+	Columns []ClassColumn `json:"columns" doc:"The courses that are likely to come next, those that are wanted beside, the last the same again"`
+	Others  []ClassColumn `json:"others" doc:"The other courses of the subject, by title"`
 	Pupils  []Pupil       `json:"pupils" doc:"By name"`
 }
 
@@ -38,25 +39,27 @@ type ClassColumn struct {
 	Course string `json:"course"`
 	Title  string `json:"title"`
 	Again  bool   `json:"again,omitempty" doc:"It is the class's own course"`
+	ByWord bool   `json:"byWord,omitempty" doc:"It opens by a recommendation"`
 }
 
 // Pupil is what a teacher sees of a student.
 type Pupil struct {
-	Student string         `json:"student"`
-	Given   string         `json:"given"`
-	Family  string         `json:"family"`
-	Grade   int            `json:"grade" doc:"The grade being entered"`
-	Mark    *credit.Amount `json:"mark,omitempty" doc:"In the class, so far"`
-	Asks    []string       `json:"asks" doc:"Titles of what the student requests in the subject"`
-	Word    string         `json:"word,omitempty" doc:"The course that the teacher recommends"`
-	Reason  string         `json:"reason,omitempty" doc:"Why, for the student and the family"`
-	Cells   []PupilCell    `json:"cells" doc:"One for each column"`
-	May     Act            `json:"may" doc:"Whether the teacher may recommend now"`
+	Student  string         `json:"student"`
+	Given    string         `json:"given"`
+	Family   string         `json:"family"`
+	Grade    int            `json:"grade" doc:"The grade being entered"`
+	Mark     *credit.Amount `json:"mark,omitempty" doc:"In the class, so far"`
+	Asks     []string       `json:"asks" doc:"Titles of what the student requests in the subject"`
+	HandedIn bool           `json:"handedIn" doc:"The school has what is requested; else it is planned"`
+	Word     string         `json:"word,omitempty" doc:"The course that the teacher recommends"`
+	Reason   string         `json:"reason,omitempty" doc:"Why, for the student and the family"`
+	Cells    []PupilCell    `json:"cells" doc:"One for each column"`
+	May      Act            `json:"may" doc:"Whether the teacher may recommend now"`
 }
 
 // PupilCell tells whether a student may take a course.
 type PupilCell struct {
-	Verdict string `json:"verdict" enum:"none,unmet,unverified,expected,met" doc:"none: it is not offered to the student"`
+	Verdict string `json:"verdict" enum:"none,unmet,unverified,expected,met" doc:"With the teacher's word; none: it is not offered to the student"`
 	Holds   bool   `json:"holds" doc:"The student may take it, or may once a course now being taken is finished"`
 	Lacks   []Need `json:"lacks,omitempty" doc:"What it asks for and nothing meets"`
 }
@@ -64,8 +67,9 @@ type PupilCell struct {
 // Recommending is a teacher's word.
 type Recommending struct {
 	Students []string `json:"students" minItems:"1" maxItems:"200"`
-	Course   string   `json:"course" maxLength:"100" doc:"One of the columns; empty: the word is taken back"`
+	Course   string   `json:"course" maxLength:"100" doc:"Of the subject of the class; empty: the word is taken back"`
 	Reason   string   `json:"reason,omitempty" maxLength:"120"`
+	Also     string   `json:"also,omitempty" maxLength:"100" doc:"A course of the subject that is wanted as a column too"`
 }
 
 // teacherRoutes are those of who teaches.
@@ -87,10 +91,11 @@ func (s *Server) teacherRoutes(api huma.API) {
 	type classIn struct {
 		InYear
 		Class string `path:"class" maxLength:"100"`
+		Also  string `query:"also" maxLength:"100" doc:"A course of the subject that is wanted as a column too"`
 	}
 	signedIn(s, api, operation("get-class", http.MethodGet, yearPath+"/classes/{class}", "A course that the reader teaches now, with those whom they teach it"),
 		func(ctx context.Context, by int64, in *classIn) (*classOut, error) {
-			c, err := s.cases.Class(ctx, by, in.School, in.Year, in.Class)
+			c, err := s.cases.Class(ctx, by, in.School, in.Year, in.Class, in.Also)
 			if err != nil {
 				return nil, err
 			}
@@ -121,13 +126,16 @@ func titleOf(y *school.SchoolYear, code, language string) string {
 
 func newClass(c *school.Class, language string) *ClassView {
 	y := c.Year
-	v := &ClassView{Course: c.Course, Title: titleOf(y, c.Course, language), Columns: []ClassColumn{}, Pupils: []Pupil{}}
+	v := &ClassView{Course: c.Course, Title: titleOf(y, c.Course, language), Columns: []ClassColumn{}, Others: []ClassColumn{}, Pupils: []Pupil{}}
 	for _, course := range c.Columns {
-		v.Columns = append(v.Columns, ClassColumn{y.Codes[course], titleOf(y, y.Codes[course], language), y.Codes[course] == c.Course})
+		v.Columns = append(v.Columns, newColumn(c, course, language))
+	}
+	for _, course := range c.Others {
+		v.Others = append(v.Others, newColumn(c, course, language))
 	}
 	for i := range c.Pupils {
 		p := &c.Pupils[i]
-		out := Pupil{Student: p.Known.ID, Given: p.GivenName, Family: p.FamilyName, Grade: p.Known.Grade, Mark: p.Mark, Asks: []string{}, Reason: p.Reason, Cells: []PupilCell{}, May: newAct(p.May)}
+		out := Pupil{Student: p.Known.ID, Given: p.GivenName, Family: p.FamilyName, Grade: p.Known.Grade, Mark: p.Mark, Asks: []string{}, HandedIn: p.HandedIn, Reason: p.Reason, Cells: []PupilCell{}, May: newAct(p.May)}
 		for _, course := range p.Asks {
 			out.Asks = append(out.Asks, titleOf(y, y.Codes[course], language))
 		}
@@ -142,18 +150,24 @@ func newClass(c *school.Class, language string) *ClassView {
 	return v
 }
 
-func newCell(y *catalog.Year, p *school.Taught, course int32) (cell PupilCell) {
-	if p.Known.Barred(course) {
-		return PupilCell{Verdict: "none"}
+func newColumn(c *school.Class, course int32, language string) ClassColumn {
+	x := &c.Year.Courses[course]
+	byWord := x.Access == catalog.Invited
+	if x.Entry != nil {
+		x.Entry.Leaves(func(l *condition.Leaf) bool { byWord = byWord || l.Kind == condition.Recommended; return true })
 	}
-	verdict := condition.Met
-	if outline, ok := p.Known.Outline(&p.Sheet, course); ok {
-		verdict = outline.Verdict
+	return ClassColumn{x.Code, x.TextIn(language).Title, x.Code == c.Course, byWord}
+}
+
+func newCell(y *catalog.Year, p *school.Taught, course int32) (cell PupilCell) {
+	verdict, offered := p.Known.ByWord(&p.Sheet, course)
+	if !offered {
+		return PupilCell{Verdict: "none"}
 	}
 	cell.Verdict, cell.Holds = verdict.String(), verdict >= condition.Expected
 	if !cell.Holds {
 		for _, e := range p.Known.Explain(&p.Sheet, course) {
-			if e.Verdict < condition.Expected {
+			if e.Verdict < condition.Expected && e.Leaf.Kind != condition.Recommended {
 				cell.Lacks = append(cell.Lacks, newNeed(y, e.Leaf))
 			}
 		}

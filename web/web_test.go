@@ -112,6 +112,7 @@ func (s *site) strangers() {
 			('elsewhere', 'o9', 1, 'administrator', true, 'foreign.office', (SELECT id FROM account WHERE username = 'foreign.office'), 'Mr', 'Elsewhere', '{}'),
 			('elsewhere', 's9', 2, 'student', true, 'foreign.student', NULL, 'A', 'B', '{}')`,
 		`INSERT INTO sheet (school_id, year, student_id, grade) VALUES ('elsewhere', 2027, 's9', 10)`,
+		`INSERT INTO relation (school_id, kind, person_id, course_code, source) VALUES ('pellworth', 'leads', 't05', 'CHA1', 'office')`,
 		`INSERT INTO relation (school_id, kind, person_id, student_id, year, source) VALUES ('elsewhere', 'counsels', 'k9', 's9', 2027, 'import'), ('elsewhere', 'administers', 'o9', NULL, NULL, 'import')`,
 		`UPDATE school_year SET roster_version = roster_version + 1`,
 	} {
@@ -303,6 +304,15 @@ func TestAuthorisation(t *testing.T) {
 		{"GET", year + "/classes/GEO1", "", teaches(hidden)}, {"GET", elsewhere + "/classes/GEO1", "", answers{"foreign.counselor": no, "foreign.office": no}},
 		{"POST", year + "/classes/GEO1/recommendations", `{"students":["s0001"],"course":"ALG2"}`, teaches(hidden)},
 		{"POST", elsewhere + "/classes/GEO1/recommendations", `{"students":["s0001"],"course":"ALG2"}`, answers{"foreign.counselor": no, "foreign.office": no}},
+		{"GET", year + "/tryouts", "", answers{"mara.quill": no, "ilse.quill": no, "other.student": no, "other.guardian": no, "a.teacher": ok, "ms.arden": no, "ms.colleague": no, "office": no}},
+		{"GET", elsewhere + "/tryouts", "", answers{"foreign.counselor": no, "foreign.office": no}},
+		{"POST", year + "/tryouts/CHA1/answers", `{"students":["s0009"],"answer":"open"}`, answers{"mara.quill": no, "ilse.quill": no, "other.student": no, "other.guardian": no, "a.teacher": ok, "ms.arden": no, "ms.colleague": no, "office": no}},
+		{"POST", year + "/tryouts/JAZ1/answers", `{"students":["s0009"],"answer":"open"}`, answers{"mara.quill": no, "ilse.quill": no, "other.student": no, "other.guardian": no, "a.teacher": hidden, "ms.arden": no, "ms.colleague": no, "office": no}},
+		{"POST", elsewhere + "/tryouts/CHA1/answers", `{"students":["s9"],"answer":"open"}`, answers{"foreign.counselor": no, "foreign.office": no}},
+		{"POST", year + "/tryouts/CHA1/named", `{"roster":"s0009"}`, answers{"mara.quill": no, "ilse.quill": no, "other.student": no, "other.guardian": no, "a.teacher": ok, "ms.arden": no, "ms.colleague": no, "office": no}},
+		{"POST", elsewhere + "/tryouts/CHA1/named", `{"roster":"s9"}`, answers{"foreign.counselor": no, "foreign.office": no}},
+		{"POST", year + "/people/nobody/leads", `{"course":"CHA1","give":true,"reason":"x"}`, staff(no, "409 already-done")},
+		{"POST", elsewhere + "/people/s0001/leads", `{"course":"CHA1","give":true,"reason":"x"}`, answers{"foreign.counselor": no, "foreign.office": "409 already-done"}},
 		{"GET", year + "/caseload", "", staff(ok, ok)}, {"GET", year + "/caseload?all=true", "", staff(ok, ok)}, {"GET", elsewhere + "/caseload", "", foreignReads},
 		{"POST", year + "/batches", `{"kind":"clear","sheets":[]}`, staff(ok, ok)}, {"POST", elsewhere + "/batches", `{"kind":"clear","sheets":[]}`, foreignReads},
 		{"POST", year + "/batches/trial", `{"kind":"clear","sheets":[]}`, staff(ok, ok)}, {"POST", elsewhere + "/batches/trial", `{"kind":"clear","sheets":[]}`, foreignReads},
@@ -335,13 +345,14 @@ func TestAuthorisation(t *testing.T) {
 		{"GET", year + "/rules/versions/1", "", staff(no, ok)}, {"GET", elsewhere + "/rules/versions/99", "", answers{"foreign.counselor": no}},
 		{"POST", year + "/tasks/1/stop", "", staff(no, ok)}, {"POST", elsewhere + "/tasks/1/stop", "", answers{"foreign.counselor": no}},
 		{"POST", year + "/people/nobody/right", `{"give":true,"reason":"x"}`, staff(no, "409 already-done")}, {"POST", elsewhere + "/people/s0001/right", `{"give":true,"reason":"x"}`, answers{"foreign.counselor": no, "foreign.office": "409 already-done"}},
+		{"GET", year + "/people/s0001/sign-ins", "", staff(no, ok)}, {"GET", elsewhere + "/people/s0001/sign-ins", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"GET", year + "/office-acts", "", staff(no, ok)}, {"GET", elsewhere + "/office-acts", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"POST", year + "/people/nobody/password", "", staff(no, hidden)}, {"POST", elsewhere + "/people/s0001/password", "", answers{"foreign.counselor": no}},
 	}
 	routes := map[string]bool{}
 	for _, row := range rows {
 		path := regexp.MustCompile(`\?.*`).ReplaceAllString(row.path, "")
-		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/\w+`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}} {
+		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/\w+`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}} {
 			path = regexp.MustCompile(part[0]).ReplaceAllString(path, part[1])
 		}
 		routes[row.method+" "+path] = true

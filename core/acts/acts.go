@@ -37,6 +37,7 @@ const (
 	SubmitSummer     // hand in what is requested for the summer, by itself
 	Recommend        // say, as a teacher of the student, which course should come next
 	Prepare          // as the school: remind, and what is done with many sheets at once; also to take that back
+	Take             // take the student, as who leads a course, into it, or not
 	count
 )
 
@@ -49,7 +50,7 @@ func All() []Act {
 	return list
 }
 
-var names = [count]string{"view", "edit", "undo", "redo", "submit", "sign", "ask", "look", "decide", "sendBack", "clear", "reopen", "plan", "seeFiles", "remark", "reply", "editSummer", "submitSummer", "recommend", "prepare"}
+var names = [count]string{"view", "edit", "undo", "redo", "submit", "sign", "ask", "look", "decide", "sendBack", "clear", "reopen", "plan", "seeFiles", "remark", "reply", "editSummer", "submitSummer", "recommend", "prepare", "take"}
 
 func (a Act) String() string { return names[a] }
 
@@ -94,11 +95,13 @@ func (k Kind) has(act Act) bool {
 	return true
 }
 
-// Relation is what a person is to a student. Teachers of the student recommend, and see nothing of the sheet.
+// Relation is what a person is to a student. Teachers of the student recommend, who leads a course takes students into it; they see
+// nothing of the sheet.
 type Relation struct {
 	Self      bool // the student
 	Guardian  bool // of this student
 	Teaches   bool // this student, now
+	Leads     bool // the course that the student is to be taken into
 	Counsels  bool // this student is in their caseload
 	Counselor bool // counsels students of the school
 	Office    bool // administers the school
@@ -217,6 +220,8 @@ func (c *Case) may(act Act, phase Phase, instead bool) bool {
 		return r.Guardian
 	case Recommend:
 		return r.Teaches
+	case Take:
+		return r.Leads
 	case Plan, SeeFiles, Remark:
 		return r.Self || r.Guardian || r.decides(&c.Settings)
 	case Ask: // a student who can change the sheet need not ask
@@ -350,7 +355,7 @@ func (c *Case) unfit(act Act) Why {
 		if !c.Complete {
 			return NotReady
 		}
-	case Prepare:
+	case Prepare, Take:
 		if c.State == Placed {
 			return Locked
 		}

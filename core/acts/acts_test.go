@@ -96,7 +96,7 @@ func holds(t *testing.T, name string, r Relation, s policy.Settings, change func
 				}
 				got, kind = got+string(letter(Of(&c)[act])), c.Kind
 			}
-			if act == Recommend && !r.Teaches || act == Prepare && want["prepare "+state] == "" { // nobody else does that; who prepares is in the tables
+			if act == Recommend && !r.Teaches || act == Take && !r.Leads || act == Prepare && want["prepare "+state] == "" { // nobody else does that; who prepares is in the tables
 				want[fmt.Sprint(act, " ", state)] = map[Kind]string{TheSheet: "fffff", ADraft: "ttttt", WhatWas: "ttttt"}[kind]
 			}
 			if key := fmt.Sprint(act, " ", state); got != want[key] {
@@ -417,12 +417,13 @@ func TestWhatComesNext(t *testing.T) {
 func TestInSchool(t *testing.T) {
 	for _, c := range []struct {
 		who  Relation
-		want string // catalog, caseload, people, data, rules
+		want string // catalog, caseload, people, data, rules, classes, courses led
 	}{
-		{student, "+----"}, {guardian, "+----"}, {nobody, "+----"}, {colleague, "++---"}, {office, "+++++"},
+		{student, "+------"}, {guardian, "+------"}, {nobody, "+------"}, {colleague, "++-----"}, {office, "+++++--"},
+		{Relation{Teaches: true}, "+----+-"}, {Relation{Leads: true}, "+-----+"},
 	} {
 		got := ""
-		for _, act := range []SchoolAct{SeeCatalog, SeeCaseload, ManagePeople, ManageData, ManageRules, 99} {
+		for _, act := range []SchoolAct{SeeCatalog, SeeCaseload, ManagePeople, ManageData, ManageRules, SeeClasses, LeadCourses, 99} {
 			if InSchool(act, c.who) {
 				got += "+"
 			} else {
@@ -478,6 +479,13 @@ func TestDraftsAndWhatWas(t *testing.T) {
 // A teacher of the student recommends until everything is closed, and can do and see nothing else.
 func TestATeacher(t *testing.T) {
 	holds(t, "a teacher", Relation{Teaches: true}, policy.Settings{}, nil, `recommend any ++++x
+		view,plan,seeFiles,remark,reply,edit,editSummer,undo,redo,submit,submitSummer,sign,ask,look,decide,sendBack,clear,reopen any fffff`)
+}
+
+// Who leads a course takes students until everything is closed or they are placed, and can do and see nothing else.
+func TestALeader(t *testing.T) {
+	holds(t, "a leader", Relation{Leads: true}, policy.Settings{}, nil, `take progress,back,submitted,submitted*,signed,signed*,cleared ++++x
+		take placed llllx
 		view,plan,seeFiles,remark,reply,edit,editSummer,undo,redo,submit,submitSummer,sign,ask,look,decide,sendBack,clear,reopen any fffff`)
 }
 

@@ -11,15 +11,19 @@ const (
 	ManageData             // take the school's data in, and give them out
 	SeeClasses             // the students whom one teaches now
 	ManageRules            // change the rules and the courses
+	LeadCourses            // take students into the courses that one leads
 )
 
-// InSchool tells whether a person who belongs to a school may do something there. Counsels and Teaches in r mean any student.
+// InSchool tells whether a person who belongs to a school may do something there. Counsels and Teaches in r mean any
+// student, Leads any course.
 func InSchool(a SchoolAct, r Relation) bool {
 	switch a {
 	case SeeCatalog:
 		return true
 	case SeeClasses:
 		return r.Teaches
+	case LeadCourses:
+		return r.Leads
 	case SeeCaseload:
 		return r.Counselor || r.Office
 	case ManagePeople, ManageData, ManageRules:

@@ -1,6 +1,9 @@
 package sheet
 
-import "rubricon/core/condition"
+import (
+	"rubricon/core/catalog"
+	"rubricon/core/condition"
+)
 
 // Fits tells how far a student meets a condition that catalog.Year.Bind has bound: what Expected is rests on a course being taken now.
 // Subject is the course that its leaves about “this course” mean, -1 for none.
@@ -42,4 +45,31 @@ func (a asked) Leaf(l *condition.Leaf) condition.Verdict {
 		}
 	}
 	return a.desk.Leaf(l)
+}
+
+// ByWord tells whether a student may take a course once a teacher recommends it: it is offered to the grade, and its condition, with
+// every “recommended” in it met, has the verdict; Met where it has none.
+func (f *Facts) ByWord(s *Sheet, course int32) (verdict condition.Verdict, offered bool) {
+	c := &f.Year.Courses[course]
+	if !c.Offers(f.Grade) || c.Access == catalog.Application && !f.accessGranted(course) {
+		return condition.Unmet, false
+	}
+	if c.Entry == nil {
+		return condition.Met, true
+	}
+	d := f.borrowDesk()
+	defer d.giveBack()
+	d.spread(s)
+	d.subject = course
+	return c.Entry.Judge(recommended{d}), true
+}
+
+// recommended judges leaves as if a teacher had recommended the course.
+type recommended struct{ *desk }
+
+func (r recommended) Leaf(l *condition.Leaf) condition.Verdict {
+	if l.Kind == condition.Recommended {
+		return condition.Met
+	}
+	return r.desk.Leaf(l)
 }

@@ -22,6 +22,7 @@ const Courses = lazy(() => import('./office/catalog'));
 const People = lazy(() => import('./office/people'));
 const Data = lazy(() => import('./office/data'));
 const Classes = lazy(() => import('./teacher/classes'));
+const Tryouts = lazy(() => import('./teacher/tryouts'));
 const Account = lazy(() => import('./account'));
 
 /** A place with whom of a person's parts in schools it is for. */
@@ -137,6 +138,7 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
     return <StudentDesk key={student} person={person} student={decodeURIComponent(student)} />;
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person && at === '/prepare') return <Prepare person={person} />;
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person) return <Counselor person={person} />;
+  if (desk?.job === 'teacher' && person && at === '/tryouts') return <Tryouts person={person} />;
   if (desk?.job === 'teacher' && person) return <Classes person={person} />;
   return (
     <>

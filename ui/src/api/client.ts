@@ -26,6 +26,7 @@ export type Settling = components['schemas']['Settling'];
 export type Problem = components['schemas']['Problem'];
 export type Acts = components['schemas']['Acts'];
 export type Found = components['schemas']['FoundView'];
+export type SignIn = components['schemas']['SignInView'];
 export type Session = components['schemas']['SessionView'];
 export type Task = components['schemas']['TaskView'];
 export type CourseView = components['schemas']['CourseView'];

@@ -330,6 +330,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/people/{person}/leads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a person of the staff lead a course, or take that back, with a reason */
+        post: operations["set-lead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/people/{person}/password": {
         parameters: {
             query?: never;
@@ -358,6 +375,23 @@ export interface paths {
         put?: never;
         /** Let a person of the staff administer the school, or take that back, with a reason */
         post: operations["set-right"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/people/{person}/sign-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The latest tries to sign in as a person, at most 50 */
+        get: operations["list-sign-ins"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1119,6 +1153,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/tryouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The courses into which the reader takes students, each with who asks for it */
+        get: operations["list-tryouts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/tryouts/{course}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take students into a course that the reader leads, turn them down, or take that back */
+        post: operations["take-students"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/tryouts/{course}/named": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The students whom a list names, for a course that the reader leads */
+        post: operations["name-students"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/windows": {
         parameters: {
             query?: never;
@@ -1537,6 +1622,8 @@ export interface components {
         ClassColumn: {
             /** @description It is the class's own course */
             again?: boolean;
+            /** @description It opens by a recommendation */
+            byWord?: boolean;
             course: string;
             title: string;
         };
@@ -1553,9 +1640,11 @@ export interface components {
             words: number;
         };
         ClassView: {
-            /** @description The courses that are likely to come next, the last the same again */
+            /** @description The courses that are likely to come next, those that are wanted beside, the last the same again */
             columns: components["schemas"]["ClassColumn"][];
             course: string;
+            /** @description The other courses of the subject, by title */
+            others: components["schemas"]["ClassColumn"][];
             /** @description By name */
             pupils: components["schemas"]["Pupil"][];
             title: string;
@@ -1956,6 +2045,8 @@ export interface components {
             family: string;
             given: string;
             id: string;
+            /** @description The codes of the courses that the office has given them to lead */
+            leads?: string[];
             /** @description It is for one sign-in, and was not used yet */
             once?: boolean;
             /** @description Has one */
@@ -2015,6 +2106,12 @@ export interface components {
             /** @description BCP 47 */
             language: string;
         };
+        LeadInBody: {
+            /** @description Its code */
+            course: string;
+            give: boolean;
+            reason: string;
+        };
         Leg: {
             /** Format: int64 */
             from: number;
@@ -2053,6 +2150,10 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        NamedInBody: {
+            /** @description A student a line: by number, username, mail or name */
+            roster: string;
+        };
         Naming: {
             name: string;
         };
@@ -2073,7 +2174,7 @@ export interface components {
             at: string;
             by: string;
             /** @enum {string} */
-            kind: "code" | "give" | "take" | "window" | "noWindow" | "import" | "export" | "rules" | "courses" | "batch";
+            kind: "code" | "give" | "take" | "lead" | "noLead" | "window" | "noWindow" | "import" | "export" | "rules" | "courses" | "batch";
             reason?: string;
         };
         OnlyAnswer: {
@@ -2302,6 +2403,8 @@ export interface components {
              * @description The grade being entered
              */
             grade: number;
+            /** @description The school has what is requested; else it is planned */
+            handedIn: boolean;
             /**
              * Format: double
              * @description In the class, so far
@@ -2321,13 +2424,15 @@ export interface components {
             /** @description What it asks for and nothing meets */
             lacks?: components["schemas"]["Need"][];
             /**
-             * @description none: it is not offered to the student
+             * @description With the teacher's word; none: it is not offered to the student
              * @enum {string}
              */
             verdict: "none" | "unmet" | "unverified" | "expected" | "met";
         };
         Recommending: {
-            /** @description One of the columns; empty: the word is taken back */
+            /** @description A course of the subject that is wanted as a column too */
+            also?: string;
+            /** @description Of the subject of the class; empty: the word is taken back */
             course: string;
             reason?: string;
             students: string[];
@@ -2612,6 +2717,14 @@ export interface components {
             /** Format: int64 */
             year: number;
         };
+        SignInView: {
+            /** @description The browser, as it calls itself */
+            agent: string;
+            /** Format: date-time */
+            at: string;
+            /** @description false: the password was wrong */
+            done: boolean;
+        };
         SignalView: {
             by?: string;
             course?: string;
@@ -2761,6 +2874,15 @@ export interface components {
              */
             version: number;
         };
+        Taking: {
+            /**
+             * @description open: what was answered is taken back
+             * @enum {string}
+             */
+            answer: "open" | "taken" | "not";
+            note?: string;
+            students: string[];
+        };
         TaskDiff: {
             /** Format: int64 */
             changed: number;
@@ -2903,6 +3025,41 @@ export interface components {
             at: string;
             course?: string;
             instead?: string;
+        };
+        TryingView: {
+            /** @enum {string} */
+            answer: "open" | "taken" | "not";
+            /**
+             * @description How the student asks for it; placeholder: for one that may become it
+             * @enum {string}
+             */
+            asks?: "request" | "alternate" | "placeholder";
+            /** @description Who answered */
+            by?: string;
+            family: string;
+            given: string;
+            /**
+             * Format: int64
+             * @description The grade being entered
+             */
+            grade: number;
+            /** @description Whether the leader may answer now */
+            may: components["schemas"]["Act"];
+            /** @description Words beside, for the student and the family */
+            note?: string;
+            student: string;
+        };
+        TryoutView: {
+            course: string;
+            /** @description When they are heard, as the school writes it: YYYY-MM-DD, or with THH:MM, in its time zone */
+            due?: string;
+            /** @description Where */
+            place?: string;
+            /** @description By name */
+            pupils: components["schemas"]["TryingView"][];
+            title: string;
+            /** @description They are heard, so that somebody can be turned down */
+            turns: boolean;
         };
         Unit: {
             one: string;
@@ -3524,7 +3681,10 @@ export interface operations {
     };
     "get-class": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A course of the subject that is wanted as a column too */
+                also?: string;
+            };
             header?: never;
             path: {
                 school: string;
@@ -3776,6 +3936,42 @@ export interface operations {
             };
         };
     };
+    "set-lead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeadInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "give-password": {
         parameters: {
             query?: never;
@@ -3834,6 +4030,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-sign-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInView"][];
+                };
             };
             /** @description Error */
             default: {
@@ -5797,6 +6027,115 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TaskView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-tryouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TryoutView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "take-students": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                course: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Taking"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TryoutView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "name-students": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                course: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CohortView"];
                 };
             };
             /** @description Error */

@@ -6,6 +6,7 @@ import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { TextDialog } from '../kit/dialog';
 import { when } from '../kit/format';
+import { Leads, SignIns } from './person';
 import '../kit/staff';
 
 const staff = ['teacher', 'administrator', 'aide', 'proctor'];
@@ -17,6 +18,8 @@ export default function People({ at }: { at: Year }) {
   const [text, setText] = useState('');
   const people = usePeople(at, useDeferredValue(text.trim()));
   const [chosen, setChosen] = useState<Found>();
+  const [watched, setWatched] = useState<string>(); // whose sign-ins are looked at
+  const [leading, setLeading] = useState<string>(); // whose courses are set
   const [right, setRightOf] = useState<{ person: Found; give: boolean }>();
   const refresh = () => Promise.all(['people', 'office-acts'].map((key) => client.invalidateQueries({ queryKey: [key] })));
   const give = useMutation({ mutationFn: (p: Found) => givePassword(at, p.id), onSuccess: refresh });
@@ -71,6 +74,16 @@ export default function People({ at }: { at: Year }) {
                     .join(' · ')}
                 </span>
               </span>
+              {p.username && (
+                <Button aria-expanded={watched === p.id} onClick={() => setWatched(watched === p.id ? undefined : p.id)}>
+                  {t('people.signIns')}
+                </Button>
+              )}
+              {staff.includes(p.role) && (
+                <Button aria-expanded={leading === p.id} onClick={() => setLeading(leading === p.id ? undefined : p.id)}>
+                  {t('people.leads')}
+                </Button>
+              )}
               {staff.includes(p.role) && p.right !== 'import' && (
                 <Button onClick={() => setRightOf({ person: p, give: !p.right })}>{t(p.right ? 'people.takeRight' : 'people.giveRight')}</Button>
               )}
@@ -83,6 +96,8 @@ export default function People({ at }: { at: Year }) {
               >
                 {t('people.give')}
               </Button>
+              {watched === p.id && <SignIns at={at} person={p.id} />}
+              {leading === p.id && <Leads at={at} person={p} onSet={refresh} />}
             </li>
           ))}
       </ul>

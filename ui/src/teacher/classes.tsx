@@ -1,19 +1,18 @@
-import { type KeyboardEvent, useRef, useState } from 'react';
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { type KeyboardEvent, useEffect, useRef, useState } from 'react';
+import { useIsMutating, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
-import { type ApiError, type ClassView, type Person, type Year, api, ask } from '../api/client';
+import { ApiError, type ClassView, type Person, type Year, api, ask } from '../api/client';
 import { errorWords } from '../errors';
-import { Button, Loading, Refusal } from '../kit/controls';
-import { amount } from '../kit/format';
+import { Loading, Refusal } from '../kit/controls';
+import { amount, clock } from '../kit/format';
 import { Header } from '../kit/header';
-import { Mark } from '../kit/marks';
-import { join, needWords } from '../words';
+import { join } from '../words';
+import { Cell, type Column, type Pupil, Why } from './cell';
+import { teacherPages, useTryouts } from './tryout';
 import './words';
 
-type Pupil = ClassView['pupils'][number];
-type Column = ClassView['columns'][number];
-
 const classesKey = (at: Year) => ['classes', at.school, at.year] as const;
+const giving = ['give word'];
 
 /** A teacher's classes, one at a time: a row a student, a column for each course that may come next, the word given by keys. */
 export default function Classes({ person }: { person: Person }) {
@@ -23,12 +22,26 @@ export default function Classes({ person }: { person: Person }) {
     queryKey: [...classesKey(at), i18n.language],
     queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/classes', { params: { path: at } })),
   });
+  const tryouts = useTryouts(at);
   const [chosen, setChosen] = useState<string>();
+  const [keptAt, setKeptAt] = useState('');
+  const waits = useIsMutating({ mutationKey: giving });
+  useEffect(() => {
+    if (!waits) return;
+    const stay = (event: BeforeUnloadEvent) => event.preventDefault();
+    addEventListener('beforeunload', stay);
+    return () => removeEventListener('beforeunload', stay);
+  }, [waits]);
   const classes = list.data?.classes ?? [];
   const here = classes.find((c) => c.course === chosen) ?? classes[0];
+  const step = (by: number) => {
+    const to = classes[classes.findIndex((c) => c === here) + by];
+    if (to) setChosen(to.course);
+  };
   return (
     <>
-      <Header pages={[{ to: '/', label: t('teach.classes') }]} where={person.name}>
+      <Header pages={teacherPages(t, tryouts.data)} where={person.name}>
+        <span role="status">{waits ? t('teach.waits', { count: waits }) : keptAt && t('teach.keptAt', { time: clock(keptAt) })}</span>
         <b className="font-semibold text-ink">
           {person.given} {person.family}
         </b>
@@ -52,7 +65,7 @@ export default function Classes({ person }: { person: Person }) {
                 </button>
               ))}
             </nav>
-            <OneClass key={here.course} at={at} course={here.course} />
+            <OneClass key={here.course} at={at} course={here.course} onStep={step} onKept={setKeptAt} />
           </>
         )}
       </main>
@@ -62,17 +75,27 @@ export default function Classes({ person }: { person: Person }) {
 
 const nobody = (error: unknown) => (error as ApiError | null)?.code === 'forbidden';
 
-function OneClass({ at, course }: { at: Year; course: string }) {
+interface Giving {
+  students: string[];
+  course: string;
+  reason?: string;
+}
+
+function OneClass({ at, course, onStep, onKept }: { at: Year; course: string; onStep: (by: number) => void; onKept: (time: string) => void }) {
   const { t, i18n } = useTranslation();
   const client = useQueryClient();
-  const key = ['class', at.school, at.year, course, i18n.language];
+  const [also, setAlso] = useState('');
+  const key = ['class', at.school, at.year, course, i18n.language, also];
   const path = { ...at, class: course };
   const view = useQuery({
     queryKey: key,
-    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/classes/{class}', { params: { path } })),
+    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/classes/{class}', { params: { path, query: { also: also || undefined } } })),
+    placeholderData: (old) => old,
   });
-  const recommend = useMutation<ClassView, ApiError, { students: string[]; course: string; reason?: string }>({
-    mutationFn: (body) => ask(api.POST('/api/schools/{school}/years/{year}/classes/{class}/recommendations', { params: { path }, body })),
+  const recommend = useMutation<ClassView, ApiError, Giving>({
+    mutationKey: giving,
+    mutationFn: (body) =>
+      ask(api.POST('/api/schools/{school}/years/{year}/classes/{class}/recommendations', { params: { path }, body: { ...body, also: also || undefined } })),
     // What is pressed next is about what was given last, be the answer here yet or not.
     onMutate: ({ students, course, reason }) =>
       client.setQueryData<ClassView>(
@@ -85,14 +108,20 @@ function OneClass({ at, course }: { at: Year; course: string }) {
       ),
     onError: () => client.invalidateQueries({ queryKey: key }),
     onSuccess: (next) => {
+      onKept(new Date().toISOString());
+      if (client.isMutating({ mutationKey: giving }) > 1) return; // more is on its way
       client.setQueryData(key, next);
       void client.invalidateQueries({ queryKey: classesKey(at) });
     },
     scope: { id: `class ${course}` }, // one after the other
+    networkMode: 'online', // without the network it waits
+    retry: (count, error) => count < 5 && error instanceof ApiError && error.code === 'offline',
   });
   const [why, setWhy] = useState<string>(); // the student whose reason is being written
   const [said, setSaid] = useState('');
   const table = useRef<HTMLTableElement>(null);
+  const before = useRef<Giving[][]>([]); // what there was, to be given back
+  const typed = useRef({ text: '', at: 0 });
   if (view.error) return <Refusal text={errorWords(t, view.error)} />;
   if (!view.data) return <Loading />;
   const { title } = view.data;
@@ -104,9 +133,19 @@ function OneClass({ at, course }: { at: Year; course: string }) {
   const words = pupils.filter((p) => p.word).length;
   const name = (p: Pupil) => `${p.family}, ${p.given}`;
   const columnTitle = (c: Column) => (c.again ? t('teach.again', { title: c.title }) : c.title);
+  const keep = (given: Giving, options?: Parameters<typeof recommend.mutate>[1]) => {
+    const was = pupils.filter((p) => given.students.includes(p.student));
+    before.current.push(was.map((p) => ({ students: [p.student], course: p.word ?? '', reason: p.reason ?? '' })));
+    recommend.mutate(given, options);
+  };
   const give = (p: Pupil, c: Column | undefined) => {
     setSaid('');
-    recommend.mutate({ students: [p.student], course: c?.course ?? '', reason: p.reason });
+    keep({ students: [p.student], course: c?.course ?? '', reason: p.reason });
+  };
+  const giveBack = () => {
+    const last = before.current.pop();
+    setSaid(last ? t('teach.back') : '');
+    for (const one of last ?? []) recommend.mutate(one);
   };
   const cellOf = (p: Pupil, n: number) => p.cells[offered[n] ?? -1];
   // The whole class: all who may, but for those who have another word.
@@ -119,16 +158,27 @@ function OneClass({ at, course }: { at: Year; course: string }) {
     const left = open.filter((p) => !holds(p));
     const tell = () =>
       setSaid([t('teach.given', { course: columnTitle(c) }), left.length && t('teach.left', { names: join(t, left.map(name)) })].filter(Boolean).join(' '));
-    if (students.length) recommend.mutate({ students, course: c.course }, { onSuccess: tell });
+    if (students.length) keep({ students, course: c.course }, { onSuccess: tell });
     else tell();
   };
   const focus = (n: number) => table.current?.querySelectorAll<HTMLElement>('tbody tr')[n]?.focus();
+  const find = (letter: string, now: number) => {
+    typed.current = { text: (now - typed.current.at < 1_000 ? typed.current.text : '') + plain(letter), at: now };
+    const n = pupils.findIndex((p) => [p.family, p.given].some((part) => plain(part).startsWith(typed.current.text)));
+    if (n >= 0) focus(n);
+  };
   const press = (event: KeyboardEvent<HTMLTableRowElement>, p: Pupil, n: number) => {
-    if (event.target instanceof HTMLInputElement || event.ctrlKey || event.metaKey || event.altKey) return;
-    const digit = /^Digit([0-4])$/.exec(event.code)?.[1];
-    if (event.key === 'ArrowDown') focus(n + 1);
+    if (event.target instanceof HTMLInputElement || event.altKey) return;
+    const row = event.target === event.currentTarget;
+    const digit = /^Digit([0-9])$/.exec(event.code)?.[1];
+    if (event.ctrlKey || event.metaKey) {
+      if (event.key.toLowerCase() !== 'z') return;
+      giveBack();
+    } else if (event.key === 'ArrowDown') focus(n + 1);
     else if (event.key === 'ArrowUp') focus(n - 1);
-    else if (event.key.toLowerCase() === 'r' && p.word) setWhy(p.student);
+    else if (event.key === 'PageDown') onStep(1);
+    else if (event.key === 'PageUp') onStep(-1);
+    else if (event.key === 'Enter' && row && p.word) setWhy(p.student);
     else if (digit === '0') give(p, undefined);
     else if (digit && event.shiftKey) giveAll(Number(digit) - 1);
     else if (digit) {
@@ -136,7 +186,8 @@ function OneClass({ at, course }: { at: Year; course: string }) {
       if (!c || cellOf(p, Number(digit) - 1)?.verdict === 'none') return;
       give(p, p.word === c.course ? undefined : c);
       focus(n + 1);
-    } else return;
+    } else if (row && /^[\p{L}'’-]$/u.test(event.key)) find(event.key, event.timeStamp);
+    else return;
     event.preventDefault();
   };
   return (
@@ -160,6 +211,7 @@ function OneClass({ at, course }: { at: Year; course: string }) {
                 <th key={c.course} className="pr-2 align-bottom font-normal">
                   <kbd className="rounded border border-line px-1.5 font-mono text-xs max-desk:hidden">{n + 1}</kbd>{' '}
                   <b className="font-semibold text-ink">{columnTitle(c)}</b>
+                  {c.byWord && <span className="block text-sm">{t('teach.byWord')}</span>}
                   <button
                     type="button"
                     className="block min-h-6 text-sm inked-link"
@@ -170,6 +222,23 @@ function OneClass({ at, course }: { at: Year; course: string }) {
                   </button>
                 </th>
               ))}
+              {view.data.others.length > 0 && (
+                <th className="pr-2 align-bottom font-normal">
+                  <select
+                    aria-label={t('teach.another')}
+                    value=""
+                    onChange={(event) => setAlso(event.target.value)}
+                    className="min-h-8 max-w-36 rounded border border-line bg-paper px-1 max-desk:min-h-11"
+                  >
+                    <option value="">{t('teach.another')}</option>
+                    {view.data.others.map((c) => (
+                      <option key={c.course} value={c.course}>
+                        {c.title}
+                      </option>
+                    ))}
+                  </select>
+                </th>
+              )}
             </tr>
           </thead>
           <tbody>
@@ -181,24 +250,31 @@ function OneClass({ at, course }: { at: Year; course: string }) {
                 onKeyDown={(event) => press(event, p, n)}
                 className="border-t border-line focus-visible:bg-wash"
               >
-                <th scope="row" className="py-1 pr-3 font-semibold">
+                <th scope="row" className="py-0.5 pr-3 font-semibold">
                   {name(p)}
                 </th>
                 <td className="pr-3">{p.grade}</td>
                 {marks && <td className="pr-3">{p.mark === undefined ? '' : amount(p.mark)}</td>}
-                <td className="pr-3 text-sm text-soft">{p.asks.length ? join(t, p.asks) : t('teach.nothing')}</td>
+                <td className="pr-3 text-sm">
+                  <Asks pupil={p} columns={view.data.columns} />
+                </td>
                 {columns.map((c, i) => (
-                  <td key={c.course} className="py-1 pr-2">
+                  <td key={c.course} className="py-0.5 pr-2">
                     <Cell pupil={p} column={c} cell={cellOf(p, i)} title={columnTitle(c)} onGive={() => give(p, p.word === c.course ? undefined : c)} />
                   </td>
                 ))}
                 {p.word && (
-                  <td className="min-w-48 py-1 text-sm">
+                  <td className="min-w-48 py-0.5 text-sm">
                     {why === p.student ? (
                       <Why
+                        label={t('teach.why')}
                         value={p.reason ?? ''}
                         onKeep={(reason) => {
-                          recommend.mutate({ students: [p.student], course: p.word ?? '', reason });
+                          keep({ students: [p.student], course: p.word ?? '', reason });
+                          setWhy(undefined);
+                          focus(n);
+                        }}
+                        onLeave={() => {
                           setWhy(undefined);
                           focus(n);
                         }}
@@ -219,51 +295,16 @@ function OneClass({ at, course }: { at: Year; course: string }) {
   );
 }
 
-/** A course for a student: the teacher's word, or whether its condition holds. */
-function Cell(props: { pupil: Pupil; column: Column; cell: Pupil['cells'][number] | undefined; title: string; onGive: () => void }) {
-  const { t } = useTranslation();
-  const { pupil, cell } = props;
-  if (!cell || cell.verdict === 'none') return <span className="text-sm text-soft">{t('teach.notOffered')}</span>;
-  const given = pupil.word === props.column.course;
-  const { holds } = cell;
-  const needs = (cell.lacks ?? []).map((n) => needWords(t, { title: () => n.title ?? '' }, n));
-  const words = given ? t('teach.word') : holds ? t('teach.may') : t('teach.lacks', { needs: join(t, needs) });
-  return (
-    <button
-      type="button"
-      aria-pressed={given}
-      aria-label={`${props.title}, ${pupil.given} ${pupil.family}: ${words}`}
-      disabled={!pupil.may.allowed}
-      onClick={props.onGive}
-      className={`min-h-9 w-full min-w-28 rounded-sm border px-2 text-left text-sm ${given ? 'border-ink font-semibold' : 'border-line text-soft'} ${holds ? 'bg-card' : 'hatch'}`}
-    >
-      <span className={holds ? '' : 'rounded-sm bg-card px-1 text-ochre'}>
-        {given && <Mark kind="settled" />} {words}
-      </span>
-    </button>
-  );
-}
+/** A text without accents or capitals, to look for a name by. */
+const plain = (text: string) => text.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase();
 
-function Why({ value, onKeep }: { value: string; onKeep: (reason: string) => void }) {
+/** What the student asks for in the subject, standing out where it is not the teacher's word. */
+function Asks({ pupil, columns }: { pupil: Pupil; columns: Column[] }) {
   const { t } = useTranslation();
-  const [text, setText] = useState(value);
+  if (pupil.asks.length === 0) return <span className="text-soft">{t('teach.nothing')}</span>;
+  const word = columns.find((c) => c.course === pupil.word)?.title;
+  const other = word !== undefined && !pupil.asks.includes(word);
   return (
-    <form
-      className="flex gap-2"
-      onSubmit={(event) => {
-        event.preventDefault();
-        onKeep(text);
-      }}
-    >
-      <input
-        autoFocus
-        aria-label={t('teach.why')}
-        maxLength={120}
-        value={text}
-        onChange={(event) => setText(event.target.value)}
-        className="min-h-8 min-w-0 flex-1 rounded border border-edge bg-card px-2"
-      />
-      <Button type="submit">{t('teach.keep')}</Button>
-    </form>
+    <span className={other ? 'font-semibold' : 'text-soft'}>{t(pupil.handedIn ? 'teach.requested' : 'teach.plans', { courses: join(t, pupil.asks) })}</span>
   );
 }
