@@ -361,3 +361,43 @@ func TestAnOldCode(t *testing.T) {
 		t.Errorf("after 15 days: %v", err)
 	}
 }
+
+// Who tried to sign in is listed for the office, the latest first, whether it was let in, and forgotten after four months.
+func TestSignInsAreListed(t *testing.T) {
+	h := newHouse(t)
+	ctx := t.Context()
+	try := func(password string) {
+		_, _ = h.SignIn(ctx, "mara.quill", password, school.Client{Address: "here", Agent: strings.Repeat("é", 300)})
+	}
+	list := func() string {
+		t.Helper()
+		list, err := h.SignIns(ctx, h.who("office"), mara.School, mara.Year, mara.Student)
+		if err != nil {
+			t.Fatal(err)
+		}
+		out := ""
+		for _, x := range list {
+			if len([]rune(x.Agent)) != 200 {
+				t.Errorf("%d letters are kept of what a browser calls itself", len([]rune(x.Agent)))
+			}
+			out += fmt.Sprintf("%s %v; ", x.At.UTC().Format("01-02 15:04"), x.Done)
+		}
+		return out
+	}
+	try("wrong")
+	h.at(storetest.Now.Add(time.Hour))
+	try(demo.Password)
+	if _, err := h.SignIn(ctx, "nobody.here", "x", school.Client{Address: "here"}); school.CodeOf(err) != school.SignInFailed {
+		t.Error(err)
+	}
+	if got := list(); got != "03-02 11:42 true; 03-02 10:42 false; " {
+		t.Errorf("the sign-ins: %s", got)
+	}
+	h.at(storetest.Now.Add(120*24*time.Hour + time.Minute))
+	if err := h.Tidy(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if got := list(); got != "03-02 11:42 true; " {
+		t.Errorf("after four months: %s", got)
+	}
+}
