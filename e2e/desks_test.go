@@ -171,6 +171,7 @@ func TestRulesOnScreen(t *testing.T) {
 	office.says("h1", "A draft: nothing is in force yet")
 
 	// A grade gets a window of its own, which holds at once.
+	office.press("main nav a", "Windows and holidays")
 	windows := "section[aria-label='When sheets are open'] "
 	office.says(windows+"li", "All grades")
 	office.press(windows+"button", "One more, for a grade or a student")

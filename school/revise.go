@@ -2,6 +2,7 @@ package school
 
 import (
 	"context"
+	"maps"
 	"runtime"
 	"slices"
 	"strings"
@@ -19,6 +20,7 @@ type Revision struct {
 	Catalog, Policy int64   // the versions that were looked at
 	Rules           *string // policy.json; nil: as it is
 	Courses         []CourseEdit
+	Errands         *[]map[string]string // the rows of errands.csv, by column; nil: as they are
 	Reason          string
 }
 
@@ -53,6 +55,9 @@ type GoneCourse struct {
 	Code, Title        string
 	Requested, Entered int
 }
+
+// SourceFile is a file of the catalog as it was read.
+type SourceFile = store.Sheetful
 
 // Source gives what the rules and courses of a school year are read from.
 func (s *Service) Source(ctx context.Context, by int64, school string, year int) (*SchoolYear, *store.Source, error) {
@@ -126,6 +131,9 @@ func (s *Service) revised(ctx context.Context, by int64, school string, year int
 	if err := editCourses(&source, r.Courses); err != nil {
 		return nil, nil, nil, err
 	}
+	if err := editErrands(&source, r.Errands); err != nil {
+		return nil, nil, nil, err
+	}
 	b, err := bundle.ReadFiles(sourceFiles(source))
 	if err != nil {
 		return nil, nil, nil, err
@@ -188,9 +196,7 @@ func editCourses(source *store.Source, edits []CourseEdit) error {
 	}
 	f.Rows = rows
 	files := map[string]store.Sheetful{}
-	for name, file := range source.Files {
-		files[name] = file
-	}
+	maps.Copy(files, source.Files)
 	files["courses.csv"] = f
 	// What a course that goes has brought with it goes too.
 	errands := files["errands.csv"]
@@ -198,6 +204,35 @@ func editCourses(source *store.Source, edits []CourseEdit) error {
 		errands.Rows = slices.DeleteFunc(slices.Clone(errands.Rows), func(row []string) bool { return gone[row[at]] })
 		files["errands.csv"] = errands
 	}
+	source.Files = files
+	return nil
+}
+
+// editErrands puts other rows into errands.csv.
+func editErrands(source *store.Source, rows *[]map[string]string) error {
+	if rows == nil {
+		return nil
+	}
+	f := store.Sheetful{Header: slices.Clone(source.Files["errands.csv"].Header)}
+	for _, name := range bundle.Columns("errands.csv") {
+		if !slices.Contains(f.Header, name) {
+			f.Header = append(f.Header, name)
+		}
+	}
+	for _, cells := range *rows {
+		row := make([]string, len(f.Header))
+		for name, cell := range cells {
+			at := slices.Index(f.Header, name)
+			if at < 0 {
+				return &Error{Code: BadRevision, Param: name}
+			}
+			row[at] = tidy(cell)
+		}
+		f.Rows = append(f.Rows, row)
+	}
+	files := map[string]store.Sheetful{}
+	maps.Copy(files, source.Files)
+	files["errands.csv"] = f
 	source.Files = files
 	return nil
 }

@@ -12,10 +12,11 @@ import (
 
 // RulesView is what the rules and courses of a school year are read from.
 type RulesView struct {
-	Catalog int64       `json:"catalog" doc:"The version of the courses in force"`
-	Policy  int64       `json:"policy" doc:"The version of the rules in force"`
-	Text    string      `json:"text" doc:"policy.json"`
-	Courses []CourseRow `json:"courses" doc:"Rows of courses.csv, in their order"`
+	Catalog int64               `json:"catalog" doc:"The version of the courses in force"`
+	Policy  int64               `json:"policy" doc:"The version of the rules in force"`
+	Text    string              `json:"text" doc:"policy.json"`
+	Courses []CourseRow         `json:"courses" doc:"Rows of courses.csv, in their order"`
+	Errands []map[string]string `json:"errands" doc:"Rows of errands.csv, in their order: by column, but for those that are empty"`
 }
 
 // CourseRow is a row of courses.csv.
@@ -26,11 +27,12 @@ type CourseRow struct {
 
 // Revising changes the rules, or courses.
 type Revising struct {
-	Catalog int64        `json:"catalog" doc:"The versions that were looked at"`
-	Policy  int64        `json:"policy"`
-	Text    *string      `json:"text,omitempty" maxLength:"1000000" doc:"policy.json; none: as it is"`
-	Courses []CourseEdit `json:"courses,omitempty" maxItems:"200"`
-	Reason  string       `json:"reason,omitempty" maxLength:"1000" doc:"To put it in force"`
+	Catalog int64                `json:"catalog" doc:"The versions that were looked at"`
+	Policy  int64                `json:"policy"`
+	Text    *string              `json:"text,omitempty" maxLength:"1000000" doc:"policy.json; none: as it is"`
+	Courses []CourseEdit         `json:"courses,omitempty" maxItems:"200"`
+	Errands *[]map[string]string `json:"errands,omitempty" maxItems:"1000" doc:"Rows of errands.csv; none: as they are"`
+	Reason  string               `json:"reason,omitempty" maxLength:"1000" doc:"To put it in force"`
 }
 
 // CourseEdit changes cells of a course, adds one, or takes one away.
@@ -104,19 +106,10 @@ func (s *Server) rulesRoutes(api huma.API) {
 				return nil, err
 			}
 			v := &RulesView{Catalog: y.CatalogVersion, Policy: y.PolicyVersion, Text: source.Policy, Courses: []CourseRow{}}
-			f := source.Files["courses.csv"]
-			for _, row := range f.Rows {
-				r := CourseRow{Cells: map[string]string{}}
-				for i, column := range f.Header {
-					if column == "courseCode" {
-						r.Code = row[i]
-					}
-					if row[i] != "" {
-						r.Cells[column] = row[i]
-					}
-				}
-				v.Courses = append(v.Courses, r)
+			for _, cells := range cellsOf(source.Files["courses.csv"]) {
+				v.Courses = append(v.Courses, CourseRow{Code: cells["courseCode"], Cells: cells})
 			}
+			v.Errands = cellsOf(source.Files["errands.csv"])
 			return &rulesOut{v}, nil
 		})
 	type reviseIn struct {
@@ -196,8 +189,23 @@ func (s *Server) rulesRoutes(api huma.API) {
 		})
 }
 
+// cellsOf gives the rows of a file by column, without the cells that are empty.
+func cellsOf(f school.SourceFile) []map[string]string {
+	out := []map[string]string{}
+	for _, row := range f.Rows {
+		cells := map[string]string{}
+		for i, column := range f.Header {
+			if row[i] != "" {
+				cells[column] = row[i]
+			}
+		}
+		out = append(out, cells)
+	}
+	return out
+}
+
 func newRevision(r *Revising) school.Revision {
-	out := school.Revision{Catalog: r.Catalog, Policy: r.Policy, Rules: r.Text, Reason: r.Reason}
+	out := school.Revision{Catalog: r.Catalog, Policy: r.Policy, Rules: r.Text, Errands: r.Errands, Reason: r.Reason}
 	for _, c := range r.Courses {
 		out.Courses = append(out.Courses, school.CourseEdit(c))
 	}

@@ -2511,6 +2511,10 @@ export interface components {
              */
             catalog: number;
             courses?: components["schemas"]["CourseEdit"][];
+            /** @description Rows of errands.csv; none: as they are */
+            errands?: {
+                [key: string]: string;
+            }[];
             /** Format: int64 */
             policy: number;
             /** @description To put it in force */
@@ -2623,6 +2627,10 @@ export interface components {
             catalog: number;
             /** @description Rows of courses.csv, in their order */
             courses: components["schemas"]["CourseRow"][];
+            /** @description Rows of errands.csv, in their order: by column, but for those that are empty */
+            errands: {
+                [key: string]: string;
+            }[];
             /**
              * Format: int64
              * @description The version of the rules in force
