@@ -184,7 +184,7 @@ func TestWordsComeWithTheirScreens(t *testing.T) {
 	if len(list) != 7 {
 		t.Fatalf("%d parts in the build's configuration", len(list))
 	}
-	own := map[string][]string{"student": {"/student/"}, "staff": {"/counselor/", "/office/", "/kit/pages.ts"}, "print": {}, "teacher": {"/teacher/"},
+	own := map[string][]string{"student": {"/student/"}, "staff": {"/counselor/", "/office/", "/kit/pages.ts", "/kit/reading.tsx"}, "print": {}, "teacher": {"/teacher/"},
 		"account": {"/src/account.tsx"}, "reminder": {"/counselor/", "/src/reminded.tsx"}}
 	sources(t, func(file, text string) { // what comes later says so itself, or comes with what does
 		for _, name := range []string{"overlays", "pathpage", "history", "errands", "coursepage", "summer", "drafts", "submit"} {

@@ -117,6 +117,35 @@ func (w *Whom) condition(y *SchoolYear) (c *condition.Condition, subject int32, 
 	return c, subject, err
 }
 
+// Reading is a condition as it is read.
+type Reading struct {
+	Year      *SchoolYear
+	Condition *condition.Condition   // nil where it cannot be read
+	Syntax    *condition.SyntaxError // what is wrong with its text
+	Mark      string                 // a mark that the policy lacks
+}
+
+// Read reads a condition about any course, for whoever writes one.
+func (s *Service) Read(ctx context.Context, by int64, school string, year int, text string) (*Reading, error) {
+	y, _, err := s.reader(ctx, by, school, year, acts.SeeCaseload)
+	if err != nil {
+		return nil, err
+	}
+	out := &Reading{Year: y}
+	c, err := condition.Parse(text)
+	if err != nil {
+		errors.As(err, &out.Syntax)
+		return out, nil
+	}
+	var bad *catalog.BindError
+	if _, err := y.Bind(c, true); errors.As(err, &bad) {
+		out.Mark = bad.Leaf.Mark
+		return out, nil
+	}
+	out.Condition = c
+	return out, nil
+}
+
 // listed gives those whom a list names; all, where there is none.
 func (s *Service) listed(ctx context.Context, out *Cohort, text string, heads []store.HeadRow) (chosen []*store.HeadRow, err error) {
 	if strings.TrimSpace(text) == "" {

@@ -60,6 +60,11 @@ type Window = store.WindowRow
 
 // SetWindow sets when sheets are open.
 func (s *Service) SetWindow(ctx context.Context, school string, year int, w Window) error {
+	return s.setWindow(ctx, school, year, w, func(store.Queries) error { return nil })
+}
+
+// setWindow sets a window and notes it, or neither.
+func (s *Service) setWindow(ctx context.Context, school string, year int, w Window, note func(store.Queries) error) error {
 	if !w.Opens.Before(w.Families) || w.Counselors.Before(w.Families) || w.Student != "" && w.Grade != -1 {
 		return problem(BadWindow)
 	}
@@ -67,7 +72,10 @@ func (s *Service) SetWindow(ctx context.Context, school string, year int, w Wind
 		if _, err := q.YearRow(ctx, school, year); err != nil {
 			return asNotFound(err)
 		}
-		return q.SetWindow(ctx, school, year, w)
+		if err := q.SetWindow(ctx, school, year, w); err != nil {
+			return err
+		}
+		return note(q)
 	})
 	if err == nil {
 		s.log.InfoContext(ctx, "a window was set", "school", school, "year", year, "grade", w.Grade, "opens", w.Opens, "families", w.Families, "counselors", w.Counselors)

@@ -1,6 +1,7 @@
 package school_test
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 	"testing"
@@ -105,6 +106,39 @@ func TestRevisions(t *testing.T) {
 	}
 	if _, err := h.TryRevision(ctx, h.who("ms.arden"), mara.School, mara.Year, base); school.CodeOf(err) != "forbidden" {
 		t.Errorf("a counselor: %v", err)
+	}
+}
+
+// Errands are changed as the rules are: a row that cannot be read is named at its place, a column that there is not is refused, and what is in
+// force concerns the students at once.
+func TestErrandsRevised(t *testing.T) {
+	h := newHouse(t)
+	ctx, office := t.Context(), h.who("office")
+	y, _, err := h.Source(ctx, office, mara.School, mara.Year)
+	if err != nil {
+		t.Fatal(err)
+	}
+	revise := func(row map[string]string) (*school.RevisionEffect, error) {
+		return h.Revise(ctx, office, mara.School, mara.Year, school.Revision{Catalog: y.CatalogVersion, Policy: y.PolicyVersion, Reason: "x", Errands: &[]map[string]string{
+			{"courseCode": "CER1", "kind": "form", "title": "One"}, row}})
+	}
+	if _, err := revise(map[string]string{"color": "red"}); school.CodeOf(err) != school.BadRevision {
+		t.Errorf("a column that there is not: %v", err)
+	}
+	var bad *school.Error
+	if _, err := revise(map[string]string{"courseCode": "CER1", "kind": "form", "title": "Two", "due": "soon"}); !errors.As(err, &bad) || !strings.HasPrefix(bad.Param, "errands.csv:3: due: “soon”") {
+		t.Errorf("a row that cannot be read: %v", err)
+	}
+	if _, err := revise(map[string]string{"courseCode": "CER1", "kind": "meeting", "title": "Two", "due": "2027-06-03"}); err != nil {
+		t.Fatal(err)
+	}
+	d := h.sheet("mara.quill")
+	got := ""
+	for _, e := range d.Known.Errands(&d.Sheet) {
+		got += d.Year.Errands[e.Errand].Title + " "
+	}
+	if got != "Two One " {
+		t.Errorf("Mara's errands: %s", got)
 	}
 }
 

@@ -47,11 +47,11 @@ func (s *Service) PutWindow(ctx context.Context, by int64, school string, year i
 			return asNotFound(err)
 		}
 	}
-	if err := s.SetWindow(ctx, school, year, w); err != nil {
-		return err
-	}
+	err = s.setWindow(ctx, school, year, w, func(q store.Queries) error {
+		return q.NoteWindow(ctx, school, "window", whose(&w), a.name().Name, s.now())
+	})
 	s.hub.missed()
-	return s.db.Queries().NoteWindow(ctx, school, "window", whose(&w), a.name().Name, s.now())
+	return err
 }
 
 // DropWindow takes a window away as the office; who had it then has that of the grade, or of all. The error is NotFound.

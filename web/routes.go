@@ -54,6 +54,7 @@ func (s *Server) routes(api huma.API) {
 	s.rulesRoutes(api)
 	s.teacherRoutes(api)
 	s.tryoutRoutes(api)
+	s.conditionRoutes(api)
 }
 
 // signedIn registers a route for whoever is signed in.

@@ -2,6 +2,7 @@ package condition
 
 import (
 	"errors"
+	"fmt"
 	"math/rand/v2"
 	"reflect"
 	"strings"
@@ -268,3 +269,37 @@ func TestMarksByName(t *testing.T) {
 type nothing struct{}
 
 func (nothing) Leaf(*Leaf) Verdict { return Unmet }
+
+// What is wrong with a text is said by its parts too, so that it can be said in any language.
+func TestFaults(t *testing.T) {
+	for text, want := range map[string]string{
+		"passed":                        `7 wantsName "passed" ""`,
+		"passed (":                      `8 wantsName "passed" "("`,
+		"grade ten":                     `7 badNumber "ten" "ten"`,
+		"grade":                         `6 wantsNumber "" ""`,
+		"grade 10 grade 11":             `10 wantsJoin "" "grade"`,
+		`passed "A`:                     `8 unclosed "" ""`,
+		`passed ""`:                     `8 noName "" ""`,
+		"passed A; grade 9":             `9 badSign ";" ";"`,
+		"passed at":                     `8 keyword "at" "at"`,
+		"(grade 9":                      `9 wantsPunct ")" ""`,
+		"or":                            `1 wantsPart "" "or"`,
+		"2 (grade 9)":                   `3 wantsOf "" "("`,
+		"score math":                    `11 wantsAt "" ""`,
+		"passed A at":                   `12 wantsMark "" ""`,
+		"passed A at and":               `13 keyword "and" "and"`,
+		"3 of (grade 9, grade 10)":      `1 badCount "2" ""`,
+		strings.Repeat("(", 101):        `101 tooDeep "100" "("`,
+		strings.Repeat(" ", MaxBytes+1): `16385 tooLong "16384" ""`,
+		"\xff":                          `1 notText "" ""`,
+	} {
+		_, err := Parse(text)
+		var e *SyntaxError
+		if !errors.As(err, &e) {
+			t.Fatalf("%q: %v", text, err)
+		}
+		if got := fmt.Sprintf("%d %s %q %q", e.Offset+1, e.Fault, e.Name, e.Found); got != want {
+			t.Errorf("%q: %s, want %s", text, got, want)
+		}
+	}
+}

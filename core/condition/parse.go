@@ -15,11 +15,38 @@ const (
 	MaxDepth = 100
 )
 
-// SyntaxError says where in a condition's text something is wrong, and what.
+// SyntaxError says where in a condition's text something is wrong, and what: as an English sentence, and as its parts for another language.
 type SyntaxError struct {
 	Offset int // in bytes from the start of the text
 	What   string
+	Fault  Fault
+	Name   string // what Fault is about: a mark, a word, a limit; may be empty
+	Found  string // what stands there; empty: the text ends
 }
+
+// Fault is a kind of error in a condition's text.
+type Fault string
+
+// The faults; N is SyntaxError.Name.
+const (
+	TooLong     Fault = "tooLong" // longer than N bytes
+	TooDeep     Fault = "tooDeep" // nested more than N deep
+	NotText     Fault = "notText"
+	Unclosed    Fault = "unclosed"    // a quoted name
+	NoName      Fault = "noName"      // a quoted name that is empty
+	BadSign     Fault = "badSign"     // N cannot stand in a name that is not quoted
+	Keyword     Fault = "keyword"     // N is one; as a name it is quoted
+	WantsJoin   Fault = "wantsJoin"   // and, or, or the end
+	WantsPunct  Fault = "wantsPunct"  // N
+	WantsPart   Fault = "wantsPart"   // a requirement
+	WantsOf     Fault = "wantsOf"     // after a count
+	WantsName   Fault = "wantsName"   // after N
+	WantsAt     Fault = "wantsAt"     // and a number
+	WantsMark   Fault = "wantsMark"   // a number or the name of a mark
+	WantsNumber Fault = "wantsNumber" // a number
+	BadNumber   Fault = "badNumber"   // N cannot be read as one
+	BadCount    Fault = "badCount"    // not between 1 and N
+)
 
 func (e *SyntaxError) Error() string {
 	return fmt.Sprintf("at character %d: %s", e.Offset+1, e.What)
@@ -46,10 +73,10 @@ const (
 // Parse reads a condition. The error is a *SyntaxError.
 func Parse(text string) (c *Condition, err error) {
 	if len(text) > MaxBytes {
-		return nil, &SyntaxError{MaxBytes, fmt.Sprintf("the condition is longer than %d bytes", MaxBytes)}
+		return nil, &SyntaxError{Offset: MaxBytes, What: fmt.Sprintf("the condition is longer than %d bytes", MaxBytes), Fault: TooLong, Name: fmt.Sprint(MaxBytes)}
 	}
 	if !utf8.ValidString(text) {
-		return nil, &SyntaxError{0, "the condition is not valid UTF-8"}
+		return nil, &SyntaxError{What: "the condition is not valid UTF-8", Fault: NotText}
 	}
 	p := &parser{text: text}
 	defer func() {
@@ -64,13 +91,17 @@ func Parse(text string) (c *Condition, err error) {
 	p.next()
 	c = p.condition()
 	if p.kind != tokenEnd {
-		p.fail("expected “and”, “or” or the end, found %s", p.found())
+		p.fail(WantsJoin, "", "expected “and”, “or” or the end, found %s", p.found())
 	}
 	return c, nil
 }
 
-func (p *parser) fail(format string, args ...any) {
-	panic(&SyntaxError{p.pos, fmt.Sprintf(format, args...)})
+func (p *parser) fail(fault Fault, name, format string, args ...any) {
+	e := &SyntaxError{Offset: p.pos, What: fmt.Sprintf(format, args...), Fault: fault, Name: name}
+	if p.kind != tokenEnd {
+		e.Found = p.text[p.pos:p.end]
+	}
+	panic(e)
 }
 
 func (p *parser) found() string {
@@ -97,10 +128,10 @@ func (p *parser) next() {
 	case '"':
 		close := strings.IndexByte(p.text[p.pos+1:], '"')
 		if close < 0 {
-			p.fail("the quoted name is never closed")
+			p.fail(Unclosed, "", "the quoted name is never closed")
 		}
 		if close == 0 {
-			p.fail("the quoted name is empty")
+			p.fail(NoName, "", "the quoted name is empty")
 		}
 		p.kind, p.word, p.end = tokenString, p.text[p.pos+1:p.pos+1+close], p.pos+close+2
 		return
@@ -115,7 +146,7 @@ func (p *parser) next() {
 	if p.end == p.pos {
 		r, size := utf8.DecodeRuneInString(p.text[p.pos:])
 		p.end += size
-		p.fail("“%c” cannot stand here; put names with other characters in double quotes", r)
+		p.fail(BadSign, string(r), "“%c” cannot stand here; put names with other characters in double quotes", r)
 	}
 	p.kind, p.word = tokenWord, p.text[p.pos:p.end]
 }
@@ -130,7 +161,7 @@ func (p *parser) keyword(word string) bool {
 
 func (p *parser) punct(mark string) {
 	if p.kind != tokenPunct || p.word != mark {
-		p.fail("expected “%s”, found %s", mark, p.found())
+		p.fail(WantsPunct, mark, "expected “%s”, found %s", mark, p.found())
 	}
 	p.next()
 }
@@ -152,7 +183,7 @@ func (p *parser) chain(word string, op Op, part func() *Condition) *Condition {
 
 func (p *parser) part() *Condition {
 	if p.depth++; p.depth > MaxDepth {
-		p.fail("parentheses are nested more than %d deep", MaxDepth)
+		p.fail(TooDeep, fmt.Sprint(MaxDepth), "parentheses are nested more than %d deep", MaxDepth)
 	}
 	defer func() { p.depth-- }()
 	if p.kind == tokenPunct && p.word == "(" {
@@ -172,7 +203,7 @@ func (p *parser) part() *Condition {
 			}
 		}
 	}
-	p.fail("expected a requirement such as “passed CODE at 70”, found %s", p.found())
+	p.fail(WantsPart, "", "expected a requirement such as “passed CODE at 70”, found %s", p.found())
 	return nil
 }
 
@@ -181,7 +212,7 @@ func (p *parser) countOf() *Condition {
 	n, err := strconv.Atoi(p.word)
 	p.next()
 	if !p.keyword("of") {
-		p.fail("expected “of” after the count, found %s", p.found())
+		p.fail(WantsOf, "", "expected “of” after the count, found %s", p.found())
 	}
 	p.punct("(")
 	all := &Condition{Op: Of, N: n}
@@ -196,7 +227,7 @@ func (p *parser) countOf() *Condition {
 	p.punct(")")
 	if err != nil || n < 1 || n > len(all.Parts) {
 		p.pos = at
-		p.fail("the count must lie between 1 and the number of parts, %d", len(all.Parts))
+		p.fail(BadCount, fmt.Sprint(len(all.Parts)), "the count must lie between 1 and the number of parts, %d", len(all.Parts))
 	}
 	return all
 }
@@ -209,10 +240,10 @@ func (p *parser) leaf(kind LeafKind) *Condition {
 		leaf.At, leaf.HasAt = p.number(), true
 	default:
 		if p.kind == tokenWord && reserved(p.word) {
-			p.fail("“%s” is a keyword; as a name put it in double quotes", p.word)
+			p.fail(Keyword, p.word, "“%s” is a keyword; as a name put it in double quotes", p.word)
 		}
 		if p.kind != tokenWord && p.kind != tokenString {
-			p.fail("expected a name after “%s”, found %s", kind, p.found())
+			p.fail(WantsName, kind.String(), "expected a name after “%s”, found %s", kind, p.found())
 		}
 		leaf.Name = p.word
 		p.next()
@@ -226,7 +257,7 @@ func (p *parser) leaf(kind LeafKind) *Condition {
 			}
 		case Score, Credits:
 			if !p.keyword("at") {
-				p.fail("expected “at” and a number, found %s", p.found())
+				p.fail(WantsAt, "", "expected “at” and a number, found %s", p.found())
 			}
 			leaf.At, leaf.HasAt = p.number(), true
 		}
@@ -240,9 +271,9 @@ func (p *parser) mark() (name string) {
 	case p.kind == tokenWord && IsNumber(p.word):
 		return ""
 	case p.kind == tokenWord && reserved(p.word):
-		p.fail("“%s” is a keyword; as the name of a mark put it in double quotes", p.word)
+		p.fail(Keyword, p.word, "“%s” is a keyword; as the name of a mark put it in double quotes", p.word)
 	case p.kind != tokenWord && p.kind != tokenString:
-		p.fail("expected a number or the name of a mark, found %s", p.found())
+		p.fail(WantsMark, "", "expected a number or the name of a mark, found %s", p.found())
 	}
 	name = p.word
 	p.next()
@@ -251,11 +282,11 @@ func (p *parser) mark() (name string) {
 
 func (p *parser) number() credit.Amount {
 	if p.kind != tokenWord || p.word[0] == '-' {
-		p.fail("expected a number, found %s", p.found())
+		p.fail(WantsNumber, "", "expected a number, found %s", p.found())
 	}
 	value, err := credit.Parse(p.word)
 	if err != nil {
-		p.fail("“%s” %v", p.word, err)
+		p.fail(BadNumber, p.word, "“%s” %v", p.word, err)
 	}
 	p.next()
 	return value

@@ -70,6 +70,17 @@ export const useBatches = (at: Year, student?: string) =>
   });
 
 export const chooseCohort = (at: Year, body: Choosing) => ask(api.POST('/api/schools/{school}/years/{year}/cohort', { params: { path: path(at) }, body }));
+
+/** A condition as it is read, a moment after it was last changed. */
+export const useReading = (at: Year, text: string) =>
+  useQuery({
+    queryKey: ['condition', at.school, at.year, text],
+    queryFn: () => ask(api.POST('/api/schools/{school}/years/{year}/conditions', { params: { path: path(at) }, body: { text } })),
+    enabled: text.trim() !== '',
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+  });
+export type ReadPart = Schema['ReadPart'];
 export type RecordView = Schema['RecordView'];
 export type Revising = Schema['Revising'];
 export type RevisionView = Schema['RevisionView'];

@@ -262,6 +262,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/conditions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a condition asks for, as it is read, or what is wrong with it */
+        post: operations["read-condition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/exports": {
         parameters: {
             query?: never;
@@ -1662,6 +1679,19 @@ export interface components {
             id: string;
             text: string;
         };
+        ConditionFault: {
+            /**
+             * Format: int64
+             * @description The character, from 1
+             */
+            at: number;
+            /** @description What stands there; absent: the text ends */
+            found?: string;
+            /** @enum {string} */
+            kind: "tooLong" | "tooDeep" | "notText" | "unclosed" | "noName" | "badSign" | "keyword" | "wantsJoin" | "wantsPunct" | "wantsPart" | "wantsOf" | "wantsName" | "wantsAt" | "wantsMark" | "wantsNumber" | "badNumber" | "badCount" | "noMark";
+            /** @description What it is about */
+            name?: string;
+        };
         ConditionPart: {
             /**
              * Format: int64
@@ -2428,6 +2458,24 @@ export interface components {
              * @enum {string}
              */
             verdict: "none" | "unmet" | "unverified" | "expected" | "met";
+        };
+        ReadInBody: {
+            text: string;
+        };
+        ReadPart: {
+            need?: components["schemas"]["Need"];
+            /**
+             * Format: int64
+             * @description How many of the parts are asked for
+             */
+            of?: number;
+            parts?: components["schemas"]["ReadPart"][];
+        };
+        ReadingView: {
+            fault?: components["schemas"]["ConditionFault"];
+            reads?: components["schemas"]["ReadPart"];
+            /** @description Codes that no course of the catalog has */
+            unknown?: string[];
         };
         Recommending: {
             /** @description A course of the subject that is wanted as a column too */
@@ -3786,6 +3834,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CohortView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "read-condition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingView"];
                 };
             };
             /** @description Error */

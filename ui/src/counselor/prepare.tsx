@@ -1,13 +1,14 @@
 import { useMutation } from '@tanstack/react-query';
 import { type DragEvent, type FormEvent, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { type Person, useCatalog } from '../api/client';
+import { type Person, type Year, useCatalog } from '../api/client';
 import { type CohortView, chooseCohort, useCaseload } from '../api/desks';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { Header } from '../kit/header';
 import { counselorPages, officePages } from '../kit/pages';
 import { type Book, bookOf } from '../words';
+import { Reading } from '../kit/reading';
 import { Done } from './done';
 import { Together, codeOf } from './together';
 import '../kit/staff';
@@ -41,12 +42,13 @@ export default function Prepare({ person }: { person: Person }) {
         <div className="grid gap-x-6 border-t border-line desk:grid-cols-[28rem_1fr]">
           <section aria-label={t('prepare.whom')} className="py-3 desk:border-r desk:border-line desk:pr-6">
             <Whom
+              at={at}
               book={book}
               grades={caseload.data?.counts.grades.map((g) => Number(g.id)) ?? []}
               programs={caseload.data?.counts.programs.map((p) => p.id) ?? []}
               counselor={person.job === 'counselor'}
               busy={choose.isPending}
-              error={choose.error ? `${errorWords(t, choose.error)} ${said(choose.error)}` : undefined}
+              error={choose.error ? errorWords(t, choose.error) : undefined}
               onChoose={(body) => choose.mutate(body)}
             />
           </section>
@@ -78,15 +80,10 @@ export default function Prepare({ person }: { person: Person }) {
   );
 }
 
-/** What is wrong with a condition, as its reader says it. */
-function said(error: unknown) {
-  const problem = (error as { problem?: { code?: string; param?: string } }).problem;
-  return problem?.code === 'bad-condition' ? (problem.param ?? '') : '';
-}
-
 const field = 'min-h-9 rounded border border-edge bg-card px-2 max-desk:min-h-11';
 
 function Whom(props: {
+  at: Year;
   book: Book;
   grades: number[];
   programs: string[];
@@ -97,6 +94,7 @@ function Whom(props: {
 }) {
   const { t } = useTranslation();
   const [roster, setRoster] = useState('');
+  const [condition, setCondition] = useState('');
   const [over, setOver] = useState(false);
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
@@ -150,9 +148,12 @@ function Whom(props: {
           maxLength={4096}
           spellCheck={false}
           placeholder={t('prepare.example')}
+          aria-describedby="condition-read"
+          onChange={(event) => setCondition(event.target.value)}
           className={`${field} mt-0.5 block w-full font-mono text-sm`}
         />
       </label>
+      <Reading at={props.at} id="condition-read" text={condition} />
       <label className="mt-1 flex min-h-8 items-center gap-2">
         <input type="checkbox" name="taking" className="size-5 accent-(--ink)" /> {t('prepare.taking')}
       </label>

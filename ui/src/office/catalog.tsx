@@ -3,6 +3,7 @@ import { useTranslation } from 'react-i18next';
 import type { Year } from '../api/client';
 import { type CourseEdit, type Revising, useRules } from '../api/desks';
 import { errorWords } from '../errors';
+import { Reading } from '../kit/reading';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { Force, Versions, useEffectOf } from './force';
 import '../kit/staff';
@@ -138,6 +139,7 @@ export default function Courses({ at }: { at: Year }) {
             <div className="mt-2 grid grid-cols-2 gap-x-4 gap-y-2">
               {[...columns, ...languages.flatMap((l) => [`metadata.title.${l}`, `metadata.description.${l}`, `metadata.note.${l}`])].map((column) => (
                 <Cell
+                  at={at}
                   key={`${current.code} ${column}`}
                   column={column}
                   value={current.cells[column] ?? ''}
@@ -158,7 +160,7 @@ export default function Courses({ at }: { at: Year }) {
 }
 
 /** One cell of a course, with what is wrong in it at its place. */
-function Cell(props: { column: string; value: string; problem: string | undefined; onChange: (value: string) => void }) {
+function Cell(props: { at: Year; column: string; value: string; problem: string | undefined; onChange: (value: string) => void }) {
   const { t } = useTranslation();
   const { column, value } = props;
   const [, name, language] = /^(?:metadata\.)?([^.]+)(?:\.(.+))?$/.exec(column) ?? [];
@@ -166,7 +168,13 @@ function Cell(props: { column: string; value: string; problem: string | undefine
   const wide = long.includes(column) || name === 'description' || name === 'note';
   const id = `cell-${column}`;
   const field = `mt-0.5 block w-full rounded border bg-card px-2 py-1 ${props.problem ? 'border-ochre' : 'border-edge'} ${column === 'metadata.entry' ? 'font-mono text-sm' : ''}`;
-  const more = { value, id, maxLength: 4000, 'aria-invalid': props.problem ? true : undefined, 'aria-describedby': props.problem ? `${id}-bad` : undefined };
+  const more = {
+    value,
+    id,
+    maxLength: 4000,
+    'aria-invalid': props.problem ? true : undefined,
+    'aria-describedby': column === 'metadata.entry' ? `${id}-read` : props.problem ? `${id}-bad` : undefined,
+  };
   return (
     <div className={wide ? 'col-span-2' : ''}>
       <label htmlFor={id} className="text-sm text-soft">
@@ -177,7 +185,8 @@ function Cell(props: { column: string; value: string; problem: string | undefine
       ) : (
         <input {...more} onChange={(event) => props.onChange(event.target.value)} className={`${field} min-h-9`} />
       )}
-      {props.problem && (
+      {column === 'metadata.entry' && <Reading at={props.at} id={`${id}-read`} text={value} />}
+      {props.problem && column !== 'metadata.entry' && (
         <p id={`${id}-bad`} lang="en" className="text-sm text-ochre">
           {props.problem}
         </p>

@@ -1,14 +1,15 @@
 import { useTranslation } from 'react-i18next';
-import type { Catalog } from '../api/client';
+import type { Catalog, Year } from '../api/client';
 import type { RevisionView } from '../api/desks';
 import { Button } from '../kit/controls';
+import { Reading } from '../kit/reading';
 import { Labelled, Remove, field } from './fields';
 
 type Row = Record<string, string>;
 const kinds = ['test', 'audition', 'application', 'form', 'meeting', 'other'];
 
 /** What courses bring with them outside the sheet, a row of errands.csv each. */
-export function Errands(props: { rows: Row[]; catalog: Catalog; problems: RevisionView['problems']; onRows: (rows: Row[]) => void }) {
+export function Errands(props: { at: Year; rows: Row[]; catalog: Catalog; problems: RevisionView['problems']; onRows: (rows: Row[]) => void }) {
   const { t } = useTranslation();
   const { rows, catalog, onRows } = props;
   const set = (i: number, key: string, value: string) => onRows(rows.map((r, k) => (k === i ? { ...r, [key]: value } : r)));
@@ -30,7 +31,7 @@ export function Errands(props: { rows: Row[]; catalog: Catalog; problems: Revisi
                 onChange={(event) => set(i, key, event.target.value)}
                 className={`${field} block ${wide} ${more.mono ? 'font-mono text-sm' : ''} ${bad(key) ? 'border-ochre' : ''}`}
               />
-              {bad(key) && (
+              {bad(key) && key !== 'settledBy' && (
                 <span lang="en" className="block text-ochre">
                   {bad(key)}
                 </span>
@@ -76,6 +77,7 @@ export function Errands(props: { rows: Row[]; catalog: Catalog; problems: Revisi
                 {input('settledBy', 'w-52', { placeholder: 'permission audition', mono: true })}
                 {input('becomes', 'w-40', { placeholder: 'ALG2,GEO1', mono: true })}
               </div>
+              <Reading at={props.at} id={`settled-${i}`} text={row.settledBy ?? ''} />
             </li>
           );
         })}

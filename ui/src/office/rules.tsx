@@ -107,7 +107,7 @@ export default function Rules({ at }: { at: Year }) {
                 <Holidays policy={policy} onEdit={edit} />
               </>
             )}
-            {part === 'errands' && <Errands rows={errands ?? base.errands} catalog={catalog.data} problems={problems} onRows={setErrands} />}
+            {part === 'errands' && <Errands at={at} rows={errands ?? base.errands} catalog={catalog.data} problems={problems} onRows={setErrands} />}
             {part === 'sections' && <Fill policy={policy} onEdit={edit} terms={terms} />}
           </>
         )}
