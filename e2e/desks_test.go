@@ -140,6 +140,26 @@ func TestOneStudentOnOnePage(t *testing.T) {
 	s.as("ms.arden", phone).accessible("the caseload on a phone")
 }
 
+// TestRecordsOfAnotherSchool enters records for many at once, each their own, from a list of which one row is nobody's.
+func TestRecordsOfAnotherSchool(t *testing.T) {
+	s := newSite(t)
+	office := s.as("office", desk)
+	office.press("nav a", "Prepare")
+	office.press("summary", "Records of another school")
+	office.MustElement("details[open] textarea").MustInput("student,courseCode,mark\nQuill Mara,AST1,88\nNobody,AST1,70\n")
+	office.press("details[open] button", "See whose they are")
+	office.says("details[open] [role=status]", "One record can be entered, for one student.")
+	office.says("details[open] li", "Line 3: Nobody · AST1 nobody here")
+	office.MustElement("details[open] textarea[name=reason]").MustInput("From the old school.")
+	office.press("details[open] button", "See what it would do")
+	office.says("details[open] li", "Quill, Mara")
+	office.accessible("records of another school")
+	office.press("details[open] button", "Enter it for 1 student|for 1 student")
+	office.says("details[open] [role=status]", "Done for 1 student")
+	office.MustNavigate(s.url + "/student/s0001")
+	office.says("main tr, main li", "Astronomy[\\s\\S]*88")
+}
+
 // TestRulesOnScreen changes a rule in its sentence, sees how the real sheets would stand, is told of an error at its line, and puts the
 // rules in force; the student has them at once, and the version before comes back as a draft.
 func TestRulesOnScreen(t *testing.T) {

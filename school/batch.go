@@ -24,9 +24,10 @@ type Batch struct {
 	Fixed   bool   // assign: the family may not exchange it
 	Message string // sendBack: to the family; remind: words beside, may be empty
 	Reason  string
-	Sheets  []Choice // a version of 0: whatever it is
-	Record  Entry    // record: what is entered
-	ID      int64    // goes on with one that was begun; 0: begins one
+	Sheets  []Choice   // a version of 0: whatever it is
+	Record  Entry      // record: what is entered for all
+	Own     []OwnEntry // record: what is entered for each instead; nil: the same for all
+	ID      int64      // goes on with one that was begun; 0: begins one
 }
 
 // The kinds of batches.
@@ -168,7 +169,12 @@ func (s *Service) batch(ctx context.Context, by int64, school string, year int, 
 			err = &Error{Code: NoRule, Param: b.Name}
 		}
 	case BatchRecord:
-		err = b.Record.check(y)
+		if b.Own == nil {
+			err = b.Record.check(y)
+		}
+		for i := range b.Own {
+			err = cmp.Or(err, b.Own[i].Entry.check(y))
+		}
 	case BatchPermit:
 		if b.Name == "" {
 			err = problem(NeedsName)

@@ -373,3 +373,59 @@ func TestCohorts(t *testing.T) {
 		t.Errorf("a student chooses: %v", err)
 	}
 }
+
+// A list of records of another school is read before anything is entered: whose each row is, and what cannot be read; then each student gets
+// their own, as one act that is taken back as one.
+func TestRecordsOfManyStudents(t *testing.T) {
+	h := newHouse(t)
+	ctx, office := t.Context(), h.who("office")
+	rows, problems, err := h.ReadRecords(ctx, office, mara.School, mara.Year,
+		"student;courseCode;title;subject;schoolYear;credits;mark;outcome\nQuill, Mara;ART9;Weaving;Arts;2024-25;0,5;;\nmara.quill;ENG09;;;;;91;\nnobody;ENG09;;;;;;\ns0003;ART9;Weaving;Arts;2024-25;0.5;B+;earned\ns0003;ENG09;;;;;999;\ns0003;ENG09;;;2024-25;1;x\n")
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := ""
+	var own []school.OwnEntry
+	for _, r := range rows {
+		who := "-"
+		if r.Student != nil {
+			who = r.Student.Student
+		}
+		got += fmt.Sprintf("%d %s %s %s %s %q; ", r.Line, who, r.Entry.Course, r.Entry.SchoolYear, r.Entry.Outcome, r.Bad)
+		if r.Student != nil && r.Bad == "" {
+			own = append(own, school.OwnEntry{Student: r.Student.Student, Entry: r.Entry})
+		}
+	}
+	if want := `2 s0001 ART9 2024-25 transfer "credits"; 3 s0001 ENG09 2026-27 transfer ""; 4 - ENG09 2026-27 transfer ""; 5 s0003 ART9 2024-25 earned ""; 6 s0003 ENG09 2026-27 transfer "mark"; `; got != want {
+		t.Errorf("read: %s, want %s", got, want)
+	}
+	if len(problems) != 1 || problems[0].Line != 7 {
+		t.Errorf("a row with a cell too few: %v", problems)
+	}
+	own = append(own, school.OwnEntry{Student: "s0003", Entry: school.Entry{Course: "MUS0", Title: "Humming", SchoolYear: "2023-24", Credits: "1", Outcome: "earned"}})
+	count := func() string {
+		return storetest.Value[string](t, h.db, `SELECT coalesce(string_agg(student_id || ' ' || course_code, ', ' ORDER BY student_id, course_code), '') FROM record WHERE here AND replaced IS NULL`)
+	}
+	id, outcomes, err := h.DoBatch(ctx, office, mara.School, mara.Year, school.Batch{Kind: school.BatchRecord, Reason: "From the old school.", Own: own, Sheets: []school.Choice{{Student: "s0001"}, {Student: "s0003"}, {Student: "s0004"}}})
+	if err != nil || len(outcomes) != 3 {
+		t.Fatal(outcomes, err)
+	}
+	for _, o := range outcomes {
+		if want := map[string]school.Code{"s0004": "already-done"}[o.Student]; o.Code != want {
+			t.Errorf("%s: %q, want %q", o.Student, o.Code, want)
+		}
+	}
+	if got := count(); got != "s0001 ENG09, s0003 ART9, s0003 MUS0" {
+		t.Errorf("entered: %s", got)
+	}
+	if back, err := h.TakeBack(ctx, office, mara.School, mara.Year, id, "", "Not theirs."); err != nil || len(back) != 2 || count() != "" {
+		t.Errorf("taken back: %v, %v, left %s", back, err, count())
+	}
+	bad := []school.OwnEntry{{Student: "s0001", Entry: school.Entry{Course: "ENG09", SchoolYear: "soon", Outcome: "earned"}}}
+	if _, err := h.TryBatch(ctx, office, mara.School, mara.Year, school.Batch{Kind: school.BatchRecord, Own: bad, Sheets: []school.Choice{{Student: "s0001"}}}); school.CodeOf(err) != school.BadRecord {
+		t.Errorf("a record that cannot be read: %v", err)
+	}
+	if _, _, err := h.ReadRecords(ctx, office, mara.School, mara.Year, strings.Repeat("x", 600<<10)); school.CodeOf(err) != school.TooMuch {
+		t.Errorf("a long list: %v", err)
+	}
+}

@@ -154,14 +154,9 @@ func (s *Service) listed(ctx context.Context, out *Cohort, text string, heads []
 		}
 		return chosen, nil
 	}
-	names, err := s.db.Queries().NamesOf(ctx, out.Year.School)
+	people, err := s.roll(ctx, out.Year.School, heads)
 	if err != nil {
 		return nil, err
-	}
-	people := make([]roster.Person, len(heads))
-	for i := range heads {
-		n := names[heads[i].Student]
-		people[i] = roster.Person{ID: heads[i].Student, Username: n.Username, Mail: n.Mail, GivenName: heads[i].GivenName, FamilyName: heads[i].FamilyName}
 	}
 	named := make([]bool, len(heads))
 	for _, l := range roster.Match(text, people, fold) {
@@ -181,6 +176,17 @@ func (s *Service) listed(ctx context.Context, out *Cohort, text string, heads []
 		}
 	}
 	return chosen, nil
+}
+
+// roll is what lists may name students by.
+func (s *Service) roll(ctx context.Context, school string, heads []store.HeadRow) ([]roster.Person, error) {
+	names, err := s.db.Queries().NamesOf(ctx, school)
+	people := make([]roster.Person, len(heads))
+	for i := range heads {
+		n := names[heads[i].Student]
+		people[i] = roster.Person{ID: heads[i].Student, Username: n.Username, Mail: n.Mail, GivenName: heads[i].GivenName, FamilyName: heads[i].FamilyName}
+	}
+	return people, err
 }
 
 // fitting gives those who meet a condition.

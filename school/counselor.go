@@ -121,7 +121,10 @@ func (s *Service) Decide(ctx context.Context, by int64, at Place, d Decision) (*
 		var err error
 		switch d.Answer {
 		case "confirm":
-			change.Record, err = transfer(y, at.Student, claim, d.Mark)
+			var record *store.RecordRow
+			if record, err = transfer(y, at.Student, claim, d.Mark); err == nil {
+				change.Records = []*store.RecordRow{record}
+			}
 		case "waive":
 			change.Say(saidOf(at.Student, sheet.Waiver, d.Course, "", desk.actor.ID, d.Reason))
 		}

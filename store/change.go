@@ -30,8 +30,8 @@ type Change struct {
 	Withdraw   []int64 // what was said by these signals is taken back
 	Unsay      int64   // what a batch said of the student is taken back
 	Resay      []int64 // what was withdrawn by these signals is said again
-	Record     *RecordRow
-	Replace    int64 // the record in whose place that comes
+	Records    []*RecordRow
+	Replace    int64 // the record in whose place they come
 	Attachment *Attachment
 	Remark     *RemarkRow
 	Answer     *RemarkRow // ID and Answer
@@ -100,7 +100,7 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 		summer = asJSON(s.Summer.V)
 	}
 	facts := ""
-	if c.Settle != nil || len(c.Signals) > 0 || len(c.Withdraw) > 0 || c.Unsay != 0 || len(c.Resay) > 0 || c.Record != nil || c.Attachment != nil {
+	if c.Settle != nil || len(c.Signals) > 0 || len(c.Withdraw) > 0 || c.Unsay != 0 || len(c.Resay) > 0 || len(c.Records) > 0 || c.Attachment != nil {
 		facts = ", facts_version = facts_version + 1"
 	}
 	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason, c.Key, asJSON(c.Detail),
@@ -165,10 +165,10 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 			SELECT $1, $3, coalesce(max(ord), 0) + %s, %s, %s, %s, %s, %s, %s, %s::jsonb, %s FROM signal WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
 			i+1, x.Kind, x.Code, x.Name, x.Value, x.By, x.Note, asJSON(x.Cells), c.batch())
 	}
-	if x := c.Record; x != nil {
-		b.add(`recorded AS (INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, here, cells, batch_id)
-			SELECT $1, $3, coalesce(max(ord), 0) + 1, %s, %s, %s::jsonb, %s, %s, %s, %s, %s, true, %s::jsonb, %s FROM record WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
-			x.Code, x.Title, asJSON(x.Subjects), x.Year, x.Term, x.Credits, x.Mark, x.Outcome, asJSON(x.Cells), c.batch())
+	for i, x := range c.Records {
+		b.add(fmt.Sprintf("recorded%d", i)+` AS (INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, here, cells, batch_id)
+			SELECT $1, $3, coalesce(max(ord), 0) + %s, %s, %s, %s::jsonb, %s, %s, %s, %s, %s, true, %s::jsonb, %s FROM record WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
+			i+1, x.Code, x.Title, asJSON(x.Subjects), x.Year, x.Term, x.Credits, x.Mark, x.Outcome, asJSON(x.Cells), c.batch())
 	}
 	if c.Replace != 0 {
 		b.add(`replaced AS (UPDATE record SET replaced = %s WHERE school_id = $1 AND student_id = $3 AND id = %s AND replaced IS NULL AND EXISTS (SELECT 1 FROM mine))`, c.batch(), c.Replace)

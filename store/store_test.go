@@ -317,7 +317,7 @@ func TestSaveChange(t *testing.T) {
 			Delete: []string{"CER1"}, Upsert: []store.EntryRow{{Course: "AST1", Alternate: true, Rank: 2, StandsFor: "HLT1"}, {Course: "TID1", Rank: 9}, {Course: "ENG10", Rank: 13}},
 			Submission: &store.Submission{Receipt: "R-1", Catalog: 1, Policy: 1, Entries: []store.EntryRow{{Course: "TID1", Rank: 1}}, Judgement: map[string]bool{"ready": true}},
 			Settle:     &store.Settlement{Claim: claim, Answer: "confirmed"}, Signals: []*store.SignalRow{{Kind: "waiver", Code: "PHY1", By: "k1", Note: "n", Cells: store.Cells{"a": "b"}}},
-			Record: &store.RecordRow{Code: "ALG1", Title: "T", Subjects: []string{"X"}, Year: 2026, Credits: 100, Mark: &mark, Outcome: "transfer", Cells: store.Cells{}}}
+			Records: []*store.RecordRow{{Code: "ALG1", Title: "T", Subjects: []string{"X"}, Year: 2026, Credits: 100, Mark: &mark, Outcome: "transfer", Cells: store.Cells{}}}}
 		c.State.State, c.State.Submission, c.State.Asked, c.State.Message, c.State.Undoable = "submitted", 1, "asked", "message", 4
 		c.State.Undoes, c.State.Redoable = &store.JSON[store.Trace]{V: store.Trace{Act: "request", Course: "TID1", At: storetest.Now}}, 3
 		c.State.ChangedAt, c.State.ClearedAt = &storetest.Now, &storetest.Now

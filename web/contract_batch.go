@@ -66,16 +66,17 @@ type SavedView struct {
 
 // Batching is something the school does with many sheets at once, or with one.
 type Batching struct {
-	Kind    string    `json:"kind" enum:"clear,sendBack,remind,assign,takeOff,exempt,permit,place,waive,record"`
-	Course  string    `json:"course,omitempty" maxLength:"100"`
-	Instead string    `json:"instead,omitempty" maxLength:"100" doc:"assign, place: what gives its place; empty: a placeholder for the course"`
-	Name    string    `json:"name,omitempty" maxLength:"200" doc:"exempt: a rule, or AUDIT/ENTRY; permit: the kind of permission; remind: a reason of the caseload"`
-	Fixed   bool      `json:"fixed,omitempty" doc:"assign: the family may not exchange it"`
-	Message string    `json:"message,omitempty" maxLength:"1000" doc:"sendBack, remind: to the family"`
-	Reason  string    `json:"reason,omitempty" maxLength:"1000" doc:"Kept with each sheet, and shown to the family"`
-	Record  *Entering `json:"record,omitempty" doc:"record: what is entered"`
-	Batch   int64     `json:"batch,omitempty" minimum:"0" doc:"Goes on with one that was begun"`
-	Sheets  []Choice  `json:"sheets" maxItems:"2000"`
+	Kind    string      `json:"kind" enum:"clear,sendBack,remind,assign,takeOff,exempt,permit,place,waive,record"`
+	Course  string      `json:"course,omitempty" maxLength:"100"`
+	Instead string      `json:"instead,omitempty" maxLength:"100" doc:"assign, place: what gives its place; empty: a placeholder for the course"`
+	Name    string      `json:"name,omitempty" maxLength:"200" doc:"exempt: a rule, or AUDIT/ENTRY; permit: the kind of permission; remind: a reason of the caseload"`
+	Fixed   bool        `json:"fixed,omitempty" doc:"assign: the family may not exchange it"`
+	Message string      `json:"message,omitempty" maxLength:"1000" doc:"sendBack, remind: to the family"`
+	Reason  string      `json:"reason,omitempty" maxLength:"1000" doc:"Kept with each sheet, and shown to the family"`
+	Record  *Entering   `json:"record,omitempty" doc:"record: what is entered for all"`
+	Own     []OwnRecord `json:"own,omitempty" maxItems:"5000" doc:"record: what is entered for each, instead"`
+	Batch   int64       `json:"batch,omitempty" minimum:"0" doc:"Goes on with one that was begun"`
+	Sheets  []Choice    `json:"sheets" maxItems:"2000"`
 }
 
 // Entering is a record that is entered here, or that comes in the place of one.
@@ -89,6 +90,40 @@ type Entering struct {
 	Credits    string `json:"credits,omitempty" maxLength:"10" doc:"Empty: those of the course"`
 	Mark       string `json:"mark,omitempty" maxLength:"20" doc:"A number from 0 to 100, or the name of a mark"`
 	Outcome    string `json:"outcome" enum:"earned,inProgress,failed,withdrawn,transfer"`
+}
+
+// OwnRecord is a record of one student among many.
+type OwnRecord struct {
+	Student string   `json:"student" maxLength:"100"`
+	Record  Entering `json:"record"`
+}
+
+// RecordsRead is a list of records as it is read; nothing is changed yet.
+type RecordsRead struct {
+	Problems []TaskProblem `json:"problems" doc:"Rows that cannot be read at all"`
+	Rows     []RecordRead  `json:"rows"`
+}
+
+// RecordRead is a row of a list of records.
+type RecordRead struct {
+	Line    int        `json:"line"`
+	Named   string     `json:"named" doc:"The student, as the row names them"`
+	Student *Member    `json:"student,omitempty" doc:"Absent where it names nobody, or several"`
+	People  []Member   `json:"people" doc:"Whom it may mean"`
+	Record  RecordText `json:"record"`
+	Bad     string     `json:"bad,omitempty" enum:"title,schoolYear,credits,mark,outcome" doc:"What of the record cannot be read"`
+}
+
+// RecordText is a record as it is written, whether it can be read or not.
+type RecordText struct {
+	Course     string `json:"course"`
+	Title      string `json:"title"`
+	Subject    string `json:"subject"`
+	SchoolYear string `json:"schoolYear"`
+	Term       string `json:"term"`
+	Credits    string `json:"credits"`
+	Mark       string `json:"mark"`
+	Outcome    string `json:"outcome"`
 }
 
 // FileView is what is on record of a student.

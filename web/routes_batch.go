@@ -159,6 +159,36 @@ func (s *Server) batchRoutes(api huma.API) {
 	})
 }
 
+// recordRoutes are those of records that many have from another school.
+func (s *Server) recordRoutes(api huma.API) {
+	type recordsIn struct {
+		InYear
+		Body struct {
+			Text string `json:"text" maxLength:"524288" doc:"In the columns of records.csv, cells parted by commas, semicolons or tabs"`
+		}
+	}
+	type recordsOut struct{ Body *RecordsRead }
+	read := operation("read-records", http.MethodPost, yearPath+"/records", "Read a list of records of another school, whose each is, and what cannot be read; nothing is changed")
+	read.MaxBodyBytes = maxManyBody
+	signedIn(s, api, read, func(ctx context.Context, by int64, in *recordsIn) (*recordsOut, error) {
+		rows, problems, err := s.cases.ReadRecords(ctx, by, in.School, in.Year, in.Body.Text)
+		if err != nil {
+			return nil, err
+		}
+		v := &RecordsRead{Problems: taskProblems(problems), Rows: []RecordRead{}}
+		for i := range rows {
+			r := &rows[i]
+			e := &r.Entry
+			row := RecordRead{Line: r.Line, Named: r.Named, People: members(r.People), Record: RecordText{e.Course, e.Title, e.Subject, e.SchoolYear, e.Term, e.Credits, e.Mark, e.Outcome}, Bad: r.Bad}
+			if r.Student != nil {
+				row.Student = &members([]school.Member{*r.Student})[0]
+			}
+			v.Rows = append(v.Rows, row)
+		}
+		return &recordsOut{v}, nil
+	})
+}
+
 func newCohort(c *school.Cohort) *CohortView {
 	v := &CohortView{Students: members(c.Students), Lines: []RosterLine{}}
 	for _, l := range c.Lines {
@@ -177,13 +207,20 @@ func members(list []school.Member) []Member {
 
 func newBatch(b *Batching) school.Batch {
 	out := school.Batch{Kind: b.Kind, Course: b.Course, Instead: b.Instead, Name: b.Name, Fixed: b.Fixed, Message: b.Message, Reason: b.Reason, ID: b.Batch}
-	if r := b.Record; r != nil {
-		out.Record = school.Entry{Replaces: r.Record, Course: r.Course, Title: r.Title, Subject: r.Subject, SchoolYear: r.SchoolYear, Term: r.Term, Credits: r.Credits, Mark: r.Mark, Outcome: r.Outcome}
+	if b.Record != nil {
+		out.Record = enteringOf(b.Record)
+	}
+	for i := range b.Own {
+		out.Own = append(out.Own, school.OwnEntry{Student: b.Own[i].Student, Entry: enteringOf(&b.Own[i].Record)})
 	}
 	for _, c := range b.Sheets {
 		out.Sheets = append(out.Sheets, school.Choice(c))
 	}
 	return out
+}
+
+func enteringOf(r *Entering) school.Entry {
+	return school.Entry{Replaces: r.Record, Course: r.Course, Title: r.Title, Subject: r.Subject, SchoolYear: r.SchoolYear, Term: r.Term, Credits: r.Credits, Mark: r.Mark, Outcome: r.Outcome}
 }
 
 func newOutcome(id int64, list []school.Outcome) *BatchOutcome {

@@ -321,6 +321,7 @@ func TestAuthorisation(t *testing.T) {
 		{"GET", ofMara + "record", "", answers{"mara.quill": ok, "ilse.quill": ok, "ms.arden": ok, "ms.colleague": no, "office": ok}}, {"GET", ofOther + "record", "", answers{"other.student": ok, "other.guardian": ok, "ms.arden": ok, "ms.colleague": no, "office": ok}},
 		{"GET", ofForeign + "record", "", foreignReads},
 		{"GET", ofMara + "reminders", "", reads}, {"GET", ofOther + "reminders", "", otherReads}, {"GET", ofForeign + "reminders", "", foreignReads},
+		{"POST", year + "/records", `{"text":"student,courseCode\ns0001,X"}`, staff(ok, ok)}, {"POST", elsewhere + "/records", `{"text":"student,courseCode"}`, foreignReads},
 		{"POST", year + "/conditions", `{"text":"grade 10"}`, staff(ok, ok)}, {"POST", elsewhere + "/conditions", `{"text":"grade 10"}`, foreignReads},
 		{"POST", year + "/cohort", `{"roster":"s0001"}`, staff(ok, ok)}, {"POST", elsewhere + "/cohort", `{"roster":"x"}`, foreignReads},
 		{"POST", year + "/caseload/views", `{"name":"x","filter":[]}`, staff(ok, ok)}, {"POST", elsewhere + "/caseload/views", `{"name":"x","filter":[]}`, foreignReads},

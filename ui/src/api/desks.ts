@@ -81,6 +81,11 @@ export const useReading = (at: Year, text: string) =>
     staleTime: 60_000,
   });
 export type ReadPart = Schema['ReadPart'];
+
+/** Whose the rows of a list of records are, and what cannot be read in them. */
+export const readRecords = (at: Year, text: string) =>
+  ask(api.POST('/api/schools/{school}/years/{year}/records', { params: { path: path(at) }, body: { text } }));
+export type RecordsRead = Schema['RecordsRead'];
 export type RecordView = Schema['RecordView'];
 export type Revising = Schema['Revising'];
 export type RevisionView = Schema['RevisionView'];

@@ -415,6 +415,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a list of records of another school, whose each is, and what cannot be read; nothing is changed */
+        post: operations["read-records"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/rules": {
         parameters: {
             query?: never;
@@ -1444,9 +1461,11 @@ export interface components {
             message?: string;
             /** @description exempt: a rule, or AUDIT/ENTRY; permit: the kind of permission; remind: a reason of the caseload */
             name?: string;
+            /** @description record: what is entered for each, instead */
+            own?: components["schemas"]["OwnRecord"][];
             /** @description Kept with each sheet, and shown to the family */
             reason?: string;
-            /** @description record: what is entered */
+            /** @description record: what is entered for all */
             record?: components["schemas"]["Entering"];
             sheets: components["schemas"]["Choice"][];
         };
@@ -2211,6 +2230,10 @@ export interface components {
             course: string;
             rule: string;
         };
+        OwnRecord: {
+            record: components["schemas"]["Entering"];
+            student: string;
+        };
         Packing: {
             /** @description Where it does not fit: the fewest requests that overfill a term */
             fill?: string[];
@@ -2485,6 +2508,32 @@ export interface components {
             reason?: string;
             students: string[];
         };
+        RecordRead: {
+            /**
+             * @description What of the record cannot be read
+             * @enum {string}
+             */
+            bad?: "title" | "schoolYear" | "credits" | "mark" | "outcome";
+            /** Format: int64 */
+            line: number;
+            /** @description The student, as the row names them */
+            named: string;
+            /** @description Whom it may mean */
+            people: components["schemas"]["Member"][];
+            record: components["schemas"]["RecordText"];
+            /** @description Absent where it names nobody, or several */
+            student?: components["schemas"]["Member"];
+        };
+        RecordText: {
+            course: string;
+            credits: string;
+            mark: string;
+            outcome: string;
+            schoolYear: string;
+            subject: string;
+            term: string;
+            title: string;
+        };
         RecordView: {
             course?: string;
             /** Format: double */
@@ -2501,6 +2550,15 @@ export interface components {
             subjects: string[];
             term?: string;
             title: string;
+        };
+        RecordsInBody: {
+            /** @description In the columns of records.csv, cells parted by commas, semicolons or tabs */
+            text: string;
+        };
+        RecordsRead: {
+            /** @description Rows that cannot be read at all */
+            problems: components["schemas"]["TaskProblem"][];
+            rows: components["schemas"]["RecordRead"][];
         };
         RemarkView: {
             answer?: string;
@@ -4156,6 +4214,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SignInView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "read-records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordsInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordsRead"];
                 };
             };
             /** @description Error */

@@ -9,6 +9,7 @@ import { Header } from '../kit/header';
 import { counselorPages, officePages } from '../kit/pages';
 import { type Book, bookOf } from '../words';
 import { Reading } from '../kit/reading';
+import { Records } from './records';
 import { Done } from './done';
 import { Together, codeOf } from './together';
 import '../kit/staff';
@@ -51,6 +52,7 @@ export default function Prepare({ person }: { person: Person }) {
               error={choose.error ? errorWords(t, choose.error) : undefined}
               onChoose={(body) => choose.mutate(body)}
             />
+            <Records at={at} book={book} onOpen={() => setChosen(undefined)} />
           </section>
           <section aria-label={t('prepare.what')} className="py-3">
             {chosen ? (
@@ -62,7 +64,7 @@ export default function Prepare({ person }: { person: Person }) {
                     at={at}
                     book={book}
                     students={chosen.students}
-                    kinds={['assign', 'place', 'takeOff', 'exempt', 'permit', 'waive', 'remind']}
+                    kinds={['assign', 'place', 'takeOff', 'exempt', 'permit', 'waive', 'record', 'remind']}
                   />
                 ) : (
                   <p className="text-soft">{t('prepare.nobody')}</p>

@@ -43,6 +43,7 @@ export function Together(props: {
   about?: string;
   head?: string;
   mends?: RecordView;
+  own?: Batching['own']; // what is entered for each, where it is not the same for all
   onClose?: () => void;
 }) {
   const { t } = useTranslation();
@@ -95,7 +96,7 @@ export function Together(props: {
       message: text('message') || undefined,
       reason: text('reason') || undefined,
       record:
-        kind === 'record'
+        kind === 'record' && !props.own
           ? {
               record: props.mends?.id,
               course: code('course'),
@@ -108,6 +109,7 @@ export function Together(props: {
               outcome: text('outcome') as RecordView['outcome'],
             }
           : undefined,
+      own: props.own,
     };
     setAct(next);
     setOut([]);
@@ -138,7 +140,7 @@ export function Together(props: {
             </select>
           </label>
           <p className="mt-1 mb-2 text-sm text-soft">{t(`together.note.${kind}`)}</p>
-          <Fields key={kind} kind={kind} book={book} about={props.about} mends={props.mends} />
+          <Fields key={kind} kind={kind} book={book} about={props.about} mends={props.mends} own={props.own !== undefined} />
           <Button type="submit" tone="dark" className="mt-2" disabled={trial.isPending || work.isPending || students.length === 0}>
             {trial.isPending ? t('working') : t('together.look')}
           </Button>
@@ -177,7 +179,7 @@ export function codeOf(book: Book, text: string) {
 }
 
 /** What an act needs beside whom it concerns. */
-function Fields({ kind, book, about, mends }: { kind: Kind; book: Book; about?: string; mends?: RecordView }) {
+function Fields({ kind, book, about, mends, own }: { kind: Kind; book: Book; about?: string; mends?: RecordView; own: boolean }) {
   const { t } = useTranslation();
   const id = useId();
   const courseField = (name: string, required: boolean) => (
@@ -217,7 +219,7 @@ function Fields({ kind, book, about, mends }: { kind: Kind; book: Book; about?: 
           </select>
         </label>
       )}
-      {kind === 'record' && <RecordFields id={id} book={book} mends={mends} />}
+      {kind === 'record' && !own && <RecordFields id={id} book={book} mends={mends} />}
       {kind === 'permit' && (
         <>
           <label className="mt-1 block">
