@@ -8,7 +8,7 @@ import { Button, Loading, Refusal } from '../kit/controls';
 import { Header } from '../kit/header';
 import { counselorPages, officePages } from '../kit/pages';
 import { type Book, bookOf } from '../words';
-import { Reading } from '../kit/reading';
+import { Leaves, Reading } from '../kit/reading';
 import { Records } from './records';
 import { Done } from './done';
 import { Together, codeOf } from './together';
@@ -161,11 +161,7 @@ function Whom(props: {
       </label>
       <details className="mt-1 text-sm text-soft">
         <summary className="min-h-6 cursor-pointer">{t('prepare.help')}</summary>
-        <ul className="mt-1 list-disc pl-5">
-          {(['passed', 'alongside', 'grade', 'score', 'program', 'permission', 'credits', 'recommended', 'joined'] as const).map((leaf) => (
-            <li key={leaf}>{t(`prepare.leaf.${leaf}`)}</li>
-          ))}
-        </ul>
+        <Leaves />
         <label className="mt-1 block">
           {t('prepare.course')}
           <input name="course" maxLength={100} className={`${field} mt-0.5 block w-full`} />

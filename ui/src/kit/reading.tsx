@@ -48,3 +48,15 @@ function partWords(t: TFunction, part: ReadPart, within = false): string {
         : t('reading.some', { count: part.of ?? 0, all: parts.length, parts: parts.join('; ') });
   return within ? `(${words})` : words;
 }
+
+/** What a condition can ask for, one line each. */
+export function Leaves() {
+  const { t } = useTranslation();
+  return (
+    <ul className="mt-1 list-disc pl-5">
+      {(['passed', 'alongside', 'grade', 'score', 'program', 'permission', 'credits', 'recommended', 'joined'] as const).map((leaf) => (
+        <li key={leaf}>{t(`reading.leaf.${leaf}`)}</li>
+      ))}
+    </ul>
+  );
+}

@@ -3,7 +3,7 @@ import { useTranslation } from 'react-i18next';
 import type { Year } from '../api/client';
 import { type CourseEdit, type Revising, useRules } from '../api/desks';
 import { errorWords } from '../errors';
-import { Reading } from '../kit/reading';
+import { Leaves, Reading } from '../kit/reading';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { Force, Versions, useEffectOf } from './force';
 import '../kit/staff';
@@ -185,7 +185,15 @@ function Cell(props: { at: Year; column: string; value: string; problem: string 
       ) : (
         <input {...more} onChange={(event) => props.onChange(event.target.value)} className={`${field} min-h-9`} />
       )}
-      {column === 'metadata.entry' && <Reading at={props.at} id={`${id}-read`} text={value} />}
+      {column === 'metadata.entry' && (
+        <>
+          <Reading at={props.at} id={`${id}-read`} text={value} />
+          <details className="text-sm text-soft">
+            <summary className="min-h-6 cursor-pointer">{t('reading.help')}</summary>
+            <Leaves />
+          </details>
+        </>
+      )}
       {props.problem && column !== 'metadata.entry' && (
         <p id={`${id}-bad`} lang="en" className="text-sm text-ochre">
           {props.problem}
