@@ -263,6 +263,27 @@ func (s *Service) Recommend(ctx context.Context, by int64, school string, year i
 
 // recommend keeps a teacher's word for one student of a class; next is -1 where it is taken back.
 func (s *Service) recommend(ctx context.Context, a *actor, at Place, class string, next int32, reason string) error {
+	return s.sayOf(ctx, a, at, acts.Recommend, reason, func(d *Desk) *store.Change {
+		p := taught(d, class)
+		if p.Word == next && p.Reason == reason && len(p.words) < 2 {
+			return nil
+		}
+		code := ""
+		if next >= 0 {
+			code = d.Year.Codes[next]
+		}
+		change := d.change("recommend", reason, map[string]any{"course": code, "class": class})
+		change.Withdraw = p.words
+		if code != "" {
+			change.Say(saidOf(at.Student, sheet.Recommendation, code, "", a.ID, reason))
+		}
+		return change
+	})
+}
+
+// sayOf keeps what somebody of the school says of a student whose sheet they do not see. The word answers what may be done with the sheet, and
+// tells what changes, nil where nothing does; where somebody was quicker it is asked anew.
+func (s *Service) sayOf(ctx context.Context, a *actor, at Place, act acts.Act, reason string, word func(d *Desk) *store.Change) error {
 	for range tries {
 		row, err := s.db.Queries().Sheet(ctx, at)
 		if err != nil {
@@ -272,23 +293,15 @@ func (s *Service) recommend(ctx context.Context, a *actor, at Place, class strin
 		if err != nil {
 			return err
 		}
-		p := taught(d, class)
-		if err := d.guard(acts.Recommend, reason); err != nil {
-			s.refused(ctx, d, acts.Recommend, err)
+		change := word(d)
+		if err := d.guard(act, reason); err != nil {
+			s.refused(ctx, d, act, err)
 			return err
 		}
-		if p.Word == next && p.Reason == reason && len(p.words) < 2 {
+		if change == nil {
 			return nil
 		}
-		code := ""
-		if next >= 0 {
-			code = d.Year.Codes[next]
-		}
-		change := d.change("recommend", reason, map[string]any{"course": code, "class": class})
-		change.Withdraw, change.Prepares = p.words, true
-		if code != "" {
-			change.Say(saidOf(at.Student, sheet.Recommendation, code, "", a.ID, reason))
-		}
+		change.Prepares = true
 		saved, err := s.db.Queries().SaveChange(ctx, change)
 		if err != nil {
 			return err

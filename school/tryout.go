@@ -196,36 +196,15 @@ func (s *Service) Take(ctx context.Context, by int64, school string, year int, c
 
 // take keeps a leader's answer for one student.
 func (s *Service) take(ctx context.Context, a *actor, at Place, t *catalog.Tryout, x *Taking) error {
-	for range tries {
-		row, err := s.db.Queries().Sheet(ctx, at)
-		if err != nil {
-			return asNotFound(err)
-		}
-		d, err := s.lay(ctx, row, a)
-		if err != nil {
-			return err
-		}
+	return s.sayOf(ctx, a, at, acts.Take, x.Note, func(d *Desk) *store.Change {
 		p := trying(d, t)
-		if err := d.guard(acts.Take, x.Note); err != nil {
-			s.refused(ctx, d, acts.Take, err)
-			return err
-		}
 		if p.Answer == x.Answer && (x.Answer == TryoutOpen || p.Note == x.Note) {
 			return nil
 		}
 		change := d.change(map[TryoutAnswer]string{TryoutOpen: "tryoutOpen", TryoutTaken: "taken", TryoutNot: "notTaken"}[x.Answer], x.Note, map[string]any{"course": d.Year.Codes[t.Course]})
-		change.Prepares, change.Withdraw, change.Signals = true, p.said, d.answered(p, t, x)
-		saved, err := s.db.Queries().SaveChange(ctx, change)
-		if err != nil {
-			return err
-		}
-		if saved {
-			s.told(at, d.Row.Version+1)
-			s.log.InfoContext(ctx, "a sheet", "act", change.Kind, "school", at.School, "year", at.Year, "account", a.account)
-			return nil
-		}
-	}
-	return problem(Busy)
+		change.Withdraw, change.Signals = p.said, d.answered(p, t, x)
+		return change
+	})
 }
 
 // answered is what a leader's answer says of the student.

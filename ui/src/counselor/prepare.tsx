@@ -1,5 +1,5 @@
 import { useMutation } from '@tanstack/react-query';
-import { type DragEvent, type FormEvent, useState } from 'react';
+import { type FormEvent, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Person, type Year, useCatalog } from '../api/client';
 import { type CohortView, chooseCohort, useCaseload } from '../api/desks';
@@ -8,6 +8,7 @@ import { Button, Loading, Refusal } from '../kit/controls';
 import { Header } from '../kit/header';
 import { counselorPages, officePages } from '../kit/pages';
 import { type Book, bookOf } from '../words';
+import { Pasted } from '../kit/pasted';
 import { Leaves, Reading } from '../kit/reading';
 import { Records } from './records';
 import { Done } from './done';
@@ -97,7 +98,6 @@ function Whom(props: {
   const { t } = useTranslation();
   const [roster, setRoster] = useState('');
   const [condition, setCondition] = useState('');
-  const [over, setOver] = useState(false);
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
     const form = new FormData(event.currentTarget);
@@ -111,16 +111,6 @@ function Whom(props: {
       roster,
     });
   }
-  const drop = {
-    onDragOver: (event: DragEvent) => (event.preventDefault(), setOver(true)),
-    onDragLeave: () => setOver(false),
-    onDrop: (event: DragEvent) => {
-      event.preventDefault();
-      setOver(false);
-      const file = event.dataTransfer.files[0];
-      if (file && file.size <= 512 * 1024) void file.text().then(setRoster);
-    },
-  };
   return (
     <form onSubmit={submit}>
       <h2 className="font-semibold">{t('prepare.whom')}</h2>
@@ -167,18 +157,10 @@ function Whom(props: {
           <input name="course" maxLength={100} className={`${field} mt-0.5 block w-full`} />
         </label>
       </details>
-      <label className="mt-2 block" {...drop}>
-        {t('prepare.roster')}
-        <textarea
-          value={roster}
-          onChange={(event) => setRoster(event.target.value)}
-          rows={6}
-          maxLength={524288}
-          spellCheck={false}
-          className={`mt-0.5 block w-full rounded border bg-card p-2 font-mono text-sm ${over ? 'border-ink bg-wash' : 'border-edge'}`}
-        />
+      <div className="mt-2">
+        <Pasted label={t('prepare.roster')} value={roster} rows={6} onChange={setRoster} />
         <span className="text-sm text-soft">{t('prepare.rosterNote')}</span>
-      </label>
+      </div>
       {props.counselor && (
         <label className="mt-1 flex min-h-8 items-center gap-2">
           <input type="checkbox" name="mine" defaultChecked className="size-5 accent-(--ink)" /> {t('prepare.mine')}

@@ -1,10 +1,11 @@
 import { useMutation } from '@tanstack/react-query';
-import { type DragEvent, useMemo, useState } from 'react';
+import { useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Batching, type RecordsRead, readRecords } from '../api/desks';
 import type { Year } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
+import { Pasted } from '../kit/pasted';
 import type { Book } from '../words';
 import { Together } from './together';
 
@@ -29,24 +30,7 @@ export function Records({ at, book, onOpen }: { at: Year; book: Book; onOpen: ()
           read.mutate(text);
         }}
       >
-        <label className="block text-sm text-soft">
-          {t('records.note')}
-          <textarea
-            value={text}
-            rows={6}
-            maxLength={524288}
-            spellCheck={false}
-            placeholder={t('records.example')}
-            onChange={(event) => change(event.target.value)}
-            onDragOver={(event: DragEvent) => event.preventDefault()}
-            onDrop={(event: DragEvent) => {
-              event.preventDefault();
-              const file = event.dataTransfer.files[0];
-              if (file && file.size <= 512 * 1024) void file.text().then(change);
-            }}
-            className="mt-0.5 block w-full rounded border border-edge bg-card p-2 font-mono text-sm text-ink"
-          />
-        </label>
+        <Pasted label={t('records.note')} value={text} rows={6} placeholder={t('records.example')} onChange={change} />
         <Refusal text={read.error ? errorWords(t, read.error) : undefined} />
         {!read.data && (
           <Button type="submit" className="mt-2" disabled={read.isPending || text.trim() === ''}>

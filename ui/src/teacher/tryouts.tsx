@@ -1,4 +1,4 @@
-import { type DragEvent, useState } from 'react';
+import { useState } from 'react';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type ApiError, type Person, type Year, api, ask } from '../api/client';
@@ -8,6 +8,7 @@ import { Button, Loading, Refusal } from '../kit/controls';
 import { day } from '../kit/format';
 import { Header } from '../kit/header';
 import { Mark } from '../kit/marks';
+import { Pasted } from '../kit/pasted';
 import { Why } from './cell';
 import { type Taking, type Trying, type Tryout, teacherPages, tryoutsKey, useTryouts } from './tryout';
 import './words';
@@ -163,23 +164,7 @@ function Listed(props: { at: Year; tryout: Tryout; busy: boolean; onTake: (stude
           name.mutate(text);
         }}
       >
-        <label className="block text-sm text-soft">
-          {t('tryouts.listNote')}
-          <textarea
-            value={text}
-            rows={5}
-            maxLength={524288}
-            spellCheck={false}
-            onChange={(event) => change(event.target.value)}
-            onDragOver={(event: DragEvent) => event.preventDefault()}
-            onDrop={(event: DragEvent) => {
-              event.preventDefault();
-              const file = event.dataTransfer.files[0];
-              if (file && file.size <= 512 * 1024) void file.text().then(change);
-            }}
-            className="mt-0.5 block w-full rounded border border-edge bg-card p-2 font-mono text-sm text-ink"
-          />
-        </label>
+        <Pasted label={t('tryouts.listNote')} value={text} rows={5} onChange={change} />
         <Refusal text={name.error ? errorWords(t, name.error) : undefined} />
         {!found && (
           <Button type="submit" className="mt-2" disabled={name.isPending || text.trim() === ''}>
