@@ -64,7 +64,7 @@ func TestTheOfficeTakesDataIn(t *testing.T) {
 	p.press("main button", "^Stop$")
 	p.says("h1", "It was stopped. Nothing has changed")
 
-	queue, err := jobs.Start(t.Context(), s.db, s.cases, storetest.Quiet)
+	queue, err := jobs.Start(t.Context(), s.db, s.cases, jobs.Post{}, storetest.Quiet)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/rivertype"
 
 	"rubricon/school"
 	"rubricon/store"
@@ -31,20 +32,22 @@ type Queue struct {
 }
 
 // Start begins to run jobs.
-func Start(ctx context.Context, db *store.DB, cases *school.Service, log *slog.Logger) (*Queue, error) {
+func Start(ctx context.Context, db *store.DB, cases *school.Service, mails Post, log *slog.Logger) (*Queue, error) {
 	workers := river.NewWorkers()
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, job *river.Job[store.RunTask]) error {
 		return cases.RunTask(ctx, job.Args.School, job.Args.Task)
 	}))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[takeUpLost]) error { return cases.TakeUpLost(ctx) }))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[tidy]) error { return cases.Tidy(ctx) }))
+	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[sendPost]) error { return mails.Deliver(ctx, cases, log) }))
 	client, closing, err := db.Runner(ctx, &river.Config{
 		Logger:     slog.New(quieter{log.Handler()}),
 		JobTimeout: -1, // a task is seen to while it runs
-		Queues:     map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: atOnce}, often: {MaxWorkers: 1}},
+		Queues:     map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: atOnce}, often: {MaxWorkers: 1}, letters: {MaxWorkers: 1}},
 		Workers:    workers,
 		PeriodicJobs: []*river.PeriodicJob{
 			river.NewPeriodicJob(river.PeriodicInterval(LostEvery), func() (river.JobArgs, *river.InsertOpts) { return takeUpLost{}, once }, nil),
+			river.NewPeriodicJob(river.PeriodicInterval(PostEvery), func() (river.JobArgs, *river.InsertOpts) { return sendPost{}, oncePost }, &river.PeriodicJobOpts{RunOnStart: true}),
 			river.NewPeriodicJob(river.PeriodicInterval(TidyEvery), func() (river.JobArgs, *river.InsertOpts) { return tidy{}, once }, nil),
 		},
 	})
@@ -72,6 +75,12 @@ const often = "often"
 
 // once: what is due again is not put on the queue a second time while it waits there, and not tried again.
 var once = &river.InsertOpts{Queue: often, MaxAttempts: 1}
+
+// letters is the queue of mails, which wait for a mail server.
+const letters = "post"
+
+// oncePost: mails are looked for by one job at a time; what it has left the next one takes.
+var oncePost = &river.InsertOpts{Queue: letters, MaxAttempts: 1, UniqueOpts: river.UniqueOpts{ByArgs: true, ByState: []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRunning, rivertype.JobStateScheduled, rivertype.JobStateRetryable}}}
 
 type takeUpLost struct{}
 

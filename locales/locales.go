@@ -77,6 +77,14 @@ func tags() []language.Tag {
 	return list
 }
 
+// Direction is ltr, or rtl for a language that is written from the right, as HTML has it.
+func (l *Locale) Direction() string {
+	if script, _ := l.Tag.Script(); slices.Contains([]string{"Arab", "Hebr", "Thaa", "Syrc", "Nkoo", "Adlm"}, script.String()) {
+		return "rtl"
+	}
+	return "ltr"
+}
+
 // All lists the locales, English first.
 func All() []*Locale { return all }
 

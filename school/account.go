@@ -187,6 +187,9 @@ func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, ne
 		return err
 	}
 	s.log.InfoContext(ctx, "a password was changed", "account", by)
+	if err := s.notice(ctx, by, "password"); err != nil {
+		return err
+	}
 	return q.Release(ctx, fmt.Sprint("change ", by))
 }
 

@@ -78,7 +78,7 @@ func TestKnownDevices(t *testing.T) {
 		t.Errorf("from her device, at that address: %v", err)
 	}
 	// A new password makes every device a stranger.
-	if _, err := h.GivePassword(t.Context(), h.who("office"), "pellworth", storetest.Year, "s0001"); err != nil {
+	if _, err := h.GivePassword(t.Context(), h.who("office"), "pellworth", storetest.Year, "s0001", false); err != nil {
 		t.Fatal(err)
 	}
 	if n := storetest.Value[int](t, h.db, `SELECT count(*) FROM account_device WHERE account_id = $1`, h.who("mara.quill")); n != 0 {
@@ -348,7 +348,7 @@ func TestRights(t *testing.T) {
 // A code is good for two weeks.
 func TestAnOldCode(t *testing.T) {
 	h := newHouse(t)
-	code, err := h.GivePassword(t.Context(), h.who("office"), mara.School, mara.Year, "s0001")
+	code, err := h.GivePassword(t.Context(), h.who("office"), mara.School, mara.Year, "s0001", false)
 	if err != nil {
 		t.Fatal(err)
 	}

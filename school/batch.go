@@ -261,6 +261,7 @@ func (s *Service) part(ctx context.Context, d *Desk, b *Batch) (version int64, e
 			s.told(d.Row.Place, d.Row.Version)
 			return d.Row.Version, err
 		}
+		s.mail(d, change)
 		saved, err := s.db.Queries().SaveChange(ctx, change)
 		if err != nil {
 			return 0, err

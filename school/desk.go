@@ -306,6 +306,7 @@ func (s *Service) act(ctx context.Context, by int64, at Place, version int64, ac
 			return nil, err
 		}
 		change.Prepares = change.Prepares || act == acts.Decide
+		s.mail(d, change)
 		saved, err := s.db.Queries().SaveChange(ctx, change)
 		if err != nil {
 			return nil, err

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"errors"
+	"fmt"
 	"strings"
 
 	"rubricon/core/acts"
@@ -107,9 +108,10 @@ func (s *Service) FindPeople(ctx context.Context, by int64, school string, year 
 	return s.db.Queries().FindPeople(ctx, school, words, MaxFound)
 }
 
-// GivePassword gives a person a new password for one sign-in, made up here, to be handed over; it ends their sessions. An account that also leads to
+// GivePassword gives a person a new password for one sign-in, made up here, to be handed over; it ends their sessions. Where it goes by mail it is
+// not given here; the error is then NoAddress where there is none. An account that also leads to
 // people of schools that the office does not administer is refused: whoever got the password would be those people too.
-func (s *Service) GivePassword(ctx context.Context, by int64, school string, year int, person string) (password string, err error) {
+func (s *Service) GivePassword(ctx context.Context, by int64, school string, year int, person string, mail bool) (password string, err error) {
 	_, a, err := s.reader(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
 		return "", err
@@ -121,9 +123,25 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 	if !reach {
 		return "", problem(Elsewhere)
 	}
+	if mail {
+		address, err := s.db.Queries().AddressOf(ctx, school, person)
+		if err != nil {
+			return "", asNotFound(err)
+		}
+		if address == "" {
+			return "", problem(NoAddress)
+		}
+	}
 	password = madeUp()
 	if err := s.setPassword(ctx, account, password, "", true); err != nil {
 		return "", err
+	}
+	if mail {
+		err := s.db.Queries().WriteLetter(ctx, Place{School: school, Year: year}, person, "code", fmt.Sprint("code/", s.now().UnixNano()), map[string]string{"code": password}, s.now())
+		if err != nil {
+			return "", err
+		}
+		password = ""
 	}
 	if err := s.db.Queries().NoteCode(ctx, school, person, a.name().Name, s.now()); err != nil {
 		return "", err

@@ -24,6 +24,7 @@ type Service struct {
 	hasher *semaphore.Weighted
 	cache  *cache
 	hub    *hub
+	noPost bool
 }
 
 // Options say how a service runs; the zero value is for production.
@@ -31,6 +32,7 @@ type Options struct {
 	Now    func() time.Time // nil: the clock
 	Log    *slog.Logger     // nil: slog's default
 	Hashes argon2id.Params  // of new passwords; zero: the second recommendation of RFC 9106
+	NoPost bool             // nobody is written to of what is done
 }
 
 // recommended is the second recommended setting of RFC 9106, section 4: 64 MiB, 3 passes, 4 lanes.
@@ -47,7 +49,7 @@ func New(db *store.DB, o Options) *Service {
 	if o.Hashes.Memory == 0 {
 		o.Hashes = recommended
 	}
-	return &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), cache: newCache(), hub: newHub()}
+	return &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), cache: newCache(), hub: newHub(), noPost: o.NoPost}
 }
 
 // Place names a sheet: a student's, in a school year, which is the calendar year in which that begins.

@@ -96,7 +96,10 @@ func (q Queries) Remind(ctx context.Context, at Place, r ReminderRow, day string
 	return kept, q.get(ctx, &kept, `WITH kept AS (INSERT INTO reminder (school_id, year, student_id, about, day, text, by_name, at, batch_id)
 			VALUES ($1, $2, $3, $4, $5::date, $6, $7, $8, $9) ON CONFLICT DO NOTHING RETURNING 1),
 		seen AS (UPDATE sheet SET reminded_at = $8 WHERE school_id = $1 AND year = $2 AND student_id = $3 AND EXISTS (SELECT 1 FROM kept)),
-		part AS (INSERT INTO batch_sheet (school_id, year, batch_id, student_id, version) SELECT $1, $2, $9, $3, 0 FROM kept)
+		part AS (INSERT INTO batch_sheet (school_id, year, batch_id, student_id, version) SELECT $1, $2, $9, $3, 0 FROM kept),
+		written AS (INSERT INTO letter (school_id, year, student_id, person_id, kind, key, detail, made_at, next_at)
+			SELECT $1, $2, $3, t.id, 'reminder', $2 || '/' || $3 || '/' || $4 || '/' || $5, jsonb_build_object('who', $7::text, 'message', $6::text, 'about', $4::text), $8, $8
+			FROM kept, (VALUES ('student'), ('guardians')) AS l(who)`+recipients+` ON CONFLICT DO NOTHING)
 		SELECT EXISTS (SELECT 1 FROM kept)`, at.School, at.Year, at.Student, r.About, day, r.Text, r.By, r.At, batch)
 }
 

@@ -38,6 +38,7 @@ type Change struct {
 	Prepares   bool       // the school prepares the sheet: nobody has begun by that
 	Batch      *BatchPart // what it is done with
 	Back       int64      // the batch that it takes back
+	Letters    []LetterFor
 }
 
 // Say adds something that is said of the student.
@@ -178,6 +179,10 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 				WHERE s.school_id = $1 AND s.student_id = $3 AND s.kind = 'claim' AND s.settled = '' AND s.id = %s
 			ON CONFLICT (school_id, signal_id) DO UPDATE SET name = EXCLUDED.name, kind = EXCLUDED.kind, content = EXCLUDED.content, at = EXCLUDED.at)`,
 			x.Name, x.Kind, x.Content, x.Claim)
+	}
+	if len(c.Letters) > 0 {
+		b.add(`written AS (INSERT INTO letter (school_id, year, student_id, person_id, kind, key, detail, made_at, next_at)
+			SELECT $1, $2, $3, t.id, l.kind, $2 || '/' || $3 || '/' || $4, l.detail, $5, $5 FROM mine, jsonb_to_recordset(%s::jsonb) AS l(kind text, who text, detail jsonb)`+recipients+` ON CONFLICT DO NOTHING)`, asJSON(c.Letters))
 	}
 	if x := c.Remark; x != nil {
 		b.add(`remarked AS (INSERT INTO remark (school_id, year, student_id, kind, course_code, rule, text, by_name, at) SELECT $1, $2, $3, %s, %s, %s, %s, $7, $5 FROM mine)`,

@@ -116,6 +116,11 @@ func (q Queries) AccountOf(ctx context.Context, school, person string, office in
 	return row.Account, row.Reach, err
 }
 
+// AddressOf gives the mail address on file of a person, "" for none.
+func (q Queries) AddressOf(ctx context.Context, school, person string) (address string, err error) {
+	return address, q.get(ctx, &address, `SELECT coalesce(cells->>'email', '') FROM person WHERE school_id = $1 AND id = $2 AND present`, school, person)
+}
+
 // Accounts gives the accounts of a school's people, by person.
 func (q Queries) Accounts(ctx context.Context, school string) (map[string]int64, error) {
 	var list []struct {

@@ -78,6 +78,7 @@ type SessionView struct {
 // Welcome is what the sign-in page shows.
 type Welcome struct {
 	Demo []DemoSignIn `json:"demo" doc:"The demo's sign-ins; empty elsewhere"`
+	Mail string       `json:"mail,omitempty" doc:"Where the demo shows the mails it has sent"`
 }
 
 // DemoSignIn is a sign-in of the demo school.

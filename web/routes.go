@@ -54,6 +54,7 @@ func (s *Server) routes(api huma.API) {
 	s.rulesRoutes(api)
 	s.teacherRoutes(api)
 	s.tryoutRoutes(api)
+	s.mailRoutes(api)
 	s.recordRoutes(api)
 	s.conditionRoutes(api)
 }
@@ -141,15 +142,20 @@ func (s *Server) schoolRoutes(api huma.API) {
 			}
 			return out, err
 		})
+	type passwordIn struct {
+		InYear
+		Person string `path:"person" maxLength:"100"`
+		Mail   bool   `query:"mail" doc:"Send it to the mail address on file"`
+	}
 	type passwordOut struct {
 		Body struct {
-			Password string `json:"password" doc:"To be handed over; it is shown this once"`
+			Password string `json:"password,omitempty" doc:"To be handed over; it is shown this once, and not where it goes by mail"`
 		}
 	}
 	signedIn(s, api, operation("give-password", http.MethodPost, yearPath+"/people/{person}/password", "Give a person a new password; it ends their sessions"),
-		func(ctx context.Context, by int64, in *personIn) (out *passwordOut, err error) {
+		func(ctx context.Context, by int64, in *passwordIn) (out *passwordOut, err error) {
 			out = &passwordOut{}
-			out.Body.Password, err = s.cases.GivePassword(ctx, by, in.School, in.Year, in.Person)
+			out.Body.Password, err = s.cases.GivePassword(ctx, by, in.School, in.Year, in.Person, in.Mail)
 			return out, err
 		})
 }

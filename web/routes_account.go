@@ -126,7 +126,7 @@ func (s *Server) accountRoutes(api huma.API) {
 	})
 	type welcomeOut struct{ Body Welcome }
 	huma.Register(api, operation("get-welcome", http.MethodGet, "/api/welcome", "What the sign-in page shows"), func(context.Context, *struct{}) (*welcomeOut, error) {
-		out := &welcomeOut{Welcome{Demo: s.demo}}
+		out := &welcomeOut{Welcome{Demo: s.demo, Mail: s.demoMail}}
 		if out.Body.Demo == nil {
 			out.Body.Demo = []DemoSignIn{}
 		}

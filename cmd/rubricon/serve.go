@@ -9,9 +9,11 @@ import (
 	"net"
 	"net/http"
 	"net/netip"
+	neturl "net/url"
 	"os"
 	"os/signal"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"time"
 
@@ -20,6 +22,8 @@ import (
 	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/jobs"
+	"rubricon/post"
+	"rubricon/post/sink"
 	"rubricon/school"
 	"rubricon/store"
 	"rubricon/store/local"
@@ -54,15 +58,55 @@ func serveCommand() *cobra.Command {
 			if o.TLS = secure; !cmd.Flags().Changed("secure") {
 				o.TLS = !onLoopback(l)
 			}
+			mails, err := mailSettings()
+			if err != nil {
+				return wrongUse(err)
+			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
-			return serve(ctx, l, url, o, nil, cmd.OutOrStdout())
+			return serve(ctx, l, url, o, mails, nil, cmd.OutOrStdout())
 		},
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7270", "the address to serve on")
 	cmd.Flags().BoolVar(&secure, "secure", false, "behind TLS: send cookies over it alone (on, unless the address is of this machine alone)")
 	cmd.Flags().StringSliceVar(&proxies, "proxies", nil, "networks of proxies whose X-Forwarded-For is trusted")
 	return cmd
+}
+
+// mailSettings reads how mails are sent from the environment; without a mail server they wait.
+func mailSettings() (jobs.Post, error) {
+	server := os.Getenv("RUBRICON_SMTP")
+	if server == "" {
+		return jobs.Post{}, nil
+	}
+	from, base := os.Getenv("RUBRICON_MAIL_FROM"), strings.TrimSuffix(os.Getenv("RUBRICON_URL"), "/")
+	at, err := neturl.Parse(base)
+	if err != nil || at.Hostname() == "" {
+		return jobs.Post{}, errors.New("mails lead back to the application: set RUBRICON_URL to its address, such as https://courses.school.example")
+	}
+	sender, err := post.Server(server, from)
+	return jobs.Post{Sender: sender, Base: base, Domain: at.Hostname()}, err
+}
+
+// demoPost starts the stand-in for a mail server, with a page that shows what was sent, and gives the address of that page.
+func demoPost(ctx context.Context, listen, base string) (jobs.Post, string, error) {
+	mails, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return jobs.Post{}, "", err
+	}
+	page, err := net.Listen("tcp", listen)
+	if err != nil {
+		if page, err = net.Listen("tcp", "127.0.0.1:0"); err != nil { // another demo has it
+			return jobs.Post{}, "", err
+		}
+	}
+	s := sink.New()
+	go func() { _ = s.Serve(ctx, mails) }()
+	shows := &http.Server{Handler: s, ReadHeaderTimeout: 10 * time.Second}
+	go func() { _ = shows.Serve(page) }()
+	context.AfterFunc(ctx, func() { _ = shows.Close() })
+	sender, err := post.Server("smtp://"+mails.Addr().String(), "Rubricon <courses@pellworth.example>")
+	return jobs.Post{Sender: sender, Base: base, Domain: "pellworth.example"}, "http://" + page.Addr().String() + "/", err
 }
 
 func onLoopback(l net.Listener) bool {
@@ -79,7 +123,7 @@ func listenOn(address string) (net.Listener, error) {
 }
 
 // serve serves until the context ends; ready, where given, is done before the first line is printed.
-func serve(ctx context.Context, l net.Listener, url string, o web.Options, ready func(context.Context, *school.Service) error, out io.Writer) error {
+func serve(ctx context.Context, l net.Listener, url string, o web.Options, mails jobs.Post, ready func(context.Context, *school.Service) error, out io.Writer) error {
 	slog.SetDefault(slog.New(web.LogHandler(slog.NewTextHandler(os.Stderr, nil))))
 	db, err := store.Open(ctx, url)
 	if err != nil {
@@ -87,13 +131,13 @@ func serve(ctx context.Context, l net.Listener, url string, o web.Options, ready
 	}
 	defer db.Close()
 	if ready != nil {
-		if err := ready(ctx, school.New(db, school.Options{Log: slog.New(slog.DiscardHandler)})); err != nil {
+		if err := ready(ctx, school.New(db, school.Options{Log: slog.New(slog.DiscardHandler), NoPost: true})); err != nil {
 			return err
 		}
 	}
 	cases := school.New(db, school.Options{})
 	go cases.Live(ctx)
-	queue, err := jobs.Start(ctx, db, cases, slog.Default())
+	queue, err := jobs.Start(ctx, db, cases, mails, slog.Default())
 	if err != nil {
 		return err
 	}
@@ -170,7 +214,11 @@ func demoCommand() *cobra.Command {
 				case <-ctx.Done():
 				}
 			}()
-			err = serve(ctx, l, url, web.Options{Demo: demoSignIns()}, func(ctx context.Context, cases *school.Service) error {
+			mails, page, err := demoPost(ctx, "127.0.0.1:7271", "http://"+l.Addr().String())
+			if err != nil {
+				return err
+			}
+			err = serve(ctx, l, url, web.Options{Demo: demoSignIns(), DemoMail: page}, mails, func(ctx context.Context, cases *school.Service) error {
 				return loadDemo(ctx, cases, cmd.OutOrStdout())
 			}, cmd.OutOrStdout())
 			if errors.Is(context.Cause(ctx), errDatabaseEnded) {

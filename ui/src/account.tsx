@@ -1,4 +1,4 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { FormEvent } from 'react';
 import { useTranslation } from 'react-i18next';
 import { api, ask, keys, useSessions } from './api/client';
@@ -67,6 +67,7 @@ export default function Account({ once }: { once?: boolean }) {
           </li>
         ))}
       </ul>
+      {!once && <MailChoice />}
       <h2 className="mb-2 font-semibold">{t('account.password')}</h2>
       <form onSubmit={submit}>
         <label>
@@ -86,5 +87,35 @@ export default function Account({ once }: { once?: boolean }) {
         <Refusal text={change.error ? errorWords(t, change.error) : undefined} />
       </form>
     </main>
+  );
+}
+
+/** Whether one gets reminders by mail. */
+function MailChoice() {
+  const { t } = useTranslation();
+  const client = useQueryClient();
+  const key = ['mail'];
+  const choice = useQuery({ queryKey: key, queryFn: () => ask(api.GET('/api/mail')) });
+  const set = useMutation({
+    mutationFn: (reminders: boolean) => ask(api.PUT('/api/mail', { body: { reminders } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: key }),
+  });
+  const error = choice.error ?? set.error;
+  return (
+    <section className="mb-6">
+      <h2 className="font-semibold">{t('account.mail')}</h2>
+      <label className="flex min-h-11 items-center gap-3">
+        <input
+          type="checkbox"
+          className="size-5 accent-(--ink)"
+          disabled={!choice.data || set.isPending}
+          checked={set.isPending ? set.variables : (choice.data?.reminders ?? false)}
+          onChange={(event) => set.mutate(event.target.checked)}
+        />
+        {t('account.reminders')}
+      </label>
+      <p className="text-sm text-soft">{t('account.mailNote')}</p>
+      <Refusal text={error ? errorWords(t, error) : undefined} />
+    </section>
   );
 }

@@ -56,6 +56,13 @@ export function SignIn() {
         <section className="border-line desk:border-l desk:pl-8">
           <h2 className="font-semibold">{t('signIn.demo')}</h2>
           <p className="mb-3 text-soft">{t('signIn.demoNote')}</p>
+          {welcome.data?.mail && (
+            <p className="mb-3">
+              <a className="inked-link" href={welcome.data.mail}>
+                {t('signIn.mail')}
+              </a>
+            </p>
+          )}
           <ul>
             {welcome.data?.demo.map((d) => (
               <li key={d.username} className="border-t border-line">

@@ -27,6 +27,7 @@ export type Problem = components['schemas']['Problem'];
 export type Acts = components['schemas']['Acts'];
 export type Found = components['schemas']['FoundView'];
 export type SignIn = components['schemas']['SignInView'];
+export type LetterView = components['schemas']['LetterView'];
 export type Session = components['schemas']['SessionView'];
 export type Task = components['schemas']['TaskView'];
 export type CourseView = components['schemas']['CourseView'];
@@ -256,8 +257,8 @@ export const useOfficeActs = (at: Year) =>
     queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/office-acts', { params: { path: { school: at.school, year: at.year } } })),
   });
 
-export const givePassword = (at: Year, person: string) =>
-  ask(api.POST('/api/schools/{school}/years/{year}/people/{person}/password', { params: { path: { ...at, person } } }));
+export const givePassword = (at: Year, person: string, mail?: boolean) =>
+  ask(api.POST('/api/schools/{school}/years/{year}/people/{person}/password', { params: { path: { ...at, person }, query: { mail: mail || undefined } } }));
 
 /** Work that takes long; while some is under way it is looked at again and again. */
 export const useTasks = (at: Year) =>

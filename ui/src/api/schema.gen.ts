@@ -21,6 +21,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether one gets reminders by mail */
+        get: operations["get-mail-choice"];
+        /** Get reminders by mail, or no more; receipts and the like are always sent */
+        put: operations["set-mail-choice"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mail/stop/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ask whether no more reminders are wanted, from the link of a mail */
+        get: operations["ask-mail-stop"];
+        put?: never;
+        /** No more reminders, from the link of a mail (RFC 8058) */
+        post: operations["mail-stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -603,6 +639,23 @@ export interface paths {
         post: operations["make-feed"];
         /** Take one's secret address of a student's calendar away */
         delete: operations["drop-feed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The mails about a student, the latest first */
+        get: operations["list-letters"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2167,6 +2220,25 @@ export interface components {
             /** Format: int64 */
             to: number;
         };
+        LetterView: {
+            address?: string;
+            /** Format: date-time */
+            doneAt?: string;
+            /** @description What the mail server said last */
+            fault?: string;
+            /** @enum {string} */
+            kind: "opens" | "reminder" | "submitted" | "sign" | "asked" | "sentBack" | "decided" | "cleared" | "placed" | "password" | "code";
+            /** Format: date-time */
+            madeAt: string;
+            role: string;
+            /**
+             * @description unsure: whether it went out nobody knows, and it is not tried again
+             * @enum {string}
+             */
+            state: "waiting" | "sending" | "sent" | "failed" | "unsure" | "noAddress" | "declined";
+            /** @description To whom */
+            to: string;
+        };
         Loss: {
             course: string;
             covered: boolean;
@@ -2174,6 +2246,9 @@ export interface components {
             mend?: string[];
             /** @description The rules that do not hold without it */
             short?: string[];
+        };
+        MailChoice: {
+            reminders: boolean;
         };
         MeView: {
             /** @description That the account has chosen */
@@ -2248,8 +2323,8 @@ export interface components {
             old: string;
         };
         PasswordOutBody: {
-            /** @description To be handed over; it is shown this once */
-            password: string;
+            /** @description To be handed over; it is shown this once, and not where it goes by mail */
+            password?: string;
         };
         PathEntry: {
             /**
@@ -3202,6 +3277,8 @@ export interface components {
         Welcome: {
             /** @description The demo's sign-ins; empty elsewhere */
             demo: components["schemas"]["DemoSignIn"][];
+            /** @description Where the demo shows the mails it has sent */
+            mail?: string;
         };
         WelcomeWords: {
             /** @description Empty: every grade */
@@ -3286,6 +3363,136 @@ export interface operations {
             200: {
                 headers: {
                     "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-mail-choice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailChoice"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-mail-choice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MailChoice"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "ask-mail-stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Security-Policy"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "mail-stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Security-Policy"?: string;
                     "Content-Type"?: string;
                     [name: string]: unknown;
                 };
@@ -4125,7 +4332,10 @@ export interface operations {
     };
     "give-password": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Send it to the mail address on file */
+                mail?: boolean;
+            };
             header?: never;
             path: {
                 school: string;
@@ -4858,6 +5068,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FeedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-letters": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetterView"][];
                 };
             };
             /** @description Error */

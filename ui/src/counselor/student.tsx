@@ -9,6 +9,7 @@ import { Late } from '../kit/late';
 import { counselorPages, officePages } from '../kit/pages';
 import { bookOf, statusWords } from '../words';
 import { Done } from './done';
+import { Letters } from './letters';
 import { Panel } from './panel';
 import { Family, OnRecord } from './record';
 import { Together } from './together';
@@ -102,6 +103,7 @@ function File({ person, place, reason, bar, base }: { person: Person; place: Pla
                     />
                   </div>
                 )}
+                {s.acts.decide.allowed && <Letters place={place} />}
                 <section className="mt-6" aria-label={t('prepare.before')}>
                   <h2 className="mb-1 font-semibold">{t('prepare.before')}</h2>
                   <Done at={place} book={book} student={place.student} />

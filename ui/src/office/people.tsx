@@ -22,7 +22,7 @@ export default function People({ at }: { at: Year }) {
   const [leading, setLeading] = useState<string>(); // whose courses are set
   const [right, setRightOf] = useState<{ person: Found; give: boolean }>();
   const refresh = () => Promise.all(['people', 'office-acts'].map((key) => client.invalidateQueries({ queryKey: [key] })));
-  const give = useMutation({ mutationFn: (p: Found) => givePassword(at, p.id), onSuccess: refresh });
+  const give = useMutation({ mutationFn: ({ person, mail }: { person: Found; mail: boolean }) => givePassword(at, person.id, mail), onSuccess: refresh });
   const set = useMutation({
     mutationFn: ({ person, give: yes, reason }: { person: Found; give: boolean; reason: string }) => setRight(at, person.id, yes, reason),
     onSuccess: () => (setRightOf(undefined), refresh()),
@@ -31,7 +31,12 @@ export default function People({ at }: { at: Year }) {
     <main id="page" className="mx-auto max-w-4xl px-4 pt-5 pb-16">
       <h1 className="mb-2">{t('people.head')}</h1>
       <p className="mb-3 text-soft">{t('people.note')}</p>
-      {give.data && chosen && (
+      {give.data && !give.data.password && chosen && (
+        <p role="status" className="mb-3 rounded border border-ink bg-card p-3">
+          {t('people.mailed', { name: `${chosen.given} ${chosen.family}` })}
+        </p>
+      )}
+      {give.data?.password && chosen && (
         <div className="mb-3 rounded border border-ink bg-card p-3">
           <p role="status">
             {t('people.given', { name: `${chosen.given} ${chosen.family}` })}{' '}
@@ -91,10 +96,19 @@ export default function People({ at }: { at: Year }) {
                 disabled={give.isPending}
                 onClick={() => {
                   setChosen(p);
-                  give.mutate(p);
+                  give.mutate({ person: p, mail: false });
                 }}
               >
                 {t('people.give')}
+              </Button>
+              <Button
+                disabled={give.isPending}
+                onClick={() => {
+                  setChosen(p);
+                  give.mutate({ person: p, mail: true });
+                }}
+              >
+                {t('people.mailCode')}
               </Button>
               {watched === p.id && <SignIns at={at} person={p.id} />}
               {leading === p.id && <Leads at={at} person={p} onSet={refresh} />}

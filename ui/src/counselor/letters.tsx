@@ -1,0 +1,39 @@
+import { useQuery } from '@tanstack/react-query';
+import { useTranslation } from 'react-i18next';
+import { type Place, api, ask } from '../api/client';
+import { errorWords } from '../errors';
+import { Loading, Refusal } from '../kit/controls';
+import { when } from '../kit/format';
+import { Mark, type MarkKind } from '../kit/marks';
+import '../kit/staff';
+
+const marks: Record<string, MarkKind> = { sent: 'settled', waiting: 'half', sending: 'half', declined: 'half' };
+
+/** What was written to whom about a student, and what became of it. */
+export function Letters({ place }: { place: Place }) {
+  const { t } = useTranslation();
+  const path = { school: place.school, year: place.year, student: place.student };
+  const list = useQuery({
+    queryKey: ['letters', path],
+    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/letters', { params: { path } })),
+    refetchInterval: 20_000,
+  });
+  return (
+    <section className="mt-6" aria-label={t('letters.head')}>
+      <h2 className="font-semibold">{t('letters.head')}</h2>
+      {list.error && <Refusal text={errorWords(t, list.error)} />}
+      {list.isPending && <Loading />}
+      {list.data?.length === 0 && <p className="text-soft">{t('letters.none')}</p>}
+      <ul className="max-h-64 overflow-y-auto text-sm" tabIndex={0} aria-label={t('letters.head')}>
+        {list.data?.map((l, i) => (
+          <li key={i} className="border-t border-line py-1">
+            <Mark kind={marks[l.state] ?? 'stopped'} /> <b className="font-semibold">{l.to}</b> {t(`letters.kind.${l.kind}`)}{' '}
+            <span className={marks[l.state] ? 'text-soft' : 'text-ochre'}>
+              · {t(`letters.state.${l.state}`, { address: l.address, fault: l.fault })} · {when(l.doneAt ?? l.madeAt)}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

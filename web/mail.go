@@ -1,0 +1,79 @@
+package web
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rubricon/locales"
+)
+
+// LetterView is a mail about a student.
+type LetterView struct {
+	Kind    string     `json:"kind" enum:"opens,reminder,submitted,sign,asked,sentBack,decided,cleared,placed,password,code"`
+	To      string     `json:"to" doc:"To whom"`
+	Role    string     `json:"role"`
+	State   string     `json:"state" enum:"waiting,sending,sent,failed,unsure,noAddress,declined" doc:"unsure: whether it went out nobody knows, and it is not tried again"`
+	Address string     `json:"address,omitempty"`
+	Fault   string     `json:"fault,omitempty" doc:"What the mail server said last"`
+	MadeAt  time.Time  `json:"madeAt"`
+	DoneAt  *time.Time `json:"doneAt,omitempty"`
+}
+
+// MailChoice is whether an account gets reminders by mail.
+type MailChoice struct {
+	Reminders bool `json:"reminders"`
+}
+
+// mailRoutes are those of what is sent by mail.
+func (s *Server) mailRoutes(api huma.API) {
+	type lettersOut struct{ Body []LetterView }
+	signedIn(s, api, operation("list-letters", http.MethodGet, studentPath+"/letters", "The mails about a student, the latest first"),
+		func(ctx context.Context, by int64, in *OnSheet) (*lettersOut, error) {
+			list, err := s.cases.Letters(ctx, by, in.place())
+			out := &lettersOut{Body: []LetterView{}}
+			for _, l := range list {
+				out.Body = append(out.Body, LetterView(l))
+			}
+			return out, err
+		})
+	type choiceOut struct{ Body MailChoice }
+	signedIn(s, api, operation("get-mail-choice", http.MethodGet, "/api/mail", "Whether one gets reminders by mail"),
+		func(ctx context.Context, by int64, _ *struct{}) (*choiceOut, error) {
+			wants, err := s.cases.WantsReminders(ctx, by)
+			return &choiceOut{MailChoice{wants}}, err
+		})
+	type choiceIn struct{ Body MailChoice }
+	signedIn(s, api, operation("set-mail-choice", http.MethodPut, "/api/mail", "Get reminders by mail, or no more; receipts and the like are always sent"),
+		func(ctx context.Context, by int64, in *choiceIn) (*struct{}, error) {
+			return &struct{}{}, s.cases.SetReminders(ctx, by, in.Body.Reminders)
+		})
+	// The link of a mail: nobody need sign in to be left in peace. A program that only looks at links must not do it, so a page asks first.
+	type stopIn struct {
+		Token string `path:"token" minLength:"10" maxLength:"100"`
+	}
+	type pageOut struct {
+		ContentType string `header:"Content-Type"`
+		Policy      string `header:"Content-Security-Policy"`
+		Body        []byte `contentType:"text/html"`
+	}
+	page := func(ctx context.Context, done bool) *pageOut {
+		return &pageOut{"text/html; charset=utf-8", "default-src 'none'; form-action 'self'; frame-ancestors 'none'", stopPage(locales.Match(requestOf(ctx).reads), done)}
+	}
+	huma.Register(api, operation("ask-mail-stop", http.MethodGet, "/api/mail/stop/{token}", "Ask whether no more reminders are wanted, from the link of a mail"),
+		func(ctx context.Context, _ *stopIn) (*pageOut, error) { return page(ctx, false), nil })
+	type stopPost struct {
+		Token   string `path:"token" minLength:"10" maxLength:"100"`
+		RawBody []byte
+	}
+	stop := operation("mail-stop", http.MethodPost, "/api/mail/stop/{token}", "No more reminders, from the link of a mail (RFC 8058)")
+	stop.MaxBodyBytes = 1 << 10
+	huma.Register(api, stop, func(ctx context.Context, in *stopPost) (*pageOut, error) {
+		if err := s.cases.NoReminders(ctx, in.Token); err != nil {
+			return nil, answer(ctx, err)
+		}
+		return page(ctx, true), nil
+	})
+}
