@@ -46,7 +46,9 @@ func (s *Server) mailRoutes(api huma.API) {
 			return &choiceOut{MailChoice{wants}}, err
 		})
 	type choiceIn struct{ Body MailChoice }
-	signedIn(s, api, operation("set-mail-choice", http.MethodPut, "/api/mail", "Get reminders by mail, or no more; receipts and the like are always sent"),
+	set := operation("set-mail-choice", http.MethodPut, "/api/mail", "Get reminders by mail, or no more; receipts and the like are always sent")
+	set.DefaultStatus = http.StatusNoContent
+	signedIn(s, api, set,
 		func(ctx context.Context, by int64, in *choiceIn) (*struct{}, error) {
 			return &struct{}{}, s.cases.SetReminders(ctx, by, in.Body.Reminders)
 		})

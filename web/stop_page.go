@@ -9,7 +9,7 @@ import (
 
 var stopTemplate = template.Must(template.New("stop").Parse(`<!doctype html>
 <html lang="{{.Language}}" dir="{{.Direction}}"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width,initial-scale=1"><title>{{.Head}}</title></head>
-<body><main><h1>{{.Head}}</h1><p>{{.Note}}</p>{{if .Button}}<form method="post"><button>{{.Button}}</button></form>{{end}}</main></body></html>
+<body><main><h1>{{.Head}}</h1><p>{{.Note}}</p>{{if .Button}}<form method="post"><input type="hidden" name="List-Unsubscribe" value="One-Click"><button>{{.Button}}</button></form>{{end}}</main></body></html>
 `))
 
 // stopPage asks whether no more reminders are wanted, or says that there will be none.

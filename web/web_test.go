@@ -323,6 +323,9 @@ func TestAuthorisation(t *testing.T) {
 		{"GET", ofMara + "reminders", "", reads}, {"GET", ofOther + "reminders", "", otherReads}, {"GET", ofForeign + "reminders", "", foreignReads},
 		{"POST", year + "/records", `{"text":"student,courseCode\ns0001,X"}`, staff(ok, ok)}, {"POST", elsewhere + "/records", `{"text":"student,courseCode"}`, foreignReads},
 		{"POST", year + "/conditions", `{"text":"grade 10"}`, staff(ok, ok)}, {"POST", elsewhere + "/conditions", `{"text":"grade 10"}`, foreignReads},
+		{"GET", ofMara + "letters", "", answers{"mara.quill": no, "ilse.quill": no, "ms.arden": ok, "ms.colleague": no, "office": ok}},
+		{"GET", ofOther + "letters", "", answers{"other.student": no, "other.guardian": no, "ms.arden": ok, "ms.colleague": no, "office": ok}},
+		{"GET", ofForeign + "letters", "", foreignReads},
 		{"POST", year + "/cohort", `{"roster":"s0001"}`, staff(ok, ok)}, {"POST", elsewhere + "/cohort", `{"roster":"x"}`, foreignReads},
 		{"POST", year + "/caseload/views", `{"name":"x","filter":[]}`, staff(ok, ok)}, {"POST", elsewhere + "/caseload/views", `{"name":"x","filter":[]}`, foreignReads},
 		{"GET", year + "/caseload/views", "", staff(ok, ok)}, {"GET", elsewhere + "/caseload/views", "", foreignReads},
@@ -372,7 +375,8 @@ func TestAuthorisation(t *testing.T) {
 		}
 	}
 	// No route may be missing from the table; those of one's own account are tested by themselves.
-	own := []string{"POST /api/session", "DELETE /api/session", "GET /api/me", "GET /api/welcome", "PUT /api/me/language", "GET /api/sessions", "DELETE /api/sessions/{id}", "POST /api/password", "GET /api/calendar/{token}/errands.ics"}
+	own := []string{"POST /api/session", "DELETE /api/session", "GET /api/me", "GET /api/welcome", "PUT /api/me/language", "GET /api/sessions", "DELETE /api/sessions/{id}", "POST /api/password", "GET /api/calendar/{token}/errands.ics", "GET /api/mail", "PUT /api/mail",
+		"GET /api/mail/stop/{token}", "POST /api/mail/stop/{token}"}
 	contract, err := web.OpenAPI()
 	if err != nil {
 		t.Fatal(err)
@@ -393,10 +397,13 @@ func TestAuthorisation(t *testing.T) {
 	}
 	for _, route := range own[2:] {
 		method, path, _ := strings.Cut(route, " ")
-		if path == "/api/welcome" || path == "/api/me" || strings.HasPrefix(path, "/api/calendar/") {
+		if path == "/api/welcome" || path == "/api/me" || strings.HasPrefix(path, "/api/calendar/") || strings.HasPrefix(path, "/api/mail/stop/") {
 			continue
 		}
 		body := map[string]string{"POST": `{"old":"x","new":"y"}`, "PUT": `{"language":"es"}`}[method]
+		if path == "/api/mail" && method == "PUT" {
+			body = `{"reminders":true}`
+		}
 		if got := said(s.call(s.person(""), method, path, body)); got != out {
 			t.Errorf("%s by nobody: %s", route, got)
 		}

@@ -1,0 +1,100 @@
+package school_test
+
+import (
+	"strings"
+	"testing"
+
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// letters are the mails that are on their way, by kind: to whom, and with what; they are taken away.
+func (h *house) letters() string {
+	h.t.Helper()
+	text := storetest.Value[string](h.t, h.db, `SELECT coalesce(string_agg(kind || ' ' || person_id || ' ' || (detail - 'receipt')::text, '; ' ORDER BY kind, person_id), '') FROM letter`)
+	h.db.Exec(h.t, `DELETE FROM letter`)
+	return text
+}
+
+// What happens to a sheet is written to those whom it concerns, once, with what is done.
+func TestWhoIsWrittenTo(t *testing.T) {
+	h := newHouse(t)
+	ctx := t.Context()
+	ilse, arden := h.who("ilse.quill"), h.who("ms.arden")
+	check := func(when, want string) {
+		t.Helper()
+		if got := h.letters(); got != want {
+			t.Errorf("%s: %s, want %s", when, got, want)
+		}
+	}
+	h.finish()
+	check("an edit", "")
+	h.waive()
+	check("a waiver", `decided g0001 {"who": "Ms Arden", "answer": "waive", "course": "PHY1", "message": "Report, seen."}; decided s0001 {"who": "Ms Arden", "answer": "waive", "course": "PHY1", "message": "Report, seen."}`)
+	h.submit()
+	check("handed in", `sign g0001 {"who": "Mara Quill"}; submitted s0001 {"who": "Mara Quill"}`)
+	h.submit()
+	check("handed in again, the same", "")
+	if _, err := h.AskForChange(ctx, ilse, mara, 0, "Less Latin."); err != nil {
+		t.Fatal(err)
+	}
+	check("asked", `asked k1 {"who": "Ilse Quill", "message": "Less Latin."}`)
+	if _, err := h.SendBack(ctx, arden, mara, 0, "See me."); err != nil {
+		t.Fatal(err)
+	}
+	check("sent back", `sentBack g0001 {"who": "Ms Arden", "message": "See me."}; sentBack s0001 {"who": "Ms Arden", "message": "See me."}`)
+	h.submit()
+	h.letters()
+	h.sign()
+	check("signed", "")
+	h.clear()
+	check("cleared", `cleared g0001 {"who": "Ms Arden"}; cleared s0001 {"who": "Ms Arden"}`)
+}
+
+// Where nobody signs the family gets the receipt; where the school wants no look it is told at once that the sheet is cleared.
+func TestWhoIsWrittenToWhereNobodySigns(t *testing.T) {
+	h := newHouse(t)
+	h.settings(`{"signing": "none", "look": "none"}`)
+	h.finish()
+	h.waive()
+	h.letters()
+	h.submit()
+	if got := h.letters(); !strings.Contains(got, "submitted g0001") || strings.Contains(got, "sign ") || !strings.Contains(got, "cleared g0001") || !strings.Contains(got, "cleared s0001") {
+		t.Errorf("handed in: %s", got)
+	}
+}
+
+// Whose password is changed is told so; a code goes by mail where that is wanted, and is not given out beside, nor kept.
+func TestMailAboutAnAccount(t *testing.T) {
+	h := newHouse(t)
+	ctx, office := t.Context(), h.who("office")
+	code, err := h.GivePassword(ctx, office, mara.School, mara.Year, "g0001", true)
+	if err != nil || code != "" {
+		t.Errorf("a code that is mailed is given out: %q, %v", code, err)
+	}
+	code = storetest.Value[string](t, h.db, `SELECT detail->>'code' FROM letter WHERE kind = 'code' AND person_id = 'g0001'`)
+	if in, err := h.enter("ilse.quill", code, ""); err != nil || !in.Once {
+		t.Errorf("it does not let in: %v", err)
+	}
+	taken, err := h.TakeLetters(ctx, 5)
+	if err != nil || len(taken) != 1 {
+		t.Fatal(taken, err)
+	}
+	if err := h.LetterDone(ctx, &taken[0]); err != nil {
+		t.Fatal(err)
+	}
+	if kept := storetest.Value[string](t, h.db, `SELECT detail::text FROM letter WHERE kind = 'code'`); strings.Contains(kept, "code") {
+		t.Errorf("the code is kept: %s", kept)
+	}
+	h.letters()
+	if err := h.ChangePassword(ctx, h.who("ilse.quill"), "", code, "a longer password"); err != nil {
+		t.Fatal(err)
+	}
+	if got := h.letters(); got != "password g0001 {}" {
+		t.Errorf("her password: %s", got)
+	}
+	h.db.Exec(t, `UPDATE person SET cells = cells - 'email' WHERE id = 's0001'`)
+	if _, err := h.GivePassword(ctx, office, mara.School, mara.Year, "s0001", true); school.CodeOf(err) != school.NoAddress {
+		t.Errorf("without an address: %v", err)
+	}
+}
