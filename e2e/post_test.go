@@ -70,3 +70,17 @@ func TestMailOfAReminder(t *testing.T) {
 	mara.MustWait(`() => { const box = document.querySelector("main input[type=checkbox]"); return box && !box.disabled && !box.checked }`)
 	mara.accessible("the account")
 }
+
+// TestLettersForAGrade makes letters with codes for the guardians of a grade; the list of what the office did has them.
+func TestLettersForAGrade(t *testing.T) {
+	s := newSite(t)
+	office := s.as("office", desk)
+	office.MustNavigate(s.url + "/people")
+	part := "section[aria-label='Letters for a first sign-in'] "
+	office.MustElement(part + "select").MustSelect("10")
+	office.MustElementR(part+"label", "For").MustElement("select").MustSelect("their guardians")
+	office.press(part+"button", "Make the letters")
+	office.says(part+"[role=status]", "\\d+ letters are in the file.")
+	office.says("section[aria-label='What the office has done'] li, section li", "Dagny Westerdale made letters for a first sign-in[\\s\\S]*· 10")
+	office.accessible("letters for a first sign-in")
+}

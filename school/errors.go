@@ -47,7 +47,7 @@ const (
 	BadAct          Code = "bad-act"
 	BadPassword     Code = "bad-password" // too short or too long
 	BadWindow       Code = "bad-window"
-	NoAddress       Code = "no-address" // there is no mail address on file
+	NoAddress       Code = "no-address"     // there is no mail address on file
 	Elsewhere       Code = "also-elsewhere" // the account leads to people of other schools too
 	Busy            Code = "busy"           // somebody else is doing the same
 	TaskOver        Code = "task-over"      // it is done, or asks nothing

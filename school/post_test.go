@@ -98,3 +98,55 @@ func TestMailAboutAnAccount(t *testing.T) {
 		t.Errorf("without an address: %v", err)
 	}
 }
+
+// A grade gets codes, each for one sign-in, as often as somebody there has not chosen a password; who has keeps it, and so does who belongs to
+// another school too.
+func TestCodesForAGrade(t *testing.T) {
+	h := newHouse(t)
+	ctx, office := t.Context(), h.who("office")
+	codes := func(guardians bool) *school.Codes {
+		t.Helper()
+		out, err := h.CodesFor(ctx, office, mara.School, mara.Year, 10, guardians)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return out
+	}
+	all := storetest.Value[int](t, h.db, `SELECT count(*) FROM sheet WHERE grade = 10`)
+	first := codes(false)
+	if len(first.Letters) != all-1 || first.Left != 0 { // Mara has a password
+		t.Fatalf("%d letters of %d students, %d left", len(first.Letters), all, first.Left)
+	}
+	one := first.Letters[0]
+	if in, err := h.enter(one.Username, one.Code, ""); err != nil || !in.Once {
+		t.Errorf("the code does not let in once: %v", err)
+	}
+	second := codes(false)
+	if len(second.Letters) != all-1 || second.Letters[0].Username != one.Username || second.Letters[0].Code == one.Code {
+		t.Errorf("the second time: %d letters, %+v", len(second.Letters), second.Letters[0])
+	}
+	if _, err := h.enter(one.Username, one.Code, ""); school.CodeOf(err) != school.SignInFailed {
+		t.Errorf("the code before lets in still: %v", err)
+	}
+	account := h.who(one.Username)
+	if err := h.ChangePassword(ctx, account, "", second.Letters[0].Code, "my own password"); err != nil {
+		t.Fatal(err)
+	}
+	if third := codes(false); len(third.Letters) != all-2 {
+		t.Errorf("with one more who has a password: %d", len(third.Letters))
+	}
+	if _, err := h.enter(one.Username, "my own password", ""); err != nil {
+		t.Errorf("who has chosen one loses it: %v", err)
+	}
+	h.db.Exec(t, `INSERT INTO school VALUES ('elsewhere', 'Elsewhere')`)
+	h.db.Exec(t, `INSERT INTO person (school_id, id, ord, role, enabled, username, account_id, given_name, family_name, cells)
+		SELECT 'elsewhere', 'x', 1, 'guardian', true, 'x', account_id, 'X', 'X', '{}' FROM person p JOIN relation r ON r.person_id = p.id AND r.kind = 'guards' JOIN sheet sh ON sh.student_id = r.student_id AND sh.grade = 10
+		WHERE p.id <> 'g0001' ORDER BY p.id LIMIT 1`)
+	guardians := codes(true)
+	if guardians.Left != 1 || len(guardians.Letters) == 0 || len(guardians.Letters[0].Children.V) == 0 {
+		t.Errorf("guardians: %d letters, %d left", len(guardians.Letters), guardians.Left)
+	}
+	if acts, err := h.OfficeActs(ctx, office, mara.School, mara.Year); err != nil || acts[0].Kind != "codes" || !strings.HasSuffix(acts[0].About, " · 10") {
+		t.Errorf("what the office did: %+v, %v", acts[0], err)
+	}
+}

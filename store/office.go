@@ -65,3 +65,46 @@ func (q Queries) OfficeActs(ctx context.Context, school string, limit int) (list
 			UNION ALL SELECT at, by_name, 'batch', kind, reason FROM batch WHERE school_id = $1) acts
 		ORDER BY at DESC, kind, about LIMIT $2`, school, limit)
 }
+
+// CodeRow is a person who may get a code for a first sign-in.
+type CodeRow struct {
+	Person     string         `db:"id"`
+	GivenName  string         `db:"given_name"`
+	FamilyName string         `db:"family_name"`
+	Username   string         `db:"username"`
+	Language   string         `db:"language"`
+	Account    int64          `db:"account_id"`
+	Reach      bool           `db:"reach"`    // the account leads only to schools that the office administers
+	Children   JSON[[]string] `db:"children"` // names of those of the grade; of a guardian
+}
+
+// WithoutSignIn lists the students who enter a grade in a year, or their guardians, who have an account and have never chosen a password, by the
+// name of the (first) student; office is the account that asks.
+func (q Queries) WithoutSignIn(ctx context.Context, school string, year, grade int, guardians bool, office int64) (list []CodeRow, err error) {
+	return list, q.list(ctx, &list, `WITH them AS (SELECT s.id AS student, s.given_name || ' ' || s.family_name AS name, s.family_name || ' ' || s.given_name AS ord FROM sheet sh
+				JOIN person s ON s.school_id = sh.school_id AND s.id = sh.student_id AND s.present AND s.enabled WHERE sh.school_id = $1 AND sh.year = $2 AND sh.grade = $3),
+			whom AS (SELECT student AS id, name, ord FROM them WHERE NOT $4
+				UNION ALL SELECT r.person_id, t.name, t.ord FROM them t JOIN relation r ON r.school_id = $1 AND r.student_id = t.student AND r.kind = 'guards' WHERE $4)
+		SELECT p.id, p.given_name, p.family_name, p.username, p.language, p.account_id, CASE WHEN $4 THEN json_agg(w.name ORDER BY w.ord) ELSE '[]' END AS children,
+			NOT EXISTS (SELECT 1 FROM person o WHERE o.account_id = p.account_id AND o.present AND NOT EXISTS
+				(SELECT 1 FROM person a JOIN relation r ON r.school_id = a.school_id AND r.person_id = a.id AND r.kind = 'administers'
+					WHERE a.account_id = $5 AND a.school_id = o.school_id AND a.present AND a.enabled)) AS reach
+		FROM whom w JOIN person p ON p.school_id = $1 AND p.id = w.id AND p.present AND p.enabled AND p.account_id IS NOT NULL
+			LEFT JOIN account_password a ON a.account_id = p.account_id
+		WHERE a.account_id IS NULL OR a.once GROUP BY p.id, p.given_name, p.family_name, p.username, p.language, p.account_id ORDER BY min(w.ord), p.family_name, p.given_name, p.id`,
+		school, year, grade, guardians, office)
+}
+
+// HashRow is a password's hash for an account.
+type HashRow struct {
+	Account int64  `json:"account"`
+	Hash    string `json:"hash"`
+}
+
+// SetCodes sets passwords for one sign-in, where none was chosen meanwhile, and notes that; it tells for which accounts.
+func (q Queries) SetCodes(ctx context.Context, school string, list []HashRow, about, by string, at time.Time) (set []int64, err error) {
+	return set, q.list(ctx, &set, `WITH set AS (INSERT INTO account_password AS a (account_id, hash, once, set_at) SELECT account, hash, true, $4 FROM jsonb_to_recordset($2::jsonb) AS r(account bigint, hash text)
+				ON CONFLICT (account_id) DO UPDATE SET hash = EXCLUDED.hash, set_at = EXCLUDED.set_at WHERE a.once RETURNING account_id),
+			noted AS (INSERT INTO office_event (school_id, at, by_name, kind, about) SELECT $1, $4, $3, 'codes', count(*) || ' · ' || $5 FROM set HAVING count(*) > 0)
+		SELECT account_id FROM set`, school, asJSON(list), by, at, about)
+}

@@ -9,7 +9,7 @@ const parts: Record<string, string[]> = {
   student: ['board', 'drag', 'draft', 'finder', 'hint', 'order', 'page', 'path', 'recommended', 'waiting', 'whatif'],
   later: ['asks', 'beside', 'event', 'explain', 'feed', 'history', 'keys', 'route', 'standing', 'summer', 'warn'],
   account: ['account'],
-  print: ['calendar', 'date', 'mail', 'paper', 'worksheet'],
+  print: ['calendar', 'date', 'letter', 'mail', 'paper', 'worksheet'],
   reminder: ['reminder'],
   teacher: ['teach', 'tryouts'],
   staff: ['caseload', 'data', 'file', 'letters', 'panel', 'people', 'policy', 'prepare', 'reading', 'records', 'rules', 'courses', 'together', 'windows'],

@@ -31,6 +31,7 @@ type Options struct {
 	TLS      bool             // behind TLS: cookies are sent over it alone, and browsers are told to use nothing else
 	Proxies  []netip.Prefix   // whose word on where a request comes from is trusted (X-Forwarded-For)
 	Demo     []DemoSignIn     // listed on the sign-in page; empty outside the demo
+	Base     string           // the address of the application, as letters name it; may be empty
 	DemoMail string           // where the demo shows the mails it has sent; empty outside the demo
 	Now      func() time.Time // nil: the clock
 	Log      *slog.Logger     // nil: slog's default
@@ -46,6 +47,7 @@ type Server struct {
 	cases    *school.Service
 	demo     []DemoSignIn
 	demoMail string
+	base     string
 	tls      bool
 	proxies  []netip.Prefix
 	now      func() time.Time
@@ -65,7 +67,7 @@ func New(cases *school.Service, o Options) *Server {
 	if o.Log == nil {
 		o.Log = slog.Default()
 	}
-	s := &Server{cases: cases, demo: o.Demo, demoMail: o.DemoMail, tls: o.TLS, proxies: o.Proxies, now: o.Now, log: o.Log, sessions: newSessions(cases, o.TLS), uploads: semaphore.NewWeighted(uploadsAtOnce)}
+	s := &Server{cases: cases, demo: o.Demo, demoMail: o.DemoMail, base: o.Base, tls: o.TLS, proxies: o.Proxies, now: o.Now, log: o.Log, sessions: newSessions(cases, o.TLS), uploads: semaphore.NewWeighted(uploadsAtOnce)}
 	s.streams, s.endStreams = context.WithCancel(context.Background())
 	engine := s.engine()
 	api := newAPI(engine)

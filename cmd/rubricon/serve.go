@@ -62,6 +62,7 @@ func serveCommand() *cobra.Command {
 			if err != nil {
 				return wrongUse(err)
 			}
+			o.Base = strings.TrimSuffix(os.Getenv("RUBRICON_URL"), "/")
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
 			return serve(ctx, l, url, o, mails, nil, cmd.OutOrStdout())
@@ -218,7 +219,7 @@ func demoCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			err = serve(ctx, l, url, web.Options{Demo: demoSignIns(), DemoMail: page}, mails, func(ctx context.Context, cases *school.Service) error {
+			err = serve(ctx, l, url, web.Options{Demo: demoSignIns(), DemoMail: page, Base: mails.Base}, mails, func(ctx context.Context, cases *school.Service) error {
 				return loadDemo(ctx, cases, cmd.OutOrStdout())
 			}, cmd.OutOrStdout())
 			if errors.Is(context.Cause(ctx), errDatabaseEnded) {

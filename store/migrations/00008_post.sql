@@ -36,7 +36,13 @@ GRANT SELECT, INSERT, UPDATE ON account_post TO rubricon_server;
 -- Whether those concerned have been told that a window opens.
 ALTER TABLE request_window ADD COLUMN told boolean NOT NULL DEFAULT false;
 
+ALTER TABLE office_event DROP CONSTRAINT office_event_kind_check;
+ALTER TABLE office_event ADD CONSTRAINT office_event_kind_check CHECK (kind IN ('code', 'codes', 'give', 'take', 'window', 'noWindow', 'lead', 'noLead'));
+
 -- +goose Down
+DELETE FROM office_event WHERE kind = 'codes';
+ALTER TABLE office_event DROP CONSTRAINT office_event_kind_check;
+ALTER TABLE office_event ADD CONSTRAINT office_event_kind_check CHECK (kind IN ('code', 'give', 'take', 'window', 'noWindow', 'lead', 'noLead'));
 ALTER TABLE request_window DROP COLUMN told;
 DROP TABLE account_post;
 DROP TABLE letter;

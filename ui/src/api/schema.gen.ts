@@ -383,6 +383,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/people/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Codes for a first sign-in for all of a grade, or their guardians, as letters to be printed; who has a password keeps it */
+        post: operations["print-codes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/people/{person}/leads": {
         parameters: {
             query?: never;
@@ -1741,6 +1758,15 @@ export interface components {
         ClassesView: {
             classes: components["schemas"]["ClassHead"][];
         };
+        CodesInBody: {
+            /**
+             * Format: int64
+             * @description That is entered
+             */
+            grade: number;
+            /** @description For the guardians rather than the students */
+            guardians: boolean;
+        };
         CohortView: {
             /** @description Of the list, that name nobody, several, or somebody once more */
             lines: components["schemas"]["RosterLine"][];
@@ -2298,7 +2324,7 @@ export interface components {
             at: string;
             by: string;
             /** @enum {string} */
-            kind: "code" | "give" | "take" | "lead" | "noLead" | "window" | "noWindow" | "import" | "export" | "rules" | "courses" | "batch";
+            kind: "code" | "codes" | "give" | "take" | "lead" | "noLead" | "window" | "noWindow" | "import" | "export" | "rules" | "courses" | "batch";
             reason?: string;
         };
         OnlyAnswer: {
@@ -4281,6 +4307,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FoundView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "print-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodesInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    "Rubricon-Left"?: number;
+                    "Rubricon-Letters"?: number;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Error */

@@ -6,6 +6,7 @@ import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { TextDialog } from '../kit/dialog';
 import { when } from '../kit/format';
+import { Codes } from './codes';
 import { Leads, SignIns } from './person';
 import '../kit/staff';
 
@@ -115,6 +116,7 @@ export default function People({ at }: { at: Year }) {
             </li>
           ))}
       </ul>
+      <Codes at={at} />
       <Acts at={at} />
       {right && (
         <TextDialog
