@@ -164,36 +164,15 @@ func (w *writer) signatures(d *Document) {
 		}
 	}
 	if d.Code != "" {
-		w.room(16)
+		w.room(26)
 		w.Ln(3)
+		y := w.GetY()
+		w.square(d.Code, left+width-20, y, 20)
 		w.SetFont("sans", "B", 13)
-		w.CellFormat(width*0.4, 7, d.Code, "1", 0, "C", false, 0, "")
+		w.CellFormat(width*0.36, 7, d.Code, "1", 0, "C", false, 0, "")
 		w.SetFont("sans", "", 8.5)
-		w.SetXY(left+width*0.43, w.GetY())
-		w.MultiCell(width*0.57, 3.8, d.CodeNote, "", "L", false)
+		w.SetXY(left+width*0.39, y)
+		w.MultiCell(width*0.61-24, 3.8, d.CodeNote, "", "L", false)
+		w.SetXY(left, max(w.GetY(), y+22))
 	}
-}
-
-const characters = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ"
-
-// CheckCharacter is the check character of a code by ISO/IEC 7064, MOD 37,36: it notices any one wrong character and any two neighbours
-// that have changed places. Other characters than letters and digits are passed over.
-func CheckCharacter(code string) byte {
-	const m = 36
-	p := m
-	for _, r := range code {
-		if 'a' <= r && r <= 'z' {
-			r += 'A' - 'a'
-		}
-		at := bytes.IndexRune([]byte(characters), r)
-		if at < 0 {
-			continue
-		}
-		s := (p + at) % m
-		if s == 0 {
-			s = m
-		}
-		p = s * 2 % (m + 1)
-	}
-	return characters[(m+1-p)%m]
 }

@@ -52,28 +52,3 @@ func TestADocumentIsReadBack(t *testing.T) {
 		t.Errorf("a long document: %d pages, %v", pages(pdf), err)
 	}
 }
-
-// ISO/IEC 7064 MOD 37,36: the worked example of the Global Release Identifier standard, A1-2425G-ABC1234002-M (from memory); and what the
-// standard promises.
-func TestCheckCharacter(t *testing.T) {
-	if got := CheckCharacter("A1-2425G-ABC1234002"); got != 'M' {
-		t.Errorf("the check character is %c, want M", got)
-	}
-	const code = "PE10734"
-	right := CheckCharacter(code)
-	if CheckCharacter("pe-10734") != right {
-		t.Error("small letters and hyphens make a difference")
-	}
-	for i := range code {
-		for _, other := range []byte(characters) {
-			if wrong := code[:i] + string(other) + code[i+1:]; wrong != code && CheckCharacter(wrong) == right {
-				t.Errorf("%s has the check character of %s", wrong, code)
-			}
-		}
-		if i > 0 && code[i] != code[i-1] {
-			if wrong := code[:i-1] + string(code[i]) + string(code[i-1]) + code[i+1:]; CheckCharacter(wrong) == right {
-				t.Errorf("%s has the check character of %s", wrong, code)
-			}
-		}
-	}
-}

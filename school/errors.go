@@ -47,6 +47,9 @@ const (
 	BadAct          Code = "bad-act"
 	BadPassword     Code = "bad-password" // too short or too long
 	BadWindow       Code = "bad-window"
+	BadCode         Code = "bad-code"       // its last character does not check the others
+	OldCode         Code = "old-code"       // Param is the receipt that stands
+	NoGuardian      Code = "no-guardian"    // of the student
 	NoAddress       Code = "no-address"     // there is no mail address on file
 	Elsewhere       Code = "also-elsewhere" // the account leads to people of other schools too
 	Busy            Code = "busy"           // somebody else is doing the same

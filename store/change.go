@@ -71,6 +71,7 @@ type Submission struct {
 // Signature is one under the submission that stands.
 type Signature struct {
 	ForFamily   bool
+	Person      Actor    // whose it is, where it is not the actor's: given on paper
 	Agreed      []string // the courses whose fee was agreed to
 	Commitments []string // the commitments agreed to, by id
 }
@@ -133,8 +134,12 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 			asJSON(append([]string{}, x.Agreed...)))
 	}
 	if x := c.Signature; x != nil {
-		b.add(`signed AS (INSERT INTO signature (school_id, year, student_id, number, person_id, name, at, for_family, reason, agreed, commitments)
-			SELECT $1, $2, $3, $13, $6, $7, $5, %s, $9, %s::jsonb, %s::jsonb FROM mine)`, x.ForFamily, asJSON(append([]string{}, x.Agreed...)), asJSON(append([]string{}, x.Commitments...)))
+		whose, paperBy, reason := c.Actor, "", c.Reason
+		if x.Person.ID != "" {
+			whose, paperBy, reason = x.Person, c.Actor.Name, ""
+		}
+		b.add(`signed AS (INSERT INTO signature (school_id, year, student_id, number, person_id, name, at, for_family, reason, agreed, commitments, paper_by)
+			SELECT $1, $2, $3, $13, %s, %s, $5, %s, %s, %s::jsonb, %s::jsonb, %s FROM mine)`, whose.ID, whose.Name, x.ForFamily, reason, asJSON(append([]string{}, x.Agreed...)), asJSON(append([]string{}, x.Commitments...)), paperBy)
 	}
 	if x := c.Settle; x != nil {
 		b.add(`settled AS (UPDATE signal SET settled = %s, answer = %s, answered_by = %s WHERE school_id = $1 AND student_id = $3 AND id = %s AND kind = 'claim' AND settled = '' AND EXISTS (SELECT 1 FROM mine))`,

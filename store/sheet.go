@@ -101,6 +101,7 @@ type SignatureShow struct {
 	Name      string    `json:"name"`
 	At        time.Time `json:"at"`
 	ForFamily bool      `json:"for_family"`
+	PaperBy   string    `json:"paper_by"` // given on the printed sheet: who has recorded it
 }
 
 const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade,
@@ -108,7 +109,7 @@ const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version, y
 	sub.at AS submitted_at, sub.receipt, coalesce(sub.entries, '[]') AS submitted,
 	(SELECT ` + entriesAsText + ` FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)) AS entries`
 
-const signatures = `(SELECT coalesce(json_agg(json_build_object('person_id', si.person_id, 'name', si.name, 'at', si.at, 'for_family', si.for_family) ORDER BY si.at, si.person_id), '[]')
+const signatures = `(SELECT coalesce(json_agg(json_build_object('person_id', si.person_id, 'name', si.name, 'at', si.at, 'for_family', si.for_family, 'paper_by', si.paper_by) ORDER BY si.at, si.person_id), '[]')
 	FROM signature si WHERE (si.school_id, si.year, si.student_id, si.number) = (sh.school_id, sh.year, sh.student_id, sh.submission))`
 
 const sheetTables = `sheet sh JOIN school_year y ON (y.school_id, y.year) = (sh.school_id, sh.year)

@@ -12,7 +12,7 @@ const parts: Record<string, string[]> = {
   print: ['calendar', 'date', 'letter', 'mail', 'paper', 'worksheet'],
   reminder: ['reminder'],
   teacher: ['teach', 'tryouts'],
-  staff: ['caseload', 'data', 'file', 'letters', 'panel', 'people', 'policy', 'prepare', 'reading', 'records', 'rules', 'courses', 'together', 'windows'],
+  staff: ['caseload', 'data', 'file', 'letters', 'pages', 'panel', 'people', 'policy', 'prepare', 'reading', 'records', 'rules', 'courses', 'together', 'windows'],
 };
 
 /** Gives a part of the English locale file: en.json?part=student. */

@@ -158,6 +158,7 @@ type Signature struct {
 	Name      string    `json:"name"`
 	At        time.Time `json:"at"`
 	ForFamily bool      `json:"forFamily,omitempty" doc:"Recorded by somebody of the school"`
+	PaperBy   string    `json:"paperBy,omitempty" doc:"Given on the printed sheet: who has recorded it"`
 }
 
 // Round is the summer round.

@@ -18,6 +18,7 @@ import (
 	"rubricon/core/condition"
 	"rubricon/core/credit"
 	"rubricon/core/policy"
+	"rubricon/core/receipt"
 	"rubricon/core/sheet"
 	"rubricon/locales"
 	"rubricon/paper"
@@ -145,8 +146,7 @@ func (p printed) document() *paper.Document {
 		if p.since {
 			doc.Lead = append(doc.Lead, p.say("paper.since"))
 		}
-		code := fmt.Sprintf("%s-%c", *row.Receipt, paper.CheckCharacter(*row.Receipt))
-		doc.Code, doc.CodeNote = code, p.say("paper.code")
+		doc.Code, doc.CodeNote = receipt.Code(*row.Receipt), p.say("paper.code")
 		doc.Sign = []string{p.say("paper.signStudent", "name", name), p.say("paper.signGuardian")}
 	default:
 		doc.Lead = append(doc.Lead, p.say("paper.notHandedIn"))

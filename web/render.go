@@ -191,7 +191,7 @@ func newStatus(d *school.Desk) Status {
 	}
 	if acts.State(r.State).HandedIn() {
 		for _, x := range r.Signatures.V {
-			st.Signatures = append(st.Signatures, Signature{x.Name, x.At, x.ForFamily})
+			st.Signatures = append(st.Signatures, Signature{x.Name, x.At, x.ForFamily, x.PaperBy})
 		}
 	}
 	if x := r.Answered; x != nil {

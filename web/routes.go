@@ -54,6 +54,7 @@ func (s *Server) routes(api huma.API) {
 	s.rulesRoutes(api)
 	s.teacherRoutes(api)
 	s.tryoutRoutes(api)
+	s.pageRoutes(api)
 	s.codeRoutes(api)
 	s.mailRoutes(api)
 	s.recordRoutes(api)

@@ -23,8 +23,8 @@ const uploadsAtOnce = 3
 
 // isUpload tells whether a request brings a file, which is no text and may take its time.
 func isUpload(r *http.Request) bool {
-	return r.Method == http.MethodPost && strings.HasPrefix(r.URL.Path, "/api/") &&
-		(strings.HasSuffix(r.URL.Path, "/imports") || strings.Contains(r.URL.Path, "/claims/") && strings.HasSuffix(r.URL.Path, "/file"))
+	return r.Method == http.MethodPut && strings.HasPrefix(r.URL.Path, "/api/") && strings.Contains(r.URL.Path, "/pages/") ||
+		r.Method == http.MethodPost && strings.HasPrefix(r.URL.Path, "/api/") && (strings.HasSuffix(r.URL.Path, "/imports") || strings.Contains(r.URL.Path, "/claims/") && strings.HasSuffix(r.URL.Path, "/file"))
 }
 
 // TaskView is work that takes long.

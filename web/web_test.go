@@ -323,6 +323,13 @@ func TestAuthorisation(t *testing.T) {
 		{"GET", ofMara + "reminders", "", reads}, {"GET", ofOther + "reminders", "", otherReads}, {"GET", ofForeign + "reminders", "", foreignReads},
 		{"POST", year + "/records", `{"text":"student,courseCode\ns0001,X"}`, staff(ok, ok)}, {"POST", elsewhere + "/records", `{"text":"student,courseCode"}`, foreignReads},
 		{"POST", year + "/conditions", `{"text":"grade 10"}`, staff(ok, ok)}, {"POST", elsewhere + "/conditions", `{"text":"grade 10"}`, foreignReads},
+		{"POST", year + "/pages", `{"code":"PE-1"}`, staff("422 bad-code", "422 bad-code")}, {"POST", elsewhere + "/pages", `{"code":"PE-1"}`, answers{"foreign.counselor": "422 bad-code", "foreign.office": "422 bad-code"}},
+		{"POST", year + "/pages/signature", `{"code":"PE-1","guardian":"g0001"}`, staff("422 bad-code", "422 bad-code")}, {"POST", elsewhere + "/pages/signature", `{"code":"PE-1","guardian":"g0001"}`, answers{"foreign.counselor": "422 bad-code", "foreign.office": "422 bad-code"}},
+		{"PUT", ofMara + "pages/g0001", "x", answers{"mara.quill": no, "ilse.quill": no, "ms.arden": "422 bad-file", "ms.colleague": no, "office": "422 bad-file"}},
+		{"PUT", ofOther + "pages/g0001", "x", answers{"other.student": no, "other.guardian": no, "ms.arden": "422 bad-file", "ms.colleague": no, "office": "422 bad-file"}},
+		{"PUT", ofForeign + "pages/g0001", "x", answers{"foreign.counselor": "422 bad-file", "foreign.office": "422 bad-file"}},
+		{"GET", ofMara + "pages/g0001", "", answers{"mara.quill": hidden, "ilse.quill": hidden, "ms.arden": hidden, "ms.colleague": no, "office": hidden}},
+		{"GET", ofOther + "pages/g0001", "", answers{"ms.colleague": no}}, {"GET", ofForeign + "pages/g0001", "", nil},
 		{"GET", ofMara + "letters", "", answers{"mara.quill": no, "ilse.quill": no, "ms.arden": ok, "ms.colleague": no, "office": ok}},
 		{"GET", ofOther + "letters", "", answers{"other.student": no, "other.guardian": no, "ms.arden": ok, "ms.colleague": no, "office": ok}},
 		{"GET", ofForeign + "letters", "", foreignReads},
@@ -358,7 +365,7 @@ func TestAuthorisation(t *testing.T) {
 	routes := map[string]bool{}
 	for _, row := range rows {
 		path := regexp.MustCompile(`\?.*`).ReplaceAllString(row.path, "")
-		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}} {
+		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`students/(\w+|\{student\})/pages/\w+`, "students/{student}/pages/{guardian}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}} {
 			path = regexp.MustCompile(part[0]).ReplaceAllString(path, part[1])
 		}
 		routes[row.method+" "+path] = true

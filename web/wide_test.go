@@ -13,7 +13,7 @@ import (
 	"testing"
 
 	"rubricon/bundle"
-	"rubricon/paper"
+	"rubricon/core/receipt"
 	"rubricon/school"
 	"rubricon/store/storetest"
 	"rubricon/web"
@@ -332,7 +332,7 @@ func TestTheSheetOnPaper(t *testing.T) {
 		t.Fatalf("%v: %s", err, body)
 	}
 	handed := read("en")
-	code := fmt.Sprintf("%s-%c", v.Status.Receipt, paper.CheckCharacter(v.Status.Receipt))
+	code := receipt.Code(v.Status.Receipt)
 	for _, want := range []string{"Receipt " + v.Status.Receipt, code, "Give this page back signed", "Guardian: name, signature, date", "Tue 2 Mar 2027"} {
 		if !strings.Contains(handed, want) {
 			t.Errorf("no %q in\n%s", want, handed)

@@ -39,7 +39,26 @@ ALTER TABLE request_window ADD COLUMN told boolean NOT NULL DEFAULT false;
 ALTER TABLE office_event DROP CONSTRAINT office_event_kind_check;
 ALTER TABLE office_event ADD CONSTRAINT office_event_kind_check CHECK (kind IN ('code', 'codes', 'give', 'take', 'window', 'noWindow', 'lead', 'noLead'));
 
+-- A signature given on the printed sheet: the guardian's own, with who recorded it; and a picture of the page.
+ALTER TABLE signature ADD COLUMN paper_by text NOT NULL DEFAULT '';
+CREATE TABLE page (
+    school_id  text NOT NULL,
+    year       int NOT NULL,
+    student_id text NOT NULL,
+    number     int NOT NULL, -- of the submission
+    person_id  text NOT NULL, -- who has signed it
+    kind       text NOT NULL CHECK (kind IN ('application/pdf', 'image/jpeg', 'image/png', 'image/heic')),
+    content    bytea NOT NULL CHECK (length(content) BETWEEN 1 AND 10485760),
+    by_name    text NOT NULL,
+    at         timestamptz NOT NULL,
+    PRIMARY KEY (school_id, year, student_id, number, person_id),
+    FOREIGN KEY (school_id, year, student_id, number, person_id) REFERENCES signature
+);
+GRANT SELECT, INSERT, UPDATE ON page TO rubricon_server;
+
 -- +goose Down
+DROP TABLE page;
+ALTER TABLE signature DROP COLUMN paper_by;
 DELETE FROM office_event WHERE kind = 'codes';
 ALTER TABLE office_event DROP CONSTRAINT office_event_kind_check;
 ALTER TABLE office_event ADD CONSTRAINT office_event_kind_check CHECK (kind IN ('code', 'give', 'take', 'window', 'noWindow', 'lead', 'noLead'));

@@ -16,6 +16,7 @@ const Student = lazy(() => import('./student/student'));
 const Family = lazy(() => import('./family/family'));
 const Counselor = lazy(() => import('./counselor/caseload'));
 const StudentDesk = lazy(() => import('./counselor/student'));
+const Paper = lazy(() => import('./counselor/pages'));
 const Prepare = lazy(() => import('./counselor/prepare'));
 const Rules = lazy(() => import('./office/rules'));
 const Courses = lazy(() => import('./office/catalog'));
@@ -136,6 +137,7 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
   const student = /^\/student\/([^/]+)/.exec(at)?.[1];
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person && student)
     return <StudentDesk key={student} person={person} student={decodeURIComponent(student)} />;
+  if ((desk?.job === 'counselor' || desk?.job === 'office') && person && at === '/paper') return <Paper person={person} />;
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person && at === '/prepare') return <Prepare person={person} />;
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person) return <Counselor person={person} />;
   if (desk?.job === 'teacher' && person && at === '/tryouts') return <Tryouts person={person} />;

@@ -366,6 +366,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/pages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The sheet of a code on a printed page */
+        post: operations["find-page"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/pages/signature": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Record the signature that a guardian has given on a printed page */
+        post: operations["sign-page"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/people": {
         parameters: {
             query?: never;
@@ -671,6 +705,24 @@ export interface paths {
         /** The mails about a student, the latest first */
         get: operations["list-letters"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/pages/{guardian}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The picture of the page that a guardian has signed */
+        get: operations["get-page"];
+        /** Keep a picture of the page that a guardian has signed: a PDF, a JPEG, PNG or HEIC picture; at most 10 MB */
+        put: operations["keep-page"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2169,6 +2221,10 @@ export interface components {
             /** @description What people have said of the student */
             signals: components["schemas"]["SignalView"][];
         };
+        FindInBody: {
+            /** @description As it stands on the page, typed or scanned */
+            code: string;
+        };
         FoundView: {
             family: string;
             given: string;
@@ -2343,6 +2399,29 @@ export interface components {
             loads: number[];
             /** Format: double */
             overload: number;
+        };
+        PaperGuardian: {
+            id: string;
+            name: string;
+            /** @description Under what stands, on paper or on the screen */
+            signed: boolean;
+        };
+        PaperView: {
+            /** @description Whether a signature may be recorded now */
+            act: components["schemas"]["Act"];
+            family: string;
+            given: string;
+            /** Format: int64 */
+            grade: number;
+            guardians: components["schemas"]["PaperGuardian"][];
+            receipt: string;
+            /**
+             * Format: int64
+             * @description How many courses it asks for
+             */
+            requests: number;
+            state: string;
+            student: string;
         };
         PasswordInBody: {
             new: string;
@@ -2932,6 +3011,11 @@ export interface components {
             /** Format: int64 */
             year: number;
         };
+        SignInBody: {
+            code: string;
+            /** @description Who has signed it */
+            guardian: string;
+        };
         SignInView: {
             /** @description The browser, as it calls itself */
             agent: string;
@@ -2960,6 +3044,8 @@ export interface components {
             /** @description Recorded by somebody of the school */
             forFamily?: boolean;
             name: string;
+            /** @description Given on the printed sheet: who has recorded it */
+            paperBy?: string;
         };
         SignatureBody: {
             /** @description The requested courses whose fee is agreed to, one by one */
@@ -4284,6 +4370,80 @@ export interface operations {
             };
         };
     };
+    "find-page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaperView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sign-page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaperView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "find-people": {
         parameters: {
             query?: {
@@ -5173,6 +5333,87 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LetterView"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-page": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                guardian: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Security-Policy"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "keep-page": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                guardian: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

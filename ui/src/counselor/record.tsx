@@ -125,7 +125,11 @@ export function Family({ place, sheet }: { place: Place; sheet: Sheet }) {
         {record.data?.guardians.length === 0 && <li className="text-soft">{t('file.noGuardian')}</li>}
         {s.signatures.map((x) => (
           <li key={x.name + x.at} className="border-t border-line py-1">
-            {t(x.forFamily ? 'file.signedFor' : 'file.signed', { name: x.name, time: when(x.at, s.window?.zone) })}
+            {t(x.paperBy ? 'file.signedPaper' : x.forFamily ? 'file.signedFor' : 'file.signed', {
+              name: x.name,
+              by: x.paperBy,
+              time: when(x.at, s.window?.zone),
+            })}
           </li>
         ))}
       </ul>

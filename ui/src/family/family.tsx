@@ -157,7 +157,11 @@ function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: P
       {s.state === 'cleared' && <p className="mb-3 font-semibold">{t('family.cleared')}</p>}
       {s.signatures.map((x) => (
         <p key={x.name + x.at} className="mb-3 font-semibold">
-          {t(x.forFamily ? 'family.signedFor' : 'family.signed', { who: x.name, time: when(x.at, s.window?.zone) })}
+          {t(x.paperBy ? 'family.signedPaper' : x.forFamily ? 'family.signedFor' : 'family.signed', {
+            who: x.name,
+            by: x.paperBy,
+            time: when(x.at, s.window?.zone),
+          })}
         </p>
       ))}
       <ul>

@@ -6,6 +6,7 @@ type T = ReturnType<typeof useTranslation>['t'];
 export const counselorPages = (t: T) => [
   { to: '/', label: t('nav.caseload') },
   { to: '/prepare', label: t('nav.prepare') },
+  { to: '/paper', label: t('nav.paper') },
 ];
 
 /** The pages of the school office. */

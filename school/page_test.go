@@ -1,0 +1,102 @@
+package school_test
+
+import (
+	"strings"
+	"testing"
+
+	"rubricon/core/receipt"
+	"rubricon/school"
+)
+
+// A signature on paper is recorded by the code of the page and counts like one on the screen: typed wrong, of an earlier version, of somebody who is
+// no guardian, or twice, it changes nothing and says why. A picture of the page is kept.
+func TestSignedOnPaper(t *testing.T) {
+	h := newHouse(t)
+	ctx, arden, office := t.Context(), h.who("ms.arden"), h.who("office")
+	h.finish()
+	first := receipt.Code(*h.submit().Row.Receipt)
+	h.edit(school.Edit{Act: "remove", Course: "AST1"})
+	h.edit(school.Edit{Act: "alternate", Course: "DAN1"})
+	second := receipt.Code(*h.submit().Row.Receipt)
+	sign := func(by int64, code, guardian string) school.Code {
+		_, err := h.SignedOnPaper(ctx, by, mara.School, mara.Year, code, guardian)
+		return school.CodeOf(err)
+	}
+	for name, c := range map[string]struct {
+		by       int64
+		code, to string
+		want     school.Code
+	}{
+		"typed wrong":           {arden, second[:len(second)-1] + "?", "g0001", school.BadCode},
+		"one letter off":        {arden, strings.Replace(second, "PE", "PF", 1), "g0001", school.BadCode},
+		"of nobody":             {arden, receipt.Code("PE-99999"), "g0001", school.NotFound},
+		"of an earlier one":     {arden, first, "g0001", school.OldCode},
+		"by who is no guardian": {arden, second, "g0002", school.NoGuardian},
+		"by the family":         {h.who("ilse.quill"), second, "g0001", "forbidden"},
+	} {
+		if got := sign(c.by, c.code, c.to); got != c.want {
+			t.Errorf("%s: %q, want %q", name, got, c.want)
+		}
+	}
+	if d := h.sheet("mara.quill"); d.Row.State != "submitted" || len(d.Row.Signatures.V) != 0 {
+		t.Fatalf("something was recorded: %+v", d.Row.Signatures)
+	}
+	found, err := h.FindPaper(ctx, arden, mara.School, mara.Year, " "+strings.ToLower(strings.ReplaceAll(second, "-", " "))+" ")
+	if err != nil || found.Row.Student != mara.Student || len(found.Guardians) != 1 || found.Guardians[0].Signed || found.Guardians[0].Name != "Ilse Quill" {
+		t.Fatalf("found: %+v, %v", found, err)
+	}
+	h.letters()
+	if got := sign(arden, second, "g0001"); got != "" {
+		t.Fatal(got)
+	}
+	d := h.sheet("ilse.quill")
+	if x := d.Row.Signatures.V; d.Row.State != "signed" || len(x) != 1 || x[0].Name != "Ilse Quill" || x[0].PaperBy != "Ms Arden" || x[0].ForFamily {
+		t.Errorf("recorded: %s, %+v", d.Row.State, d.Row.Signatures.V)
+	}
+	if events, err := h.History(ctx, h.who("ilse.quill"), mara); err != nil || events[0].Kind != "signPaper" || events[0].Message != "Ilse Quill" || events[0].Who != "Ms Arden" {
+		t.Errorf("the history: %+v, %v", events[0], err)
+	}
+	if got := sign(office, second, "g0001"); got != "" && got != "already-done" {
+		t.Errorf("twice: %s", got)
+	}
+	if n := len(h.sheet("ilse.quill").Row.Signatures.V); n != 1 {
+		t.Errorf("%d signatures", n)
+	}
+	png := []byte("\x89PNG\r\n\x1a\n picture")
+	for name, c := range map[string]struct {
+		by       int64
+		guardian string
+		content  []byte
+		want     school.Code
+	}{"text": {arden, "g0001", []byte("plain"), school.BadFile}, "nothing": {arden, "g0001", nil, school.BadFile}, "of nobody": {arden, "g0002", png, school.NotFound},
+		"by the family": {h.who("ilse.quill"), "g0001", png, "forbidden"}, "a picture": {arden, "g0001", png, ""}} {
+		if got := school.CodeOf(h.KeepPage(ctx, c.by, mara, c.guardian, c.content)); got != c.want {
+			t.Errorf("%s: %q, want %q", name, got, c.want)
+		}
+	}
+	for _, username := range []string{"ilse.quill", "ms.arden"} {
+		if page, err := h.Page(ctx, h.who(username), mara, "g0001"); err != nil || string(page.Content) != string(png) || page.Kind != "image/png" || page.By != "Ms Arden" {
+			t.Errorf("the page, for %s: %v", username, err)
+		}
+	}
+}
+
+// Where all guardians sign, one on paper and one on the screen are two.
+func TestOnPaperAndOnScreen(t *testing.T) {
+	h := newHouse(t)
+	h.db.Exec(t, `INSERT INTO relation (school_id, kind, person_id, student_id, source) VALUES ('pellworth', 'guards', 'g0002', 's0001', 'office')`)
+	h.db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
+	h.settings(`{"signing": "all"}`)
+	h.finish()
+	code := receipt.Code(*h.submit().Row.Receipt)
+	if _, err := h.SignedOnPaper(t.Context(), h.who("office"), mara.School, mara.Year, code, "g0002"); err != nil {
+		t.Fatal(err)
+	}
+	if d := h.sheet("mara.quill"); d.Row.State != "submitted" {
+		t.Errorf("with one of two: %s", d.Row.State)
+	}
+	h.sign()
+	if d := h.sheet("mara.quill"); d.Row.State != "signed" {
+		t.Errorf("with both: %s", d.Row.State)
+	}
+}

@@ -1,0 +1,159 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useRef, useState } from 'react';
+import { useTranslation } from 'react-i18next';
+import { type Person, type Year, api, ask } from '../api/client';
+import type { components } from '../api/schema.gen';
+import { errorWords } from '../errors';
+import { Button, Refusal } from '../kit/controls';
+import { Header } from '../kit/header';
+import { counselorPages, officePages } from '../kit/pages';
+import '../kit/staff';
+
+type Found = components['schemas']['PaperView'];
+
+const field = 'mt-0.5 block min-h-9 rounded border border-edge bg-card px-2 max-desk:min-h-11';
+
+/** Sheets that come back signed on paper. */
+export default function Paper({ person }: { person: Person }) {
+  const { t } = useTranslation();
+  return (
+    <>
+      <Header pages={person.job === 'office' ? officePages(t) : counselorPages(t)} where={person.name} />
+      <main id="page" className="mx-auto max-w-4xl px-4 pt-4 pb-16 desk:px-6">
+        <h1 className="mb-1">{t('pages.head')}</h1>
+        <p className="mb-3 max-w-2xl text-soft">{t('pages.note')}</p>
+        <Pages at={{ school: person.school, year: person.year }} />
+      </main>
+    </>
+  );
+}
+
+/** The code of a page is typed or scanned, the signature recorded, a picture of the page kept. */
+function Pages({ at }: { at: Year }) {
+  const { t } = useTranslation();
+  const client = useQueryClient();
+  const path = { school: at.school, year: at.year };
+  const [code, setCode] = useState('');
+  const [who, setWho] = useState('');
+  const input = useRef<HTMLInputElement>(null);
+  const find = useMutation<Found, Error, string>({
+    mutationFn: (text) => ask(api.POST('/api/schools/{school}/years/{year}/pages', { params: { path }, body: { code: text } })),
+    onSuccess: (paper) => setWho(paper.guardians.find((g) => !g.signed)?.id ?? ''),
+  });
+  const sign = useMutation({
+    mutationFn: (guardian: string) => ask(api.POST('/api/schools/{school}/years/{year}/pages/signature', { params: { path }, body: { code, guardian } })),
+    onSuccess: () => ['caseload', 'sheet'].forEach((key) => void client.invalidateQueries({ queryKey: [key] })),
+  });
+  const scan = useMutation({
+    mutationFn: ({ student, file }: { student: string; file: File }) =>
+      ask(
+        api.PUT('/api/schools/{school}/years/{year}/students/{student}/pages/{guardian}', {
+          params: { path: { ...path, student, guardian: who } },
+          body: file as unknown as string,
+          bodySerializer: (content) => content, // as it is
+          headers: { 'Content-Type': 'application/octet-stream' },
+        }),
+      ),
+  });
+  const again = () => {
+    setCode('');
+    [find, sign, scan].forEach((m) => m.reset());
+    input.current?.focus();
+  };
+  const paper = find.data;
+  const name = paper?.guardians.find((g) => g.id === who)?.name;
+  const error = find.error ?? sign.error ?? scan.error;
+  return (
+    <section aria-label={t('pages.head')} className="max-w-xl">
+      <form
+        className="mt-1 flex flex-wrap items-end gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          find.mutate(code);
+        }}
+      >
+        <label className="text-sm">
+          {t('pages.code')}
+          <input
+            ref={input}
+            autoFocus
+            value={code}
+            maxLength={100}
+            spellCheck={false}
+            autoCapitalize="characters"
+            onChange={(event) => {
+              setCode(event.target.value);
+              [find, sign, scan].forEach((m) => m.reset());
+            }}
+            className={`${field} w-64 font-mono`}
+          />
+        </label>
+        <Button type="submit" disabled={find.isPending || code.trim() === ''}>
+          {t('pages.find')}
+        </Button>
+      </form>
+      <Refusal text={error ? errorWords(t, error) : undefined} />
+      {paper && !sign.data && (
+        <form
+          className="mt-2"
+          onSubmit={(event) => {
+            event.preventDefault();
+            sign.mutate(who);
+          }}
+        >
+          <p role="status">{t('pages.found', { name: `${paper.given} ${paper.family}`, grade: paper.grade, count: paper.requests, receipt: paper.receipt })}</p>
+          {paper.guardians.length === 0 ? (
+            <p className="text-soft">{t('pages.nobody')}</p>
+          ) : (
+            <>
+              <fieldset className="mt-1">
+                <legend className="text-sm text-soft">{t('pages.who')}</legend>
+                {paper.guardians.map((g) => (
+                  <label key={g.id} className="flex min-h-8 items-center gap-2 max-desk:min-h-11">
+                    <input
+                      type="radio"
+                      name="guardian"
+                      className="size-5 accent-(--ink)"
+                      disabled={g.signed}
+                      checked={who === g.id}
+                      onChange={() => setWho(g.id)}
+                    />
+                    {g.signed ? t('pages.signed', { name: g.name }) : g.name}
+                  </label>
+                ))}
+              </fieldset>
+              <Button type="submit" tone="dark" className="mt-2" disabled={!who || sign.isPending || !paper.act.allowed}>
+                {t('pages.record')}
+              </Button>
+              {!paper.act.allowed && <p className="text-sm text-ochre">{t(`error.${paper.act.why}`)}</p>}
+            </>
+          )}
+        </form>
+      )}
+      {sign.data && (
+        <div className="mt-2">
+          <p role="status">{scan.isSuccess ? t('pages.kept') : t('pages.recorded', { name })}</p>
+          {!scan.isSuccess && (
+            <label className="mt-1 block text-sm">
+              {t('pages.scan')}
+              <input
+                type="file"
+                accept="image/*,application/pdf"
+                capture="environment"
+                disabled={scan.isPending}
+                onChange={(event) => {
+                  const file = event.target.files?.[0];
+                  if (file) scan.mutate({ student: sign.data.student, file });
+                }}
+                className="mt-0.5 block"
+              />
+            </label>
+          )}
+          <Button className="mt-2" onClick={again}>
+            {t('pages.next')}
+          </Button>
+        </div>
+      )}
+    </section>
+  );
+}

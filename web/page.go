@@ -1,0 +1,109 @@
+package web
+
+import (
+	"context"
+	"mime"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rubricon/core/acts"
+	"rubricon/school"
+)
+
+// PaperView is a sheet that comes back signed on paper.
+type PaperView struct {
+	Student   string          `json:"student"`
+	Given     string          `json:"given"`
+	Family    string          `json:"family"`
+	Grade     int             `json:"grade"`
+	Receipt   string          `json:"receipt"`
+	Requests  int             `json:"requests" doc:"How many courses it asks for"`
+	State     string          `json:"state"`
+	Act       Act             `json:"act" doc:"Whether a signature may be recorded now"`
+	Guardians []PaperGuardian `json:"guardians"`
+}
+
+// PaperGuardian is a guardian who may have signed it.
+type PaperGuardian struct {
+	ID     string `json:"id"`
+	Name   string `json:"name"`
+	Signed bool   `json:"signed" doc:"Under what stands, on paper or on the screen"`
+}
+
+// pageRoutes are those of what comes back on paper.
+func (s *Server) pageRoutes(api huma.API) {
+	type paperOut struct{ Body *PaperView }
+	type findIn struct {
+		InYear
+		Body struct {
+			Code string `json:"code" minLength:"1" maxLength:"100" doc:"As it stands on the page, typed or scanned"`
+		}
+	}
+	signedIn(s, api, operation("find-page", http.MethodPost, yearPath+"/pages", "The sheet of a code on a printed page"),
+		func(ctx context.Context, by int64, in *findIn) (*paperOut, error) {
+			p, err := s.cases.FindPaper(ctx, by, in.School, in.Year, in.Body.Code)
+			if err != nil {
+				return nil, err
+			}
+			return &paperOut{newPaper(p)}, nil
+		})
+	type signIn struct {
+		InYear
+		Body struct {
+			Code     string `json:"code" minLength:"1" maxLength:"100"`
+			Guardian string `json:"guardian" maxLength:"100" doc:"Who has signed it"`
+		}
+	}
+	signedIn(s, api, operation("sign-page", http.MethodPost, yearPath+"/pages/signature", "Record the signature that a guardian has given on a printed page"),
+		func(ctx context.Context, by int64, in *signIn) (*paperOut, error) {
+			p, err := s.cases.SignedOnPaper(ctx, by, in.School, in.Year, in.Body.Code, in.Body.Guardian)
+			if err != nil {
+				return nil, err
+			}
+			return &paperOut{newPaper(p)}, nil
+		})
+	type keepIn struct {
+		OnSheet
+		Guardian string `path:"guardian" maxLength:"100"`
+		RawBody  []byte `contentType:"application/octet-stream"`
+	}
+	keep := operation("keep-page", http.MethodPut, studentPath+"/pages/{guardian}", "Keep a picture of the page that a guardian has signed: a PDF, a JPEG, PNG or HEIC picture; at most 10 MB")
+	keep.MaxBodyBytes, keep.DefaultStatus = school.MaxAttachment, http.StatusNoContent
+	keep.Middlewares = huma.Middlewares{s.beforeUpload(s.cases.MayKeepPages)}
+	signedIn(s, api, keep, func(ctx context.Context, by int64, in *keepIn) (*struct{}, error) {
+		return nil, s.cases.KeepPage(ctx, by, in.place(), in.Guardian, in.RawBody)
+	})
+	type pageIn struct {
+		OnSheet
+		Guardian string `path:"guardian" maxLength:"100"`
+	}
+	type pageOut struct {
+		ContentType        string `header:"Content-Type"`
+		ContentDisposition string `header:"Content-Disposition"`
+		Policy             string `header:"Content-Security-Policy"`
+		Body               []byte `contentType:"application/octet-stream"`
+	}
+	signedIn(s, api, operation("get-page", http.MethodGet, studentPath+"/pages/{guardian}", "The picture of the page that a guardian has signed"),
+		func(ctx context.Context, by int64, in *pageIn) (*pageOut, error) {
+			page, err := s.cases.Page(ctx, by, in.place(), in.Guardian)
+			if err != nil {
+				return nil, err
+			}
+			name := "page." + map[string]string{"application/pdf": "pdf", "image/jpeg": "jpg", "image/png": "png", "image/heic": "heic"}[page.Kind]
+			// It is given out to be kept, never to be shown by the browser, whatever is in it.
+			return &pageOut{"application/octet-stream", mime.FormatMediaType("attachment", map[string]string{"filename": name}), "sandbox; default-src 'none'", page.Content}, nil
+		})
+}
+
+func newPaper(p *school.OnPaper) *PaperView {
+	v := &PaperView{Student: p.Row.Student, Given: p.Pupil.GivenName, Family: p.Pupil.FamilyName, Grade: p.Row.Grade, Requests: len(p.AsSubmitted().Sheet.Requests), State: p.Row.State,
+		Act: newAct(p.Acts[acts.Sign]), Guardians: []PaperGuardian{}}
+	if p.Row.Receipt != nil {
+		v.Receipt = *p.Row.Receipt
+	}
+	for _, g := range p.Guardians {
+		v.Guardians = append(v.Guardians, PaperGuardian(g))
+	}
+	return v
+}
