@@ -254,7 +254,7 @@ func TestTheWholeLoop(t *testing.T) {
 	mara.accessible("the receipt")
 
 	ilse := s.as("ilse.quill", phone)
-	ilse.says("h1", "Mara asks for 9 courses next year")
+	ilse.says("h1", "Mara waits for your signature until")
 	ilse.says("main", "Algebra I at 70")
 	ilse.accessible("the family's page")
 	if disabled := ilse.says("button", "Sign for Mara").MustProperty("disabled").Bool(); !disabled {
@@ -383,7 +383,7 @@ func TestByKeyboardAlone(t *testing.T) {
 	mara.says("[data-testid=receipt]", "Receipt")
 
 	ilse := s.as("ilse.quill", phone)
-	ilse.says("h1", "Mara asks for")
+	ilse.says("h1", "Mara waits for your signature until")
 	for range 2 {
 		for !ilse.MustEval(`() => document.activeElement.type === 'checkbox' && !document.activeElement.checked`).Bool() {
 			keys(ilse, input.Tab)

@@ -55,16 +55,42 @@ func (d *Desk) Fees() (codes []string) {
 	return codes
 }
 
+// Wish is what a family would have otherwise.
+type Wish struct {
+	Version int64
+	Message string
+	Course  string // the requested course that it is about, a code; empty: the whole
+	Decline bool   // they do not sign what was handed in
+}
+
 // AskForChange sends a family's wish to the student and the counselor; it stays until the sheet is submitted again, signed, sent back
 // or cleared.
 func (s *Service) AskForChange(ctx context.Context, by int64, at Place, version int64, message string) (*Desk, error) {
-	message = tidy(message)
-	return s.act(ctx, by, at, version, acts.Ask, "", func(d *Desk) (*store.Change, error) {
-		if message == "" {
+	return s.Ask(ctx, by, at, Wish{Version: version, Message: message})
+}
+
+// Ask sends a family's wish, about a course or the whole, or that they do not sign. The errors are NeedsMessage, and NotOnSheet where the course is
+// not requested.
+func (s *Service) Ask(ctx context.Context, by int64, at Place, w Wish) (*Desk, error) {
+	w.Message = tidy(w.Message)
+	return s.act(ctx, by, at, w.Version, acts.Ask, "", func(d *Desk) (*store.Change, error) {
+		if w.Message == "" {
 			return nil, problem(NeedsMessage)
 		}
-		change := d.change("ask", "", map[string]any{"message": message})
-		change.State.Asked, change.State.AskedAt = message, &d.now
+		text := w.Message
+		if w.Course != "" {
+			course, ok := d.Year.Index(w.Course)
+			if !ok || !slices.ContainsFunc(d.Row.Entries, func(e store.EntryRow) bool { return e.Course == w.Course }) {
+				return nil, &Error{Code: NotOnSheet, Param: w.Course}
+			}
+			text = d.Year.Courses[course].Title + ": " + text
+		}
+		kind := "ask"
+		if w.Decline {
+			kind = "decline"
+		}
+		change := d.change(kind, "", map[string]any{"message": text, "course": w.Course})
+		change.State.Asked, change.State.AskedAt = text, &d.now
 		return change, nil
 	})
 }

@@ -44,7 +44,7 @@ func (d *Desk) letters(c *store.Change) (list []store.LetterFor) {
 		} else {
 			write("submitted", "guardians")
 		}
-	case "ask":
+	case "ask", "decline":
 		detail["message"] = told["message"]
 		write("asked", "counselors")
 	case BatchSendBack:

@@ -6,14 +6,86 @@ import { type Plugin, defineConfig } from 'vite';
 // The sections of the locale file that only some people's screens ask for, that come after the first of them, or that only the server
 // writes, on paper; everything else is shared.
 const parts: Record<string, string[]> = {
-  student: ['board', 'drag', 'draft', 'finder', 'hint', 'order', 'page', 'path', 'recommended', 'waiting', 'whatif'],
+  student: [
+    'ack',
+    'alternates',
+    'claim',
+    'course',
+    'done',
+    'stages',
+    'board',
+    'contacts',
+    'entering',
+    'ledger',
+    'merged',
+    'redoHint',
+    'undoHint',
+    'undoes',
+    'drag',
+    'draft',
+    'effect',
+    'finder',
+    'may',
+    'proof',
+    'hint',
+    'order',
+    'page',
+    'path',
+    'recommended',
+    'waiting',
+    'whatif',
+  ],
   later: ['asks', 'beside', 'event', 'explain', 'feed', 'history', 'keys', 'route', 'standing', 'summer', 'warn'],
   account: ['account'],
+  family: ['family'],
   print: ['calendar', 'date', 'letter', 'mail', 'paper', 'worksheet'],
   reminder: ['reminder'],
   teacher: ['teach', 'tryouts'],
-  staff: ['caseload', 'data', 'file', 'letters', 'pages', 'panel', 'people', 'policy', 'prepare', 'reading', 'records', 'rules', 'courses', 'together', 'windows'],
+  staff: [
+    'caseload',
+    'data',
+    'file',
+    'letters',
+    'pages',
+    'panel',
+    'people',
+    'policy',
+    'prepare',
+    'reading',
+    'records',
+    'rules',
+    'courses',
+    'together',
+    'windows',
+  ],
 };
+
+// Errors that only the school's own acts, or no browser, can meet: the server says them in the reader's language (errors.ts).
+const said = [
+  'bad-code',
+  'old-code',
+  'no-guardian',
+  'no-address',
+  'bad-window',
+  'also-elsewhere',
+  'not-zip',
+  'too-many-tasks',
+  'task-over',
+  'bad-revision',
+  'bad-record',
+  'no-such-rule',
+  'bad-condition',
+  'not-settled-here',
+  'bad-mark',
+  'not-a-course',
+  'no-such-claim',
+  'other-site',
+  'no-method',
+  'bad-text',
+  'stale-plan',
+  'bad-grade',
+  'too-much',
+];
 
 /** Gives a part of the English locale file: en.json?part=student. */
 const words: Plugin = {
@@ -24,7 +96,10 @@ const words: Plugin = {
     if (!file || !part) return;
     const all = Object.entries(JSON.parse(readFileSync(file, 'utf8')) as Record<string, unknown>);
     const apart = Object.values(parts).flat();
-    const some = JSON.stringify(Object.fromEntries(all.filter(([name]) => (part === 'shared' ? !apart.includes(name) : parts[part]?.includes(name)))));
+    const some = JSON.stringify(
+      Object.fromEntries(all.filter(([name]) => (part === 'shared' ? !apart.includes(name) : parts[part]?.includes(name)))),
+      (key, value: unknown) => (part === 'shared' && said.includes(key) ? undefined : value),
+    );
     return { code: `export default ${some}`, moduleType: 'js' };
   },
 };

@@ -160,6 +160,13 @@ type signatureBody struct {
 	Reason string `json:"reason,omitempty" maxLength:"1000" doc:"Where it is signed for the family"`
 }
 
+type wishBody struct {
+	Version int64  `json:"version" minimum:"1"`
+	Message string `json:"message" maxLength:"1000"`
+	Course  string `json:"course,omitempty" maxLength:"100" doc:"The requested course that it is about"`
+	Decline bool   `json:"decline,omitempty" doc:"One does not sign what was handed in"`
+}
+
 type messageBody struct {
 	Version int64  `json:"version" minimum:"1"`
 	Message string `json:"message" maxLength:"1000"`
@@ -198,9 +205,9 @@ func (s *Server) actRoutes(api huma.API) {
 		func(ctx context.Context, by int64, at school.Place, b *signatureBody) (*school.Desk, error) {
 			return s.cases.Sign(ctx, by, at, b.Version, b.Agreed, b.Reason, b.Commitments...)
 		})
-	onSheet(s, api, operation("ask-for-change", http.MethodPost, sheetPath+"/wish", "Ask for a change, as the family"),
-		func(ctx context.Context, by int64, at school.Place, b *messageBody) (*school.Desk, error) {
-			return s.cases.AskForChange(ctx, by, at, b.Version, b.Message)
+	onSheet(s, api, operation("ask-for-change", http.MethodPost, sheetPath+"/wish", "Ask for a change, as the family, of a course or the whole, or say that one does not sign"),
+		func(ctx context.Context, by int64, at school.Place, b *wishBody) (*school.Desk, error) {
+			return s.cases.Ask(ctx, by, at, school.Wish{Version: b.Version, Message: b.Message, Course: b.Course, Decline: b.Decline})
 		})
 	onSheet(s, api, operation("look-at-sheet", http.MethodPost, sheetPath+"/look", "Agree that a sheet may be submitted, where the school wants a look before"),
 		func(ctx context.Context, by int64, at school.Place, b *versionBody) (*school.Desk, error) {

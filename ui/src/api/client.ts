@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from '@tanstack/react-query';
 import i18next from 'i18next';
 import createClient from 'openapi-fetch';
 import { useEffect, useRef } from 'react';
@@ -176,6 +176,18 @@ export function useLive(path: string | undefined, heard: (message: ChangeHeard) 
   }, [path]);
 }
 
+/** The sheets of some students, in their order. */
+export const useSheets = (places: Place[]) => {
+  const client = useQueryClient();
+  return useQueries({
+    queries: places.map((place) => ({
+      queryKey: keys.sheet(place),
+      queryFn: () => fetchSheet(place, client.getQueryData<Sheet>(keys.sheet(place))),
+      structuralSharing: false,
+    })),
+  });
+};
+
 export const useSheet = (at: Place | undefined) => {
   const client = useQueryClient();
   const place = at ?? { school: '', year: 0, student: '' };
@@ -237,7 +249,7 @@ export const acts = {
   submitSummer: (path: Place, body: Signed) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/summer', { params: { path }, body })),
   sign: (path: Place, body: Signed & { agreed: string[]; commitments?: string[] }) =>
     ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/signature', { params: { path }, body })),
-  wish: (path: Place, body: { version: number; message: string }) =>
+  wish: (path: Place, body: { version: number; message: string; course?: string; decline?: boolean }) =>
     ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/wish', { params: { path }, body })),
   clear: (path: Place, body: Signed) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/clearance', { params: { path }, body })),
   reopen: (path: Place, body: Signed) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/reopening', { params: { path }, body })),

@@ -1165,7 +1165,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Ask for a change, as the family */
+        /** Ask for a change, as the family, of a course or the whole, or say that one does not sign */
         post: operations["ask-for-change"];
         delete?: never;
         options?: never;
@@ -2351,11 +2351,6 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
-        MessageBody: {
-            message: string;
-            /** Format: int64 */
-            version: number;
-        };
         NamedInBody: {
             /** @description A student a line: by number, username, mail or name */
             roster: string;
@@ -3450,6 +3445,18 @@ export interface components {
             student?: string;
             /** @description Of the summer round */
             summer?: boolean;
+        };
+        WishBody: {
+            /** @description The requested course that it is about */
+            course?: string;
+            /** @description One does not sign what was handed in */
+            decline?: boolean;
+            message: string;
+            /**
+             * Format: int64
+             * @description The version of the sheet that was looked at
+             */
+            version: number;
         };
     };
     responses: never;
@@ -6477,7 +6484,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MessageBody"];
+                "application/json": components["schemas"]["WishBody"];
             };
         };
         responses: {

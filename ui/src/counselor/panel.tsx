@@ -104,7 +104,7 @@ export function Panel(props: { book: Book; place: Place; short?: boolean; onNext
                 >
                   {book.title(e.course)}{' '}
                   <span className="text-soft">
-                    {e.assigned ? `· ${t('family.required')}` : e.recommends ? `· ${t('entry.recommended', { who: e.recommends })}` : ''}
+                    {e.assigned ? `· ${t('panel.required')}` : e.recommends ? `· ${t('entry.recommended', { who: e.recommends })}` : ''}
                   </span>
                 </li>
               ))}

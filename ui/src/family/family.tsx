@@ -1,20 +1,26 @@
-import { lazy, useState } from 'react';
+import { lazy, useEffect, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { Link, Route, Router, Switch } from 'wouter';
-import { type Person, type Place, type Sheet, acts, useAct, useCatalog, useSheet } from '../api/client';
+import { Route, Router, Switch } from 'wouter';
+import { type Person, type Place, type Sheet, useCatalog, useSheet, useSheets } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
+import { when } from '../kit/format';
 import { Late } from '../kit/late';
-import { Answered } from '../kit/answered';
-import { SinceSubmitted } from '../since';
 import { Header } from '../kit/header';
-import { Agreements } from '../kit/agreements';
-import { day, money, when } from '../kit/format';
-import { type Book, bookOf, clauses, join, needWords, openNeeds, statusWords, termsWords } from '../words';
+import { bookOf, statusWords } from '../words';
+import { ChildSheet, Foot } from './child';
+import './words';
 
 const Student = lazy(() => import('../student/student'));
-const Reminded = lazy(() => import('../reminded'));
-const TextDialog = lazy(() => import('../kit/dialog').then((m) => ({ default: m.TextDialog })));
+
+interface Child {
+  id: string;
+  given: string;
+  family: string;
+  grade: number;
+  school: string; // its name
+  place: Place;
+}
 
 /** A guardian's screens: the children, and, where the school lets guardians edit, a child's sheet as the child has it. */
 export default function Family({ persons }: { persons: Person[] }) {
@@ -42,281 +48,117 @@ export default function Family({ persons }: { persons: Person[] }) {
   );
 }
 
-/** What each child asks for and why, in plain words; sign, or ask for a change. */
+/** How soon a sheet needs its reader: what waits for a signature first. */
+const urgency = (s: Sheet | undefined) =>
+  !s ? 9 : s.acts.sign.allowed ? 0 : s.status.state === 'sentBack' || s.status.changed ? 1 : !s.status.handedIn ? (s.acts.edit.allowed ? 2 : 3) : 4;
+
+/** All children on one page, whoever needs the reader soonest first: a letter with a sentence for each, then what each asks for. */
 function Children({ persons }: { persons: Person[] }) {
   const { t } = useTranslation();
-  const children = persons.flatMap((p) => p.children.map((child) => ({ ...child, place: { school: p.school, year: child.year, student: child.id } })));
-  const [at, setAt] = useState(0);
-  const child = children[at];
-  const catalog = useCatalog(child?.place);
-  const sheet = useSheet(child?.place);
-  const error = catalog.error ?? (sheet.data ? undefined : sheet.error);
+  const children = persons.flatMap((p) =>
+    p.children.map((child): Child => ({ ...child, school: p.name, place: { school: p.school, year: child.year, student: child.id } })),
+  );
+  const sheets = useSheets(children.map((c) => c.place));
+  const known = children.map((child, i) => ({ child, sheet: sheets[i]?.data })).sort((a, b) => urgency(a.sheet) - urgency(b.sheet));
+  const [seen, setSeen] = useState<string>(); // whose part is in view
+  const keyOf = (c: Child) => `${c.place.school} ${c.id}`;
+  const here = known.find(({ child }) => keyOf(child) === seen) ?? known[0];
   return (
     <>
       <Header
         pages={[]}
         where={
-          catalog.data &&
-          child &&
-          t('family.sheetOf', { name: `${child.given} ${child.family}`, grade: child.grade, school: catalog.data.name, year: catalog.data.label })
+          here &&
+          t('family.sheetOf', {
+            name: `${here.child.given} ${here.child.family}`,
+            grade: here.child.grade,
+            school: here.child.school,
+            year: yearOf(here.child),
+          })
         }
       >
-        {sheet.data && <span>{statusWords(t, sheet.data).state}</span>}
+        {here?.sheet && <span>{statusWords(t, here.sheet).state}</span>}
       </Header>
-      {error ? (
-        <main id="page" className="p-4">
-          <Refusal text={errorWords(t, error)} />
-          <Button className="mt-3" onClick={() => void Promise.all([catalog.refetch(), sheet.refetch()])}>
-            {t('error.retry')}
-          </Button>
-        </main>
-      ) : !catalog.data || !sheet.data || !child ? (
-        <Loading />
-      ) : (
-        <main id="page" className="mx-auto max-w-xl px-4 pt-3 pb-32">
-          <ChildSheet key={`${child.place.school} ${child.id}`} book={bookOf(catalog.data)} sheet={sheet.data} place={child.place} />
-          {children.length > 1 && (
-            <section className="mt-6">
-              <h2 className="font-semibold">{t('family.others')}</h2>
-              <ul>
-                {children.map(
-                  (other, i) =>
-                    i !== at && (
-                      <li key={`${other.place.school} ${other.id}`}>
-                        <button
-                          type="button"
-                          className="min-h-11 inked-link"
-                          onClick={() => {
-                            setAt(i);
-                            window.scrollTo(0, 0);
-                          }}
-                        >
-                          {other.given}, {t('family.grade', { grade: other.grade })}
-                        </button>
-                      </li>
-                    ),
-                )}
-              </ul>
-            </section>
-          )}
-        </main>
-      )}
+      <main id="page" className="mx-auto max-w-xl px-4 pt-3 pb-40 **:scroll-mb-36">
+        <h1 className="mb-3">{known.flatMap(({ child, sheet }) => (sheet ? says(t, child, sheet) : [])).join(' ')}</h1>
+        {known.length > 1 && (
+          <ul className="mb-5">
+            {known.map(({ child, sheet }) => (
+              <li key={keyOf(child)} className="border-t border-line py-2">
+                <a href={`#child-${child.id}`} className="inked-link">
+                  <b className="font-semibold">{child.given}</b>
+                </a>{' '}
+                {sheet && t('family.enters', { grade: child.grade, school: child.school, what: statusWords(t, sheet).next })}
+              </li>
+            ))}
+          </ul>
+        )}
+        {known.map(({ child }) => (
+          <Part key={keyOf(child)} child={child} alone={known.length === 1} onSeen={() => setSeen(keyOf(child))} />
+        ))}
+      </main>
     </>
   );
 }
 
-function ChildSheet({ book, sheet, place }: { book: Book; sheet: Sheet; place: Place }) {
-  const { t } = useTranslation();
-  const sign = useAct(place, acts.sign);
-  const wish = useAct(place, acts.wish);
-  const [agreed, setAgreed] = useState<string[]>([]);
-  const [commitments, setCommitments] = useState<string[]>([]);
-  const [asking, setAsking] = useState(false);
+/** A school year as it is written: 2027-28. */
+const yearOf = (c: Child) => `${c.place.year}-${String((c.place.year + 1) % 100).padStart(2, '0')}`;
+
+/** Where a child's sheet stands, as a sentence. */
+function says(t: ReturnType<typeof useTranslation>['t'], child: Child, sheet: Sheet) {
   const s = sheet.status;
-  const name = sheet.student.given;
-  const who = sheet.student.counselor ?? t('theCounselor');
-  const submitted = s.handedIn;
-  const canSign = sheet.acts.sign.allowed;
-  const ticked = sheet.fees.every((code) => agreed.includes(code)) && sheet.agree.guardian.every((id) => commitments.includes(id));
-  const { currency } = book.catalog;
-  const open = clauses(t, book, sheet);
+  const name = child.given;
+  if (sheet.acts.sign.allowed && s.window) return t('family.waitsForYou', { name, closes: when(s.window.families, s.window.zone) });
+  if (s.changed) return t('family.headChanged', { name });
+  if (s.state === 'sentBack') return t('family.headBack', { name });
+  if (s.state === 'cleared' || s.state === 'placed') return t('family.headCleared', { name });
+  return s.handedIn ? t('family.head', { name, count: sheet.requests.length }) : t('family.headNone', { name });
+}
+
+/** One child's part of the page; while it is in view, the foot of the page is about this child. */
+function Part({ child, alone, onSeen }: { child: Child; alone: boolean; onSeen: () => void }) {
+  const { t } = useTranslation();
+  const catalog = useCatalog(child.place);
+  const sheet = useSheet(child.place);
+  const [inView, setInView] = useState(alone);
+  const part = useRef<HTMLElement>(null);
+  const latest = useRef(onSeen);
+  useEffect(() => {
+    latest.current = onSeen;
+  });
+  useEffect(() => {
+    if (alone || !part.current) return;
+    const watch = new IntersectionObserver(
+      ([entry]) => {
+        setInView(entry?.isIntersecting ?? false);
+        if (entry?.isIntersecting) latest.current();
+      },
+      { rootMargin: '-45% 0px -45% 0px' }, // what crosses the middle
+    );
+    watch.observe(part.current);
+    return () => watch.disconnect();
+  }, [alone]);
+  const error = catalog.error ?? (sheet.data ? undefined : sheet.error);
   return (
-    <>
-      <h1 className="mb-1">
-        {submitted
-          ? t('family.head', { name, count: sheet.requests.length })
-          : s.changed
-            ? t('family.headChanged', { name })
-            : t(s.state === 'sentBack' ? 'family.headBack' : 'family.headNone', { name })}
-      </h1>
-      <p className="mb-3 text-soft">
-        {s.submittedAt && s.receipt && `${t('family.submitted', { time: when(s.submittedAt, s.window?.zone), receipt: s.receipt })} `}
-        {s.changed && `${t('family.again', { name })} `}
-        {canSign && s.window && `${t('family.until', { closes: when(s.window.families, s.window.zone) })} `}
-        {submitted ? t('family.meant') : t('family.notYet')}
-      </p>
-      {s.asked && (
-        <p className="mb-3 rounded border p-2 hatch">
-          <span className="rounded bg-card px-1 text-ochre">{t('family.asked', { message: s.asked, name })}</span>
-        </p>
-      )}
-      {s.reminded && (
-        <Late fallback={null}>
-          <Reminded place={place} zone={s.window?.zone} at={s.reminded} />
-        </Late>
-      )}
-      <SinceSubmitted book={book} sheet={sheet} />
-      {s.answered && <Answered answered={s.answered} zone={s.window?.zone} />}
-      {s.state === 'sentBack' && s.message && s.message !== s.answered?.answer && (
-        <p className="mb-3 rounded border p-2 hatch">
-          <span className="rounded bg-card px-1 text-ochre">
-            {t('todo.sentBack', { who, message: s.message })} {s.about?.map(book.title).join(', ')}
-          </span>
-        </p>
-      )}
-      {s.state === 'cleared' && <p className="mb-3 font-semibold">{t('family.cleared')}</p>}
-      {s.signatures.map((x) => (
-        <p key={x.name + x.at} className="mb-3 font-semibold">
-          {t(x.paperBy ? 'family.signedPaper' : x.forFamily ? 'family.signedFor' : 'family.signed', {
-            who: x.name,
-            by: x.paperBy,
-            time: when(x.at, s.window?.zone),
-          })}
-        </p>
-      ))}
-      <ul>
-        {sheet.requests.map((e) => {
-          const c = book.course(e.course);
-          const needs = openNeeds(e);
-          const stopped = needs.length > 0;
-          const why = e.assigned
-            ? e.exchange?.length
-              ? t('family.assignedBut', { courses: join(t, e.exchange.map(book.title)) })
-              : t('family.required')
-            : e.recommends
-              ? t('entry.recommended', { who: e.recommends })
-              : t('family.chosen');
-          return (
-            <li key={e.course} className="border-t border-line py-2">
-              <div className="flex items-baseline justify-between gap-3">
-                <b className="font-semibold">{book.title(e.course)}</b>
-                <span className="shrink-0 text-sm text-soft">{termsWords(t, book, e.terms)}</span>
-              </div>
-              <p className={`text-sm ${stopped ? 'text-ochre' : 'text-soft'}`}>
-                {stopped
-                  ? t('family.waits', {
-                      who,
-                      needs: join(
-                        t,
-                        needs.map((p) => needWords(t, book, p)),
-                      ),
-                    })
-                  : why}
-                {e.waivedBy && !e.assigned && e.waivedNote && ` · ${t('entry.waivedNote', { who: e.waivedBy, note: e.waivedNote })}`}
-                {(c?.fee ?? 0) > 0 && ` · ${t('family.fee', { fee: money(c?.fee ?? 0, currency) })}`}
-              </p>
-              {c?.description && <p className="text-sm text-soft">{c.description}</p>}
-            </li>
-          );
-        })}
-      </ul>
-      <h2 className="mt-4 font-semibold">{t('family.alternates')}</h2>
-      <p className="text-soft">
-        {sheet.alternates.length
-          ? sheet.alternates
-              .map((e) => (e.standsFor ? `${book.title(e.course)} (${t('submit.standsFor', { course: book.title(e.standsFor) })})` : book.title(e.course)))
-              .join(t('listComma'))
-          : t('family.noAlternates')}
-      </p>
-      {!submitted && open.length > 0 && (
+    <section
+      ref={part}
+      id={`child-${child.id}`}
+      aria-label={`${child.given} ${child.family}`}
+      className={alone ? '' : 'mt-2 min-h-[60vh] border-t-2 border-ink pt-3'}
+    >
+      {!alone && <h2 className="font-head text-xl font-medium">{`${child.given} ${child.family}`}</h2>}
+      {error ? (
         <>
-          <h2 className="mt-4 font-semibold">{t('family.left')}</h2>
-          <ul className="list-inside list-disc text-soft">
-            {open.map((c) => (
-              <li key={c.key}>{c.text}</li>
-            ))}
-          </ul>
+          <Refusal text={errorWords(t, error)} />
+          <Button className="mt-3" onClick={() => void Promise.all([catalog.refetch(), sheet.refetch()])}>
+            {t('error.retry')}
+          </Button>
         </>
+      ) : !catalog.data || !sheet.data ? (
+        <Loading />
+      ) : (
+        <ChildSheet book={bookOf(catalog.data)} sheet={sheet.data} place={child.place} foot={(props) => inView && <Foot {...props} />} />
       )}
-      {sheet.summer.length > 0 && (
-        <>
-          <h2 className="mt-4 font-semibold">{t('family.summer')}</h2>
-          <p className="text-soft">{sheet.summer.map((e) => book.title(e.course)).join(t('listComma'))}</p>
-        </>
-      )}
-      {sheet.errands.length > 0 && (
-        <>
-          <h2 className="mt-4 font-semibold">{t('errands.head')}</h2>
-          <ul>
-            {sheet.errands.map((x) => {
-              const errand = book.catalog.errands[x.errand];
-              return (
-                errand && (
-                  <li key={x.errand} className="flex justify-between gap-3 border-t border-line py-1 text-sm">
-                    <span>
-                      {errand.title} <span className="text-soft">· {book.title(x.course)}</span>
-                    </span>
-                    <span className="shrink-0 text-soft">
-                      {x.settled ? t('errands.settled') : errand.due ? t('errands.by', { due: day(errand.due) }) : t('errands.open')}
-                    </span>
-                  </li>
-                )
-              );
-            })}
-          </ul>
-        </>
-      )}
-      {sheet.acts.edit.allowed && (
-        <p className="mt-4">
-          <Link
-            className="inline-flex min-h-11 items-center inked-link"
-            href={`/child/${encodeURIComponent(place.school)}/${encodeURIComponent(place.student)}`}
-          >
-            {t('family.edit', { name })}
-          </Link>
-        </p>
-      )}
-      {canSign && (
-        <>
-          <Agreements
-            head={t('family.agree')}
-            items={sheet.fees.map((code) => ({
-              id: code,
-              text: t('family.agreeFee', { fee: money(book.course(code)?.fee ?? 0, currency), course: book.title(code) }),
-            }))}
-            agreed={agreed}
-            onAgree={setAgreed}
-          />
-          <Agreements
-            head={t('agree.head')}
-            items={sheet.agree.guardian.map((id) => ({ id, text: book.catalog.commitments.find((c) => c.id === id)?.text ?? id }))}
-            agreed={commitments}
-            onAgree={setCommitments}
-          />
-        </>
-      )}
-      <Refusal text={sign.error ? errorWords(t, sign.error) : undefined} />
-      {(canSign || sheet.acts.ask.allowed) && (
-        <div className="fixed inset-x-0 bottom-0 border-t border-line bg-card">
-          <div className="mx-auto flex max-w-xl flex-wrap gap-2 px-4 py-2">
-            {sheet.acts.ask.allowed && (
-              <Button className="flex-1" onClick={() => setAsking(true)}>
-                {t('family.ask')}
-              </Button>
-            )}
-            {canSign && (
-              <Button
-                tone="chief"
-                className="flex-[1.4]"
-                disabled={!ticked || sign.isPending}
-                aria-describedby={ticked ? undefined : 'tick'}
-                onClick={() => sign.mutate({ version: sheet.version, agreed, commitments })}
-              >
-                {sign.isPending ? t('working') : t('family.sign', { name })}
-              </Button>
-            )}
-            {canSign && !ticked && (
-              <p id="tick" className="w-full text-sm text-soft">
-                {t('family.tick')}
-              </p>
-            )}
-          </div>
-        </div>
-      )}
-      {asking && (
-        <Late>
-          <TextDialog
-            open
-            title={t('family.askTitle')}
-            label={t('family.askLabel', { name })}
-            action={t('family.askSend')}
-            busy={wish.isPending}
-            error={wish.error ? errorWords(t, wish.error) : undefined}
-            onClose={() => setAsking(false)}
-            onDone={(message) => wish.mutate({ version: sheet.version, message }, { onSuccess: () => setAsking(false) })}
-          />
-        </Late>
-      )}
-    </>
+    </section>
   );
 }

@@ -6,7 +6,8 @@ import { useDrafting, useDrafts } from '../api/workspace';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { amount, when } from '../kit/format';
-import { clauses, join, ruleNumbers } from '../words';
+import { clauses, join } from '../words';
+import { ruleNumbers } from './effectwords';
 import type { Desk } from './desk';
 import './laterwords';
 

@@ -2,7 +2,7 @@ import { useTranslation } from 'react-i18next';
 import type { Effect, RuleState } from '../api/client';
 import { Mark } from '../kit/marks';
 import { amount } from '../kit/format';
-import { ruleNumbers } from '../words';
+import { ruleNumbers } from './effectwords';
 import { Explain } from './explain';
 import type { Desk, Filter } from './desk';
 

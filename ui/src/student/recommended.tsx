@@ -2,7 +2,7 @@ import { useTranslation } from 'react-i18next';
 import type { Effect } from '../api/client';
 import { Button } from '../kit/controls';
 import { SubjectTab } from '../kit/marks';
-import { effectWords } from '../words';
+import { effectWords } from './effectwords';
 import type { Desk } from './desk';
 
 /** The courses that somebody recommends and that are not on the sheet yet: each, or all, can be taken over in one act. */

@@ -8,7 +8,8 @@ import { Button, Refusal } from '../kit/controls';
 import { Agreements } from '../kit/agreements';
 import { SinceSubmitted } from '../since';
 import { amount, day, money, when } from '../kit/format';
-import { clauses, join, needWords, ruleNumbers, spanWords, statusWords, termsWords } from '../words';
+import { clauses, join, needWords, statusWords, termsWords } from '../words';
+import { spanWords, ruleNumbers } from './effectwords';
 import type { Desk } from './desk';
 import './laterwords';
 

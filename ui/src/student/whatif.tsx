@@ -6,7 +6,8 @@ import { errorWords } from '../errors';
 import { Refusal } from '../kit/controls';
 import { Dialog } from '../kit/dialog';
 import { Mark, SubjectTab, subjectTab } from '../kit/marks';
-import { join, ruleNumbers, termName } from '../words';
+import { join, termName } from '../words';
+import { ruleNumbers } from './effectwords';
 import { layOut } from './layout';
 import type { Desk } from './desk';
 
