@@ -3452,10 +3452,7 @@ export interface components {
             /** @description One does not sign what was handed in */
             decline?: boolean;
             message: string;
-            /**
-             * Format: int64
-             * @description The version of the sheet that was looked at
-             */
+            /** Format: int64 */
             version: number;
         };
     };
