@@ -48,7 +48,7 @@ var shots = []shot{
 	{name: "settings", user: "office", path: "/rules?part=settings", wait: "select[aria-labelledby=setting-late]"},
 	{name: "year-es", user: "mara.quill", path: "/", wait: "#board", language: "es"},
 	{name: "year-trimesters", user: "jonah", path: "/", wait: "#board"},
-	{name: "family-two-schools", user: "ilse.quill", path: "/", wait: "h1", phone: true, click: "main section button"},
+	{name: "paper", user: "office", path: "/paper", wait: "main input"},
 	{name: "data", user: "office", path: "/data", wait: "h1", upload: true},
 }
 
