@@ -7,28 +7,36 @@ import (
 	"rubricon/store/storetest"
 )
 
+// handIn finishes Mara's sheet and hands it in.
+func (s *site) handIn() *school.Desk {
+	s.t.Helper()
+	accounts, err := s.cases.Accounts(s.t.Context(), "pellworth")
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	at := school.Place{School: "pellworth", Year: storetest.Year, Student: "s0001"}
+	for _, e := range []school.Edit{{Act: "request", Course: "TID1"}, {Act: "alternate", Course: "PHO1"}, {Act: "alternate", Course: "AST1"}} {
+		d, err := s.cases.Sheet(s.t.Context(), accounts["s0001"], at)
+		if err != nil {
+			s.t.Fatal(err)
+		}
+		e.Version = d.Row.Version
+		if _, err := s.cases.Change(s.t.Context(), accounts["s0001"], at, e); err != nil {
+			s.t.Fatal(err)
+		}
+	}
+	d, err := s.cases.Submit(s.t.Context(), accounts["s0001"], at, 0, "")
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	return d
+}
+
 // TestAFamilyAsks has a mother ask for a change of one course, then not sign with a reason, and say something about the sheet; the student and the
 // counselor read each.
 func TestAFamilyAsks(t *testing.T) {
 	s := newSite(t)
-	accounts, err := s.cases.Accounts(t.Context(), "pellworth")
-	if err != nil {
-		t.Fatal(err)
-	}
-	at := school.Place{School: "pellworth", Year: storetest.Year, Student: "s0001"}
-	for _, e := range []school.Edit{{Act: "request", Course: "TID1"}, {Act: "alternate", Course: "PHO1"}, {Act: "alternate", Course: "AST1"}} {
-		d, err := s.cases.Sheet(t.Context(), accounts["s0001"], at)
-		if err != nil {
-			t.Fatal(err)
-		}
-		e.Version = d.Row.Version
-		if _, err := s.cases.Change(t.Context(), accounts["s0001"], at, e); err != nil {
-			t.Fatal(err)
-		}
-	}
-	if _, err := s.cases.Submit(t.Context(), accounts["s0001"], at, 0, ""); err != nil {
-		t.Fatal(err)
-	}
+	s.handIn()
 	ilse := s.as("ilse.quill", phone)
 	ilse.says("h1", "Mara waits for your signature until")
 	ilse.says("ol li[aria-current=step]", "A guardian signs, on the screen or on paper")

@@ -6,33 +6,13 @@ import (
 	"testing"
 
 	"rubricon/core/receipt"
-	"rubricon/school"
-	"rubricon/store/storetest"
 )
 
 // TestASignatureOnPaper records what comes back signed on paper: a code that is typed wrong is refused, the right one finds the sheet, the signature
 // counts, a picture of the page is kept, and the guardian is told so.
 func TestASignatureOnPaper(t *testing.T) {
 	s := newSite(t)
-	accounts, err := s.cases.Accounts(t.Context(), "pellworth")
-	if err != nil {
-		t.Fatal(err)
-	}
-	at := school.Place{School: "pellworth", Year: storetest.Year, Student: "s0001"}
-	for _, e := range []school.Edit{{Act: "request", Course: "TID1"}, {Act: "alternate", Course: "PHO1"}, {Act: "alternate", Course: "AST1"}} {
-		d, err := s.cases.Sheet(t.Context(), accounts["s0001"], at)
-		if err != nil {
-			t.Fatal(err)
-		}
-		e.Version = d.Row.Version
-		if _, err := s.cases.Change(t.Context(), accounts["s0001"], at, e); err != nil {
-			t.Fatal(err)
-		}
-	}
-	d, err := s.cases.Submit(t.Context(), accounts["s0001"], at, 0, "")
-	if err != nil {
-		t.Fatal(err)
-	}
+	d := s.handIn()
 	code := receipt.Code(*d.Row.Receipt)
 	picture := filepath.Join(t.TempDir(), "page.png")
 	if err := os.WriteFile(picture, []byte("\x89PNG\r\n\x1a\n picture"), 0o600); err != nil {
