@@ -214,6 +214,50 @@ func TestAMailIsSentOnce(t *testing.T) {
 	}
 }
 
+// Many who take mails at once take each mail once.
+func TestAMailIsTakenOnce(t *testing.T) {
+	m := newMailbox(t)
+	m.db.Exec(t, `INSERT INTO letter (school_id, year, person_id, kind, key, made_at, next_at) SELECT 'pellworth', 2027, 's0001', 'password', 'k' || n, now(), '2000-01-01' FROM generate_series(1, 400) n`)
+	type result struct {
+		ids []int64
+		err error
+	}
+	results := make(chan result)
+	for range 8 {
+		go func() {
+			var r result
+			for {
+				list, err := m.TakeLetters(context.Background(), 5)
+				for i := range list {
+					r.ids = append(r.ids, list[i].ID)
+				}
+				if r.err = err; err != nil || len(list) == 0 {
+					results <- r
+					return
+				}
+			}
+		}()
+	}
+	taken := map[int64]int{}
+	for range 8 {
+		r := <-results
+		if r.err != nil {
+			t.Error(r.err)
+		}
+		for _, id := range r.ids {
+			taken[id]++
+		}
+	}
+	for id, n := range taken {
+		if n != 1 {
+			t.Errorf("mail %d is taken %d times", id, n)
+		}
+	}
+	if len(taken) != 400 {
+		t.Errorf("%d mails of 400 are taken", len(taken))
+	}
+}
+
 // When a window opens everybody whom it concerns is told once; not of one that opened long ago.
 func TestWhoseWindowOpens(t *testing.T) {
 	m := newMailbox(t)

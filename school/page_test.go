@@ -95,6 +95,9 @@ func TestOnPaperAndOnScreen(t *testing.T) {
 	if d := h.sheet("mara.quill"); d.Row.State != "submitted" {
 		t.Errorf("with one of two: %s", d.Row.State)
 	}
+	if _, err := h.SignedOnPaper(t.Context(), h.who("office"), mara.School, mara.Year, code, "g0002"); school.CodeOf(err) != "already-done" {
+		t.Errorf("the same once more: %v", err)
+	}
 	h.sign()
 	if d := h.sheet("mara.quill"); d.Row.State != "signed" {
 		t.Errorf("with both: %s", d.Row.State)
