@@ -38,13 +38,13 @@ func (p Post) Deliver(ctx context.Context, cases *school.Service, log *slog.Logg
 		return err
 	}
 	for {
-		letters, err := cases.TakeLetters(ctx, batchOfLetters)
+		letters, more, err := cases.TakeLetters(ctx, batchOfLetters)
 		for i := range letters {
 			if sent := p.deliver(ctx, cases, &letters[i], log); sent != nil {
 				err = errors.Join(err, sent)
 			}
 		}
-		if err != nil || len(letters) < batchOfLetters {
+		if err != nil || !more {
 			return err
 		}
 	}
@@ -95,11 +95,7 @@ func (p Post) letter(l *school.Letter) *post.Letter {
 		out.What = locales.Match(language).Text("reminder."+about, nil)
 	}
 	if l.Closes != nil {
-		zone, err := time.LoadLocation(settings.TimeZone)
-		if err != nil {
-			zone = time.UTC
-		}
-		closes := l.Closes.In(zone)
+		closes := l.Closes.In(l.School.Zone())
 		out.Closes = &closes
 	}
 	if l.Stop != "" {

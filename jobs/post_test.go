@@ -189,7 +189,7 @@ func TestAMailIsSentOnce(t *testing.T) {
 	m := newMailbox(t)
 	m.db.Exec(t, `UPDATE person SET cells = cells - 'email' WHERE id = 'g0001'`)
 	m.remind("unbegun")
-	taken, err := m.TakeLetters(t.Context(), 10)
+	taken, _, err := m.TakeLetters(t.Context(), 10)
 	if err != nil || len(taken) != 1 {
 		t.Fatal(taken, err)
 	}
@@ -227,7 +227,7 @@ func TestAMailIsTakenOnce(t *testing.T) {
 		go func() {
 			var r result
 			for {
-				list, err := m.TakeLetters(context.Background(), 5)
+				list, _, err := m.TakeLetters(context.Background(), 5)
 				for i := range list {
 					r.ids = append(r.ids, list[i].ID)
 				}

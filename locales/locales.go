@@ -14,6 +14,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"golang.org/x/text/feature/plural"
 	"golang.org/x/text/language"
@@ -75,6 +76,12 @@ func tags() []language.Tag {
 		list[i] = l.Tag
 	}
 	return list
+}
+
+// Day writes a date with its weekday.
+func (l *Locale) Day(at time.Time) string {
+	return l.Text("date.day", map[string]any{"weekday": strings.Split(l.Text("date.weekdays", nil), " ")[at.Weekday()], "day": at.Day(),
+		"month": strings.Split(l.Text("date.months", nil), " ")[at.Month()-1], "year": at.Year()})
 }
 
 // Direction is ltr, or rtl for a language that is written from the right, as HTML has it.

@@ -124,7 +124,7 @@ func TestKeysAreAskedFor(t *testing.T) {
 	})
 	text := every.String()
 	// What the server writes itself, such as calendars and mails, asks for its sentences too.
-	var server []string
+	server := []string{"locales.go"}
 	for _, folder := range []string{"web", "post", "jobs"} {
 		list, err := filepath.Glob("../" + folder + "/*.go")
 		if err != nil {

@@ -36,7 +36,7 @@ func Write(l *Letter) *Message {
 	args := map[string]any{"name": l.Given, "student": l.Student, "given": l.StudentGiven, "school": l.School, "year": l.Year, "who": l.Who, "message": l.Message, "what": l.What,
 		"receipt": l.Receipt, "code": l.Code, "username": l.Username, "closes": "", "stop": l.Stop, "link": l.Link}
 	if l.Closes != nil {
-		args["closes"] = Moment(say, *l.Closes)
+		args["closes"] = say.Day(*l.Closes) + l.Closes.Format(", 15:04 MST")
 	}
 	text := func(key string) string {
 		for _, form := range []string{"." + map[bool]string{true: "self", false: "other"}[l.Own], ""} {
@@ -91,9 +91,3 @@ var letterPage = template.Must(template.New("letter").Parse(`<!doctype html>
 <p style="font-size:13px;color:#5A606E">{{.Foot}}{{if .Stop}}<br><a href="{{.Stop}}" style="color:#5A606E">{{.StopWords}}</a>{{end}}</p>
 </div></body></html>
 `))
-
-// Moment writes a time with its weekday and zone.
-func Moment(say *locales.Locale, at time.Time) string {
-	return say.Text("date.day", map[string]any{"weekday": strings.Split(say.Text("date.weekdays", nil), " ")[at.Weekday()], "day": at.Day(),
-		"month": strings.Split(say.Text("date.months", nil), " ")[at.Month()-1], "year": at.Year()}) + at.Format(", 15:04 MST")
-}

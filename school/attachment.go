@@ -52,12 +52,8 @@ func fileName(name string) string {
 
 // MayAttach tells whether somebody may send files for a student's claims.
 func (s *Service) MayAttach(ctx context.Context, by int64, at Place) error {
-	d, err := s.open(ctx, by, at)
-	if err != nil {
-		return err
-	}
-	d.answer(0)
-	return d.guard(acts.Edit, "whatever it will be")
+	_, err := s.openFor(ctx, by, at, acts.Edit)
+	return err
 }
 
 // Attach puts a file beside an open claim, in place of one that is there; who does it for the family says why. The errors are NoClaim and
@@ -79,12 +75,7 @@ func (s *Service) Attach(ctx context.Context, by int64, at Place, claim int64, n
 
 // Attachment gives the file of a claim to the family and to whoever decides about it. The error is NotFound where there is none.
 func (s *Service) Attachment(ctx context.Context, by int64, at Place, claim int64) (*store.Attachment, error) {
-	d, err := s.open(ctx, by, at)
-	if err != nil {
-		return nil, err
-	}
-	d.answer(0)
-	if err := d.guard(acts.SeeFiles, ""); err != nil {
+	if _, err := s.openFor(ctx, by, at, acts.SeeFiles); err != nil {
 		return nil, err
 	}
 	file, err := s.db.Queries().Attachment(ctx, at, claim)

@@ -341,7 +341,7 @@ func newIn(list, other []store.EntryRow) (codes []string) {
 }
 
 // today is the day in the school's time zone.
-func today(y *SchoolYear, now time.Time) string { return now.In(y.zone()).Format(time.DateOnly) }
+func today(y *SchoolYear, now time.Time) string { return now.In(y.Zone()).Format(time.DateOnly) }
 
 // notTwice names those who have been reminded of the same today.
 func (s *Service) notTwice(ctx context.Context, y *SchoolYear, b *Batch, outcomes []Outcome) error {

@@ -189,7 +189,7 @@ func (s *Service) desks(ctx context.Context, y *SchoolYear, a *actor, students [
 func findOn(d *Desk) *foundSheet {
 	d.judge(0)
 	out := &foundSheet{claims: map[int32]string{}}
-	out.Found = caseload.Find(d.Known.Facts, &d.Sheet, d.Judgement, d.Todo, d.HandedIn(), d.Year.zone())
+	out.Found = caseload.Find(d.Known.Facts, &d.Sheet, d.Judgement, d.Todo, d.HandedIn(), d.Year.Zone())
 	out.Changed, out.Complete, out.Ready = d.Changed, d.Complete, d.Ready
 	out.Begun = out.Begun || len(d.Gone) > 0
 	for _, course := range out.Claims {
@@ -203,8 +203,8 @@ func findOn(d *Desk) *foundSheet {
 	return out
 }
 
-// zone is the time zone of the school.
-func (y *SchoolYear) zone() *time.Location {
+// Zone is the time zone of the school.
+func (y *SchoolYear) Zone() *time.Location {
 	zone, err := time.LoadLocation(y.Policy.Settings.TimeZone)
 	if err != nil {
 		return time.UTC // a bundle with another is refused

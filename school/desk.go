@@ -121,6 +121,16 @@ func (s *Service) open(ctx context.Context, by int64, at Place) (*Desk, error) {
 	return d, nil
 }
 
+// openFor reads a sheet for somebody who may do something with it; the sheet is not judged.
+func (s *Service) openFor(ctx context.Context, by int64, at Place, act acts.Act) (*Desk, error) {
+	d, err := s.open(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	d.answer(0)
+	return d, d.guard(act, "-")
+}
+
 // lay puts a sheet that was read on the desk, with all that it is judged by.
 func (s *Service) lay(ctx context.Context, row store.SheetRow, a *actor) (*Desk, error) {
 	y, err := s.year(ctx, row.School, row.Year, row.Catalog, row.Policy)

@@ -95,22 +95,14 @@ func (s *Service) SignedOnPaper(ctx context.Context, by int64, school string, ye
 
 // MayKeepPages tells whether somebody may send pictures of signed pages of a student.
 func (s *Service) MayKeepPages(ctx context.Context, by int64, at Place) error {
-	d, err := s.open(ctx, by, at)
-	if err != nil {
-		return err
-	}
-	d.answer(0)
-	return d.guard(acts.Reply, "")
+	_, err := s.openFor(ctx, by, at, acts.Reply)
+	return err
 }
 
 // KeepPage keeps a picture of the page that a guardian has signed. The errors are BadFile, and NotFound where no such signature is recorded.
 func (s *Service) KeepPage(ctx context.Context, by int64, at Place, guardian string, content []byte) error {
-	d, err := s.open(ctx, by, at)
+	d, err := s.openFor(ctx, by, at, acts.Reply)
 	if err != nil {
-		return err
-	}
-	d.answer(0)
-	if err := d.guard(acts.Reply, ""); err != nil {
 		return err
 	}
 	kind := kindOf(content)
@@ -129,12 +121,7 @@ func (s *Service) KeepPage(ctx context.Context, by int64, at Place, guardian str
 
 // Page gives the picture of a page that a guardian has signed, to the family and to whoever decides. The error is NotFound.
 func (s *Service) Page(ctx context.Context, by int64, at Place, guardian string) (*store.PageRow, error) {
-	d, err := s.open(ctx, by, at)
-	if err != nil {
-		return nil, err
-	}
-	d.answer(0)
-	if err := d.guard(acts.SeeFiles, ""); err != nil {
+	if _, err := s.openFor(ctx, by, at, acts.SeeFiles); err != nil {
 		return nil, err
 	}
 	page, err := s.db.Queries().Page(ctx, at, guardian)

@@ -77,18 +77,18 @@ var letterTries = []time.Duration{time.Minute, 5 * time.Minute, 30 * time.Minute
 const letterLease = 15 * time.Minute
 
 // TakeLetters takes mails that are due, for sending: nobody else takes them. Those without an address, or that their reader does not want, are done.
-func (s *Service) TakeLetters(ctx context.Context, limit int) ([]Letter, error) {
+// More tells that there may be others still.
+func (s *Service) TakeLetters(ctx context.Context, limit int) (out []Letter, more bool, err error) {
 	now := s.now()
 	rows, err := s.db.Queries().TakeLetters(ctx, now, limit)
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
-	var out []Letter
 	for i := range rows {
 		l := Letter{LetterRow: rows[i], Wanted: true}
 		if (l.Kind == "reminder" || l.Kind == "opens") && l.Account != nil {
 			if l.Wanted, l.Stop, err = s.db.Queries().PostOf(ctx, *l.Account, rand.Text()); err != nil {
-				return out, err
+				return out, true, err
 			}
 		}
 		switch {
@@ -102,10 +102,10 @@ func (s *Service) TakeLetters(ctx context.Context, limit int) ([]Letter, error) 
 			}
 		}
 		if err != nil {
-			return out, err
+			return out, true, err
 		}
 	}
-	return out, nil
+	return out, len(rows) == limit, nil
 }
 
 // LetterDone notes that a mail was sent.
@@ -158,12 +158,8 @@ const maxLetters = 200
 
 // Letters lists the mails about a student, the latest first, for whoever decides on the sheet.
 func (s *Service) Letters(ctx context.Context, by int64, at Place) ([]store.LetterShow, error) {
-	d, err := s.open(ctx, by, at)
-	if err != nil {
+	if _, err := s.openFor(ctx, by, at, acts.Reply); err != nil {
 		return nil, err
-	}
-	if d.judge(0); !d.Acts[acts.Reply].Allowed {
-		return nil, problem(Code(d.Acts[acts.Reply].Why))
 	}
 	return s.db.Queries().Letters(ctx, at, maxLetters)
 }

@@ -76,7 +76,7 @@ func TestMailAboutAnAccount(t *testing.T) {
 	if in, err := h.enter("ilse.quill", code, ""); err != nil || !in.Once {
 		t.Errorf("it does not let in: %v", err)
 	}
-	taken, err := h.TakeLetters(ctx, 5)
+	taken, _, err := h.TakeLetters(ctx, 5)
 	if err != nil || len(taken) != 1 {
 		t.Fatal(taken, err)
 	}

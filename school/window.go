@@ -38,7 +38,7 @@ func (s *Service) PutWindow(ctx context.Context, by int64, school string, year i
 	}
 	w := Window{Summer: l.Summer, Grade: l.Grade, Student: tidy(l.Student)}
 	for i, at := range []*time.Time{&w.Opens, &w.Families, &w.Counselors} {
-		if *at, err = time.ParseInLocation(localLayout, []string{l.Opens, l.Families, l.Counselors}[i], y.zone()); err != nil {
+		if *at, err = time.ParseInLocation(localLayout, []string{l.Opens, l.Families, l.Counselors}[i], y.Zone()); err != nil {
 			return problem(BadWindow)
 		}
 	}
@@ -91,6 +91,6 @@ func whose(w *Window) string {
 
 // Local gives a window's times in the school's time zone.
 func (y *SchoolYear) Local(w *Window) Local {
-	write := func(t time.Time) string { return t.In(y.zone()).Format(localLayout) }
+	write := func(t time.Time) string { return t.In(y.Zone()).Format(localLayout) }
 	return Local{w.Summer, w.Grade, w.Student, write(w.Opens), write(w.Families), write(w.Counselors)}
 }

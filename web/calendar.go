@@ -76,10 +76,7 @@ func (s *Server) calendarRoutes(api huma.API) {
 // calendar writes a sheet's errands, and when its window closes.
 func (s *Server) calendar(d *school.Desk, l *locales.Locale) []byte {
 	y := d.Year
-	zone, err := time.LoadLocation(y.Policy.Settings.TimeZone)
-	if err != nil {
-		zone = time.UTC // a bundle with another is refused
-	}
+	zone := y.Zone()
 	tag := l.Tag.String()
 	title := func(course int32) string { return y.Courses[course].TextIn(tag).Title }
 	events := []paper.Event{}

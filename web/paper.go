@@ -91,7 +91,7 @@ func (p printed) amount(a credit.Amount) string {
 
 // day writes a date with its weekday, and the time where it has one.
 func (p printed) day(at time.Time, clock bool) string {
-	text := p.say("date.day", "weekday", strings.Split(p.say("date.weekdays"), " ")[at.Weekday()], "day", at.Day(), "month", strings.Split(p.say("date.months"), " ")[at.Month()-1], "year", at.Year())
+	text := p.l.Day(at)
 	if clock {
 		text += at.Format(", 15:04 MST")
 	}
@@ -127,10 +127,7 @@ func (p printed) terms(set catalog.TermSet) string {
 func (p printed) document() *paper.Document {
 	y, row := p.Year, &p.Row
 	name := p.Pupil.GivenName + " " + p.Pupil.FamilyName
-	zone, err := time.LoadLocation(y.Policy.Settings.TimeZone)
-	if err != nil {
-		zone = time.UTC
-	}
+	zone := y.Zone()
 	doc := &paper.Document{Language: p.l.Tag.String(), Page: p.say("paper.page"), Foot: p.say("paper.foot", "name", name, "school", y.Name, "year", y.Year.Policy.SchoolYear),
 		Title: p.say("submit.sheetOf", "name", name, "grade", row.Grade, "school", y.Name, "year", y.Year.Policy.SchoolYear)}
 	if p.Pupil.CounselorName != "" {

@@ -152,11 +152,7 @@ func newClass(c *school.Class, language string) *ClassView {
 
 func newColumn(c *school.Class, course int32, language string) ClassColumn {
 	x := &c.Year.Courses[course]
-	byWord := x.Access == catalog.Invited
-	if x.Entry != nil {
-		x.Entry.Leaves(func(l *condition.Leaf) bool { byWord = byWord || l.Kind == condition.Recommended; return true })
-	}
-	return ClassColumn{x.Code, x.TextIn(language).Title, x.Code == c.Course, byWord}
+	return ClassColumn{x.Code, x.TextIn(language).Title, x.Code == c.Course, x.ByWord()}
 }
 
 func newCell(y *catalog.Year, p *school.Taught, course int32) (cell PupilCell) {

@@ -57,6 +57,14 @@ func (y *Year) TryoutOf(course int32) (Tryout, bool) {
 	return t, len(t.Permissions) > 0
 }
 
+// ByWord tells whether a teacher's recommendation opens the course, or bears on its condition.
+func (c *Compiled) ByWord() bool {
+	if c.Access == Invited {
+		return true
+	}
+	return c.Entry != nil && !c.Entry.Leaves(func(l *condition.Leaf) bool { return l.Kind != condition.Recommended })
+}
+
 // Placeholder tells whether a course stands for others until a test or an audition.
 func (y *Year) Placeholder(course int32) bool {
 	return slices.ContainsFunc(y.Errands, func(e CompiledErrand) bool { return e.Course == course && len(e.Becomes) > 0 })

@@ -35,6 +35,14 @@ func TestTryouts(t *testing.T) {
 		course("HOLD", Open, ""), course("TEAM", Open, ""), course("TUTOR", Application, ""), course("MATH", Open, ""), course("MATHP", Open, ""), course("PORT", Application, "")},
 		Errands: []CompiledErrand{errand(3, "audition", "", 1, 2), errand(4, "form", "permission team"), errand(7, "test", "", 6), errand(1, "audition", "permission audition"),
 			errand(4, "other", "grade 9"), errand(5, "application", "permission tutoring")}}
+	for entry, want := range map[string]bool{"": false, "passed OPEN": false, "passed OPEN or recommended": true} {
+		if c := course("X", Open, entry); c.ByWord() != want {
+			t.Errorf("%q opens by a word: %v", entry, !want)
+		}
+	}
+	if c := course("X", Invited, ""); !c.ByWord() {
+		t.Error("one that is invited to does not open by a word")
+	}
 	got := ""
 	for _, x := range y.Tryouts() {
 		got += fmt.Sprintln(y.Courses[x.Course].Code, x.Permissions, x.Asked, x.Auditions)
