@@ -184,12 +184,12 @@ func TestWordsComeWithTheirScreens(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	list := regexp.MustCompile(`(?s)(student|later|account|family|print|reminder|teacher|staff): \[(.*?)\]`).FindAllStringSubmatch(string(config), -1)
-	if len(list) != 8 {
+	list := regexp.MustCompile(`(?s)(student|later|account|family|talk|print|reminder|teacher|staff): \[(.*?)\]`).FindAllStringSubmatch(string(config), -1)
+	if len(list) != 9 {
 		t.Fatalf("%d parts in the build's configuration", len(list))
 	}
 	own := map[string][]string{"student": {"/student/"}, "staff": {"/counselor/", "/office/", "/kit/pages.ts", "/kit/reading.tsx"}, "print": {}, "teacher": {"/teacher/"},
-		"account": {"/src/account.tsx"}, "family": {"/family/"}, "reminder": {"/counselor/", "/src/reminded.tsx"}}
+		"account": {"/src/account.tsx"}, "family": {"/family/"}, "talk": {"/src/talk.tsx"}, "reminder": {"/counselor/", "/src/reminded.tsx"}}
 	sources(t, func(file, text string) { // what comes later says so itself, or comes with what does
 		for _, name := range []string{"overlays", "pathpage", "history", "errands", "coursepage", "summer", "drafts", "submit"} {
 			if path := filepath.ToSlash(file); strings.HasSuffix(path, "/student/"+name+".tsx") && !strings.Contains(text, "import './laterwords'") {

@@ -117,6 +117,9 @@ func (s *Service) open(ctx context.Context, by int64, at Place) (*Desk, error) {
 	if err != nil {
 		return nil, asNotFound(err)
 	}
+	if draft.ShownAt == nil && !d.MayDraft() { // it is nobody else's yet
+		return nil, problem(NotFound)
+	}
 	d.onto(&draft)
 	return d, nil
 }
@@ -227,7 +230,15 @@ func (d *Desk) Since() *Since {
 	if !d.Changed {
 		return nil
 	}
-	now, then := d.year(d.Row.Entries), d.year(d.Row.Submitted.V)
+	return d.since(d.Row.Submitted.V)
+}
+
+// since tells what is different on the sheet from what was on it; nil where nothing is.
+func (d *Desk) since(was []store.EntryRow) *Since {
+	now, then := d.year(d.Row.Entries), d.year(was)
+	if slices.Equal(now, then) {
+		return nil
+	}
 	list := func(entries []store.EntryRow, alternate bool) (codes []string) {
 		for _, e := range entries {
 			if e.Alternate == alternate {

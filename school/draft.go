@@ -9,6 +9,9 @@ import (
 	"rubricon/store"
 )
 
+// DraftRow is a sheet to try things on, beside the real one.
+type DraftRow = store.DraftRow
+
 // maxPast bounds how far a draft can be undone.
 const maxPast = 30
 
@@ -22,7 +25,7 @@ func (d *Desk) onto(draft *store.DraftRow) {
 	r.Receipt, r.SubmittedAt, r.Submitted.V, r.Signatures.V = nil, nil, nil, nil
 }
 
-// Drafts lists a sheet's drafts for whoever may see the sheet.
+// Drafts lists a sheet's drafts: all for whoever works on them, those that are shown for the others who may see the sheet.
 func (s *Service) Drafts(ctx context.Context, by int64, at Place) (*Desk, []store.DraftRow, error) {
 	at.Draft = 0
 	d, err := s.Sheet(ctx, by, at)
@@ -30,7 +33,32 @@ func (s *Service) Drafts(ctx context.Context, by int64, at Place) (*Desk, []stor
 		return nil, nil, err
 	}
 	list, err := s.db.Queries().Drafts(ctx, at)
+	if !d.MayDraft() {
+		list = slices.DeleteFunc(list, func(r store.DraftRow) bool { return r.ShownAt == nil })
+	}
 	return d, list, err
+}
+
+// ShowDraft shows a draft to the family, or no longer. The error is NotFound.
+func (s *Service) ShowDraft(ctx context.Context, by int64, at Place, shown bool) (*Desk, error) {
+	if _, err := s.mine(ctx, by, at); err != nil {
+		return nil, err
+	}
+	id := at.Draft
+	at.Draft = 0
+	return s.act(ctx, by, at, 0, acts.Remark, "", func(d *Desk) (*store.Change, error) {
+		draft, err := s.db.Queries().Draft(ctx, at, id)
+		if err != nil {
+			return nil, asNotFound(err)
+		}
+		kind := "showDraft"
+		if !shown {
+			kind = "hideDraft"
+		}
+		change := d.change(kind, "", map[string]any{"message": draft.Name})
+		change.Show = &store.ShowDraft{ID: id, Shown: shown}
+		return change, nil
+	})
 }
 
 // MayDraft tells whether the reader may make and change drafts.

@@ -65,7 +65,7 @@ func TestDrafts(t *testing.T) {
 	// Nothing of the sheet's own can be done with a draft.
 	for act, answer := range d.Acts {
 		switch acts.Act(act) {
-		case acts.View, acts.SeeFiles, acts.Edit, acts.EditSummer, acts.Undo, acts.Redo:
+		case acts.View, acts.SeeFiles, acts.Remark, acts.Edit, acts.EditSummer, acts.Undo, acts.Redo:
 		default:
 			if answer.Allowed || answer.Why != acts.NotTheSheet {
 				t.Errorf("%s of a draft: %+v", acts.Act(act), answer)
@@ -84,9 +84,40 @@ func TestDrafts(t *testing.T) {
 	if _, err := h.Submit(t.Context(), h.who("mr.tolland"), on(second), 0, ""); school.CodeOf(err) != school.NotFound {
 		t.Errorf("a stranger submits a draft: %v", err)
 	}
-	// A draft is the family's own; others look.
-	if d, err := h.Sheet(t.Context(), h.who("ms.arden"), on(first)); err != nil || d.Acts[acts.Edit].Allowed {
-		t.Errorf("the counselor: %v", err)
+	// A draft is theirs alone until it is shown; then others look.
+	for _, reader := range []string{"ilse.quill", "ms.arden"} {
+		if _, err := h.Sheet(t.Context(), h.who(reader), on(first)); school.CodeOf(err) != school.NotFound {
+			t.Errorf("%s reads a draft that is not shown: %v", reader, err)
+		}
+		if _, list, err := h.Drafts(t.Context(), h.who(reader), mara); err != nil || len(list) != 0 {
+			t.Errorf("%s sees drafts that are not shown: %+v, %v", reader, list, err)
+		}
+		if _, err := h.ShowDraft(t.Context(), h.who(reader), on(first), true); school.CodeOf(err) != school.NotFound && school.CodeOf(err) != "forbidden" {
+			t.Errorf("%s shows a draft: %v", reader, err)
+		}
+	}
+	if d, err := h.ShowDraft(t.Context(), who, on(first), true); err != nil || !d.Row.Shown {
+		t.Fatalf("shown: %v", err)
+	}
+	if _, err := h.ShowDraft(t.Context(), who, on(999), true); school.CodeOf(err) != school.NotFound {
+		t.Errorf("showing a draft that there is not: %v", err)
+	}
+	for _, reader := range []string{"ilse.quill", "ms.arden"} {
+		if d, err := h.Sheet(t.Context(), h.who(reader), on(first)); err != nil || d.Acts[acts.Edit].Allowed {
+			t.Errorf("%s: %v", reader, err)
+		}
+		if _, list, _ := h.Drafts(t.Context(), h.who(reader), mara); len(list) != 1 || list[0].ID != first || list[0].ShownAt == nil {
+			t.Errorf("%s sees %+v", reader, list)
+		}
+	}
+	if events, err := h.History(t.Context(), who, mara); err != nil || events[0].Kind != "showDraft" || events[0].Message == "" {
+		t.Errorf("the history: %+v, %v", events[0], err)
+	}
+	if d, err := h.ShowDraft(t.Context(), who, on(first), false); err != nil || d.Row.Shown {
+		t.Errorf("shown no longer: %v", err)
+	}
+	if _, err := h.Sheet(t.Context(), h.who("ilse.quill"), on(first)); school.CodeOf(err) != school.NotFound {
+		t.Errorf("a guardian reads a draft that is shown no longer: %v", err)
 	}
 	// At most four.
 	for n := range 2 {

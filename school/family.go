@@ -8,15 +8,22 @@ import (
 	"rubricon/store"
 )
 
-// Sign is a guardian's signature under what was submitted; agreed names each requested course whose fee is agreed to, and all that
-// have one must be among them; commitments names in the same way the commitments of a guardian. Who may decide signs for the family with a reason, for example from the printed form, and agrees to
+// Sign is a guardian's signature under what was submitted; agreed names each requested course whose fee is agreed to now, and all that
+// have one must be among them or agreed to before; commitments names in the same way the commitments of a guardian. Who may decide signs for the family with a reason, for example from the printed form, and agrees to
 // every fee for it. Signing what is signed already changes nothing.
 func (s *Service) Sign(ctx context.Context, by int64, at Place, version int64, agreed []string, reason string, commitments ...string) (*Desk, error) {
 	return s.act(ctx, by, at, version, acts.Sign, reason, func(d *Desk) (*store.Change, error) {
 		instead := d.Acts[acts.Sign].Reason
 		fees := d.Fees()
+		var newly []store.AgreementRow
 		if instead {
 			agreed = fees
+		} else {
+			rows, err := s.db.Queries().Agreements(ctx, at, d.actor.ID)
+			if err != nil {
+				return nil, err
+			}
+			agreed, commitments, newly = d.withAgreed(rows, agreed, commitments)
 		}
 		for _, code := range fees {
 			if !slices.Contains(agreed, code) {
@@ -32,7 +39,7 @@ func (s *Service) Sign(ctx context.Context, by int64, at Place, version int64, a
 			kept = tidy(reason)
 		}
 		change := d.change("sign", kept, map[string]any{"submission": d.Row.Submission, "agreed": agreed, "commitments": commitments})
-		change.Signature = &store.Signature{ForFamily: instead, Agreed: agreed, Commitments: commitments}
+		change.Signature = &store.Signature{ForFamily: instead, Agreed: agreed, Commitments: commitments, Newly: newly}
 		change.State.Asked = ""
 		signed := d.signatures()
 		if instead {
@@ -93,4 +100,21 @@ func (s *Service) Ask(ctx context.Context, by int64, at Place, w Wish) (*Desk, e
 		change.State.Asked, change.State.AskedAt = text, &d.now
 		return change, nil
 	})
+}
+
+// withAgreed puts what a guardian has agreed to before beside what they agree to with the signature; newly is what was not on record.
+func (d *Desk) withAgreed(rows []store.AgreementRow, fees, commitments []string) (agreed, committed []string, newly []store.AgreementRow) {
+	for _, a := range withHours(d.toAgree(), rows) {
+		list := &commitments
+		if a.Kind == AgreeFee {
+			list = &fees
+		}
+		switch {
+		case a.At != nil && !slices.Contains(*list, a.Ref):
+			*list = append(slices.Clone(*list), a.Ref)
+		case a.At == nil && slices.Contains(*list, a.Ref):
+			newly = append(newly, store.AgreementRow{Kind: a.Kind, Ref: a.Ref, What: a.What})
+		}
+	}
+	return fees, commitments, newly
 }

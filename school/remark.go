@@ -22,14 +22,37 @@ func (s *Service) Remarks(ctx context.Context, by int64, at Place) (*Desk, []sto
 	}
 	d.answer(0)
 	list, err := s.db.Queries().Remarks(ctx, at)
+	if !d.InFamily() {
+		list = slices.DeleteFunc(list, func(r store.RemarkRow) bool { return r.Kind == RemarkFamily })
+	}
 	return d, list, err
 }
 
+// RemarkFamily is the kind of what student and guardians say to each other, which the school does not read.
+const RemarkFamily = "family"
+
+// InFamily tells whether the reader is the student or a guardian.
+func (d *Desk) InFamily() bool {
+	r := d.actor.to(d.Row.Student)
+	return r.Self || r.Guardian
+}
+
 // Remark asks or says something about a sheet, or one course or rule of it, which is kept with it: a question, a comment, that something is
-// wrong or missing, or that a rule is put off. The errors are NeedsMessage, NoCourse, and Full.
+// wrong or missing, or that a rule is put off; or what a family says to each other, about the sheet or a draft that they see. The errors are
+// NeedsMessage, NoCourse, Full, and acts.NotYours where somebody else would speak in a family.
 func (s *Service) Remark(ctx context.Context, by int64, at Place, r store.RemarkRow) (*Desk, error) {
 	r.Text = tidy(r.Text)
-	return s.act(ctx, by, at, 0, acts.Remark, "", func(d *Desk) (*store.Change, error) {
+	if r.Draft = at.Draft; r.Draft != 0 {
+		if _, err := s.open(ctx, by, at); err != nil {
+			return nil, err
+		}
+	}
+	sheet := at
+	sheet.Draft = 0
+	return s.act(ctx, by, sheet, 0, acts.Remark, "", func(d *Desk) (*store.Change, error) {
+		if family := r.Kind == RemarkFamily; family && !d.InFamily() || !family && r.Draft != 0 {
+			return nil, problem(Code(acts.NotYours))
+		}
 		if r.Text == "" {
 			return nil, problem(NeedsMessage)
 		}
@@ -43,7 +66,11 @@ func (s *Service) Remark(ctx context.Context, by int64, at Place, r store.Remark
 		if len(list) >= maxRemarks {
 			return nil, problem(Full)
 		}
-		change := d.change("remark", "", map[string]any{"course": r.Course, "message": r.Text})
+		kind, detail := "remark", map[string]any{"course": r.Course, "message": r.Text}
+		if r.Kind == RemarkFamily { // the history is read by the school too
+			kind, detail = "talk", map[string]any{"course": r.Course}
+		}
+		change := d.change(kind, "", detail)
 		change.Remark = &r
 		return change, nil
 	})
@@ -60,6 +87,8 @@ func (s *Service) AnswerRemark(ctx context.Context, by int64, at Place, id int64
 		k := slices.IndexFunc(list, func(r store.RemarkRow) bool { return r.ID == id })
 		switch {
 		case k < 0:
+			return nil, problem(NotFound)
+		case list[k].Kind == RemarkFamily: // which the school does not read
 			return nil, problem(NotFound)
 		case list[k].Answer != "":
 			return nil, problem(Code(acts.AlreadyDone))

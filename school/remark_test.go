@@ -64,3 +64,69 @@ func TestRemarks(t *testing.T) {
 		t.Errorf("history: %s", got)
 	}
 }
+
+// What student and guardians say to each other about a course or a draft is theirs: the school neither reads it nor answers, and nothing waits for it.
+func TestAFamilyTalks(t *testing.T) {
+	h := newHouse(t)
+	ctx, student, guardian, counselor := t.Context(), h.who("mara.quill"), h.who("ilse.quill"), h.who("ms.arden")
+	draft, err := h.MakeDraft(ctx, student, mara, "More sea")
+	if err != nil {
+		t.Fatal(err)
+	}
+	on := mara
+	on.Draft = draft
+	say := func(by int64, at school.Place, course string) school.Code {
+		_, err := h.Remark(ctx, by, at, school.RemarkRow{Kind: school.RemarkFamily, Course: course, Text: "Still?"})
+		return school.CodeOf(err)
+	}
+	for _, c := range []struct {
+		what   string
+		by     int64
+		at     school.Place
+		course string
+		want   school.Code
+	}{
+		{"a guardian about a course", guardian, mara, "CER1", ""},
+		{"a guardian about a draft that is not shown", guardian, on, "", school.NotFound},
+		{"the student about a draft", student, on, "", ""},
+		{"the counselor", counselor, mara, "CER1", "forbidden"},
+		{"a stranger", h.who("mr.tolland"), mara, "CER1", school.NotFound},
+	} {
+		if got := say(c.by, c.at, c.course); got != c.want {
+			t.Errorf("%s: %q, want %q", c.what, got, c.want)
+		}
+	}
+	if _, err := h.Remark(ctx, student, on, school.RemarkRow{Kind: "question", Text: "x"}); school.CodeOf(err) != "forbidden" {
+		t.Errorf("the school is asked about a draft: %v", err)
+	}
+	_, list, err := h.Remarks(ctx, student, mara)
+	if err != nil || len(list) != 1 || list[0].By != "Ilse Quill" || list[0].Course != "CER1" {
+		t.Errorf("about the sheet: %+v, %v", list, err)
+	}
+	if _, read, err := h.Remarks(ctx, counselor, mara); err != nil || len(read) != 0 {
+		t.Errorf("the counselor reads %+v, %v", read, err)
+	}
+	if _, err := h.AnswerRemark(ctx, counselor, mara, list[0].ID, "x"); school.CodeOf(err) != school.NotFound {
+		t.Errorf("the counselor answers: %v", err)
+	}
+	if d := h.sheet("mara.quill"); len(d.Row.Talk.V) != 1 || d.Row.Talk.V[0] != "CER1" {
+		t.Errorf("the sheet says that there is talk of %v", d.Row.Talk.V)
+	}
+	for _, w := range h.line().Waits {
+		if w.Reason == "remark" {
+			t.Error("the counselor's caseload waits for what a family says to each other")
+		}
+	}
+	if events, _ := h.History(ctx, counselor, mara); events[0].Kind != "talk" || events[0].Message != "" {
+		t.Errorf("the history, which the school reads: %+v", events[0])
+	}
+	if _, list, _ := h.Remarks(ctx, student, on); len(list) != 1 || list[0].Draft != draft {
+		t.Errorf("about the draft: %+v", list)
+	}
+	if err := h.DropDraft(ctx, student, on); err != nil {
+		t.Fatal(err)
+	}
+	if _, list, _ := h.Remarks(ctx, student, mara); len(list) != 1 {
+		t.Errorf("after the draft is thrown away: %+v", list)
+	}
+}

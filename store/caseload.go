@@ -32,7 +32,7 @@ func (q Queries) Heads(ctx context.Context, school string, year int, counselor s
 	return list, q.list(ctx, &list, `WITH guards AS MATERIALIZED (SELECT student_id, count(*) AS n FROM relation WHERE school_id = $1 AND kind = 'guards' GROUP BY student_id),
 		counsels AS MATERIALIZED (SELECT DISTINCT ON (r.student_id) r.student_id, k.id, k.given_name || ' ' || k.family_name AS name FROM relation r
 			JOIN person k ON k.school_id = r.school_id AND k.id = r.person_id WHERE r.school_id = $1 AND r.kind = 'counsels' AND r.year = $2 ORDER BY r.student_id, r.id),
-		asks AS MATERIALIZED (SELECT student_id, min(at) AS at FROM remark WHERE school_id = $1 AND year = $2 AND answer = '' GROUP BY student_id),
+		asks AS MATERIALIZED (SELECT student_id, min(at) AS at FROM remark WHERE school_id = $1 AND year = $2 AND answer = '' AND kind <> 'family' GROUP BY student_id),
 		kinds AS MATERIALIZED (SELECT DISTINCT grade, CASE WHEN student_id IN (SELECT student_id FROM request_window WHERE school_id = $1 AND year = $2) THEN student_id ELSE chr(1) END AS student_id -- nobody has that id
 			FROM sheet WHERE school_id = $1 AND year = $2),
 		windows AS MATERIALIZED (SELECT sh.grade, sh.student_id, w.opens, w.families_close, w.counselors_close,

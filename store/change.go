@@ -35,6 +35,7 @@ type Change struct {
 	Attachment *Attachment
 	Remark     *RemarkRow
 	Answer     *RemarkRow // ID and Answer
+	Show       *ShowDraft
 	Prepares   bool       // the school prepares the sheet: nobody has begun by that
 	Batch      *BatchPart // what it is done with
 	Back       int64      // the batch that it takes back
@@ -74,6 +75,13 @@ type Signature struct {
 	Person      Actor    // whose it is, where it is not the actor's: given on paper
 	Agreed      []string // the courses whose fee was agreed to
 	Commitments []string // the commitments agreed to, by id
+	Newly       []AgreementRow // what of that was not on record before
+}
+
+// ShowDraft shows a draft to the family, or no longer.
+type ShowDraft struct {
+	ID    int64
+	Shown bool
 }
 
 // Settlement says what becomes of a claim.
@@ -107,6 +115,10 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 	}
 	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason, c.Key, asJSON(c.Detail),
 		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion, undoes, s.Redoable, answered, summer, !c.Prepares, s.AskedAt, asJSON(append([]string{}, s.About.V...))}}
+	if c.Remark != nil && c.Remark.Kind == "family" && c.Remark.Draft == 0 {
+		b.args = append(b.args, c.Remark.Course)
+		facts += fmt.Sprintf(", talk = CASE WHEN talk ? $%[1]d THEN talk ELSE talk || to_jsonb($%[1]d::text) END", len(b.args))
+	}
 	b.text = `WITH mine AS (
 			UPDATE sheet SET version = $4, touched = true, begun = begun OR $25, state = $12, submission = $13, changed_at = $14, cleared_at = $15, message = $16, asked = $17,
 				looked = $18::jsonb, undoable = $19, undoes = $21::jsonb, redoable = $22, answered = $23::jsonb, summer = $24::jsonb, asked_at = CASE WHEN $17 = '' THEN NULL ELSE $26::timestamptz END,
@@ -140,6 +152,13 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 		}
 		b.add(`signed AS (INSERT INTO signature (school_id, year, student_id, number, person_id, name, at, for_family, reason, agreed, commitments, paper_by)
 			SELECT $1, $2, $3, $13, %s, %s, $5, %s, %s, %s::jsonb, %s::jsonb, %s FROM mine)`, whose.ID, whose.Name, x.ForFamily, reason, asJSON(append([]string{}, x.Agreed...)), asJSON(append([]string{}, x.Commitments...)), paperBy)
+	}
+	if x := c.Signature; x != nil && len(x.Newly) > 0 {
+		b.add(`agreed AS (INSERT INTO agreement (school_id, year, student_id, person_id, kind, ref, what, at)
+			SELECT $1, $2, $3, $6, a.kind, a.ref, a.what, $5 FROM mine, jsonb_to_recordset(%s::jsonb) AS a(kind text, ref text, what text) ON CONFLICT DO NOTHING)`, asJSON(x.Newly))
+	}
+	if x := c.Show; x != nil {
+		b.add(`shown AS (UPDATE draft SET shown_at = CASE WHEN %s THEN $5::timestamptz END WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = %s AND EXISTS (SELECT 1 FROM mine))`, x.Shown, x.ID)
 	}
 	if x := c.Settle; x != nil {
 		b.add(`settled AS (UPDATE signal SET settled = %s, answer = %s, answered_by = %s WHERE school_id = $1 AND student_id = $3 AND id = %s AND kind = 'claim' AND settled = '' AND EXISTS (SELECT 1 FROM mine))`,
@@ -190,8 +209,8 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 			SELECT $1, $2, $3, t.id, l.kind, $2 || '/' || $3 || '/' || $4, l.detail, $5, $5 FROM mine, jsonb_to_recordset(%s::jsonb) AS l(kind text, who text, detail jsonb)`+recipients+` ON CONFLICT DO NOTHING)`, asJSON(c.Letters))
 	}
 	if x := c.Remark; x != nil {
-		b.add(`remarked AS (INSERT INTO remark (school_id, year, student_id, kind, course_code, rule, text, by_name, at) SELECT $1, $2, $3, %s, %s, %s, %s, $7, $5 FROM mine)`,
-			x.Kind, x.Course, x.Rule, x.Text)
+		b.add(`remarked AS (INSERT INTO remark (school_id, year, student_id, kind, draft_id, course_code, rule, text, by_name, at) SELECT $1, $2, $3, %s, %s, %s, %s, %s, $7, $5 FROM mine)`,
+			x.Kind, x.Draft, x.Course, x.Rule, x.Text)
 	}
 	if x := c.Answer; x != nil {
 		b.add(`replied AS (UPDATE remark SET answer = %s, answered_by = $7, answered_at = $5 WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = %s

@@ -14,12 +14,15 @@ type DraftRow struct {
 	Past      JSON[[][]EntryRow] `db:"past"` // what the entries were, the latest last
 	Future    JSON[[][]EntryRow] `db:"future"`
 	ChangedAt time.Time          `db:"changed_at"`
+	ShownAt   *time.Time         `db:"shown_at"` // since when the family sees it
+	Said      int                `db:"said"`     // how much a family has said about it
 }
 
 // MaxDrafts bounds the drafts of one sheet.
 const MaxDrafts = 4
 
-const draftColumns = `id, name, version, entries, past, future, changed_at`
+const draftColumns = `id, name, version, entries, past, future, changed_at, shown_at,
+	(SELECT count(*) FROM remark r WHERE (r.school_id, r.year, r.student_id, r.draft_id) = (draft.school_id, draft.year, draft.student_id, draft.id)) AS said`
 
 // Drafts lists a sheet's drafts, the oldest first.
 func (q Queries) Drafts(ctx context.Context, at Place) (list []DraftRow, err error) {
@@ -55,7 +58,8 @@ func (q Queries) SaveDraft(ctx context.Context, at Place, d *DraftRow) (saved bo
 	return len(done) > 0, err
 }
 
-// DropDraft throws a draft away.
+// DropDraft throws a draft away, with what was said about it.
 func (q Queries) DropDraft(ctx context.Context, at Place, id int64) error {
-	return q.exec(ctx, `DELETE FROM draft WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = $4`, at.School, at.Year, at.Student, id)
+	return q.exec(ctx, `WITH said AS (DELETE FROM remark WHERE school_id = $1 AND year = $2 AND student_id = $3 AND draft_id = $4 AND $4 > 0)
+		DELETE FROM draft WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = $4`, at.School, at.Year, at.Student, id)
 }

@@ -46,6 +46,8 @@ type SheetRow struct {
 	Touched  bool           `db:"touched"` // somebody has worked on it here: an import keeps it
 	Begun    bool           `db:"begun"`   // and not only the school, to prepare it
 	Reminded *time.Time     `db:"reminded_at"`
+	Talk     JSON[[]string] `db:"talk"`  // the courses that the family has said something about to each other; "": the whole
+	Shown    bool           `db:"shown"` // some draft is shown to the family
 	Entries  entryList      `db:"entries"`
 
 	SubmittedAt *time.Time            `db:"submitted_at"`
@@ -105,7 +107,7 @@ type SignatureShow struct {
 }
 
 const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade,
-	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.about, sh.asked, sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.answered, sh.summer,
+	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.talk, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.about, sh.asked, sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.answered, sh.summer,
 	sub.at AS submitted_at, sub.receipt, coalesce(sub.entries, '[]') AS submitted,
 	(SELECT ` + entriesAsText + ` FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)) AS entries`
 
@@ -166,7 +168,8 @@ func (l *entryList) Scan(src any) error {
 // Sheet gives a student's sheet. The error is ErrNotFound where there is none.
 func (q Queries) Sheet(ctx context.Context, at Place) (s SheetRow, err error) {
 	return s, q.get(ctx, &s, `SELECT `+sheetColumns+`,
-		CASE WHEN sh.submission = 0 THEN '[]' ELSE `+signatures+` END AS signatures FROM `+sheetTables+` WHERE sh.school_id = $1 AND sh.year = $2 AND sh.student_id = $3`, at.School, at.Year, at.Student)
+		CASE WHEN sh.submission = 0 THEN '[]' ELSE `+signatures+` END AS signatures,
+		EXISTS (SELECT 1 FROM draft d WHERE (d.school_id, d.year, d.student_id) = (sh.school_id, sh.year, sh.student_id) AND d.shown_at IS NOT NULL) AS shown FROM `+sheetTables+` WHERE sh.school_id = $1 AND sh.year = $2 AND sh.student_id = $3`, at.School, at.Year, at.Student)
 }
 
 // Pupil is whose sheet it is, with the window in which it is open. It changes only together with the roster's version.

@@ -40,6 +40,7 @@ const parts: Record<string, string[]> = {
   family: ['family'],
   print: ['calendar', 'date', 'letter', 'mail', 'paper', 'worksheet'],
   reminder: ['reminder'],
+  talk: ['talk'],
   teacher: ['teach', 'tryouts'],
   staff: [
     'caseload',

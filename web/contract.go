@@ -30,6 +30,8 @@ type SheetView struct {
 	Todo      []Todo       `json:"todo" doc:"What keeps the sheet from being submitted or cleared"`
 	Audits    []AuditState `json:"audits"`
 	Fees      []string     `json:"fees" doc:"The requested courses that have a fee"`
+	Talk      []string     `json:"talk,omitempty" doc:"The courses that the family has said something about to each other; empty: the whole"`
+	Shown     bool         `json:"shown,omitempty" doc:"Some draft is shown to the family"`
 	Undoes    *Trace       `json:"undoes,omitempty" doc:"What undoing would take back, where it is known"`
 	Only      []OnlyAnswer `json:"only,omitempty" doc:"On a sheet nobody has worked on: what the reader may have filled in, since nothing else would do"`
 }
@@ -44,9 +46,11 @@ type Trace struct {
 
 // DraftHead names a draft.
 type DraftHead struct {
-	ID   int64     `json:"id"`
-	Name string    `json:"name"`
-	At   time.Time `json:"at" doc:"When it was changed"`
+	ID    int64      `json:"id"`
+	Name  string     `json:"name"`
+	At    time.Time  `json:"at" doc:"When it was changed"`
+	Shown *time.Time `json:"shown,omitempty" doc:"Since when it is shown to the family"`
+	Said  int        `json:"said,omitempty" doc:"How much the family has said about it to each other"`
 }
 
 // OnlyAnswer is the one course that a rule can be answered with.

@@ -31,7 +31,7 @@ func (s *Server) draftRoutes(api huma.API) {
 			v.Act.Why = ""
 		}
 		for _, r := range rows {
-			v.Drafts = append(v.Drafts, DraftHead{r.ID, r.Name, r.ChangedAt})
+			v.Drafts = append(v.Drafts, newDraftHead(&r))
 		}
 		return &draftsOut{v}, nil
 	}
@@ -67,6 +67,22 @@ func (s *Server) draftRoutes(api huma.API) {
 			}
 			return list(ctx, by, &in.OnSheet)
 		})
+	type showIn struct {
+		OnSheet
+		ID   int64 `path:"id" minimum:"1"`
+		Body struct {
+			Shown bool `json:"shown"`
+		}
+	}
+	signedIn(s, api, operation("show-draft", http.MethodPut, studentPath+"/drafts/{id}/shown", "Show a draft to the family, or no longer"),
+		func(ctx context.Context, by int64, in *showIn) (*draftsOut, error) {
+			at := in.place()
+			at.Draft = in.ID
+			if _, err := s.cases.ShowDraft(ctx, by, at, in.Body.Shown); err != nil {
+				return nil, err
+			}
+			return list(ctx, by, &in.OnSheet)
+		})
 	signedIn(s, api, operation("drop-draft", http.MethodDelete, studentPath+"/drafts/{id}", "Throw a draft away"),
 		func(ctx context.Context, by int64, in *draftIn) (*draftsOut, error) {
 			in.Draft = in.ID
@@ -75,4 +91,8 @@ func (s *Server) draftRoutes(api huma.API) {
 			}
 			return list(ctx, by, &in.OnSheet)
 		})
+}
+
+func newDraftHead(r *school.DraftRow) DraftHead {
+	return DraftHead{r.ID, r.Name, r.ChangedAt, r.ShownAt, r.Said}
 }

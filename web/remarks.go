@@ -21,7 +21,8 @@ type RemarksView struct {
 // RemarkView is something asked or said, with its answer.
 type RemarkView struct {
 	ID         int64      `json:"id"`
-	Kind       string     `json:"kind" enum:"question,comment,wrong,later"`
+	Kind       string     `json:"kind" enum:"question,comment,wrong,later,family"`
+	Draft      int64      `json:"draft,omitempty"`
 	Course     string     `json:"course,omitempty"`
 	Rule       string     `json:"rule,omitempty"`
 	Text       string     `json:"text"`
@@ -34,7 +35,7 @@ type RemarkView struct {
 
 // Remarking asks or says something.
 type Remarking struct {
-	Kind   string `json:"kind" enum:"question,comment,wrong,later" doc:"wrong: something on record is wrong or missing; later: a rule or group is put off"`
+	Kind   string `json:"kind" enum:"question,comment,wrong,later,family" doc:"wrong: something on record is wrong or missing; later: a rule or group is put off; family: said to each other, not to the school"`
 	Course string `json:"course,omitempty" maxLength:"100"`
 	Rule   string `json:"rule,omitempty" maxLength:"100"`
 	Text   string `json:"text" maxLength:"1000"`

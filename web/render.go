@@ -27,7 +27,11 @@ func newSheet(d *school.Desk) *SheetView {
 		v.Agree.Acknowledge = append(v.Agree.Acknowledge, Acknowledgement{a.ID(), a.Rule, a.Course})
 	}
 	if d.Draft != nil {
-		v.Draft = &DraftHead{d.Draft.ID, d.Draft.Name, d.Draft.ChangedAt}
+		head := newDraftHead(d.Draft)
+		v.Draft = &head
+	}
+	if v.Shown = d.Row.Shown; d.InFamily() {
+		v.Talk = d.Row.Talk.V
 	}
 	if x := d.Row.Undoes; x != nil && d.Acts[acts.Undo].Allowed {
 		v.Undoes = &Trace{x.V.Act, x.V.Course, x.V.Instead, x.V.At}

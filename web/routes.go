@@ -49,6 +49,7 @@ func (s *Server) routes(api huma.API) {
 	s.calendarRoutes(api)
 	s.paperRoutes(api)
 	s.remarkRoutes(api)
+	s.agreementRoutes(api)
 	s.liveRoutes(api)
 	s.taskRoutes(api)
 	s.rulesRoutes(api)

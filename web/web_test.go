@@ -234,6 +234,7 @@ func TestAuthorisation(t *testing.T) {
 		return out
 	}
 	const version, message, signature = `{"version":999}`, `{"version":999,"message":"x"}`, `{"version":999,"agreed":[]}`
+	const agreeing = `{"kind":"fee","ref":"CER1","what":"3500","agree":true}`
 	const blank = `{"kind":"question","text":" "}`
 	decidesOr := func(what string, roles ...string) answers {
 		out := answers{"ms.colleague": no}
@@ -297,6 +298,13 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", ofMara + "remarks/999/answer", `{"answer":"x"}`, answers{"mara.quill": no, "ilse.quill": no, "ms.arden": hidden, "ms.colleague": no, "office": hidden}},
 		{"POST", ofOther + "remarks/999/answer", `{"answer":"x"}`, answers{"other.student": no, "other.guardian": no, "ms.arden": hidden, "ms.colleague": no, "office": hidden}},
 		{"POST", ofForeign + "remarks/999/answer", `{"answer":"x"}`, nil},
+		{"GET", maraSheet + "/agreements", "", answers{"mara.quill": no, "ilse.quill": "409 nothing-submitted", "ms.arden": "409 nothing-submitted", "ms.colleague": no, "office": "409 nothing-submitted"}},
+		{"GET", other + "/agreements", "", answers{"other.student": no, "other.guardian": "409 nothing-submitted", "ms.arden": "409 nothing-submitted", "ms.colleague": no, "office": "409 nothing-submitted"}},
+		{"GET", foreign + "/agreements", "", answers{"foreign.counselor": "409 nothing-submitted", "foreign.office": "409 nothing-submitted"}},
+		{"PUT", maraSheet + "/agreements", agreeing, answers{"mara.quill": no, "ilse.quill": "409 nothing-submitted", "ms.arden": "409 nothing-submitted", "ms.colleague": no, "office": "409 nothing-submitted"}},
+		{"PUT", other + "/agreements", agreeing, answers{"other.student": no, "other.guardian": "409 nothing-submitted", "ms.arden": "409 nothing-submitted", "ms.colleague": no, "office": "409 nothing-submitted"}},
+		{"PUT", foreign + "/agreements", agreeing, answers{"foreign.counselor": "409 nothing-submitted", "foreign.office": "409 nothing-submitted"}},
+		{"PUT", ofMara + "drafts/999/shown", `{"shown":true}`, nil}, {"PUT", ofOther + "drafts/999/shown", `{"shown":true}`, nil}, {"PUT", ofForeign + "drafts/999/shown", `{"shown":true}`, nil},
 		{"GET", year + "/students/nobody/sheet", "", nil}, {"GET", "/api/schools/nowhere/years/2027/students/s0001/sheet", "", nil},
 		{"GET", "/api/schools/pellworth/years/2026/students/s0001/sheet", "", nil},
 		{"GET", year + "/catalog", "", members}, {"GET", "/api/schools/pellworth/years/2026/catalog", "", nil}, {"GET", elsewhere + "/catalog", "", foreignReads},

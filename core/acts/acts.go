@@ -88,7 +88,7 @@ const (
 func (k Kind) has(act Act) bool {
 	switch k {
 	case ADraft:
-		return act == View || act == Edit || act == EditSummer || act == Undo || act == Redo || act == SeeFiles
+		return act == View || act == Edit || act == EditSummer || act == Undo || act == Redo || act == SeeFiles || act == Remark
 	case WhatWas:
 		return act == View
 	}

@@ -455,25 +455,25 @@ func ExampleOf() {
 	// Output: true already-done forbidden
 }
 
-// A draft is edited at any time by those who edit the sheet, and by nobody in their place; of what was nothing can be done but looking.
+// A draft is edited at any time by those who edit the sheet, and by nobody in their place, and can be talked about; of what was nothing can be done but looking.
 func TestDraftsAndWhatWas(t *testing.T) {
 	s := policy.Settings{}
 	kind := func(kind Kind) func(*Case) {
 		return func(c *Case) { c.Kind = kind }
 	}
-	const others = "submit,submitSummer,sign,ask,look,decide,sendBack,clear,reopen,plan,remark,reply any ttttt\n"
-	const mine = "view,seeFiles any +++++\n" + others + "edit,editSummer,undo,redo progress,back,submitted,submitted*,signed,signed* +++++\nedit,editSummer,undo,redo cleared,placed lllll"
-	const looks = "view,seeFiles any +++++\nedit,editSummer,undo,redo any fffff\n" + others
+	const others = "submit,submitSummer,sign,ask,look,decide,sendBack,clear,reopen,plan,reply any ttttt\n"
+	const mine = "view,seeFiles,remark any +++++\n" + others + "edit,editSummer,undo,redo progress,back,submitted,submitted*,signed,signed* +++++\nedit,editSummer,undo,redo cleared,placed lllll"
+	const looks = "view,seeFiles,remark any +++++\nedit,editSummer,undo,redo any fffff\n" + others
 	holds(t, "the student's draft", student, s, kind(ADraft), mine)
 	holds(t, "a guardian who does not edit", guardian, s, kind(ADraft), looks)
 	holds(t, "the counselor", counsels, s, kind(ADraft), looks)
-	holds(t, "a counselor of others", colleague, s, kind(ADraft), "view any +++++\nseeFiles,edit,editSummer,undo,redo any fffff\n"+others)
+	holds(t, "a counselor of others", colleague, s, kind(ADraft), "view any +++++\nseeFiles,remark,edit,editSummer,undo,redo any fffff\n"+others)
 	holds(t, "a guardian where the family edits", guardian, policy.Settings{Editors: policy.FamilyEdits}, kind(ADraft), mine)
 	const past = "view any +++++\nedit,editSummer,undo,redo,seeFiles,submit,submitSummer,sign,ask,look,decide,sendBack,clear,reopen,plan,remark,reply any ttttt"
 	for name, r := range map[string]Relation{"the student": student, "a guardian": guardian, "the counselor": counsels, "a counselor of others": colleague} {
 		holds(t, name+", what was", r, s, kind(WhatWas), past)
 	}
-	holds(t, "somebody else", nobody, s, kind(ADraft), "view,seeFiles,edit,editSummer,undo,redo any fffff\n"+others)
+	holds(t, "somebody else", nobody, s, kind(ADraft), "view,seeFiles,remark,edit,editSummer,undo,redo any fffff\n"+others)
 }
 
 // A teacher of the student recommends until everything is closed, and can do and see nothing else.

@@ -33,7 +33,7 @@ export function Remarks({ book, sheet, course, kinds }: { book: Book; sheet: She
     },
   });
   if (!remarks.data) return null;
-  const list = remarks.data.remarks.filter((r) => course === undefined || r.course === course);
+  const list = remarks.data.remarks.filter((r) => r.kind !== 'family' && (course === undefined || r.course === course));
   return (
     <div className="text-sm">
       <ul>

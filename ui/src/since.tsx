@@ -7,14 +7,20 @@ export function SinceSubmitted({ book, sheet }: { book: Book; sheet: Sheet }) {
   const { t } = useTranslation();
   const { since } = sheet.status;
   if (!since) return null;
+  return (
+    <p data-testid="since" className="mb-3 border-l-2 border-ochre pl-3">
+      <span className="text-ochre">{t('since.head')}</span> <SinceWords book={book} since={since} />
+    </p>
+  );
+}
+
+/** What is different, as sentences. */
+export function SinceWords({ book, since, none }: { book: Book; since: NonNullable<Sheet['status']['since']>; none?: string }) {
+  const { t } = useTranslation();
   const said = (['asked', 'dropped', 'backup', 'spared'] as const)
     .filter((what) => since[what]?.length)
     .map((what) => t(`since.${what}`, { courses: join(t, (since[what] ?? []).map(book.title)) }));
   if (since.order) said.push(t('since.order'));
   if (since.ties) said.push(t('since.ties'));
-  return (
-    <p data-testid="since" className="mb-3 border-l-2 border-ochre pl-3">
-      <span className="text-ochre">{t('since.head')}</span> {said.join(' ')}
-    </p>
-  );
+  return said.length > 0 ? said.join(' ') : none;
 }

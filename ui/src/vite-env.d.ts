@@ -24,6 +24,10 @@ declare module '*.json?part=reminder' {
   const words: Record<string, unknown>;
   export default words;
 }
+declare module '*.json?part=talk' {
+  const words: Record<string, unknown>;
+  export default words;
+}
 declare module '*.json?part=teacher' {
   const words: Record<string, unknown>;
   export default words;

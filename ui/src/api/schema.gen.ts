@@ -659,6 +659,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/students/{student}/drafts/{id}/shown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Show a draft to the family, or no longer */
+        put: operations["show-draft"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/students/{student}/errands.ics": {
         parameters: {
             query?: never;
@@ -843,6 +860,24 @@ export interface paths {
         /** A student's sheet, judged */
         get: operations["get-sheet"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/agreements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a guardian agrees to before signing, and what of it they agree to already */
+        get: operations["get-agreements"];
+        /** Agree to a fee or a commitment as a guardian, or withdraw that before signing */
+        put: operations["set-agreement"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1489,6 +1524,38 @@ export interface components {
             /** @description On submitting */
             student: string[];
         };
+        Agreeing: {
+            agree: boolean;
+            /** @enum {string} */
+            kind: "fee" | "commitment";
+            ref: string;
+            /** @description As it was shown: where it is something else by now, it is refused */
+            what: string;
+        };
+        AgreementView: {
+            /**
+             * Format: date-time
+             * @description Since when the reader agrees
+             */
+            at?: string;
+            /** @enum {string} */
+            kind: "fee" | "commitment";
+            /** @description A course, or the commitment's id */
+            ref: string;
+            /** @description The fee in hundredths, or the commitment's text in the school's language */
+            what: string;
+        };
+        AgreementsView: {
+            /** @description Each by itself, fees first */
+            agreements: components["schemas"]["AgreementView"][];
+            /**
+             * Format: date-time
+             * @description When the reader signed what was handed in before
+             */
+            signedAt?: string;
+            /** @description What is different from that */
+            since?: components["schemas"]["Since"];
+        };
         AnswerInBody: {
             answer: string;
         };
@@ -1995,6 +2062,16 @@ export interface components {
             /** Format: int64 */
             id: number;
             name: string;
+            /**
+             * Format: int64
+             * @description How much the family has said about it to each other
+             */
+            said?: number;
+            /**
+             * Format: date-time
+             * @description Since when it is shown to the family
+             */
+            shown?: string;
         };
         DraftsView: {
             /** @description Whether the reader may make and change them */
@@ -2745,19 +2822,21 @@ export interface components {
             by: string;
             course?: string;
             /** Format: int64 */
+            draft?: number;
+            /** Format: int64 */
             id: number;
             /** @enum {string} */
-            kind: "question" | "comment" | "wrong" | "later";
+            kind: "question" | "comment" | "wrong" | "later" | "family";
             rule?: string;
             text: string;
         };
         Remarking: {
             course?: string;
             /**
-             * @description wrong: something on record is wrong or missing; later: a rule or group is put off
+             * @description wrong: something on record is wrong or missing; later: a rule or group is put off; family: said to each other, not to the school
              * @enum {string}
              */
-            kind: "question" | "comment" | "wrong" | "later";
+            kind: "question" | "comment" | "wrong" | "later" | "family";
             rule?: string;
             text: string;
         };
@@ -2993,10 +3072,14 @@ export interface components {
             /** @description Those in force, in the policy's order */
             rules: components["schemas"]["RuleState"][];
             school: string;
+            /** @description Some draft is shown to the family */
+            shown?: boolean;
             status: components["schemas"]["Status"];
             student: components["schemas"]["Student"];
             /** @description Requests for the summer */
             summer: components["schemas"]["Entry"][];
+            /** @description The courses that the family has said something about to each other; empty: the whole */
+            talk?: string[];
             /** @description What keeps the sheet from being submitted or cleared */
             todo: components["schemas"]["Todo"][];
             /** @description What undoing would take back, where it is known */
@@ -3005,6 +3088,9 @@ export interface components {
             version: number;
             /** Format: int64 */
             year: number;
+        };
+        ShowInBody: {
+            shown: boolean;
         };
         SignInBody: {
             code: string;
@@ -5162,6 +5248,48 @@ export interface operations {
             };
         };
     };
+    "show-draft": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShowInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get-calendar": {
         parameters: {
             query?: {
@@ -5738,6 +5866,84 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    "get-agreements": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgreementsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-agreement": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Agreeing"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgreementsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };

@@ -74,13 +74,20 @@ export const useDrafts = (at: Place) =>
     queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/drafts', { params: { path: at } })),
   });
 
-/** Makes a draft (of the sheet or another draft), names one, or throws one away. */
+/** Makes a draft (of the sheet or another draft), names one, shows it to the family or no longer, or throws one away. */
 export function useDrafting(at: Place) {
   const client = useQueryClient();
-  return useMutation<Drafts, ApiError, { name: string; from?: number } | { name: string; id: number } | { drop: number }>({
+  return useMutation<Drafts, ApiError, { name: string; from?: number } | { name: string; id: number } | { drop: number } | { show: number; shown: boolean }>({
     mutationFn: (body) => {
       if ('drop' in body)
         return ask(api.DELETE('/api/schools/{school}/years/{year}/students/{student}/drafts/{id}', { params: { path: { ...at, id: body.drop } } }));
+      if ('show' in body)
+        return ask(
+          api.PUT('/api/schools/{school}/years/{year}/students/{student}/drafts/{id}/shown', {
+            params: { path: { ...at, id: body.show } },
+            body: { shown: body.shown },
+          }),
+        );
       const { name } = body;
       if ('id' in body)
         return ask(api.PUT('/api/schools/{school}/years/{year}/students/{student}/drafts/{id}', { params: { path: { ...at, id: body.id } }, body: { name } }));

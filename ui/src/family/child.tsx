@@ -1,9 +1,8 @@
-import { type ReactNode, lazy, useState } from 'react';
+import { type ReactNode, lazy, useId, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link } from 'wouter';
 import { type Place, type Sheet, acts, studentPath, useAct } from '../api/client';
 import { errorWords } from '../errors';
-import { Agreements } from '../kit/agreements';
 import { Answered } from '../kit/answered';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { day, money, when } from '../kit/format';
@@ -13,6 +12,9 @@ import { SinceSubmitted } from '../since';
 import { type Book, clauses, join, needWords, openNeeds, termsWords } from '../words';
 
 const Reminded = lazy(() => import('../reminded'));
+const Agreeing = lazy(() => import('./agreeing'));
+const ShownDrafts = lazy(() => import('./shown'));
+const Talk = lazy(() => import('../talk'));
 const Remarks = lazy(() => import('../remarks').then((m) => ({ default: m.Remarks })));
 
 /** What a child asks for and why, in plain words; sign, ask for a change, or decline. */
@@ -20,15 +22,15 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
   const { t, i18n } = useTranslation();
   const sign = useAct(place, acts.sign);
   const wish = useAct(place, acts.wish);
-  const [agreed, setAgreed] = useState<string[]>([]);
-  const [commitments, setCommitments] = useState<string[]>([]);
+  const agreements = useId();
+  const [talking, setTalking] = useState<string>(); // about which course
+  const [left, setLeft] = useState(0); // what is not agreed to yet, when signing was tried
   const [asking, setAsking] = useState<{ course?: string; decline?: boolean }>();
   const s = sheet.status;
   const name = sheet.student.given;
   const who = sheet.student.counselor ?? t('theCounselor');
   const submitted = s.handedIn;
   const canSign = sheet.acts.sign.allowed;
-  const ticked = sheet.fees.every((code) => agreed.includes(code)) && sheet.agree.guardian.every((id) => commitments.includes(id));
   const { currency } = book.catalog;
   const open = clauses(t, book, sheet);
   const [saying, setSaying] = useState(false);
@@ -107,25 +109,43 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
                 <p className="text-sm text-soft">{t('family.leadsTo', { courses: join(t, (c?.leadsTo ?? []).map(book.title)) })}</p>
               )}
               {e.covered === false && <p className="text-sm text-ochre">{t('family.uncovered')}</p>}
-              {sheet.acts.ask.allowed &&
-                (asking?.course === e.course ? (
-                  <Asking
-                    label={t('family.askAbout', { course: book.title(e.course) })}
-                    busy={wish.isPending}
-                    error={wish.error ? errorWords(t, wish.error) : undefined}
-                    onLeave={() => setAsking(undefined)}
-                    onSend={send}
-                  />
-                ) : (
-                  <button
-                    type="button"
-                    className="no-print min-h-11 text-sm inked-link desk:min-h-7"
-                    aria-label={t('family.askOf', { course: book.title(e.course) })}
-                    onClick={() => setAsking({ course: e.course })}
-                  >
-                    {t('family.ask')}
-                  </button>
-                ))}
+              {(sheet.talk?.includes(e.course) || talking === e.course) && (
+                <Late>
+                  <Talk book={book} sheet={sheet} course={e.course} label={t('family.talkAbout', { name, course: book.title(e.course) })} />
+                </Late>
+              )}
+              {asking?.course === e.course ? (
+                <Asking
+                  label={t('family.askAbout', { course: book.title(e.course) })}
+                  busy={wish.isPending}
+                  error={wish.error ? errorWords(t, wish.error) : undefined}
+                  onLeave={() => setAsking(undefined)}
+                  onSend={send}
+                />
+              ) : (
+                <span className="no-print flex flex-wrap gap-x-4 text-sm">
+                  {sheet.acts.ask.allowed && (
+                    <button
+                      type="button"
+                      className="min-h-11 inked-link desk:min-h-7"
+                      aria-label={t('family.askOf', { course: book.title(e.course) })}
+                      onClick={() => setAsking({ course: e.course })}
+                    >
+                      {t('family.ask')}
+                    </button>
+                  )}
+                  {talking !== e.course && !sheet.talk?.includes(e.course) && (
+                    <button
+                      type="button"
+                      className="min-h-11 inked-link desk:min-h-7"
+                      aria-label={t('family.talkOf', { name, course: book.title(e.course) })}
+                      onClick={() => setTalking(e.course)}
+                    >
+                      {t('family.talk', { name })}
+                    </button>
+                  )}
+                </span>
+              )}
             </li>
           );
         })}
@@ -138,6 +158,11 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
               .join(t('listComma'))
           : t('family.noAlternates')}
       </p>
+      {sheet.talk?.includes('') && (
+        <Late>
+          <Talk book={book} sheet={sheet} course="" label={t('family.talkWhole', { name })} />
+        </Late>
+      )}
       {!submitted && open.length > 0 && (
         <>
           <h2 className="mt-4 font-semibold">{t('family.left')}</h2>
@@ -187,23 +212,14 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
         </p>
       )}
       {canSign && (
-        <>
-          <Agreements
-            head={t('family.agree')}
-            items={sheet.fees.map((code) => ({
-              id: code,
-              text: t('family.agreeFee', { fee: money(book.course(code)?.fee ?? 0, currency), course: book.title(code) }),
-            }))}
-            agreed={agreed}
-            onAgree={setAgreed}
-          />
-          <Agreements
-            head={t('agree.head')}
-            items={sheet.agree.guardian.map((id) => ({ id, text: book.catalog.commitments.find((c) => c.id === id)?.text ?? id }))}
-            agreed={commitments}
-            onAgree={setCommitments}
-          />
-        </>
+        <Late fallback={<Loading />}>
+          <Agreeing book={book} sheet={sheet} place={place} id={agreements} />
+        </Late>
+      )}
+      {sheet.shown && (
+        <Late>
+          <ShownDrafts book={book} sheet={sheet} place={place} />
+        </Late>
       )}
       {submitted && (
         <div className="no-print mt-3 text-sm">
@@ -239,8 +255,15 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
       {foot({
         name,
         ask: sheet.acts.ask.allowed ? () => setAsking({}) : undefined,
-        sign: canSign ? () => sign.mutate({ version: sheet.version, agreed, commitments }) : undefined,
-        ticked,
+        sign: canSign
+          ? () => {
+              const open = Array.from(document.getElementById(agreements)?.parentElement?.querySelectorAll<HTMLElement>('[data-open]') ?? []);
+              setLeft(open.length);
+              if (open[0]) open[0].focus();
+              else sign.mutate({ version: sheet.version, agreed: [] });
+            }
+          : undefined,
+        left,
         busy: sign.isPending,
         error: sign.error ? errorWords(t, sign.error) : undefined,
       })}
@@ -307,7 +330,7 @@ interface FootProps {
   name: string;
   ask?: () => void;
   sign?: () => void;
-  ticked: boolean;
+  left: number; // not agreed to yet, when signing was tried
   busy: boolean;
   error?: string;
 }
@@ -325,19 +348,13 @@ export function Foot(props: FootProps) {
           </Button>
         )}
         {props.sign && (
-          <Button
-            tone="chief"
-            className="flex-[1.4]"
-            disabled={!props.ticked || props.busy}
-            aria-describedby={props.ticked ? undefined : 'tick'}
-            onClick={props.sign}
-          >
+          <Button tone="chief" className="flex-[1.4]" disabled={props.busy} aria-describedby={props.left ? 'left' : undefined} onClick={props.sign}>
             {props.busy ? t('working') : t('family.sign', { name: props.name })}
           </Button>
         )}
-        {props.sign && !props.ticked && (
-          <p id="tick" className="w-full text-sm text-soft">
-            {t('family.tick')}
+        {props.sign && (
+          <p id="left" role="status" className="w-full text-sm text-soft empty:hidden">
+            {props.left > 0 && t('family.tick', { count: props.left })}
           </p>
         )}
         <Refusal text={props.error} />

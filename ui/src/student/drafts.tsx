@@ -1,4 +1,4 @@
-import { useId, useState } from 'react';
+import { lazy, useId, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link } from 'wouter';
 import { type Sheet, useSheet } from '../api/client';
@@ -6,10 +6,13 @@ import { useDrafting, useDrafts } from '../api/workspace';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { amount, when } from '../kit/format';
+import { Late } from '../kit/late';
 import { clauses, join } from '../words';
 import { ruleNumbers } from './effectwords';
 import type { Desk } from './desk';
 import './laterwords';
+
+const Talk = lazy(() => import('../talk'));
 
 /** The drafts beside the sheet, two sheets side by side with only the differences dark, and putting one in place of the sheet. */
 export default function DraftsPage({ desk }: { desk: Desk }) {
@@ -53,7 +56,10 @@ export default function DraftsPage({ desk }: { desk: Desk }) {
             <Link href={`/draft/${d.id}`} className="font-semibold inked-link">
               {d.name}
             </Link>
-            <span className="text-sm text-soft">{t('draft.changed', { time: when(d.at) })}</span>
+            <span className="text-sm text-soft">
+              {t('draft.changed', { time: when(d.at) })}
+              {d.shown && ` · ${t('draft.shown', { time: when(d.shown) })}`}
+            </span>
             {act.allowed && (
               <span className="ml-auto flex gap-2">
                 {desk.sheet.acts.edit.allowed && (
@@ -61,11 +67,24 @@ export default function DraftsPage({ desk }: { desk: Desk }) {
                     {t('draft.use')}
                   </Button>
                 )}
+                {(desk.sheet.student.guardians > 0 || d.shown) && (
+                  <Button disabled={drafting.isPending} onClick={() => drafting.mutate({ show: d.id, shown: !d.shown })}>
+                    {t(d.shown ? 'draft.hide' : 'draft.show')}
+                    <span className="sr-only"> {d.name}</span>
+                  </Button>
+                )}
                 <Button disabled={drafting.isPending} onClick={() => drafting.mutate({ drop: d.id })}>
                   {t('draft.drop')}
                   <span className="sr-only"> {d.name}</span>
                 </Button>
               </span>
+            )}
+            {d.shown && (
+              <div className="basis-full">
+                <Late>
+                  <Talk book={desk.book} sheet={desk.sheet} draft={d.id} label={t('draft.say')} />
+                </Late>
+              </div>
             )}
           </li>
         ))}

@@ -7,7 +7,7 @@ import { type Clause, clauses } from '../words';
 import { Alternates } from './alternates';
 import { Late } from '../kit/late';
 import { Aside, welcomeOf } from './aside';
-import { Reminded, Summer } from './floating';
+import { Reminded, Summer, TalkBand } from './floating';
 import { Board } from './board';
 import { Recommended } from './recommended';
 import { Finder } from './finder';
@@ -82,6 +82,11 @@ export function YearPage({ desk }: { desk: Desk }) {
         {!sheet.draft && sheet.status.reminded && (
           <Late fallback={null}>
             <Reminded place={placeOf(sheet)} zone={book.catalog.zone} at={sheet.status.reminded} />
+          </Late>
+        )}
+        {sheet.talk?.length && (
+          <Late fallback={null}>
+            <TalkBand book={book} sheet={sheet} />
           </Late>
         )}
         {sheet.status.answered && <Answered answered={sheet.status.answered} zone={book.catalog.zone} />}
