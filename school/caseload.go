@@ -244,7 +244,7 @@ func moment(t *time.Time) time.Time {
 // caseLine tells where a sheet is and what it waits for.
 func caseLine(y *SchoolYear, a *actor, h *store.HeadRow, found *foundSheet, contested []bool, now time.Time) CaseLine {
 	c := caseload.Case{Found: &found.Found, State: acts.State(h.State), Touched: h.Begun, Asked: h.Asked != "", Window: windowOf(&h.Pupil),
-		Guardians: h.Guardians, Contested: contested, Now: now, AskedAt: moment(h.AskedAt), RemarkAt: moment(h.RemarkAt), ChangedAt: moment(h.ChangedAt),
+		Guardians: h.Guardians, Contested: contested, Now: now, AskedAt: moment(h.AskedAt), RemarkAt: moment(h.RemarkAt), LostAt: moment(h.LostAt), ChangedAt: moment(h.ChangedAt),
 		SubmittedAt: moment(h.SubmittedAt), ClearedAt: moment(h.ClearedAt)}
 	l := CaseLine{HeadRow: h, found: found}
 	stage, waits := caseload.Of(&c)

@@ -133,18 +133,19 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 		}
 	}
 	password = madeUp()
-	if err := s.setPassword(ctx, account, password, "", true); err != nil {
+	err = s.setPassword(ctx, account, password, "", true, func(q store.Queries) error {
+		if mail {
+			if err := q.WriteLetter(ctx, Place{School: school, Year: year}, person, "code", fmt.Sprint("code/", s.now().UnixNano()), map[string]string{"code": password}, s.now()); err != nil {
+				return err
+			}
+		}
+		return q.NoteCode(ctx, school, person, a.name().Name, s.now())
+	})
+	if err != nil {
 		return "", err
 	}
 	if mail {
-		err := s.db.Queries().WriteLetter(ctx, Place{School: school, Year: year}, person, "code", fmt.Sprint("code/", s.now().UnixNano()), map[string]string{"code": password}, s.now())
-		if err != nil {
-			return "", err
-		}
 		password = ""
-	}
-	if err := s.db.Queries().NoteCode(ctx, school, person, a.name().Name, s.now()); err != nil {
-		return "", err
 	}
 	s.log.InfoContext(ctx, "the office gave a password", "school", school, "by", a.account, "account", account)
 	return password, nil
@@ -227,7 +228,7 @@ func (s *Service) SignIns(ctx context.Context, by int64, school string, year int
 }
 
 // setPassword sets a password and ends the account's sessions, but for one.
-func (s *Service) setPassword(ctx context.Context, account int64, password, but string, once bool) error {
+func (s *Service) setPassword(ctx context.Context, account int64, password, but string, once bool, with ...func(store.Queries) error) error {
 	hash, err := s.hash(ctx, password)
 	if err != nil {
 		return err
@@ -236,7 +237,15 @@ func (s *Service) setPassword(ctx context.Context, account int64, password, but 
 		if err := q.SetPassword(ctx, account, hash, once, s.now()); err != nil {
 			return err
 		}
-		return errors.Join(q.EndSessions(ctx, account, but), q.ForgetDevices(ctx, account, ""))
+		if err := errors.Join(q.EndSessions(ctx, account, but), q.ForgetDevices(ctx, account, "")); err != nil {
+			return err
+		}
+		for _, do := range with {
+			if err := do(q); err != nil {
+				return err
+			}
+		}
+		return nil
 	})
 }
 

@@ -3,7 +3,9 @@ package school_test
 import (
 	"strings"
 	"testing"
+	"time"
 
+	"rubricon/demo"
 	"rubricon/school"
 	"rubricon/store/storetest"
 )
@@ -148,5 +150,55 @@ func TestCodesForAGrade(t *testing.T) {
 	}
 	if acts, err := h.OfficeActs(ctx, office, mara.School, mara.Year); err != nil || acts[0].Kind != "codes" || !strings.HasSuffix(acts[0].About, " · 10") {
 		t.Errorf("what the office did: %+v, %v", acts[0], err)
+	}
+}
+
+// A mail that asks a family for something and was not delivered is a reason in the caseload, until what it asks for is done or it is asked anew.
+func TestAMailThatWasLostIsAReason(t *testing.T) {
+	h := newHouse(t)
+	h.finish()
+	h.waive()
+	h.submit()
+	if got := waits(h.line()); strings.Contains(got, "unreached") {
+		t.Errorf("on its way: %s", got)
+	}
+	h.db.Exec(t, `UPDATE letter SET state = 'failed' WHERE kind = 'submitted'`)
+	if got := waits(h.line()); strings.Contains(got, "unreached") {
+		t.Errorf("the receipt was lost: %s", got)
+	}
+	h.db.Exec(t, `UPDATE letter SET state = 'unsure' WHERE kind = 'sign'`)
+	if got := waits(h.line()); !strings.HasPrefix(got, "withFamily") || !strings.Contains(got, "unreached") {
+		t.Errorf("what asks for the signature was lost: %s", got)
+	}
+	if _, err := h.SendBack(t.Context(), h.who("ms.arden"), mara, 0, "See me."); err != nil {
+		t.Fatal(err)
+	}
+	if got := waits(h.line()); strings.Contains(got, "unreached") {
+		t.Errorf("nobody is to sign any more: %s", got)
+	}
+	h.db.Exec(t, `UPDATE letter SET state = 'failed' WHERE kind = 'sentBack' AND person_id = 'g0001'`)
+	if got := waits(h.line()); !strings.Contains(got, "unreached") {
+		t.Errorf("what says why it was sent back was lost: %s", got)
+	}
+	h.at(storetest.Now.Add(time.Hour))
+	h.submit()
+	if got := waits(h.line()); strings.Contains(got, "unreached") {
+		t.Errorf("handed in again: %s", got)
+	}
+	h.sign()
+	if got := waits(h.line()); strings.Contains(got, "unreached") {
+		t.Errorf("signed: %s", got)
+	}
+}
+
+// Where a mail with a code cannot be written, nobody's password is changed.
+func TestACodeByMailIsWholeOrNotAtAll(t *testing.T) {
+	h := newHouse(t)
+	h.db.Exec(t, `ALTER TABLE letter ADD CONSTRAINT no_code CHECK (kind <> 'code')`)
+	if _, err := h.GivePassword(t.Context(), h.who("office"), mara.School, mara.Year, "g0001", true); err == nil {
+		t.Fatal("the mail was written")
+	}
+	if _, err := h.enter("ilse.quill", demo.Password, ""); err != nil {
+		t.Errorf("the password is another: %v", err)
 	}
 }

@@ -22,6 +22,7 @@ type HeadRow struct {
 	Receipt     *string        `db:"receipt"`
 	ClearedAt   *time.Time     `db:"cleared_at"`
 	RemarkAt    *time.Time     `db:"remark_at"` // of the oldest that nobody has answered
+	LostAt      *time.Time     `db:"lost_at"`   // when a mail was written that asks for what is still to be done, and was not delivered
 	Counselor   string         `db:"counselor"` // the id
 	RemindedAt  *time.Time     `db:"reminded_at"`
 }
@@ -33,6 +34,8 @@ func (q Queries) Heads(ctx context.Context, school string, year int, counselor s
 		counsels AS MATERIALIZED (SELECT DISTINCT ON (r.student_id) r.student_id, k.id, k.given_name || ' ' || k.family_name AS name FROM relation r
 			JOIN person k ON k.school_id = r.school_id AND k.id = r.person_id WHERE r.school_id = $1 AND r.kind = 'counsels' AND r.year = $2 ORDER BY r.student_id, r.id),
 		asks AS MATERIALIZED (SELECT student_id, min(at) AS at FROM remark WHERE school_id = $1 AND year = $2 AND answer = '' AND kind <> 'family' GROUP BY student_id),
+		lost AS MATERIALIZED (SELECT student_id, max(made_at) FILTER (WHERE kind = 'sign') AS sign, max(made_at) FILTER (WHERE kind = 'sentBack') AS back FROM letter
+			WHERE school_id = $1 AND year = $2 AND state IN ('failed', 'unsure') GROUP BY student_id),
 		kinds AS MATERIALIZED (SELECT DISTINCT grade, CASE WHEN student_id IN (SELECT student_id FROM request_window WHERE school_id = $1 AND year = $2) THEN student_id ELSE chr(1) END AS student_id -- nobody has that id
 			FROM sheet WHERE school_id = $1 AND year = $2),
 		windows AS MATERIALIZED (SELECT sh.grade, sh.student_id, w.opens, w.families_close, w.counselors_close,
@@ -40,11 +43,12 @@ func (q Queries) Heads(ctx context.Context, school string, year int, counselor s
 			FROM (SELECT $1 AS school_id, $2::int AS year, grade, student_id FROM kinds) sh`+pupilWindows+`)
 		SELECT sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade, sh.programs, sh.begun,
 			sh.state, sh.asked, sh.asked_at, sh.changed_at, sh.cleared_at, sub.at AS submitted_at, sub.receipt, asks.at AS remark_at, sh.reminded_at,
+			CASE WHEN sh.state = 'submitted' AND lost.sign >= sub.at THEN lost.sign WHEN sh.state = 'sentBack' AND lost.back >= sub.at THEN lost.back END AS lost_at,
 			p.given_name, p.family_name, coalesce(guards.n, 0) AS guardians, coalesce(counsels.id, '') AS counselor, coalesce(counsels.name, '') AS counselor_name,
 			w.opens, w.families_close, w.counselors_close, w.summer_opens, w.summer_families_close, w.summer_counselors_close
 		FROM `+sheetTables+` JOIN person p ON p.school_id = sh.school_id AND p.id = sh.student_id
 			LEFT JOIN guards ON guards.student_id = sh.student_id LEFT JOIN counsels ON counsels.student_id = sh.student_id
-			LEFT JOIN asks ON asks.student_id = sh.student_id
+			LEFT JOIN asks ON asks.student_id = sh.student_id LEFT JOIN lost ON lost.student_id = sh.student_id
 			LEFT JOIN windows w ON w.grade = sh.grade AND w.student_id = CASE WHEN EXISTS (SELECT 1 FROM windows x WHERE x.student_id = sh.student_id) THEN sh.student_id ELSE chr(1) END
 		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND p.enabled AND ($3 = '' OR `+related+`)
 		ORDER BY p.family_name, p.given_name, p.id`, school, year, counselor, "counsels")

@@ -72,9 +72,9 @@ type Submission struct {
 // Signature is one under the submission that stands.
 type Signature struct {
 	ForFamily   bool
-	Person      Actor    // whose it is, where it is not the actor's: given on paper
-	Agreed      []string // the courses whose fee was agreed to
-	Commitments []string // the commitments agreed to, by id
+	Person      Actor          // whose it is, where it is not the actor's: given on paper
+	Agreed      []string       // the courses whose fee was agreed to
+	Commitments []string       // the commitments agreed to, by id
 	Newly       []AgreementRow // what of that was not on record before
 }
 

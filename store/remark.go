@@ -8,7 +8,7 @@ import (
 // RemarkRow is something asked or said about a sheet, or one course or rule of it, with the school's answer.
 type RemarkRow struct {
 	ID         int64      `db:"id"`
-	Kind       string     `db:"kind"` // question, comment, wrong, later; family: to each other
+	Kind       string     `db:"kind"`     // question, comment, wrong, later; family: to each other
 	Draft      int64      `db:"draft_id"` // that it is about; 0: the sheet
 	Course     string     `db:"course_code"`
 	Rule       string     `db:"rule"`

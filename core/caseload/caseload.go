@@ -51,13 +51,14 @@ const (
 	Contested Reason = "contested" // more ask for a course than there are seats, and nothing stands in for it
 	Uncovered Reason = "uncovered" // nothing stands in for a request
 	LoneHalf  Reason = "loneHalf"  // a course lacks the one it is linked with
+	Unreached Reason = "unreached" // the mail by which the family would know what to do did not reach somebody
 	Overdue   Reason = "overdue"   // the day of an errand has passed
 	Unbegun   Reason = "unbegun"   // the window is open, and nobody has begun
 )
 
 // Reasons lists the reasons: first those that the school settles, then those that the family does.
 func Reasons() []Reason {
-	return []Reason{Claim, Asked, Remark, Unmet, Overridden, Retake, TooComplex, Lapsed, Contested, Uncovered, LoneHalf, Changed, Unsigned, Overdue, Unbegun}
+	return []Reason{Claim, Asked, Remark, Unmet, Overridden, Retake, TooComplex, Lapsed, Contested, Uncovered, LoneHalf, Changed, Unsigned, Unreached, Overdue, Unbegun}
 }
 
 // School tells whether it is for the school to settle.
@@ -178,7 +179,8 @@ type Case struct {
 	Guardians int
 	Contested []bool // by course: more ask for it than there are seats; nil: none
 
-	Now, AskedAt, RemarkAt, ChangedAt, SubmittedAt, ClearedAt time.Time // zero: not, or not known; RemarkAt: of the oldest without an answer
+	// Zero: not, or not known. RemarkAt: of the oldest without an answer; LostAt: of a mail that asks for what is still to be done and was not delivered.
+	Now, AskedAt, RemarkAt, LostAt, ChangedAt, SubmittedAt, ClearedAt time.Time
 }
 
 // Of tells where a sheet is, and every reason for which it waits: the school's reasons first, in the order of Reasons.
@@ -256,6 +258,9 @@ func (c *Case) family(stage Stage, handed, cleared bool, latest time.Time, add f
 	}
 	if handed && c.State == acts.Submitted && c.Guardians > 0 && c.Now.Sub(c.SubmittedAt) >= LongUnsigned {
 		add(Unsigned, c.SubmittedAt)
+	}
+	if !cleared && !c.LostAt.IsZero() {
+		add(Unreached, c.LostAt)
 	}
 	if handed && !cleared {
 		contested := func(course int32) bool { return c.Contested != nil && c.Contested[course] }

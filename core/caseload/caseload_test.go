@@ -49,6 +49,8 @@ func TestOf(t *testing.T) {
 		"an errand due now":        {func(c *Case) { c.Dues = []Due{{3, now}} }, "inProgress overdue:3@0"},
 		"handed in":                {func(c *Case) { c.State = acts.Submitted }, "withFamily"},
 		"unsigned for six days":    {func(c *Case) { c.State, c.SubmittedAt = acts.Submitted, days(6) }, "withFamily"},
+		"a mail that was lost":     {func(c *Case) { c.State, c.LostAt = acts.Submitted, days(1) }, "withFamily unreached@1"},
+		"lost, and then cleared":   {func(c *Case) { c.State, c.LostAt = acts.Cleared, days(1) }, "cleared"},
 		"unsigned for a week":      {func(c *Case) { c.State, c.SubmittedAt = acts.Submitted, days(7) }, "withFamily unsigned@7"},
 		"nobody to sign":           {func(c *Case) { c.State, c.Guardians, c.SubmittedAt = acts.Submitted, 0, days(7) }, "complete"},
 		"signed":                   {func(c *Case) { c.State = acts.Signed }, "complete"},
@@ -92,7 +94,7 @@ func TestReasons(t *testing.T) {
 			}
 		}
 	}
-	if school != 8 || len(Reasons()) != 15 || slices.Contains(Reasons(), "") {
+	if school != 8 || len(Reasons()) != 16 || slices.Contains(Reasons(), "") {
 		t.Errorf("%d of %d are the school's", school, len(Reasons()))
 	}
 }

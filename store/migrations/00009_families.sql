@@ -28,7 +28,10 @@ ALTER TABLE remark DROP CONSTRAINT remark_kind_check;
 ALTER TABLE remark ADD CONSTRAINT remark_kind_check CHECK (kind IN ('question', 'comment', 'wrong', 'later', 'family')); -- family: said to each other, not to the school
 ALTER TABLE sheet ADD COLUMN talk jsonb NOT NULL DEFAULT '[]'; -- the courses that a family has said something about to each other; '': the whole
 
+CREATE INDEX letter_lost ON letter (school_id, year, student_id) WHERE state IN ('failed', 'unsure');
+
 -- +goose Down
+DROP INDEX letter_lost;
 ALTER TABLE sheet DROP COLUMN talk;
 DELETE FROM remark WHERE kind = 'family';
 ALTER TABLE remark DROP CONSTRAINT remark_kind_check;

@@ -39,7 +39,7 @@ export default function Talk({ book, sheet, course, label, draft }: { book: Book
           {list.map((r) => (
             <li key={r.id} className="py-1">
               <span className="text-soft">
-                {r.by}, {when(r.at)}
+                {r.by}, {when(r.at, sheet.status.window?.zone)}
                 {course === undefined && r.course && ` · ${book.title(r.course)}`}:
               </span>{' '}
               “{r.text}”
