@@ -14,6 +14,7 @@ require (
 	github.com/gin-contrib/gzip v1.2.5
 	github.com/gin-gonic/gin v1.12.0
 	github.com/go-rod/rod v0.116.2
+	github.com/go-text/typesetting v0.3.5
 	github.com/hashicorp/golang-lru/v2 v2.0.7
 	github.com/jackc/pgx/v5 v5.12.0
 	github.com/jmoiron/sqlx v1.4.0
@@ -27,6 +28,7 @@ require (
 	github.com/wneessen/go-mail v0.8.1
 	github.com/xuri/excelize/v2 v2.11.1
 	github.com/yeqown/go-qrcode/v2 v2.3.0
+	golang.org/x/image v0.44.0
 	golang.org/x/sync v0.25.0
 	golang.org/x/text v0.43.0
 	gonum.org/v1/gonum v0.17.0

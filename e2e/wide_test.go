@@ -18,7 +18,7 @@ import (
 // language chooses one in the head of the page.
 func (p *screen) language(tag string) {
 	p.t.Helper()
-	p.MustElement("select[aria-label=Language], select[aria-label=Idioma]").MustEval(`(tag) => {
+	p.MustElement("select[aria-label=Language], select[aria-label=Idioma], select[aria-label=اللغة]").MustEval(`(tag) => {
 		const set = Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set;
 		set.call(this, tag);
 		this.dispatchEvent(new Event('change', { bubbles: true }));
@@ -61,6 +61,49 @@ func TestTwoLanguages(t *testing.T) {
 	office.press("nav a", "Personas")
 	office.says("h1", "Las personas de la escuela")
 	office.accessible("people in Spanish")
+}
+
+// A family reads Arabic from the right: the letter, agreeing, signing, talking, the printed sheet. What only the school or the student has stays English and
+// is read from the left.
+func TestArabicFromTheRight(t *testing.T) {
+	s := newSite(t)
+	s.handIn()
+	ilse := s.open(phone)
+	ilse.language("ar")
+	ilse.says("h1", "مواد السنة القادمة")
+	ilse.says("main", "لم ينظر في هذه الترجمة بعدُ قارئ")
+	ilse.accessible("the sign-in page in Arabic")
+	ilse.enter("ilse.quill")
+	ilse.language("ar") // the school's data say English of her
+	ilse.says("h1", "ينتظر Mara توقيعكم حتى")
+	if dir := ilse.MustEval(`() => getComputedStyle(document.querySelector('main')).direction + ' ' + document.documentElement.lang`).Str(); dir != "rtl ar" {
+		t.Errorf("the family's page is %s", dir)
+	}
+	if left := ilse.MustElement("main li button[data-open]").MustEval(`() => this.getBoundingClientRect().left`).Num(); left > 100 {
+		t.Error("what is pressed to agree is not on the left, where a line ends")
+	}
+	ilse.accessible("the family's page in Arabic")
+	for n := range 2 {
+		ilse.press("main button[data-open]", "أوافق")
+		ilse.says("main h2", fmt.Sprintf("%d من 2", n+1))
+	}
+	ilse.press("main button[aria-label^='قولوا شيئاً'][aria-label$='Ceramics I']", "قولوا شيئاً لـ Mara")
+	ilse.MustElement("main li form input").MustInput("أما زال يعجبك؟")
+	ilse.press("main form button", "إرسال")
+	ilse.says("main li", "“أما زال يعجبك؟”")
+	ilse.press("button", "وقّعوا لـ Mara")
+	ilse.says("main", "وقّع Ilse Quill")
+	if a := ilse.says("main a", "طباعة الورقة").MustAttribute("href"); a == nil || !strings.HasSuffix(*a, "language=ar") {
+		t.Errorf("the printed sheet is at %v", a)
+	}
+	ilse.accessible("a signed sheet in Arabic")
+	s.as("ilse.quill", desk).says("h1", "اعتُمدت|Mara") // it is her own language from now on, in every browser
+
+	mara := s.as("mara.quill", desk)
+	mara.language("ar")
+	mara.says("#board button", "Physics")
+	mara.MustWait(`() => document.documentElement.dir === 'ltr'`)
+	mara.says("[data-testid=talk]", "أما زال يعجبك؟")
 }
 
 // withTarn brings the second school.

@@ -6,6 +6,8 @@ import (
 	"fmt"
 
 	"codeberg.org/go-pdf/fpdf"
+
+	"rubricon/locales"
 )
 
 // Document is something to be printed: a sheet with its receipt, a worksheet. It is set in black on white, and fits the fewest pages.
@@ -46,17 +48,76 @@ const (
 	line                     = 4.9
 )
 
+// writer sets text on pages. In a language that is read from the right the page is mirrored: places are counted from the right edge of the text.
 type writer struct {
 	*fpdf.Fpdf
+	fromRight bool
+}
+
+func newWriter(language string) *writer {
+	w := &writer{Fpdf: fpdf.New("P", "mm", "A4", "")}
+	w.AddUTF8FontFromBytes("sans", "", plainFont)
+	w.AddUTF8FontFromBytes("sans", "B", boldFont)
+	w.SetCreator("Rubricon", true)
+	w.speak(language)
+	return w
+}
+
+// speak sets the language of what follows.
+func (w *writer) speak(language string) {
+	w.SetLang(language)
+	w.fromRight = locales.Match(language).Direction() == "rtl"
+}
+
+// x is where something of a width begins that is a distance from the edge at which reading begins.
+func (w *writer) x(from, wide float64) float64 {
+	if w.fromRight {
+		return 210 - from - wide
+	}
+	return from
+}
+
+// put writes one line of text into a box; the place is its distance from the edge at which reading begins. Align is that of the text: "" where reading
+// begins, E where it ends, C.
+func (w *writer) put(from, y, wide, high float64, text, border, align string) {
+	switch {
+	case align == "C":
+	case w.fromRight == (align == "E"):
+		align = "L"
+	default:
+		align = "R"
+	}
+	w.SetXY(w.x(from, wide), y)
+	w.CellFormat(wide, high, seen(joined(text), w.fromRight), border, 0, align, false, 0, "")
+}
+
+// lines breaks a text into lines of a width.
+func (w *writer) lines(text string, wide float64) []string { return w.SplitText(joined(text), wide) }
+
+// write writes text in as many lines as it needs, and goes on below; border is that under the last.
+func (w *writer) write(from, wide, high float64, text, border string) {
+	list := w.lines(text, wide-0.01)
+	if len(list) == 0 {
+		list = []string{""}
+	}
+	for i, part := range list {
+		w.room(high)
+		under := ""
+		if i == len(list)-1 {
+			under = border
+		}
+		w.put(from, w.GetY(), wide, high, part, under, "")
+		w.SetXY(left, w.GetY()+high)
+	}
 }
 
 // PDF writes a document as PDF, A4 upright.
 func PDF(d *Document) ([]byte, error) {
-	w := &writer{fpdf.New("P", "mm", "A4", "")}
-	w.begin(d.Language, d.Title, d.Foot, d.Page)
+	w := newWriter(d.Language)
+	w.begin(d.Title, d.Foot, d.Page)
 	w.SetFont("sans", "", 9.5)
 	for _, text := range d.Lead {
-		w.MultiCell(width, line, text, "", "L", false)
+		w.write(left, width, line, text, "")
 	}
 	for i := range d.Parts {
 		w.part(&d.Parts[i])
@@ -70,24 +131,20 @@ func PDF(d *Document) ([]byte, error) {
 }
 
 // begin sets what all documents have, and writes the title on the first page.
-func (w *writer) begin(language, title, foot, page string) {
-	w.AddUTF8FontFromBytes("sans", "", plainFont)
-	w.AddUTF8FontFromBytes("sans", "B", boldFont)
+func (w *writer) begin(title, foot, page string) {
 	w.SetTitle(title, true)
-	w.SetCreator("Rubricon", true)
-	w.SetLang(language)
 	w.SetMargins(left, top, right)
 	w.SetAutoPageBreak(true, bottom+4)
 	w.AliasNbPages("")
 	w.SetFooterFunc(func() {
-		w.SetY(-bottom)
 		w.SetFont("sans", "", 8)
-		w.CellFormat(width*0.8, 4, foot, "T", 0, "L", false, 0, "")
-		w.CellFormat(width*0.2, 4, fmt.Sprintf("%s %d / {nb}", page, w.PageNo()), "T", 0, "R", false, 0, "")
+		y := 297 - bottom
+		w.put(left, y, width*0.8, 4, foot, "T", "")
+		w.put(left+width*0.8, y, width*0.2, 4, fmt.Sprintf("%s %d / {nb}", page, w.PageNo()), "T", "E")
 	})
 	w.AddPage()
 	w.SetFont("sans", "B", 15)
-	w.MultiCell(width, 7, title, "", "L", false)
+	w.write(left, width, 7, title, "")
 }
 
 // room begins a new page where less than a height is left.
@@ -101,10 +158,10 @@ func (w *writer) part(p *Part) {
 	w.room(18)
 	w.Ln(2.5)
 	w.SetFont("sans", "B", 10.5)
-	w.MultiCell(width, 5.5, p.Head, "B", "L", false)
+	w.write(left, width, 5.5, p.Head, "B")
 	w.SetFont("sans", "", 9.5)
 	for _, text := range p.Text {
-		w.MultiCell(width, line, text, "", "L", false)
+		w.write(left, width, line, text, "")
 	}
 	if len(p.Heads) > 0 {
 		w.SetFont("sans", "", 8)
@@ -125,14 +182,14 @@ func (w *writer) row(p *Part, cells []string, box bool) {
 	size, _ := w.GetFontSize()
 	lines, most := make([][]string, len(cells)), 1
 	for i, text := range cells {
-		lines[i] = w.SplitText(text, (width-indent)*p.Cols[i]-2)
+		lines[i] = w.lines(text, (width-indent)*p.Cols[i]-2)
 		most = max(most, len(lines[i]))
 	}
 	height := line * float64(most)
 	w.room(height + 1)
 	y := w.GetY()
 	if box {
-		w.Rect(left, y+0.7, 3.2, 3.2, "D")
+		w.Rect(w.x(left, 3.2), y+0.7, 3.2, 3.2, "D")
 	}
 	x := left + indent
 	for i := range cells {
@@ -142,8 +199,7 @@ func (w *writer) row(p *Part, cells []string, box bool) {
 		}
 		w.SetFont("sans", style, size)
 		for k, text := range lines[i] {
-			w.SetXY(x, y+line*float64(k))
-			w.CellFormat((width-indent)*p.Cols[i], line, text, "", 0, "L", false, 0, "")
+			w.put(x, y+line*float64(k), (width-indent)*p.Cols[i], line, text, "", "")
 		}
 		x += (width - indent) * p.Cols[i]
 	}
@@ -157,22 +213,24 @@ func (w *writer) signatures(d *Document) {
 		w.SetFont("sans", "", 8.5)
 		for _, label := range d.Sign {
 			y := w.GetY() + 8
-			w.Line(left, y, left+width*0.6, y)
-			w.Line(left+width*0.66, y, left+width, y)
+			for _, l := range [][2]float64{{left, width * 0.6}, {left + width*0.66, width * 0.34}} {
+				x := w.x(l[0], l[1])
+				w.Line(x, y, x+l[1], y)
+			}
 			w.SetXY(left, y+0.5)
-			w.MultiCell(width, 4, label, "", "L", false)
+			w.write(left, width, 4, label, "")
 		}
 	}
 	if d.Code != "" {
 		w.room(26)
 		w.Ln(3)
 		y := w.GetY()
-		w.square(d.Code, left+width-20, y, 20)
+		w.square(d.Code, w.x(left+width-20, 20), y, 20)
 		w.SetFont("sans", "B", 13)
-		w.CellFormat(width*0.36, 7, d.Code, "1", 0, "C", false, 0, "")
+		w.put(left, y, width*0.36, 7, d.Code, "1", "C")
 		w.SetFont("sans", "", 8.5)
-		w.SetXY(left+width*0.39, y)
-		w.MultiCell(width*0.61-24, 3.8, d.CodeNote, "", "L", false)
+		w.SetXY(left, y)
+		w.write(left+width*0.39, width*0.61-24, 3.8, d.CodeNote, "")
 		w.SetXY(left, max(w.GetY(), y+22))
 	}
 }

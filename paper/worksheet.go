@@ -3,8 +3,6 @@ package paper
 import (
 	"bytes"
 	"fmt"
-
-	"codeberg.org/go-pdf/fpdf"
 )
 
 // Worksheet is for those who think on paper before they ask for anything: what the school will check, with room to write beside it, and
@@ -68,11 +66,11 @@ type flow struct {
 }
 
 func (s *Worksheet) set(size float64) *writer {
-	w := &writer{fpdf.New("P", "mm", "A4", "")}
-	w.begin(s.Language, s.Title, s.Foot, s.Page)
+	w := newWriter(s.Language)
+	w.begin(s.Title, s.Foot, s.Page)
 	w.SetFont("sans", "", 8.5)
 	for _, text := range s.Lead {
-		w.MultiCell(width, 4.2, text, "", "L", false)
+		w.write(left, width, 4.2, text, "")
 	}
 	f := &flow{writer: w, size: size, height: size * 0.46}
 	f.head(s.RulesHead, width)
@@ -80,13 +78,13 @@ func (s *Worksheet) set(size float64) *writer {
 		x := left + float64(i%2)*(column+gap)
 		y := w.GetY()
 		w.SetFont("sans", "B", size)
-		w.SetXY(x, y)
-		w.CellFormat(column*0.42, f.height+1, w.cut(r.Label, column*0.42), "", 0, "L", false, 0, "")
+		w.put(x, y, column*0.42, f.height+1, w.cut(r.Label, column*0.42), "", "")
 		w.SetFont("sans", "", size)
-		w.CellFormat(column*0.34, f.height+1, w.cut(r.Wants, column*0.34), "", 0, "L", false, 0, "")
-		w.CellFormat(column*0.24, f.height+1, s.Mine, "", 0, "L", false, 0, "")
-		at := x + column*0.76 + w.GetStringWidth(s.Mine) + 2
-		w.Line(at, y+f.height+0.6, x+column, y+f.height+0.6)
+		w.put(x+column*0.42, y, column*0.34, f.height+1, w.cut(r.Wants, column*0.34), "", "")
+		w.put(x+column*0.76, y, column*0.24, f.height+1, s.Mine, "", "")
+		at := column*0.76 + w.GetStringWidth(joined(s.Mine)) + 2
+		from := w.x(x+at, column-at)
+		w.Line(from, y+f.height+0.6, from+column-at, y+f.height+0.6)
 		if w.SetXY(left, y); i%2 == 1 || i == len(s.Rules)-1 {
 			w.SetXY(left, y+f.height+1.4)
 		}
@@ -111,8 +109,8 @@ func (s *Worksheet) set(size float64) *writer {
 func (f *flow) head(text string, over float64) {
 	f.Ln(1.5)
 	f.SetFont("sans", "B", f.size+1)
-	f.CellFormat(over, f.height+1.5, text, "B", 2, "L", false, 0, "")
-	f.Ln(0.8)
+	f.put(left, f.GetY(), over, f.height+1.5, text, "B", "")
+	f.SetXY(left, f.GetY()+f.height+2.3)
 }
 
 // year draws the year's periods by term, to be written into.
@@ -120,16 +118,18 @@ func (f *flow) year(s *Worksheet) {
 	f.head(s.YearHead, width)
 	wide, high := width/float64(len(s.Terms)), f.height+1.6
 	f.SetFont("sans", "", f.size)
-	for _, term := range s.Terms {
-		f.CellFormat(wide, f.height+0.6, f.cut(term, wide), "", 0, "L", false, 0, "")
+	y := f.GetY()
+	for i, term := range s.Terms {
+		f.put(left+wide*float64(i), y, wide, f.height+0.6, f.cut(term, wide), "", "")
 	}
-	f.Ln(-1)
+	y += f.height + 0.6
 	for i := range s.Periods {
-		for range s.Terms {
-			f.CellFormat(wide, high, fmt.Sprint(i+1), "1", 0, "L", false, 0, "")
+		for k := range s.Terms {
+			f.put(left+wide*float64(k), y, wide, high, fmt.Sprint(i+1), "1", "")
 		}
-		f.Ln(high)
+		y += high
 	}
+	f.SetXY(left, y)
 }
 
 // course sets a course where the column has room for it and its head, else in the next.
@@ -137,11 +137,11 @@ func (f *flow) course(head string, c *WorksheetCourse) {
 	f.SetFont("sans", "", f.size-0.5)
 	var note []string
 	if c.Note != "" {
-		note = f.SplitText(c.Note, column-5)
+		note = f.lines(c.Note, column-5)
 	}
 	f.SetFont("sans", "B", f.size)
 	end := f.GetStringWidth(c.End) + 2
-	title := f.SplitText(c.Title, column-5-end)
+	title := f.lines(c.Title, column-5-end)
 	need := f.height*float64(len(title)+len(note)) + 0.6
 	if head != "" {
 		need += f.height + 5
@@ -158,27 +158,23 @@ func (f *flow) course(head string, c *WorksheetCourse) {
 		if f.GetY() > f.from {
 			f.Ln(1.5)
 		}
-		f.SetX(x)
 		f.SetFont("sans", "B", f.size+1)
-		f.CellFormat(column, f.height+1.5, head, "B", 2, "L", false, 0, "")
-		f.Ln(0.6)
+		f.put(x, f.GetY(), column, f.height+1.5, head, "B", "")
+		f.SetY(f.GetY() + f.height + 2.1)
 	}
 	y := f.GetY()
 	side := f.height * 0.62
-	f.Rect(x, y+f.height*0.18, side, side, "D")
+	f.Rect(f.x(x, side), y+f.height*0.18, side, side, "D")
 	f.SetFont("sans", "B", f.size)
 	for i, text := range title {
-		f.SetXY(x+4, y+f.height*float64(i))
-		f.CellFormat(column-4-end, f.height, text, "", 0, "L", false, 0, "")
+		f.put(x+4, y+f.height*float64(i), column-4-end, f.height, text, "", "")
 	}
 	f.SetFont("sans", "", f.size)
-	f.SetXY(x+column-end, y)
-	f.CellFormat(end, f.height, c.End, "", 0, "R", false, 0, "")
+	f.put(x+column-end, y, end, f.height, c.End, "", "E")
 	f.SetFont("sans", "", f.size-0.5)
 	y += f.height * float64(len(title))
 	for i, text := range note {
-		f.SetXY(x+4, y+f.height*float64(i))
-		f.CellFormat(column-4, f.height, text, "", 0, "L", false, 0, "")
+		f.put(x+4, y+f.height*float64(i), column-4, f.height, text, "", "")
 	}
 	f.SetY(y + f.height*float64(len(note)) + 0.6)
 }

@@ -57,8 +57,13 @@ func TestLetters(t *testing.T) {
 			}
 		}
 	}
-	if a, b := Write(letter("sign", "es", false)), Write(letter("sign", "en", false)); a.Subject == b.Subject {
-		t.Error("Spanish is English")
+	for _, language := range []string{"es", "ar"} {
+		if a, b := Write(letter("sign", language, false)), Write(letter("sign", "en", false)); a.Subject == b.Subject {
+			t.Errorf("%s is English", language)
+		}
+	}
+	if m := Write(letter("sign", "ar", false)); !strings.Contains(m.HTML, `<html lang="ar" dir="rtl">`) {
+		t.Error("Arabic is not read from the right")
 	}
 }
 

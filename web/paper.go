@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"golang.org/x/text/language"
 	"golang.org/x/text/message"
 	"golang.org/x/text/number"
 
@@ -86,7 +87,7 @@ func (p printed) title(course int32) string {
 
 // amount writes a number of hundredths as the reader writes numbers.
 func (p printed) amount(a credit.Amount) string {
-	return message.NewPrinter(p.l.Tag).Sprint(number.Decimal(float64(a)/float64(credit.One), number.MaxFractionDigits(2)))
+	return message.NewPrinter(latin(p.l.Tag)).Sprint(number.Decimal(float64(a)/float64(credit.One), number.MaxFractionDigits(2)))
 }
 
 // day writes a date with its weekday, and the time where it has one.
@@ -277,4 +278,12 @@ func (p printed) errands() paper.Part {
 		part.Rows = append(part.Rows, []string{e.Title, p.title(e.Course), when})
 	}
 	return part
+}
+
+// latin is a language with the digits 0 to 9, which receipts and codes beside have too.
+func latin(tag language.Tag) language.Tag {
+	if with, err := tag.SetTypeForKey("nu", "latn"); err == nil {
+		return with
+	}
+	return tag
 }

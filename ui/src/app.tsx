@@ -5,7 +5,7 @@ import { Router, useLocation } from 'wouter';
 import { ApiError, type Me, type Person, useMe } from './api/client';
 import { shown } from './api/kept';
 import { errorWords } from './errors';
-import { closest, ownLanguage, remember, speak } from './i18n';
+import { closest, ownLanguage, remember, speak, unread } from './i18n';
 import { Button, Loading } from './kit/controls';
 import { Late } from './kit/late';
 import { Header, type Place, Places } from './kit/header';
@@ -91,12 +91,17 @@ export function App() {
 }
 
 function SignedIn({ me }: { me: Me }) {
-  const { t } = useTranslation();
+  const { t, i18n } = useTranslation();
   const [at, go] = useLocation();
   const desks = useMemo(() => desksOf(t, me), [t, me]);
   const wanted = /^\/d\/([^/]+)/.exec(at)?.[1];
   const here = desks.find((d) => d.key === wanted) ?? desks[0];
   const many = desks.length > 1;
+  // What is still English in a language that families alone have is read from the left.
+  const english = unread.includes(i18n.language) && at !== '/account' && (here?.job !== 'family' || at.includes('/child/'));
+  useEffect(() => {
+    document.documentElement.dir = english ? 'ltr' : i18n.dir();
+  }, [english, i18n, i18n.language]);
   useEffect(() => {
     if (here && many && here.key !== wanted && at === '/') go(`/d/${here.key}`, { replace: true });
     // A link that a child sends leads there, whatever else the parent comes for.

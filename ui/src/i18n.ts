@@ -9,6 +9,9 @@ export const speakMore = (words: object) => i18next.addResourceBundle('en', 'tra
 const files = import.meta.glob<{ default: object }>(['../../locales/*.json', '!../../locales/en.json']);
 const tagOf = (file: string) => file.replace(/^.*\/|\.json$/g, '');
 
+/** Translations that no native reader has looked at yet; they have the family's screens, and everything else is English. */
+export const unread = ['ar'];
+
 export const languages = ['en', ...Object.keys(files).map(tagOf)].sort();
 
 /** A language's name in itself. */
@@ -38,9 +41,10 @@ export async function speak(tag: string) {
     const load = files[file];
     if (load) i18next.addResourceBundle(tag, 'translation', (await load()).default);
   }
+  if (tag === 'ar') void import('./arabic');
+  document.documentElement.dir = i18next.dir(tag); // a screen that is English in it says otherwise once it is drawn
   await i18next.changeLanguage(tag);
   document.documentElement.lang = tag;
-  document.documentElement.dir = i18next.dir(tag);
 }
 
 /** Remembers a choice in this browser. */

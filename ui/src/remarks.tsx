@@ -48,13 +48,13 @@ export function Remarks({ book, sheet, course, kinds }: { book: Book; sheet: She
               “{r.text}”
             </p>
             {r.answer ? (
-              <p className="pl-3">
+              <p className="ps-3">
                 <span className="text-soft">{r.answeredBy}:</span> “{r.answer}”
               </p>
             ) : remarks.data.answer ? (
               <Say label={t('remark.answer')} action={t('remark.answerGo')} busy={act.isPending} onSay={(answer) => act.mutate({ id: r.id, answer })} />
             ) : (
-              <p className="pl-3 text-soft">{t('remark.waits', { who: sheet.student.counselor ?? t('theCounselor') })}</p>
+              <p className="ps-3 text-soft">{t('remark.waits', { who: sheet.student.counselor ?? t('theCounselor') })}</p>
             )}
           </li>
         ))}

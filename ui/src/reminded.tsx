@@ -15,7 +15,7 @@ export default function Reminded({ place, zone, at }: { place: Place; zone: stri
   });
   if (!list.data?.length) return null;
   return (
-    <ul className="my-2 border-l-4 border-ochre pl-3" aria-label={t('reminder.label')}>
+    <ul className="my-2 border-s-4 border-ochre ps-3" aria-label={t('reminder.label')}>
       {list.data.map((r) => (
         <li key={r.about}>
           {t('reminder.head', { who: r.by, what: t(`reminder.${r.about}`) })}{' '}

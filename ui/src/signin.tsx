@@ -53,7 +53,7 @@ export function SignIn() {
         <p className="mt-4 text-sm text-soft">{t('signIn.forgot')}</p>
       </section>
       {(welcome.data?.demo.length ?? 0) > 0 && (
-        <section className="border-line desk:border-l desk:pl-8">
+        <section className="border-line desk:border-s desk:ps-8">
           <h2 className="font-semibold">{t('signIn.demo')}</h2>
           <p className="mb-3 text-soft">{t('signIn.demoNote')}</p>
           {welcome.data?.mail && (
@@ -70,7 +70,7 @@ export function SignIn() {
                   type="button"
                   disabled={busy}
                   onClick={() => void enter(d.username, d.password)}
-                  className="block min-h-11 w-full py-2 text-left hover:bg-wash"
+                  className="block min-h-11 w-full py-2 text-start hover:bg-wash"
                 >
                   <span className="font-semibold inked-link">{d.who}</span>
                   <span className="block text-sm text-soft">

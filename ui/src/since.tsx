@@ -8,7 +8,7 @@ export function SinceSubmitted({ book, sheet }: { book: Book; sheet: Sheet }) {
   const { since } = sheet.status;
   if (!since) return null;
   return (
-    <p data-testid="since" className="mb-3 border-l-2 border-ochre pl-3">
+    <p data-testid="since" className="mb-3 border-s-2 border-ochre ps-3">
       <span className="text-ochre">{t('since.head')}</span> <SinceWords book={book} since={since} />
     </p>
   );

@@ -33,7 +33,7 @@ export default function Talk({ book, sheet, course, label, draft }: { book: Book
   });
   const list = remarks.data?.remarks.filter((r) => r.kind === 'family' && (course === undefined || (r.course ?? '') === course)) ?? [];
   return (
-    <div className="mt-1 border-l-2 border-line pl-3 text-sm">
+    <div className="mt-1 border-s-2 border-line ps-3 text-sm">
       {list.length > 0 && (
         <ul>
           {list.map((r) => (

@@ -80,7 +80,7 @@ export default function Counselor({ person }: { person: Person }) {
         </h1>
         <Flow counts={counts.stages} stage={filter.stage} onStage={(stage) => set({ stage, reason: undefined, text: undefined })} />
         <div className="grid min-h-0 flex-1 border-t border-line desk:grid-cols-[37rem_1fr]">
-          <section className="flex min-h-0 flex-col desk:border-r desk:border-line" aria-label={t('caseload.students')}>
+          <section className="flex min-h-0 flex-col desk:border-e desk:border-line" aria-label={t('caseload.students')}>
             <Filters at={at} book={book} caseload={caseload.data} filter={filter} office={person.job === 'office'} onFilter={set} />
             <Rows
               book={book}
@@ -97,7 +97,7 @@ export default function Counselor({ person }: { person: Person }) {
               onTogether={(rows, about) => setTogether({ rows, about })}
             />
           </section>
-          <section id="student" className="min-h-0 overflow-y-auto pt-3 pb-6 desk:pl-5" tabIndex={-1}>
+          <section id="student" className="min-h-0 overflow-y-auto pt-3 pb-6 desk:ps-5" tabIndex={-1}>
             {together ? (
               <Together
                 at={at}

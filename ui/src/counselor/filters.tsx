@@ -22,7 +22,7 @@ export function Flow(props: { counts: Counts['stages']; stage: string | undefine
           aria-pressed={props.stage === s.id}
           onClick={() => props.onStage(s.id)}
           style={{ flexGrow: Math.max(1, Math.sqrt(s.students)) }}
-          className={`shrink-0 basis-24 border-r border-line px-3 py-1 text-left text-sm last:border-r-0 ${s.id === 'waiting' ? 'hatch' : 'hover:bg-wash'} aria-pressed:shadow-[inset_0_-3px_0_var(--ink)]`}
+          className={`shrink-0 basis-24 border-e border-line px-3 py-1 text-start text-sm last:border-e-0 ${s.id === 'waiting' ? 'hatch' : 'hover:bg-wash'} aria-pressed:shadow-[inset_0_-3px_0_var(--ink)]`}
         >
           <span className={s.id === 'waiting' ? 'inline-block rounded-sm bg-card px-1 text-ochre' : 'text-soft'}>
             <b className="block text-base leading-tight font-semibold text-ink">{s.students}</b>
@@ -56,7 +56,7 @@ export function Filters(props: { at: Year; book: Book; caseload: Caseload; filte
       </select>
     );
   return (
-    <div className="flex flex-wrap items-center gap-1.5 py-2 desk:pr-4">
+    <div className="flex flex-wrap items-center gap-1.5 py-2 desk:pe-4">
       <input
         type="search"
         aria-label={t('caseload.find')}
@@ -73,7 +73,7 @@ export function Filters(props: { at: Year; book: Book; caseload: Caseload; filte
         aria-label={t('caseload.by.reason')}
         value={filter.reason ?? ''}
         onChange={(event) => onFilter({ reason: event.target.value, stage: event.target.value ? '' : filter.stage })}
-        className={`${field} max-w-52 pr-6`}
+        className={`${field} max-w-52 pe-6`}
       >
         <option value="">{t('caseload.any.reason')}</option>
         {counts.reasons.map((c) => (

@@ -96,7 +96,7 @@ export function Panel(props: { book: Book; place: Place; short?: boolean; onNext
                 <li
                   key={e.course}
                   title={entryLine(t, book, s, e)}
-                  className="truncate rounded-sm border border-l-4 border-line bg-card px-2 py-0.5 text-sm"
+                  className="truncate rounded-sm border border-s-4 border-line bg-card px-2 py-0.5 text-sm"
                   style={{
                     borderLeftColor: subjectTab(book.course(e.course)?.subject ?? '').hue,
                     gridColumn: e.terms.length > 1 ? `span ${e.terms.length}` : (e.terms[0] ?? 0) + 1,
@@ -195,7 +195,7 @@ export function Panel(props: { book: Book; place: Place; short?: boolean; onNext
             <fieldset className="mt-2">
               <legend className="text-sm text-soft">{t('panel.about')}</legend>
               {[...s.requests, ...s.summer, ...s.alternates].map((e) => (
-                <label key={e.course} className="mr-4 inline-flex min-h-7 items-center gap-1.5">
+                <label key={e.course} className="me-4 inline-flex min-h-7 items-center gap-1.5">
                   <input
                     type="checkbox"
                     className="size-5 accent-(--ink)"
@@ -326,7 +326,7 @@ function DecisionDialog(props: {
               min={0}
               max={100}
               step={0.01}
-              className="ml-2 min-h-9 w-24 rounded border border-edge bg-paper px-2"
+              className="ms-2 min-h-9 w-24 rounded border border-edge bg-paper px-2"
             />
           </label>
         )}

@@ -42,7 +42,7 @@ export default function Prepare({ person }: { person: Person }) {
       <main id="page" className="px-4 pb-16 desk:px-6">
         <h1 className="mt-3 mb-2">{chosen ? t('prepare.chosen', { count: chosen.students.length }) : t('prepare.head')}</h1>
         <div className="grid gap-x-6 border-t border-line desk:grid-cols-[28rem_1fr]">
-          <section aria-label={t('prepare.whom')} className="py-3 desk:border-r desk:border-line desk:pr-6">
+          <section aria-label={t('prepare.whom')} className="py-3 desk:border-e desk:border-line desk:pe-6">
             <Whom
               at={at}
               book={book}

@@ -35,21 +35,21 @@ export function OnRecord(props: { book: Book; place: Place; decides: boolean; ve
         <h2 className="font-semibold">{t('file.transcript')}</h2>
         {records.length === 0 && <p className="text-soft">{t('file.noRecords')}</p>}
         {years.map((year) => (
-          <table key={year} className="mb-2 w-full border-collapse text-left">
-            <caption className="text-left text-sm text-soft">{year}</caption>
+          <table key={year} className="mb-2 w-full border-collapse text-start">
+            <caption className="text-start text-sm text-soft">{year}</caption>
             <tbody>
               {records
                 .filter((r) => r.schoolYear === year)
                 .map((r) => (
                   <tr key={r.id} className="border-t border-line align-baseline">
-                    <th scope="row" className="py-1 pr-3 font-normal">
+                    <th scope="row" className="py-1 pe-3 font-normal">
                       {r.title} {r.entered && <span className="text-sm text-soft">· {t('file.entered')}</span>}
                     </th>
-                    <td className="w-16 pr-3 text-soft">{r.term}</td>
-                    <td className="w-24 pr-3 text-soft">{t(`file.outcome.${r.outcome}`)}</td>
-                    <td className="w-12 pr-3 text-right">{amount(r.credits)}</td>
-                    <td className="w-12 pr-3 text-right">{r.mark === undefined ? '–' : amount(r.mark)}</td>
-                    <td className="w-20 text-right">
+                    <td className="w-16 pe-3 text-soft">{r.term}</td>
+                    <td className="w-24 pe-3 text-soft">{t(`file.outcome.${r.outcome}`)}</td>
+                    <td className="w-12 pe-3 text-end">{amount(r.credits)}</td>
+                    <td className="w-12 pe-3 text-end">{r.mark === undefined ? '–' : amount(r.mark)}</td>
+                    <td className="w-20 text-end">
                       {props.decides && (
                         <button
                           type="button"
@@ -67,7 +67,7 @@ export function OnRecord(props: { book: Book; place: Place; decides: boolean; ve
           </table>
         ))}
         {mending && (
-          <div className="mb-4 border-l-2 border-line pl-3">
+          <div className="mb-4 border-s-2 border-line ps-3">
             <Together
               key={mending.id}
               at={place}

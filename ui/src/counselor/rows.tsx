@@ -71,13 +71,13 @@ export function Rows(props: {
               {'row' in line ? (
                 <CaseButton {...props} row={line.row} />
               ) : (
-                <div className="flex items-baseline gap-2 pt-2 pb-1 text-sm text-soft desk:pr-4">
+                <div className="flex items-baseline gap-2 pt-2 pb-1 text-sm text-soft desk:pe-4">
                   <h2>
                     <b className="font-semibold text-ink">{line.head ? t(`caseload.reason.${line.head}`) : t('caseload.chosen')}</b> {line.rows.length}
                   </h2>
                   <button
                     type="button"
-                    className="ml-auto min-h-6 inked-link text-ink disabled:opacity-60"
+                    className="ms-auto min-h-6 inked-link text-ink disabled:opacity-60"
                     disabled={props.coming}
                     onClick={() => props.onTogether(line.rows, line.head || reason)}
                     aria-label={t('caseload.togetherFor', { what: line.head ? t(`caseload.reason.${line.head}`) : t('caseload.chosen') })}
@@ -103,7 +103,7 @@ function CaseButton(props: { book: Book; row: CaseRow; current: string | undefin
       id={`case-${row.id}`}
       aria-current={row.id === props.current ? 'true' : undefined}
       onClick={() => props.onStudent(row.id)}
-      className="grid min-h-8 w-full grid-cols-[9.5rem_1.5rem_1fr_4rem] items-center gap-2 border-t border-line px-2 text-left aria-[current]:bg-wash aria-[current]:shadow-[inset_3px_0_0_var(--ink)] max-desk:min-h-11 max-desk:grid-cols-[9rem_1.5rem_1fr]"
+      className="grid min-h-8 w-full grid-cols-[9.5rem_1.5rem_1fr_4rem] items-center gap-2 border-t border-line px-2 text-start aria-[current]:bg-wash aria-[current]:shadow-[inset_3px_0_0_var(--ink)] max-desk:min-h-11 max-desk:grid-cols-[9rem_1.5rem_1fr]"
     >
       <span className="truncate">
         {row.family}, {row.given}
@@ -112,7 +112,7 @@ function CaseButton(props: { book: Book; row: CaseRow; current: string | undefin
       <span className="truncate text-soft" title={waitsWords(t, props.book, row)}>
         {waitsWords(t, props.book, row) || t(`caseload.stage.${row.stage}`)}
       </span>
-      <span className="text-right text-sm text-soft max-desk:hidden">{since(t, row)}</span>
+      <span className="text-end text-sm text-soft max-desk:hidden">{since(t, row)}</span>
     </button>
   );
 }

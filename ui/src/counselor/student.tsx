@@ -84,7 +84,7 @@ function File({ person, place, reason, bar, base }: { person: Person; place: Pla
             onFind={() => go(`${base}/sheet/`)}
             history={t('panel.history')}
             beside={
-              <section aria-label={t('file.decide')} className="min-w-0 desk:border-l desk:border-line desk:pl-6">
+              <section aria-label={t('file.decide')} className="min-w-0 desk:border-s desk:border-line desk:ps-6">
                 <Panel book={book} place={place} short onNext={() => go('/')} />
               </section>
             }

@@ -122,7 +122,7 @@ export function Together(props: {
       <div className="flex items-baseline gap-3">
         <h2 className="font-head text-xl font-medium">{props.head ?? t('together.head', { count: students.length })}</h2>
         {props.onClose && (
-          <button type="button" className="ml-auto min-h-7 inked-link" onClick={props.onClose}>
+          <button type="button" className="ms-auto min-h-7 inked-link" onClick={props.onClose}>
             {t('together.close')}
           </button>
         )}
@@ -358,7 +358,7 @@ function Stays({ list }: { list: SheetOutcome[] }) {
       <ul>
         {by.map(([code, some]) => (
           <li key={code} className="border-t border-line py-1">
-            <button type="button" aria-expanded={open === code} className="min-h-6 text-left" onClick={() => setOpen(open === code ? undefined : code)}>
+            <button type="button" aria-expanded={open === code} className="min-h-6 text-start" onClick={() => setOpen(open === code ? undefined : code)}>
               <b className="font-semibold">{some.length}</b> {outcomeWords(t, code)} <span className="inked-link text-sm">{t('together.who')}</span>
             </button>
             {open === code && <p className="text-sm text-soft">{some.map((s) => (s.family ? `${s.family}, ${s.given}` : s.student)).join(' · ')}</p>}

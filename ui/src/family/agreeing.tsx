@@ -37,7 +37,7 @@ export default function Agreeing({ book, sheet, place, id }: { book: Book; sheet
   return (
     <section aria-labelledby={id} className="mt-4">
       {signedAt && (
-        <p className="mb-3 border-l-2 border-ochre pl-3" data-testid="since-signed">
+        <p className="mb-3 border-s-2 border-ochre ps-3" data-testid="since-signed">
           {t('family.signedBefore', { time: when(signedAt, zone) })} {since ? <SinceWords book={book} since={since} /> : t('family.sameAsSigned')}
         </p>
       )}

@@ -104,7 +104,11 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
                 {e.waivedBy && !e.assigned && e.waivedNote && ` · ${t('entry.waivedNote', { who: e.waivedBy, note: e.waivedNote })}`}
                 {(c?.fee ?? 0) > 0 && ` · ${t('family.fee', { fee: money(c?.fee ?? 0, currency) })}`}
               </p>
-              {c?.description && <p className="text-sm text-soft">{c.description}</p>}
+              {c?.description && (
+                <p dir="auto" className="text-sm text-soft">
+                  {c.description}
+                </p>
+              )}
               {(c?.leadsTo?.length ?? 0) > 0 && (
                 <p className="text-sm text-soft">{t('family.leadsTo', { courses: join(t, (c?.leadsTo ?? []).map(book.title)) })}</p>
               )}

@@ -1,7 +1,7 @@
 import i18next from 'i18next';
 
-/** The reader's language as the browser's formats know it; English as it is written where weekdays come first. */
-const locale = () => (i18next.language === 'en' ? 'en-GB' : i18next.language);
+/** The reader's language as the browser's formats know it: English as it is written where weekdays come first, Arabic with the digits of the printed sheet. */
+const locale = () => ({ en: 'en-GB', ar: 'ar-u-nu-latn' })[i18next.language] ?? i18next.language;
 
 const numbers = new Map<string, Intl.NumberFormat>();
 

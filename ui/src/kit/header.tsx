@@ -4,7 +4,7 @@ import { useTranslation } from 'react-i18next';
 import { Link, useLocation } from 'wouter';
 import { api, ask, setLanguage } from '../api/client';
 import { anyWaits, forgetKept } from '../api/kept';
-import { languageName, languages, remember, speak } from '../i18n';
+import { languageName, languages, remember, speak, unread } from '../i18n';
 
 /** One of the things a person comes for: as a guardian, as a counselor of a school… */
 export interface Place {
@@ -20,23 +20,26 @@ export function LanguageChoice() {
   const { t, i18n } = useTranslation();
   const { signedIn } = useContext(Places);
   return (
-    <select
-      aria-label={t('header.language')}
-      value={i18n.language}
-      onChange={(event) => {
-        const tag = event.target.value;
-        remember(tag);
-        void speak(tag);
-        if (signedIn) void setLanguage(tag).catch(() => undefined); // this browser remembers it even so
-      }}
-      className="min-h-8 rounded border border-line bg-paper px-1 text-sm text-soft"
-    >
-      {languages.map((tag) => (
-        <option key={tag} value={tag} lang={tag}>
-          {languageName(tag)}
-        </option>
-      ))}
-    </select>
+    <>
+      {unread.includes(i18n.language) && <span className="max-w-56 text-xs text-soft">{t('translation.unread')}</span>}
+      <select
+        aria-label={t('header.language')}
+        value={i18n.language}
+        onChange={(event) => {
+          const tag = event.target.value;
+          remember(tag);
+          void speak(tag);
+          if (signedIn) void setLanguage(tag).catch(() => undefined); // this browser remembers it even so
+        }}
+        className="min-h-8 rounded border border-line bg-paper px-1 text-sm text-soft"
+      >
+        {languages.map((tag) => (
+          <option key={tag} value={tag} lang={tag}>
+            {languageName(tag)}
+          </option>
+        ))}
+      </select>
+    </>
   );
 }
 
@@ -76,7 +79,7 @@ export function Header(props: { pages: { to: string; label: string }[]; where?: 
       <div className="order-3 flex w-full flex-wrap items-center gap-x-3 text-sm text-soft empty:hidden max-desk:pb-1 min-[90rem]:order-none min-[90rem]:w-auto min-[90rem]:flex-1 min-[90rem]:justify-end">
         {props.children}
       </div>
-      <div className="ml-auto flex items-center gap-x-3 max-desk:order-1">
+      <div className="ms-auto flex items-center gap-x-3 max-desk:order-1">
         <LanguageChoice />
         <Link href="~/account" className="flex min-h-8 items-center text-sm text-soft inked-link">
           {t('nav.account')}

@@ -53,7 +53,7 @@ function partWords(t: TFunction, part: ReadPart, within = false): string {
 export function Leaves() {
   const { t } = useTranslation();
   return (
-    <ul className="mt-1 list-disc pl-5">
+    <ul className="mt-1 list-disc ps-5">
       {(['passed', 'alongside', 'grade', 'score', 'program', 'permission', 'credits', 'recommended', 'joined'] as const).map((leaf) => (
         <li key={leaf}>{t(`reading.leaf.${leaf}`)}</li>
       ))}

@@ -18,7 +18,7 @@ export function Groups({ policy, onEdit }: Editing) {
             <div className="flex items-baseline gap-3">
               <b className="font-semibold">{group}</b>
               <span className="text-soft">{selectionWords(t, of) || t('rules.every')}</span>
-              <span className="ml-auto">
+              <span className="ms-auto">
                 <Remove label={group} onRemove={() => onEdit((p) => p.groups && Reflect.deleteProperty(p.groups, group))} />
               </span>
             </div>

@@ -90,7 +90,7 @@ export default function Courses({ at }: { at: Year }) {
                 type="button"
                 aria-current={c.code === current?.code ? 'true' : undefined}
                 onClick={() => setCode(c.code)}
-                className="flex min-h-8 w-full gap-2 border-t border-line px-2 text-left aria-[current]:bg-wash aria-[current]:shadow-[inset_3px_0_0_var(--ink)]"
+                className="flex min-h-8 w-full gap-2 border-t border-line px-2 text-start aria-[current]:bg-wash aria-[current]:shadow-[inset_3px_0_0_var(--ink)]"
               >
                 <span className="flex-1 truncate">{c.cells.title}</span>
                 <span className="text-soft">
@@ -129,7 +129,7 @@ export default function Courses({ at }: { at: Year }) {
           <div className="flex items-baseline gap-3">
             <h2 className="font-head text-xl font-medium">{current.cells.title}</h2>
             <span className="text-soft">{current.code}</span>
-            <button type="button" className="ml-auto min-h-7 inked-link" onClick={() => put({ remove: !removed })}>
+            <button type="button" className="ms-auto min-h-7 inked-link" onClick={() => put({ remove: !removed })}>
               {t(removed ? 'courses.stay' : 'courses.remove')}
             </button>
           </div>
@@ -151,7 +151,7 @@ export default function Courses({ at }: { at: Year }) {
           )}
         </section>
       )}
-      <aside className="min-w-0 desk:border-l desk:border-line desk:pl-6">
+      <aside className="min-w-0 desk:border-s desk:border-line desk:ps-6">
         <Force at={at} body={body} changed={edits.length > 0} trial={trial} behind={behind} onDone={leave} onLeave={leave} />
         <Versions at={at} kind="courses" />
       </aside>

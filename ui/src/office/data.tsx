@@ -241,7 +241,7 @@ function Differences({ found }: { found: Task['found'] }) {
             <button
               type="button"
               aria-expanded={open === d.name}
-              className="flex min-h-7 w-full flex-wrap gap-x-4 text-left"
+              className="flex min-h-7 w-full flex-wrap gap-x-4 text-start"
               onClick={() => setOpen(open === d.name ? undefined : d.name)}
             >
               <span className="w-44 text-soft">{d.name}</span>
@@ -251,7 +251,7 @@ function Differences({ found }: { found: Task['found'] }) {
                   .map((what) => t(`data.rowsOf.${what}`, counted(d[what])))
                   .join(', ')}
               </b>
-              <span className="ml-auto inked-link text-sm">{t(open === d.name ? 'data.close' : 'data.see')}</span>
+              <span className="ms-auto inked-link text-sm">{t(open === d.name ? 'data.close' : 'data.see')}</span>
             </button>
             {open === d.name && <Cells diff={d} />}
           </li>
@@ -266,13 +266,13 @@ function Cells({ diff }: { diff: Task['found']['diffs'][number] }) {
   const { t } = useTranslation();
   return (
     <div className="overflow-x-auto" tabIndex={0} role="region" aria-label={diff.name}>
-      <table className="w-full border-collapse text-left">
+      <table className="w-full border-collapse text-start">
         <thead>
           <tr className="text-sm text-soft">
-            <th className="pr-4 font-normal">{t('data.column.row')}</th>
-            <th className="pr-4 font-normal">{t('data.column.column')}</th>
-            <th className="pr-4 font-normal">{t('data.column.was')}</th>
-            <th className="pr-4 font-normal">{t('data.column.now')}</th>
+            <th className="pe-4 font-normal">{t('data.column.row')}</th>
+            <th className="pe-4 font-normal">{t('data.column.column')}</th>
+            <th className="pe-4 font-normal">{t('data.column.was')}</th>
+            <th className="pe-4 font-normal">{t('data.column.now')}</th>
             <th className="font-normal">{t('data.column.whom')}</th>
           </tr>
         </thead>
@@ -280,18 +280,18 @@ function Cells({ diff }: { diff: Task['found']['diffs'][number] }) {
           {diff.rows.flatMap((row) =>
             (row.cells.length ? row.cells : [undefined]).map((cell, i) => (
               <tr key={`${row.key} ${row.kind} ${cell?.column}`} className="border-t border-line align-baseline">
-                <td className="py-1 pr-4">
+                <td className="py-1 pe-4">
                   {i === 0 && (
                     <>
                       <b className="font-semibold">{row.title}</b> <span className="text-soft">{row.key}</span>
                     </>
                   )}
                 </td>
-                <td className="py-1 pr-4 text-soft">{cell ? cell.column : t(`data.kindOf.${row.kind}`)}</td>
-                <td className="max-w-64 truncate py-1 pr-4 text-soft" title={cell?.was}>
+                <td className="py-1 pe-4 text-soft">{cell ? cell.column : t(`data.kindOf.${row.kind}`)}</td>
+                <td className="max-w-64 truncate py-1 pe-4 text-soft" title={cell?.was}>
                   {cell?.was}
                 </td>
-                <td className="max-w-64 truncate py-1 pr-4" title={cell?.now}>
+                <td className="max-w-64 truncate py-1 pe-4" title={cell?.now}>
                   {cell?.now}
                 </td>
                 <td className="py-1">{i === 0 && row.asked ? t('data.asked', counted(row.asked)) : ''}</td>
@@ -315,21 +315,21 @@ function Rows({ head, rows, all, bad }: { head: string; rows: Task['found']['pro
         {head} {all > rows.length && <span className="font-normal text-soft">{t('data.first', counted(rows.length))}</span>}
       </h2>
       <div className="overflow-x-auto" tabIndex={0} role="region" aria-label={head}>
-        <table className="w-full border-collapse text-left">
+        <table className="w-full border-collapse text-start">
           <thead>
             <tr className="text-soft">
-              <th className="pr-4 font-normal">{t('data.column.file')}</th>
-              <th className="pr-4 text-right font-normal">{t('data.column.line')}</th>
-              <th className="pr-4 font-normal">{t('data.column.column')}</th>
+              <th className="pe-4 font-normal">{t('data.column.file')}</th>
+              <th className="pe-4 text-end font-normal">{t('data.column.line')}</th>
+              <th className="pe-4 font-normal">{t('data.column.column')}</th>
               <th className="font-normal">{t(bad ? 'data.column.wrong' : 'data.column.note')}</th>
             </tr>
           </thead>
           <tbody>
             {rows.map((row, i) => (
               <tr key={i} className="border-t border-line align-baseline">
-                <td className="py-1 pr-4 whitespace-nowrap">{row.file}</td>
-                <td className="py-1 pr-4 text-right">{whole(row.line)}</td>
-                <td className="py-1 pr-4 whitespace-nowrap">{row.column}</td>
+                <td className="py-1 pe-4 whitespace-nowrap">{row.file}</td>
+                <td className="py-1 pe-4 text-end">{whole(row.line)}</td>
+                <td className="py-1 pe-4 whitespace-nowrap">{row.column}</td>
                 <td className="py-1" lang="en">
                   {row.what}
                 </td>

@@ -67,7 +67,7 @@ export function Errands(props: { at: Year; rows: Row[]; catalog: Catalog; proble
                 </Labelled>
                 {input('title', 'w-64')}
                 {input('due', 'w-44', { placeholder: '2027-05-12T09:00' })}
-                <span className="ml-auto">
+                <span className="ms-auto">
                   <Remove label={row.title || title(row.courseCode)} onRemove={() => onRows(rows.filter((_, k) => k !== i))} />
                 </span>
               </div>

@@ -18,7 +18,7 @@ export function SignIns({ at, person }: { at: Year; person: string }) {
   if (list.error) return <Refusal text={errorWords(t, list.error)} />;
   if (!list.data) return <Loading />;
   return (
-    <section aria-label={t('people.signIns')} className="w-full pl-4 text-sm">
+    <section aria-label={t('people.signIns')} className="w-full ps-4 text-sm">
       {list.data.length === 0 && <p className="text-soft">{t('people.noSignIns')}</p>}
       <ul className="max-h-48 overflow-y-auto" tabIndex={0} aria-label={t('people.signIns')}>
         {list.data.map((x, i) => (
@@ -56,7 +56,7 @@ export function Leads({ at, person, onSet }: { at: Year; person: Found; onSet: (
   const field = 'min-h-8 rounded border border-edge bg-card px-2 max-desk:min-h-11';
   return (
     <form
-      className="w-full pl-4 text-sm"
+      className="w-full ps-4 text-sm"
       onSubmit={(event) => {
         event.preventDefault();
         set.mutate({ course, give: true, reason });

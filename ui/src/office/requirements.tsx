@@ -51,14 +51,14 @@ export function Requirements({ policy, onEdit }: Editing) {
                       aria-label={t('policy.creditsOf', { label: labelOf(entry) })}
                       value={entry.credits ?? ''}
                       onChange={(event) => change((e) => put(e, 'credits', event.target.value === '' ? undefined : Number(event.target.value)))}
-                      className={`${blank} w-16 text-right`}
+                      className={`${blank} w-16 text-end`}
                     />
                     <span>
                       {t('rules.measures.credits')} {selectionWords(t, entry.of ?? 'all')}
                       {entry.each !== undefined && ` · ${t('policy.eachWords', { n: entry.each })}`}
                       {entry.by !== undefined && ` · ${t('policy.byWords', { grade: entry.by })}`}
                     </span>
-                    <span className="ml-auto flex gap-3">
+                    <span className="ms-auto flex gap-3">
                       <More
                         label={labelOf(entry)}
                         open={open === `${audit.id} ${entry.id}`}
@@ -68,7 +68,7 @@ export function Requirements({ policy, onEdit }: Editing) {
                     </span>
                   </div>
                   {open === `${audit.id} ${entry.id}` && (
-                    <div className="flex flex-col gap-2 border-l border-line py-1 pl-3">
+                    <div className="flex flex-col gap-2 border-s border-line py-1 ps-3">
                       <Of policy={policy} value={entry.of} onChange={(of: Selection) => change((e) => put(e, 'of', of))} />
                       <div className="flex flex-wrap gap-2">
                         <Amount label={t('policy.each')} value={entry.each} onChange={(n) => change((e) => put(e, 'each', n))} />

@@ -55,7 +55,7 @@ export default function Rules({ at }: { at: Year }) {
       <div className="min-w-0">
         <div className="mb-1 flex flex-wrap items-baseline gap-4">
           <h1>{changed ? t('rules.headDraft') : t(part === 'rules' ? 'rules.head' : 'policy.head')}</h1>
-          <button type="button" aria-pressed={json} className="ml-auto min-h-8 inked-link" onClick={() => setJson(!json)}>
+          <button type="button" aria-pressed={json} className="ms-auto min-h-8 inked-link" onClick={() => setJson(!json)}>
             {t(json ? 'rules.asSentences' : 'rules.asJson')}
           </button>
         </div>
@@ -112,7 +112,7 @@ export default function Rules({ at }: { at: Year }) {
           </>
         )}
       </div>
-      <aside className="min-w-0 desk:border-l desk:border-line desk:pl-6">
+      <aside className="min-w-0 desk:border-s desk:border-line desk:ps-6">
         <Force at={at} body={body} changed={changed} trial={trial} behind={behind} onDone={leave} onLeave={leave} />
         <Versions at={at} kind="rules" onRestore={(version) => restore.mutate(version)} />
         <Refusal text={restore.error ? errorWords(t, restore.error) : undefined} />

@@ -68,7 +68,7 @@ function Sentence(props: ListEditing & { rule: Rule; standing?: RuleStanding; on
       value={rule[which] ?? ''}
       placeholder={t('rules.any')}
       onChange={(event) => onChange((r) => put(r, which, event.target.value === '' ? undefined : Number(event.target.value)))}
-      className={`${blank} w-16 text-right`}
+      className={`${blank} w-16 text-end`}
     />
   );
   return (
@@ -104,14 +104,14 @@ function Sentence(props: ListEditing & { rule: Rule; standing?: RuleStanding; on
             </option>
           ))}
         </select>
-        <span className="ml-auto flex gap-3">
+        <span className="ms-auto flex gap-3">
           <More label={labelOf(rule)} open={open} onOpen={setOpen} />
           <Remove label={labelOf(rule)} onRemove={props.onRemove} />
         </span>
       </div>
       {props.standing && <Stand standing={props.standing} />}
       {open && (
-        <div className="flex flex-col gap-2 border-l border-line py-1 pl-3">
+        <div className="flex flex-col gap-2 border-s border-line py-1 ps-3">
           <Counting policy={policy} value={rule} usual={props.usual} terms={props.terms} onChange={onChange} />
           <div className="flex flex-wrap gap-2">
             <List label={t('rules.forGrades')} value={rule.grades} read={asNumber} onChange={(list) => onChange((r) => put(r, 'grades', list))} />

@@ -25,7 +25,7 @@ export function Alternates(props: { desk: Desk; open: string | undefined; onOpen
     change(reordered(entries, 'alternates', entry.course, event.key === 'ArrowUp' ? -1 : 1));
   }
   return (
-    <section aria-labelledby="alternates" className="mt-3 desk:pl-7">
+    <section aria-labelledby="alternates" className="mt-3 desk:ps-7">
       <div className="mb-1 flex flex-wrap items-baseline gap-x-4">
         <h2 id="alternates" className="text-sm font-semibold">
           {t('alternates.head')}{' '}
@@ -42,12 +42,12 @@ export function Alternates(props: { desk: Desk; open: string | undefined; onOpen
           const courses = e.saves ?? [];
           const stopped = e.mark === 'stopped';
           return (
-            <div className={`flex h-full items-start gap-1 rounded-sm border py-1 pr-2 pl-1 ${stopped ? 'hatch' : 'border-line bg-card'}`}>
+            <div className={`flex h-full items-start gap-1 rounded-sm border py-1 pe-2 ps-1 ${stopped ? 'hatch' : 'border-line bg-card'}`}>
               {handle}
               <button
                 type="button"
                 data-course={e.course}
-                className={`min-h-7 min-w-0 flex-1 text-left ${stopped ? 'rounded-sm bg-card px-1' : ''}`}
+                className={`min-h-7 min-w-0 flex-1 text-start ${stopped ? 'rounded-sm bg-card px-1' : ''}`}
                 onClick={() => props.onOpen(e.course)}
                 onKeyDown={(event) => move(event, e)}
               >
@@ -76,7 +76,7 @@ export function Alternates(props: { desk: Desk; open: string | undefined; onOpen
         </p>
       )}
       {sheet.requests.length > 0 && (
-        <button type="button" className="mt-1 mr-4 min-h-7 text-sm text-soft inked-link" onClick={() => setAsking(true)}>
+        <button type="button" className="mt-1 me-4 min-h-7 text-sm text-soft inked-link" onClick={() => setAsking(true)}>
           {t('whatif.open')}
         </button>
       )}

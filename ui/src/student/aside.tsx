@@ -21,7 +21,7 @@ export function Aside({ desk }: { desk: Desk }) {
   const words = welcomeOf(desk);
   const [open, setOpen] = useState(false); // what was asked and said
   return (
-    <div className="mt-4 grid gap-x-8 gap-y-3 text-sm desk:grid-cols-2 desk:pl-7">
+    <div className="mt-4 grid gap-x-8 gap-y-3 text-sm desk:grid-cols-2 desk:ps-7">
       {sheet.errands.length > 0 && (
         <section aria-labelledby="errands">
           <h2 id="errands" className="mb-1 font-semibold">
@@ -103,12 +103,12 @@ export function Aside({ desk }: { desk: Desk }) {
                 {c.name} <span className="text-soft">· {t(`contacts.${c.for}`)}</span>
                 <span className="block">
                   {c.phone && (
-                    <a className="mr-3 inline-flex min-h-6 items-center inked-link" href={`tel:${c.phone.replace(/\s/g, '')}`}>
+                    <a className="me-3 inline-flex min-h-6 items-center inked-link" href={`tel:${c.phone.replace(/\s/g, '')}`}>
                       {c.phone}
                     </a>
                   )}
                   {c.mail && (
-                    <a className="mr-3 inline-flex min-h-6 items-center inked-link" href={`mailto:${c.mail}`}>
+                    <a className="me-3 inline-flex min-h-6 items-center inked-link" href={`mailto:${c.mail}`}>
                       {c.mail}
                     </a>
                   )}

@@ -56,7 +56,7 @@ export function Board(props: {
           <li
             key={`n${n}`}
             aria-hidden="true"
-            className="flex items-center justify-end pr-1 text-xs text-soft"
+            className="flex items-center justify-end pe-1 text-xs text-soft"
             style={{ gridRow: `${n * 2 + 1} / span 2`, gridColumn: 1 }}
           >
             {n * 2 < edge ? n + 1 : ''}
@@ -105,7 +105,7 @@ export function Board(props: {
                   type="button"
                   onClick={() => props.onFind({ term })}
                   aria-label={`${termName(t, book, term)}: ${words}`}
-                  className="h-full w-full truncate rounded-sm border border-dashed border-edge px-3 text-left text-sm text-soft hover:bg-wash"
+                  className="h-full w-full truncate rounded-sm border border-dashed border-edge px-3 text-start text-sm text-soft hover:bg-wash"
                 >
                   {words}
                 </button>
@@ -115,7 +115,7 @@ export function Board(props: {
         )}
       </ul>
       {sheet.packing.fill && (
-        <p className="mt-1 pl-7 text-sm">
+        <p className="mt-1 ps-7 text-sm">
           {sheet.packing.fill.map((course, i, all) => (
             <span key={course}>
               {i > 0 && (i === all.length - 1 ? t('list', { head: '', last: '' }) : t('listComma'))}
@@ -127,8 +127,8 @@ export function Board(props: {
           <span className="text-ochre">{t('board.tooMuch')}</span>
         </p>
       )}
-      {sheet.requests.length === 0 && <p className="mt-2 pl-7 text-soft">{t('board.empty')}</p>}
-      <div className="mt-1.5 flex flex-wrap items-center gap-2 pl-7 text-sm text-soft">
+      {sheet.requests.length === 0 && <p className="mt-2 ps-7 text-soft">{t('board.empty')}</p>}
+      <div className="mt-1.5 flex flex-wrap items-center gap-2 ps-7 text-sm text-soft">
         <Explain what="year" />
         {outside.length > 0 && <span>{t('board.outside')}:</span>}
         {outside.map((e) => (
@@ -143,7 +143,7 @@ export function Board(props: {
           </button>
         ))}
         {sheet.requests.length > 1 && sheet.acts.edit.allowed && (
-          <button type="button" onClick={() => setOrdering(true)} className="ml-auto min-h-7 inked-link">
+          <button type="button" onClick={() => setOrdering(true)} className="ms-auto min-h-7 inked-link">
             {t('order.open')}
           </button>
         )}
@@ -183,7 +183,7 @@ function Bar(props: {
       onClick={props.onOpen}
       onKeyDown={props.onKeyDown}
       style={props.second ? undefined : { borderLeftColor: subjectTab(c?.subject ?? '').hue }}
-      className={`flex h-full min-w-0 flex-1 items-center gap-2 overflow-hidden border px-2 text-left ${props.second ? 'rounded-r-sm border-l-0' : 'rounded-sm border-l-[5px]'} ${frame} ${props.leaves ? 'line-through opacity-60' : ''}`}
+      className={`flex h-full min-w-0 flex-1 items-center gap-2 overflow-hidden border px-2 text-start ${props.second ? 'rounded-e-sm border-s-0' : 'rounded-sm border-s-[5px]'} ${frame} ${props.leaves ? 'line-through opacity-60' : ''}`}
     >
       <SubjectTab subject={c?.subject ?? ''} />
       <span className={`flex min-w-0 items-center gap-x-2 leading-tight max-sm:flex-col max-sm:items-stretch ${stopped ? 'rounded-sm bg-card px-1' : ''}`}>
@@ -195,7 +195,7 @@ function Bar(props: {
           {entryLine(t, book, sheet, entry)}
         </span>
       </span>
-      <span className="ml-auto shrink-0 text-sm text-soft">{credits(t, c?.credits ?? 0)}</span>
+      <span className="ms-auto shrink-0 text-sm text-soft">{credits(t, c?.credits ?? 0)}</span>
     </button>
   );
 }

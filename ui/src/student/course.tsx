@@ -75,7 +75,7 @@ export function CourseDialog({ desk, entry, onClose, onFind }: { desk: Desk; ent
                 <span>
                   {needWords(t, book, p)} <span className="text-soft">· {proofWords(t, book, p)}</span>
                   {can && p.open && p.kind !== 'grade' && !claimed(entry, p) && (
-                    <button type="button" className="ml-2 min-h-6 inked-link" onClick={() => setClaiming(p)}>
+                    <button type="button" className="ms-2 min-h-6 inked-link" onClick={() => setClaiming(p)}>
                       {t('claim.open')}
                     </button>
                   )}

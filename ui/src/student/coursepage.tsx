@@ -127,7 +127,7 @@ export default function CoursePage({ desk, code }: { desk: Desk; code: string })
           </Section>
         )}
       </article>
-      <aside aria-label={t('page.if')} className="min-w-0 max-desk:mt-4 desk:border-l desk:border-line desk:pl-8">
+      <aside aria-label={t('page.if')} className="min-w-0 max-desk:mt-4 desk:border-s desk:border-line desk:ps-8">
         {entry ? (
           <section>
             <h2 className="mb-1 font-semibold">{t('page.on')}</h2>
@@ -198,7 +198,7 @@ function Part({ book, part, t }: { book: Desk['book']; part: ConditionPart; t: R
             ? t('asks.one', { count: parts.length })
             : t('asks.some', { count: parts.length, of: part.of })}
       </p>
-      <ul className="border-l border-line pl-3">
+      <ul className="border-s border-line ps-3">
         {parts.map((p, i) => (
           <li key={i}>
             <Part book={book} part={p} t={t} />
@@ -360,7 +360,7 @@ function Beside({ desk, code, others, onOthers }: { desk: Desk; code: string; ot
               <tr className="border-b border-edge align-bottom">
                 <td className="w-20" />
                 {all.map((x, i) => (
-                  <th key={x} scope="col" className="p-1.5 text-left font-semibold">
+                  <th key={x} scope="col" className="p-1.5 text-start font-semibold">
                     {i === 0 ? (
                       book.title(x)
                     ) : (
@@ -385,7 +385,7 @@ function Beside({ desk, code, others, onOthers }: { desk: Desk; code: string; ot
             <tbody>
               {lines.map(([label, values]) => (
                 <tr key={label} className="border-t border-line align-top">
-                  <th scope="row" className="p-1.5 pl-0 text-left font-normal text-soft">
+                  <th scope="row" className="p-1.5 ps-0 text-start font-normal text-soft">
                     {label}
                   </th>
                   {values.map((value, i) => (
@@ -404,7 +404,7 @@ function Beside({ desk, code, others, onOthers }: { desk: Desk; code: string; ot
           {t('beside.add')}
           <select
             data-act="compare"
-            className="min-h-9 max-w-64 rounded border border-edge bg-card px-2"
+            className="min-h-9 w-64 max-w-full min-w-0 rounded border border-edge bg-card px-2"
             value=""
             onChange={(event) => onOthers([...others, event.target.value])}
           >

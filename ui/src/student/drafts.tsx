@@ -33,7 +33,7 @@ export default function DraftsPage({ desk }: { desk: Desk }) {
   const { drafts: list, act, most } = drafts.data;
   const latest = list.at(-1)?.id ?? 0;
   const [left, right] = [pair[0], pair[1] || latest];
-  const options = [{ id: 0, name: t('draft.sheet') }, ...list];
+  const options = [{ id: 0, name: t('drafts.sheet') }, ...list];
   const choice = (label: string, value: number, onChange: (n: number) => void) => (
     <label className="flex items-center gap-2 text-sm">
       {label}
@@ -48,8 +48,8 @@ export default function DraftsPage({ desk }: { desk: Desk }) {
   );
   return (
     <main id="page" className="px-4 pt-4 pb-12 desk:px-6">
-      <h1>{t('draft.head')}</h1>
-      <p className="mb-3 max-w-3xl text-soft">{t('draft.note')}</p>
+      <h1>{t('drafts.head')}</h1>
+      <p className="mb-3 max-w-3xl text-soft">{t('drafts.note')}</p>
       <ul className="max-w-3xl">
         {list.map((d) => (
           <li key={d.id} className="flex flex-wrap items-center gap-x-4 gap-y-1 border-t border-line py-1.5">
@@ -57,24 +57,24 @@ export default function DraftsPage({ desk }: { desk: Desk }) {
               {d.name}
             </Link>
             <span className="text-sm text-soft">
-              {t('draft.changed', { time: when(d.at) })}
-              {d.shown && ` · ${t('draft.shown', { time: when(d.shown) })}`}
+              {t('drafts.changed', { time: when(d.at) })}
+              {d.shown && ` · ${t('drafts.shown', { time: when(d.shown) })}`}
             </span>
             {act.allowed && (
-              <span className="ml-auto flex gap-2">
+              <span className="ms-auto flex gap-2">
                 {desk.sheet.acts.edit.allowed && (
                   <Button disabled={desk.busy} onClick={() => desk.change({ act: 'useDraft', draft: d.id })}>
-                    {t('draft.use')}
+                    {t('drafts.use')}
                   </Button>
                 )}
                 {(desk.sheet.student.guardians > 0 || d.shown) && (
                   <Button disabled={drafting.isPending} onClick={() => drafting.mutate({ show: d.id, shown: !d.shown })}>
-                    {t(d.shown ? 'draft.hide' : 'draft.show')}
+                    {t(d.shown ? 'drafts.hide' : 'drafts.show')}
                     <span className="sr-only"> {d.name}</span>
                   </Button>
                 )}
                 <Button disabled={drafting.isPending} onClick={() => drafting.mutate({ drop: d.id })}>
-                  {t('draft.drop')}
+                  {t('drafts.drop')}
                   <span className="sr-only"> {d.name}</span>
                 </Button>
               </span>
@@ -82,7 +82,7 @@ export default function DraftsPage({ desk }: { desk: Desk }) {
             {d.shown && (
               <div className="basis-full">
                 <Late>
-                  <Talk book={desk.book} sheet={desk.sheet} draft={d.id} label={t('draft.say')} />
+                  <Talk book={desk.book} sheet={desk.sheet} draft={d.id} label={t('drafts.say')} />
                 </Late>
               </div>
             )}
@@ -98,7 +98,7 @@ export default function DraftsPage({ desk }: { desk: Desk }) {
           }}
         >
           <label htmlFor={id} className="text-sm">
-            {t('draft.name')}
+            {t('drafts.name')}
             <input
               id={id}
               required
@@ -108,22 +108,22 @@ export default function DraftsPage({ desk }: { desk: Desk }) {
               className="block min-h-9 rounded border border-edge bg-card px-2"
             />
           </label>
-          {choice(t('draft.from'), from, setFrom)}
+          {choice(t('drafts.from'), from, setFrom)}
           <Button tone="dark" type="submit" disabled={drafting.isPending}>
-            {t('draft.make')}
+            {t('drafts.make')}
           </Button>
         </form>
       )}
-      {list.length >= most && <p className="mt-2 text-sm text-soft">{t('draft.full', { count: most })}</p>}
+      {list.length >= most && <p className="mt-2 text-sm text-soft">{t('drafts.full', { count: most })}</p>}
       <Refusal text={drafting.error ? errorWords(t, drafting.error) : undefined} />
       {list.length > 0 && (
         <section className="mt-6 max-w-5xl">
           <h2 className="font-semibold">
-            {t('draft.beside')} <span className="font-normal text-soft">· {t('draft.besideNote')}</span>
+            {t('drafts.beside')} <span className="font-normal text-soft">· {t('drafts.besideNote')}</span>
           </h2>
           <div className="my-2 flex flex-wrap gap-4">
-            {choice(t('draft.left'), left, (n) => setPair([n, right]))}
-            {choice(t('draft.right'), right, (n) => setPair([left, n]))}
+            {choice(t('drafts.left'), left, (n) => setPair([n, right]))}
+            {choice(t('drafts.right'), right, (n) => setPair([left, n]))}
           </div>
           <Compared desk={desk} left={left} right={right} />
         </section>
@@ -145,12 +145,12 @@ function Compared({ desk, left, right }: { desk: Desk; left: number; right: numb
   const rows = Math.max(a.requests.length, b.requests.length);
   const shared = a.requests.map((e) => e.course).filter((c) => b.requests.some((e) => e.course === c));
   const only = (s: Sheet) => s.requests.filter((e) => !shared.includes(e.course)).map((e) => e.course);
-  for (const course of shared) lines.push({ label: t('draft.request'), values: [title(course), title(course)] });
+  for (const course of shared) lines.push({ label: t('drafts.request'), values: [title(course), title(course)] });
   const order = (s: Sheet) => s.requests.map((e) => e.course).filter((c) => shared.includes(c));
-  if (String(order(a)) !== String(order(b))) add(t('draft.order'), (s) => order(s).map(title).join(', '));
-  for (let i = 0; i < rows - shared.length; i++) add(t('draft.request'), (s) => title(only(s)[i] ?? '') || '–');
+  if (String(order(a)) !== String(order(b))) add(t('drafts.order'), (s) => order(s).map(title).join(', '));
+  for (let i = 0; i < rows - shared.length; i++) add(t('drafts.request'), (s) => title(only(s)[i] ?? '') || '–');
   for (let i = 0; i < Math.max(a.alternates.length, b.alternates.length); i++) {
-    add(t('draft.alternate', { n: i + 1 }), (s) => {
+    add(t('drafts.alternate', { n: i + 1 }), (s) => {
       const e = s.alternates[i];
       return e ? title(e.course) : '–';
     });
@@ -167,7 +167,7 @@ function Compared({ desk, left, right }: { desk: Desk; left: number; right: numb
       return t('path.short', { n: amount((state?.entries ?? []).reduce((n, e) => n + e.short, 0)) });
     });
   add(
-    t('draft.uncovered'),
+    t('drafts.uncovered'),
     (s) =>
       s.requests
         .filter((e) => !e.covered)
@@ -175,7 +175,7 @@ function Compared({ desk, left, right }: { desk: Desk; left: number; right: numb
         .join(', ') || '–',
   );
   add(
-    t('draft.todo'),
+    t('drafts.todo'),
     (s) =>
       join(
         t,
@@ -183,13 +183,13 @@ function Compared({ desk, left, right }: { desk: Desk; left: number; right: numb
       ) || '–',
   );
   return (
-    <table className="w-full table-fixed text-left">
+    <table className="w-full table-fixed text-start">
       <thead>
         <tr className="border-b border-edge">
           <td className="w-24 desk:w-36" />
           {[a, b].map((s, i) => (
             <th key={i} scope="col" className="p-1.5 font-semibold">
-              {s.draft?.name ?? t('draft.sheet')}
+              {s.draft?.name ?? t('drafts.sheet')}
             </th>
           ))}
         </tr>
@@ -199,7 +199,7 @@ function Compared({ desk, left, right }: { desk: Desk; left: number; right: numb
           const same = values[0] === values[1];
           return (
             <tr key={i} className="border-t border-line align-top">
-              <th scope="row" className="p-1.5 pl-0 text-sm font-normal text-soft">
+              <th scope="row" className="p-1.5 ps-0 text-sm font-normal text-soft">
                 {label}
               </th>
               {values.map((value, n) => (

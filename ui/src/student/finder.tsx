@@ -49,7 +49,7 @@ export function Finder(props: {
   };
 
   return (
-    <aside aria-label={t('finder.label')} className={`min-w-0 ${props.compare ? '' : 'mt-6 border-line desk:mt-0 desk:border-l desk:pl-6'}`}>
+    <aside aria-label={t('finder.label')} className={`min-w-0 ${props.compare ? '' : 'mt-6 border-line desk:mt-0 desk:border-s desk:ps-6'}`}>
       <div className="no-print flex items-center gap-2 rounded border border-edge bg-card px-2.5 has-[input:focus-visible]:outline-2 has-[input:focus-visible]:outline-offset-2 has-[input:focus-visible]:outline-ink">
         <input
           ref={search}
@@ -131,14 +131,14 @@ export function Finder(props: {
         <p className="py-3">{t(filter.recommended && !filter.text ? 'finder.noneRecommended' : 'finder.none')}</p>
       )}
       {onSheet.length > 0 && (
-        <ul className="desk:pr-2">
+        <ul className="desk:pe-2">
           {onSheet.map((e) => (
             <li key={e.course} className="border-t border-line">
               <button
                 type="button"
                 data-on-sheet={e.course}
                 onClick={() => props.onOpen(e.course)}
-                className="grid min-h-9 w-full grid-cols-[1.5rem_1fr_auto] gap-x-2 px-1 py-1.5 text-left hover:bg-wash"
+                className="grid min-h-9 w-full grid-cols-[1.5rem_1fr_auto] gap-x-2 px-1 py-1.5 text-start hover:bg-wash"
               >
                 <SubjectTab subject={book.course(e.course)?.subject ?? ''} />
                 <span className="font-semibold">{book.title(e.course)}</span>

@@ -96,7 +96,7 @@ function Then({ desk, version }: { desk: Desk; version: number }) {
   const now = [...sheet.requests, ...sheet.summer, ...sheet.alternates].map((e) => e.course);
   const gone = [...then.requests, ...then.summer, ...then.alternates].filter((e) => !now.includes(e.course));
   return (
-    <div className="mt-1 border-l-2 border-line pl-3">
+    <div className="mt-1 border-s-2 border-line ps-3">
       <p>
         <span className="text-soft">{t('submit.requests', { count: then.requests.length })}:</span> {titles(then.requests)}
       </p>

@@ -11,7 +11,7 @@ export function Ledger({ desk, preview, onFind }: { desk: Desk; preview: Effect 
   const { t } = useTranslation();
   const { book, sheet } = desk;
   return (
-    <section aria-labelledby="ledger" className="mt-3 desk:pl-7">
+    <section aria-labelledby="ledger" className="mt-3 desk:ps-7">
       <div className="mb-1 flex flex-wrap items-baseline gap-x-4">
         <h2 id="ledger" className="text-sm font-semibold">
           {t('ledger.head')} <span className="font-normal text-soft">· {t('ledger.note')}</span>
@@ -70,11 +70,11 @@ function Measure({ rule, to, label, onOpen }: { rule: RuleState; to: number | un
   const at = (n: number) => `${(n / top) * 100}%`;
   const lack = rule.min !== undefined && rule.measured < rule.min ? rule.min - rule.measured : 0;
   return (
-    <button type="button" className="block min-h-7 w-full text-left hover:bg-wash" onClick={onOpen}>
+    <button type="button" className="block min-h-7 w-full text-start hover:bg-wash" onClick={onOpen}>
       <span className="flex items-baseline gap-1.5">
         <Mark kind={rule.holds ? 'settled' : 'missing'} />
         <span className="truncate">{label}</span>
-        <span className="ml-auto shrink-0 text-soft">
+        <span className="ms-auto shrink-0 text-soft">
           {to === undefined ? (
             ruleNumbers(t, rule)
           ) : (
@@ -86,7 +86,7 @@ function Measure({ rule, to, label, onOpen }: { rule: RuleState; to: number | un
         <span className="sr-only">{t(rule.holds ? 'ledger.holds' : 'ledger.open')}</span>
       </span>
       <span aria-hidden="true" className="relative mt-0.5 block h-2.5 border-b border-edge">
-        <i className="absolute bottom-0 left-0 h-1.5 bg-ink" style={{ width: at(rule.measured) }} />
+        <i className="absolute bottom-0 start-0 h-1.5 bg-ink" style={{ width: at(rule.measured) }} />
         {to !== undefined && to > rule.measured && (
           <i className="absolute bottom-0 h-1.5 border border-b-0 border-ink" style={{ left: at(rule.measured), width: at(to - rule.measured) }} />
         )}

@@ -65,7 +65,7 @@ function DeskList(props: ListProps) {
   // eslint-disable-next-line react-hooks/incompatible-library -- the rows are drawn by what it measures, nothing else is
   const virtual = useVirtualizer({ ...options(props.families, row), getScrollElement: () => box.current });
   return (
-    <div ref={box} className="overflow-y-auto desk:max-h-[calc(100vh-10.5rem)] desk:pr-2" tabIndex={-1}>
+    <div ref={box} className="overflow-y-auto desk:max-h-[calc(100vh-10.5rem)] desk:pe-2" tabIndex={-1}>
       <Rows {...props} virtual={virtual} margin={0} row={row} onRow={setRow} />
     </div>
   );
@@ -217,7 +217,7 @@ function FinderRow({
         }}
         onBlur={() => props.onPoint()}
         onKeyDown={(event) => props.onKeys(event, c.code)}
-        className={`grid w-full grid-cols-[1.5rem_1fr_auto] gap-x-2 px-1 py-1.5 text-left ${props.compare ? 'desk:grid-cols-[1.5rem_18rem_1fr_14rem_6rem]' : ''}`}
+        className={`grid w-full grid-cols-[1.5rem_1fr_auto] gap-x-2 px-1 py-1.5 text-start ${props.compare ? 'desk:grid-cols-[1.5rem_18rem_1fr_14rem_6rem]' : ''}`}
       >
         <SubjectTab subject={c.subject} />
         <span className="font-semibold">{c.title}</span>
@@ -249,7 +249,7 @@ function FinderRow({
         </span>
       </button>
       {props.compare && (
-        <label className="no-print flex min-h-7 items-center gap-1.5 pb-1 pl-9 text-sm text-soft desk:absolute desk:top-1 desk:right-1 desk:p-0">
+        <label className="no-print flex min-h-7 items-center gap-1.5 pb-1 ps-9 text-sm text-soft desk:absolute desk:top-1 desk:end-1 desk:p-0">
           <input
             type="checkbox"
             className="size-6 accent-ink"
@@ -262,7 +262,7 @@ function FinderRow({
         </label>
       )}
       {props.selected && (
-        <div id={details} className={`pr-2 pb-2 pl-9 ${props.compare ? 'max-w-3xl' : ''}`}>
+        <div id={details} className={`pe-2 pb-2 ps-9 ${props.compare ? 'max-w-3xl' : ''}`}>
           {variants.length > 1 && (
             <fieldset className="mb-1 flex flex-wrap gap-x-4">
               <legend className="sr-only">{t('finder.which')}</legend>

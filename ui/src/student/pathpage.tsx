@@ -97,7 +97,7 @@ export default function PathPage({ desk }: { desk: Desk }) {
           </ul>
         )}
         {view.act.allowed && (
-          <Button className="ml-auto" onClick={() => setAdding({})}>
+          <Button className="ms-auto" onClick={() => setAdding({})}>
             {t('path.add')}
           </Button>
         )}
@@ -162,7 +162,7 @@ function Headline({ desk, view, at, onOpen }: { desk: Desk; view: PathView; at: 
       {open.map((e, i) => (
         <span key={e.id}>
           {i > 0 && (i === open.length - 1 ? t('list', { head: '', last: '' }) : t('listComma'))}
-          <button type="button" className="inked-link text-left" onClick={() => onOpen(e.id)}>
+          <button type="button" className="inked-link text-start" onClick={() => onOpen(e.id)}>
             {t('path.clause', { much: inUnit(t, desk.book, e.open), label: head?.entries.find((x) => x.id === e.id)?.label })}
           </button>
         </span>
@@ -205,7 +205,7 @@ function Chart(props: { desk: Desk; view: PathView; at: number; total: number; o
       <ul>
         {lanes.map((lane) => (
           <li key={lane.id} className="border-b border-line py-2 desk:grid desk:py-0" style={columns}>
-            <h2 className="font-semibold desk:py-2 desk:pr-2">{lane.label}</h2>
+            <h2 className="font-semibold desk:py-2 desk:pe-2">{lane.label}</h2>
             {grades.map((g, column) => {
               const here = lane.stops.filter((n) => {
                 const grade = view.stops[n]?.grade ?? 0;
@@ -247,12 +247,12 @@ function Station({ desk, stop, first, onOpen }: { desk: Desk; stop: PathStop; fi
         type="button"
         data-stop={stop.course}
         onClick={onOpen}
-        className="relative flex min-h-9 w-full items-start gap-1.5 py-2 pl-2 text-left hover:bg-wash"
+        className="relative flex min-h-9 w-full items-start gap-1.5 py-2 ps-2 text-start hover:bg-wash"
       >
         <span className={trouble && stop.state === 'planned' ? 'text-ochre' : ''}>
           <StopMark kind={trouble && stop.state === 'planned' ? 'stopped' : kindOf(stop)} />
         </span>
-        <span className={`min-w-0 pr-1 leading-tight ${stop.state === 'requested' ? 'desk:bg-card' : 'desk:bg-paper'}`}>
+        <span className={`min-w-0 pe-1 leading-tight ${stop.state === 'requested' ? 'desk:bg-card' : 'desk:bg-paper'}`}>
           {stop.title ?? desk.book.title(stop.course)}{' '}
           <span className="text-sm text-soft">
             {[

@@ -110,7 +110,7 @@ export function PlanDialog(props: {
                 {book.title(course)}
               </Link>
               <span className="text-sm text-soft">· {amount(c?.credits ?? 0)}</span>
-              <span className="ml-auto flex gap-1">
+              <span className="ms-auto flex gap-1">
                 {grades.map((g) => (
                   <button
                     key={g}

@@ -14,7 +14,7 @@ export function Recommended({ desk, onPoint }: { desk: Desk; onPoint: (effect?: 
   );
   if (list.length === 0 || !sheet.acts.edit.allowed) return null;
   return (
-    <section aria-labelledby="recommended" className="mt-3 desk:pl-7">
+    <section aria-labelledby="recommended" className="mt-3 desk:ps-7">
       <div className="flex items-baseline gap-3">
         <h2 id="recommended" className="mb-1 text-sm font-semibold">
           {t('recommended.head')}

@@ -64,7 +64,7 @@ export default function SubmitPage({ desk }: { desk: Desk }) {
       <ol className="mb-4">
         {sheet.requests.map((e) => (
           <li key={e.course} className="flex gap-3 border-t border-line py-1.5">
-            <span className="w-5 text-right text-soft">{e.rank}</span>
+            <span className="w-5 text-end text-soft">{e.rank}</span>
             <span className="flex-1 font-semibold">{book.title(e.course)}</span>
             <span className="text-soft">
               {termsWords(t, book, e.terms)} · {amount(book.course(e.course)?.credits ?? 0)}
@@ -78,7 +78,7 @@ export default function SubmitPage({ desk }: { desk: Desk }) {
           const c = book.course(e.course);
           return (
             <li key={e.course} className="flex gap-3 border-t border-line py-1.5">
-              <span className="w-5 text-right text-soft">{e.rank}</span>
+              <span className="w-5 text-end text-soft">{e.rank}</span>
               <span className="flex-1 font-semibold">{book.title(e.course)}</span>
               <span className="text-soft">
                 {[e.standsFor && t('submit.standsFor', { course: book.title(e.standsFor) }), c && spanWords(t, book, c)].filter(Boolean).join(' · ')}
@@ -93,7 +93,7 @@ export default function SubmitPage({ desk }: { desk: Desk }) {
           <ol className="mb-4">
             {sheet.summer.map((e) => (
               <li key={e.course} className="flex gap-3 border-t border-line py-1.5">
-                <span className="w-5 text-right text-soft">{e.rank}</span>
+                <span className="w-5 text-end text-soft">{e.rank}</span>
                 <span className="flex-1 font-semibold">{book.title(e.course)}</span>
                 <span className="text-soft">{amount(book.course(e.course)?.credits ?? 0)}</span>
               </li>

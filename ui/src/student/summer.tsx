@@ -17,7 +17,7 @@ export default function Summer({ desk, onOpen, onFind }: { desk: Desk; onOpen: (
   const submit = useAct(desk.place, acts.submitSummer);
   const may = sheet.acts.submitSummer;
   return (
-    <section aria-labelledby="summer" className="mt-4 border-t border-line pt-2 desk:ml-7">
+    <section aria-labelledby="summer" className="mt-4 border-t border-line pt-2 desk:ms-7">
       <h2 id="summer" className="mb-1 text-sm font-semibold">
         {t('board.summer')}
         {round && (
@@ -35,7 +35,7 @@ export default function Summer({ desk, onOpen, onFind }: { desk: Desk; onOpen: (
               type="button"
               data-course={e.course}
               onClick={() => onOpen(e.course)}
-              className={`min-h-9 w-full rounded-sm border px-2 py-1 text-left ${e.mark === 'stopped' ? 'hatch' : 'border-line bg-card hover:bg-wash'}`}
+              className={`min-h-9 w-full rounded-sm border px-2 py-1 text-start ${e.mark === 'stopped' ? 'hatch' : 'border-line bg-card hover:bg-wash'}`}
             >
               <span className={e.mark === 'stopped' ? 'rounded-sm bg-card px-1' : ''}>
                 {e.mark !== 'settled' && <Mark kind={e.mark} />} <b className="font-semibold">{book.title(e.course)}</b>{' '}

@@ -19,7 +19,7 @@ export function OrderDialog({ desk, open, onClose }: { desk: Desk; open: boolean
         item={(e, handle) => (
           <div className="flex items-center gap-2 rounded-sm border border-line bg-card px-2 py-1">
             {handle}
-            <span className="w-5 text-right text-soft">{e.rank}</span>
+            <span className="w-5 text-end text-soft">{e.rank}</span>
             <span className="flex-1 font-semibold">{book.title(e.course)}</span>
             {([-1, 1] as const).map((by) => (
               <button

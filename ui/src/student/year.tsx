@@ -96,7 +96,7 @@ export function YearPage({ desk }: { desk: Desk }) {
               {t('todo.sentBack', { who: sheet.student.counselor ?? t('theCounselor'), message: sheet.status.message })}
             </span>{' '}
             {sheet.status.about?.map((code) => (
-              <button key={code} type="button" className="mr-2 min-h-7 rounded bg-card px-1 inked-link" onClick={() => setOpen(code)}>
+              <button key={code} type="button" className="me-2 min-h-7 rounded bg-card px-1 inked-link" onClick={() => setOpen(code)}>
                 {book.title(code)}
               </button>
             ))}

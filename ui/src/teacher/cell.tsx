@@ -24,7 +24,7 @@ export function Cell(props: { pupil: Pupil; column: Column; cell: Pupil['cells']
       aria-label={`${props.title}, ${pupil.given} ${pupil.family}: ${words}`}
       disabled={!pupil.may.allowed}
       onClick={props.onGive}
-      className={`min-h-11 w-full desk:min-h-7 min-w-28 rounded-sm border px-2 text-left text-sm ${given ? 'border-ink font-semibold' : 'border-line text-soft'} ${holds ? 'bg-card' : 'hatch'}`}
+      className={`min-h-11 w-full desk:min-h-7 min-w-28 rounded-sm border px-2 text-start text-sm ${given ? 'border-ink font-semibold' : 'border-line text-soft'} ${holds ? 'bg-card' : 'hatch'}`}
     >
       <span className={holds ? '' : 'rounded-sm bg-card px-1 text-ochre'}>
         {given && <Mark kind="settled" />} {words}

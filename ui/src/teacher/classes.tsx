@@ -200,15 +200,15 @@ function OneClass({ at, course, onStep, onKept }: { at: Year; course: string; on
       </p>
       <Refusal text={recommend.error ? errorWords(t, recommend.error) : undefined} />
       <div className="overflow-x-auto">
-        <table ref={table} className="w-full border-collapse text-left">
+        <table ref={table} className="w-full border-collapse text-start">
           <thead className="text-sm text-soft">
             <tr>
-              <th className="py-1 pr-3 font-normal">{t('teach.student')}</th>
-              <th className="pr-3 font-normal">{t('teach.enters')}</th>
-              {marks && <th className="pr-3 font-normal">{t('teach.mark')}</th>}
-              <th className="pr-3 font-normal">{t('teach.asks')}</th>
+              <th className="py-1 pe-3 font-normal">{t('teach.student')}</th>
+              <th className="pe-3 font-normal">{t('teach.enters')}</th>
+              {marks && <th className="pe-3 font-normal">{t('teach.mark')}</th>}
+              <th className="pe-3 font-normal">{t('teach.asks')}</th>
               {columns.map((c, n) => (
-                <th key={c.course} className="pr-2 align-bottom font-normal">
+                <th key={c.course} className="pe-2 align-bottom font-normal">
                   <kbd className="rounded border border-line px-1.5 font-mono text-xs max-desk:hidden">{n + 1}</kbd>{' '}
                   <b className="font-semibold text-ink">{columnTitle(c)}</b>
                   {c.byWord && <span className="block text-sm">{t('teach.byWord')}</span>}
@@ -223,7 +223,7 @@ function OneClass({ at, course, onStep, onKept }: { at: Year; course: string; on
                 </th>
               ))}
               {view.data.others.length > 0 && (
-                <th className="pr-2 align-bottom font-normal">
+                <th className="pe-2 align-bottom font-normal">
                   <select
                     aria-label={t('teach.another')}
                     value=""
@@ -250,16 +250,16 @@ function OneClass({ at, course, onStep, onKept }: { at: Year; course: string; on
                 onKeyDown={(event) => press(event, p, n)}
                 className="border-t border-line focus-visible:bg-wash"
               >
-                <th scope="row" className="py-0.5 pr-3 font-semibold">
+                <th scope="row" className="py-0.5 pe-3 font-semibold">
                   {name(p)}
                 </th>
-                <td className="pr-3">{p.grade}</td>
-                {marks && <td className="pr-3">{p.mark === undefined ? '' : amount(p.mark)}</td>}
-                <td className="pr-3 text-sm">
+                <td className="pe-3">{p.grade}</td>
+                {marks && <td className="pe-3">{p.mark === undefined ? '' : amount(p.mark)}</td>}
+                <td className="pe-3 text-sm">
                   <Asks pupil={p} columns={view.data.columns} />
                 </td>
                 {columns.map((c, i) => (
-                  <td key={c.course} className="py-0.5 pr-2">
+                  <td key={c.course} className="py-0.5 pe-2">
                     <Cell pupil={p} column={c} cell={cellOf(p, i)} title={columnTitle(c)} onGive={() => give(p, p.word === c.course ? undefined : c)} />
                   </td>
                 ))}
@@ -280,7 +280,7 @@ function OneClass({ at, course, onStep, onKept }: { at: Year; course: string; on
                         }}
                       />
                     ) : (
-                      <button type="button" className="min-h-7 text-left text-soft inked-link" onClick={() => setWhy(p.student)}>
+                      <button type="button" className="min-h-7 text-start text-soft inked-link" onClick={() => setWhy(p.student)}>
                         {p.reason || t('teach.why')}
                       </button>
                     )}

@@ -99,7 +99,7 @@ function One({ at, tryout }: { at: Year; tryout: Tryout }) {
               ) : (
                 <>
                   <Mark kind={p.answer === 'taken' ? 'settled' : 'half'} /> {t(`tryouts.is.${p.answer}`, { by: p.by })}{' '}
-                  <button type="button" className="min-h-7 text-left text-soft inked-link" onClick={() => setWhy(p.student)}>
+                  <button type="button" className="min-h-7 text-start text-soft inked-link" onClick={() => setWhy(p.student)}>
                     {p.note || t('tryouts.why')}
                   </button>
                 </>
