@@ -32,10 +32,13 @@ import (
 	"rubricon/web"
 )
 
+var only = new(string)
+
 func main() {
 	clients := flag.Int("clients", 32, "how many at once")
 	requests := flag.Int("requests", 120, "how many requests of each kind a client sends")
 	profile := flag.String("cpuprofile", "", "write a CPU profile of the whole run to this file")
+	flag.StringVar(only, "only", "", "receipts: print those alone")
 	flag.Parse()
 	if *profile != "" {
 		file, err := os.Create(*profile)
@@ -126,6 +129,9 @@ func run(ctx context.Context, clients, requests int) error {
 		return err
 	}
 	defer p.close()
+	if *only == "receipts" {
+		return p.receipts(ctx)
+	}
 	if err := p.changes(requests); err != nil {
 		return err
 	}
@@ -133,6 +139,9 @@ func run(ctx context.Context, clients, requests int) error {
 		return err
 	}
 	if err := p.newPolicy(ctx); err != nil {
+		return err
+	}
+	if err := p.receipts(ctx); err != nil {
 		return err
 	}
 	p.close()

@@ -19,6 +19,7 @@ import (
 	"rubricon/demo"
 	"rubricon/e2e/browser"
 	"rubricon/school"
+	"rubricon/signon"
 	"rubricon/store"
 	"rubricon/store/storetest"
 	"rubricon/web"
@@ -60,6 +61,8 @@ type site struct {
 	db    *store.DB
 	cases *school.Service
 	http  *httptest.Server
+
+	accounts *signon.Client // of the school's own; nil: none
 }
 
 func newSite(t *testing.T) *site {
@@ -81,7 +84,7 @@ func (s *site) serve(address string) {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	s.http = &httptest.Server{Listener: l, Config: &http.Server{Handler: web.New(s.cases, web.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet,
+	s.http = &httptest.Server{Listener: l, Config: &http.Server{Handler: web.New(s.cases, web.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet, SignOn: s.accounts,
 		Demo: []web.DemoSignIn{{Username: "mara.quill", Password: demo.Password, Who: "Mara Quill"}}})}}
 	s.http.Start()
 }

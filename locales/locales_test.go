@@ -216,7 +216,7 @@ func TestWordsComeWithTheirScreens(t *testing.T) {
 	list := parts(t)
 	own := map[string][]string{"student": {"/student/"}, "staff": {"/counselor/", "/office/", "/kit/pages.ts", "/kit/reading.tsx"}, "print": {"/kit/header.tsx"}, // of a translation, which comes whole
 		"teacher": {"/teacher/"},
-		"account": {"/src/account.tsx"}, "family": {"/family/"}, "talk": {"/src/talk.tsx"}, "reminder": {"/counselor/", "/src/reminded.tsx"}}
+		"account": {"/src/account.tsx", "/src/passkeys.tsx"}, "family": {"/family/"}, "talk": {"/src/talk.tsx"}, "reminder": {"/counselor/", "/src/reminded.tsx"}}
 	sources(t, func(file, text string) { // what comes later says so itself, or comes with what does
 		for _, name := range []string{"overlays", "pathpage", "history", "errands", "coursepage", "summer", "drafts", "submit"} {
 			if path := filepath.ToSlash(file); strings.HasSuffix(path, "/student/"+name+".tsx") && !strings.Contains(text, "import './laterwords'") {

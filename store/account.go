@@ -149,6 +149,9 @@ func (q Queries) ForgetOld(ctx context.Context, now time.Time) error {
 	if err := q.exec(ctx, `DELETE FROM session WHERE expiry < $1`, now); err != nil {
 		return err
 	}
+	if err := q.exec(ctx, `DELETE FROM sign_on_try WHERE expires_at < $1`, now); err != nil {
+		return err
+	}
 	if err := q.exec(ctx, `DELETE FROM sign_in_pressure WHERE at < $1`, now.Add(-24*time.Hour)); err != nil {
 		return err
 	}

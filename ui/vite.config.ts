@@ -38,7 +38,7 @@ const parts: Record<string, string[]> = {
   later: ['asks', 'beside', 'drafts', 'event', 'explain', 'feed', 'history', 'keys', 'route', 'standing', 'summer', 'warn'],
   account: ['account'],
   family: ['family'],
-  print: ['calendar', 'date', 'letter', 'mail', 'paper', 'translation', 'worksheet'],
+  print: ['calendar', 'date', 'letter', 'mail', 'paper', 'signOn', 'translation', 'worksheet'],
   reminder: ['reminder'],
   talk: ['talk'],
   teacher: ['teach', 'tryouts'],
@@ -86,6 +86,8 @@ const said = [
   'stale-plan',
   'bad-grade',
   'too-much',
+  'second-step',
+  'bad-passkey',
 ];
 
 /** Gives a part of the English locale file: en.json?part=student. */

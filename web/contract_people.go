@@ -9,6 +9,7 @@ type MeView struct {
 	Username string       `json:"username" doc:"Empty: nobody is signed in"`
 	Language string       `json:"language,omitempty" doc:"That the account has chosen"`
 	Once     bool         `json:"once,omitempty" doc:"Signed in with a password for one sign-in: another is to be chosen before anything else"`
+	Second   string       `json:"second,omitempty" enum:"ask,make" doc:"The second step of signing in that is still to be done: answer with a passkey, or make one; nobody is shown until then"`
 	Persons  []PersonView `json:"persons" doc:"One for each school the account is somebody in"`
 }
 
@@ -77,8 +78,9 @@ type SessionView struct {
 
 // Welcome is what the sign-in page shows.
 type Welcome struct {
-	Demo []DemoSignIn `json:"demo" doc:"The demo's sign-ins; empty elsewhere"`
-	Mail string       `json:"mail,omitempty" doc:"Where the demo shows the mails it has sent"`
+	Demo   []DemoSignIn   `json:"demo" doc:"The demo's sign-ins; empty elsewhere"`
+	Mail   string         `json:"mail,omitempty" doc:"Where the demo shows the mails it has sent"`
+	SignOn []SignOnChoice `json:"signOn,omitempty" doc:"The schools' own accounts by which their people can sign in"`
 }
 
 // DemoSignIn is a sign-in of the demo school.

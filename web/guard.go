@@ -31,6 +31,7 @@ type request struct {
 	id      string
 	address string // the network address that failed sign-ins are counted by
 	agent   string
+	host    string // that it was sent to, with the port
 	route   string // as a pattern, so that no name gets into the log
 	account int64
 	log     *slog.Logger
@@ -78,7 +79,7 @@ func (s *Server) noted(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		raw := make([]byte, 8)
 		_, _ = rand.Read(raw) // never fails
-		note := &request{id: hex.EncodeToString(raw), address: s.address(r), agent: shortAgent(r.UserAgent()), route: "a page", log: s.log, reads: r.Header.Get("Accept-Language")}
+		note := &request{id: hex.EncodeToString(raw), address: s.address(r), agent: shortAgent(r.UserAgent()), host: r.Host, route: "a page", log: s.log, reads: r.Header.Get("Accept-Language")}
 		if strings.HasPrefix(r.URL.Path, "/api/") {
 			note.route = "unknown"
 		}

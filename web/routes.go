@@ -50,6 +50,8 @@ func (s *Server) routes(api huma.API) {
 	s.paperRoutes(api)
 	s.remarkRoutes(api)
 	s.agreementRoutes(api)
+	s.signOnRoutes(api)
+	s.passkeyRoutes(api)
 	s.liveRoutes(api)
 	s.taskRoutes(api)
 	s.rulesRoutes(api)

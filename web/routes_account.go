@@ -34,20 +34,10 @@ func (s *Server) accountRoutes(api huma.API) {
 		if err != nil {
 			return nil, answer(ctx, err)
 		}
-		// What the session was before is not what it becomes.
-		if err := s.sessions.RenewToken(ctx); err != nil {
+		view, err := s.begin(ctx, signed)
+		if err != nil {
 			return nil, err
 		}
-		s.sessions.Put(ctx, accountKey, signed.Account)
-		s.sessions.Put(ctx, begunKey, s.now().Unix())
-		s.sessions.Put(ctx, seenKey, s.now().Unix())
-		s.sessions.Put(ctx, onceKey, signed.Once)
-		me, err := s.cases.Me(ctx, signed.Account)
-		if err != nil {
-			return nil, answer(ctx, err)
-		}
-		view := newMe(me)
-		view.Once = signed.Once
 		return &signInOut{s.device(signed.Device), view}, nil
 	})
 	op := operation("sign-out", http.MethodDelete, "/api/session", "Sign out")
@@ -64,13 +54,8 @@ func (s *Server) accountRoutes(api huma.API) {
 		} else if err != nil {
 			return nil, err
 		}
-		me, err := s.cases.Me(ctx, by)
-		if err != nil {
-			return nil, answer(ctx, err)
-		}
-		view := newMe(me)
-		view.Once = s.sessions.GetBool(ctx, onceKey)
-		return &meOut{view}, nil
+		view, err := s.me(ctx, by)
+		return &meOut{view}, err
 	})
 	type languageIn struct {
 		Body struct {
@@ -114,7 +99,10 @@ func (s *Server) accountRoutes(api huma.API) {
 	op.DefaultStatus = http.StatusNoContent
 	// Also for whoever has signed in with a password for one sign-in.
 	huma.Register(api, op, func(ctx context.Context, in *passwordIn) (*struct{}, error) {
-		by, err := s.account(ctx)
+		by, err := s.ready(ctx)
+		if s.sessions.GetBool(ctx, onceKey) {
+			by, err = s.account(ctx)
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -127,6 +115,9 @@ func (s *Server) accountRoutes(api huma.API) {
 	type welcomeOut struct{ Body Welcome }
 	huma.Register(api, operation("get-welcome", http.MethodGet, "/api/welcome", "What the sign-in page shows"), func(context.Context, *struct{}) (*welcomeOut, error) {
 		out := &welcomeOut{Welcome{Demo: s.demo, Mail: s.demoMail}}
+		for _, p := range s.signOn.Providers() {
+			out.Body.SignOn = append(out.Body.SignOn, SignOnChoice{p.School, p.Name})
+		}
 		if out.Body.Demo == nil {
 			out.Body.Demo = []DemoSignIn{}
 		}

@@ -23,6 +23,7 @@ import (
 
 	"rubricon/core/credit"
 	"rubricon/school"
+	"rubricon/signon"
 	"rubricon/ui"
 )
 
@@ -32,6 +33,7 @@ type Options struct {
 	Proxies  []netip.Prefix   // whose word on where a request comes from is trusted (X-Forwarded-For)
 	Demo     []DemoSignIn     // listed on the sign-in page; empty outside the demo
 	Base     string           // the address of the application, as letters name it; may be empty
+	SignOn   *signon.Client   // the schools' own accounts; nil: none
 	DemoMail string           // where the demo shows the mails it has sent; empty outside the demo
 	Now      func() time.Time // nil: the clock
 	Log      *slog.Logger     // nil: slog's default
@@ -47,6 +49,7 @@ type Server struct {
 	cases    *school.Service
 	demo     []DemoSignIn
 	demoMail string
+	signOn   *signon.Client
 	base     string
 	tls      bool
 	proxies  []netip.Prefix
@@ -67,7 +70,10 @@ func New(cases *school.Service, o Options) *Server {
 	if o.Log == nil {
 		o.Log = slog.Default()
 	}
-	s := &Server{cases: cases, demo: o.Demo, demoMail: o.DemoMail, base: o.Base, tls: o.TLS, proxies: o.Proxies, now: o.Now, log: o.Log, sessions: newSessions(cases, o.TLS), uploads: semaphore.NewWeighted(uploadsAtOnce)}
+	if o.SignOn == nil {
+		o.SignOn = signon.New(nil, "")
+	}
+	s := &Server{signOn: o.SignOn, cases: cases, demo: o.Demo, demoMail: o.DemoMail, base: o.Base, tls: o.TLS, proxies: o.Proxies, now: o.Now, log: o.Log, sessions: newSessions(cases, o.TLS), uploads: semaphore.NewWeighted(uploadsAtOnce)}
 	s.streams, s.endStreams = context.WithCancel(context.Background())
 	engine := s.engine()
 	api := newAPI(engine)

@@ -111,7 +111,8 @@ func (s *Server) account(ctx context.Context) (int64, error) {
 	return account, nil
 }
 
-// ready gives who is signed in, and has a password of their own: with one for one sign-in nothing can be done but choosing another.
+// ready gives who is signed in, with a password of their own and the second step done: with a password for one sign-in nothing can be done but choosing
+// another, and before the second step nothing but that.
 func (s *Server) ready(ctx context.Context) (int64, error) {
 	account, err := s.account(ctx)
 	if err == nil && s.sessions.GetBool(ctx, onceKey) {
@@ -119,7 +120,43 @@ func (s *Server) ready(ctx context.Context) (int64, error) {
 		p.Code = "choose-password"
 		return 0, p
 	}
+	if err == nil && s.sessions.GetString(ctx, secondKey) != "" {
+		p := newProblem(http.StatusForbidden, say(ctx, "second-step"))
+		p.Code = "second-step"
+		return 0, p
+	}
 	return account, err
+}
+
+// begin begins the session of somebody who has signed in. What it was before is not what it becomes.
+func (s *Server) begin(ctx context.Context, signed *school.SignedIn) (*MeView, error) {
+	second, err := s.cases.Second(ctx, signed.Account)
+	if err != nil {
+		return nil, answer(ctx, err)
+	}
+	if err := s.sessions.RenewToken(ctx); err != nil {
+		return nil, err
+	}
+	s.sessions.Put(ctx, accountKey, signed.Account)
+	s.sessions.Put(ctx, begunKey, s.now().Unix())
+	s.sessions.Put(ctx, seenKey, s.now().Unix())
+	s.sessions.Put(ctx, onceKey, signed.Once)
+	s.sessions.Put(ctx, secondKey, string(second))
+	return s.me(ctx, signed.Account)
+}
+
+// me shows who is signed in; while a second step is to be done, the username alone.
+func (s *Server) me(ctx context.Context, by int64) (*MeView, error) {
+	me, err := s.cases.Me(ctx, by)
+	if err != nil {
+		return nil, answer(ctx, err)
+	}
+	view := newMe(me)
+	view.Once, view.Second = s.sessions.GetBool(ctx, onceKey), s.sessions.GetString(ctx, secondKey)
+	if view.Second != "" {
+		view.Persons = []PersonView{}
+	}
+	return view, nil
 }
 
 // device is the cookie by which a device is known that has signed in before.

@@ -319,6 +319,9 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", elsewhere + "/tryouts/CHA1/answers", `{"students":["s9"],"answer":"open"}`, answers{"foreign.counselor": no, "foreign.office": no}},
 		{"POST", year + "/tryouts/CHA1/named", `{"roster":"s0009"}`, answers{"mara.quill": no, "ilse.quill": no, "other.student": no, "other.guardian": no, "a.teacher": ok, "ms.arden": no, "ms.colleague": no, "office": no}},
 		{"POST", elsewhere + "/tryouts/CHA1/named", `{"roster":"s9"}`, answers{"foreign.counselor": no, "foreign.office": no}},
+		{"POST", year + "/people/nobody/passkeys", `{"reason":"x"}`, staff(no, hidden)}, {"POST", elsewhere + "/people/s0001/passkeys", `{"reason":"x"}`, answers{"foreign.counselor": no, "foreign.office": hidden}},
+		{"GET", year + "/second-step", "", staff(no, ok)}, {"GET", elsewhere + "/second-step", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"PUT", year + "/second-step", `{"wanted":false,"reason":"x"}`, staff(no, "409 already-done")}, {"PUT", elsewhere + "/second-step", `{"wanted":false,"reason":"x"}`, answers{"foreign.counselor": no, "foreign.office": "409 already-done"}},
 		{"POST", year + "/people/nobody/leads", `{"course":"CHA1","give":true,"reason":"x"}`, staff(no, "409 already-done")},
 		{"POST", elsewhere + "/people/s0001/leads", `{"course":"CHA1","give":true,"reason":"x"}`, answers{"foreign.counselor": no, "foreign.office": "409 already-done"}},
 		{"GET", year + "/caseload", "", staff(ok, ok)}, {"GET", year + "/caseload?all=true", "", staff(ok, ok)}, {"GET", elsewhere + "/caseload", "", foreignReads},
@@ -392,7 +395,8 @@ func TestAuthorisation(t *testing.T) {
 	}
 	// No route may be missing from the table; those of one's own account are tested by themselves.
 	own := []string{"POST /api/session", "DELETE /api/session", "GET /api/me", "GET /api/welcome", "PUT /api/me/language", "GET /api/sessions", "DELETE /api/sessions/{id}", "POST /api/password", "GET /api/calendar/{token}/errands.ics", "GET /api/mail", "PUT /api/mail",
-		"GET /api/mail/stop/{token}", "POST /api/mail/stop/{token}"}
+		"GET /api/mail/stop/{token}", "POST /api/mail/stop/{token}", "GET /api/sign-on/{school}", "GET /api/sign-on/back", "GET /api/passkeys", "POST /api/passkeys", "DELETE /api/passkeys/{id}",
+		"POST /api/passkeys/creation", "POST /api/passkeys/question", "POST /api/passkeys/answer"}
 	contract, err := web.OpenAPI()
 	if err != nil {
 		t.Fatal(err)
@@ -413,12 +417,18 @@ func TestAuthorisation(t *testing.T) {
 	}
 	for _, route := range own[2:] {
 		method, path, _ := strings.Cut(route, " ")
-		if path == "/api/welcome" || path == "/api/me" || strings.HasPrefix(path, "/api/calendar/") || strings.HasPrefix(path, "/api/mail/stop/") {
+		if path == "/api/welcome" || path == "/api/me" || strings.HasPrefix(path, "/api/calendar/") || strings.HasPrefix(path, "/api/mail/stop/") || strings.HasPrefix(path, "/api/sign-on/") {
 			continue
 		}
 		body := map[string]string{"POST": `{"old":"x","new":"y"}`, "PUT": `{"language":"es"}`}[method]
 		if path == "/api/mail" && method == "PUT" {
 			body = `{"reminders":true}`
+		}
+		if strings.HasPrefix(path, "/api/passkeys") && method == "POST" {
+			body = map[bool]string{true: `{"name":"x","credential":{}}`, false: ""}[!strings.HasSuffix(path, "n")]
+			if strings.HasSuffix(path, "/answer") {
+				body = `{"credential":{}}`
+			}
 		}
 		if got := said(s.call(s.person(""), method, path, body)); got != out {
 			t.Errorf("%s by nobody: %s", route, got)

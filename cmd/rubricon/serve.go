@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"io"
@@ -25,6 +26,8 @@ import (
 	"rubricon/post"
 	"rubricon/post/sink"
 	"rubricon/school"
+	"rubricon/signon"
+	"rubricon/signon/standin"
 	"rubricon/store"
 	"rubricon/store/local"
 	"rubricon/web"
@@ -63,6 +66,9 @@ func serveCommand() *cobra.Command {
 				return wrongUse(err)
 			}
 			o.Base = strings.TrimSuffix(os.Getenv("RUBRICON_URL"), "/")
+			if o.SignOn, err = signOnSettings(o.Base); err != nil {
+				return wrongUse(err)
+			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
 			return serve(ctx, l, url, o, mails, nil, cmd.OutOrStdout())
@@ -87,6 +93,46 @@ func mailSettings() (jobs.Post, error) {
 	}
 	sender, err := post.Server(server, from)
 	return jobs.Post{Sender: sender, Base: base, Domain: at.Hostname()}, err
+}
+
+// signOnSettings reads the schools' own accounts from the file that the environment names; without it there are none.
+func signOnSettings(base string) (*signon.Client, error) {
+	name := os.Getenv("RUBRICON_SIGNON")
+	if name == "" {
+		return nil, nil
+	}
+	if base == "" {
+		return nil, errors.New("accounts of schools lead back to the application: set RUBRICON_URL to its address, such as https://courses.school.example")
+	}
+	list, err := signon.Read(name)
+	if err != nil {
+		return nil, err
+	}
+	return signon.New(list, base+web.SignOnBack), nil
+}
+
+// demoSignOn starts the stand-in for the accounts of the demo's schools.
+func demoSignOn(ctx context.Context, listen, base string) (*signon.Client, error) {
+	l, err := net.Listen("tcp", listen)
+	if err != nil {
+		if l, err = net.Listen("tcp", "127.0.0.1:0"); err != nil { // another demo has it
+			return nil, err
+		}
+	}
+	people := []standin.Person{{ID: "s0001", Name: "Mara Quill, student"}, {ID: "g0001", Name: "Ilse Quill, mother of Mara and Jonah"}, {ID: "k1", Name: "Ms Arden, counselor"}, {ID: "tr001", Name: "Jonah Quill, student at Tarn Ridge"}, {ID: "nobody", Name: "Somebody whom the school does not know"}}
+	secret := rand.Text()
+	s, err := standin.New("http://"+l.Addr().String(), "rubricon", secret, base+web.SignOnBack, people)
+	if err != nil {
+		return nil, err
+	}
+	serves := &http.Server{Handler: s, ReadHeaderTimeout: 10 * time.Second}
+	go func() { _ = serves.Serve(l) }()
+	context.AfterFunc(ctx, func() { _ = serves.Close() })
+	var list []signon.Provider
+	for _, x := range [][2]string{{demo.SchoolID, "Pellworth Sound account"}, {demo.TarnID, "Tarn Ridge account"}} {
+		list = append(list, signon.Provider{School: x[0], Name: x[1], Issuer: s.Issuer, ClientID: s.ClientID, Secret: secret, Claim: "school_id"})
+	}
+	return signon.New(list, base+web.SignOnBack), nil
 }
 
 // demoPost starts the stand-in for a mail server, with a page that shows what was sent, and gives the address of that page.
@@ -219,7 +265,11 @@ func demoCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			err = serve(ctx, l, url, web.Options{Demo: demoSignIns(), DemoMail: page, Base: mails.Base}, mails, func(ctx context.Context, cases *school.Service) error {
+			accounts, err := demoSignOn(ctx, "127.0.0.1:7272", mails.Base)
+			if err != nil {
+				return err
+			}
+			err = serve(ctx, l, url, web.Options{Demo: demoSignIns(), DemoMail: page, SignOn: accounts, Base: mails.Base}, mails, func(ctx context.Context, cases *school.Service) error {
 				return loadDemo(ctx, cases, cmd.OutOrStdout())
 			}, cmd.OutOrStdout())
 			if errors.Is(context.Cause(ctx), errDatabaseEnded) {

@@ -24,7 +24,7 @@ func Start() (b *rod.Browser, stop func(), err error) {
 	l := launcher.New().Bin(bin).HeadlessNew(true).NoSandbox(os.Geteuid() == 0).UserDataDir(dir).
 		Set("disable-gpu").Set("disable-quic").Set("disable-component-update").Set("no-default-browser-check").
 		Set("disable-domain-reliability").Set("hide-scrollbars").Set("font-render-hinting", "none").
-		Set("window-size", "1280,800").Set("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1")
+		Set("window-size", "1280,800").Set("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost")
 	url, err := l.Launch()
 	if err != nil {
 		_ = os.RemoveAll(dir)

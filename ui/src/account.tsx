@@ -7,6 +7,7 @@ import { Button, Loading, Refusal } from './kit/controls';
 import words from '../../locales/en.json?part=account';
 import { speakMore } from './i18n';
 import { when } from './kit/format';
+import { Passkeys } from './passkeys';
 
 speakMore(words);
 
@@ -68,6 +69,7 @@ export default function Account({ once }: { once?: boolean }) {
         ))}
       </ul>
       {!once && <MailChoice />}
+      {!once && <Passkeys />}
       <h2 className="mb-2 font-semibold">{t('account.password')}</h2>
       <form onSubmit={submit}>
         <label>

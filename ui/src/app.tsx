@@ -10,8 +10,9 @@ import { Button, Loading } from './kit/controls';
 import { Late } from './kit/late';
 import { Header, type Place, Places } from './kit/header';
 import { officePages } from './kit/pages';
-import { SignIn } from './signin';
 
+const SignIn = lazy(() => import('./signin'));
+const SecondStep = lazy(() => import('./passkeys').then((m) => ({ default: m.SecondStep })));
 const Student = lazy(() => import('./student/student'));
 const Family = lazy(() => import('./family/family'));
 const Counselor = lazy(() => import('./counselor/caseload'));
@@ -77,13 +78,27 @@ export function App() {
         </Button>
       </main>
     );
-  if (!me.data.username) return <SignIn />;
+  if (!me.data.username)
+    return (
+      <Late fallback={<Loading />}>
+        <SignIn />
+      </Late>
+    );
   if (me.data.once)
     return (
       <Places.Provider value={{ all: [], here: undefined, signedIn: true }}>
         <Late fallback={<Loading />}>
           <Header pages={[]} />
           <Account once />
+        </Late>
+      </Places.Provider>
+    );
+  if (me.data.second)
+    return (
+      <Places.Provider value={{ all: [], here: undefined, signedIn: true }}>
+        <Late fallback={<Loading />}>
+          <Header pages={[]} />
+          <SecondStep kind={me.data.second} />
         </Late>
       </Places.Provider>
     );

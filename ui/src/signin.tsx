@@ -6,7 +6,7 @@ import { errorWords } from './errors';
 import { Button, Refusal } from './kit/controls';
 import { LanguageChoice } from './kit/header';
 
-export function SignIn() {
+export default function SignIn() {
   const { t } = useTranslation();
   const client = useQueryClient();
   const welcome = useQuery({ queryKey: ['welcome'], queryFn: () => ask(api.GET('/api/welcome')) });
@@ -50,6 +50,16 @@ export function SignIn() {
           </Button>
           <Refusal text={error} />
         </form>
+        {welcome.data?.signOn?.map((p) => (
+          <p key={p.school} className="mt-3">
+            <a
+              href={`/api/sign-on/${encodeURIComponent(p.school)}`}
+              className="flex min-h-11 items-center justify-center rounded border border-edge bg-card px-3 hover:bg-wash desk:min-h-10"
+            >
+              {t('signIn.with', { name: p.name })}
+            </a>
+          </p>
+        ))}
         <p className="mt-4 text-sm text-soft">{t('signIn.forgot')}</p>
       </section>
       {(welcome.data?.demo.length ?? 0) > 0 && (

@@ -91,6 +91,92 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/passkeys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own passkeys */
+        get: operations["list-passkeys"];
+        put?: never;
+        /** Make a passkey */
+        post: operations["make-passkey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/passkeys/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer with a passkey: the session is whole */
+        post: operations["answer-passkey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/passkeys/creation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to make a passkey */
+        post: operations["ask-for-passkey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/passkeys/question": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to answer with a passkey, as the second step of signing in */
+        post: operations["ask-passkey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/passkeys/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take one of one's own passkeys away */
+        delete: operations["drop-passkey"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/password": {
         parameters: {
             query?: never;
@@ -451,6 +537,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/people/{person}/passkeys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take away the passkeys of a person who has lost them, with a reason */
+        post: operations["forget-passkeys"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/people/{person}/password": {
         parameters: {
             query?: never;
@@ -581,6 +684,24 @@ export interface paths {
         /** policy.json as it was in a version */
         get: operations["get-rules-version"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/second-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the staff of the school need a passkey */
+        get: operations["get-second-step"];
+        /** Have the staff of the school need a passkey, from the next sign-in on, or not */
+        put: operations["set-second-step"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1466,6 +1587,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sign-on/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the browser comes back to from an account of the school */
+        get: operations["end-sign-on"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-on/{school}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sign in by an account of the school: the browser is sent there */
+        get: operations["begin-sign-on"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/welcome": {
         parameters: {
             query?: never;
@@ -2302,6 +2457,9 @@ export interface components {
             /** @description As it stands on the page, typed or scanned */
             code: string;
         };
+        ForgetInBody: {
+            reason: string;
+        };
         FoundView: {
             family: string;
             given: string;
@@ -2416,6 +2574,11 @@ export interface components {
             once?: boolean;
             /** @description One for each school the account is somebody in */
             persons: components["schemas"]["PersonView"][];
+            /**
+             * @description The second step of signing in that is still to be done: answer with a passkey, or make one; nobody is shown until then
+             * @enum {string}
+             */
+            second?: "ask" | "make";
             /** @description Empty: nobody is signed in */
             username: string;
         };
@@ -2494,6 +2657,33 @@ export interface components {
             requests: number;
             state: string;
             student: string;
+        };
+        PasskeyAnswerInBody: {
+            /** @description As PublicKeyCredential.toJSON gives it */
+            credential: {
+                [key: string]: unknown;
+            };
+        };
+        PasskeyMakeInBody: {
+            /** @description As PublicKeyCredential.toJSON gives it */
+            credential: {
+                [key: string]: unknown;
+            };
+            /** @description By which its owner knows it */
+            name: string;
+        };
+        PasskeyView: {
+            id: string;
+            /** Format: date-time */
+            madeAt: string;
+            name: string;
+            /** Format: date-time */
+            usedAt?: string;
+        };
+        PasskeysView: {
+            /** @description Whether the account may have some: the staff's may */
+            may: boolean;
+            passkeys: components["schemas"]["PasskeyView"][];
         };
         PasswordInBody: {
             new: string;
@@ -3004,6 +3194,13 @@ export interface components {
             filter: string[];
             name: string;
         };
+        SecondStepInBody: {
+            reason: string;
+            wanted: boolean;
+        };
+        SecondStepOutBody: {
+            wanted: boolean;
+        };
         SessionView: {
             /** @description The browser, as it calls itself */
             agent: string;
@@ -3104,6 +3301,11 @@ export interface components {
             at: string;
             /** @description false: the password was wrong */
             done: boolean;
+        };
+        SignOnChoice: {
+            /** @description As people know them */
+            name: string;
+            school: string;
         };
         SignalView: {
             by?: string;
@@ -3472,6 +3674,8 @@ export interface components {
             demo: components["schemas"]["DemoSignIn"][];
             /** @description Where the demo shows the mails it has sent */
             mail?: string;
+            /** @description The schools' own accounts by which their people can sign in */
+            signOn?: components["schemas"]["SignOnChoice"][];
         };
         WelcomeWords: {
             /** @description Empty: every grade */
@@ -3761,6 +3965,190 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-passkeys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeysView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "make-passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasskeyMakeInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeysView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "answer-passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasskeyAnswerInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "ask-for-passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "ask-passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "drop-passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeysView"];
+                };
             };
             /** @description Error */
             default: {
@@ -4647,6 +5035,42 @@ export interface operations {
             };
         };
     };
+    "forget-passkeys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForgetInBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "give-password": {
         parameters: {
             query?: {
@@ -4953,6 +5377,74 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TextOutBody"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-second-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondStepOutBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-second-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecondStepInBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -7315,6 +7807,78 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-sign-on": {
+        parameters: {
+            query?: {
+                state?: string;
+                code?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: {
+                try?: components["schemas"]["Cookie"];
+                "__Host-try"?: components["schemas"]["Cookie"];
+                device?: components["schemas"]["Cookie"];
+                "__Host-device"?: components["schemas"]["Cookie"];
+            };
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Security-Policy"?: string;
+                    "Content-Type"?: string;
+                    "Set-Cookie"?: components["schemas"]["Cookie"];
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "begin-sign-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
             };
             /** @description Error */
             default: {

@@ -1,7 +1,7 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { type Found, type Year, givePassword, setRight, useOfficeActs, usePeople } from '../api/client';
+import { ApiError, type Found, type Year, api, ask, givePassword, setRight, useOfficeActs, usePeople } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { TextDialog } from '../kit/dialog';
@@ -27,6 +27,12 @@ export default function People({ at }: { at: Year }) {
   const set = useMutation({
     mutationFn: ({ person, give: yes, reason }: { person: Found; give: boolean; reason: string }) => setRight(at, person.id, yes, reason),
     onSuccess: () => (setRightOf(undefined), refresh()),
+  });
+  const [lost, setLost] = useState<Found>(); // whose passkeys are taken away
+  const forget = useMutation({
+    mutationFn: ({ person, reason }: { person: string; reason: string }) =>
+      ask(api.POST('/api/schools/{school}/years/{year}/people/{person}/passkeys', { params: { path: { ...yearOf(at), person } }, body: { reason } })),
+    onSuccess: () => (setLost(undefined), refresh()),
   });
   return (
     <main id="page" className="mx-auto max-w-4xl px-4 pt-5 pb-16">
@@ -111,13 +117,33 @@ export default function People({ at }: { at: Year }) {
               >
                 {t('people.mailCode')}
               </Button>
+              {staff.includes(p.role) && p.username && <Button onClick={() => setLost(p)}>{t('people.passkeys')}</Button>}
               {watched === p.id && <SignIns at={at} person={p.id} />}
               {leading === p.id && <Leads at={at} person={p} onSet={refresh} />}
             </li>
           ))}
       </ul>
       <Codes at={at} />
+      <SecondStepOf at={at} onSet={refresh} />
       <Acts at={at} />
+      {lost && (
+        <TextDialog
+          open
+          title={t('people.passkeysTitle', { name: `${lost.given} ${lost.family}` })}
+          label={t('people.reason')}
+          action={t('people.passkeysGo')}
+          busy={forget.isPending}
+          error={
+            forget.error
+              ? forget.error instanceof ApiError && forget.error.code === 'not-found'
+                ? t('people.passkeysNone')
+                : errorWords(t, forget.error)
+              : undefined
+          }
+          onClose={() => (setLost(undefined), forget.reset())}
+          onDone={(reason) => forget.mutate({ person: lost.id, reason })}
+        />
+      )}
       {right && (
         <TextDialog
           open
@@ -131,6 +157,49 @@ export default function People({ at }: { at: Year }) {
         />
       )}
     </main>
+  );
+}
+
+const yearOf = (at: Year) => ({ school: at.school, year: at.year });
+
+/** Whether the staff of the school need a passkey as a second step of signing in. */
+function SecondStepOf({ at, onSet }: { at: Year; onSet: () => void }) {
+  const { t } = useTranslation();
+  const client = useQueryClient();
+  const path = yearOf(at);
+  const key = ['second-step', at.school];
+  const [asking, setAsking] = useState(false);
+  const wanted = useQuery({ queryKey: key, queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/second-step', { params: { path } })) });
+  const set = useMutation({
+    mutationFn: (reason: string) =>
+      ask(api.PUT('/api/schools/{school}/years/{year}/second-step', { params: { path }, body: { wanted: !wanted.data?.wanted, reason } })),
+    onSuccess: () => {
+      setAsking(false);
+      void client.invalidateQueries({ queryKey: key });
+      onSet();
+    },
+  });
+  if (wanted.error) return <Refusal text={errorWords(t, wanted.error)} />;
+  if (!wanted.data) return null;
+  const does = wanted.data.wanted;
+  return (
+    <section className="no-print mt-8" aria-label={t('people.second')}>
+      <h2 className="font-semibold">{t('people.second')}</h2>
+      <p className="mb-2 text-soft">{t(does ? 'people.secondOn' : 'people.secondOff')}</p>
+      <Button onClick={() => setAsking(true)}>{t(does ? 'people.secondStop' : 'people.secondWant')}</Button>
+      {asking && (
+        <TextDialog
+          open
+          title={t(does ? 'people.secondStop' : 'people.secondWant')}
+          label={t('people.reason')}
+          action={t(does ? 'people.secondStop' : 'people.secondWant')}
+          busy={set.isPending}
+          error={set.error ? errorWords(t, set.error) : undefined}
+          onClose={() => setAsking(false)}
+          onDone={(reason) => set.mutate(reason)}
+        />
+      )}
+    </section>
   );
 }
 

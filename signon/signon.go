@@ -1,0 +1,200 @@
+// Package signon lets people sign in by the account that their school gives them, by OpenID Connect (OpenID Connect Core 1.0): the authorization code
+// flow with PKCE (RFC 7636), a state and a nonce. A person is known by the school's own identifier, never by an address that they can change.
+//
+//	client := signon.New(list, "https://courses.school.example/api/sign-on/back")
+//	try := signon.NewTry("pellworth")
+//	address, err := client.Address(try) // where the browser goes
+//	id, err := client.Identify(ctx, try, code) // when it has come back
+package signon
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"os"
+	"regexp"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/coreos/go-oidc/v3/oidc"
+	"golang.org/x/oauth2"
+)
+
+// Provider is who vouches for the people of a school.
+type Provider struct {
+	School     string `json:"school"`   // its id
+	Name       string `json:"name"`     // as people know it: "Pellworth Sound account"
+	Issuer     string `json:"issuer"`   // its address; discovery begins there (OpenID Connect Discovery 1.0)
+	ClientID   string `json:"clientId"` // by which it knows the application
+	SecretFile string `json:"secretFile"`
+	Claim      string `json:"claim"` // that has the person's id in the school's data; empty: sub
+
+	Secret string `json:"-"`
+}
+
+// The errors of Identify and Address. Nothing that came from the provider is in their texts but the code of an error.
+var (
+	ErrDown    = errors.New("the provider cannot be reached")
+	ErrRefused = errors.New("the provider's answer does not hold")
+	ErrUnknown = errors.New("no such provider")
+)
+
+// Try is one try to sign in: what ties the answer to the question.
+type Try struct {
+	School   string
+	State    string // of the browser
+	Nonce    string // of the token
+	Verifier string // of the code (PKCE)
+}
+
+// NewTry makes a try with secrets of its own, 128 bits or more each.
+func NewTry(school string) Try {
+	return Try{school, rand.Text(), rand.Text(), oauth2.GenerateVerifier()}
+}
+
+// Read reads the providers from a JSON file, a list of them, and each one's secret from a file of its own.
+func Read(name string) ([]Provider, error) {
+	text, err := os.ReadFile(name)
+	if err != nil {
+		return nil, fmt.Errorf("reading who vouches for people: %w", err)
+	}
+	var list []Provider
+	if err := json.Unmarshal(text, &list); err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	for i := range list {
+		p := &list[i]
+		if at, err := url.Parse(p.Issuer); err != nil || at.Host == "" || p.School == "" || p.Name == "" || p.ClientID == "" || p.SecretFile == "" {
+			return nil, fmt.Errorf("%s, provider %d: it needs school, name, issuer (an address), clientId and secretFile", name, i+1)
+		}
+		secret, err := os.ReadFile(p.SecretFile)
+		if err != nil {
+			return nil, fmt.Errorf("%s, provider %d: %w", name, i+1, err)
+		}
+		p.Secret = strings.TrimSpace(string(secret))
+	}
+	return list, nil
+}
+
+// patience bounds what is asked of a provider while somebody waits.
+const patience = 5 * time.Second
+
+// Client talks to the providers of schools.
+type Client struct {
+	providers map[string]Provider
+	list      []Provider
+	back      string
+	http      *http.Client
+
+	mu    sync.Mutex
+	found map[string]*oidc.Provider // by issuer, once discovered
+}
+
+// New makes a client; back is the address to which providers send the browser.
+func New(list []Provider, back string) *Client {
+	c := &Client{providers: map[string]Provider{}, list: list, back: back, http: &http.Client{Timeout: patience}, found: map[string]*oidc.Provider{}}
+	for _, p := range list {
+		c.providers[p.School] = p
+	}
+	return c
+}
+
+// Providers lists the providers.
+func (c *Client) Providers() []Provider { return c.list }
+
+// Trusting lists the schools for which the provider of a school vouches too.
+func (c *Client) Trusting(school string) (schools []string) {
+	for _, p := range c.list {
+		if p.Issuer == c.providers[school].Issuer {
+			schools = append(schools, p.School)
+		}
+	}
+	return schools
+}
+
+// discovered gives a provider's addresses and keys; that it is down is not remembered.
+func (c *Client) discovered(issuer string) (*oidc.Provider, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if p := c.found[issuer]; p != nil {
+		return p, nil
+	}
+	// The context lives on in the provider, which fetches keys with it; what it asks is bounded by the client.
+	p, err := oidc.NewProvider(oidc.ClientContext(context.Background(), c.http), issuer)
+	if err != nil {
+		return nil, ErrDown
+	}
+	c.found[issuer] = p
+	return p, nil
+}
+
+func (c *Client) config(p Provider, found *oidc.Provider) *oauth2.Config {
+	return &oauth2.Config{ClientID: p.ClientID, ClientSecret: p.Secret, Endpoint: found.Endpoint(), RedirectURL: c.back, Scopes: []string{oidc.ScopeOpenID}}
+}
+
+// Address is where the browser is sent to sign in. The errors are ErrUnknown and ErrDown.
+func (c *Client) Address(try Try) (string, error) {
+	p, ok := c.providers[try.School]
+	if !ok {
+		return "", ErrUnknown
+	}
+	found, err := c.discovered(p.Issuer)
+	if err != nil {
+		return "", err
+	}
+	return c.config(p, found).AuthCodeURL(try.State, oidc.Nonce(try.Nonce), oauth2.S256ChallengeOption(try.Verifier)), nil
+}
+
+var plainCode = regexp.MustCompile(`^[a-z_]{1,40}$`)
+
+// Identify changes the code with which the browser came back for the person's id in the school's data. The errors are ErrUnknown, ErrDown, and
+// ErrRefused where the code is not good, or the token is not signed by the provider, not for this application, over, or of another try.
+func (c *Client) Identify(ctx context.Context, try Try, code string) (id string, err error) {
+	p, ok := c.providers[try.School]
+	if !ok {
+		return "", ErrUnknown
+	}
+	found, err := c.discovered(p.Issuer)
+	if err != nil {
+		return "", err
+	}
+	token, err := c.config(p, found).Exchange(oidc.ClientContext(ctx, c.http), code, oauth2.VerifierOption(try.Verifier))
+	var refused *oauth2.RetrieveError
+	if errors.As(err, &refused) && refused.Response.StatusCode < http.StatusInternalServerError {
+		why := "no code"
+		if plainCode.MatchString(refused.ErrorCode) {
+			why = refused.ErrorCode
+		}
+		return "", fmt.Errorf("%w: %s", ErrRefused, why)
+	}
+	if err != nil {
+		return "", ErrDown
+	}
+	raw, ok := token.Extra("id_token").(string)
+	if !ok {
+		return "", fmt.Errorf("%w: there is no token", ErrRefused)
+	}
+	signed, err := found.VerifierContext(oidc.ClientContext(ctx, c.http), &oidc.Config{ClientID: p.ClientID}).Verify(ctx, raw)
+	if err != nil {
+		return "", fmt.Errorf("%w: the token", ErrRefused)
+	}
+	if signed.Nonce != try.Nonce {
+		return "", fmt.Errorf("%w: it is of another try", ErrRefused)
+	}
+	if p.Claim == "" || p.Claim == "sub" {
+		return signed.Subject, nil
+	}
+	claims := map[string]any{}
+	if err := signed.Claims(&claims); err != nil {
+		return "", fmt.Errorf("%w: its claims", ErrRefused)
+	}
+	if id, ok = claims[p.Claim].(string); !ok || id == "" {
+		return "", fmt.Errorf("%w: it lacks the claim %s", ErrRefused, p.Claim)
+	}
+	return id, nil
+}
