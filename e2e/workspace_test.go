@@ -319,7 +319,10 @@ func TestDraftsOnScreen(t *testing.T) {
 	mara.says("#board button[data-course=TID1]", "Tidal Ecology")
 	mara.press("header button", "^Undo$")
 	mara.gone("#board button[data-course=TID1]")
-	// The family sees drafts too, on a phone.
+	// The family sees a draft that is shown, on a phone.
+	mara.press("nav a", "Drafts")
+	mara.press("main button", "Show it to the family")
+	mara.says("main li", "your family sees it since")
 	ilse := s.as("ilse.quill", phone)
 	ilse.MustNavigate(s.url + "/child/pellworth/s0001/drafts")
 	ilse.press("main a", "More sea")

@@ -7841,6 +7841,7 @@ export interface operations {
                 headers: {
                     "Content-Security-Policy"?: string;
                     "Content-Type"?: string;
+                    Location?: string;
                     "Set-Cookie"?: components["schemas"]["Cookie"];
                     [name: string]: unknown;
                 };
@@ -7873,7 +7874,10 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    "Content-Security-Policy"?: string;
+                    "Content-Type"?: string;
                     Location?: string;
+                    "Set-Cookie"?: components["schemas"]["Cookie"];
                     [name: string]: unknown;
                 };
                 content: {
