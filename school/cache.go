@@ -31,6 +31,7 @@ type cache struct {
 	pupils   *lru.Cache[pupilKey, *store.Pupil]
 	teachers *lru.Cache[rosterKey, map[string][]string]
 	found    *lru.Cache[foundKey, *foundSheet]
+	wishes   *lru.Cache[wishKey, *counted]
 	compile  singleflight.Group
 }
 
@@ -65,7 +66,7 @@ type (
 func newCache() *cache {
 	return &cache{years: atMost[yearKey, *SchoolYear](maxYears), facts: atMost[factsKey, *Known](maxFacts), actors: atMost[actorKey, *actor](maxPeople),
 		pupils: atMost[pupilKey, *store.Pupil](maxPeople), teachers: atMost[rosterKey, map[string][]string](maxYears),
-		found: atMost[foundKey, *foundSheet](maxFacts)}
+		found: atMost[foundKey, *foundSheet](maxFacts), wishes: atMost[wishKey, *counted](maxFacts)}
 }
 
 func atMost[K comparable, V any](n int) *lru.Cache[K, V] {

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"rubricon/core/acts"
@@ -32,6 +33,7 @@ func (s *Service) reader(ctx context.Context, by int64, school string, year int,
 type Catalog struct {
 	*SchoolYear
 	Teachers map[string][]string // by course code: names
+	Stopped  []NotRunning
 }
 
 // Catalog gives a school year to anybody of the school.
@@ -40,20 +42,26 @@ func (s *Service) Catalog(ctx context.Context, by int64, school string, year int
 	if err != nil {
 		return nil, err
 	}
+	plans, err := s.db.Queries().SectionPlans(ctx, school, year)
+	if err != nil {
+		return nil, err
+	}
+	out := &Catalog{SchoolYear: y, Stopped: slices.DeleteFunc(plans, func(p NotRunning) bool { return p.Runs })}
 	key := rosterKey{school, year, a.roster}
-	if teachers, ok := s.cache.teachers.Get(key); ok {
-		return &Catalog{y, teachers}, nil
+	var ok bool
+	if out.Teachers, ok = s.cache.teachers.Get(key); ok {
+		return out, nil
 	}
 	list, err := s.db.Queries().Teachings(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
-	teachers := map[string][]string{}
+	out.Teachers = map[string][]string{}
 	for _, x := range list {
-		teachers[x.Course] = append(teachers[x.Course], x.Name)
+		out.Teachers[x.Course] = append(out.Teachers[x.Course], x.Name)
 	}
-	s.cache.teachers.Add(key, teachers)
-	return &Catalog{y, teachers}, nil
+	s.cache.teachers.Add(key, out.Teachers)
+	return out, nil
 }
 
 // Window is when sheets are open: of one student, else of a grade, else (grade -1) of every grade without a window of its own.

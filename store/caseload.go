@@ -106,3 +106,28 @@ func (q Queries) SaveView(ctx context.Context, school, person string, v SavedVie
 func (q Queries) DropView(ctx context.Context, school, person, name string) error {
 	return q.exec(ctx, `DELETE FROM saved_view WHERE school_id = $1 AND person_id = $2 AND name = $3`, school, person, name)
 }
+
+// SectionCount is how many sections of a course the master schedule has, and their seats.
+type SectionCount struct {
+	Course   string `db:"course_code"`
+	Sections int    `db:"sections"`
+	Seats    int    `db:"seats"`
+}
+
+// SectionCounts counts the sections of each course of a year.
+func (q Queries) SectionCounts(ctx context.Context, school string, year int) (list []SectionCount, err error) {
+	return list, q.list(ctx, &list, `SELECT course_code, count(*) AS sections, sum(seats) AS seats FROM section WHERE school_id = $1 AND year = $2 AND course_code <> '' GROUP BY course_code`, school, year)
+}
+
+// NameRow is a student by name.
+type NameRow struct {
+	ID    string `db:"id"`
+	Name  string `db:"name"`
+	Grade int    `db:"grade"`
+}
+
+// StudentNames gives the names of some students with sheets in a year, by name.
+func (q Queries) StudentNames(ctx context.Context, school string, year int, students []string) (list []NameRow, err error) {
+	return list, q.list(ctx, &list, `SELECT p.id, p.given_name || ' ' || p.family_name AS name, sh.grade FROM person p JOIN sheet sh ON sh.school_id = p.school_id AND sh.student_id = p.id AND sh.year = $2
+		WHERE p.school_id = $1 AND p.id IN (SELECT jsonb_array_elements_text($3::jsonb)) ORDER BY p.family_name, p.given_name, p.id`, school, year, asJSON(append([]string{}, students...)))
+}

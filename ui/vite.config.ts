@@ -41,10 +41,12 @@ const parts: Record<string, string[]> = {
   print: ['calendar', 'date', 'letter', 'mail', 'paper', 'signOn', 'translation', 'worksheet'],
   reminder: ['reminder'],
   talk: ['talk'],
+  scheduler: ['demand', 'place'],
   teacher: ['teach', 'tryouts'],
   staff: [
     'caseload',
     'data',
+    'desks',
     'file',
     'letters',
     'pages',
@@ -120,7 +122,7 @@ export default defineConfig({
           groups: [
             {
               name: 'kit',
-              test: /src\/(kit\/(?!dialog|staff|remarks|reading|pasted)|words|errors|api\/client|i18n)|node_modules\/(react|react-dom|scheduler|wouter|regexparam|i18next|react-i18next|openapi-fetch|@tanstack\/(react-query|query-core))\//,
+              test: /src\/(kit\/(?!dialog|staff|remarks|reading|pasted|pages)|words|errors|api\/client|i18n)|node_modules\/(react|react-dom|scheduler|wouter|regexparam|i18next|react-i18next|openapi-fetch|@tanstack\/(react-query|query-core))\//,
             },
             { name: 'student', test: /src\/student\/(student|desk|search|ranks|explain|found|changes)\./ },
           ],

@@ -28,6 +28,13 @@ type Catalog struct {
 	Welcome     []WelcomeWords   `json:"welcome" doc:"The school's own words, by grade"`
 	Commitments []CommitmentText `json:"commitments"`
 	Errands     []ErrandText     `json:"errands"`
+	NotRunning  []StoppedCourse  `json:"notRunning,omitempty" doc:"Courses that do not run"`
+}
+
+// StoppedCourse is a course that does not run.
+type StoppedCourse struct {
+	Course string `json:"course"`
+	Reason string `json:"reason"`
 }
 
 // Unit is a word for a unit, for one and for several.

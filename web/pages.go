@@ -53,7 +53,7 @@ func newPages(files fs.FS) pages {
 }
 
 // ownPages are the addresses of the front end's screens, behind those of a desk and a child.
-var ownPages = []string{"/", "/hand-in", "/courses", "/path", "/drafts", "/errands", "/history", "/account", "/people", "/data", "/prepare", "/rules", "/catalog", "/tryouts", "/paper"}
+var ownPages = []string{"/", "/hand-in", "/courses", "/path", "/drafts", "/errands", "/history", "/account", "/people", "/data", "/prepare", "/rules", "/catalog", "/tryouts", "/paper", "/demand", "/placement", "/result"}
 
 // screens tells whether an address is one of the front end's, which finds its way from there. The paths of somebody who comes for
 // several things begin with /d/ and what they come for.

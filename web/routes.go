@@ -52,6 +52,7 @@ func (s *Server) routes(api huma.API) {
 	s.agreementRoutes(api)
 	s.signOnRoutes(api)
 	s.passkeyRoutes(api)
+	s.demandRoutes(api)
 	s.liveRoutes(api)
 	s.taskRoutes(api)
 	s.rulesRoutes(api)
@@ -92,7 +93,11 @@ func (s *Server) schoolRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return &catalogOut{newCatalog(y.SchoolYear, in.Language, y.Teachers)}, nil
+			c := newCatalog(y.SchoolYear, in.Language, y.Teachers)
+			for _, p := range y.Stopped {
+				c.NotRunning = append(c.NotRunning, StoppedCourse{p.Course, p.Reason})
+			}
+			return &catalogOut{c}, nil
 		})
 	type peopleIn struct {
 		InYear

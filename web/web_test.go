@@ -320,6 +320,13 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", year + "/tryouts/CHA1/named", `{"roster":"s0009"}`, answers{"mara.quill": no, "ilse.quill": no, "other.student": no, "other.guardian": no, "a.teacher": ok, "ms.arden": no, "ms.colleague": no, "office": no}},
 		{"POST", elsewhere + "/tryouts/CHA1/named", `{"roster":"s9"}`, answers{"foreign.counselor": no, "foreign.office": no}},
 		{"POST", year + "/people/nobody/passkeys", `{"reason":"x"}`, staff(no, hidden)}, {"POST", elsewhere + "/people/s0001/passkeys", `{"reason":"x"}`, answers{"foreign.counselor": no, "foreign.office": hidden}},
+		{"GET", year + "/demand", "", staff(no, ok)}, {"GET", elsewhere + "/demand", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"PUT", year + "/demand", `{"size":24}`, staff(no, "204")}, {"PUT", elsewhere + "/demand", `{"size":24}`, answers{"foreign.counselor": no, "foreign.office": "204"}},
+		{"GET", year + "/demand/courses/CER1", "", staff(no, ok)}, {"GET", elsewhere + "/demand/courses/CER1", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"PUT", year + "/demand/courses/CER1", `{}`, staff(no, "204")}, {"PUT", elsewhere + "/demand/courses/CER1", `{}`, answers{"foreign.counselor": no, "foreign.office": "204"}},
+		{"PUT", year + "/demand/courses/CER1/runs", `{"runs":false}`, staff(no, "422 needs-reason")}, {"PUT", elsewhere + "/demand/courses/CER1/runs", `{"runs":false}`, answers{"foreign.counselor": no, "foreign.office": "422 needs-reason"}},
+		{"GET", year + "/demand/file/json", "", staff(no, ok)}, {"GET", elsewhere + "/demand/file/json", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"GET", year + "/demand/file/csv", "", staff(no, ok)}, {"GET", year + "/demand/file/xlsx", "", staff(no, ok)},
 		{"GET", year + "/second-step", "", staff(no, ok)}, {"GET", elsewhere + "/second-step", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"PUT", year + "/second-step", `{"wanted":false,"reason":"x"}`, staff(no, "409 already-done")}, {"PUT", elsewhere + "/second-step", `{"wanted":false,"reason":"x"}`, answers{"foreign.counselor": no, "foreign.office": "409 already-done"}},
 		{"POST", year + "/people/nobody/leads", `{"course":"CHA1","give":true,"reason":"x"}`, staff(no, "409 already-done")},
@@ -376,7 +383,7 @@ func TestAuthorisation(t *testing.T) {
 	routes := map[string]bool{}
 	for _, row := range rows {
 		path := regexp.MustCompile(`\?.*`).ReplaceAllString(row.path, "")
-		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`students/(\w+|\{student\})/pages/\w+`, "students/{student}/pages/{guardian}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}} {
+		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`students/(\w+|\{student\})/pages/\w+`, "students/{student}/pages/{guardian}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`file/(json|csv|xlsx)`, "file/{form}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}} {
 			path = regexp.MustCompile(part[0]).ReplaceAllString(path, part[1])
 		}
 		routes[row.method+" "+path] = true

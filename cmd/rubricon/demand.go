@@ -103,50 +103,6 @@ func demandCSV(b *bundle.Bundle, t *demand.Tally, wishes []demand.Wish, size int
 	return w.Error()
 }
 
-type demandCourse struct {
-	Course     string         `json:"course"`
-	Title      string         `json:"title"`
-	Requests   int            `json:"requests"`
-	Alternates int            `json:"alternates"`
-	ByGrade    map[string]int `json:"byGrade"`
-	Sections   []int          `json:"sections"`
-	Uncovered  []string       `json:"uncovered"`
-}
-
-type demandPair struct {
-	First    string `json:"first"`
-	Second   string `json:"second"`
-	Students int    `json:"students"`
-}
-
 func demandJSON(b *bundle.Bundle, t *demand.Tally, size, most int, out io.Writer) error {
-	answer := struct {
-		Size    int            `json:"size"`
-		Courses []demandCourse `json:"courses"`
-		Pairs   []demandPair   `json:"pairs"`
-		Clashes []demandPair   `json:"singleSectionClashes"`
-	}{Size: size, Courses: []demandCourse{}}
-	for i := range t.Courses {
-		c := &t.Courses[i]
-		row := demandCourse{b.Year.Courses[i].Code, b.Year.Courses[i].Title, c.Requests, c.Alternates, map[string]int{}, demand.Sections(c.Requests, size), c.Uncovered}
-		for grade, n := range c.ByGrade {
-			row.ByGrade[strconv.Itoa(grade)] = n
-		}
-		if row.Sections == nil {
-			row.Sections = []int{}
-		}
-		if row.Uncovered == nil {
-			row.Uncovered = []string{}
-		}
-		answer.Courses = append(answer.Courses, row)
-	}
-	named := func(list []demand.Pair) []demandPair {
-		pairs := []demandPair{}
-		for _, p := range list[:min(len(list), max(most, 0))] {
-			pairs = append(pairs, demandPair{b.Year.Codes[p.First], b.Year.Codes[p.Second], p.Students})
-		}
-		return pairs
-	}
-	answer.Pairs, answer.Clashes = named(t.Pairs), named(t.SingleClashes(size))
-	return json.NewEncoder(out).Encode(answer)
+	return json.NewEncoder(out).Encode(demand.NewReport(b.Year, t, size, most))
 }

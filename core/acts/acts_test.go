@@ -417,13 +417,13 @@ func TestWhatComesNext(t *testing.T) {
 func TestInSchool(t *testing.T) {
 	for _, c := range []struct {
 		who  Relation
-		want string // catalog, caseload, people, data, rules, classes, courses led
+		want string // catalog, caseload, people, data, rules, schedule, classes, courses led
 	}{
-		{student, "+------"}, {guardian, "+------"}, {nobody, "+------"}, {colleague, "++-----"}, {office, "+++++--"},
-		{Relation{Teaches: true}, "+----+-"}, {Relation{Leads: true}, "+-----+"},
+		{student, "+-------"}, {guardian, "+-------"}, {nobody, "+-------"}, {colleague, "++------"}, {office, "++++++--"},
+		{Relation{Teaches: true}, "+-----+-"}, {Relation{Leads: true}, "+------+"},
 	} {
 		got := ""
-		for _, act := range []SchoolAct{SeeCatalog, SeeCaseload, ManagePeople, ManageData, ManageRules, SeeClasses, LeadCourses, 99} {
+		for _, act := range []SchoolAct{SeeCatalog, SeeCaseload, ManagePeople, ManageData, ManageRules, Schedule, SeeClasses, LeadCourses, 99} {
 			if InSchool(act, c.who) {
 				got += "+"
 			} else {

@@ -12,6 +12,7 @@ const (
 	SeeClasses             // the students whom one teaches now
 	ManageRules            // change the rules and the courses
 	LeadCourses            // take students into the courses that one leads
+	Schedule               // plan sections, place requests, and publish what was placed
 )
 
 // InSchool tells whether a person who belongs to a school may do something there. Counsels and Teaches in r mean any
@@ -26,7 +27,7 @@ func InSchool(a SchoolAct, r Relation) bool {
 		return r.Leads
 	case SeeCaseload:
 		return r.Counselor || r.Office
-	case ManagePeople, ManageData, ManageRules:
+	case ManagePeople, ManageData, ManageRules, Schedule:
 		return r.Office
 	}
 	return false

@@ -19,6 +19,7 @@ const Counselor = lazy(() => import('./counselor/caseload'));
 const StudentDesk = lazy(() => import('./counselor/student'));
 const Paper = lazy(() => import('./counselor/pages'));
 const Prepare = lazy(() => import('./counselor/prepare'));
+const DemandPage = lazy(() => import('./scheduler/demand'));
 const Rules = lazy(() => import('./office/rules'));
 const Courses = lazy(() => import('./office/catalog'));
 const People = lazy(() => import('./office/people'));
@@ -147,11 +148,21 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
   const person = desk?.persons[0];
   if (desk?.job === 'family') return <Family persons={desk.persons} />;
   if (desk?.job === 'student' && person) return <Student place={{ school: person.school, year: person.year, student: person.id }} />;
-  if (desk?.job === 'office' && person && ['/people', '/data', '/rules', '/catalog'].includes(at))
+  if (desk?.job === 'office' && person && ['/people', '/data', '/rules', '/catalog', '/demand'].includes(at))
     return (
       <>
         <Header pages={officePages(t)} where={person.name} />
-        {at === '/data' ? <Data at={person} /> : at === '/rules' ? <Rules at={person} /> : at === '/catalog' ? <Courses at={person} /> : <People at={person} />}
+        {at === '/demand' ? (
+          <DemandPage at={person} />
+        ) : at === '/data' ? (
+          <Data at={person} />
+        ) : at === '/rules' ? (
+          <Rules at={person} />
+        ) : at === '/catalog' ? (
+          <Courses at={person} />
+        ) : (
+          <People at={person} />
+        )}
       </>
     );
   const student = /^\/student\/([^/]+)/.exec(at)?.[1];

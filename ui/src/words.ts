@@ -32,6 +32,14 @@ export function join(t: TFunction, parts: string[]) {
   return t('list', { head: parts.slice(0, -1).join(t('listComma')), last: parts.at(-1) });
 }
 
+/** That a course does not run, why, and what comes in for it; nothing where it does. */
+export function notRunning(t: TFunction, book: Book, e: Entry) {
+  const off = book.catalog.notRunning?.find((x) => x.course === e.course);
+  if (!off) return undefined;
+  const { reason } = off;
+  return e.mend?.length ? t('entry.notRunningInstead', { reason, courses: join(t, e.mend.map(book.title)) }) : t('entry.notRunning', { reason });
+}
+
 /** How much of a rule's measure, in words: “one credit”, “two courses”, in the school's own unit where it has one. */
 export function measured(t: TFunction, book: Book, rule: Rule | undefined, n: number) {
   const measure = rule?.measure ?? 'courses';
@@ -123,6 +131,8 @@ export const openNeeds = (e: Entry) => (e.mark === 'stopped' ? (e.needs ?? []).f
 export function entryLine(t: TFunction, book: Book, sheet: Sheet, e: Entry): string {
   const parts: string[] = [];
   if (e.gone) parts.push(t('entry.gone'));
+  const off = notRunning(t, book, e);
+  if (off) parts.push(off);
   const open = openNeeds(e);
   if (open.length) {
     parts.push(

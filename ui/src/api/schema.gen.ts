@@ -401,6 +401,76 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/demand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the sheets ask for, and what is planned for it */
+        get: operations["get-demand"];
+        /** Set how large sections are planned, and how many periods teachers can give */
+        put: operations["plan-year"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/demand/courses/{course}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One course: whom it would leave with nothing, and what it is wanted together with */
+        get: operations["get-demand-of"];
+        /** Plan a number of sections of a course */
+        put: operations["plan-sections"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/demand/courses/{course}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say that a course does not run, with a reason, or does after all; those concerned are told */
+        put: operations["set-runs"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/demand/file/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as a file: CSV, an XLSX workbook, or JSON as the command demand prints it */
+        get: operations["take-demand"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/exports": {
         parameters: {
             query?: never;
@@ -1902,6 +1972,8 @@ export interface components {
             /** @description Those offered to families */
             languages: string[];
             name: string;
+            /** @description Courses that do not run */
+            notRunning?: components["schemas"]["StoppedCourse"][];
             /**
              * Format: double
              * @description Periods a day
@@ -2203,6 +2275,86 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        DemandCourse: {
+            /** Format: int64 */
+            alternates?: number;
+            course: string;
+            /** @description The requests by grade, the lowest first */
+            grades: components["schemas"]["GradeAsks"][];
+            /**
+             * Format: int64
+             * @description Sections of the size that it takes
+             */
+            needed: number;
+            /**
+             * Format: int64
+             * @description Sections planned; missing: as many as it takes
+             */
+            plan?: number;
+            /** Format: int64 */
+            requests: number;
+            /** Format: int64 */
+            seats?: number;
+            /**
+             * Format: int64
+             * @description In the master schedule
+             */
+            sections?: number;
+            /**
+             * Format: int64
+             * @description Students for whom it comes in for a course that does not run
+             */
+            stepIn?: number;
+            /** @description It does not run */
+            stopped?: components["schemas"]["Stopped"];
+            /**
+             * Format: int64
+             * @description Students whom nothing covers if it does not run
+             */
+            uncovered?: number;
+        };
+        DemandOne: {
+            /** @description The same with one section each: at the same time they would clash */
+            clashes: components["schemas"]["DemandPair"][];
+            course: components["schemas"]["DemandCourse"];
+            /** @description What it is wanted together with, the most first */
+            pairs: components["schemas"]["DemandPair"][];
+            /** @description Whom nothing covers if it does not run */
+            uncovered: components["schemas"]["NamedPupil"][];
+        };
+        DemandPair: {
+            course: string;
+            /** Format: int64 */
+            students: number;
+        };
+        DemandView: {
+            /** @description Those that somebody asks for, that are planned, or that have sections */
+            courses: components["schemas"]["DemandCourse"][];
+            /** @description Also what is not handed in is counted */
+            drafts: boolean;
+            /**
+             * Format: int64
+             * @description That teachers can give
+             */
+            periods?: number;
+            /**
+             * Format: double
+             * @description Teaching periods that the planned sections take: a section of load 1 all year is one
+             */
+            planned: number;
+            /**
+             * Format: int64
+             * @description Of a section, in students
+             */
+            size: number;
+            /** Format: int64 */
+            students: number;
+            /**
+             * Format: int64
+             * @description Whose sheet is handed in
+             */
+            submitted: number;
+        };
         DemoSignIn: {
             password: string;
             username: string;
@@ -2494,6 +2646,12 @@ export interface components {
             requested: number;
             title: string;
         };
+        GradeAsks: {
+            /** Format: int64 */
+            grade: number;
+            /** Format: int64 */
+            n: number;
+        };
         Guardian: {
             language?: string;
             name: string;
@@ -2594,6 +2752,12 @@ export interface components {
         NamedInBody: {
             /** @description A student a line: by number, username, mail or name */
             roster: string;
+        };
+        NamedPupil: {
+            /** Format: int64 */
+            grade: number;
+            id: string;
+            name: string;
         };
         Naming: {
             name: string;
@@ -2814,6 +2978,25 @@ export interface components {
             year: number;
             /** @description All there are, the newest first */
             years: number[];
+        };
+        PlanSectionsInBody: {
+            /**
+             * Format: int64
+             * @description Missing: as many as it takes
+             */
+            sections?: number;
+        };
+        PlanYearInBody: {
+            /**
+             * Format: int64
+             * @description That teachers can give; missing: not known
+             */
+            periods?: number;
+            /**
+             * Format: int64
+             * @description Of a section, in students
+             */
+            size: number;
         };
         Planning: {
             /** @enum {string} */
@@ -3215,6 +3398,18 @@ export interface components {
              */
             seenAt: string;
         };
+        SetRunsInBody: {
+            /** @description Why it does not; those concerned read it */
+            reason?: string;
+            runs: boolean;
+        };
+        SetRunsOutBody: {
+            /**
+             * Format: int64
+             * @description How many students were told, and their guardians
+             */
+            told: number;
+        };
         Settling: {
             /** @description That brings it along */
             course: string;
@@ -3430,6 +3625,16 @@ export interface components {
              */
             step: number;
             year?: string;
+        };
+        Stopped: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            reason: string;
+        };
+        StoppedCourse: {
+            course: string;
+            reason: string;
         };
         Student: {
             counselor?: string;
@@ -4726,6 +4931,233 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadingView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-demand": {
+        parameters: {
+            query?: {
+                /** @description Of a section; 0: the one that is planned with */
+                size?: number;
+                /** @description Also what is not handed in */
+                drafts?: boolean;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DemandView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "plan-year": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanYearInBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-demand-of": {
+        parameters: {
+            query?: {
+                /** @description Of a section; 0: the one that is planned with */
+                size?: number;
+                /** @description Also what is not handed in */
+                drafts?: boolean;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                course: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DemandOne"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "plan-sections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                course: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanSectionsInBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                course: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetRunsInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetRunsOutBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "take-demand": {
+        parameters: {
+            query?: {
+                /** @description Of a section; 0: the one that is planned with */
+                size?: number;
+                /** @description Also what is not handed in */
+                drafts?: boolean;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                form: "csv" | "xlsx" | "json";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Error */

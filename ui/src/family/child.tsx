@@ -9,7 +9,7 @@ import { day, money, when } from '../kit/format';
 import { Late } from '../kit/late';
 import { Mark } from '../kit/marks';
 import { SinceSubmitted } from '../since';
-import { type Book, clauses, join, needWords, openNeeds, termsWords } from '../words';
+import { type Book, clauses, join, needWords, notRunning, openNeeds, termsWords } from '../words';
 
 const Reminded = lazy(() => import('../reminded'));
 const Agreeing = lazy(() => import('./agreeing'));
@@ -104,6 +104,7 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
                 {e.waivedBy && !e.assigned && e.waivedNote && ` · ${t('entry.waivedNote', { who: e.waivedBy, note: e.waivedNote })}`}
                 {(c?.fee ?? 0) > 0 && ` · ${t('family.fee', { fee: money(c?.fee ?? 0, currency) })}`}
               </p>
+              {notRunning(t, book, e) && <p className="text-sm text-ochre">{notRunning(t, book, e)}</p>}
               {c?.description && (
                 <p dir="auto" className="text-sm text-soft">
                   {c.description}

@@ -1,5 +1,6 @@
 import type { useTranslation } from 'react-i18next';
 
+
 type T = ReturnType<typeof useTranslation>['t'];
 
 /** The pages of a counselor. */
@@ -12,6 +13,8 @@ export const counselorPages = (t: T) => [
 /** The pages of the school office. */
 export const officePages = (t: T) => [
   ...counselorPages(t),
+  { to: '/demand', label: t('desks.demand') },
+  { to: '/placement', label: t('desks.placement') },
   { to: '/rules', label: t('rules.nav') },
   { to: '/catalog', label: t('courses.nav') },
   { to: '/data', label: t('data.nav') },

@@ -1,0 +1,4 @@
+import words from '../../../locales/en.json?part=scheduler';
+import { speakMore } from '../i18n';
+
+speakMore(words);
