@@ -41,3 +41,15 @@ func (b *Bundle) meeting(i int) sheet.Section {
 	course, _ := b.Year.Index(s.Course)
 	return sheet.Section{Course: course, Terms: s.Terms, Periods: s.Periods, Days: s.Days}
 }
+
+// EnrollmentFile is enrollments.csv as OneRoster 1.1 has it, without rows.
+func (b *Bundle) EnrollmentFile() File {
+	return File{Name: "enrollments.csv", Header: []string{"sourcedId", "status", "dateLastModified", "classSourcedId", "schoolSourcedId", "userSourcedId", "role", "primary", "beginDate", "endDate"}}
+}
+
+// Enrollment is its row for a student in a section, from the first to the last day of its terms.
+func (b *Bundle) Enrollment(section int, student string) []string {
+	s := &b.Sections[section]
+	begin, end := b.Dates(s.Terms)
+	return []string{s.ID + ":" + student, "", "", s.ID, b.Tables["classes.csv"].Cell(s.Row, "schoolSourcedId"), student, "student", "false", begin, end}
+}

@@ -10,7 +10,7 @@ import (
 	"rubricon/locales"
 )
 
-var kinds = []string{"opens", "reminder", "submitted", "sign", "asked", "sentBack", "decided", "cleared", "password", "code"}
+var kinds = []string{"opens", "reminder", "submitted", "sign", "asked", "sentBack", "decided", "cleared", "placed", "unplaced", "notRunning", "running", "password", "code"}
 
 func letter(kind, language string, own bool) *Letter {
 	closes := time.Date(2027, 3, 20, 16, 0, 0, 0, time.UTC)

@@ -116,6 +116,8 @@ func (s *Service) perform(ctx context.Context, t *store.TaskRow, progress *run) 
 		return s.runImport(ctx, t, progress)
 	case "export":
 		return s.runExport(ctx, t, progress)
+	case "place":
+		return s.runPlace(ctx, t, progress)
 	}
 	return store.TaskFailed, Outline{}, fmt.Errorf("a task of the kind %q", t.Kind)
 }

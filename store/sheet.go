@@ -3,6 +3,7 @@ package store
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -40,15 +41,16 @@ type SheetRow struct {
 	Place
 	Versions
 	SheetState
-	Version  int64          `db:"version"`
-	Grade    int            `db:"grade"` // the one entered
-	Programs JSON[[]string] `db:"programs"`
-	Touched  bool           `db:"touched"` // somebody has worked on it here: an import keeps it
-	Begun    bool           `db:"begun"`   // and not only the school, to prepare it
-	Reminded *time.Time     `db:"reminded_at"`
-	Talk     JSON[[]string] `db:"talk"`  // the courses that the family has said something about to each other; "": the whole
-	Shown    bool           `db:"shown"` // some draft is shown to the family
-	Entries  entryList      `db:"entries"`
+	Version  int64            `db:"version"`
+	Grade    int              `db:"grade"` // the one entered
+	Programs JSON[[]string]   `db:"programs"`
+	Touched  bool             `db:"touched"` // somebody has worked on it here: an import keeps it
+	Begun    bool             `db:"begun"`   // and not only the school, to prepare it
+	Reminded *time.Time       `db:"reminded_at"`
+	Talk     JSON[[]string]   `db:"talk"`   // the courses that the family has said something about to each other; "": the whole
+	Placed   *json.RawMessage `db:"placed"` // what was published of it
+	Shown    bool             `db:"shown"`  // some draft is shown to the family
+	Entries  entryList        `db:"entries"`
 
 	SubmittedAt *time.Time            `db:"submitted_at"`
 	Receipt     *string               `db:"receipt"`
@@ -168,7 +170,7 @@ func (l *entryList) Scan(src any) error {
 // Sheet gives a student's sheet. The error is ErrNotFound where there is none.
 func (q Queries) Sheet(ctx context.Context, at Place) (s SheetRow, err error) {
 	return s, q.get(ctx, &s, `SELECT `+sheetColumns+`,
-		CASE WHEN sh.submission = 0 THEN '[]' ELSE `+signatures+` END AS signatures,
+		CASE WHEN sh.submission = 0 THEN '[]' ELSE `+signatures+` END AS signatures, sh.placed,
 		EXISTS (SELECT 1 FROM draft d WHERE (d.school_id, d.year, d.student_id) = (sh.school_id, sh.year, sh.student_id) AND d.shown_at IS NOT NULL) AS shown FROM `+sheetTables+` WHERE sh.school_id = $1 AND sh.year = $2 AND sh.student_id = $3`, at.School, at.Year, at.Student)
 }
 

@@ -41,6 +41,7 @@ const parts: Record<string, string[]> = {
   print: ['calendar', 'date', 'letter', 'mail', 'paper', 'signOn', 'translation', 'worksheet'],
   reminder: ['reminder'],
   talk: ['talk'],
+  result: ['result'],
   scheduler: ['demand', 'place'],
   teacher: ['teach', 'tryouts'],
   staff: [

@@ -30,6 +30,7 @@ func newSheet(d *school.Desk) *SheetView {
 		head := newDraftHead(d.Draft)
 		v.Draft = &head
 	}
+	v.Placed = d.Shown()
 	if v.Shown = d.Row.Shown; d.InFamily() {
 		v.Talk = d.Row.Talk.V
 	}

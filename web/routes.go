@@ -53,6 +53,7 @@ func (s *Server) routes(api huma.API) {
 	s.signOnRoutes(api)
 	s.passkeyRoutes(api)
 	s.demandRoutes(api)
+	s.placementRoutes(api)
 	s.liveRoutes(api)
 	s.taskRoutes(api)
 	s.rulesRoutes(api)

@@ -320,6 +320,15 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", year + "/tryouts/CHA1/named", `{"roster":"s0009"}`, answers{"mara.quill": no, "ilse.quill": no, "other.student": no, "other.guardian": no, "a.teacher": ok, "ms.arden": no, "ms.colleague": no, "office": no}},
 		{"POST", elsewhere + "/tryouts/CHA1/named", `{"roster":"s9"}`, answers{"foreign.counselor": no, "foreign.office": no}},
 		{"POST", year + "/people/nobody/passkeys", `{"reason":"x"}`, staff(no, hidden)}, {"POST", elsewhere + "/people/s0001/passkeys", `{"reason":"x"}`, answers{"foreign.counselor": no, "foreign.office": hidden}},
+		{"GET", year + "/placements", "", staff(no, ok)}, {"GET", elsewhere + "/placements", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"POST", year + "/placements/9/stop", "", staff(no, hidden)}, {"POST", elsewhere + "/placements/9/stop", "", answers{"foreign.counselor": no, "foreign.office": hidden}},
+		{"GET", year + "/placements/9/lacking", "", staff(no, ok)}, {"GET", elsewhere + "/placements/9/lacking", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"GET", year + "/placements/9/students/s0001", "", staff(no, hidden)}, {"GET", elsewhere + "/placements/9/students/s9", "", answers{"foreign.counselor": no, "foreign.office": hidden}},
+		{"GET", year + "/placements/9/enrollments.csv", "", staff(no, hidden)}, {"GET", elsewhere + "/placements/9/enrollments.csv", "", answers{"foreign.counselor": no, "foreign.office": hidden}},
+		{"GET", year + "/publications", "", staff(no, ok)}, {"GET", elsewhere + "/publications", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"POST", year + "/publications", `{"run":9,"grade":-1}`, staff(no, hidden)}, {"POST", elsewhere + "/publications", `{"run":9,"grade":-1}`, answers{"foreign.counselor": no, "foreign.office": hidden}},
+		{"POST", year + "/publications/9/return", `{"reason":"x"}`, staff(no, "409 already-done")}, {"POST", elsewhere + "/publications/9/return", `{"reason":"x"}`, answers{"foreign.counselor": no, "foreign.office": "409 already-done"}},
+		{"POST", year + "/placements", `{"seed":1,"seconds":1}`, staff(no, ok)}, {"POST", elsewhere + "/placements", `{"seed":1,"seconds":1}`, answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"GET", year + "/demand", "", staff(no, ok)}, {"GET", elsewhere + "/demand", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"PUT", year + "/demand", `{"size":24}`, staff(no, "204")}, {"PUT", elsewhere + "/demand", `{"size":24}`, answers{"foreign.counselor": no, "foreign.office": "204"}},
 		{"GET", year + "/demand/courses/CER1", "", staff(no, ok)}, {"GET", elsewhere + "/demand/courses/CER1", "", answers{"foreign.counselor": no, "foreign.office": ok}},
@@ -383,7 +392,7 @@ func TestAuthorisation(t *testing.T) {
 	routes := map[string]bool{}
 	for _, row := range rows {
 		path := regexp.MustCompile(`\?.*`).ReplaceAllString(row.path, "")
-		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`students/(\w+|\{student\})/pages/\w+`, "students/{student}/pages/{guardian}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`file/(json|csv|xlsx)`, "file/{form}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}} {
+		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`students/(\w+|\{student\})/pages/\w+`, "students/{student}/pages/{guardian}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`file/(json|csv|xlsx)`, "file/{form}"}, {`placements/\d+`, "placements/{run}"}, {`publications/\d+`, "publications/{publication}"}, {`/placements/\{run\}/students/\{student\}`, "/placements/{run}/students/{student}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}} {
 			path = regexp.MustCompile(part[0]).ReplaceAllString(path, part[1])
 		}
 		routes[row.method+" "+path] = true

@@ -232,19 +232,13 @@ func (p *placing) write(dir string) error {
 
 // enrollments is enrollments.csv as OneRoster 1.1 has it, a row for each section given.
 func (p *placing) enrollments() bundle.File {
-	file := bundle.File{Name: "enrollments.csv", Header: []string{"sourcedId", "status", "dateLastModified", "classSourcedId", "schoolSourcedId", "userSourcedId",
-		"role", "primary", "beginDate", "endDate"}}
-	classes := p.bundle.Tables["classes.csv"]
+	file := p.bundle.EnrollmentFile()
 	for _, i := range p.order {
 		g := &p.found.Given[i]
 		for _, section := range slices.Concat(g.Requests, g.Alternates) {
-			if section == placement.None {
-				continue
+			if section != placement.None {
+				file.Rows = append(file.Rows, p.bundle.Enrollment(int(section), p.bundle.Pupils[i].ID))
 			}
-			s := &p.bundle.Sections[section]
-			begin, end := p.bundle.Dates(s.Terms)
-			id := p.bundle.Pupils[i].ID
-			file.Rows = append(file.Rows, []string{s.ID + ":" + id, "", "", s.ID, classes.Cell(s.Row, "schoolSourcedId"), id, "student", "false", begin, end})
 		}
 	}
 	return file

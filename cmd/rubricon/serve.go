@@ -306,6 +306,12 @@ func loadDemo(ctx context.Context, cases *school.Service, out io.Writer) error {
 		return err
 	}
 	pellworth := demo.Bundle(demo.Options{Students: 1200, Seed: demoSeed})
+	// The master schedule that a school like it would have: made for as many students, whose wishes are much the same.
+	for _, f := range demo.Bundle(demo.Options{Students: 1200, Seed: demoSeed, Schedule: demo.Contested, Hard: 1}) {
+		if f.Name == "classes.csv" {
+			pellworth = append(pellworth, f)
+		}
+	}
 	for _, s := range []struct {
 		name  string
 		files []bundle.File

@@ -20,6 +20,7 @@ const StudentDesk = lazy(() => import('./counselor/student'));
 const Paper = lazy(() => import('./counselor/pages'));
 const Prepare = lazy(() => import('./counselor/prepare'));
 const DemandPage = lazy(() => import('./scheduler/demand'));
+const PlacementPage = lazy(() => import('./scheduler/placement'));
 const Rules = lazy(() => import('./office/rules'));
 const Courses = lazy(() => import('./office/catalog'));
 const People = lazy(() => import('./office/people'));
@@ -148,21 +149,11 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
   const person = desk?.persons[0];
   if (desk?.job === 'family') return <Family persons={desk.persons} />;
   if (desk?.job === 'student' && person) return <Student place={{ school: person.school, year: person.year, student: person.id }} />;
-  if (desk?.job === 'office' && person && ['/people', '/data', '/rules', '/catalog', '/demand'].includes(at))
+  if (desk?.job === 'office' && person && ['/people', '/data', '/rules', '/catalog', '/demand', '/placement'].includes(at))
     return (
       <>
         <Header pages={officePages(t)} where={person.name} />
-        {at === '/demand' ? (
-          <DemandPage at={person} />
-        ) : at === '/data' ? (
-          <Data at={person} />
-        ) : at === '/rules' ? (
-          <Rules at={person} />
-        ) : at === '/catalog' ? (
-          <Courses at={person} />
-        ) : (
-          <People at={person} />
-        )}
+        {office(at, person)}
       </>
     );
   const student = /^\/student\/([^/]+)/.exec(at)?.[1];
@@ -182,4 +173,22 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
       </main>
     </>
   );
+}
+
+/** A page of the office. */
+function office(at: string, person: Person) {
+  switch (at) {
+    case '/demand':
+      return <DemandPage at={person} />;
+    case '/placement':
+      return <PlacementPage at={person} />;
+    case '/data':
+      return <Data at={person} />;
+    case '/rules':
+      return <Rules at={person} />;
+    case '/catalog':
+      return <Courses at={person} />;
+    default:
+      return <People at={person} />;
+  }
 }

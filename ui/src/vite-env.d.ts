@@ -28,6 +28,10 @@ declare module '*.json?part=talk' {
   const words: Record<string, unknown>;
   export default words;
 }
+declare module '*.json?part=result' {
+  const words: Record<string, unknown>;
+  export default words;
+}
 declare module '*.json?part=scheduler' {
   const words: Record<string, unknown>;
   export default words;

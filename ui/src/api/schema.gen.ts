@@ -675,6 +675,127 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/placements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The runs of the placement, the newest first */
+        get: operations["list-runs"];
+        put?: never;
+        /** Place what is handed in */
+        post: operations["start-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/placements/{run}/enrollments.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a run gives as enrollments.csv (OneRoster 1.1) */
+        get: operations["take-enrollments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/placements/{run}/lacking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The students of a run who lack something, first those with nothing in its place; at most 500 */
+        get: operations["list-lacking"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/placements/{run}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a run; the best that it has found is kept */
+        post: operations["stop-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/placements/{run}/students/{student}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a run gives one student */
+        get: operations["get-placed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/publications": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What families were shown, the latest first */
+        get: operations["list-publications"];
+        put?: never;
+        /** Show families what a run gives them, by grade or all */
+        post: operations["publish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/publications/{publication}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a publication back, with a reason */
+        post: operations["take-back-publication"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/records": {
         parameters: {
             query?: never;
@@ -2215,6 +2336,11 @@ export interface components {
             code: string;
             remove?: boolean;
         };
+        CourseN: {
+            course: string;
+            /** Format: int64 */
+            n: number;
+        };
         CourseRow: {
             /** @description By column, but for those that are empty */
             cells: {
@@ -2251,6 +2377,14 @@ export interface components {
         Credentials: {
             password: string;
             username: string;
+        };
+        CurvePoint: {
+            /** Format: int64 */
+            b: number;
+            /** Format: double */
+            s: number;
+            /** Format: int64 */
+            v: number;
         };
         Decision: {
             /**
@@ -2635,6 +2769,16 @@ export interface components {
             seenAt?: string;
             username: string;
         };
+        GivenSection: {
+            alternate?: boolean;
+            course: string;
+            days: number[];
+            periods: number[];
+            section: string;
+            teacher?: string;
+            terms: string[];
+            title: string;
+        };
         GoneCourse: {
             code: string;
             /**
@@ -2678,6 +2822,13 @@ export interface components {
             receipt?: string;
             /** Format: int64 */
             version: number;
+        };
+        Lacking: {
+            course: string;
+            instead?: string;
+            /** Format: int64 */
+            rank: number;
+            why: string;
         };
         LanguageInBody: {
             /** @description BCP 47 */
@@ -2979,6 +3130,24 @@ export interface components {
             /** @description All there are, the newest first */
             years: number[];
         };
+        PlacedView: {
+            given: components["schemas"]["GivenSection"][];
+            /** Format: int64 */
+            grade: number;
+            lacking: components["schemas"]["Lacking"][];
+            /**
+             * Format: int64
+             * @description The place in the lottery, from 1
+             */
+            lot: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description Requests that nothing came in for
+             */
+            open: number;
+            student: string;
+        };
         PlanSectionsInBody: {
             /**
              * Format: int64
@@ -3068,6 +3237,38 @@ export interface components {
             /** @enum {string} */
             verdict: "unmet" | "unverified" | "expected" | "met";
             year?: string;
+        };
+        PublicationView: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: date-time
+             * @description It was taken back
+             */
+            backAt?: string;
+            backBy?: string;
+            by: string;
+            /**
+             * Format: int64
+             * @description -1: all
+             */
+            grade: number;
+            /** Format: int64 */
+            id: number;
+            reason?: string;
+            /** Format: int64 */
+            run: number;
+            /** Format: int64 */
+            sheets: number;
+        };
+        PublishInBody: {
+            /**
+             * Format: int64
+             * @description -1: all
+             */
+            grade: number;
+            /** Format: int64 */
+            run: number;
         };
         Pupil: {
             /** @description Titles of what the student requests in the subject */
@@ -3372,6 +3573,97 @@ export interface components {
             /** @description policy.json */
             text: string;
         };
+        RunRank: {
+            /** Format: int64 */
+            asked: number;
+            /** Format: int64 */
+            given: number;
+            /** Format: int64 */
+            grade: number;
+            /** Format: int64 */
+            rank: number;
+        };
+        RunReason: {
+            /** Format: int64 */
+            bare: number;
+            courses: components["schemas"]["CourseN"][];
+            /** Format: int64 */
+            n: number;
+            why: string;
+        };
+        RunSection: {
+            alternate?: boolean;
+            course: string;
+            days: number[];
+            periods: number[];
+            /** Format: int64 */
+            seats: number;
+            section: string;
+            /** Format: int64 */
+            taken: number;
+            teacher?: string;
+            terms: string[];
+            title: string;
+        };
+        RunSummary: {
+            /** Format: int64 */
+            all: number;
+            /** Format: int64 */
+            bound: number;
+            /** Format: int64 */
+            complete: number;
+            cut: boolean;
+            /** Format: double */
+            gap: number;
+            /** Format: int64 */
+            placedAlternates: number;
+            /** Format: int64 */
+            placedRequests: number;
+            ranks: components["schemas"]["RunRank"][];
+            reasons: components["schemas"]["RunReason"][];
+            /** Format: int64 */
+            requests: number;
+            /** Format: double */
+            seconds: number;
+            sections: components["schemas"]["RunSection"][];
+            /** Format: int64 */
+            students: number;
+            /** Format: int64 */
+            value: number;
+        };
+        RunView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** @description How good the best was after some seconds, and how good any could be */
+            curve: components["schemas"]["CurvePoint"][];
+            found?: components["schemas"]["RunSummary"];
+            /**
+             * Format: int64
+             * @description From 1: people call them A, B, C
+             */
+            id: number;
+            /**
+             * Format: int64
+             * @description Seconds
+             */
+            limit: number;
+            /** Format: int64 */
+            of: number;
+            problems?: components["schemas"]["TaskProblem"][];
+            /** Format: int64 */
+            seed: number;
+            /** Format: int64 */
+            settled: number;
+            /** @enum {string} */
+            state: "waiting" | "running" | "done" | "refused" | "stopped" | "failed";
+            /** @enum {string} */
+            step?: "read" | "negotiating" | "bounding" | "diving" | "searching" | "finished";
+            /** @description It has been asked to stop */
+            stop: boolean;
+            /** @enum {string} */
+            why?: "no-schedule" | "bad-rows" | "broken";
+        };
         SavedView: {
             /** @description Keys and values of a query in turn */
             filter: string[];
@@ -3458,6 +3750,8 @@ export interface components {
             /** @description On a sheet nobody has worked on: what the reader may have filled in, since nothing else would do */
             only?: components["schemas"]["OnlyAnswer"][];
             packing: components["schemas"]["Packing"];
+            /** @description What was given and what was not, once it is published */
+            placed?: components["schemas"]["Shown"];
             requests: components["schemas"]["Entry"][];
             /** @description The summer round, where it has a window of its own and is handed in by itself */
             round?: components["schemas"]["Round"];
@@ -3481,8 +3775,22 @@ export interface components {
             /** Format: int64 */
             year: number;
         };
+        SheetsOutBody: {
+            /**
+             * Format: int64
+             * @description How many families were told
+             */
+            sheets: number;
+        };
         ShowInBody: {
             shown: boolean;
+        };
+        Shown: {
+            at: string;
+            given: components["schemas"]["GivenSection"][];
+            lacking: components["schemas"]["Lacking"][];
+            /** Format: int64 */
+            run: number;
         };
         SignInBody: {
             code: string;
@@ -3566,6 +3874,18 @@ export interface components {
             over: number;
             /** Format: int64 */
             short: number;
+        };
+        StartRunInBody: {
+            /**
+             * Format: int64
+             * @description The longest to search
+             */
+            seconds: number;
+            /**
+             * Format: int64
+             * @description Of the lottery and of the search
+             */
+            seed: number;
         };
         Status: {
             /** @description The courses that the message is about */
@@ -3853,6 +4173,10 @@ export interface components {
         Unit: {
             one: string;
             other: string;
+        };
+        UnpublishInBody: {
+            /** @description The families read it */
+            reason: string;
         };
         VersionBody: {
             /** @description Where the act needs one */
@@ -5597,6 +5921,323 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SignInView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "start-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartRunInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "take-enrollments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-lacking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacedView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stop-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-placed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-publications": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicationView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    publish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublishInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetsOutBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "take-back-publication": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                publication: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnpublishInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetsOutBody"];
                 };
             };
             /** @description Error */

@@ -11,6 +11,7 @@ import { Mark } from '../kit/marks';
 import { SinceSubmitted } from '../since';
 import { type Book, clauses, join, needWords, notRunning, openNeeds, termsWords } from '../words';
 
+const Result = lazy(() => import('../result'));
 const Reminded = lazy(() => import('../reminded'));
 const Agreeing = lazy(() => import('./agreeing'));
 const ShownDrafts = lazy(() => import('./shown'));
@@ -41,13 +42,18 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
         {s.submittedAt && s.receipt && `${t('family.submitted', { time: when(s.submittedAt, s.window?.zone), receipt: s.receipt })} `}
         {s.changed && `${t('family.again', { name })} `}
         {canSign && s.window && `${t('family.until', { closes: when(s.window.families, s.window.zone) })} `}
-        {submitted ? t('family.meant') : t('family.notYet')}
+        {s.state !== 'placed' && t(submitted ? 'family.meant' : 'family.notYet')}
       </p>
       <Steps sheet={sheet} who={who} />
       {s.asked && (
         <p className="mb-3 rounded border p-2 hatch">
           <span className="rounded bg-card px-1 text-ochre">{t('family.asked', { message: s.asked, name })}</span>
         </p>
+      )}
+      {sheet.placed && (
+        <Late fallback={<Loading />}>
+          <Result book={book} sheet={sheet} />
+        </Late>
       )}
       {s.reminded && (
         <Late fallback={null}>

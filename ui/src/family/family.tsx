@@ -111,7 +111,8 @@ function says(t: ReturnType<typeof useTranslation>['t'], child: Child, sheet: Sh
   if (sheet.acts.sign.allowed && s.window) return t('family.waitsForYou', { name, closes: when(s.window.families, s.window.zone) });
   if (s.changed) return t('family.headChanged', { name });
   if (s.state === 'sentBack') return t('family.headBack', { name });
-  if (s.state === 'cleared' || s.state === 'placed') return t('family.headCleared', { name });
+  if (s.state === 'placed') return t('family.headPlaced', { name });
+  if (s.state === 'cleared') return t('family.headCleared', { name });
   return s.handedIn ? t('family.head', { name, count: sheet.requests.length }) : t('family.headNone', { name });
 }
 

@@ -1,6 +1,5 @@
 import type { useTranslation } from 'react-i18next';
 
-
 type T = ReturnType<typeof useTranslation>['t'];
 
 /** The pages of a counselor. */

@@ -5,6 +5,7 @@ export const overlays = () => import('./overlays');
 export const summer = () => import('./summer');
 
 export const TalkBand = lazy(() => import('../talk').then((m) => ({ default: m.TalkBand })));
+export const Result = lazy(() => import('../result'));
 export const Reminded = lazy(() => import('../reminded'));
 export const Summer = lazy(summer);
 export const CourseDialog = lazy(() => overlays().then((m) => ({ default: m.CourseDialog })));

@@ -7,7 +7,7 @@ import { type Clause, clauses } from '../words';
 import { Alternates } from './alternates';
 import { Late } from '../kit/late';
 import { Aside, welcomeOf } from './aside';
-import { Reminded, Summer, TalkBand } from './floating';
+import { Reminded, Result, Summer, TalkBand } from './floating';
 import { Board } from './board';
 import { Recommended } from './recommended';
 import { Finder } from './finder';
@@ -82,6 +82,11 @@ export function YearPage({ desk }: { desk: Desk }) {
         {!sheet.draft && sheet.status.reminded && (
           <Late fallback={null}>
             <Reminded place={placeOf(sheet)} zone={book.catalog.zone} at={sheet.status.reminded} />
+          </Late>
+        )}
+        {sheet.placed && (
+          <Late fallback={null}>
+            <Result book={book} sheet={sheet} />
           </Late>
         )}
         {sheet.talk?.length && (

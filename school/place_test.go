@@ -1,0 +1,247 @@
+package school_test
+
+import (
+	"context"
+	"strings"
+	"testing"
+
+	"rubricon/bundle"
+	"rubricon/core/acts"
+	"rubricon/school"
+	"rubricon/store"
+	"rubricon/store/storetest"
+)
+
+// schedule gives the school a master schedule: a section of each course that Mara asks for but one, so that Ceramics I clashes with Health.
+func (h *house) schedule() {
+	h.t.Helper()
+	rows := []string{"sourcedId,status,title,courseSourcedId,classType,schoolSourcedId,termSourcedIds,periods,metadata.days,metadata.seats,metadata.teacher"}
+	for i, c := range []struct{ code, terms, periods string }{{"eng10", "sy27", "1"}, {"alg2", "sy27", "2"}, {"wld2", "sy27", "3"}, {"phy1", "sy27", "4"}, {"nor2", "sy27", "5"}, {"tid1", "sy27", "6"},
+		{"hlt1", "sy27-1", "7"}, {"row1", "sy27-2", "7"}, {"cer1", "sy27-1", "7"}, {"pri1", "sy27-1", "8"}, {"pho1", "sy27-2", "8"}} {
+		rows = append(rows, strings.Join([]string{c.code + "-1", "active", "Section " + c.code, "c-" + c.code, "scheduled", "pellworth", c.terms, c.periods, "", "30", "Ms Teacher " + string(rune('A'+i))}, ","))
+	}
+	h.classes(rows)
+}
+
+// classes brings the demo school again with a master schedule.
+func (h *house) classes(rows []string) {
+	h.t.Helper()
+	files := storetest.Files()
+	f := bundle.File{Name: "classes.csv", Header: strings.Split(rows[0], ",")}
+	for _, row := range rows[1:] {
+		f.Rows = append(f.Rows, strings.Split(row, ","))
+	}
+	b, err := bundle.ReadFiles(append(files, f))
+	if err != nil {
+		h.t.Fatal(err)
+	}
+	if len(b.Problems) > 0 {
+		h.t.Fatal(b.Problems)
+	}
+	h.bring(b)
+}
+
+// placed starts a run, runs it, and gives it.
+func (h *house) placed(ctx context.Context) *school.Run {
+	h.t.Helper()
+	office := h.who("office")
+	r, err := h.StartRun(ctx, office, mara.School, mara.Year, 7, 20)
+	if err != nil {
+		h.t.Fatal(err)
+	}
+	if err := h.RunTask(ctx, mara.School, r.Task); err != nil {
+		h.t.Fatal(err)
+	}
+	list, err := h.Runs(ctx, office, mara.School, mara.Year)
+	if err != nil {
+		h.t.Fatal(err)
+	}
+	return list[0]
+}
+
+// What is handed in is placed into the master schedule, with reasons for what is not given; it is published by grade, told to those concerned, whole or not at all, and taken back.
+func TestPlacingAndPublishing(t *testing.T) {
+	h := newHouse(t)
+	ctx, office := t.Context(), h.who("office")
+	if r := h.placed(ctx); r.State != store.TaskRefused || r.Why != "no-schedule" || r.Summary != nil {
+		t.Errorf("without a master schedule: %s %s", r.State, r.Why)
+	}
+	h.schedule()
+	h.finish()
+	h.waive()
+	h.submit()
+	h.sign()
+	before := h.clear()
+	r := h.placed(ctx)
+	if r.State != store.TaskDone || r.Summary == nil || r.ID != 2 || r.Summary.Value > r.Summary.Bound || len(r.Curve) < 10 {
+		t.Fatalf("a run: %s %s, %+v", r.State, r.Why, r.Summary)
+	}
+	p, err := h.PlacedIn(ctx, office, mara.School, mara.Year, r.ID, mara.Student)
+	if err != nil || len(p.Given) != 9 || len(p.Lacking) != 1 || p.Open != 0 || p.Lot < 1 {
+		t.Fatalf("what Mara is given: %+v, %v", p, err)
+	}
+	if l := p.Lacking[0]; l.Course != "CER1" || l.Why != "clash" || l.Instead != "PRI1" || l.Rank != 8 {
+		t.Errorf("what she lacks: %+v", l)
+	}
+	alternates := 0
+	for _, g := range p.Given {
+		if g.Alternate {
+			alternates++
+			if g.Course != "PRI1" || g.Section != "pri1-1" || strings.Join(g.Terms, " ") != "S1" || len(g.Periods) != 1 || g.Periods[0] != 8 {
+				t.Errorf("the alternate: %+v", g)
+			}
+		}
+	}
+	if alternates != 1 {
+		t.Errorf("%d alternates", alternates)
+	}
+	lacking, err := h.Lacking(ctx, office, mara.School, mara.Year, r.ID)
+	if err != nil || len(lacking) == 0 {
+		t.Errorf("who lacks something: %v, %v", lacking, err)
+	}
+	if n := storetest.Value[int](t, h.db, `SELECT count(*) FROM placement_given g JOIN sheet sh USING (school_id, year, student_id) WHERE g.run_id = 2 AND sh.submission = 0`); n != 0 {
+		t.Errorf("%d sheets were placed that nobody has handed in", n)
+	}
+	f, err := h.Enrollments(ctx, office, mara.School, mara.Year, r.ID)
+	if err != nil || len(f.Rows) == 0 {
+		t.Fatalf("enrollments: %v", err)
+	}
+	found := false
+	for _, row := range f.Rows {
+		found = found || row[0] == "pri1-1:s0001" && row[5] == "s0001" && row[8] != "" && row[9] > row[8]
+	}
+	if !found {
+		t.Errorf("Mara is in no section of Printmaking: %v", f.Rows[0])
+	}
+
+	for _, who := range []string{"ms.arden", "mara.quill", "ilse.quill"} {
+		by := h.who(who)
+		if _, err := h.StartRun(ctx, by, mara.School, mara.Year, 1, 1); school.CodeOf(err) != "forbidden" {
+			t.Errorf("%s starts a run: %v", who, err)
+		}
+		if _, err := h.Publish(ctx, by, mara.School, mara.Year, r.ID, -1); school.CodeOf(err) != "forbidden" {
+			t.Errorf("%s publishes: %v", who, err)
+		}
+		if _, err := h.PlacedIn(ctx, by, mara.School, mara.Year, r.ID, mara.Student); school.CodeOf(err) != "forbidden" {
+			t.Errorf("%s reads a run: %v", who, err)
+		}
+	}
+	if d := h.sheet("mara.quill"); d.Shown() != nil {
+		t.Error("Mara is shown what is not published")
+	}
+	publish := func(run, grade int) (int, school.Code) {
+		n, err := h.Publish(ctx, office, mara.School, mara.Year, run, grade)
+		if err != nil && school.CodeOf(err) == "" {
+			t.Fatal(err)
+		}
+		return n, school.CodeOf(err)
+	}
+	if _, code := publish(1, -1); code != school.NotFound {
+		t.Errorf("publishing a run that has found nothing: %s", code)
+	}
+	if _, code := publish(r.ID, 12); code != "nothing-submitted" && code != "" {
+		t.Errorf("another grade: %s", code)
+	}
+	if d := h.sheet("mara.quill"); d.Row.State != "cleared" || d.Shown() != nil {
+		t.Errorf("after another grade was published: %s", d.Row.State)
+	}
+	h.letters()
+	n, code := publish(r.ID, 10)
+	if code != "" || n == 0 {
+		t.Fatalf("publishing grade 10: %d, %s", n, code)
+	}
+	d := h.sheet("mara.quill")
+	if d.Row.State != "placed" || d.Shown() == nil || len(d.Shown().Given) != 9 || len(d.Shown().Lacking) != 1 || d.Acts[acts.Edit].Allowed || d.Row.Version != before.Row.Version+1 {
+		t.Errorf("published: %s, %+v", d.Row.State, d.Shown())
+	}
+	if other := h.sheet("ilse.quill"); other.Shown() == nil {
+		t.Error("her mother is not shown it")
+	}
+	if text := h.letters(); !strings.Contains(text, "placed g0001") || !strings.Contains(text, "placed s0001") {
+		t.Errorf("told: %s", text)
+	}
+	if events, _ := h.History(ctx, h.who("mara.quill"), mara); events[0].Kind != "placed" {
+		t.Errorf("the history: %+v", events[0])
+	}
+	list, err := h.Publications(ctx, office, mara.School, mara.Year)
+	if err != nil || len(list) == 0 || list[0].Grade != 10 || list[0].Sheets != n {
+		t.Fatalf("what was published: %+v, %v", list, err)
+	}
+	// Published again, it is what it was before when it is taken back.
+	if _, code := publish(r.ID, 10); code != "" {
+		t.Errorf("again: %s", code)
+	}
+	list, _ = h.Publications(ctx, office, mara.School, mara.Year)
+	if _, err := h.Unpublish(ctx, office, mara.School, mara.Year, list[0].ID, " "); school.CodeOf(err) != school.NeedsReason {
+		t.Errorf("taken back without a reason: %v", err)
+	}
+	h.letters()
+	if back, err := h.Unpublish(ctx, office, mara.School, mara.Year, list[0].ID, "The kiln is free after all."); err != nil || back != n {
+		t.Errorf("taken back: %d, %v", back, err)
+	}
+	if d := h.sheet("mara.quill"); d.Row.State != "cleared" || d.Shown() != nil {
+		t.Errorf("taken back: %s", d.Row.State)
+	}
+	if text := h.letters(); !strings.Contains(text, "unplaced g0001") || !strings.Contains(text, "The kiln is free after all.") {
+		t.Errorf("told that it was taken back: %s", text)
+	}
+	if _, err := h.Unpublish(ctx, office, mara.School, mara.Year, list[0].ID, "Again."); school.CodeOf(err) != "already-done" {
+		t.Errorf("taken back twice: %v", err)
+	}
+
+	// What was handed in anew since the run is not what was placed.
+	if _, err := h.SendBack(ctx, h.who("ms.arden"), mara, 0, "One more look."); err != nil {
+		t.Fatal(err)
+	}
+	h.submit()
+	publish(r.ID, 10)
+	if d := h.sheet("mara.quill"); d.Row.State == "placed" {
+		t.Error("another submission than the one that was placed is published")
+	}
+
+	// A course that does not run is in no section.
+	if _, err := h.SetRuns(ctx, office, mara.School, mara.Year, "NOR2", false, "Nobody to teach it."); err != nil {
+		t.Fatal(err)
+	}
+	r = h.placed(ctx)
+	if p, err := h.PlacedIn(ctx, office, mara.School, mara.Year, r.ID, mara.Student); err != nil || p.Lacking[0].Course != "NOR2" || p.Lacking[0].Why != "none" {
+		t.Errorf("Norwegian does not run: %+v, %v", p.Lacking, err)
+	}
+}
+
+// A run that is stopped keeps the best it has found; one whose process ends is run again.
+func TestStoppingARun(t *testing.T) {
+	h := newHouse(t)
+	ctx, office := t.Context(), h.who("office")
+	h.schedule()
+	h.finish()
+	h.waive()
+	h.submit()
+	r, err := h.StartRun(ctx, office, mara.School, mara.Year, 7, 20)
+	if err != nil {
+		t.Fatal(err)
+	}
+	ending, end := context.WithCancel(ctx)
+	end()
+	_ = h.RunTask(ending, mara.School, r.Task)
+	if err := h.RunTask(ctx, mara.School, r.Task); err != nil {
+		t.Fatal(err)
+	}
+	list, err := h.Runs(ctx, office, mara.School, mara.Year)
+	if err != nil || list[0].State != store.TaskDone || list[0].Summary == nil {
+		t.Fatalf("run again: %+v, %v", list[0].State, err)
+	}
+	if _, err := h.StopRun(ctx, office, mara.School, mara.Year, r.ID); school.CodeOf(err) != school.TaskOver {
+		t.Errorf("stopping what is over: %v", err)
+	}
+	waiting, err := h.StartRun(ctx, office, mara.School, mara.Year, 8, 20)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if stopped, err := h.StopRun(ctx, office, mara.School, mara.Year, waiting.ID); err != nil || stopped.State != store.TaskStopped {
+		t.Errorf("stopping what waits: %v, %v", stopped.State, err)
+	}
+	if _, err := h.StopRun(ctx, office, mara.School, mara.Year, 99); school.CodeOf(err) != school.NotFound {
+		t.Errorf("stopping what there is not: %v", err)
+	}
+}

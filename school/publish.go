@@ -1,0 +1,144 @@
+package school
+
+import (
+	"context"
+	"encoding/json"
+	"slices"
+
+	"rubricon/bundle"
+	"rubricon/core/acts"
+	"rubricon/store"
+)
+
+// Publication is what families were shown of a run of the placement.
+type Publication = store.Publication
+
+// Shown is what a family is shown of a placement.
+type Shown struct {
+	Run     int            `json:"run"`
+	At      string         `json:"at"` // RFC 3339
+	Given   []GivenSection `json:"given"`
+	Lacking []Lacking      `json:"lacking"`
+}
+
+// Shown is what the family is shown of the placement; nil: nothing.
+func (d *Desk) Shown() *Shown {
+	if d.Row.Placed == nil || acts.State(d.Row.State) != acts.Placed {
+		return nil
+	}
+	out := &Shown{}
+	if err := json.Unmarshal(*d.Row.Placed, out); err != nil {
+		return nil
+	}
+	return out
+}
+
+// Publications lists what was published, the latest first.
+func (s *Service) Publications(ctx context.Context, by int64, school string, year int) ([]Publication, error) {
+	if _, _, err := s.reader(ctx, by, school, year, acts.Schedule); err != nil {
+		return nil, err
+	}
+	return s.db.Queries().Publications(ctx, school, year)
+}
+
+// Publish shows the families of a grade (-1: all) what a run gives them; those whose submission is the one that was placed are told, all of them or none. It tells how many. The errors
+// are NotFound where the run has found nothing, and acts.NothingSubmitted where no sheet is as it was placed.
+func (s *Service) Publish(ctx context.Context, by int64, school string, year, run, grade int) (sheets int, err error) {
+	_, a, err := s.reader(ctx, by, school, year, acts.Schedule)
+	if err != nil {
+		return 0, err
+	}
+	r, err := s.run(ctx, school, year, run)
+	if err != nil {
+		return 0, err
+	}
+	if r.Summary == nil {
+		return 0, problem(NotFound)
+	}
+	var shown []store.ShownSheet
+	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
+		if shown, err = q.Publish(ctx, school, year, run, grade, a.name(), s.now(), !s.noPost); err == nil && len(shown) == 0 {
+			err = problem(Code(acts.NothingSubmitted))
+		}
+		return err
+	})
+	sheets = s.tellShown(school, year, shown, err)
+	if err == nil {
+		s.log.InfoContext(ctx, "a placement was published", "school", school, "year", year, "by", by, "run", run, "grade", grade, "sheets", sheets)
+	}
+	return sheets, err
+}
+
+// Unpublish takes a publication back, with a reason; the same people are told. The errors are NeedsReason, and AlreadyDone where it does not stand.
+func (s *Service) Unpublish(ctx context.Context, by int64, school string, year int, id int64, reason string) (sheets int, err error) {
+	_, a, err := s.reader(ctx, by, school, year, acts.Schedule)
+	if err != nil {
+		return 0, err
+	}
+	if reason = tidy(reason); reason == "" {
+		return 0, problem(NeedsReason)
+	}
+	var shown []store.ShownSheet
+	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
+		var done bool
+		if shown, done, err = q.Unpublish(ctx, school, year, id, a.name(), reason, s.now(), !s.noPost); err == nil && !done {
+			err = problem(Code(acts.AlreadyDone))
+		}
+		return err
+	})
+	sheets = s.tellShown(school, year, shown, err)
+	if err == nil {
+		s.log.InfoContext(ctx, "a publication was taken back", "school", school, "year", year, "by", by, "sheets", sheets)
+	}
+	return sheets, err
+}
+
+// tellShown tells open screens of sheets that have changed, once that is committed, and how many they are.
+func (s *Service) tellShown(school string, year int, shown []store.ShownSheet, err error) int {
+	if err != nil {
+		return 0
+	}
+	for _, x := range shown {
+		s.told(Place{School: school, Year: year, Student: x.Student}, x.Version)
+	}
+	return len(shown)
+}
+
+// Enrollments gives what a run has found as enrollments.csv (OneRoster 1.1), a row for each section given, with the dates of its terms. The error is NotFound.
+func (s *Service) Enrollments(ctx context.Context, by int64, school string, year, run int) (*bundle.File, error) {
+	if _, _, err := s.reader(ctx, by, school, year, acts.Schedule); err != nil {
+		return nil, err
+	}
+	if r, err := s.run(ctx, school, year, run); err != nil {
+		return nil, err
+	} else if r.Summary == nil {
+		return nil, problem(NotFound)
+	}
+	files, _, err := s.Export(ctx, school, year)
+	if err != nil {
+		return nil, err
+	}
+	b, err := bundle.ReadFiles(files)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := s.db.Queries().AllGiven(ctx, school, year, run)
+	if err != nil {
+		return nil, err
+	}
+	f := b.EnrollmentFile()
+	for _, row := range rows {
+		var list []GivenSection
+		if err := json.Unmarshal(row.Given, &list); err != nil {
+			return nil, err
+		}
+		for _, g := range list {
+			at := slices.IndexFunc(b.Sections, func(x bundle.Section) bool { return x.ID == g.Section })
+			if at < 0 {
+				return nil, problem(GoneOn) // the master schedule has it no longer
+			}
+			f.Rows = append(f.Rows, b.Enrollment(at, row.Student))
+		}
+	}
+	return &f, nil
+}

@@ -1,0 +1,322 @@
+import { useEffect, useState } from 'react';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useTranslation } from 'react-i18next';
+import { type Year, api, ask, useCatalog, yearPath } from '../api/client';
+import type { components } from '../api/schema.gen';
+import { errorWords } from '../errors';
+import '../kit/staff';
+import { Button, Loading, Refusal } from '../kit/controls';
+import { amount, when, whole } from '../kit/format';
+import { type Book, bookOf } from '../words';
+import { Curve } from './curve';
+import { Publishing } from './publishing';
+import { Students } from './students';
+import './words';
+
+export type Run = components['schemas']['RunView'];
+
+/** The name of a run: A, B, C… */
+export const letter = (id: number) => String.fromCharCode(64 + id);
+
+/** How far a placement is from the best possible, in percent of it. */
+export const within = (gap: number) => (gap === 0 ? '0' : gap < 0.0001 ? '0.01' : amount(Math.round(gap * 10000) / 100));
+
+/** Placing what is handed in: how good it is and how far from the best possible, what was not given and why, one student's week, and publishing. */
+export default function PlacementPage({ at }: { at: Year }) {
+  const { t } = useTranslation();
+  const client = useQueryClient();
+  const catalog = useCatalog(at);
+  const place = { school: at.school, year: at.year };
+  const key = ['placements', at.school, at.year];
+  const runs = useQuery({
+    queryKey: key,
+    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/placements', { params: { path: place } })),
+    refetchInterval: (query) => (query.state.data?.some((r) => r.state === 'waiting' || r.state === 'running') ? 500 : 15_000),
+  });
+  const [chosen, setChosen] = useState<number>();
+  const again = () => void client.invalidateQueries({ queryKey: key });
+  const start = useMutation({
+    mutationFn: (body: { seed: number; seconds: number }) => ask(api.POST('/api/schools/{school}/years/{year}/placements', { params: { path: place }, body })),
+    onSuccess: (run) => setChosen(run.id),
+    onSettled: again,
+  });
+  const stop = useMutation({
+    mutationFn: (run: number) => ask(api.POST('/api/schools/{school}/years/{year}/placements/{run}/stop', { params: { path: { ...place, run } } })),
+    onSettled: again,
+  });
+  const error = (catalog.data ? undefined : catalog.error) ?? (runs.data ? undefined : runs.error);
+  if (error)
+    return (
+      <main id="page" className="p-6">
+        <Refusal text={errorWords(t, error)} />
+        <Button className="mt-3" onClick={() => void Promise.all([catalog.refetch(), runs.refetch()])}>
+          {t('error.retry')}
+        </Button>
+      </main>
+    );
+  if (!runs.data || !catalog.data) return <Loading />;
+  const book = bookOf(catalog.data);
+  const list = runs.data;
+  const run = list.find((r) => r.id === chosen) ?? list.find((r) => r.found) ?? list[0];
+  const found = run?.found;
+  const busy = list.some((r) => r.state === 'waiting' || r.state === 'running');
+  return (
+    <main id="page" className="grid gap-x-6 px-4 pt-3 pb-12 desk:grid-cols-[minmax(0,62fr)_minmax(0,38fr)] desk:px-6">
+      <div className="min-w-0">
+        <h1 className="mb-2">
+          {!run
+            ? t('place.headNone')
+            : !found
+              ? t(run.state === 'refused' || run.state === 'failed' ? `place.why.${run.why ?? 'broken'}` : 'place.headRunning')
+              : found.gap === 0
+                ? t('place.headBest', { done: whole(found.complete), count: found.students })
+                : t('place.head', { done: whole(found.complete), count: found.students, gap: within(found.gap) })}
+        </h1>
+        {run && (run.problems?.length ?? 0) > 0 && (
+          <ul className="mb-2 text-sm">
+            {run.problems?.slice(0, 10).map((p) => (
+              <li key={`${p.file} ${p.line} ${p.what}`}>
+                {p.file}, {t('place.line', { n: p.line })}: {p.what}
+              </li>
+            ))}
+          </ul>
+        )}
+        <div className="flex flex-wrap items-start gap-x-6 gap-y-3">
+          {run && <Curve run={run} />}
+          <div className="min-w-64 flex-1">
+            <ul>
+              {list.map((r) => (
+                <li key={r.id} className={`flex flex-wrap items-center gap-x-3 border-t border-line py-1 ${r === run ? 'bg-wash' : ''}`}>
+                  <button type="button" aria-current={r === run ? 'true' : undefined} onClick={() => setChosen(r.id)} className="min-h-7 text-start">
+                    <b className="font-semibold">{letter(r.id)}</b> <span className="inked-link">{when(r.at, book.catalog.zone)}</span>
+                  </button>
+                  <span className="min-w-40 flex-1 text-sm text-soft" data-testid={`run-${letter(r.id)}`}>
+                    {r.found
+                      ? t('place.runDone', {
+                          by: r.by,
+                          done: whole(r.found.complete),
+                          gap: within(r.found.gap),
+                          seconds: amount(Math.round(r.found.seconds * 10) / 10),
+                          seed: String(r.seed),
+                        })
+                      : r.state === 'running'
+                        ? t('place.running', { settled: whole(r.settled), of: whole(r.of), step: t(`place.step.${r.step ?? 'read'}`) })
+                        : t(`place.state.${r.state}`)}
+                    {r.found && r.state === 'stopped' && ` · ${t('place.state.stopped')}`}
+                  </span>
+                  {(r.state === 'running' || r.state === 'waiting') && (
+                    <Button disabled={stop.isPending || r.stop} onClick={() => stop.mutate(r.id)}>
+                      {t('place.stop')}
+                    </Button>
+                  )}
+                </li>
+              ))}
+            </ul>
+            <form
+              className="no-print mt-2 flex flex-wrap items-end gap-3 text-sm"
+              onSubmit={(event) => {
+                event.preventDefault();
+                const data = new FormData(event.currentTarget);
+                start.mutate({ seed: Number(data.get('seed')), seconds: Number(data.get('seconds')) });
+              }}
+            >
+              <label>
+                {t('place.seed')}
+                <input
+                  name="seed"
+                  type="number"
+                  min={0}
+                  max={Number.MAX_SAFE_INTEGER}
+                  required
+                  defaultValue={1}
+                  className="block min-h-8 w-28 rounded border border-edge bg-card px-2"
+                />
+              </label>
+              <label>
+                {t('place.seconds')}
+                <input
+                  name="seconds"
+                  type="number"
+                  min={1}
+                  max={600}
+                  required
+                  defaultValue={60}
+                  className="block min-h-8 w-24 rounded border border-edge bg-card px-2"
+                />
+              </label>
+              <Button type="submit" tone={found ? undefined : 'chief'} disabled={start.isPending || busy}>
+                {t(list.length ? 'place.again' : 'place.start')}
+              </Button>
+            </form>
+            <p className="mt-1 text-sm text-soft">{t('place.lottery')}</p>
+          </div>
+        </div>
+        <Refusal text={(start.error ?? stop.error) ? errorWords(t, start.error ?? stop.error) : undefined} />
+        {found && run && (
+          <>
+            <Reasons found={found} book={book} />
+            <Tight found={found} book={book} />
+            <Ranks found={found} />
+            <p className="no-print mt-3 text-sm">
+              <a className="inked-link" download href={`${yearPath(at)}/placements/${run.id}/enrollments.csv`}>
+                {t('place.enrollments')}
+              </a>
+            </p>
+          </>
+        )}
+      </div>
+      <div className="min-w-0 desk:border-s desk:border-line desk:ps-5">
+        {found && run && <Publishing at={at} run={run} book={book} />}
+        {found && run && <Students key={run.id} at={at} run={run} book={book} />}
+      </div>
+    </main>
+  );
+}
+
+type Found = NonNullable<Run['found']>;
+
+function Reasons({ found, book }: { found: Found; book: Book }) {
+  const { t } = useTranslation();
+  const n = found.requests - found.placedRequests;
+  return (
+    <section aria-labelledby="reasons" className="mt-4">
+      <h2 id="reasons" className="font-semibold">
+        {t('place.notGiven')} <span className="font-normal text-soft">· {t('place.ofRequests', { n: whole(n), all: whole(found.requests) })}</span>
+      </h2>
+      {found.reasons.map((r) => (
+        <p key={r.why} className="flex gap-3 border-t border-line py-1">
+          <b className="w-10 shrink-0 text-end font-semibold">{whole(r.n)}</b>
+          <span>
+            {t(`place.reason.${r.why}`)} <span className="text-soft">· {t('place.bare', { count: r.bare })}</span>
+            <span className="block text-sm text-soft">
+              {r.courses
+                .slice(0, 6)
+                .map((c) => `${book.title(c.course)} ${whole(c.n)}`)
+                .join(t('listComma'))}
+              {r.courses.length > 6 && ` · ${t('place.moreCourses', { count: r.courses.length - 6 })}`}
+            </span>
+          </span>
+        </p>
+      ))}
+    </section>
+  );
+}
+
+/** Where it is tight: the courses with the most requests not given, their sections by period with seats taken of seats. */
+function Tight({ found, book }: { found: Found; book: Book }) {
+  const { t } = useTranslation();
+  const lack = new Map<string, number>();
+  for (const r of found.reasons) for (const c of r.courses) lack.set(c.course, (lack.get(c.course) ?? 0) + c.n);
+  const courses = [...lack].sort((a, b) => b[1] - a[1]).slice(0, 25);
+  if (courses.length === 0) return null;
+  const periods = Array.from({ length: Math.max(Math.round(book.catalog.periods), ...found.sections.flatMap((s) => s.periods)) }, (_, i) => i + 1);
+  return (
+    <section aria-labelledby="tight" className="mt-4">
+      <h2 id="tight" className="font-semibold">
+        {t('place.tight')} <span className="font-normal text-soft">· {t('place.tightNote')}</span>
+      </h2>
+      <div className="overflow-x-auto" tabIndex={0} role="region" aria-labelledby="tight">
+        <table className="w-full text-sm">
+          <thead>
+            <tr className="text-soft">
+              <th scope="col" className="text-start font-normal">
+                {t('place.course')}
+              </th>
+              <th scope="col" className="text-end font-normal">
+                {t('place.lack')}
+              </th>
+              {periods.map((p) => (
+                <th key={p} scope="col" className="font-normal">
+                  {p}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {courses.map(([course, n]) => (
+              <tr key={course} className="border-t border-line">
+                <th scope="row" className="max-w-44 truncate py-0.5 text-start font-normal">
+                  {book.title(course)}
+                </th>
+                <td className="text-end">{whole(n)}</td>
+                {periods.map((p) => (
+                  <td key={p} className="px-1 text-center">
+                    {found.sections
+                      .filter((s) => s.course === course && s.periods.includes(p))
+                      .map((s) => (
+                        <span key={s.section} className={`block border-b-2 ${s.taken >= s.seats ? 'border-ink' : 'border-line'}`}>
+                          {s.taken}/{s.seats}
+                          {s.terms.length < book.catalog.terms.length && <span className="text-soft"> {s.terms.join(' ')}</span>}
+                        </span>
+                      ))}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}
+
+/** How the wishes of each rank were met, by grade. */
+function Ranks({ found }: { found: Found }) {
+  const { t } = useTranslation();
+  const grades = [...new Set(found.ranks.map((r) => r.grade))].sort((a, b) => a - b);
+  const ranks = [...new Set(found.ranks.map((r) => r.rank))].sort((a, b) => a - b).slice(0, 12);
+  return (
+    <section aria-labelledby="ranks" className="mt-4">
+      <h2 id="ranks" className="font-semibold">
+        {t('place.ranks')} <span className="font-normal text-soft">· {t('place.ranksNote')}</span>
+      </h2>
+      <div className="overflow-x-auto" tabIndex={0} role="region" aria-labelledby="ranks">
+        <table className="text-sm">
+          <thead>
+            <tr className="text-soft">
+              <th scope="col" className="pe-3 text-start font-normal">
+                {t('place.rank')}
+              </th>
+              {ranks.map((r) => (
+                <th key={r} scope="col" className="px-1.5 text-end font-normal">
+                  {r}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {grades.map((g) => (
+              <tr key={g} className="border-t border-line">
+                <th scope="row" className="pe-3 text-start font-normal">
+                  {t('demand.grade', { grade: g })}
+                </th>
+                {ranks.map((k) => {
+                  const r = found.ranks.find((x) => x.grade === g && x.rank === k);
+                  return (
+                    <td key={k} className="px-1.5 text-end">
+                      {r ? `${Math.floor((100 * r.given) / r.asked)} %` : ''}
+                    </td>
+                  );
+                })}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </section>
+  );
+}
+
+/** Steps through something with J and K. */
+export function useSteps(step: (by: 1 | -1) => void) {
+  useEffect(() => {
+    function key(event: KeyboardEvent) {
+      const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
+      if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
+      if (event.key === 'j') step(1);
+      if (event.key === 'k') step(-1);
+    }
+    window.addEventListener('keydown', key);
+    return () => window.removeEventListener('keydown', key);
+  });
+}

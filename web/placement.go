@@ -1,0 +1,184 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"mime"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rubricon/school"
+)
+
+// RunView is a run of the placement.
+type RunView struct {
+	ID       int                 `json:"id" doc:"From 1: people call them A, B, C"`
+	State    string              `json:"state" enum:"waiting,running,done,refused,stopped,failed"`
+	Stop     bool                `json:"stop" doc:"It has been asked to stop"`
+	Seed     int64               `json:"seed"`
+	Limit    int                 `json:"limit" doc:"Seconds"`
+	By       string              `json:"by"`
+	At       time.Time           `json:"at"`
+	Step     string              `json:"step,omitempty" enum:"read,negotiating,bounding,diving,searching,finished"`
+	Settled  int                 `json:"settled"`
+	Of       int                 `json:"of"`
+	Curve    []school.CurvePoint `json:"curve" doc:"How good the best was after some seconds, and how good any could be"`
+	Found    *school.RunSummary  `json:"found,omitempty"`
+	Why      string              `json:"why,omitempty" enum:"no-schedule,bad-rows,broken"`
+	Problems []TaskProblem       `json:"problems,omitempty"`
+}
+
+// PlacedView is what a run gives one student.
+type PlacedView struct {
+	Student string                `json:"student"`
+	Name    string                `json:"name"`
+	Grade   int                   `json:"grade"`
+	Lot     int                   `json:"lot" doc:"The place in the lottery, from 1"`
+	Open    int                   `json:"open" doc:"Requests that nothing came in for"`
+	Given   []school.GivenSection `json:"given"`
+	Lacking []school.Lacking      `json:"lacking"`
+}
+
+// PublicationView is what families were shown.
+type PublicationView struct {
+	ID     int64      `json:"id"`
+	Run    int        `json:"run"`
+	Grade  int        `json:"grade" doc:"-1: all"`
+	Sheets int        `json:"sheets"`
+	By     string     `json:"by"`
+	At     time.Time  `json:"at"`
+	BackAt *time.Time `json:"backAt,omitempty" doc:"It was taken back"`
+	BackBy string     `json:"backBy,omitempty"`
+	Reason string     `json:"reason,omitempty"`
+}
+
+func newRun(r *school.Run) RunView {
+	v := RunView{ID: r.ID, State: string(r.State), Stop: r.Stop, Seed: r.Seed, Limit: r.Seconds, By: r.By, At: r.At, Step: r.Step, Settled: r.Done, Of: r.Total, Curve: []school.CurvePoint{}, Found: r.Summary, Why: r.Why,
+		Problems: taskProblems(r.Problems)}
+	_ = json.Unmarshal(r.Curve, &v.Curve) // it is the application's own
+	return v
+}
+
+func newPlaced(p *school.PlacedPupil) PlacedView {
+	return PlacedView{p.Student, p.Name, p.Grade, p.Lot, p.Open, p.Given, p.Lacking}
+}
+
+// placementRoutes are those of placing requests and publishing what was placed.
+func (s *Server) placementRoutes(api huma.API) {
+	type runsOut struct{ Body []RunView }
+	type runOut struct{ Body RunView }
+	one := func(r *school.Run, err error) (*runOut, error) {
+		if err != nil {
+			return nil, err
+		}
+		return &runOut{newRun(r)}, nil
+	}
+	signedIn(s, api, operation("list-runs", http.MethodGet, yearPath+"/placements", "The runs of the placement, the newest first"), func(ctx context.Context, by int64, in *InYear) (*runsOut, error) {
+		list, err := s.cases.Runs(ctx, by, in.School, in.Year)
+		out := &runsOut{Body: []RunView{}}
+		for _, r := range list {
+			out.Body = append(out.Body, newRun(r))
+		}
+		return out, err
+	})
+	type startRunIn struct {
+		InYear
+		Body struct {
+			Seed    int64 `json:"seed" minimum:"0" maximum:"9007199254740991" doc:"Of the lottery and of the search"`
+			Seconds int   `json:"seconds" minimum:"1" maximum:"600" doc:"The longest to search"`
+		}
+	}
+	signedIn(s, api, operation("start-run", http.MethodPost, yearPath+"/placements", "Place what is handed in"), func(ctx context.Context, by int64, in *startRunIn) (*runOut, error) {
+		return one(s.cases.StartRun(ctx, by, in.School, in.Year, in.Body.Seed, in.Body.Seconds))
+	})
+	type runIn struct {
+		InYear
+		Run int `path:"run" minimum:"1" maximum:"1000"`
+	}
+	signedIn(s, api, operation("stop-run", http.MethodPost, yearPath+"/placements/{run}/stop", "End a run; the best that it has found is kept"), func(ctx context.Context, by int64, in *runIn) (*runOut, error) {
+		return one(s.cases.StopRun(ctx, by, in.School, in.Year, in.Run))
+	})
+	type lackingOut struct{ Body []PlacedView }
+	signedIn(s, api, operation("list-lacking", http.MethodGet, yearPath+"/placements/{run}/lacking", "The students of a run who lack something, first those with nothing in its place; at most 500"),
+		func(ctx context.Context, by int64, in *runIn) (*lackingOut, error) {
+			list, err := s.cases.Lacking(ctx, by, in.School, in.Year, in.Run)
+			out := &lackingOut{Body: []PlacedView{}}
+			for i := range list {
+				out.Body = append(out.Body, newPlaced(&list[i]))
+			}
+			return out, err
+		})
+	type placedIn struct {
+		InYear
+		Run     int    `path:"run" minimum:"1" maximum:"1000"`
+		Student string `path:"student" maxLength:"100"`
+	}
+	type placedOut struct{ Body PlacedView }
+	signedIn(s, api, operation("get-placed", http.MethodGet, yearPath+"/placements/{run}/students/{student}", "What a run gives one student"), func(ctx context.Context, by int64, in *placedIn) (*placedOut, error) {
+		p, err := s.cases.PlacedIn(ctx, by, in.School, in.Year, in.Run, in.Student)
+		if err != nil {
+			return nil, err
+		}
+		return &placedOut{newPlaced(p)}, nil
+	})
+	type enrollmentsOut struct {
+		ContentType        string `header:"Content-Type"`
+		ContentDisposition string `header:"Content-Disposition"`
+		Body               []byte `contentType:"text/csv"`
+	}
+	signedIn(s, api, operation("take-enrollments", http.MethodGet, yearPath+"/placements/{run}/enrollments.csv", "What a run gives as enrollments.csv (OneRoster 1.1)"),
+		func(ctx context.Context, by int64, in *runIn) (*enrollmentsOut, error) {
+			f, err := s.cases.Enrollments(ctx, by, in.School, in.Year, in.Run)
+			if err != nil {
+				return nil, err
+			}
+			content, err := f.Bytes()
+			return &enrollmentsOut{"text/csv; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": f.Name}), content}, err
+		})
+	type publicationsOut struct{ Body []PublicationView }
+	signedIn(s, api, operation("list-publications", http.MethodGet, yearPath+"/publications", "What families were shown, the latest first"), func(ctx context.Context, by int64, in *InYear) (*publicationsOut, error) {
+		list, err := s.cases.Publications(ctx, by, in.School, in.Year)
+		out := &publicationsOut{Body: []PublicationView{}}
+		for _, p := range list {
+			out.Body = append(out.Body, newPublication(p))
+		}
+		return out, err
+	})
+	type sheetsOut struct {
+		Body struct {
+			Sheets int `json:"sheets" doc:"How many families were told"`
+		}
+	}
+	type publishIn struct {
+		InYear
+		Body struct {
+			Run   int `json:"run" minimum:"1" maximum:"1000"`
+			Grade int `json:"grade" minimum:"-1" maximum:"12" doc:"-1: all"`
+		}
+	}
+	signedIn(s, api, operation("publish", http.MethodPost, yearPath+"/publications", "Show families what a run gives them, by grade or all"), func(ctx context.Context, by int64, in *publishIn) (*sheetsOut, error) {
+		out := &sheetsOut{}
+		var err error
+		out.Body.Sheets, err = s.cases.Publish(ctx, by, in.School, in.Year, in.Body.Run, in.Body.Grade)
+		return out, err
+	})
+	type unpublishIn struct {
+		InYear
+		Publication int64 `path:"publication" minimum:"1"`
+		Body        struct {
+			Reason string `json:"reason" maxLength:"1000" doc:"The families read it"`
+		}
+	}
+	signedIn(s, api, operation("take-back-publication", http.MethodPost, yearPath+"/publications/{publication}/return", "Take a publication back, with a reason"), func(ctx context.Context, by int64, in *unpublishIn) (*sheetsOut, error) {
+		out := &sheetsOut{}
+		var err error
+		out.Body.Sheets, err = s.cases.Unpublish(ctx, by, in.School, in.Year, in.Publication, in.Body.Reason)
+		return out, err
+	})
+}
+
+func newPublication(p school.Publication) PublicationView {
+	return PublicationView{p.ID, p.Run, p.Grade, p.Sheets, p.By, p.At, p.BackAt, p.BackBy, p.Reason}
+}
