@@ -32,7 +32,9 @@ type cache struct {
 	teachers *lru.Cache[rosterKey, map[string][]string]
 	found    *lru.Cache[foundKey, *foundSheet]
 	wishes   *lru.Cache[wishKey, *counted]
-	compile  singleflight.Group
+
+	schedules *lru.Cache[scheduleKey, schedule]
+	compile   singleflight.Group
 }
 
 type (
@@ -66,7 +68,7 @@ type (
 func newCache() *cache {
 	return &cache{years: atMost[yearKey, *SchoolYear](maxYears), facts: atMost[factsKey, *Known](maxFacts), actors: atMost[actorKey, *actor](maxPeople),
 		pupils: atMost[pupilKey, *store.Pupil](maxPeople), teachers: atMost[rosterKey, map[string][]string](maxYears),
-		found: atMost[foundKey, *foundSheet](maxFacts), wishes: atMost[wishKey, *counted](maxFacts)}
+		found: atMost[foundKey, *foundSheet](maxFacts), wishes: atMost[wishKey, *counted](maxFacts), schedules: atMost[scheduleKey, schedule](maxYears)}
 }
 
 func atMost[K comparable, V any](n int) *lru.Cache[K, V] {

@@ -26,6 +26,7 @@ type Demand struct {
 	Tally     *demand.Tally
 	Planned   credit.Amount // teaching periods that the planned sections take: a section of load 1 all year is one
 	Periods   *int          // that teachers can give; nil: not known
+	Clashes   bool          // families are told which requests no choice of sections gives together
 }
 
 // DemandCourse is what is asked of one course, and what is planned.
@@ -175,7 +176,7 @@ func (s *Service) Demand(ctx context.Context, by int64, school string, year, siz
 	if err != nil {
 		return nil, err
 	}
-	out := &Demand{Year: y, Size: size, Students: len(list), Drafts: drafts, Periods: plan.Periods, Courses: make([]DemandCourse, len(y.Courses))}
+	out := &Demand{Year: y, Size: size, Students: len(list), Drafts: drafts, Periods: plan.Periods, Clashes: plan.Clashes, Courses: make([]DemandCourse, len(y.Courses))}
 	wishes := make([]demand.Wish, len(list))
 	for i, c := range list {
 		if wishes[i] = c.Wish; c.handed {
@@ -293,12 +294,15 @@ func (s *Service) PlanSections(ctx context.Context, by int64, school string, yea
 	return s.db.Queries().PlanSections(ctx, school, year, &store.SectionPlan{Course: code, Sections: sections, By: a.name().Name, At: s.now()})
 }
 
-// PlanYear sets how large sections are planned, and how many periods teachers can give; nil: not known.
-func (s *Service) PlanYear(ctx context.Context, by int64, school string, year, size int, periods *int) error {
+// YearPlan is what a year's sections are planned by, and whether families are told which of their requests no choice of sections gives together.
+type YearPlan = store.YearPlan
+
+// PlanYear sets that.
+func (s *Service) PlanYear(ctx context.Context, by int64, school string, year int, p YearPlan) error {
 	if _, _, err := s.reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return err
 	}
-	return s.db.Queries().SetYearPlan(ctx, school, year, store.YearPlan{Size: size, Periods: periods})
+	return s.db.Queries().SetYearPlan(ctx, school, year, p)
 }
 
 // SetRuns says that a course does not run, with a reason, or does after all. Those whose handed-in sheet asks for it are told, with what comes in for it. The errors are

@@ -59,7 +59,7 @@ func TestDemand(t *testing.T) {
 	if err := h.PlanSections(ctx, office, mara.School, mara.Year, "CER1", &two); err != nil {
 		t.Fatal(err)
 	}
-	if err := h.PlanYear(ctx, office, mara.School, mara.Year, 20, &two); err != nil {
+	if err := h.PlanYear(ctx, office, mara.School, mara.Year, school.YearPlan{Size: 20, Periods: &two, Clashes: true}); err != nil {
 		t.Fatal(err)
 	}
 	d := look(false)

@@ -26,10 +26,11 @@ type Desk struct {
 	Kind    acts.Kind       // what lies on the desk
 	Draft   *store.DraftRow // which draft, where it is one
 
-	actor   *actor
-	teaches bool // the reader teaches the student now
-	leads   bool // the reader leads the course that the student is to be taken into
-	now     time.Time
+	schedule schedule
+	actor    *actor
+	teaches  bool // the reader teaches the student now
+	leads    bool // the reader leads the course that the student is to be taken into
+	now      time.Time
 }
 
 // Judged is a sheet with what was found of it.
@@ -144,7 +145,11 @@ func (s *Service) lay(ctx context.Context, row store.SheetRow, a *actor) (*Desk,
 	if err != nil {
 		return nil, err
 	}
-	d := &Desk{Row: row, Pupil: *pupil, Year: y, actor: a, now: s.now()}
+	sections, err := s.schedule(ctx, y, row.Roster)
+	if err != nil {
+		return nil, err
+	}
+	d := &Desk{Row: row, Pupil: *pupil, Year: y, schedule: sections, actor: a, now: s.now()}
 	known, err := s.knownOf(ctx, y, []*store.SheetRow{&d.Row})
 	if err != nil {
 		return nil, err

@@ -245,3 +245,40 @@ func TestStoppingARun(t *testing.T) {
 		t.Errorf("stopping what there is not: %v", err)
 	}
 }
+
+// Where a master schedule is in, a sheet says which of its requests no choice of sections gives together; the office can have families not be told.
+func TestWhatCannotBeHadTogether(t *testing.T) {
+	h := newHouse(t)
+	clash := func() string {
+		t.Helper()
+		d := h.sheet("mara.quill")
+		var list []string
+		for _, course := range d.Clash() {
+			list = append(list, d.Year.Codes[course])
+		}
+		return strings.Join(list, " ")
+	}
+	h.finish()
+	if got := clash(); got != "" {
+		t.Errorf("without a master schedule: %s", got)
+	}
+	tag := h.sheet("mara.quill").Tag()
+	h.schedule()
+	if got := clash(); got != "HLT1 CER1" {
+		t.Errorf("with one: %q", got)
+	}
+	if h.sheet("mara.quill").Tag() == tag {
+		t.Error("the sheet has the tag it had before")
+	}
+	h.edit(school.Edit{Act: "remove", Course: "CER1"})
+	if got := clash(); got != "" {
+		t.Errorf("without Ceramics: %s", got)
+	}
+	h.edit(school.Edit{Act: "undo"})
+	if err := h.PlanYear(t.Context(), h.who("office"), mara.School, mara.Year, school.YearPlan{Size: 24}); err != nil {
+		t.Fatal(err)
+	}
+	if got := clash(); got != "" {
+		t.Errorf("not told: %s", got)
+	}
+}

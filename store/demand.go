@@ -41,16 +41,28 @@ func (q Queries) SetRuns(ctx context.Context, school string, year int, p *Sectio
 type YearPlan struct {
 	Size    int  `db:"class_size"`
 	Periods *int `db:"teaching_periods"`
+	Clashes bool `db:"show_clashes"` // families are told which requests no choice of sections gives together
 }
 
 // YearPlan gives it. The error is ErrNotFound.
 func (q Queries) YearPlan(ctx context.Context, school string, year int) (p YearPlan, err error) {
-	return p, q.get(ctx, &p, `SELECT class_size, teaching_periods FROM school_year WHERE school_id = $1 AND year = $2`, school, year)
+	return p, q.get(ctx, &p, `SELECT class_size, teaching_periods, show_clashes FROM school_year WHERE school_id = $1 AND year = $2`, school, year)
 }
 
-// SetYearPlan sets it.
+// SetYearPlan sets it. Where families are told something else, everybody's sheet is looked at anew.
 func (q Queries) SetYearPlan(ctx context.Context, school string, year int, p YearPlan) error {
-	return q.exec(ctx, `UPDATE school_year SET class_size = $3, teaching_periods = $4 WHERE school_id = $1 AND year = $2`, school, year, p.Size, p.Periods)
+	return q.exec(ctx, `UPDATE school_year SET class_size = $3, teaching_periods = $4, roster_version = roster_version + CASE WHEN show_clashes = $5 THEN 0 ELSE 1 END, show_clashes = $5
+		WHERE school_id = $1 AND year = $2`, school, year, p.Size, p.Periods, p.Clashes)
+}
+
+// Classes lists the sections of a year as rows of classes.csv.
+func (q Queries) Classes(ctx context.Context, school string, year int) (list []Cells, err error) {
+	var rows []JSON[Cells]
+	err = q.list(ctx, &rows, outgoing["classes.csv"], school, year)
+	for _, r := range rows {
+		list = append(list, r.V)
+	}
+	return list, err
 }
 
 // RunTold is a student who is told that a course does not run, or runs after all, and what comes in for it; guardians are told too.

@@ -330,6 +330,10 @@ func (q Queries) PutSections(ctx context.Context, school string, year int, secti
 	if err := q.exec(ctx, `DELETE FROM section WHERE school_id = $1 AND year = $2`, school, year); err != nil {
 		return err
 	}
+	// Sheets are looked at anew beside the sections.
+	if err := q.exec(ctx, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1 AND year = $2`, school, year); err != nil {
+		return err
+	}
 	return q.exec(ctx, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) SELECT $1, $2, id, ord, course_code, seats, cells
 		FROM jsonb_to_recordset($3::jsonb) AS r(id text, ord int, course_code text, seats int, cells jsonb)`,
 		school, year, asJSON(sections))

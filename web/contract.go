@@ -31,6 +31,7 @@ type SheetView struct {
 	Todo      []Todo        `json:"todo" doc:"What keeps the sheet from being submitted or cleared"`
 	Audits    []AuditState  `json:"audits"`
 	Fees      []string      `json:"fees" doc:"The requested courses that have a fee"`
+	Clash     []string      `json:"clash,omitempty" doc:"The smallest set of requests that no choice of sections gives together, seats aside"`
 	Placed    *school.Shown `json:"placed,omitempty" doc:"What was given and what was not, once it is published"`
 	Talk      []string      `json:"talk,omitempty" doc:"The courses that the family has said something about to each other; empty: the whole"`
 	Shown     bool          `json:"shown,omitempty" doc:"Some draft is shown to the family"`

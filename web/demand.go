@@ -26,6 +26,7 @@ type DemandView struct {
 	Drafts    bool           `json:"drafts" doc:"Also what is not handed in is counted"`
 	Planned   credit.Amount  `json:"planned" doc:"Teaching periods that the planned sections take: a section of load 1 all year is one"`
 	Periods   *int           `json:"periods,omitempty" doc:"That teachers can give"`
+	Clashes   bool           `json:"clashes" doc:"Families are told which requests no choice of sections gives together"`
 	Courses   []DemandCourse `json:"courses" doc:"Those that somebody asks for, that are planned, or that have sections"`
 }
 
@@ -94,7 +95,7 @@ func newDemandCourse(d *school.Demand, course int) DemandCourse {
 }
 
 func newDemand(d *school.Demand) *DemandView {
-	v := &DemandView{Size: d.Size, Students: d.Students, Submitted: d.Submitted, Drafts: d.Drafts, Planned: d.Planned, Periods: d.Periods, Courses: []DemandCourse{}}
+	v := &DemandView{Size: d.Size, Students: d.Students, Submitted: d.Submitted, Drafts: d.Drafts, Planned: d.Planned, Periods: d.Periods, Clashes: d.Clashes, Courses: []DemandCourse{}}
 	for i := range d.Courses {
 		if c := &d.Courses[i]; c.Requests+c.Alternates+c.Sections > 0 || c.Planned != nil || c.Stopped != nil {
 			v.Courses = append(v.Courses, newDemandCourse(d, i))
@@ -174,12 +175,13 @@ func (s *Server) demandRoutes(api huma.API) {
 		Body struct {
 			Size    int  `json:"size" minimum:"1" maximum:"1000" doc:"Of a section, in students"`
 			Periods *int `json:"periods,omitempty" minimum:"0" maximum:"100000" doc:"That teachers can give; missing: not known"`
+			Clashes bool `json:"clashes" doc:"Whether families are told which requests no choice of sections gives together"`
 		}
 	}
 	year := operation("plan-year", http.MethodPut, yearPath+"/demand", "Set how large sections are planned, and how many periods teachers can give")
 	year.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, year, func(ctx context.Context, by int64, in *planYearIn) (*struct{}, error) {
-		return nil, s.cases.PlanYear(ctx, by, in.School, in.Year, in.Body.Size, in.Body.Periods)
+		return nil, s.cases.PlanYear(ctx, by, in.School, in.Year, school.YearPlan{Size: in.Body.Size, Periods: in.Body.Periods, Clashes: in.Body.Clashes})
 	})
 	type demandFileIn struct {
 		DemandQuery

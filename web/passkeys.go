@@ -99,10 +99,23 @@ func (s *Server) keep(ctx context.Context, asked *webauthn.SessionData) error {
 	return err
 }
 
-// asked gives that, once.
-func (s *Server) asked(ctx context.Context) (out webauthn.SessionData, ok bool) {
-	text := s.sessions.PopString(ctx, ceremonyKey)
-	return out, text != "" && json.Unmarshal([]byte(text), &out) == nil
+// answered gives that, once, with the answer that has come.
+func (s *Server) answered(ctx context.Context, credential map[string]any) (asked webauthn.SessionData, text []byte, err error) {
+	kept := s.sessions.PopString(ctx, ceremonyKey)
+	if text, err = json.Marshal(credential); err != nil || kept == "" || json.Unmarshal([]byte(kept), &asked) != nil {
+		return asked, nil, badPasskey(ctx)
+	}
+	return asked, text, nil
+}
+
+// ceremony is who is asked, and by whom.
+func (s *Server) ceremony(ctx context.Context, by int64) (*owner, *webauthn.WebAuthn, error) {
+	o, err := s.owner(ctx, by)
+	if err != nil {
+		return nil, nil, answer(ctx, err)
+	}
+	rp, err := s.relying(ctx)
+	return o, rp, err
 }
 
 func badPasskey(ctx context.Context) error {
@@ -162,11 +175,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if may, err := s.cases.MayHavePasskeys(ctx, by); err != nil || !may {
 			return nil, answer(ctx, errors.Join(err, &school.Error{Code: school.Code(acts.NotYours)}))
 		}
-		o, err := s.owner(ctx, by)
-		if err != nil {
-			return nil, answer(ctx, err)
-		}
-		rp, err := s.relying(ctx)
+		o, rp, err := s.ceremony(ctx, by)
 		if err != nil {
 			return nil, err
 		}
@@ -190,18 +199,13 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		o, err := s.owner(ctx, by)
-		if err != nil {
-			return nil, answer(ctx, err)
-		}
-		rp, err := s.relying(ctx)
+		o, rp, err := s.ceremony(ctx, by)
 		if err != nil {
 			return nil, err
 		}
-		asked, ok := s.asked(ctx)
-		text, err := json.Marshal(in.Body.Credential)
-		if err != nil || !ok {
-			return nil, badPasskey(ctx)
+		asked, text, err := s.answered(ctx, in.Body.Credential)
+		if err != nil {
+			return nil, err
 		}
 		parsed, err := protocol.ParseCredentialCreationResponseBytes(text)
 		if err != nil {
@@ -229,11 +233,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		o, err := s.owner(ctx, by)
-		if err != nil {
-			return nil, answer(ctx, err)
-		}
-		rp, err := s.relying(ctx)
+		o, rp, err := s.ceremony(ctx, by)
 		if err != nil {
 			return nil, err
 		}
@@ -263,18 +263,13 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if err := s.cases.TryPasskey(ctx, by); err != nil {
 			return nil, answer(ctx, err)
 		}
-		o, err := s.owner(ctx, by)
-		if err != nil {
-			return nil, answer(ctx, err)
-		}
-		rp, err := s.relying(ctx)
+		o, rp, err := s.ceremony(ctx, by)
 		if err != nil {
 			return nil, err
 		}
-		asked, ok := s.asked(ctx)
-		text, err := json.Marshal(in.Body.Credential)
-		if err != nil || !ok {
-			return nil, badPasskey(ctx)
+		asked, text, err := s.answered(ctx, in.Body.Credential)
+		if err != nil {
+			return nil, err
 		}
 		parsed, err := protocol.ParseCredentialRequestResponseBytes(text)
 		if err != nil {

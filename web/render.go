@@ -30,7 +30,7 @@ func newSheet(d *school.Desk) *SheetView {
 		head := newDraftHead(d.Draft)
 		v.Draft = &head
 	}
-	v.Placed = d.Shown()
+	v.Placed, v.Clash = d.Shown(), codes(y, d.Clash())
 	if v.Shown = d.Row.Shown; d.InFamily() {
 		v.Talk = d.Row.Talk.V
 	}

@@ -330,7 +330,7 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", year + "/publications/9/return", `{"reason":"x"}`, staff(no, "409 already-done")}, {"POST", elsewhere + "/publications/9/return", `{"reason":"x"}`, answers{"foreign.counselor": no, "foreign.office": "409 already-done"}},
 		{"POST", year + "/placements", `{"seed":1,"seconds":1}`, staff(no, ok)}, {"POST", elsewhere + "/placements", `{"seed":1,"seconds":1}`, answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"GET", year + "/demand", "", staff(no, ok)}, {"GET", elsewhere + "/demand", "", answers{"foreign.counselor": no, "foreign.office": ok}},
-		{"PUT", year + "/demand", `{"size":24}`, staff(no, "204")}, {"PUT", elsewhere + "/demand", `{"size":24}`, answers{"foreign.counselor": no, "foreign.office": "204"}},
+		{"PUT", year + "/demand", `{"size":24,"clashes":true}`, staff(no, "204")}, {"PUT", elsewhere + "/demand", `{"size":24,"clashes":true}`, answers{"foreign.counselor": no, "foreign.office": "204"}},
 		{"GET", year + "/demand/courses/CER1", "", staff(no, ok)}, {"GET", elsewhere + "/demand/courses/CER1", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"PUT", year + "/demand/courses/CER1", `{}`, staff(no, "204")}, {"PUT", elsewhere + "/demand/courses/CER1", `{}`, answers{"foreign.counselor": no, "foreign.office": "204"}},
 		{"PUT", year + "/demand/courses/CER1/runs", `{"runs":false}`, staff(no, "422 needs-reason")}, {"PUT", elsewhere + "/demand/courses/CER1/runs", `{"runs":false}`, answers{"foreign.counselor": no, "foreign.office": "422 needs-reason"}},

@@ -17,6 +17,7 @@ CREATE TABLE section_plan (
 GRANT SELECT, INSERT, UPDATE, DELETE ON section_plan TO rubricon_server;
 ALTER TABLE school_year ADD COLUMN class_size int NOT NULL DEFAULT 24 CHECK (class_size BETWEEN 1 AND 1000);
 ALTER TABLE school_year ADD COLUMN teaching_periods int CHECK (teaching_periods BETWEEN 0 AND 100000); -- that teachers can give in a year; NULL: not known
+ALTER TABLE school_year ADD COLUMN show_clashes boolean NOT NULL DEFAULT true; -- families are told which requests no choice of sections gives together
 
 -- A run of the placement, with what it has found; the task says how far it is.
 ALTER TABLE task DROP CONSTRAINT task_kind_check;
@@ -87,5 +88,5 @@ DROP TABLE placement_run;
 DELETE FROM task WHERE kind = 'place';
 ALTER TABLE task DROP CONSTRAINT task_kind_check;
 ALTER TABLE task ADD CONSTRAINT task_kind_check CHECK (kind IN ('import', 'export'));
-ALTER TABLE school_year DROP COLUMN teaching_periods, DROP COLUMN class_size;
+ALTER TABLE school_year DROP COLUMN show_clashes, DROP COLUMN teaching_periods, DROP COLUMN class_size;
 DROP TABLE section_plan;

@@ -32,6 +32,9 @@ export function join(t: TFunction, parts: string[]) {
   return t('list', { head: parts.slice(0, -1).join(t('listComma')), last: parts.at(-1) });
 }
 
+/** That some requests cannot be had together, whatever sections are chosen; nothing where they can. */
+export const clashWords = (t: TFunction, book: Book, sheet: Sheet) => sheet.clash && t('entry.clash', { courses: join(t, sheet.clash.map(book.title)) });
+
 /** That a course does not run, why, and what comes in for it; nothing where it does. */
 export function notRunning(t: TFunction, book: Book, e: Entry) {
   const off = book.catalog.notRunning?.find((x) => x.course === e.course);

@@ -2462,6 +2462,8 @@ export interface components {
             students: number;
         };
         DemandView: {
+            /** @description Families are told which requests no choice of sections gives together */
+            clashes: boolean;
             /** @description Those that somebody asks for, that are planned, or that have sections */
             courses: components["schemas"]["DemandCourse"][];
             /** @description Also what is not handed in is counted */
@@ -3156,6 +3158,8 @@ export interface components {
             sections?: number;
         };
         PlanYearInBody: {
+            /** @description Whether families are told which requests no choice of sections gives together */
+            clashes: boolean;
             /**
              * Format: int64
              * @description That teachers can give; missing: not known
@@ -3739,6 +3743,8 @@ export interface components {
             audits: components["schemas"]["AuditState"][];
             /** @description It is beyond the limits of judging: nothing was found of it */
             beyond?: boolean;
+            /** @description The smallest set of requests that no choice of sections gives together, seats aside */
+            clash?: string[];
             /** @description It is a draft, and nothing that anybody can hand in */
             draft?: components["schemas"]["DraftHead"];
             /** @description What the courses on the sheet bring with them, by date */

@@ -12,7 +12,7 @@ import { SinceSubmitted } from '../since';
 import { Dialog, TextDialog } from '../kit/dialog';
 import { Mark, subjectTab } from '../kit/marks';
 import { amount, day } from '../kit/format';
-import { type Book, clauses, entryLine, inUnit, join, needWords, openNeeds, statusWords } from '../words';
+import { type Book, clashWords, clauses, entryLine, inUnit, join, needWords, openNeeds, statusWords } from '../words';
 
 /** What is done with a text that is asked for first. */
 type Writing = 'back' | 'clear' | 'sign' | 'reopen';
@@ -116,6 +116,7 @@ export function Panel(props: { book: Book; place: Place; short?: boolean; onNext
         </>
       )}
       <SinceSubmitted book={book} sheet={s} />
+      {s.clash && <p className="my-2 text-ochre">{clashWords(t, book, s)}</p>}
       <Remarks book={book} sheet={s} kinds={[]} />
       {s.errands.length > 0 && (
         <section aria-label={t('panel.errands')} className="mt-1 text-sm">

@@ -9,7 +9,7 @@ import { day, money, when } from '../kit/format';
 import { Late } from '../kit/late';
 import { Mark } from '../kit/marks';
 import { SinceSubmitted } from '../since';
-import { type Book, clauses, join, needWords, notRunning, openNeeds, termsWords } from '../words';
+import { type Book, clashWords, clauses, join, needWords, notRunning, openNeeds, termsWords } from '../words';
 
 const Result = lazy(() => import('../result'));
 const Reminded = lazy(() => import('../reminded'));
@@ -61,6 +61,7 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
         </Late>
       )}
       <SinceSubmitted book={book} sheet={sheet} />
+      {sheet.clash && <p className="mb-3 border-s-2 border-ochre ps-3 text-ochre">{clashWords(t, book, sheet)}</p>}
       {s.answered && <Answered answered={s.answered} zone={s.window?.zone} />}
       {s.state === 'sentBack' && s.message && s.message !== s.answered?.answer && (
         <p className="mb-3 rounded border p-2 hatch">

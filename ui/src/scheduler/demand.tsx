@@ -79,7 +79,7 @@ export default function DemandPage({ at }: { at: Year }) {
     onSettled: again,
   });
   const year = useMutation({
-    mutationFn: (body: { size: number; periods?: number }) => ask(api.PUT(path, { params: { path: place }, body })),
+    mutationFn: (body: { size: number; periods?: number; clashes: boolean }) => ask(api.PUT(path, { params: { path: place }, body })),
     onSuccess: () => setSize(0),
     onSettled: again,
   });
@@ -166,7 +166,7 @@ export default function DemandPage({ at }: { at: Year }) {
               key={d.size}
               onBlur={(event) => {
                 const n = Number(event.target.value);
-                if (n >= 1 && n <= 1000 && n !== d.size) year.mutate({ size: n, periods: d.periods });
+                if (n >= 1 && n <= 1000 && n !== d.size) year.mutate({ size: n, periods: d.periods, clashes: d.clashes });
               }}
               className="min-h-8 w-16 rounded border border-edge bg-card px-2 text-ink"
             />
@@ -193,10 +193,19 @@ export default function DemandPage({ at }: { at: Year }) {
               key={d.periods}
               onBlur={(event) => {
                 const n = event.target.value === '' ? undefined : Number(event.target.value);
-                if (n !== d.periods) year.mutate({ size: d.size, periods: n });
+                if (n !== d.periods) year.mutate({ size: d.size, periods: n, clashes: d.clashes });
               }}
               className="min-h-7 w-20 rounded border border-edge bg-card px-2 text-ink"
             />
+          </label>
+          <label className="flex min-h-7 items-center gap-2">
+            <input
+              type="checkbox"
+              className="size-4 accent-ink"
+              checked={d.clashes}
+              onChange={(event) => year.mutate({ size: d.size, periods: d.periods, clashes: event.target.checked })}
+            />
+            {t('demand.tellClashes')}
           </label>
           {(['csv', 'xlsx', 'json'] as const).map((form) => (
             <a key={form} className="inked-link" download href={`${yearPath(at)}/demand/file/${form}?drafts=${String(drafts)}`}>

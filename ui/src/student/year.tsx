@@ -3,7 +3,7 @@ import { useEffect, useMemo, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link, useLocation, useSearchParams } from 'wouter';
 import { type Effect, type Todo, placeOf } from '../api/client';
-import { type Clause, clauses } from '../words';
+import { type Clause, clashWords, clauses } from '../words';
 import { Alternates } from './alternates';
 import { Late } from '../kit/late';
 import { Aside, welcomeOf } from './aside';
@@ -110,6 +110,11 @@ export function YearPage({ desk }: { desk: Desk }) {
         {sheet.status.asked && (
           <p className="mb-2 rounded border p-2 hatch">
             <span className="rounded bg-card px-1 text-ochre">{t('todo.asked', { message: sheet.status.asked })}</span>
+          </p>
+        )}
+        {sheet.clash && (
+          <p data-testid="clash" className="mb-2 border-s-2 border-ochre ps-3 text-ochre">
+            {clashWords(t, book, sheet)}
           </p>
         )}
         <Board desk={desk} open={open} preview={preview} onOpen={setOpen} onFind={look} />
