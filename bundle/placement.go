@@ -1,6 +1,10 @@
 package bundle
 
 import (
+	"slices"
+	"strconv"
+	"strings"
+
 	"rubricon/core/placement"
 	"rubricon/core/sheet"
 )
@@ -52,4 +56,90 @@ func (b *Bundle) Enrollment(section int, student string) []string {
 	s := &b.Sections[section]
 	begin, end := b.Dates(s.Terms)
 	return []string{s.ID + ":" + student, "", "", s.ID, b.Tables["classes.csv"].Cell(s.Row, "schoolSourcedId"), student, "student", "false", begin, end}
+}
+
+// Rooms tells where each section may be moved to, in the order of b.Sections: those of a course with one section (all: any) to other periods, in its terms and on its days, as many in a row
+// as now; those without a period stay. A teacher is taken along, by name; one who is in two places at once already is taken for no person.
+func (b *Bundle) Rooms(all bool) []placement.Room {
+	of := map[string]int{}
+	teachers := map[string]int32{}
+	for i := range b.Sections {
+		of[b.Sections[i].Course]++
+		if name := b.Sections[i].Teacher; name != "" {
+			if _, ok := teachers[name]; !ok {
+				teachers[name] = int32(len(teachers))
+			}
+		}
+	}
+	cells := func(s *Section) []int32 {
+		m := placement.Meeting{Terms: s.Terms, Periods: s.Periods, Days: s.Days}
+		return m.Cells(b.Year)
+	}
+	at, twice := map[string]map[int32]bool{}, map[string]bool{}
+	for i := range b.Sections {
+		s := &b.Sections[i]
+		if at[s.Teacher] == nil {
+			at[s.Teacher] = map[int32]bool{}
+		}
+		for _, c := range cells(s) {
+			twice[s.Teacher] = twice[s.Teacher] || at[s.Teacher][c]
+			at[s.Teacher][c] = true
+		}
+	}
+	rooms := make([]placement.Room, len(b.Sections))
+	for i := range b.Sections {
+		s := &b.Sections[i]
+		if s.Teacher != "" && !twice[s.Teacher] {
+			rooms[i].Busy = []int32{teachers[s.Teacher]}
+		}
+		if n := len(s.Periods); n > 0 && (all || of[s.Course] == 1) && slices.Max(s.Periods)-slices.Min(s.Periods) == n-1 {
+			for first := 1; first+n-1 <= b.Year.Policy.Periods; first++ {
+				m := placement.Meeting{Terms: s.Terms, Days: s.Days}
+				for k := range n {
+					m.Periods = append(m.Periods, first+k)
+				}
+				rooms[i].Patterns = append(rooms[i].Patterns, m.Cells(b.Year))
+			}
+		}
+	}
+	return rooms
+}
+
+// PeriodsOf gives the periods of cells.
+func (b *Bundle) PeriodsOf(cells []int32) (periods []int) {
+	days, all := int32(b.Year.Policy.Days), int32(b.Year.Policy.Periods)
+	for _, c := range cells {
+		if period := int(c/days%all) + 1; !slices.Contains(periods, period) {
+			periods = append(periods, period)
+		}
+	}
+	slices.Sort(periods)
+	return periods
+}
+
+// ClassesWith is classes.csv with other periods, by the sections in the order of b.Sections.
+func (b *Bundle) ClassesWith(periods [][]int) File {
+	t := b.Tables["classes.csv"]
+	f := File{Name: "classes.csv", Header: t.Header}
+	at := slices.Index(t.Header, "periods")
+	byRow := map[*Row]int{}
+	for i := range b.Sections {
+		byRow[b.Sections[i].Row] = i
+	}
+	for i := range t.Rows {
+		r := &t.Rows[i]
+		cells := make([]string, len(t.Header))
+		for k, column := range t.Header {
+			cells[k] = t.Cell(r, column)
+		}
+		if k, ok := byRow[r]; ok && at >= 0 {
+			texts := make([]string, len(periods[k]))
+			for n, period := range periods[k] {
+				texts[n] = strconv.Itoa(period)
+			}
+			cells[at] = strings.Join(texts, ",")
+		}
+		f.Rows = append(f.Rows, cells)
+	}
+	return f
 }

@@ -41,7 +41,7 @@ func Build(y *catalog.Year, sheets []Sheet, sections []Meeting) (p *Problem, err
 		p.Courses[i] = y.Courses[i].Code
 	}
 	for _, m := range sections {
-		p.Sections = append(p.Sections, Section{ID: m.ID, Course: m.Course, Cells: m.cells(y), Seats: m.Seats})
+		p.Sections = append(p.Sections, Section{ID: m.ID, Course: m.Course, Cells: m.Cells(y), Seats: m.Seats})
 	}
 	for i := range sheets {
 		s, err := newStudent(y, &sheets[i])
@@ -56,8 +56,8 @@ func Build(y *catalog.Year, sheets []Sheet, sections []Meeting) (p *Problem, err
 	return p, nil
 }
 
-// cells numbers the term, period and day of each meeting.
-func (m *Meeting) cells(y *catalog.Year) (cells []int32) {
+// Cells numbers the term, period and day of each meeting, ascending.
+func (m *Meeting) Cells(y *catalog.Year) (cells []int32) {
 	for term := range y.Terms {
 		if m.Terms>>term&1 == 0 {
 			continue
