@@ -1,5 +1,6 @@
 // Command shots takes the pictures in docs/screenshots from a running demo: go run ./e2e/shots [OUT]. It signs in as the demo's
-// people and changes nothing.
+// people and changes nothing but that the office
+// places what is handed in.
 package main
 
 import (
@@ -25,6 +26,7 @@ type shot struct {
 	phone, dark      bool
 	wait             string // a selector that shows when the screen is there
 	click            string // then this is clicked
+	until            string // and this is waited for: work that takes long, which stays there
 	language         string // that the browser asks for
 	condition        string // of whom something is prepared
 	upload           bool   // the demo school with some other records is sent, looked at and left
@@ -33,7 +35,7 @@ type shot struct {
 var shots = []shot{
 	{name: "sign-in", path: "/", wait: "form"},
 	{name: "year", user: "mara.quill", path: "/", wait: "#board"},
-	{name: "year-dark", user: "mara.quill", path: "/", wait: "#board", dark: true},
+	{name: "demand", user: "office", path: "/demand", wait: "#chosen h3", dark: true},
 	{name: "year-phone", user: "mara.quill", path: "/", wait: "#board", phone: true},
 	{name: "hand-in", user: "mara.quill", path: "/hand-in", wait: "h1"},
 	{name: "courses", user: "mara.quill", path: "/courses", wait: "aside button[data-row]", click: "aside input[type=checkbox]"},
@@ -46,7 +48,7 @@ var shots = []shot{
 	{name: "rules", user: "office", path: "/rules", wait: "main li"},
 	{name: "teacher", user: "mr.tolland", path: "/d/teacher-pellworth", wait: "tbody tr", click: "main nav button:nth-of-type(4)"},
 	{name: "settings", user: "office", path: "/rules?part=settings", wait: "select[aria-labelledby=setting-late]"},
-	{name: "year-es", user: "mara.quill", path: "/", wait: "#board", language: "es"},
+	{name: "placement", user: "office", path: "/placement", wait: "form button[type=submit]", click: "form button[type=submit]", until: "section[aria-label=Students] table"},
 	{name: "year-trimesters", user: "jonah", path: "/", wait: "#board"},
 	{name: "paper", user: "office", path: "/paper", wait: "main input"},
 	{name: "data", user: "office", path: "/data", wait: "h1", upload: true},
@@ -97,7 +99,7 @@ func take(b *rod.Browser, s shot, file string) {
 		panic(err)
 	}
 	defer func() { _ = page.Close() }()
-	page = page.Timeout(20 * time.Second)
+	page = page.Timeout(150 * time.Second)
 	if s.dark {
 		_ = proto.EmulationSetEmulatedMedia{Features: []*proto.EmulationMediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}}.Call(page)
 	}
@@ -118,6 +120,9 @@ func take(b *rod.Browser, s shot, file string) {
 	page.MustElement(s.wait)
 	if s.click != "" {
 		page.MustElement(s.click).MustScrollIntoView().MustClick()
+	}
+	if s.until != "" {
+		page.Timeout(2 * time.Minute).MustElement(s.until)
 	}
 	if s.condition != "" {
 		page.MustElement("input[name=condition]").MustInput(s.condition)
