@@ -7,7 +7,7 @@ import { Button, Loading, Refusal } from '../kit/controls';
 import { when, whole } from '../kit/format';
 import { Mark } from '../kit/marks';
 import type { Book } from '../words';
-import { type Asked, type Demand, noteOf, planOf } from './demand';
+import { type Asked, type Demand, noteOf, planOf } from './asked';
 
 /** One course closer: who asks, whom it would leave with nothing, what it is wanted together with; and that it does not run. */
 export function Chosen(props: {

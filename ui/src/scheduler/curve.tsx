@@ -1,6 +1,6 @@
 import { useTranslation } from 'react-i18next';
 import { amount, whole } from '../kit/format';
-import type { Run } from './placement';
+import type { Run } from './run';
 
 /** How value and bound have closed in on each other: ink the best found, dashed the most that is proven possible. */
 export function Curve({ run }: { run: Run }) {

@@ -2,25 +2,19 @@ import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Year, api, ask, useCatalog, useLive, yearPath } from '../api/client';
-import type { components } from '../api/schema.gen';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { TextDialog } from '../kit/dialog';
 import { amount, whole } from '../kit/format';
 import { SubjectTab } from '../kit/marks';
 import { type Book, bookOf, join } from '../words';
+import { type Asked, type Demand, noteOf, planOf } from './asked';
 import { Chosen } from './chosen';
 import { Ruler, gradeShade, usableWidth } from './ruler';
 import '../kit/staff';
 import './words';
 
-export type Demand = components['schemas']['DemandView'];
-export type Asked = components['schemas']['DemandCourse'];
-
 const path = '/api/schools/{school}/years/{year}/demand' as const;
-
-/** How many sections are planned of a course: what was set, else as many as it takes. */
-export const planOf = (c: Asked) => (c.stopped ? 0 : (c.plan ?? c.needed));
 
 /** Few ask for it: the number below which a course is looked at (common practice: half a section). */
 const few = (size: number) => Math.ceil(size / 2);
@@ -363,17 +357,6 @@ function Row(props: {
       </span>
     </li>
   );
-}
-
-/** What there is to say of a course in a few words. */
-export function noteOf(t: ReturnType<typeof useTranslation>['t'], c: Asked, d: Demand) {
-  const over = c.requests - planOf(c) * d.size;
-  const said = [];
-  if (c.stopped) said.push(t('demand.note.stopped', { reason: c.stopped.reason }));
-  else if (over > 0) said.push(t('demand.note.over', { count: over }));
-  if (c.uncovered) said.push(t('demand.note.uncovered', { count: c.uncovered }));
-  if (c.stepIn) said.push(t('demand.note.stepIn', { count: c.stepIn }));
-  return said.join(' ');
 }
 
 function grouped(d: Demand, book: Book, text: string) {

@@ -1,8 +1,7 @@
-import { useEffect, useState } from 'react';
+import { useState } from 'react';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Year, api, ask, useCatalog, yearPath } from '../api/client';
-import type { components } from '../api/schema.gen';
 import { errorWords } from '../errors';
 import '../kit/staff';
 import { Button, Loading, Refusal } from '../kit/controls';
@@ -10,13 +9,9 @@ import { amount, when, whole } from '../kit/format';
 import { type Book, bookOf } from '../words';
 import { Curve } from './curve';
 import { Publishing } from './publishing';
+import { type Run, letter } from './run';
 import { Students } from './students';
 import './words';
-
-export type Run = components['schemas']['RunView'];
-
-/** The name of a run: A, B, C… */
-export const letter = (id: number) => String.fromCharCode(64 + id);
 
 /** How far a placement is from the best possible, in percent of it. */
 export const within = (gap: number) => (gap === 0 ? '0' : gap < 0.0001 ? '0.01' : amount(Math.round(gap * 10000) / 100));
@@ -305,18 +300,4 @@ function Ranks({ found }: { found: Found }) {
       </div>
     </section>
   );
-}
-
-/** Steps through something with J and K. */
-export function useSteps(step: (by: 1 | -1) => void) {
-  useEffect(() => {
-    function key(event: KeyboardEvent) {
-      const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
-      if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
-      if (event.key === 'j') step(1);
-      if (event.key === 'k') step(-1);
-    }
-    window.addEventListener('keydown', key);
-    return () => window.removeEventListener('keydown', key);
-  });
 }

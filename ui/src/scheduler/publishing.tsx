@@ -7,7 +7,7 @@ import { Button, Refusal } from '../kit/controls';
 import { Dialog, TextDialog } from '../kit/dialog';
 import { when, whole } from '../kit/format';
 import type { Book } from '../words';
-import { type Run, letter } from './placement';
+import { type Run, letter } from './run';
 
 /** Showing families what a run gives them, by grade or all, and taking that back. */
 export function Publishing({ at, run, book }: { at: Year; run: Run; book: Book }) {

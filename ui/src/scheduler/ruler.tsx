@@ -1,4 +1,4 @@
-import type { Asked, Demand } from './demand';
+import type { Asked, Demand } from './asked';
 
 /** How wide a ruler is, in CSS pixels, at a desk. */
 export const usableWidth = 330;

@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { useQuery } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Year, api, ask, usePeople } from '../api/client';
@@ -8,7 +8,7 @@ import { whole } from '../kit/format';
 import { NotGiven, Week } from '../week';
 import '../result';
 import type { Book } from '../words';
-import { type Run, useSteps } from './placement';
+import type { Run } from './run';
 
 /** One student's week beside the numbers, those who lack something first. */
 export function Students({ at, run, book }: { at: Year; run: Run; book: Book }) {
@@ -103,4 +103,18 @@ export function Students({ at, run, book }: { at: Year; run: Run; book: Book }) 
       )}
     </section>
   );
+}
+
+/** Steps through something with J and K. */
+function useSteps(step: (by: 1 | -1) => void) {
+  useEffect(() => {
+    function key(event: KeyboardEvent) {
+      const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
+      if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
+      if (event.key === 'j') step(1);
+      if (event.key === 'k') step(-1);
+    }
+    window.addEventListener('keydown', key);
+    return () => window.removeEventListener('keydown', key);
+  });
 }
