@@ -145,7 +145,7 @@ func TestAClassWithoutTheNetwork(t *testing.T) {
 	p.press("main nav button", "^Geometry ·")
 	p.says("tr[data-student=s0001] button[aria-pressed=true][aria-label^='Algebra II Advanced']", "your word")
 	p.MustElement("select[aria-label='another…']").MustSelect("Statistics")
-	p.says("thead th", "Statistics")
+	p.says("thead th b", "Statistics")
 	p.MustElement("tr[data-student=s0001]").MustFocus()
 	keys(p, '1')
 	p.says("tr[data-student=s0001] button[aria-pressed=true][aria-label^='Algebra II,']", "your word")

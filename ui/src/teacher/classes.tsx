@@ -128,7 +128,8 @@ function OneClass({ at, course, onStep, onKept }: { at: Year; course: string; on
   // By mark where there are marks, so that a condition shows as a line between those above it and those below.
   const pupils = [...view.data.pupils].sort((a, b) => (b.mark ?? -1) - (a.mark ?? -1));
   const marks = pupils.some((p) => p.mark !== undefined);
-  const offered = view.data.columns.map((_, i) => i).filter((i) => pupils.some((p) => p.cells[i]?.verdict !== 'none'));
+  // A column that nobody may have is left out, but for the one that was asked for.
+  const offered = view.data.columns.flatMap((c, i) => (c.course === also || pupils.some((p) => p.cells[i]?.verdict !== 'none') ? [i] : []));
   const columns = offered.flatMap((i) => view.data.columns[i] ?? []);
   const words = pupils.filter((p) => p.word).length;
   const name = (p: Pupil) => `${p.family}, ${p.given}`;
