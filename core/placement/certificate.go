@@ -26,7 +26,7 @@ func (c *certificate) certify(g *program, prices []int64, better func(), stop fu
 	tolerance, nodes, before := 1e-2, hurriedNodes, 0.0
 	for {
 		g.setPrices(dual)
-		fresh, bound := g.generate(nodes)
+		fresh, bound := g.generate(nodes, stop)
 		if bound < c.bound {
 			c.bound = bound
 			for _, p := range g.poolOf {

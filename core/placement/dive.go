@@ -38,7 +38,7 @@ const (
 )
 
 // dive gives each member a timetable; seats is what there is for them, by pool. Ok is false where it gave up, because all
-// together would be worth less than least or there was a stop.
+// together would be worth less than least or there was a stop; tables are then those of the members fixed until then.
 func (d *diver) dive(members, seats []int32, least int64) (tables map[int32]timetable, ok bool) {
 	tables = make(map[int32]timetable, len(members))
 	active, seats := slices.Clone(members), slices.Clone(seats)
@@ -71,7 +71,7 @@ func (d *diver) dive(members, seats []int32, least int64) (tables map[int32]time
 		in := newInterior(g)
 		in.taste = d.lots.taste
 		if !d.solve(g, in, guess, least) {
-			return nil, false
+			return tables, false
 		}
 		active = d.fix(g, in, seats, tables)
 	}
@@ -83,14 +83,14 @@ func (d *diver) dive(members, seats []int32, least int64) (tables map[int32]time
 func (d *diver) solve(g *program, in *interior, guess []float64, least int64) bool {
 	for round := 1; ; round++ {
 		value := in.solve(guess, diveFinest, d.stop)
-		g.setPrices(guess)
 		if d.stop() {
 			return false
 		}
+		g.setPrices(guess)
 		if round == d.careful {
 			return true
 		}
-		fresh, bound := g.generate(diveNodes)
+		fresh, bound := g.generate(diveNodes, d.stop)
 		for k, i := range g.members {
 			if d.loss(i, &g.found[k]) <= nearlyBest {
 				d.fresh = append(d.fresh, learned{i, g.found[k]})

@@ -54,7 +54,7 @@ func TestInteriorAgainstSimplex(t *testing.T) {
 				price[i] = r.Float64() * 50
 			}
 			g.setPrices(price)
-			g.generate(maxNodes)
+			g.generate(maxNodes, never)
 		}
 		if len(g.seats) == 0 {
 			continue
@@ -171,6 +171,44 @@ func TestDive(t *testing.T) {
 	}
 	if _, ok := d.dive(members, m.seats, c.bound()+1); ok {
 		t.Error("a dive has found more than the bound")
+	}
+}
+
+// What a dive has fixed when it is ended counts: the others choose among the seats that are left, and that is worth more than what all choose
+// at the certificate's prices.
+func TestDiveCutShort(t *testing.T) {
+	c := certified(synthetic(600, 1, false, 3))
+	alone := c.value()
+	asked := 0
+	count := c.diver(0.12, 1)
+	count.stop = func() bool { asked++; return false }
+	count.dive(c.members, c.m.seats, 0)
+	d := c.diver(0.12, 1)
+	left := asked / 2
+	d.stop = func() bool { left--; return left < 0 }
+	tables, ok := d.dive(c.members, c.m.seats, 0)
+	if ok || len(tables) == 0 || len(tables) == len(c.members) {
+		t.Fatalf("%v: %d of %d are fixed", ok, len(tables), len(c.members))
+	}
+	c.land(tables, c.members)
+	full(t, c.b, c.m)
+	if c.value() <= alone {
+		t.Errorf("worth %d with %d of %d fixed, %d at the prices alone, of %d", c.value(), len(tables), len(c.members), alone, c.bound())
+	}
+}
+
+// Where a search is ended, nothing is taken for proven: the students not asked could have more.
+func TestNothingIsProvenAfterAStop(t *testing.T) {
+	m := compile(synthetic(60, 4, false, 2))
+	g := newProgram(m, everybody(m), m.seats, []searcher{{}, {}})
+	for k := range g.members {
+		g.learn(k, nothing)
+	}
+	asked := 0
+	g.work = g.work[:1]
+	fresh, bound := g.generate(maxNodes, func() bool { asked++; return asked > 30 })
+	if fresh != 30 || bound != math.MaxInt64 {
+		t.Errorf("%d new timetables and a bound of %d after a stop at 30 students", fresh, bound)
 	}
 }
 
@@ -306,7 +344,7 @@ func BenchmarkInterior(b *testing.B) {
 	price := make([]float64, len(m.pools))
 	for range 8 {
 		g.setPrices(price)
-		g.generate(hurriedNodes)
+		g.generate(hurriedNodes, never)
 		newInterior(g).solve(price, 1e-3, never)
 	}
 	for b.Loop() {

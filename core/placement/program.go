@@ -1,6 +1,9 @@
 package placement
 
-import "math"
+import (
+	"math"
+	"sync/atomic"
+)
 
 // program is the linear program over timetables for some pupils and the seats they may have: choose, in fractions that sum to
 // one for each pupil, among the timetables known, so that no pool has more pupils than seats and the worth is greatest. Its dual
@@ -91,8 +94,10 @@ func (g *program) setPrices(price []float64) {
 }
 
 // generate searches for each member's best timetable at the prices, makes it known, and gives how many were not, and a bound on
-// the value of the program with all timetables, in 1/scale of a value. Nodes bounds each search.
-func (g *program) generate(nodes int) (fresh int, bound int64) {
+// the value of the program with all timetables, in 1/scale of a value. Nodes bounds each search. After a stop nobody is searched for any
+// more, and the bound is that of nothing known.
+func (g *program) generate(nodes int, stop func() bool) (fresh int, bound int64) {
+	var cut atomic.Bool
 	parallel(len(g.work), len(g.members), func(w, k int) {
 		// The search begins with the best of the known timetables.
 		floor, at := int64(-1), None
@@ -101,13 +106,15 @@ func (g *program) generate(nodes int) (fresh int, bound int64) {
 				floor, at = worth, j
 			}
 		}
+		if g.found[k] = g.columns[at].table; stop() {
+			cut.Store(true)
+			return
+		}
 		s := &g.work[w]
 		s.limit = nodes
 		var best int64
 		if best, g.limit[k] = s.search(&g.m.pupils[g.members[k]], g.price, floor); best > floor {
 			g.found[k] = s.table()
-		} else {
-			g.found[k] = g.columns[at].table
 		}
 	})
 	for k := range g.members {
@@ -115,6 +122,9 @@ func (g *program) generate(nodes int) (fresh int, bound int64) {
 			fresh++
 		}
 		bound += g.limit[k]
+	}
+	if cut.Load() {
+		return fresh, math.MaxInt64
 	}
 	for r, p := range g.poolOf {
 		bound += g.price[p] * int64(g.seats[r])

@@ -222,17 +222,8 @@ func (c *component) search(n *negotiation, byLot []int32) {
 	}
 	c.report(Diving)
 	d := c.diver(0.12, 3)
-	if tables, ok := d.dive(c.members, c.m.seats, 0); ok {
-		c.tryOut(func() {
-			for _, i := range c.members {
-				c.b.set(i, nothing)
-			}
-			for _, i := range c.members {
-				c.b.set(i, tables[i])
-			}
-			c.m.polish(c.b, byLot, &c.work[0])
-		})
-	}
+	tables, _ := d.dive(c.members, c.m.seats, 0)
+	c.tryOut(func() { c.land(tables, byLot) })
 	for _, l := range d.fresh {
 		c.known.learn(c.m.pupils[l.pupil].member, l.table)
 	}
@@ -249,6 +240,18 @@ func (c *component) search(n *negotiation, byLot []int32) {
 
 // roundsPer sets how many rounds an effort of one buys: one for so many students.
 const roundsPer = 2000
+
+// land gives the members what a dive has fixed; where it was ended before all were, the others choose among the seats that are left.
+func (c *component) land(tables map[int32]timetable, byLot []int32) {
+	for _, i := range byLot {
+		t, fixed := tables[i]
+		if !fixed {
+			t = nothing
+		}
+		c.b.set(i, t)
+	}
+	c.m.polish(c.b, byLot, &c.work[0])
+}
 
 // tryOut gives the members other timetables, and what they had where that was worth more. Searches in it are hurried.
 func (c *component) tryOut(change func()) {

@@ -67,7 +67,7 @@ func TestPricesAreABound(t *testing.T) {
 				price[i] = []float64{r.Float64() * 60, r.Float64() * 60, r.Float64() * 60, -r.Float64(), math.NaN(), math.Inf(1)}[r.IntN(6)]
 			}
 			g.setPrices(price)
-			if _, bound := g.generate(maxNodes); bound < want*scale {
+			if _, bound := g.generate(maxNodes, never); bound < want*scale {
 				t.Fatalf("problem %d: the bound is %d/%d, the best is %d", n, bound, scale, want)
 			}
 		}
