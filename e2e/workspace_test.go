@@ -216,7 +216,7 @@ func TestThePath(t *testing.T) {
 	mara.says("[data-testid=way]", "1 credit of Electives")
 	mara.press("main button[data-stop=SAI1]", "Sailing")
 	mara.press("[role=dialog] button", "To grade 12")
-	mara.says("main li", "Sailing")
+	mara.says("main button[data-stop=SAI1]", "planned for grade 12")
 	mara.gone("[role=dialog]")
 	mara.press("main label", "For college entry")
 	mara.says("h1", "For college entry")
