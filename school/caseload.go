@@ -9,6 +9,7 @@ import (
 	"time"
 	"unicode"
 
+	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/sync/errgroup"
 	"golang.org/x/text/runes"
 	"golang.org/x/text/transform"
@@ -124,14 +125,19 @@ func (s *Service) Caseload(ctx context.Context, by int64, school string, year in
 
 // found tells what was found of sheets, working out what is not at hand.
 func (s *Service) found(ctx context.Context, y *SchoolYear, a *actor, heads []store.HeadRow) ([]*foundSheet, error) {
-	out := make([]*foundSheet, len(heads))
-	keys := make([]foundKey, len(heads))
+	return ofSheets(ctx, s, y, a, heads, s.cache.found, func(k foundKey) foundKey { return k }, findOn)
+}
+
+// ofSheets gives something of each sheet, which is worked out where it is not at hand by its key; nothing of a sheet that is gone.
+func ofSheets[K comparable, V any](ctx context.Context, s *Service, y *SchoolYear, a *actor, heads []store.HeadRow, hand *lru.Cache[K, *V], key func(foundKey) K, workOut func(*Desk) *V) ([]*V, error) {
+	out := make([]*V, len(heads))
+	keys := make([]K, len(heads))
 	at := map[string]int{}
 	var missing []string
 	for i := range heads {
 		h := &heads[i]
-		keys[i] = foundKey{factsKey{yearKey{h.School, h.Year, y.CatalogVersion, y.PolicyVersion}, h.Student, h.Facts}, h.Version, h.SummerOpens != nil}
-		if have, ok := s.cache.found.Get(keys[i]); ok {
+		keys[i] = key(foundKey{factsKey{yearKey{h.School, h.Year, y.CatalogVersion, y.PolicyVersion}, h.Student, h.Facts}, h.Version, h.SummerOpens != nil})
+		if have, ok := hand.Get(keys[i]); ok {
 			out[i] = have
 			continue
 		}
@@ -150,7 +156,7 @@ func (s *Service) found(ctx context.Context, y *SchoolYear, a *actor, heads []st
 	for _, d := range desks {
 		i := at[d.Row.Student]
 		work.Go(func() error {
-			out[i] = findOn(d)
+			out[i] = workOut(d)
 			return nil
 		})
 	}
@@ -158,7 +164,7 @@ func (s *Service) found(ctx context.Context, y *SchoolYear, a *actor, heads []st
 	for _, d := range desks {
 		i := at[d.Row.Student]
 		if d.Row.Version == heads[i].Version && d.Row.Facts == heads[i].Facts { // else it has changed meanwhile, and what is at hand goes by the versions
-			s.cache.found.Add(keys[i], out[i])
+			hand.Add(keys[i], out[i])
 		}
 	}
 	return out, nil

@@ -3,10 +3,7 @@ package school
 import (
 	"context"
 	"math/bits"
-	"runtime"
 	"slices"
-
-	"golang.org/x/sync/errgroup"
 
 	"rubricon/core/acts"
 	"rubricon/core/credit"
@@ -73,42 +70,8 @@ func (s *Service) wishes(ctx context.Context, y *SchoolYear, a *actor, drafts bo
 			text += stopped[i].Course + "\x1f"
 		}
 	}
-	out := make([]*counted, len(heads))
-	keys := make([]wishKey, len(heads))
-	at := map[string]int{}
-	var missing []string
-	for i := range heads {
-		h := &heads[i]
-		keys[i] = wishKey{foundKey{factsKey{yearKey{h.School, h.Year, y.CatalogVersion, y.PolicyVersion}, h.Student, h.Facts}, h.Version, h.SummerOpens != nil}, drafts, text}
-		if have, ok := s.cache.wishes.Get(keys[i]); ok {
-			out[i] = have
-			continue
-		}
-		at[h.Student] = i
-		missing = append(missing, h.Student)
-	}
-	if len(missing) == 0 {
-		return out, nil
-	}
-	desks, err := s.desks(ctx, y, a, missing)
-	if err != nil {
-		return nil, err
-	}
-	var work errgroup.Group
-	work.SetLimit(runtime.GOMAXPROCS(0))
-	for _, d := range desks {
-		work.Go(func() error {
-			out[at[d.Row.Student]] = count(d, drafts, lost)
-			return nil
-		})
-	}
-	_ = work.Wait() // nothing of it fails
-	for _, d := range desks {
-		if i := at[d.Row.Student]; d.Row.Version == heads[i].Version && d.Row.Facts == heads[i].Facts {
-			s.cache.wishes.Add(keys[i], out[i])
-		}
-	}
-	return slices.DeleteFunc(out, func(c *counted) bool { return c == nil }), nil
+	out, err := ofSheets(ctx, s, y, a, heads, s.cache.wishes, func(k foundKey) wishKey { return wishKey{k, drafts, text} }, func(d *Desk) *counted { return count(d, drafts, lost) })
+	return slices.DeleteFunc(out, func(c *counted) bool { return c == nil }), err
 }
 
 // count looks at a sheet as it is counted.

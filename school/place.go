@@ -39,14 +39,7 @@ func (s *Service) StartRun(ctx context.Context, by int64, school string, year in
 	}
 	var id int
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		open, err := q.OpenTasks(ctx, school)
-		if err != nil {
-			return err
-		}
-		if open >= maxTasks {
-			return problem(TooManyTasks)
-		}
-		task, err := q.AddTask(ctx, store.TaskRow{School: school, Year: year, Kind: "place", Name: "placement", By: &a.account, ByName: a.name().Name, MadeAt: s.now()}, nil)
+		task, err := s.addTask(ctx, q, a, store.TaskRow{School: school, Year: year, Kind: "place", Name: "placement"}, nil)
 		if err != nil {
 			return err
 		}

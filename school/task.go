@@ -147,20 +147,26 @@ func (s *Service) start(ctx context.Context, by int64, school string, year int, 
 	}
 	var id int64
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		open, err := q.OpenTasks(ctx, school)
-		if err != nil {
-			return err
-		}
-		if open >= maxTasks {
-			return problem(TooManyTasks)
-		}
-		id, err = q.AddTask(ctx, store.TaskRow{School: school, Year: year, Kind: kind, Name: name, By: &a.account, ByName: a.GivenName + " " + a.FamilyName, MadeAt: s.now()}, file)
+		id, err = s.addTask(ctx, q, a, store.TaskRow{School: school, Year: year, Kind: kind, Name: name}, file)
 		return err
 	})
 	if err != nil {
 		return nil, err
 	}
 	return s.task(ctx, school, id)
+}
+
+// addTask adds a task of somebody's, unless too many of the school's are open.
+func (s *Service) addTask(ctx context.Context, q store.Queries, a *actor, task store.TaskRow, file []byte) (int64, error) {
+	open, err := q.OpenTasks(ctx, task.School)
+	if err != nil {
+		return 0, err
+	}
+	if open >= maxTasks {
+		return 0, problem(TooManyTasks)
+	}
+	task.By, task.ByName, task.MadeAt = &a.account, a.name().Name, s.now()
+	return q.AddTask(ctx, task, file)
 }
 
 func (s *Service) task(ctx context.Context, school string, id int64) (*Task, error) {

@@ -133,21 +133,26 @@ func (c *Client) discovered(issuer string) (*oidc.Provider, error) {
 	return p, nil
 }
 
-func (c *Client) config(p Provider, found *oidc.Provider) *oauth2.Config {
-	return &oauth2.Config{ClientID: p.ClientID, ClientSecret: p.Secret, Endpoint: found.Endpoint(), RedirectURL: c.back, Scopes: []string{oidc.ScopeOpenID}}
+// way is how to sign in at a school's provider. The errors are ErrUnknown and ErrDown.
+func (c *Client) way(school string) (*oauth2.Config, *oidc.Provider, error) {
+	p, ok := c.providers[school]
+	if !ok {
+		return nil, nil, ErrUnknown
+	}
+	found, err := c.discovered(p.Issuer)
+	if err != nil {
+		return nil, nil, err
+	}
+	return &oauth2.Config{ClientID: p.ClientID, ClientSecret: p.Secret, Endpoint: found.Endpoint(), RedirectURL: c.back, Scopes: []string{oidc.ScopeOpenID}}, found, nil
 }
 
 // Address is where the browser is sent to sign in. The errors are ErrUnknown and ErrDown.
 func (c *Client) Address(try Try) (string, error) {
-	p, ok := c.providers[try.School]
-	if !ok {
-		return "", ErrUnknown
-	}
-	found, err := c.discovered(p.Issuer)
+	config, _, err := c.way(try.School)
 	if err != nil {
 		return "", err
 	}
-	return c.config(p, found).AuthCodeURL(try.State, oidc.Nonce(try.Nonce), oauth2.S256ChallengeOption(try.Verifier)), nil
+	return config.AuthCodeURL(try.State, oidc.Nonce(try.Nonce), oauth2.S256ChallengeOption(try.Verifier)), nil
 }
 
 var plainCode = regexp.MustCompile(`^[a-z_]{1,40}$`)
@@ -155,15 +160,11 @@ var plainCode = regexp.MustCompile(`^[a-z_]{1,40}$`)
 // Identify changes the code with which the browser came back for the person's id in the school's data. The errors are ErrUnknown, ErrDown, and
 // ErrRefused where the code is not good, or the token is not signed by the provider, not for this application, over, or of another try.
 func (c *Client) Identify(ctx context.Context, try Try, code string) (id string, err error) {
-	p, ok := c.providers[try.School]
-	if !ok {
-		return "", ErrUnknown
-	}
-	found, err := c.discovered(p.Issuer)
+	config, found, err := c.way(try.School)
 	if err != nil {
 		return "", err
 	}
-	token, err := c.config(p, found).Exchange(oidc.ClientContext(ctx, c.http), code, oauth2.VerifierOption(try.Verifier))
+	token, err := config.Exchange(oidc.ClientContext(ctx, c.http), code, oauth2.VerifierOption(try.Verifier))
 	var refused *oauth2.RetrieveError
 	if errors.As(err, &refused) && refused.Response.StatusCode < http.StatusInternalServerError {
 		why := "no code"
@@ -179,22 +180,23 @@ func (c *Client) Identify(ctx context.Context, try Try, code string) (id string,
 	if !ok {
 		return "", fmt.Errorf("%w: there is no token", ErrRefused)
 	}
-	signed, err := found.VerifierContext(oidc.ClientContext(ctx, c.http), &oidc.Config{ClientID: p.ClientID}).Verify(ctx, raw)
+	signed, err := found.VerifierContext(oidc.ClientContext(ctx, c.http), &oidc.Config{ClientID: config.ClientID}).Verify(ctx, raw)
 	if err != nil {
 		return "", fmt.Errorf("%w: the token", ErrRefused)
 	}
 	if signed.Nonce != try.Nonce {
 		return "", fmt.Errorf("%w: it is of another try", ErrRefused)
 	}
-	if p.Claim == "" || p.Claim == "sub" {
+	claim := c.providers[try.School].Claim
+	if claim == "" || claim == "sub" {
 		return signed.Subject, nil
 	}
 	claims := map[string]any{}
 	if err := signed.Claims(&claims); err != nil {
 		return "", fmt.Errorf("%w: its claims", ErrRefused)
 	}
-	if id, ok = claims[p.Claim].(string); !ok || id == "" {
-		return "", fmt.Errorf("%w: it lacks the claim %s", ErrRefused, p.Claim)
+	if id, ok = claims[claim].(string); !ok || id == "" {
+		return "", fmt.Errorf("%w: it lacks the claim %s", ErrRefused, claim)
 	}
 	return id, nil
 }

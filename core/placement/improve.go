@@ -216,4 +216,3 @@ func (w *workshop) best(who []int32, h *Help) (sum int64) {
 	}
 	return sum
 }
-
