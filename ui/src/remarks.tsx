@@ -1,11 +1,12 @@
-import { useId, useState } from 'react';
+import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { type Sheet, api, ask, keys, placeOf } from './api/client';
 import { errorWords } from './errors';
 import type { Book } from './words';
-import { Button, Refusal } from './kit/controls';
+import { Refusal } from './kit/controls';
 import { when } from './kit/format';
+import { Say } from './kit/say';
 
 const path = '/api/schools/{school}/years/{year}/students/{student}/remarks' as const;
 
@@ -52,7 +53,12 @@ export function Remarks({ book, sheet, course, kinds }: { book: Book; sheet: She
                 <span className="text-soft">{r.answeredBy}:</span> “{r.answer}”
               </p>
             ) : remarks.data.answer ? (
-              <Say label={t('remark.answer')} action={t('remark.answerGo')} busy={act.isPending} onSay={(answer) => act.mutate({ id: r.id, answer })} />
+              <Say
+                label={t('remark.answer')}
+                action={t('remark.answerGo')}
+                busy={act.isPending}
+                onSay={(answer, taken) => act.mutate({ id: r.id, answer }, { onSuccess: taken })}
+              />
             ) : (
               <p className="ps-3 text-soft">{t('remark.waits', { who: sheet.student.counselor ?? t('theCounselor') })}</p>
             )}
@@ -60,46 +66,15 @@ export function Remarks({ book, sheet, course, kinds }: { book: Book; sheet: She
         ))}
       </ul>
       {remarks.data.remark.allowed && !remarks.data.answer && (
-        <Ask book={book} sheet={sheet} course={course} kinds={kinds} busy={act.isPending} onSay={(said) => act.mutate(said)} />
+        <Ask book={book} sheet={sheet} course={course} kinds={kinds} busy={act.isPending} onSay={(said, taken) => act.mutate(said, { onSuccess: taken })} />
       )}
       <Refusal text={act.error ? errorWords(t, act.error) : undefined} />
     </div>
   );
 }
 
-/** A line to write something on. */
-function Say({ label, action, busy, onSay }: { label: string; action: string; busy: boolean; onSay: (text: string) => void }) {
-  const id = useId();
-  const [text, setText] = useState('');
-  return (
-    <form
-      className="mt-1 flex flex-wrap items-end gap-2"
-      onSubmit={(event) => {
-        event.preventDefault();
-        onSay(text);
-        setText('');
-      }}
-    >
-      <label htmlFor={id} className="min-w-48 flex-1">
-        {label}
-        <input
-          id={id}
-          required
-          maxLength={1000}
-          value={text}
-          onChange={(event) => setText(event.target.value)}
-          className="block min-h-9 w-full rounded border border-edge bg-paper px-2"
-        />
-      </label>
-      <Button type="submit" disabled={busy}>
-        {action}
-      </Button>
-    </form>
-  );
-}
-
 /** Asks, says that something is wrong or missing, or that a rule is put off. */
-function Ask(props: { book: Book; sheet: Sheet; course?: string; kinds: Kind[]; busy: boolean; onSay: (said: Said) => void }) {
+function Ask(props: { book: Book; sheet: Sheet; course?: string; kinds: Kind[]; busy: boolean; onSay: (said: Said, taken: () => void) => void }) {
   const { t } = useTranslation();
   const { book, sheet, course, kinds } = props;
   const [kind, setKind] = useState<Kind>(kinds[0] ?? 'question');
@@ -132,7 +107,7 @@ function Ask(props: { book: Book; sheet: Sheet; course?: string; kinds: Kind[]; 
         label={t('remark.text', { who: sheet.student.counselor ?? t('theCounselor') })}
         action={t('remark.go')}
         busy={props.busy}
-        onSay={(text) => props.onSay({ kind, course, rule: kind === 'later' ? rule : undefined, text })}
+        onSay={(text, taken) => props.onSay({ kind, course, rule: kind === 'later' ? rule : undefined, text }, taken)}
       />
     </div>
   );

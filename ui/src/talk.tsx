@@ -1,12 +1,12 @@
-import { useId, useState } from 'react';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import words from '../../locales/en.json?part=talk';
 import { type Sheet, api, ask, keys, placeOf } from './api/client';
 import { errorWords } from './errors';
 import { speakMore } from './i18n';
-import { Button, Refusal } from './kit/controls';
+import { Refusal } from './kit/controls';
 import { when } from './kit/format';
+import { Say } from './kit/say';
 import type { Book } from './words';
 
 speakMore(words);
@@ -17,16 +17,13 @@ const path = '/api/schools/{school}/years/{year}/students/{student}/remarks' as 
 export default function Talk({ book, sheet, course, label, draft }: { book: Book; sheet: Sheet; course?: string; label: string; draft?: number }) {
   const { t } = useTranslation();
   const client = useQueryClient();
-  const id = useId();
-  const [text, setText] = useState('');
   const place = { ...placeOf(sheet), draft: draft ?? sheet.draft?.id };
   const key = ['remarks', place.school, place.year, place.student, 'talk', place.draft ?? 0, sheet.version];
   const params = { path: place, query: { draft: place.draft } };
   const remarks = useQuery({ queryKey: key, queryFn: () => ask(api.GET(path, { params })) });
   const say = useMutation({
-    mutationFn: () => ask(api.POST(path, { params, body: { kind: 'family', course: course ?? '', text } })),
+    mutationFn: (text: string) => ask(api.POST(path, { params, body: { kind: 'family', course: course ?? '', text } })),
     onSuccess: (said) => {
-      setText('');
       client.setQueryData(key, said);
       void client.invalidateQueries({ queryKey: keys.sheet({ ...place, draft: undefined }) });
     },
@@ -48,28 +45,7 @@ export default function Talk({ book, sheet, course, label, draft }: { book: Book
         </ul>
       )}
       {remarks.data?.remark.allowed && (
-        <form
-          className="flex flex-wrap items-end gap-2 pb-1"
-          onSubmit={(event) => {
-            event.preventDefault();
-            say.mutate();
-          }}
-        >
-          <label htmlFor={id} className="min-w-48 flex-1">
-            {label}
-            <input
-              id={id}
-              required
-              maxLength={1000}
-              value={text}
-              onChange={(event) => setText(event.target.value)}
-              className="block min-h-11 w-full rounded border border-edge bg-paper px-2 desk:min-h-9"
-            />
-          </label>
-          <Button type="submit" disabled={say.isPending}>
-            {t('talk.go')}
-          </Button>
-        </form>
+        <Say label={label} action={t('talk.go')} busy={say.isPending} onSay={(text, taken) => say.mutate(text, { onSuccess: taken })} />
       )}
       <Refusal text={(say.error ?? remarks.error) ? errorWords(t, say.error ?? remarks.error) : undefined} />
     </div>

@@ -150,21 +150,13 @@ export default function DemandPage({ at }: { at: Year }) {
             className="min-h-8 w-56 rounded border border-edge bg-card px-2 text-ink placeholder:text-soft"
           />
           <span>{t('demand.count', { count: rows.length })}</span>
-          <label className="flex items-center gap-2">
-            {t('demand.size')}
-            <input
-              type="number"
-              min={1}
-              max={1000}
-              defaultValue={d.size}
-              key={d.size}
-              onBlur={(event) => {
-                const n = Number(event.target.value);
-                if (n >= 1 && n <= 1000 && n !== d.size) year.mutate({ size: n, periods: d.periods, clashes: d.clashes });
-              }}
-              className="min-h-8 w-16 rounded border border-edge bg-card px-2 text-ink"
-            />
-          </label>
+          <NumberField
+            label={t('demand.size')}
+            min={1}
+            max={1000}
+            value={d.size}
+            onSet={(n) => year.mutate({ size: n ?? d.size, periods: d.periods, clashes: d.clashes })}
+          />
           <label className="flex min-h-8 items-center gap-2">
             <input type="checkbox" className="size-4 accent-ink" checked={drafts} onChange={(event) => setDrafts(event.target.checked)} />
             {t('demand.drafts')}
@@ -177,21 +169,14 @@ export default function DemandPage({ at }: { at: Year }) {
               ? t('demand.planned', { n: amount(d.planned) })
               : t('demand.plannedOf', { n: amount(d.planned), all: whole(d.periods), left: amount(d.periods - d.planned) })}
           </span>
-          <label className="flex items-center gap-2">
-            {t('demand.periods')}
-            <input
-              type="number"
-              min={0}
-              max={100000}
-              defaultValue={d.periods}
-              key={d.periods}
-              onBlur={(event) => {
-                const n = event.target.value === '' ? undefined : Number(event.target.value);
-                if (n !== d.periods) year.mutate({ size: d.size, periods: n, clashes: d.clashes });
-              }}
-              className="min-h-7 w-20 rounded border border-edge bg-card px-2 text-ink"
-            />
-          </label>
+          <NumberField
+            label={t('demand.periods')}
+            min={0}
+            max={100_000}
+            optional
+            value={d.periods}
+            onSet={(n) => year.mutate({ size: d.size, periods: n, clashes: d.clashes })}
+          />
           <label className="flex min-h-7 items-center gap-2">
             <input
               type="checkbox"
@@ -383,4 +368,28 @@ function headline(t: ReturnType<typeof useTranslation>['t'], d: Demand, book: Bo
   if (of('fewer').length) said.push(t('demand.head.fewer', { count: of('fewer').length }));
   if (d.courses.length === 0) return t('demand.head.empty');
   return said.length ? t('demand.head.all', { what: join(t, said) }) : t('demand.head.plain');
+}
+
+/** A number that is set on leaving the field, or by Enter; the browser says what is wrong with one that will not do. */
+function NumberField(props: { label: string; min: number; max: number; optional?: boolean; value?: number; onSet: (n: number | undefined) => void }) {
+  const { label, min, max, optional, value, onSet } = props;
+  return (
+    <label className="flex items-center gap-2">
+      {label}
+      <input
+        type="number"
+        min={min}
+        max={max}
+        required={!optional}
+        defaultValue={value}
+        key={value}
+        onBlur={(event) => {
+          const n = event.target.value === '' ? undefined : Number(event.target.value);
+          if (event.target.reportValidity() && n !== value) onSet(n);
+        }}
+        onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+        className="min-h-8 w-20 rounded border border-edge bg-card px-2 text-ink"
+      />
+    </label>
+  );
 }

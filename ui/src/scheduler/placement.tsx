@@ -6,6 +6,7 @@ import { errorWords } from '../errors';
 import '../kit/staff';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { amount, when, whole } from '../kit/format';
+import { Wide } from '../kit/wide';
 import { type Book, bookOf } from '../words';
 import { Curve } from './curve';
 import { Publishing } from './publishing';
@@ -206,52 +207,47 @@ function Tight({ found, book }: { found: Found; book: Book }) {
   if (courses.length === 0) return null;
   const periods = Array.from({ length: Math.max(Math.round(book.catalog.periods), ...found.sections.flatMap((s) => s.periods)) }, (_, i) => i + 1);
   return (
-    <section aria-labelledby="tight" className="mt-4">
-      <h2 id="tight" className="font-semibold">
-        {t('place.tight')} <span className="font-normal text-soft">· {t('place.tightNote')}</span>
-      </h2>
-      <div className="overflow-x-auto" tabIndex={0} role="region" aria-labelledby="tight">
-        <table className="w-full text-sm">
-          <thead>
-            <tr className="text-soft">
-              <th scope="col" className="text-start font-normal">
-                {t('place.course')}
+    <Wide id="tight" head={t('place.tight')} note={t('place.tightNote')}>
+      <table className="w-full text-sm">
+        <thead>
+          <tr className="text-soft">
+            <th scope="col" className="text-start font-normal">
+              {t('place.course')}
+            </th>
+            <th scope="col" className="text-end font-normal">
+              {t('place.lack')}
+            </th>
+            {periods.map((p) => (
+              <th key={p} scope="col" className="font-normal">
+                {p}
               </th>
-              <th scope="col" className="text-end font-normal">
-                {t('place.lack')}
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {courses.map(([course, n]) => (
+            <tr key={course} className="border-t border-line">
+              <th scope="row" className="max-w-44 truncate py-0.5 text-start font-normal">
+                {book.title(course)}
               </th>
+              <td className="text-end">{whole(n)}</td>
               {periods.map((p) => (
-                <th key={p} scope="col" className="font-normal">
-                  {p}
-                </th>
+                <td key={p} className="px-1 text-center">
+                  {found.sections
+                    .filter((s) => s.course === course && s.periods.includes(p))
+                    .map((s) => (
+                      <span key={s.section} className={`block border-b-2 ${s.taken >= s.seats ? 'border-ink' : 'border-line'}`}>
+                        {s.taken}/{s.seats}
+                        {s.terms.length < book.catalog.terms.length && <span className="text-soft"> {s.terms.join(' ')}</span>}
+                      </span>
+                    ))}
+                </td>
               ))}
             </tr>
-          </thead>
-          <tbody>
-            {courses.map(([course, n]) => (
-              <tr key={course} className="border-t border-line">
-                <th scope="row" className="max-w-44 truncate py-0.5 text-start font-normal">
-                  {book.title(course)}
-                </th>
-                <td className="text-end">{whole(n)}</td>
-                {periods.map((p) => (
-                  <td key={p} className="px-1 text-center">
-                    {found.sections
-                      .filter((s) => s.course === course && s.periods.includes(p))
-                      .map((s) => (
-                        <span key={s.section} className={`block border-b-2 ${s.taken >= s.seats ? 'border-ink' : 'border-line'}`}>
-                          {s.taken}/{s.seats}
-                          {s.terms.length < book.catalog.terms.length && <span className="text-soft"> {s.terms.join(' ')}</span>}
-                        </span>
-                      ))}
-                  </td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
-    </section>
+          ))}
+        </tbody>
+      </table>
+    </Wide>
   );
 }
 
@@ -261,43 +257,38 @@ function Ranks({ found }: { found: Found }) {
   const grades = [...new Set(found.ranks.map((r) => r.grade))].sort((a, b) => a - b);
   const ranks = [...new Set(found.ranks.map((r) => r.rank))].sort((a, b) => a - b).slice(0, 12);
   return (
-    <section aria-labelledby="ranks" className="mt-4">
-      <h2 id="ranks" className="font-semibold">
-        {t('place.ranks')} <span className="font-normal text-soft">· {t('place.ranksNote')}</span>
-      </h2>
-      <div className="overflow-x-auto" tabIndex={0} role="region" aria-labelledby="ranks">
-        <table className="text-sm">
-          <thead>
-            <tr className="text-soft">
-              <th scope="col" className="pe-3 text-start font-normal">
-                {t('place.rank')}
+    <Wide id="ranks" head={t('place.ranks')} note={t('place.ranksNote')}>
+      <table className="text-sm">
+        <thead>
+          <tr className="text-soft">
+            <th scope="col" className="pe-3 text-start font-normal">
+              {t('place.rank')}
+            </th>
+            {ranks.map((r) => (
+              <th key={r} scope="col" className="px-1.5 text-end font-normal">
+                {r}
               </th>
-              {ranks.map((r) => (
-                <th key={r} scope="col" className="px-1.5 text-end font-normal">
-                  {r}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {grades.map((g) => (
-              <tr key={g} className="border-t border-line">
-                <th scope="row" className="pe-3 text-start font-normal">
-                  {t('demand.grade', { grade: g })}
-                </th>
-                {ranks.map((k) => {
-                  const r = found.ranks.find((x) => x.grade === g && x.rank === k);
-                  return (
-                    <td key={k} className="px-1.5 text-end">
-                      {r ? `${Math.floor((100 * r.given) / r.asked)} %` : ''}
-                    </td>
-                  );
-                })}
-              </tr>
             ))}
-          </tbody>
-        </table>
-      </div>
-    </section>
+          </tr>
+        </thead>
+        <tbody>
+          {grades.map((g) => (
+            <tr key={g} className="border-t border-line">
+              <th scope="row" className="pe-3 text-start font-normal">
+                {t('demand.grade', { grade: g })}
+              </th>
+              {ranks.map((k) => {
+                const r = found.ranks.find((x) => x.grade === g && x.rank === k);
+                return (
+                  <td key={k} className="px-1.5 text-end">
+                    {r ? `${Math.floor((100 * r.given) / r.asked)} %` : ''}
+                  </td>
+                );
+              })}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Wide>
   );
 }
