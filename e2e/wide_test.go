@@ -63,8 +63,8 @@ func TestTwoLanguages(t *testing.T) {
 	office.accessible("people in Spanish")
 }
 
-// A family reads Arabic from the right: the letter, agreeing, signing, talking, the printed sheet. What only the school or the student has stays English and
-// is read from the left.
+// A family reads Arabic from the right: the letter, agreeing, signing, talking, the printed sheet. So does a student her sheet, her path and a
+// course. What only the staff have stays English and is read from the left.
 func TestArabicFromTheRight(t *testing.T) {
 	s := newSite(t)
 	s.handIn()
@@ -102,8 +102,24 @@ func TestArabicFromTheRight(t *testing.T) {
 	mara := s.as("mara.quill", desk)
 	mara.language("ar")
 	mara.says("#board button", "Physics")
-	mara.MustWait(`() => document.documentElement.dir === 'ltr'`)
+	mara.MustWait(`() => document.documentElement.dir === 'rtl'`)
 	mara.says("[data-testid=talk]", "أما زال يعجبك؟")
+	mara.says("main h2", "كشف المتطلبات")
+	mara.accessible("the year in Arabic")
+	mara.press("#board button", "Physics")
+	mara.says("[role=dialog]", "ما تتطلبه")
+	mara.press("[role=dialog] button", "إغلاق")
+	mara.press("header a", "المسار")
+	mara.says("main b", "الصف 12")
+	mara.accessible("the path in Arabic")
+	mara.press("header a", "المواد")
+	mara.says("h1", "كل المواد")
+	mara.accessible("the courses in Arabic")
+
+	arden := s.as("ms.arden", desk)
+	arden.language("ar")
+	arden.says("main", "Mara")
+	arden.MustWait(`() => document.documentElement.dir === 'ltr'`)
 }
 
 // withTarn brings the second school.

@@ -114,8 +114,8 @@ function SignedIn({ me }: { me: Me }) {
   const wanted = /^\/d\/([^/]+)/.exec(at)?.[1];
   const here = desks.find((d) => d.key === wanted) ?? desks[0];
   const many = desks.length > 1;
-  // What is still English in a language that families alone have is read from the left.
-  const english = unread.includes(i18n.language) && at !== '/account' && (here?.job !== 'family' || at.includes('/child/'));
+  // What is still English in a language that families and students alone have is read from the left.
+  const english = unread.includes(i18n.language) && at !== '/account' && here?.job !== 'family' && here?.job !== 'student';
   useEffect(() => {
     document.documentElement.dir = english ? 'ltr' : i18n.dir();
   }, [english, i18n, i18n.language]);

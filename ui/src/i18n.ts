@@ -9,7 +9,7 @@ export const speakMore = (words: object) => i18next.addResourceBundle('en', 'tra
 const files = import.meta.glob<{ default: object }>(['../../locales/*.json', '!../../locales/en.json']);
 const tagOf = (file: string) => file.replace(/^.*\/|\.json$/g, '');
 
-/** Translations that no native reader has looked at yet; they have the family's screens, and everything else is English. */
+/** Translations that no native reader has looked at yet; they have the screens of families and students, and those of the staff are English. */
 export const unread = ['ar'];
 
 export const languages = ['en', ...Object.keys(files).map(tagOf)].sort();

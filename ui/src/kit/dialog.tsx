@@ -18,7 +18,7 @@ export function Dialog(props: { open: boolean; onClose: () => void; keep?: boole
         >
           <RadixDialog.Title className="mb-3 font-head text-xl font-medium">{props.title}</RadixDialog.Title>
           {props.children}
-          <RadixDialog.Close className="absolute top-3 right-3 min-h-8 rounded px-2 text-sm text-soft hover:bg-wash">{t('close')}</RadixDialog.Close>
+          <RadixDialog.Close className="absolute top-3 end-3 min-h-8 rounded px-2 text-sm text-soft hover:bg-wash">{t('close')}</RadixDialog.Close>
         </RadixDialog.Content>
       </RadixDialog.Portal>
     </RadixDialog.Root>

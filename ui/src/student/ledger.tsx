@@ -88,14 +88,19 @@ function Measure({ rule, to, label, onOpen }: { rule: RuleState; to: number | un
       <span aria-hidden="true" className="relative mt-0.5 block h-2.5 border-b border-edge">
         <i className="absolute bottom-0 start-0 h-1.5 bg-ink" style={{ width: at(rule.measured) }} />
         {to !== undefined && to > rule.measured && (
-          <i className="absolute bottom-0 h-1.5 border border-b-0 border-ink" style={{ left: at(rule.measured), width: at(to - rule.measured) }} />
+          <i className="absolute bottom-0 h-1.5 border border-b-0 border-ink" style={{ insetInlineStart: at(rule.measured), width: at(to - rule.measured) }} />
         )}
-        {to !== undefined && to < rule.measured && <i className="absolute bottom-0 h-1.5 bg-edge" style={{ left: at(to), width: at(rule.measured - to) }} />}
+        {to !== undefined && to < rule.measured && (
+          <i className="absolute bottom-0 h-1.5 bg-edge" style={{ insetInlineStart: at(to), width: at(rule.measured - to) }} />
+        )}
         {lack > 0 && to === undefined && (
-          <i className="absolute bottom-0 h-1.5 border border-b-0 border-dashed border-ochre" style={{ left: at(rule.measured), width: at(lack) }} />
+          <i
+            className="absolute bottom-0 h-1.5 border border-b-0 border-dashed border-ochre"
+            style={{ insetInlineStart: at(rule.measured), width: at(lack) }}
+          />
         )}
-        {rule.min !== undefined && <u className="absolute -bottom-0.5 h-3 w-px bg-ink" style={{ left: at(rule.min) }} />}
-        {rule.max !== undefined && <u className="absolute -bottom-0.5 h-3 w-px bg-ink" style={{ left: at(rule.max) }} />}
+        {rule.min !== undefined && <u className="absolute -bottom-0.5 h-3 w-px bg-ink" style={{ insetInlineStart: at(rule.min) }} />}
+        {rule.max !== undefined && <u className="absolute -bottom-0.5 h-3 w-px bg-ink" style={{ insetInlineStart: at(rule.max) }} />}
       </span>
     </button>
   );

@@ -242,7 +242,7 @@ function Station({ desk, stop, first, onOpen }: { desk: Desk; stop: PathStop; fi
   ];
   return (
     <li className="relative">
-      <span aria-hidden="true" className={`absolute top-[1.05rem] right-0 left-4 border-edge max-desk:hidden ${line}`} />
+      <span aria-hidden="true" className={`absolute top-[1.05rem] start-4 end-0 border-edge max-desk:hidden ${line}`} />
       <button
         type="button"
         data-stop={stop.course}

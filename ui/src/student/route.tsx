@@ -26,7 +26,7 @@ export function Route({ book, view, base }: { book: Book; view: CourseView; base
     <div className="relative" style={{ color: hue }}>
       <svg
         aria-hidden="true"
-        className="absolute inset-x-0 top-0 w-full max-desk:hidden"
+        className="absolute inset-x-0 top-0 w-full max-desk:hidden rtl:-scale-x-100"
         style={{ height: rows * high }}
         viewBox={`0 0 100 ${rows * high}`}
         preserveAspectRatio="none"
