@@ -1,6 +1,5 @@
-// Command shots takes the pictures in docs/screenshots from a running demo: go run ./e2e/shots [OUT]. It signs in as the demo's
-// people and changes nothing but that the office
-// places what is handed in.
+// Command shots takes the pictures in docs/screenshots from a running demo: go run ./e2e/shots [OUT]. It signs in as the demo's people and
+// changes nothing but that the office places what is handed in.
 package main
 
 import (
@@ -27,7 +26,6 @@ type shot struct {
 	wait             string // a selector that shows when the screen is there
 	click            string // then this is clicked
 	until            string // and this is waited for: work that takes long, which stays there
-	language         string // that the browser asks for
 	condition        string // of whom something is prepared
 	upload           bool   // the demo school with some other records is sent, looked at and left
 }
@@ -104,10 +102,6 @@ func take(b *rod.Browser, s shot, file string) {
 		_ = proto.EmulationSetEmulatedMedia{Features: []*proto.EmulationMediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}}.Call(page)
 	}
 	page.MustNavigate(address).MustWaitLoad()
-	if s.language != "" {
-		page.MustEval(`(tag) => localStorage.setItem('language', tag)`, s.language)
-		page.MustReload().MustWaitLoad()
-	}
 	if s.user != "" {
 		page.MustElement("input[name=username]").MustInput(s.user)
 		page.MustElement("input[name=password]").MustInput(demo.Password)

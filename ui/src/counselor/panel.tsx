@@ -98,7 +98,7 @@ export function Panel(props: { book: Book; place: Place; short?: boolean; onNext
                   title={entryLine(t, book, s, e)}
                   className="truncate rounded-sm border border-s-4 border-line bg-card px-2 py-0.5 text-sm"
                   style={{
-                    borderLeftColor: subjectTab(book.course(e.course)?.subject ?? '').hue,
+                    borderInlineStartColor: subjectTab(book.course(e.course)?.subject ?? '').hue,
                     gridColumn: e.terms.length > 1 ? `span ${e.terms.length}` : (e.terms[0] ?? 0) + 1,
                   }}
                 >

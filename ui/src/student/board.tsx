@@ -182,7 +182,7 @@ function Bar(props: {
       data-course={entry.course}
       onClick={props.onOpen}
       onKeyDown={props.onKeyDown}
-      style={props.second ? undefined : { borderLeftColor: subjectTab(c?.subject ?? '').hue }}
+      style={props.second ? undefined : { borderInlineStartColor: subjectTab(c?.subject ?? '').hue }}
       className={`flex h-full min-w-0 flex-1 items-center gap-2 overflow-hidden border px-2 text-start ${props.second ? 'rounded-e-sm border-s-0' : 'rounded-sm border-s-[5px]'} ${frame} ${props.leaves ? 'line-through opacity-60' : ''}`}
     >
       <SubjectTab subject={c?.subject ?? ''} />

@@ -253,7 +253,7 @@ function Station({ desk, stop, first, onOpen }: { desk: Desk; stop: PathStop; fi
           <StopMark kind={trouble && stop.state === 'planned' ? 'stopped' : kindOf(stop)} />
         </span>
         <span className={`min-w-0 pe-1 leading-tight ${stop.state === 'requested' ? 'desk:bg-card' : 'desk:bg-paper'}`}>
-          {stop.title ?? desk.book.title(stop.course)}{' '}
+          <bdi>{stop.title ?? desk.book.title(stop.course)}</bdi>{' '}
           <span className="text-sm text-soft">
             {[
               amount(stop.credits),

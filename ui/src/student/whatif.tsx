@@ -92,7 +92,7 @@ function SmallBoard({ desk, requests }: { desk: Desk; requests: Laid }) {
             style={{
               gridRow: `${p.row + 3} / span ${p.rows}`,
               gridColumn: `${p.from + 1} / ${p.to + 2}`,
-              borderLeftColor: subjectTab(book.course(p.entries[0]?.course ?? '')?.subject ?? '').hue,
+              borderInlineStartColor: subjectTab(book.course(p.entries[0]?.course ?? '')?.subject ?? '').hue,
             }}
             className={`flex min-w-0 items-center gap-1 border border-s-4 px-1 text-sm ${p.entries.some((e) => came.has(e.course)) ? 'border-ink bg-wash' : 'border-line bg-card'}`}
           >
