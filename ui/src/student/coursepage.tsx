@@ -99,11 +99,15 @@ export default function CoursePage({ desk, code }: { desk: Desk; code: string })
           </Section>
         )}
         <Section title={t('page.about')}>
-          <p dir="auto" className="max-w-2xl">{c.description || t('page.noText', { who: counselor })}</p>
+          <p dir="auto" className="max-w-2xl">
+            {c.description || t('page.noText', { who: counselor })}
+          </p>
         </Section>
         {c.note && (
           <Section title={t('page.note')}>
-            <p dir="auto" className="max-w-2xl">{c.note}</p>
+            <p dir="auto" className="max-w-2xl">
+              {c.note}
+            </p>
           </Section>
         )}
         <Section title={t('course.evidence')}>
