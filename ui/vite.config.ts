@@ -116,6 +116,7 @@ export default defineConfig({
     outDir: 'dist',
     emptyOutDir: true,
     assetsInlineLimit: 0,
+    modulePreload: { polyfill: false }, // a browser without it loads a file a little later, no more
     rolldownOptions: {
       // What all screens share is one file: many small ones cost more in headers than they save.
       output: {
@@ -123,7 +124,7 @@ export default defineConfig({
           groups: [
             {
               name: 'kit',
-              test: /src\/(kit\/(?!dialog|staff|remarks|reading|pasted|pages)|words|errors|api\/client|i18n)|node_modules\/(react|react-dom|scheduler|wouter|regexparam|i18next|react-i18next|openapi-fetch|@tanstack\/(react-query|query-core))\//,
+              test: /src\/(kit\/(?!dialog|staff|remarks|reading|pasted|pages|agreements|claimfile|reminder)|words|errors|api\/client|i18n)|node_modules\/(react|react-dom|scheduler|wouter|regexparam|i18next|react-i18next|openapi-fetch|@tanstack\/(react-query|query-core))\//,
             },
             { name: 'student', test: /src\/student\/(student|desk|search|ranks|explain|found|changes)\./ },
           ],

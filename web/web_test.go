@@ -928,6 +928,11 @@ func TestHeadersAndCookies(t *testing.T) {
 					t.Errorf("%s is %q", name, got)
 				}
 			}
+			_, front := s.send(s.fresh(), "GET", "/", "", nil)
+			sheet, _ := s.send(s.fresh(), "GET", regexp.MustCompile(`/assets/[^"]*\.css`).FindString(string(front)), "", map[string]string{"Accept-Encoding": "br"})
+			if h := sheet.Header; sheet.StatusCode != http.StatusOK || h.Get("Content-Security-Policy") != "" || h.Get("X-Content-Type-Options") != "nosniff" || !strings.HasSuffix(h.Get("Cache-Control"), "immutable") || sheet.ContentLength <= 0 {
+				t.Errorf("a style sheet: %d %v", sheet.StatusCode, h)
+			}
 			if hsts := res.Header.Get("Strict-Transport-Security"); (hsts != "") != tls {
 				t.Errorf("Strict-Transport-Security is %q", hsts)
 			}
