@@ -28,6 +28,18 @@ func TestPlanningSections(t *testing.T) {
 	office.press("main button", "Undo")
 	office.MustWait(`(was) => document.querySelector('[data-testid=plan-CER1]').textContent === String(Number(was) + 1)`, was)
 
+	// A number that cannot be is said to be wrong, stays to be mended, and holds nobody in its field.
+	size := office.MustElementR("label", "seats a section").MustElement("input")
+	size.MustSelectAllText().MustInput("0")
+	keys(office, input.Tab)
+	office.says("[role=alert]", "A whole number from 1 to 1000")
+	if at := office.MustEval(`() => document.activeElement.type`).Str(); at == "number" || size.MustText() != "0" {
+		t.Errorf("the focus is at a field of the kind %q, the wrong number is now %q", at, size.MustText())
+	}
+	size.MustSelectAllText().MustInput("24")
+	keys(office, input.Tab)
+	office.gone("label + [role=alert]")
+
 	office.press("#chosen button", "It does not run…")
 	office.MustElement("[role=dialog] textarea").MustInput("The kiln is broken.")
 	office.accessible("saying that a course does not run")

@@ -7,6 +7,12 @@ for (const name of readdirSync('dist', { recursive: true })) {
   const file = `dist/${name}`;
   if (skip.test(name) || !statSync(file).isFile()) continue;
   const plain = readFileSync(file);
-  const small = brotliCompressSync(plain, { params: { [constants.BROTLI_PARAM_QUALITY]: 11, [constants.BROTLI_PARAM_SIZE_HINT]: plain.length, [constants.BROTLI_PARAM_MODE]: constants.BROTLI_MODE_TEXT } });
+  const small = brotliCompressSync(plain, {
+    params: {
+      [constants.BROTLI_PARAM_QUALITY]: 11,
+      [constants.BROTLI_PARAM_SIZE_HINT]: plain.length,
+      [constants.BROTLI_PARAM_MODE]: constants.BROTLI_MODE_TEXT,
+    },
+  });
   if (small.length < plain.length) writeFileSync(`${file}.br`, small);
 }

@@ -1,4 +1,4 @@
-import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from 'react';
+import { type KeyboardEvent, useEffect, useId, useMemo, useRef, useState } from 'react';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Year, api, ask, useCatalog, useLive, yearPath } from '../api/client';
@@ -373,23 +373,36 @@ function headline(t: ReturnType<typeof useTranslation>['t'], d: Demand, book: Bo
 /** A number that is set on leaving the field, or by Enter; the browser says what is wrong with one that will not do. */
 function NumberField(props: { label: string; min: number; max: number; optional?: boolean; value?: number; onSet: (n: number | undefined) => void }) {
   const { label, min, max, optional, value, onSet } = props;
+  const { t } = useTranslation();
+  const [wrong, setWrong] = useState(false);
+  const said = useId();
   return (
-    <label className="flex items-center gap-2">
-      {label}
-      <input
-        type="number"
-        min={min}
-        max={max}
-        required={!optional}
-        defaultValue={value}
-        key={value}
-        onBlur={(event) => {
-          const n = event.target.value === '' ? undefined : Number(event.target.value);
-          if (event.target.reportValidity() && n !== value) onSet(n);
-        }}
-        onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
-        className="min-h-8 w-20 rounded border border-edge bg-card px-2 text-ink"
-      />
-    </label>
+    <span className="flex flex-wrap items-center gap-2">
+      <label className="flex items-center gap-2">
+        {label}
+        <input
+          type="number"
+          min={min}
+          max={max}
+          required={!optional}
+          defaultValue={value}
+          key={value}
+          aria-invalid={wrong || undefined}
+          aria-describedby={wrong ? said : undefined}
+          onBlur={({ target }) => {
+            setWrong(!target.validity.valid);
+            const n = target.value === '' ? undefined : Number(target.value);
+            if (target.validity.valid && n !== value) onSet(n);
+          }}
+          onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+          className="min-h-8 w-20 rounded border border-edge bg-card px-2 text-ink aria-invalid:border-madder"
+        />
+      </label>
+      {wrong && (
+        <span id={said} role="alert" className="text-madder">
+          {t('demand.wholeNumber', { min, max })}
+        </span>
+      )}
+    </span>
   );
 }
