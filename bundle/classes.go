@@ -1,7 +1,10 @@
 package bundle
 
 import (
+	"maps"
+	"slices"
 	"strconv"
+	"strings"
 
 	"rubricon/core/catalog"
 	"rubricon/core/policy"
@@ -74,4 +77,22 @@ func (b *Bundle) classes(p *policy.Policy) {
 		}
 		b.Sections = append(b.Sections, s)
 	}
+}
+
+// TermIDs writes a set of terms as classes.csv does: the id of the session that is just these terms, else one for each.
+func (b *Bundle) TermIDs(terms catalog.TermSet) string {
+	var each []string
+	for i := range b.Frame.Terms {
+		for _, id := range slices.Sorted(maps.Keys(b.termIDs)) {
+			switch b.termIDs[id] {
+			case terms:
+				return id
+			case 1 << i:
+				if terms>>i&1 == 1 {
+					each = append(each, id)
+				}
+			}
+		}
+	}
+	return strings.Join(each, ",")
 }

@@ -62,6 +62,8 @@ const (
 	BadCondition    Code = "bad-condition"  // Param is what is wrong with it and where
 	NoRule          Code = "no-such-rule"   // Param is what should name a rule, or an entry of a list of requirements
 	RemindedToday   Code = "reminded-today" // of the same
+	SectionChanged  Code = "section-changed" // by somebody else meanwhile, or it is gone
+	BadSection      Code = "bad-section"     // Param is what is wrong with it
 	GoneOn          Code = "gone-on"        // the sheet is no longer as it was left, so that it cannot be taken back
 )
 

@@ -34,7 +34,7 @@ func (q Queries) SetRuns(ctx context.Context, school string, year int, p *Sectio
 	if err != nil || n == 0 {
 		return false, err
 	}
-	return true, q.exec(ctx, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1 AND year = $2`, school, year)
+	return true, q.lookAnew(ctx, school, year)
 }
 
 // YearPlan is what a year's sections are planned by: how large they are, and how many periods teachers can give (nil: not known).

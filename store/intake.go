@@ -330,8 +330,7 @@ func (q Queries) PutSections(ctx context.Context, school string, year int, secti
 	if err := q.exec(ctx, `DELETE FROM section WHERE school_id = $1 AND year = $2`, school, year); err != nil {
 		return err
 	}
-	// Sheets are looked at anew beside the sections.
-	if err := q.exec(ctx, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1 AND year = $2`, school, year); err != nil {
+	if err := q.lookAnew(ctx, school, year); err != nil {
 		return err
 	}
 	return q.exec(ctx, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) SELECT $1, $2, id, ord, course_code, seats, cells

@@ -91,6 +91,8 @@ const said = [
   'too-much',
   'second-step',
   'bad-passkey',
+  'section-changed',
+  'bad-section',
 ];
 
 /** Gives a part of the English locale file: en.json?part=student. */

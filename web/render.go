@@ -79,7 +79,7 @@ func (v *SheetView) requests(d *school.Desk) {
 	covers, sole := d.Cover(), d.Known.Sole(&d.Sheet)
 	for i, r := range d.Sheet.Requests {
 		e := newEntry(d, r.Course)
-		e.Rank, e.Terms = i+1, positions(y.Courses[r.Course].Spans[0])
+		e.Rank, e.Terms = i+1, y.Courses[r.Course].Spans[0].Positions()
 		for _, o := range sole {
 			if o.Course == r.Course {
 				e.OnlyFor = append(e.OnlyFor, y.Rules[o.Rule].ID)
@@ -87,7 +87,7 @@ func (v *SheetView) requests(d *school.Desk) {
 		}
 		if d.Judgement != nil {
 			found := &d.Judgement.Requests[i]
-			e.Terms = positions(d.Judgement.Packing.Spans[i])
+			e.Terms = d.Judgement.Packing.Spans[i].Positions()
 			e.stand(found)
 			e.waived(d.Known, found.Waiver)
 		}
@@ -149,7 +149,7 @@ func (v *SheetView) alternates(d *school.Desk) {
 	standing := d.Known.Standing(&d.Sheet)
 	for i, a := range d.Sheet.Alternates {
 		e := newEntry(d, a.Course)
-		e.Rank, e.Terms = i+1, positions(y.Courses[a.Course].Spans[0])
+		e.Rank, e.Terms = i+1, y.Courses[a.Course].Spans[0].Positions()
 		e.stand(&standing[i])
 		if a.StandsFor != sheet.Any {
 			e.StandsFor = y.Codes[a.StandsFor]
@@ -316,7 +316,7 @@ func newEffect(d *school.Desk, e *sheet.Effect) Effect {
 	y := d.Year.Year
 	out := Effect{Course: y.Codes[e.Course], Refused: string(school.EditCode(e.Refused)), Offered: y.Courses[e.Course].Offers(d.Row.Grade), Entry: verdict(e.HasEntry, e.Entry),
 		Barred: e.Barred, Earned: e.Earned, Repeat: e.Repeat, Retake: e.Retake, OK: e.Admissible, Shown: e.Admissible || e.HasEntry && e.Entry == condition.Unverified,
-		Terms: positions(e.Span), Fits: e.Fits, Fill: codes(y, e.Fill), Swaps: codes(y, e.Swaps), With: codes(y, e.With), Recommended: e.Recommended,
+		Terms: e.Span.Positions(), Fits: e.Fits, Fill: codes(y, e.Fill), Swaps: codes(y, e.Swaps), With: codes(y, e.With), Recommended: e.Recommended,
 		Weight: e.Weight(y)}
 	if out.Recommended {
 		out.Recommends = said(d.Known, sheet.Recommendation, out.Course)

@@ -74,17 +74,7 @@ func newCourse(c *catalog.Compiled, language string, teachers []string) Course {
 		out.Grades = []int{}
 	}
 	for _, s := range c.Spans {
-		out.Spans = append(out.Spans, positions(s))
+		out.Spans = append(out.Spans, s.Positions())
 	}
 	return out
-}
-
-func positions(s catalog.TermSet) []int {
-	list := []int{}
-	for i := 0; s>>i != 0; i++ {
-		if s>>i&1 == 1 {
-			list = append(list, i)
-		}
-	}
-	return list
 }

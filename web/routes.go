@@ -54,6 +54,7 @@ func (s *Server) routes(api huma.API) {
 	s.passkeyRoutes(api)
 	s.demandRoutes(api)
 	s.placementRoutes(api)
+	s.scheduleRoutes(api)
 	s.liveRoutes(api)
 	s.taskRoutes(api)
 	s.rulesRoutes(api)

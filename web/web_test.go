@@ -233,6 +233,9 @@ func TestAuthorisation(t *testing.T) {
 		out["a.teacher"] = what
 		return out
 	}
+	sectionOf := func(course string) string {
+		return fmt.Sprintf(`{"course":%q,"title":"","terms":[0],"periods":[1],"days":[],"seats":20,"teacher":"","room":""}`, course)
+	}
 	const version, message, signature = `{"version":999}`, `{"version":999,"message":"x"}`, `{"version":999,"agreed":[]}`
 	const agreeing = `{"kind":"fee","ref":"CER1","what":"3500","agree":true}`
 	const blank = `{"kind":"question","text":" "}`
@@ -320,6 +323,10 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", year + "/tryouts/CHA1/named", `{"roster":"s0009"}`, answers{"mara.quill": no, "ilse.quill": no, "other.student": no, "other.guardian": no, "a.teacher": ok, "ms.arden": no, "ms.colleague": no, "office": no}},
 		{"POST", elsewhere + "/tryouts/CHA1/named", `{"roster":"s9"}`, answers{"foreign.counselor": no, "foreign.office": no}},
 		{"POST", year + "/people/nobody/passkeys", `{"reason":"x"}`, staff(no, hidden)}, {"POST", elsewhere + "/people/s0001/passkeys", `{"reason":"x"}`, answers{"foreign.counselor": no, "foreign.office": hidden}},
+		{"GET", year + "/sections", "", staff(no, ok)}, {"GET", elsewhere + "/sections", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"POST", year + "/sections", sectionOf("CER1"), staff(no, ok)}, {"POST", elsewhere + "/sections", sectionOf("CER1"), answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"PUT", year + "/sections/x-1?rev=1", sectionOf("CER1"), staff(no, "409 section-changed")}, {"PUT", elsewhere + "/sections/x-1?rev=1", sectionOf("CER1"), answers{"foreign.counselor": no, "foreign.office": "409 section-changed"}},
+		{"DELETE", year + "/sections/x-1?rev=1", "", staff(no, "409 section-changed")}, {"DELETE", elsewhere + "/sections/x-1?rev=1", "", answers{"foreign.counselor": no, "foreign.office": "409 section-changed"}},
 		{"GET", year + "/placements", "", staff(no, ok)}, {"GET", elsewhere + "/placements", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"POST", year + "/placements/9/stop", "", staff(no, hidden)}, {"POST", elsewhere + "/placements/9/stop", "", answers{"foreign.counselor": no, "foreign.office": hidden}},
 		{"GET", year + "/placements/9/lacking", "", staff(no, ok)}, {"GET", elsewhere + "/placements/9/lacking", "", answers{"foreign.counselor": no, "foreign.office": ok}},
@@ -392,7 +399,7 @@ func TestAuthorisation(t *testing.T) {
 	routes := map[string]bool{}
 	for _, row := range rows {
 		path := regexp.MustCompile(`\?.*`).ReplaceAllString(row.path, "")
-		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`students/(\w+|\{student\})/pages/\w+`, "students/{student}/pages/{guardian}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`file/(json|csv|xlsx)`, "file/{form}"}, {`placements/\d+`, "placements/{run}"}, {`publications/\d+`, "publications/{publication}"}, {`/placements/\{run\}/students/\{student\}`, "/placements/{run}/students/{student}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}} {
+		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`students/(\w+|\{student\})/pages/\w+`, "students/{student}/pages/{guardian}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`file/(json|csv|xlsx)`, "file/{form}"}, {`placements/\d+`, "placements/{run}"}, {`publications/\d+`, "publications/{publication}"}, {`/placements/\{run\}/students/\{student\}`, "/placements/{run}/students/{student}"}, {`sections/[\w-]+$`, "sections/{section}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}} {
 			path = regexp.MustCompile(part[0]).ReplaceAllString(path, part[1])
 		}
 		routes[row.method+" "+path] = true

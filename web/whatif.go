@@ -66,7 +66,7 @@ func (s *Server) whatIfRoutes(api huma.API) {
 				v.Lost = append(v.Lost, loss)
 			}
 			for i, e := range w.Sheet.Requests {
-				v.Requests = append(v.Requests, WhatIfRequest{y.Codes[e.Course], positions(w.Judgement.Packing.Spans[i]), came[e.Course]})
+				v.Requests = append(v.Requests, WhatIfRequest{y.Codes[e.Course], w.Judgement.Packing.Spans[i].Positions(), came[e.Course]})
 			}
 			for _, r := range w.Judgement.Rules {
 				rule := &y.Rules[r.Rule]

@@ -23,6 +23,17 @@ const MaxTerms = 12
 // TermSet is a set of terms: bit i is the i-th term of the year.
 type TermSet uint16
 
+// Positions are the places of its terms, from 0, ascending.
+func (s TermSet) Positions() []int {
+	list := []int{}
+	for i := 0; s>>i != 0; i++ {
+		if s>>i&1 == 1 {
+			list = append(list, i)
+		}
+	}
+	return list
+}
+
 // Len is the number of terms in the set.
 func (s TermSet) Len() int { return bits.OnesCount16(uint16(s)) }
 

@@ -900,6 +900,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/sections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The master schedule, and what is taken twice in it */
+        get: operations["get-schedule"];
+        put?: never;
+        /** Make a section */
+        post: operations["add-section"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/sections/{section}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a section */
+        put: operations["change-section"];
+        post?: never;
+        /** Take a section away */
+        delete: operations["remove-section"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/students/{student}/claims/{claim}/file": {
         parameters: {
             query?: never;
@@ -2496,6 +2532,13 @@ export interface components {
             username: string;
             who: string;
         };
+        DoubleView: {
+            name: string;
+            periods: number[];
+            sections: string[];
+            /** @enum {string} */
+            what: "teacher" | "room";
+        };
         DraftHead: {
             /**
              * Format: date-time
@@ -3673,12 +3716,78 @@ export interface components {
             filter: string[];
             name: string;
         };
+        ScheduleView: {
+            /** @description Rows that came in and are no section */
+            bad?: components["schemas"]["TaskProblem"][];
+            /**
+             * Format: int64
+             * @description Of the cycle
+             */
+            days: number;
+            /** @description At most 200 */
+            doubles: components["schemas"]["DoubleView"][];
+            /**
+             * Format: int64
+             * @description Of a day
+             */
+            periods: number;
+            /**
+             * Format: int64
+             * @description The newest run that has placed anybody
+             */
+            run?: number;
+            sections: components["schemas"]["SectionView"][];
+        };
         SecondStepInBody: {
             reason: string;
             wanted: boolean;
         };
         SecondStepOutBody: {
             wanted: boolean;
+        };
+        SectionFields: {
+            course: string;
+            /** @description Of the cycle, from 1; empty: every day */
+            days: number[];
+            /** @description From 1; empty: it never clashes */
+            periods: number[];
+            room: string;
+            /** Format: int64 */
+            seats: number;
+            teacher: string;
+            /** @description Positions of the terms it meets in: one of the course's spans */
+            terms: number[];
+            /** @description Empty: that of the course */
+            title: string;
+        };
+        SectionOutBody: {
+            id: string;
+        };
+        SectionView: {
+            course: string;
+            /** @description Of the cycle, from 1; empty: every day */
+            days: number[];
+            id: string;
+            /** @description From 1; empty: it never clashes */
+            periods: number[];
+            /**
+             * Format: int64
+             * @description Another once it has changed
+             */
+            rev: number;
+            room: string;
+            /** Format: int64 */
+            seats: number;
+            /**
+             * Format: int64
+             * @description Seats taken in the newest run
+             */
+            taken?: number;
+            teacher: string;
+            /** @description Positions of the terms it meets in: one of the course's spans */
+            terms: number[];
+            /** @description Empty: that of the course */
+            title: string;
         };
         SessionView: {
             /** @description The browser, as it calls itself */
@@ -6517,6 +6626,152 @@ export interface operations {
                 "application/json": components["schemas"]["SecondStepInBody"];
             };
         };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-section": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SectionFields"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SectionOutBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-section": {
+        parameters: {
+            query: {
+                /** @description As it was looked at */
+                rev: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                section: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SectionFields"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SectionOutBody"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-section": {
+        parameters: {
+            query: {
+                /** @description As it was looked at */
+                rev: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                section: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No Content */
             204: {

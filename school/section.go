@@ -1,0 +1,261 @@
+package school
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"rubricon/bundle"
+	"rubricon/core/acts"
+	"rubricon/core/catalog"
+	"rubricon/core/placement"
+	"rubricon/store"
+)
+
+// MasterSchedule is the sections of a school year, and what is taken twice.
+type MasterSchedule struct {
+	Sections []Section
+	Doubles  []Double
+	Bad      []BadRow // rows of classes.csv that are none
+	Run      int      // the newest run that has found something; 0: none
+	Periods  int      // of a day
+	Days     int      // of the cycle
+}
+
+// Section is a section of the master schedule as it can be changed.
+type Section struct {
+	ID      string
+	Rev     int64
+	Course  string
+	Title   string
+	Terms   []int // positions of the year's terms
+	Periods []int
+	Days    []int // of the cycle; empty: every day
+	Seats   int
+	Teacher string
+	Room    string
+	Taken   *int // in the newest run; nil: it has not placed anybody here
+}
+
+// Double is a teacher or a room that two sections take at the same time.
+type Double struct {
+	What     string // teacher, room
+	Name     string
+	Sections [2]string
+	Periods  []int
+}
+
+// The bounds of a master schedule.
+const (
+	maxSections = 5000
+	maxDoubles = 200
+)
+
+// MasterSchedule gives the sections of a school year.
+func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, year int) (*MasterSchedule, error) {
+	y, _, err := s.reader(ctx, by, school, year, acts.Schedule)
+	if err != nil {
+		return nil, err
+	}
+	q := s.db.Queries()
+	rows, err := q.Sections(ctx, school, year)
+	if err != nil {
+		return nil, err
+	}
+	b, err := s.withClasses(ctx, y, rows)
+	if err != nil {
+		return nil, err
+	}
+	out := &MasterSchedule{Bad: b.Problems, Periods: y.Policy.Periods, Days: y.Policy.Days}
+	taken := map[string]int{}
+	runs, err := q.Runs(ctx, school, year)
+	if err != nil {
+		return nil, err
+	}
+	for i := range runs {
+		if runs[i].Found == nil {
+			continue
+		}
+		r, err := newRun(runs[i])
+		if err != nil {
+			return nil, err
+		}
+		out.Run = r.ID
+		for _, x := range r.Summary.Sections {
+			taken[x.Section] = x.Taken
+		}
+		break
+	}
+	byID := map[string]*store.ClassRow{}
+	for i := range rows {
+		byID[rows[i].ID] = &rows[i]
+	}
+	names := map[string]int32{}
+	takes, meets := make([][]int32, len(b.Sections)), make([]placement.Section, len(b.Sections))
+	for i := range b.Sections {
+		x := &b.Sections[i]
+		row := byID[x.ID]
+		c := Section{ID: x.ID, Rev: row.Rev, Course: x.Course, Title: x.Title, Terms: x.Terms.Positions(), Periods: append([]int{}, x.Periods...), Days: []int{}, Seats: x.Seats, Teacher: x.Teacher, Room: row.Cells.V["location"]}
+		if len(x.Days) < y.Policy.Days {
+			c.Days = x.Days
+		}
+		if n, ok := taken[x.ID]; ok {
+			c.Taken = &n
+		}
+		out.Sections = append(out.Sections, c)
+		m := placement.Meeting{Terms: x.Terms, Periods: x.Periods, Days: x.Days}
+		meets[i].Cells = m.Cells(y.Year)
+		for _, what := range [][2]string{{"teacher", c.Teacher}, {"room", c.Room}} {
+			if name := strings.ToLower(what[1]); name != "" {
+				if _, ok := names[what[0]+name]; !ok {
+					names[what[0]+name] = int32(len(names))
+				}
+				takes[i] = append(takes[i], names[what[0]+name])
+			}
+		}
+	}
+	for _, d := range placement.Doubles(meets, takes) {
+		if len(out.Doubles) == maxDoubles {
+			break
+		}
+		first, second := &out.Sections[d.First], &out.Sections[d.Second]
+		x := Double{What: "teacher", Name: first.Teacher, Sections: [2]string{first.ID, second.ID}, Periods: b.PeriodsOf(d.Cells)}
+		if first.Teacher == "" || names["teacher"+strings.ToLower(first.Teacher)] != d.What {
+			x.What, x.Name = "room", first.Room
+		}
+		out.Doubles = append(out.Doubles, x)
+	}
+	return out, nil
+}
+
+// withClasses reads a year's catalog with sections.
+func (s *Service) withClasses(ctx context.Context, y *SchoolYear, rows []store.ClassRow) (*bundle.Bundle, error) {
+	source, err := s.db.Queries().Source(ctx, y.School, y.Start, y.CatalogVersion, y.PolicyVersion)
+	if err != nil {
+		return nil, err
+	}
+	cells := make([]store.Cells, len(rows))
+	for i := range rows {
+		cells[i] = rows[i].Cells.V
+	}
+	return bundle.ReadFiles(append(sourceFiles(source), asFile("classes.csv", nil, cells)))
+}
+
+// PutSection writes a section as it is wanted: one that is there in a rev, or with rev 0 a new one, whose id is made. It gives the id. The errors are NoCourse, BadSection,
+// SectionChanged where somebody else has changed it meanwhile, and TooMuch.
+func (s *Service) PutSection(ctx context.Context, by int64, school string, year int, want *Section) (string, error) {
+	y, _, err := s.reader(ctx, by, school, year, acts.Schedule)
+	if err != nil {
+		return "", err
+	}
+	course, ok := y.Index(want.Course)
+	if !ok {
+		return "", &Error{Code: NoCourse, Param: want.Course}
+	}
+	rows, err := s.db.Queries().Sections(ctx, school, year)
+	if err != nil {
+		return "", err
+	}
+	row := store.ClassRow{Cells: store.JSON[store.Cells]{V: store.Cells{}}}
+	if want.Rev == 0 {
+		if len(rows) >= maxSections {
+			return "", problem(TooMuch)
+		}
+		row.ID = newSectionID(rows, want.Course)
+	} else {
+		at := slices.IndexFunc(rows, func(r store.ClassRow) bool { return r.ID == want.ID && r.Rev == want.Rev })
+		if at < 0 {
+			return "", problem(SectionChanged)
+		}
+		row = rows[at]
+	}
+	plain, err := s.withClasses(ctx, y, nil)
+	if err != nil {
+		return "", err
+	}
+	terms := catalog.TermSet(0)
+	for _, at := range want.Terms {
+		terms |= 1 << min(uint(at), catalog.MaxTerms)
+	}
+	set := map[string]string{"sourcedId": row.ID, "title": tidy(want.Title), "classType": "scheduled", "termSourcedIds": plain.TermIDs(terms), "periods": numberList(want.Periods),
+		"metadata.days": numberList(want.Days), "metadata.seats": strconv.Itoa(want.Seats), "metadata.teacher": tidy(want.Teacher), "location": tidy(want.Room)}
+	if want.Rev == 0 {
+		set["status"], set["schoolSourcedId"] = "active", school
+	}
+	if set["title"] == "" {
+		set["title"] = y.Courses[course].Title
+	}
+	for id, code := range plain.CourseIDs {
+		if code == want.Course {
+			set["courseSourcedId"] = id
+		}
+	}
+	for column, cell := range set {
+		row.Cells.V[column] = cell
+	}
+	b, err := s.withClasses(ctx, y, []store.ClassRow{row})
+	if err != nil {
+		return "", err
+	}
+	if len(b.Problems) > 0 || len(b.Sections) == 0 {
+		p := &Error{Code: BadSection}
+		if len(b.Problems) > 0 {
+			p.Param = b.Problems[0].What
+		}
+		return "", p
+	}
+	done := false
+	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
+		done, err = q.PutSection(ctx, school, year, &store.SectionRow{ID: row.ID, Course: want.Course, Seats: want.Seats, Cells: row.Cells.V}, want.Rev)
+		return err
+	})
+	if err == nil && !done {
+		err = problem(SectionChanged)
+	}
+	if err != nil {
+		return "", err
+	}
+	s.log.InfoContext(ctx, "a section was written", "school", school, "year", year, "by", by, "section", row.ID)
+	s.hub.missed()
+	return row.ID, nil
+}
+
+// RemoveSection takes a section away that is as it was in a rev. The error is SectionChanged.
+func (s *Service) RemoveSection(ctx context.Context, by int64, school string, year int, id string, rev int64) error {
+	if _, _, err := s.reader(ctx, by, school, year, acts.Schedule); err != nil {
+		return err
+	}
+	done := false
+	err := s.db.Tx(ctx, func(q store.Queries) (err error) {
+		done, err = q.RemoveSection(ctx, school, year, id, rev)
+		return err
+	})
+	if err == nil && !done {
+		err = problem(SectionChanged)
+	}
+	if err == nil {
+		s.log.InfoContext(ctx, "a section was taken away", "school", school, "year", year, "by", by, "section", id)
+		s.hub.missed()
+	}
+	return err
+}
+
+// newSectionID makes an id that no section has.
+func newSectionID(rows []store.ClassRow, course string) string {
+	for n := 1; ; n++ {
+		id := fmt.Sprintf("%s-%d", strings.ToLower(course), n)
+		if !slices.ContainsFunc(rows, func(r store.ClassRow) bool { return r.ID == id }) {
+			return id
+		}
+	}
+}
+
+func numberList(list []int) string {
+	texts := make([]string, len(list))
+	for i, n := range list {
+		texts[i] = strconv.Itoa(n)
+	}
+	return strings.Join(texts, ",")
+}
