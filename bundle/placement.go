@@ -58,39 +58,52 @@ func (b *Bundle) Enrollment(section int, student string) []string {
 	return []string{s.ID + ":" + student, "", "", s.ID, b.Tables["classes.csv"].Cell(s.Row, "schoolSourcedId"), student, "student", "false", begin, end}
 }
 
-// Rooms tells where each section may be moved to, in the order of b.Sections: those of a course with one section (all: any) to other periods, in its terms and on its days, as many in a row
-// as now; those without a period stay. A teacher is taken along, by name; one who is in two places at once already is taken for no person.
-func (b *Bundle) Rooms(all bool) []placement.Room {
-	of := map[string]int{}
-	teachers := map[string]int32{}
-	for i := range b.Sections {
-		of[b.Sections[i].Course]++
-		if name := b.Sections[i].Teacher; name != "" {
-			if _, ok := teachers[name]; !ok {
-				teachers[name] = int32(len(teachers))
-			}
-		}
-	}
-	cells := func(s *Section) []int32 {
-		m := placement.Meeting{Terms: s.Terms, Periods: s.Periods, Days: s.Days}
-		return m.Cells(b.Year)
-	}
-	at, twice := map[string]map[int32]bool{}, map[string]bool{}
+// Taken is a teacher or a room.
+type Taken struct{ Kind, Name string } // Kind: teacher, room
+
+// Takes tells by section when it meets and what it takes, as places in a list; a name is the same however it is written in capitals.
+func (b *Bundle) Takes() (meets []placement.Section, takes [][]int32, list []Taken) {
+	t := b.Tables["classes.csv"]
+	meets, takes = make([]placement.Section, len(b.Sections)), make([][]int32, len(b.Sections))
+	at := map[Taken]int32{}
 	for i := range b.Sections {
 		s := &b.Sections[i]
-		if at[s.Teacher] == nil {
-			at[s.Teacher] = map[int32]bool{}
+		m := placement.Meeting{Terms: s.Terms, Periods: s.Periods, Days: s.Days}
+		meets[i].Cells = m.Cells(b.Year)
+		for _, what := range []Taken{{"teacher", s.Teacher}, {"room", t.Cell(s.Row, "location")}} {
+			if what.Name == "" {
+				continue
+			}
+			key := Taken{what.Kind, strings.ToLower(what.Name)}
+			if _, ok := at[key]; !ok {
+				at[key] = int32(len(list))
+				list = append(list, what)
+			}
+			takes[i] = append(takes[i], at[key])
 		}
-		for _, c := range cells(s) {
-			twice[s.Teacher] = twice[s.Teacher] || at[s.Teacher][c]
-			at[s.Teacher][c] = true
-		}
+	}
+	return meets, takes, list
+}
+
+// Rooms tells where each section may be moved to, in the order of b.Sections: those of a course with one section (all: any) to other periods, in its terms and on its days, as many in a row
+// as now; those without a period stay. A teacher and a room are taken along, by name; who or what is in two places at once already is taken for none.
+func (b *Bundle) Rooms(all bool) []placement.Room {
+	of := map[string]int{}
+	for i := range b.Sections {
+		of[b.Sections[i].Course]++
+	}
+	meets, numbers, _ := b.Takes()
+	twice := map[int32]bool{}
+	for _, d := range placement.Doubles(meets, numbers) {
+		twice[d.What] = true
 	}
 	rooms := make([]placement.Room, len(b.Sections))
 	for i := range b.Sections {
 		s := &b.Sections[i]
-		if s.Teacher != "" && !twice[s.Teacher] {
-			rooms[i].Busy = []int32{teachers[s.Teacher]}
+		for _, what := range numbers[i] {
+			if !twice[what] {
+				rooms[i].Busy = append(rooms[i].Busy, what)
+			}
 		}
 		if n := len(s.Periods); n > 0 && (all || of[s.Course] == 1) && slices.Max(s.Periods)-slices.Min(s.Periods) == n-1 {
 			for first := 1; first+n-1 <= b.Year.Policy.Periods; first++ {

@@ -2,6 +2,7 @@ package demo
 
 import (
 	"fmt"
+	"math/bits"
 	"math/rand/v2"
 	"slices"
 	"sort"
@@ -37,7 +38,7 @@ func Problem(o Options) (*placement.Problem, error) {
 }
 
 var classHeader = []string{"sourcedId", "status", "title", "courseSourcedId", "classType", "schoolSourcedId", "termSourcedIds", "periods", "metadata.days",
-	"metadata.seats", "metadata.teacher"}
+	"metadata.seats", "metadata.teacher", "location"}
 
 // section is one of the master schedule being made. Cells has a bit for each term and period.
 type section struct {
@@ -48,6 +49,8 @@ type section struct {
 	day     int // 0: every day
 	seats   int
 	cells   uint64
+	teacher string
+	room    string
 }
 
 const (
@@ -88,9 +91,65 @@ func (m *maker) schedule() {
 			}
 		}
 	}
+	s.staffUp()
 	for i := range m.courses {
 		for _, x := range s.sections[m.courses[i].code] {
 			m.classes = append(m.classes, s.row(x))
+		}
+	}
+}
+
+// mostTaught is how many of the cells of a year's periods and two days a teacher teaches: six of eight periods.
+const mostTaught = 6 * 2 * 2
+
+// staffUp gives every section that meets a teacher of its subject who is free then, and the room that is theirs; where nobody is, somebody more is hired. Nobody is in two places at once.
+func (s *scheduler) staffUp() {
+	type teacher struct {
+		name, room string
+		busy       uint64
+	}
+	named := map[string]bool{}
+	staff := map[string][]*teacher{}
+	rooms := 0
+	hire := func(subject, name string) *teacher {
+		rooms++
+		named[name] = true
+		t := &teacher{name: name, room: fmt.Sprintf("%c%d", 'A'+rooms/20, 1+rooms%20)}
+		staff[subject] = append(staff[subject], t)
+		return t
+	}
+	fresh := func() string {
+		for n := 0; ; n++ {
+			family := familyNames[(rooms*7+n)%len(familyNames)]
+			for _, title := range []string{"Ms", "Mr", "Mx"} {
+				if name := title + " " + family; !named[name] {
+					return name
+				}
+			}
+		}
+	}
+	for i := range s.courses {
+		c := &s.courses[i]
+		subject := c.subjects[0]
+		if staff[subject] == nil {
+			for _, name := range s.teachers[subject] {
+				if !named[name] {
+					hire(subject, name)
+				}
+			}
+		}
+		for _, x := range s.sections[c.code] {
+			if len(x.periods) == 0 {
+				continue
+			}
+			at := slices.IndexFunc(staff[subject], func(t *teacher) bool { return t.busy&x.cells == 0 && bits.OnesCount64(t.busy|x.cells) <= mostTaught })
+			if at < 0 {
+				hire(subject, fresh())
+				at = len(staff[subject]) - 1
+			}
+			t := staff[subject][at]
+			t.busy |= x.cells
+			x.teacher, x.room = t.name, t.room
 		}
 	}
 }
@@ -168,12 +227,8 @@ func (s *scheduler) row(x *section) []string {
 		day = strconv.Itoa(x.day)
 	}
 	c := s.byCode[x.course]
-	teacher := ""
-	if list := s.teachers[c.subjects[0]]; len(list) > 0 {
-		teacher = list[(x.number+len(c.code))%len(list)]
-	}
 	return []string{fmt.Sprintf("%s-%d", strings.ToLower(x.course), x.number), "active", fmt.Sprintf("%s, group %d", c.title, x.number), "c-" + strings.ToLower(x.course),
-		"scheduled", SchoolID, terms, strings.Join(periods, ","), day, strconv.Itoa(x.seats), teacher}
+		"scheduled", SchoolID, terms, strings.Join(periods, ","), day, strconv.Itoa(x.seats), x.teacher, x.room}
 }
 
 // plant gives every student a timetable, in which the emptiest sections are taken first; what does not fit is not asked for after

@@ -352,6 +352,8 @@ func TestByKeyboardAlone(t *testing.T) {
 	keys(mara, input.Space)
 	said := `(words) => document.querySelector('[id^=DndLiveRegion]').textContent.includes(words)`
 	mara.MustWait(said, "Astronomy is at place 3 of 3")
+	// What was picked up listens to keys from the next turn of the event loop on, and knows its places after the next paint.
+	mara.MustEval(`() => new Promise(done => setTimeout(() => requestAnimationFrame(() => setTimeout(done))))`)
 	keys(mara, input.ArrowLeft)
 	mara.MustWait(said, "Astronomy is at place 2 of 3")
 	keys(mara, input.Space)

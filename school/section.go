@@ -17,7 +17,8 @@ import (
 // MasterSchedule is the sections of a school year, and what is taken twice.
 type MasterSchedule struct {
 	Sections []Section
-	Doubles  []Double
+	Doubles  []Double // at most 200
+	Twice    int      // how many there are
 	Bad      []BadRow // rows of classes.csv that are none
 	Run      int      // the newest run that has found something; 0: none
 	Periods  int      // of a day
@@ -50,7 +51,7 @@ type Double struct {
 // The bounds of a master schedule.
 const (
 	maxSections = 5000
-	maxDoubles = 200
+	maxDoubles  = 200
 )
 
 // MasterSchedule gives the sections of a school year.
@@ -92,8 +93,6 @@ func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, y
 	for i := range rows {
 		byID[rows[i].ID] = &rows[i]
 	}
-	names := map[string]int32{}
-	takes, meets := make([][]int32, len(b.Sections)), make([]placement.Section, len(b.Sections))
 	for i := range b.Sections {
 		x := &b.Sections[i]
 		row := byID[x.ID]
@@ -105,27 +104,12 @@ func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, y
 			c.Taken = &n
 		}
 		out.Sections = append(out.Sections, c)
-		m := placement.Meeting{Terms: x.Terms, Periods: x.Periods, Days: x.Days}
-		meets[i].Cells = m.Cells(y.Year)
-		for _, what := range [][2]string{{"teacher", c.Teacher}, {"room", c.Room}} {
-			if name := strings.ToLower(what[1]); name != "" {
-				if _, ok := names[what[0]+name]; !ok {
-					names[what[0]+name] = int32(len(names))
-				}
-				takes[i] = append(takes[i], names[what[0]+name])
-			}
-		}
 	}
-	for _, d := range placement.Doubles(meets, takes) {
-		if len(out.Doubles) == maxDoubles {
-			break
-		}
-		first, second := &out.Sections[d.First], &out.Sections[d.Second]
-		x := Double{What: "teacher", Name: first.Teacher, Sections: [2]string{first.ID, second.ID}, Periods: b.PeriodsOf(d.Cells)}
-		if first.Teacher == "" || names["teacher"+strings.ToLower(first.Teacher)] != d.What {
-			x.What, x.Name = "room", first.Room
-		}
-		out.Doubles = append(out.Doubles, x)
+	meets, takes, list := b.Takes()
+	doubles := placement.Doubles(meets, takes)
+	out.Twice = len(doubles)
+	for _, d := range doubles[:min(len(doubles), maxDoubles)] {
+		out.Doubles = append(out.Doubles, Double{What: list[d.What].Kind, Name: list[d.What].Name, Sections: [2]string{b.Sections[d.First].ID, b.Sections[d.Second].ID}, Periods: b.PeriodsOf(d.Cells)})
 	}
 	return out, nil
 }

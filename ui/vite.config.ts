@@ -42,7 +42,7 @@ const parts: Record<string, string[]> = {
   reminder: ['reminder'],
   talk: ['talk'],
   result: ['result'],
-  scheduler: ['demand', 'place'],
+  scheduler: ['demand', 'place', 'sections'],
   teacher: ['teach', 'tryouts'],
   staff: [
     'caseload',

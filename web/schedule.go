@@ -41,6 +41,7 @@ type DoubleView struct {
 type ScheduleView struct {
 	Sections []SectionView `json:"sections"`
 	Doubles  []DoubleView  `json:"doubles" doc:"At most 200"`
+	Twice    int           `json:"twice" doc:"How many there are"`
 	Bad      []TaskProblem `json:"bad,omitempty" doc:"Rows that came in and are no section"`
 	Periods  int           `json:"periods" doc:"Of a day"`
 	Days     int           `json:"days" doc:"Of the cycle"`
@@ -55,7 +56,7 @@ func (s *Server) scheduleRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		v := ScheduleView{Sections: []SectionView{}, Doubles: []DoubleView{}, Bad: taskProblems(m.Bad), Periods: m.Periods, Days: m.Days, Run: m.Run}
+		v := ScheduleView{Sections: []SectionView{}, Doubles: []DoubleView{}, Bad: taskProblems(m.Bad), Periods: m.Periods, Days: m.Days, Run: m.Run, Twice: m.Twice}
 		for _, x := range m.Sections {
 			v.Sections = append(v.Sections, SectionView{SectionFields{x.Course, x.Title, x.Terms, x.Periods, x.Days, x.Seats, x.Teacher, x.Room}, x.ID, x.Rev, x.Taken})
 		}

@@ -20,6 +20,7 @@ const StudentDesk = lazy(() => import('./counselor/student'));
 const Paper = lazy(() => import('./counselor/pages'));
 const Prepare = lazy(() => import('./counselor/prepare'));
 const DemandPage = lazy(() => import('./scheduler/demand'));
+const SectionsPage = lazy(() => import('./scheduler/sections'));
 const PlacementPage = lazy(() => import('./scheduler/placement'));
 const Rules = lazy(() => import('./office/rules'));
 const Courses = lazy(() => import('./office/catalog'));
@@ -149,7 +150,7 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
   const person = desk?.persons[0];
   if (desk?.job === 'family') return <Family persons={desk.persons} />;
   if (desk?.job === 'student' && person) return <Student place={{ school: person.school, year: person.year, student: person.id }} />;
-  if (desk?.job === 'office' && person && ['/people', '/data', '/rules', '/catalog', '/demand', '/placement'].includes(at))
+  if (desk?.job === 'office' && person && ['/people', '/data', '/rules', '/catalog', '/demand', '/sections', '/placement'].includes(at))
     return (
       <>
         <Header pages={officePages(t)} where={person.name} />
@@ -180,6 +181,8 @@ function office(at: string, person: Person) {
   switch (at) {
     case '/demand':
       return <DemandPage at={person} />;
+    case '/sections':
+      return <SectionsPage at={person} />;
     case '/placement':
       return <PlacementPage at={person} />;
     case '/data':

@@ -3737,6 +3737,11 @@ export interface components {
              */
             run?: number;
             sections: components["schemas"]["SectionView"][];
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            twice: number;
         };
         SecondStepInBody: {
             reason: string;

@@ -13,6 +13,7 @@ export const counselorPages = (t: T) => [
 export const officePages = (t: T) => [
   ...counselorPages(t),
   { to: '/demand', label: t('desks.demand') },
+  { to: '/sections', label: t('desks.sections') },
   { to: '/placement', label: t('desks.placement') },
   { to: '/rules', label: t('rules.nav') },
   { to: '/catalog', label: t('courses.nav') },
