@@ -352,23 +352,6 @@ func BenchmarkInterior(b *testing.B) {
 	}
 }
 
-func BenchmarkReplace(b *testing.B) {
-	p := synthetic(2000, 1, false, 2)
-	found, err := Solve(b.Context(), p, Options{Seed: 1, Workers: 2})
-	if err != nil {
-		b.Fatal(err)
-	}
-	taken := p.Occupancy(found.Given)
-	for n := 0; b.Loop(); n++ {
-		i := n % len(p.Students)
-		leave(taken, &found.Given[i], -1)
-		if _, err := p.Replace(i, taken); err != nil {
-			b.Fatal(err)
-		}
-		leave(taken, &found.Given[i], 1)
-	}
-}
-
 // leave takes a student's sections out of an occupancy, or puts them back.
 func leave(taken []int, g *Given, by int) {
 	for _, list := range [][]int32{g.Requests, g.Alternates} {

@@ -105,36 +105,6 @@ func TestLinkedHalvesThatClash(t *testing.T) {
 	}
 }
 
-// One student anew: as good as anything with the seats that are left, and nobody else moves.
-func TestReplace(t *testing.T) {
-	r := rand.New(rand.NewPCG(6, 6))
-	for n := range 200 {
-		p := random(r, 4, 5+r.IntN(3))
-		found := solve(t, p, Options{Seed: uint64(n)})
-		taken := p.Occupancy(found.Given)
-		i := r.IntN(4)
-		leave(taken, &found.Given[i], -1)
-		g, err := p.Replace(i, taken)
-		if err != nil {
-			t.Fatal(err)
-		}
-		want := int64(-1)
-		every(p, i, func(way Given) {
-			for _, list := range [][]int32{way.Requests, way.Alternates} {
-				for _, section := range list {
-					if section != None && taken[section] >= p.Sections[section].Seats {
-						return
-					}
-				}
-			}
-			want = max(want, p.Students[i].Value(&way))
-		})
-		if got := p.Students[i].Value(&g); got != want {
-			t.Errorf("problem %d: %d, the best is %d", n, got, want)
-		}
-	}
-}
-
 // Each change that is told does make room.
 func TestChanges(t *testing.T) {
 	p := &Problem{}

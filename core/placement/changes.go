@@ -1,19 +1,5 @@
 package placement
 
-// Replace places one student anew after a change of wishes, with the seats the others leave free; the others stay where they are.
-// What the student had is kept where it is as good. Taken is the occupancy without this student. The error is a *ProblemError.
-func (p *Problem) Replace(student int, taken []int) (Given, error) {
-	m, pupil, err := p.alone(student, taken)
-	if err != nil {
-		return Given{}, err
-	}
-	s := searcher{limit: maxNodes}
-	s.search(pupil, make([]int64, len(m.pools)), -1)
-	b := newBoard(m)
-	b.set(0, s.table())
-	return m.give(b, newLots(m, []int32{0}))[0], nil
-}
-
 // alone makes a model of one student, with the seats the others leave free.
 func (p *Problem) alone(student int, taken []int) (*model, *pupil, error) {
 	s := &p.Students[student]
