@@ -108,7 +108,7 @@ func (c *compiler) pupil(index int32) pupil {
 	p := pupil{student: index, first: []int32{0}}
 	impossible := uint64(0)
 	for k, r := range s.Requests {
-		if !c.open(r.Course) {
+		if !c.open(r.Course, s.Busy) {
 			impossible |= 1 << k
 		}
 	}
@@ -128,7 +128,7 @@ func (c *compiler) pupil(index int32) pupil {
 			continue
 		}
 		at[k] = int32(len(p.items))
-		p.add(c, item{place: int32(k), value: r.Value, stands: None}, r.Course)
+		p.add(c, item{place: int32(k), value: r.Value, stands: None}, r.Course, s.Busy)
 	}
 	p.requests = len(p.items)
 	for _, group := range s.Together {
@@ -147,29 +147,33 @@ func (c *compiler) pupil(index int32) pupil {
 		}
 	}
 	for k, a := range s.Alternates {
-		if c.open(a.Course) {
+		if c.open(a.Course, s.Busy) {
 			stands := None // one that stands for a request without a section is like a general one
 			if a.StandsFor != None {
 				if stands = at[a.StandsFor]; stands != None {
 					p.stood |= 1 << stands
 				}
 			}
-			p.add(c, item{place: int32(k), value: a.Value, stands: stands}, a.Course)
+			p.add(c, item{place: int32(k), value: a.Value, stands: stands}, a.Course, s.Busy)
 		}
 	}
 	c.masks(&p)
 	return p
 }
 
-// open tells whether some section of the course has a seat.
-func (c *compiler) open(course int32) bool {
-	return slices.ContainsFunc(c.poolsOf[course], func(pool int32) bool { return c.seats[pool] > 0 })
+// open tells whether some section of the course has a seat, in cells that are free.
+func (c *compiler) open(course int32, busy []int32) bool {
+	return slices.ContainsFunc(c.poolsOf[course], func(pool int32) bool { return c.possible(pool, busy) })
 }
 
-func (p *pupil) add(c *compiler, it item, course int32) {
+func (c *compiler) possible(pool int32, busy []int32) bool {
+	return c.seats[pool] > 0 && (len(busy) == 0 || len(common(c.cells[pool], busy)) == 0)
+}
+
+func (p *pupil) add(c *compiler, it item, course int32, busy []int32) {
 	p.items = append(p.items, it)
 	for _, pool := range c.poolsOf[course] {
-		if c.seats[pool] > 0 {
+		if c.possible(pool, busy) {
 			p.pool = append(p.pool, pool)
 		}
 	}

@@ -41,6 +41,7 @@ type Student struct {
 	Requests   []Request   // in rank order
 	Alternates []Alternate // in rank order
 	Together   [][]int32   // places of requests that are given all or not at all; each request is in at most one group
+	Busy       []int32     // cells in which the student is not free, ascending: no section of theirs meets in them
 }
 
 // Request is a course asked for. Value is what giving it is worth, from 1 to MaxValue.
@@ -196,6 +197,9 @@ func (p *Problem) checkStudent(s *Student, g *Given, taken []int) error {
 		return wrong("student %s is given a different number of wishes", s.ID)
 	}
 	busy := map[int32]bool{}
+	for _, cell := range s.Busy {
+		busy[cell] = true
+	}
 	take := func(section, course int32) error {
 		if section < 0 || int(section) >= len(p.Sections) || p.Sections[section].Course != course {
 			return wrong("student %s is given a section of another course", s.ID)

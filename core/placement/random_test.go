@@ -52,6 +52,11 @@ func randomOf(r *rand.Rand, students, courses, most int) *Problem {
 			}
 			s.Together = append(s.Together, group)
 		}
+		for cell := range cells {
+			if r.IntN(12) == 0 {
+				s.Busy = append(s.Busy, int32(cell))
+			}
+		}
 		p.Students = append(p.Students, s)
 	}
 	return p
@@ -92,9 +97,22 @@ func every(p *Problem, student int, visit func(Given)) {
 
 // best finds the value of the best placement of a small problem by trying everything.
 func best(p *Problem) (most int64) {
+	return bestAmong(p, func(int, *Given) bool { return true })
+}
+
+// bestAmong finds it among the ways of giving a student sections that are allowed; -1: there is none.
+func bestAmong(p *Problem, allowed func(student int, g *Given) bool) (most int64) {
+	most = -1
 	ways := make([][]Given, len(p.Students))
 	for i := range p.Students {
-		every(p, i, func(g Given) { ways[i] = append(ways[i], g) })
+		every(p, i, func(g Given) {
+			if allowed(i, &g) {
+				ways[i] = append(ways[i], g)
+			}
+		})
+		if len(ways[i]) == 0 {
+			return -1
+		}
 		slices.SortStableFunc(ways[i], func(a, b Given) int { return int(p.Students[i].Value(&b) - p.Students[i].Value(&a)) })
 	}
 	rest := make([]int64, len(p.Students)+1) // the most that the students from here on can get

@@ -39,6 +39,9 @@ func (p *Problem) Occupancy(given []Given) []int {
 func (p *Problem) Reasons(student int, g *Given, taken []int) (list []Unplaced) {
 	s := &p.Students[student]
 	busy := map[int32]bool{}
+	for _, cell := range s.Busy {
+		busy[cell] = true
+	}
 	for _, sections := range [][]int32{g.Requests, g.Alternates} {
 		for _, section := range sections {
 			if section != None {

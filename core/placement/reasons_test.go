@@ -18,6 +18,9 @@ func TestReasonsAgainstDefinitions(t *testing.T) {
 		for i := range p.Students {
 			s, g := &p.Students[i], &found.Given[i]
 			busy := map[int32]bool{}
+			for _, cell := range s.Busy {
+				busy[cell] = true
+			}
 			alternates := 0
 			for _, list := range [][]int32{g.Requests, g.Alternates} {
 				for _, section := range list {

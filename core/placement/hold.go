@@ -1,0 +1,222 @@
+package placement
+
+import (
+	"slices"
+	"strings"
+)
+
+// Kept is a seat that a student keeps, whatever else is placed.
+type Kept struct {
+	Student   int32
+	Section   int32
+	Alternate bool // it came in for a request
+}
+
+// Denied is a course that a student is not given, whatever else is placed.
+type Denied struct {
+	Student int32
+	Course  int32
+}
+
+// Held is a problem in which some seats are kept: what is left to place.
+type Held struct {
+	Problem *Problem
+	Unkept  []Kept // that cannot be kept: the seat or the wish is gone, something else kept meets at the same time, or a linked course is not kept with it
+
+	whole  *Problem
+	given  []Given    // what is kept
+	places [][2][]int // by student: the places in the whole of the requests and of the alternates that are left
+}
+
+// Deny makes of a problem the one in which students are not given some courses; everything else stays in its place.
+func (p *Problem) Deny(denied []Denied) *Problem {
+	out := *p
+	out.Courses, out.Students = slices.Clone(p.Courses), slices.Clone(p.Students)
+	nowhere := func(n int) int32 { // courses without a section
+		for len(out.Courses) <= len(p.Courses)+n {
+			out.Courses = append(out.Courses, strings.Repeat("\U0010FFFF", len(out.Courses)+1))
+		}
+		return int32(len(p.Courses) + n)
+	}
+	for _, d := range denied {
+		s := &out.Students[d.Student]
+		s.Requests, s.Alternates = slices.Clone(s.Requests), slices.Clone(s.Alternates)
+		for k := range s.Requests {
+			if s.Requests[k].Course == d.Course {
+				s.Requests[k].Course = nowhere(k)
+			}
+		}
+		for k := range s.Alternates {
+			if s.Alternates[k].Course == d.Course {
+				s.Alternates[k].Course = nowhere(len(s.Requests) + k)
+			}
+		}
+	}
+	return &out
+}
+
+// Hold makes of a problem the one of placing the rest: students keep seats, whose cells they are busy in and which nobody else has. A kept seat settles its request; one that came in as an alternate
+// settles the request that it came in for as well: the one that it stands for, else the first that is neither kept nor stood for by something kept.
+func (p *Problem) Hold(kept []Kept) *Held {
+	h := &Held{whole: p, Problem: &Problem{Courses: p.Courses, Sections: slices.Clone(p.Sections), Students: slices.Clone(p.Students)}, given: make([]Given, len(p.Students)), places: make([][2][]int, len(p.Students))}
+	byStudent := map[int32][]Kept{}
+	for _, k := range kept {
+		byStudent[k.Student] = append(byStudent[k.Student], k)
+	}
+	var apart []Denied // what is linked with a request that something kept came in for
+	for i := range p.Students {
+		s := &p.Students[i]
+		h.given[i] = Given{slices.Repeat([]int32{None}, len(s.Requests)), slices.Repeat([]int32{None}, len(s.Alternates))}
+		if len(byStudent[int32(i)]) > 0 {
+			apart = append(apart, h.student(int32(i), byStudent[int32(i)])...)
+			continue
+		}
+		for k := range s.Requests {
+			h.places[i][0] = append(h.places[i][0], k)
+		}
+		for k := range s.Alternates {
+			h.places[i][1] = append(h.places[i][1], k)
+		}
+	}
+	h.Problem = h.Problem.Deny(apart)
+	return h
+}
+
+// student keeps what a student keeps; apart are courses that cannot be given to them then.
+func (h *Held) student(i int32, kept []Kept) (apart []Denied) {
+	p := h.whole
+	s := &p.Students[i]
+	g := &h.given[i]
+	busy := slices.Clone(s.Busy)
+	settled := make([]bool, len(s.Requests)) // kept, or stood for by something kept
+	keep := func(k Kept) bool {
+		if k.Section < 0 || int(k.Section) >= len(p.Sections) || h.Problem.Sections[k.Section].Seats == 0 {
+			return false
+		}
+		x := &p.Sections[k.Section]
+		if len(common(x.Cells, busy)) > 0 {
+			return false
+		}
+		if !k.Alternate {
+			at := slices.IndexFunc(s.Requests, func(r Request) bool { return r.Course == x.Course })
+			if at < 0 || settled[at] {
+				return false
+			}
+			g.Requests[at], settled[at] = k.Section, true
+		} else {
+			at := slices.IndexFunc(s.Alternates, func(a Alternate) bool { return a.Course == x.Course })
+			if at < 0 || g.Alternates[at] != None {
+				return false
+			}
+			request := s.Alternates[at].StandsFor
+			if request == None {
+				request = int32(slices.Index(settled, false))
+			}
+			if request == None || settled[request] {
+				return false
+			}
+			g.Alternates[at], settled[request] = k.Section, true
+		}
+		busy = append(busy, x.Cells...)
+		slices.Sort(busy)
+		h.Problem.Sections[k.Section].Seats--
+		return true
+	}
+	// Those that stand for a certain request come before those for any.
+	for pass := range 3 {
+		for _, k := range kept {
+			general := k.Alternate && !slices.ContainsFunc(s.Alternates, func(a Alternate) bool {
+				return a.StandsFor != None && k.Section >= 0 && int(k.Section) < len(p.Sections) && a.Course == p.Sections[k.Section].Course
+			})
+			order := 0
+			if k.Alternate {
+				if order = 1; general {
+					order = 2
+				}
+			}
+			if order == pass && !keep(k) {
+				h.Unkept = append(h.Unkept, k)
+			}
+		}
+	}
+	// Linked requests are given together or not at all: one that is kept without the others is not kept, and where an alternate is kept in the place of one, none is given.
+	for _, group := range s.Together {
+		n, instead := 0, false
+		for _, k := range group {
+			if g.Requests[k] != None {
+				n++
+			}
+			instead = instead || settled[k] && g.Requests[k] == None
+		}
+		if instead {
+			for _, k := range group {
+				apart = append(apart, Denied{i, s.Requests[k].Course})
+			}
+		}
+		if n == 0 || n == len(group) {
+			continue
+		}
+		for _, k := range group {
+			if section := g.Requests[k]; section != None {
+				h.Unkept = append(h.Unkept, Kept{i, section, false})
+				h.Problem.Sections[section].Seats++
+				g.Requests[k], settled[k] = None, false
+				cells := p.Sections[section].Cells
+				busy = slices.DeleteFunc(busy, func(c int32) bool { return slices.Contains(cells, c) })
+			}
+		}
+	}
+	left := Student{ID: s.ID, Senior: s.Senior, Busy: slices.Compact(busy)}
+	at := make([]int32, len(s.Requests))
+	for k, r := range s.Requests {
+		if at[k] = None; settled[k] {
+			continue
+		}
+		at[k] = int32(len(left.Requests))
+		left.Requests = append(left.Requests, r)
+		h.places[i][0] = append(h.places[i][0], k)
+	}
+	for k, a := range s.Alternates {
+		if g.Alternates[k] != None || a.StandsFor != None && at[a.StandsFor] == None {
+			continue
+		}
+		if a.StandsFor != None {
+			a.StandsFor = at[a.StandsFor]
+		}
+		left.Alternates = append(left.Alternates, a)
+		h.places[i][1] = append(h.places[i][1], k)
+	}
+	for _, group := range s.Together {
+		var those []int32
+		for _, k := range group {
+			if at[k] != None {
+				those = append(those, at[k])
+			}
+		}
+		if len(those) > 1 {
+			left.Together = append(left.Together, those)
+		}
+	}
+	h.Problem.Students[i] = left
+	return apart
+}
+
+// Whole adds what is kept to what was placed of the rest; value and bound are of the whole.
+func (h *Held) Whole(found *Placement) *Placement {
+	out := *found
+	out.Given = make([]Given, len(h.given))
+	for i := range h.given {
+		g := Given{slices.Clone(h.given[i].Requests), slices.Clone(h.given[i].Alternates)}
+		value := h.whole.Students[i].Value(&g)
+		out.Value += value
+		out.Bound += value
+		for k, at := range h.places[i][0] {
+			g.Requests[at] = found.Given[i].Requests[k]
+		}
+		for k, at := range h.places[i][1] {
+			g.Alternates[at] = found.Given[i].Alternates[k]
+		}
+		out.Given[i] = g
+	}
+	return &out
+}
