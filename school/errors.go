@@ -56,15 +56,21 @@ const (
 	TaskOver        Code = "task-over"      // it is done, or asks nothing
 	TooManyTasks    Code = "too-many-tasks" // that are not over yet
 	NotZip          Code = "not-zip"
-	TooMuch         Code = "too-much"       // more at once than is taken
-	BadRevision     Code = "bad-revision"   // Param is what is wrong in it and where
-	BadRecord       Code = "bad-record"     // Param is the field
-	BadCondition    Code = "bad-condition"  // Param is what is wrong with it and where
-	NoRule          Code = "no-such-rule"   // Param is what should name a rule, or an entry of a list of requirements
-	RemindedToday   Code = "reminded-today" // of the same
+	TooMuch         Code = "too-much"        // more at once than is taken
+	BadRevision     Code = "bad-revision"    // Param is what is wrong in it and where
+	BadRecord       Code = "bad-record"      // Param is the field
+	BadCondition    Code = "bad-condition"   // Param is what is wrong with it and where
+	NoRule          Code = "no-such-rule"    // Param is what should name a rule, or an entry of a list of requirements
+	RemindedToday   Code = "reminded-today"  // of the same
 	SectionChanged  Code = "section-changed" // by somebody else meanwhile, or it is gone
 	BadSection      Code = "bad-section"     // Param is what is wrong with it
-	GoneOn          Code = "gone-on"        // the sheet is no longer as it was left, so that it cannot be taken back
+	RunBehind       Code = "run-behind"      // something has to be placed anew first
+	NotAsked        Code = "not-asked"       // the course is neither requested nor an alternate
+	NoSeat          Code = "no-seat"         // the section is full
+	SameTime        Code = "same-time"       // Param is the course that meets then
+	BesideRequest   Code = "beside-request"  // Param is an alternate with no request left to come in for
+	LinkedApart     Code = "linked-apart"    // Param is the course that goes with it
+	GoneOn          Code = "gone-on"         // the sheet is no longer as it was left, so that it cannot be taken back
 )
 
 // Error is an error with a place: a stable code and what belongs to it.

@@ -174,6 +174,13 @@ func (s *Service) runPlace(ctx context.Context, t *store.TaskRow, progress *run)
 		o.Why, o.Bad, o.Problems = whyBadRows, len(bad), bad[:min(len(bad), shownRows)]
 		return store.TaskRefused, o, nil
 	}
+	holds, err := s.db.Queries().Holds(ctx, t.School, t.Year)
+	if err != nil {
+		return "", o, err
+	}
+	x := newPlacing(b, p, handed, holds, row.Seed)
+	kept, denied, unknown := x.held()
+	rest := p.Deny(denied).Hold(kept)
 	timed, cancel := context.WithTimeout(ctx, time.Duration(row.Seconds)*time.Second)
 	defer cancel()
 	curve := &curve{began: time.Now()}
@@ -191,9 +198,9 @@ func (s *Service) runPlace(ctx context.Context, t *store.TaskRow, progress *run)
 			}
 		}
 	}()
-	found, err := placement.Solve(timed, p, placement.Options{Seed: uint64(row.Seed), Effort: 100, Progress: func(g placement.Progress) {
+	found, err := placement.Solve(timed, rest.Problem, placement.Options{Seed: uint64(row.Seed), Effort: 100, Progress: func(g placement.Progress) {
 		progress.at(string(g.Phase), g.Settled, g.Students)
-		curve.at(g.Value, g.Bound)
+		curve.at(g.Value+rest.Value, g.Bound+rest.Value)
 	}})
 	ran := time.Since(curve.began)
 	cancel()
@@ -205,8 +212,16 @@ func (s *Service) runPlace(ctx context.Context, t *store.TaskRow, progress *run)
 	if ctx.Err() != nil && !stopped { // the process ends: another will run it
 		return "", o, ctx.Err()
 	}
+	found = rest.Whole(found)
 	curve.at(found.Value, found.Bound)
-	summary, given := outcome(b, p, found, handed)
+	summary, given := outcome(b, p, found, handed, denied)
+	summary.Held = len(kept) - len(rest.Unkept)
+	for _, k := range rest.Unkept {
+		unknown = append(unknown, store.HeldSeat{Student: p.Students[k.Student].ID, Course: b.Sections[k.Section].Course})
+	}
+	for _, seat := range unknown {
+		summary.Unkept = append(summary.Unkept, UnkeptSeat{seat.Student, seat.Course})
+	}
 	summary.Seconds = float64(ran.Milliseconds()) / 1000
 	leave := context.WithoutCancel(ctx)
 	err = s.db.Tx(leave, func(q store.Queries) error {

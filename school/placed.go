@@ -34,6 +34,15 @@ type RunSummary struct {
 	Reasons          []RunReason  `json:"reasons"`
 	Sections         []RunSection `json:"sections"`
 	Ranks            []RunRank    `json:"ranks"`
+	Held             int          `json:"held"`    // seats that were kept as they were
+	Unkept           []UnkeptSeat `json:"unkept"`  // that should have been, and could not
+	Touched          int          `json:"touched"` // weeks changed since the run ended, by hand or anew
+}
+
+// UnkeptSeat is a seat that was held and could not be kept.
+type UnkeptSeat struct {
+	Student string `json:"student"`
+	Course  string `json:"course"`
 }
 
 // RunReason is why requests were not given.
@@ -135,9 +144,12 @@ func given(b *bundle.Bundle, section int32) GivenSection {
 	return out
 }
 
+// ByHandWhy is why a request was not given that was taken away by hand, beside the reasons of the core.
+const ByHandWhy placement.Why = "hand"
+
 // outcome sums a placement up and tells it student by student, those with a submission.
-func outcome(b *bundle.Bundle, p *placement.Problem, found *placement.Placement, handed map[string]int) (*RunSummary, []store.GivenRow) {
-	o := &RunSummary{Value: found.Value, Bound: found.Bound, Gap: found.Gap(), Cut: found.Cut, Reasons: []RunReason{}, Sections: []RunSection{}, Ranks: []RunRank{}}
+func outcome(b *bundle.Bundle, p *placement.Problem, found *placement.Placement, handed map[string]int, denied []placement.Denied) (*RunSummary, []store.GivenRow) {
+	o := &RunSummary{Value: found.Value, Bound: found.Bound, Gap: found.Gap(), Cut: found.Cut, Reasons: []RunReason{}, Sections: []RunSection{}, Ranks: []RunRank{}, Unkept: []UnkeptSeat{}}
 	taken := p.Occupancy(found.Given)
 	lot := make([]int, len(p.Students))
 	for n, i := range found.Draw {
@@ -178,6 +190,11 @@ func outcome(b *bundle.Bundle, p *placement.Problem, found *placement.Placement,
 		open := 0
 		for _, u := range p.Reasons(i, g, taken) {
 			l := Lacking{Course: b.Year.Codes[student.Requests[u.Request].Course], Rank: int(u.Request) + 1, Why: u.Why}
+			// Taken away by hand, or what came in for it was: neither seats nor another course keep it back.
+			linked := slices.ContainsFunc(student.Together, func(group []int32) bool { return slices.Contains(group, u.Request) })
+			if slices.Contains(denied, placement.Denied{Student: int32(i), Course: student.Requests[u.Request].Course}) || u.Why == placement.Link && !linked {
+				l.Why, u.Why = ByHandWhy, ByHandWhy
+			}
 			if u.InsteadOf != placement.None {
 				l.Instead = b.Year.Codes[student.Alternates[u.InsteadOf].Course]
 			} else {

@@ -93,6 +93,12 @@ const said = [
   'bad-passkey',
   'section-changed',
   'bad-section',
+  'run-behind',
+  'not-asked',
+  'no-seat',
+  'same-time',
+  'beside-request',
+  'linked-apart',
 ];
 
 /** Gives a part of the English locale file: en.json?part=student. */

@@ -55,6 +55,7 @@ func (s *Server) routes(api huma.API) {
 	s.demandRoutes(api)
 	s.placementRoutes(api)
 	s.scheduleRoutes(api)
+	s.handRoutes(api)
 	s.liveRoutes(api)
 	s.taskRoutes(api)
 	s.rulesRoutes(api)

@@ -21,6 +21,7 @@ type Denied struct {
 // Held is a problem in which some seats are kept: what is left to place.
 type Held struct {
 	Problem *Problem
+	Value   int64  // what is kept is worth
 	Unkept  []Kept // that cannot be kept: the seat or the wish is gone, something else kept meets at the same time, or a linked course is not kept with it
 
 	whole  *Problem
@@ -79,6 +80,9 @@ func (p *Problem) Hold(kept []Kept) *Held {
 		}
 	}
 	h.Problem = h.Problem.Deny(apart)
+	for i := range h.given {
+		h.Value += p.Students[i].Value(&h.given[i])
+	}
 	return h
 }
 
@@ -204,12 +208,10 @@ func (h *Held) student(i int32, kept []Kept) (apart []Denied) {
 // Whole adds what is kept to what was placed of the rest; value and bound are of the whole.
 func (h *Held) Whole(found *Placement) *Placement {
 	out := *found
+	out.Value, out.Bound = found.Value+h.Value, found.Bound+h.Value
 	out.Given = make([]Given, len(h.given))
 	for i := range h.given {
 		g := Given{slices.Clone(h.given[i].Requests), slices.Clone(h.given[i].Alternates)}
-		value := h.whole.Students[i].Value(&g)
-		out.Value += value
-		out.Bound += value
 		for k, at := range h.places[i][0] {
 			g.Requests[at] = found.Given[i].Requests[k]
 		}

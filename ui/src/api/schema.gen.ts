@@ -675,6 +675,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/placement-holds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What every later run keeps as it is */
+        get: operations["list-holds"];
+        put?: never;
+        post?: never;
+        /** Hold something no longer */
+        delete: operations["release"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/placements": {
         parameters: {
             query?: never;
@@ -687,6 +705,57 @@ export interface paths {
         put?: never;
         /** Place what is handed in */
         post: operations["start-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/placements/{run}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was done to a run after it had ended, the latest first; at most 200 */
+        get: operations["list-run-acts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/placements/{run}/anew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Place anew what has changed, touching as few others as possible */
+        post: operations["place-anew"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/placements/{run}/beside/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a run gives otherwise than another one */
+        get: operations["get-beside"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -710,6 +779,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/placements/{run}/holds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hold a student's week, or the students of a section, as a run has them */
+        post: operations["hold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/placements/{run}/lacking": {
         parameters: {
             query?: never;
@@ -719,6 +805,23 @@ export interface paths {
         };
         /** The students of a run who lack something, first those with nothing in its place; at most 500 */
         get: operations["list-lacking"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/placements/{run}/since": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What has changed since a run was made */
+        get: operations["get-since"];
         put?: never;
         post?: never;
         delete?: never;
@@ -753,6 +856,24 @@ export interface paths {
         };
         /** What a run gives one student */
         get: operations["get-placed"];
+        /** Give a student a section of a course that they wish for, or take the course away; later runs keep it */
+        put: operations["place-by-hand"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/placements/{run}/students/{student}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A student's wishes with the sections that they could be given in */
+        get: operations["list-choices"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2040,6 +2161,25 @@ export interface components {
             record?: components["schemas"]["Entering"];
             sheets: components["schemas"]["Choice"][];
         };
+        BesidePupilView: {
+            courses: string[];
+            /** Format: int64 */
+            grade: number;
+            id: string;
+            name: string;
+        };
+        BesideView: {
+            /**
+             * Format: int64
+             * @description Students with the same courses in other sections
+             */
+            elsewhere: number;
+            /** @description And the other way round */
+            got: components["schemas"]["BesidePupilView"][];
+            /** @description Requests that the other run gives and this does not; at most 500 students */
+            lost: components["schemas"]["BesidePupilView"][];
+            sections: components["schemas"]["SectionDiffView"][];
+        };
         CaseCount: {
             id: string;
             /** @description Of a counselor */
@@ -2187,6 +2327,15 @@ export interface components {
              * @description The version that was looked at; none: whatever it is
              */
             version?: number;
+        };
+        ChoiceView: {
+            alternate: boolean;
+            course: string;
+            /** Format: int64 */
+            rank: number;
+            /** @description The one that is given */
+            section?: string;
+            sections: components["schemas"]["SectionChoiceView"][];
         };
         Choosing: {
             /** @description Of the condition language */
@@ -2847,6 +2996,12 @@ export interface components {
             /** @description Has an account with a password */
             signsIn: boolean;
         };
+        HandInBody: {
+            course: string;
+            reason: string;
+            /** @description Empty: the course is taken away */
+            section: string;
+        };
         HintView: {
             course: string;
             /** @description The requests that nothing covers and it would */
@@ -2867,6 +3022,27 @@ export interface components {
             receipt?: string;
             /** Format: int64 */
             version: number;
+        };
+        HoldInBody: {
+            /** @description The student, or the section */
+            key: string;
+            /** @enum {string} */
+            kind: "student" | "section";
+        };
+        HoldView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** @description Of a section, or what was given or taken */
+            course?: string;
+            key: string;
+            /** @enum {string} */
+            kind: "student" | "section" | "given" | "taken";
+            /** @description Of the student */
+            name?: string;
+            reason?: string;
+            /** Format: int64 */
+            seats: number;
         };
         Lacking: {
             course: string;
@@ -3620,6 +3796,20 @@ export interface components {
             /** @description policy.json */
             text: string;
         };
+        RunActView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            course?: string;
+            /** @enum {string} */
+            kind: "give" | "take" | "anew";
+            name: string;
+            now: components["schemas"]["GivenSection"][];
+            reason: string;
+            section?: string;
+            student: string;
+            was: components["schemas"]["GivenSection"][];
+        };
         RunRank: {
             /** Format: int64 */
             asked: number;
@@ -3663,6 +3853,8 @@ export interface components {
             /** Format: double */
             gap: number;
             /** Format: int64 */
+            held: number;
+            /** Format: int64 */
             placedAlternates: number;
             /** Format: int64 */
             placedRequests: number;
@@ -3675,6 +3867,9 @@ export interface components {
             sections: components["schemas"]["RunSection"][];
             /** Format: int64 */
             students: number;
+            /** Format: int64 */
+            touched: number;
+            unkept: components["schemas"]["UnkeptSeat"][];
             /** Format: int64 */
             value: number;
         };
@@ -3750,6 +3945,37 @@ export interface components {
         SecondStepOutBody: {
             wanted: boolean;
         };
+        SectionChoiceView: {
+            alternate?: boolean;
+            /** @description A course that the student has then */
+            clash?: string;
+            course: string;
+            days: number[];
+            periods: number[];
+            /** Format: int64 */
+            seats: number;
+            section: string;
+            /** Format: int64 */
+            taken: number;
+            teacher?: string;
+            terms: string[];
+            title: string;
+        };
+        SectionDiffView: {
+            course: string;
+            /**
+             * @description The run that alone has it
+             * @enum {string}
+             */
+            only?: "this" | "other";
+            periods: number[];
+            /** Format: int64 */
+            seats: number;
+            section: string;
+            wasPeriods: number[];
+            /** Format: int64 */
+            wasSeats: number;
+        };
         SectionFields: {
             course: string;
             /** @description Of the cycle, from 1; empty: every day */
@@ -3767,6 +3993,12 @@ export interface components {
         };
         SectionOutBody: {
             id: string;
+        };
+        SectionSinceView: {
+            course: string;
+            section: string;
+            /** Format: int64 */
+            students: number;
         };
         SectionView: {
             course: string;
@@ -3976,6 +4208,23 @@ export interface components {
             spared?: string[];
             /** @description Alternates stand in for others */
             ties?: boolean;
+        };
+        SinceView: {
+            /** @description Whose sheet was handed in otherwise */
+            changed: components["schemas"]["NamedPupil"][];
+            gone: components["schemas"]["SectionSinceView"][];
+            moved: components["schemas"]["SectionSinceView"][];
+            /** @description Whose sheet was handed in since */
+            new: components["schemas"]["NamedPupil"][];
+            /** @description Sections with fewer seats than the run has taken */
+            over: components["schemas"]["SectionSinceView"][];
+            /**
+             * Format: int64
+             * @description To be placed anew
+             */
+            students: number;
+            /** @description Whose sheet is no longer handed in */
+            withdrawn: components["schemas"]["NamedPupil"][];
         };
         Stage: {
             /** @description A date, or a date and time, in the school's time zone */
@@ -4247,6 +4496,16 @@ export interface components {
             /** @description For a person of the school: the family need not mend it */
             waits?: boolean;
         };
+        TouchedView: {
+            got: string[];
+            /** Format: int64 */
+            grade: number;
+            id: string;
+            lost: string[];
+            name: string;
+            /** @enum {string} */
+            why: "new" | "changed" | "gone" | "moved" | "over" | "room";
+        };
         Trace: {
             /** @enum {string} */
             act: "request" | "alternate" | "remove" | "order" | "replace" | "takeOver" | "fill" | "useDraft" | "restore";
@@ -4293,6 +4552,10 @@ export interface components {
         Unit: {
             one: string;
             other: string;
+        };
+        UnkeptSeat: {
+            course: string;
+            student: string;
         };
         UnpublishInBody: {
             /** @description The families read it */
@@ -6054,6 +6317,73 @@ export interface operations {
             };
         };
     };
+    "list-holds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    release: {
+        parameters: {
+            query: {
+                kind: "student" | "section" | "given" | "taken";
+                key: string;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-runs": {
         parameters: {
             query?: never;
@@ -6124,6 +6454,109 @@ export interface operations {
             };
         };
     };
+    "list-run-acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunActView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "place-anew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TouchedView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BesideView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "take-enrollments": {
         parameters: {
             query?: never;
@@ -6160,6 +6593,42 @@ export interface operations {
             };
         };
     };
+    hold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldInBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-lacking": {
         parameters: {
             query?: never;
@@ -6181,6 +6650,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlacedView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-since": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SinceView"];
                 };
             };
             /** @description Error */
@@ -6250,6 +6753,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlacedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "place-by-hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandInBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoiceView"][];
                 };
             };
             /** @description Error */

@@ -1,0 +1,306 @@
+package school_test
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+
+	"rubricon/core/acts"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// handsIn has a student hand in these requests and alternates.
+func (h *house) handsIn(student string, requests, alternates []string) {
+	h.t.Helper()
+	var entries []string
+	for kind, list := range [][]string{requests, alternates} {
+		for k, code := range list {
+			entries = append(entries, fmt.Sprintf(`{"c":%q,"a":%v,"r":%d,"s":""}`, code, kind == 1, k+1))
+		}
+	}
+	storetest.Value[int](h.t, h.db, fmt.Sprintf(`WITH sub AS (INSERT INTO submission (school_id, year, student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement)
+			SELECT 'pellworth', 2027, '%[1]s', coalesce(max(number), 0) + 1, 'R-%[1]s-' || coalesce(max(number), 0) + 1, now(), '%[1]s', 'Test', 1, 1, '[%[2]s]', '{}'
+			FROM submission WHERE school_id = 'pellworth' AND year = 2027 AND student_id = '%[1]s' RETURNING number),
+		sheet AS (UPDATE sheet SET submission = sub.number, state = 'submitted', version = version + 1 FROM sub WHERE school_id = 'pellworth' AND year = 2027 AND student_id = '%[1]s')
+		SELECT number FROM sub`, student, strings.Join(entries, ",")))
+}
+
+// kiln is a school in which two students ask for Ceramics I, which has one seat; Printmaking comes in.
+func (h *house) kiln() {
+	h.t.Helper()
+	h.classes([]string{"sourcedId,status,title,courseSourcedId,classType,schoolSourcedId,termSourcedIds,periods,metadata.days,metadata.seats,metadata.teacher",
+		"cer1-1,active,Ceramics,c-cer1,scheduled,pellworth,sy27-1,7,,1,Ms A", "pri1-1,active,Printmaking,c-pri1,scheduled,pellworth,sy27-1,8,,5,Ms B", "pho1-1,active,Photography,c-pho1,scheduled,pellworth,sy27-1,7,,5,Ms C"})
+	for _, student := range []string{"s0003", "s0004"} {
+		h.handsIn(student, []string{"CER1"}, []string{"PRI1"})
+	}
+}
+
+// seats sets the seats of a section.
+func (h *house) seats(section string, n int) {
+	h.t.Helper()
+	m, err := h.MasterSchedule(h.t.Context(), h.who("office"), mara.School, mara.Year)
+	if err != nil {
+		h.t.Fatal(err)
+	}
+	x := m.Sections[slices.IndexFunc(m.Sections, func(x school.Section) bool { return x.ID == section })]
+	x.Seats = n
+	if _, err := h.PutSection(h.t.Context(), h.who("office"), mara.School, mara.Year, &x); err != nil {
+		h.t.Fatal(err)
+	}
+}
+
+// has lists what a run gives a student, and what not.
+func (h *house) has(run int, student string) string {
+	h.t.Helper()
+	p, err := h.PlacedIn(h.t.Context(), h.who("office"), mara.School, mara.Year, run, student)
+	if err != nil {
+		h.t.Fatal(err)
+	}
+	var out []string
+	for _, g := range p.Given {
+		out = append(out, g.Section)
+	}
+	for _, l := range p.Lacking {
+		out = append(out, "not "+l.Course+": "+string(l.Why))
+	}
+	return strings.Join(out, ", ")
+}
+
+// A place is given and taken by hand with a reason, where that is valid; later runs keep it, and so they keep what is held.
+func TestByHand(t *testing.T) {
+	h := newHouse(t)
+	h.kiln()
+	ctx, office := t.Context(), h.who("office")
+	r := h.placed(ctx)
+	first, second := "s0003", "s0004"
+	if h.has(r.ID, first) != "cer1-1" {
+		first, second = second, first
+	}
+	if a, b := h.has(r.ID, first), h.has(r.ID, second); a != "cer1-1" || b != "pri1-1, not CER1: full" {
+		t.Fatalf("%s; %s", a, b)
+	}
+	hand := func(student, course, section, reason string) error {
+		return h.ByHand(ctx, office, mara.School, mara.Year, r.ID, student, course, section, reason)
+	}
+	refused := func(err error, code school.Code, param string) {
+		t.Helper()
+		var known *school.Error
+		if school.CodeOf(err) != code {
+			t.Errorf("%v, want %s", err, code)
+		} else if known = err.(*school.Error); known.Param != param {
+			t.Errorf("%s about %q, want %q", code, known.Param, param)
+		}
+	}
+	refused(hand(second, "CER1", "cer1-1", " "), school.NeedsReason, "")
+	refused(hand(second, "CER1", "cer1-1", "She builds kilns."), school.NoSeat, "")
+	refused(hand(second, "PHO1", "pho1-1", "x"), school.NotAsked, "")
+	refused(hand(second, "CER1", "pri1-1", "x"), school.NotFound, "")
+	refused(hand("s0009", "CER1", "cer1-1", "x"), school.NotFound, "")
+	refused(h.ByHand(ctx, h.who("ms.arden"), mara.School, mara.Year, r.ID, second, "CER1", "cer1-1", "x"), school.Code(acts.NotYours), "")
+	h.seats("cer1-1", 2)
+	refused(hand(second, "CER1", "cer1-1", "She builds kilns."), school.BesideRequest, "PRI1")
+	for _, step := range [][2]string{{"PRI1", ""}, {"CER1", "cer1-1"}} {
+		if err := hand(second, step[0], step[1], "She builds kilns."); err != nil {
+			t.Fatal(err)
+		}
+		if step[1] == "" && h.has(r.ID, second) != "not CER1: hand" {
+			t.Errorf("after taking: %s", h.has(r.ID, second))
+		}
+	}
+	if got := h.has(r.ID, second); got != "cer1-1" {
+		t.Errorf("by hand: %s", got)
+	}
+	list, err := h.RunActs(ctx, office, mara.School, mara.Year, r.ID)
+	if err != nil || len(list) != 2 || list[0].Kind != "give" || list[0].Section != "cer1-1" || list[1].Kind != "take" || list[1].Reason != "She builds kilns." || list[0].By == "" {
+		t.Errorf("%+v %v", list, err)
+	}
+	runs, _ := h.Runs(ctx, office, mara.School, mara.Year)
+	if s := runs[0].Summary; s.Touched != 2 || s.Complete != 2 || s.All != 2 {
+		t.Errorf("%+v", s)
+	}
+
+	// Alone with one seat, a later run gives it to whom it was given by hand, and not what was taken.
+	h.seats("cer1-1", 1)
+	if err := h.Release(ctx, office, mara.School, mara.Year, "given", first+" CER1"); school.CodeOf(err) != school.NotFound {
+		t.Errorf("releasing what is not held: %v", err)
+	}
+	r = h.placed(ctx)
+	if a, b := h.has(r.ID, first), h.has(r.ID, second); a != "pri1-1, not CER1: full" || b != "cer1-1" || r.Summary.Held != 1 {
+		t.Errorf("the next run: %s; %s; %d held", a, b, r.Summary.Held)
+	}
+	// Released, chance has it again; the alternate taken away stays away.
+	if err := h.Release(ctx, office, mara.School, mara.Year, "given", second+" CER1"); err != nil {
+		t.Fatal(err)
+	}
+	r = h.placed(ctx)
+	if a, b := h.has(r.ID, first), h.has(r.ID, second); a+b != "cer1-1not CER1: full" && a+b != "pri1-1, not CER1: fullcer1-1" {
+		t.Errorf("released: %s; %s", a, b)
+	}
+	// A week is held as it is, and a section with those in it.
+	for kind, key := range map[string]string{"student": first, "section": "cer1-1"} {
+		if err := h.HoldAs(ctx, office, mara.School, mara.Year, r.ID, kind, key); err != nil {
+			t.Fatal(err)
+		}
+	}
+	holds, err := h.Holds(ctx, office, mara.School, mara.Year)
+	if err != nil || len(holds) != 3 || holds[2].Kind != "taken" || holds[2].Name == "" {
+		t.Errorf("%+v %v", holds, err)
+	}
+	before := h.has(r.ID, first) + h.has(r.ID, second)
+	h.handsIn("s0005", []string{"CER1"}, nil)
+	r = h.placed(ctx)
+	if after := h.has(r.ID, first) + h.has(r.ID, second); after != before || h.has(r.ID, "s0005") != "not CER1: full" {
+		t.Errorf("held: %s, then %s; the third: %s", before, after, h.has(r.ID, "s0005"))
+	}
+	// What is held and can no longer be is said.
+	h.seats("cer1-1", 0)
+	if r = h.placed(ctx); len(r.Summary.Unkept) != 1 || r.Summary.Unkept[0].Course != "CER1" {
+		t.Errorf("%+v", r.Summary.Unkept)
+	}
+	if err := h.HoldAs(ctx, office, mara.School, mara.Year, r.ID, "section", "nothing"); school.CodeOf(err) != school.NotFound {
+		t.Errorf("%v", err)
+	}
+}
+
+// What has changed since a run is placed anew, touching as few as possible, and whose week is another is said. A run that is behind takes nothing by hand.
+func TestPlacingAnew(t *testing.T) {
+	h := newHouse(t)
+	h.kiln()
+	h.seats("cer1-1", 2)
+	ctx, office := t.Context(), h.who("office")
+	r := h.placed(ctx)
+	since := func() *school.RunSince {
+		t.Helper()
+		x, err := h.Since(ctx, office, mara.School, mara.Year, r.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return x
+	}
+	anew := func(want string) {
+		t.Helper()
+		list, err := h.PlaceAnew(ctx, office, mara.School, mara.Year, r.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for _, x := range list {
+			got = append(got, fmt.Sprintf("%s -%s +%s", x.Why, strings.Join(x.Lost, " "), strings.Join(x.Got, " ")))
+			if x.Name == "" {
+				t.Errorf("%s has no name", x.ID)
+			}
+		}
+		slices.Sort(got)
+		if strings.Join(got, "; ") != want {
+			t.Errorf("%q, want %q", strings.Join(got, "; "), want)
+		}
+	}
+	if x := since(); x.Students != 0 || len(x.New) != 0 {
+		t.Errorf("%+v", x)
+	}
+	if _, err := h.PlaceAnew(ctx, office, mara.School, mara.Year, r.ID); school.CodeOf(err) != school.Code(acts.AlreadyDone) {
+		t.Errorf("nothing has changed: %v", err)
+	}
+	// Fewer seats than are taken: who came last goes, and something stands in.
+	h.seats("cer1-1", 1)
+	if x := since(); len(x.Over) != 1 || x.Over[0] != (school.SectionSince{Section: "cer1-1", Course: "CER1", Students: 1}) || x.Students != 1 {
+		t.Errorf("%+v", x)
+	}
+	if err := h.ByHand(ctx, office, mara.School, mara.Year, r.ID, "s0003", "CER1", "", "x"); school.CodeOf(err) != school.RunBehind {
+		t.Errorf("by hand while the run is behind: %v", err)
+	}
+	anew("over -CER1 +PRI1")
+	// A late sheet for which somebody has room to make, and one that is handed in otherwise.
+	h.handsIn("s0005", []string{"PRI1"}, nil)
+	h.handsIn("s0003", []string{"PHO1"}, nil)
+	if x := since(); len(x.New) != 1 || x.New[0].ID != "s0005" || len(x.Changed) != 1 || x.Changed[0].ID != "s0003" || x.Students != 2 {
+		t.Errorf("%+v", x)
+	}
+	was := h.has(r.ID, "s0003")
+	anew(fmt.Sprintf("changed -%s +PHO1; new - +PRI1", map[bool]string{true: "CER1", false: "PRI1"}[was == "cer1-1"]))
+	// A section that is gone.
+	m, err := h.MasterSchedule(ctx, office, mara.School, mara.Year)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, x := range m.Sections {
+		if x.ID == "pho1-1" {
+			if x.Taken == nil || *x.Taken != 1 || m.Run != r.ID {
+				t.Errorf("%+v", x)
+			}
+			if err := h.RemoveSection(ctx, office, mara.School, mara.Year, x.ID, x.Rev); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	if x := since(); len(x.Gone) != 1 || x.Gone[0].Section != "pho1-1" {
+		t.Errorf("%+v", x)
+	}
+	anew("gone -PHO1 +")
+	if got := h.has(r.ID, "s0003"); got != "not PHO1: none" {
+		t.Error(got)
+	}
+	// What a family was shown stays as it was shown.
+	if n, err := h.Publish(ctx, office, mara.School, mara.Year, r.ID, -1); err != nil || n != 3 {
+		t.Errorf("%d %v", n, err)
+	}
+	// Everything is in the list of what was done.
+	list, err := h.RunActs(ctx, office, mara.School, mara.Year, r.ID)
+	if err != nil || len(list) != 4 || list[0].Reason != "gone" || list[3].Reason != "over" {
+		t.Errorf("%+v %v", list, err)
+	}
+}
+
+// Two who give the last seat by hand at the same moment: one does, the other is told.
+func TestTwoByHandAtOnce(t *testing.T) {
+	h := newHouse(t)
+	h.kiln()
+	h.seats("cer1-1", 0)
+	ctx, office := t.Context(), h.who("office")
+	r := h.placed(ctx)
+	h.seats("cer1-1", 1)
+	for _, student := range []string{"s0003", "s0004"} {
+		if err := h.ByHand(ctx, office, mara.School, mara.Year, r.ID, student, "PRI1", "", "To make room."); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var both sync.WaitGroup
+	errs := make([]error, 2)
+	for i, student := range []string{"s0003", "s0004"} {
+		both.Go(func() {
+			errs[i] = h.ByHand(ctx, office, mara.School, mara.Year, r.ID, student, "CER1", "cer1-1", "The last seat.")
+		})
+	}
+	both.Wait()
+	if school.CodeOf(errs[0])+school.CodeOf(errs[1]) != school.NoSeat || (errs[0] == nil) == (errs[1] == nil) {
+		t.Errorf("%v", errs)
+	}
+	got := []string{h.has(r.ID, "s0003"), h.has(r.ID, "s0004")}
+	slices.Sort(got)
+	if got[0] != "cer1-1" || got[1] != "not CER1: full" {
+		t.Error(got)
+	}
+}
+
+// Two runs are set beside each other: what differs in the sections, who lost and who got something.
+func TestBesideAnotherRun(t *testing.T) {
+	h := newHouse(t)
+	h.kiln()
+	ctx, office := t.Context(), h.who("office")
+	a := h.placed(ctx)
+	h.seats("cer1-1", 2)
+	b := h.placed(ctx)
+	x, err := h.Beside(ctx, office, mara.School, mara.Year, b.ID, a.ID)
+	if err != nil || len(x.Got) != 1 || x.Got[0].Courses[0] != "CER1" || x.Got[0].Name == "" || len(x.Lost) != 0 || len(x.Sections) != 1 || x.Sections[0].Seats != 2 || x.Sections[0].WasSeats != 1 {
+		t.Errorf("%+v %v", x, err)
+	}
+	if x, err = h.Beside(ctx, office, mara.School, mara.Year, a.ID, b.ID); err != nil || len(x.Lost) != 1 || len(x.Got) != 0 {
+		t.Errorf("the other way round: %+v %v", x, err)
+	}
+	if _, err := h.Beside(ctx, office, mara.School, mara.Year, a.ID, 99); school.CodeOf(err) != school.NotFound {
+		t.Errorf("%v", err)
+	}
+}
