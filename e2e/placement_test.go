@@ -86,3 +86,73 @@ func TestPlacingAndPublishing(t *testing.T) {
 	mara.gone("[data-testid=result]")
 	mara.says("[data-testid=status]", "Submitted")
 }
+
+// TestChangingARun has the office take and give places by hand, hold a week, change the sections under a run and place that anew, and set two runs beside each other.
+func TestChangingARun(t *testing.T) {
+	s := newSite(t)
+	s.withSchedule()
+	s.handIn()
+	accounts, err := s.cases.Accounts(t.Context(), "pellworth")
+	if err != nil {
+		t.Fatal(err)
+	}
+	office := s.as("office", desk)
+	office.press("nav a", "Placement")
+	run := func(name, button string) {
+		t.Helper()
+		office.press("main button", button)
+		office.says("[data-testid=run-"+name+"]", "waits for its turn")
+		runs, err := s.cases.Runs(t.Context(), accounts["office"], "pellworth", storetest.Year)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := s.cases.RunTask(t.Context(), "pellworth", runs[0].Task); err != nil {
+			t.Fatal(err)
+		}
+		office.says("[data-testid=run-"+name+"]", "complete, within")
+	}
+	run("A", "Place what is handed in")
+	office.says("h2", "^Mara Quill$")
+
+	// By hand: what cannot be is refused with what would make it possible, what was written stays, and what is done is told.
+	office.press("main button", "Give or take by hand")
+	office.says("[role=dialog] option", "Ceramics I · wish 8 · not given")
+	office.says("[role=dialog] label", "30 seats taken · at the time of Health")
+	office.press("[role=dialog] label", "Section 1")
+	office.MustElementR("[role=dialog] label", "^Why").MustElement("input").MustInput("She builds kilns.")
+	office.accessible("by hand")
+	office.press("[role=dialog] button", "^Give it$")
+	office.says("[role=dialog] [role=alert]", "The student has something else at that time; take that away first")
+	office.MustElement("[role=dialog] select").MustSelect("Printmaking · alternate 1 · given")
+	office.press("[role=dialog] label", "Take it away")
+	office.press("[role=dialog] button", "^Take it away$")
+	office.gone("[role=dialog]")
+	office.says("h1", "after changes since the run|after 1 changes")
+	office.press("main summary", "Since it ended: one change")
+	office.says("[data-testid=acts] li", "Printmaking was taken from Mara Quill: “She builds kilns.”")
+	office.press("main summary", "Later runs keep one thing as it is")
+	office.says("[data-testid=holds] li", "Mara Quill: Printmaking, taken away by hand")
+	office.press("main button", "Hold this week")
+	office.says("main button[aria-pressed=true]", "Held; let go")
+	office.says("[data-testid=holds] li", "Mara Quill: all 8 places are held")
+	office.accessible("what later runs keep")
+
+	// A section that goes while a run uses it is said, and what was in it placed anew.
+	office.press("nav a", "Sections")
+	office.press("[data-section=tid1-1]", "Tidal Ecology")
+	office.says("#section p", "Run A has placed one student here")
+	office.press("#section button", "Take it away")
+	office.gone("[data-section=tid1-1]")
+	office.press("nav a", "Placement")
+	office.says("main li", "Tidal Ecology, section tid1-1, is gone: one student was in it.")
+	office.accessible("what has changed since a run")
+	office.press("main button", "Place this anew")
+	office.says("[data-testid=touched] li", "Mara Quill · a section is gone · without Tidal Ecology")
+	office.gone("#since")
+
+	// A second run without the section, beside the first.
+	run("B", "Run again")
+	office.MustElementR("main label", "Run B beside").MustElement("select").MustSelect("A")
+	office.says("[data-testid=beside]", "As many have all or an alternate. Lottery seed 1 in both.")
+	office.accessible("a run beside another")
+}

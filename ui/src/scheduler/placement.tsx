@@ -7,10 +7,13 @@ import '../kit/staff';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { amount, when, whole } from '../kit/format';
 import { Wide } from '../kit/wide';
-import { type Book, bookOf } from '../words';
+import { type Book, bookOf, join } from '../words';
+import { BesideRun } from './beside';
 import { Curve } from './curve';
+import { Holds } from './hand';
 import { Publishing } from './publishing';
 import { type Run, letter } from './run';
+import { SinceRun } from './since';
 import { Students } from './students';
 import './words';
 
@@ -64,9 +67,11 @@ export default function PlacementPage({ at }: { at: Year }) {
             ? t('place.headNone')
             : !found
               ? t(run.state === 'refused' || run.state === 'failed' ? `place.why.${run.why ?? 'broken'}` : 'place.headRunning')
-              : found.gap === 0
-                ? t('place.headBest', { done: whole(found.complete), count: found.students })
-                : t('place.head', { done: whole(found.complete), count: found.students, gap: within(found.gap) })}
+              : found.touched > 0
+                ? t('place.headTouched', { done: whole(found.complete), count: found.students, touched: found.touched })
+                : found.gap === 0
+                  ? t('place.headBest', { done: whole(found.complete), count: found.students })
+                  : t('place.head', { done: whole(found.complete), count: found.students, gap: within(found.gap) })}
         </h1>
         {run && (run.problems?.length ?? 0) > 0 && (
           <ul className="mb-2 text-sm">
@@ -145,11 +150,19 @@ export default function PlacementPage({ at }: { at: Year }) {
               </Button>
             </form>
             <p className="mt-1 text-sm text-soft">{t('place.lottery')}</p>
+            {run && <BesideRun key={run.id} at={at} run={run} runs={list} book={book} />}
+            <Holds at={at} book={book} />
           </div>
         </div>
         <Refusal text={(start.error ?? stop.error) ? errorWords(t, start.error ?? stop.error) : undefined} />
         {found && run && (
           <>
+            {found.unkept.length > 0 && (
+              <p className="mt-2 text-ochre">
+                {t('place.unkept', { count: found.unkept.length, courses: join(t, [...new Set(found.unkept.map((u) => book.title(u.course)))]) })}
+              </p>
+            )}
+            <SinceRun key={run.id} at={at} run={run} book={book} />
             <Reasons found={found} book={book} />
             <Tight found={found} book={book} />
             <Ranks found={found} />

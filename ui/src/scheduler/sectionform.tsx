@@ -1,12 +1,16 @@
 import { useId, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { Button } from '../kit/controls';
+import type { Year } from '../api/client';
+import { errorWords } from '../errors';
+import { Button, Refusal } from '../kit/controls';
 import { type Book, join, termName, termsWords } from '../words';
+import { useHolding } from './hand';
 import { letter } from './run';
 import { type Schedule, type Section, type Want, plain } from './section';
 
 /** One section: which course, when, how many seats, who and where. */
 export function SectionForm(props: {
+  at: Year;
   s: Schedule;
   book: Book;
   section?: Section;
@@ -46,6 +50,8 @@ export function SectionForm(props: {
     return there && t('sections.busy', { name: want[of], course: book.title(there.course), periods: join(t, there.periods.map(String)) });
   };
   const taken = section?.taken ?? 0;
+  const { holds, hold, release } = useHolding(props.at);
+  const held = holds.data?.some((h) => h.kind === 'section' && h.key === section?.id);
   const numbers = (of: 'periods' | 'days', count: number, label: string) => (
     <fieldset>
       <legend className="text-sm">{label}</legend>
@@ -167,7 +173,19 @@ export function SectionForm(props: {
           </Button>
         )}
       </div>
-      {section && s.run && taken > 0 && <p className="text-sm text-soft">{t('sections.inRun', { run: letter(s.run), count: taken, n: taken })}</p>}
+      {section && s.run && taken > 0 && (
+        <>
+          <p className="text-sm text-soft">{t('sections.inRun', { run: letter(s.run), count: taken, n: taken })}</p>
+          <Button
+            aria-pressed={held ?? false}
+            disabled={hold.isPending || release.isPending}
+            onClick={() => (held ? release.mutate({ kind: 'section', key: section.id }) : hold.mutate({ run: s.run ?? 0, kind: 'section', key: section.id }))}
+          >
+            {t(held ? 'place.heldSection' : 'place.holdSection')}
+          </Button>
+          <Refusal text={(hold.error ?? release.error) ? errorWords(t, hold.error ?? release.error) : undefined} />
+        </>
+      )}
     </form>
   );
 }

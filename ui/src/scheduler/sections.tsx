@@ -32,6 +32,8 @@ export default function SectionsPage({ at }: { at: Year }) {
   const [text, setText] = useState('');
   const [chosen, setChosen] = useState<string>(); // an id; '': a new one
   const [undo, setUndo] = useState<Undo[]>([]);
+  // What a run gives is looked at anew beside the sections.
+  const again = () => Promise.all([client.invalidateQueries({ queryKey: key }), client.invalidateQueries({ queryKey: ['placements', at.school, at.year] })]);
   const put = useMutation({
     mutationFn: (x: { id?: string; rev?: number; want: Want; undoes?: boolean }) =>
       x.id && x.rev
@@ -47,7 +49,7 @@ export default function SectionsPage({ at }: { at: Year }) {
       if (!x.undoes) setUndo((list) => [...list, before ? { id: before.id, want: plain(before) } : { id: made.id }]);
       setChosen(made.id);
     },
-    onSettled: () => client.invalidateQueries({ queryKey: key }),
+    onSettled: again,
   });
   const remove = useMutation({
     mutationFn: (x: { section: Section; undoes?: boolean }) =>
@@ -60,7 +62,7 @@ export default function SectionsPage({ at }: { at: Year }) {
       if (!x.undoes) setUndo((list) => [...list, { want: plain(x.section) }]);
       setChosen(undefined);
     },
-    onSettled: () => client.invalidateQueries({ queryKey: key }),
+    onSettled: again,
   });
   const error = (catalog.data ? undefined : catalog.error) ?? (schedule.data ? undefined : schedule.error);
   if (error)
@@ -153,6 +155,7 @@ export default function SectionsPage({ at }: { at: Year }) {
         {chosen !== undefined && (chosen === '' || one) ? (
           <SectionForm
             key={`${chosen} ${one?.rev ?? 0}`}
+            at={at}
             s={s}
             book={book}
             section={one}

@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react';
+import { useState } from 'react';
 import { useQuery } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Year, api, ask, usePeople } from '../api/client';
@@ -8,13 +8,15 @@ import { whole } from '../kit/format';
 import { NotGiven, Week } from '../week';
 import '../result';
 import type { Book } from '../words';
+import { ByHand } from './hand';
+import { useKeys } from './keys';
 import type { Run } from './run';
 
 /** One student's week beside the numbers, those who lack something first. */
 export function Students({ at, run, book }: { at: Year; run: Run; book: Book }) {
   const { t } = useTranslation();
   const path = { school: at.school, year: at.year, run: run.id };
-  const key = ['placements', at.school, at.year, run.id, run.found?.value];
+  const key = ['placements', at.school, at.year, run.id, run.found?.value, run.found?.touched];
   const [chosen, setChosen] = useState<string>();
   const [text, setText] = useState('');
   const people = usePeople(at, text.trim());
@@ -36,7 +38,7 @@ export function Students({ at, run, book }: { at: Year; run: Run; book: Book }) 
     const next = list[here + by];
     if (next) setChosen(next.student);
   };
-  useSteps(step);
+  useKeys({ j: () => step(1), k: () => step(-1) });
   const found = run.found;
   if (lacking.error) return <Refusal text={errorWords(t, lacking.error)} />;
   if (!lacking.data || !found) return <Loading />;
@@ -99,22 +101,9 @@ export function Students({ at, run, book }: { at: Year; run: Run; book: Book }) 
               <NotGiven book={book} lacking={p.lacking} />
             </>
           )}
+          <ByHand key={p.student} at={at} run={run} book={book} student={p.student} name={p.name} />
         </>
       )}
     </section>
   );
-}
-
-/** Steps through something with J and K. */
-function useSteps(step: (by: 1 | -1) => void) {
-  useEffect(() => {
-    function key(event: KeyboardEvent) {
-      const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
-      if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
-      if (event.key === 'j') step(1);
-      if (event.key === 'k') step(-1);
-    }
-    window.addEventListener('keydown', key);
-    return () => window.removeEventListener('keydown', key);
-  });
 }
