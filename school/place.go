@@ -16,9 +16,11 @@ import (
 // Run is a run of the placement: requests that are handed in go into the sections of the master schedule.
 type Run struct {
 	store.RunRow
-	Summary  *RunSummary // what it has found; nil: not yet
-	Why      string      // a code: why it was refused or has failed
-	Problems []BadRow    // for bad-rows
+	Summary  *RunSummary     // what it has found; nil: not yet
+	Why      string          // a code: why it was refused or has failed
+	Problems []BadRow        // for bad-rows
+	Changes  []SectionChange // of the sections, that it tries
+	Helps    *Helping        // what would help it most; nil: not looked for
 }
 
 // Bounds of a run.
@@ -32,8 +34,30 @@ const (
 const whyNoSchedule = "no-schedule"
 
 // StartRun begins to place what is handed in, with a seed of the lottery and for so many seconds at the most. The errors are TooManyTasks and Full.
-func (s *Service) StartRun(ctx context.Context, by int64, school string, year int, seed int64, seconds int) (*Run, error) {
+// Changes of the sections are tried, and change nothing in the master schedule; SectionChanged is the error where they cannot be made.
+func (s *Service) StartRun(ctx context.Context, by int64, school string, year int, seed int64, seconds int, changes ...SectionChange) (*Run, error) {
 	_, a, err := s.reader(ctx, by, school, year, acts.Schedule)
+	if err != nil {
+		return nil, err
+	}
+	if len(changes) > maxTried {
+		return nil, problem(TooMuch)
+	}
+	rows, err := s.db.Queries().Sections(ctx, school, year)
+	if err != nil {
+		return nil, err
+	}
+	for i := range changes {
+		c := &changes[i]
+		if !slices.ContainsFunc(rows, func(r store.ClassRow) bool { return r.ID == c.Section }) {
+			return nil, problem(SectionChanged)
+		}
+		if c.New = ""; c.Kind == placement.OneSection {
+			c.New = newSectionID(rows, c.Course)
+			rows = append(rows, store.ClassRow{ID: c.New})
+		}
+	}
+	try, err := json.Marshal(append([]SectionChange{}, changes...))
 	if err != nil {
 		return nil, err
 	}
@@ -43,7 +67,7 @@ func (s *Service) StartRun(ctx context.Context, by int64, school string, year in
 		if err != nil {
 			return err
 		}
-		if id, err = q.AddRun(ctx, school, year, &store.RunRow{Task: task, Seed: seed, Seconds: min(seconds, MaxRunSeconds), By: a.name().Name, At: s.now()}); err == nil && id > maxRuns {
+		if id, err = q.AddRun(ctx, school, year, &store.RunRow{Task: task, Seed: seed, Seconds: min(seconds, MaxRunSeconds), By: a.name().Name, At: s.now(), Tried: try}); err == nil && id > maxRuns {
 			err = problem(Full)
 		}
 		return err
@@ -75,7 +99,15 @@ func newRun(row store.RunRow) (*Run, error) {
 		return nil, err
 	}
 	r.Why, r.Problems = o.Why, o.Problems
-	return r, nil
+	if row.Helps != nil {
+		r.Helps = &Helping{}
+		if err := json.Unmarshal(*row.Helps, r.Helps); err != nil {
+			return nil, err
+		}
+	}
+	var err error
+	r.Changes, err = asTried(row.Tried)
+	return r, err
 }
 
 // Runs lists the runs of a year, the newest first.
@@ -167,6 +199,14 @@ func (s *Service) runPlace(ctx context.Context, t *store.TaskRow, progress *run)
 	o := Outline{Year: t.Year, Students: len(handed)}
 	if len(b.Sections) == 0 {
 		o.Why = whyNoSchedule
+		return store.TaskRefused, o, nil
+	}
+	changes, err := asTried(row.Tried)
+	if err != nil {
+		return "", o, err
+	}
+	if !tried(b, changes) {
+		o.Why = whyBehind
 		return store.TaskRefused, o, nil
 	}
 	p, bad := b.Placement()

@@ -42,7 +42,7 @@ func (s *Service) Publications(ctx context.Context, by int64, school string, yea
 }
 
 // Publish shows the families of a grade (-1: all) what a run gives them; those whose submission is the one that was placed are told, all of them or none. It tells how many. The errors
-// are NotFound where the run has found nothing, and acts.NothingSubmitted where no sheet is as it was placed.
+// are NotFound where the run has found nothing, RunBehind where a section is not as it was placed, and acts.NothingSubmitted where no sheet is as it was placed.
 func (s *Service) Publish(ctx context.Context, by int64, school string, year, run, grade int) (sheets int, err error) {
 	_, a, err := s.reader(ctx, by, school, year, acts.Schedule)
 	if err != nil {
@@ -54,6 +54,11 @@ func (s *Service) Publish(ctx context.Context, by int64, school string, year, ru
 	}
 	if r.Summary == nil {
 		return 0, problem(NotFound)
+	}
+	if since, err := s.since(ctx, school, year, r); err != nil {
+		return 0, err
+	} else if len(since.Gone)+len(since.Moved)+len(since.Over) > 0 { // what families are shown is how it will be
+		return 0, problem(RunBehind)
 	}
 	var shown []store.ShownSheet
 	err = s.db.Tx(ctx, func(q store.Queries) (err error) {

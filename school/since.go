@@ -238,11 +238,15 @@ func (s *Service) Since(ctx context.Context, by int64, school string, year, run 
 	if r.Summary == nil {
 		return &RunSince{}, nil
 	}
+	return s.since(ctx, school, year, r)
+}
+
+func (s *Service) since(ctx context.Context, school string, year int, r *Run) (*RunSince, error) {
 	x, err := s.toChange(ctx, school, year, r.Seed)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().AllGiven(ctx, school, year, run)
+	rows, err := s.db.Queries().AllGiven(ctx, school, year, r.ID)
 	if err != nil {
 		return nil, err
 	}

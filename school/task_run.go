@@ -118,6 +118,8 @@ func (s *Service) perform(ctx context.Context, t *store.TaskRow, progress *run) 
 		return s.runExport(ctx, t, progress)
 	case "place":
 		return s.runPlace(ctx, t, progress)
+	case "help":
+		return s.runHelp(ctx, t, progress)
 	}
 	return store.TaskFailed, Outline{}, fmt.Errorf("a task of the kind %q", t.Kind)
 }

@@ -22,31 +22,49 @@ type RunRow struct {
 	Total   int              `db:"total"`
 	Stop    bool             `db:"stop"`
 	Result  string           `db:"result"`
+	Tried   json.RawMessage  `db:"tried"` // changes of the sections
+	Helps   *json.RawMessage `db:"helps"` // what would help most
+	Help    *int64           `db:"help_task"`
+	Helping *TaskState       `db:"help_state"`
+	HelpAt  *int             `db:"help_done"`
+	HelpOf  *int             `db:"help_total"`
+	HelpWhy *string          `db:"help_result"`
 }
 
-const runColumns = `r.id, r.task_id, r.seed, r.seconds, r.by_name, r.at, r.curve, r.found, t.state, t.step, t.done, t.total, t.stop, t.result`
+const runRows = `SELECT r.id, r.task_id, r.seed, r.seconds, r.by_name, r.at, r.curve, r.found, t.state, t.step, t.done, t.total, t.stop, t.result, r.tried, r.helps, r.help_task,
+		h.state AS help_state, h.done AS help_done, h.total AS help_total, h.result AS help_result
+	FROM placement_run r JOIN task t ON t.school_id = r.school_id AND t.id = r.task_id LEFT JOIN task h ON h.school_id = r.school_id AND h.id = r.help_task
+	WHERE r.school_id = $1 AND r.year = $2`
 
 // Runs lists the runs of a year, the newest first.
 func (q Queries) Runs(ctx context.Context, school string, year int) (list []RunRow, err error) {
-	return list, q.list(ctx, &list, `SELECT `+runColumns+` FROM placement_run r JOIN task t ON t.school_id = r.school_id AND t.id = r.task_id
-		WHERE r.school_id = $1 AND r.year = $2 ORDER BY r.id DESC`, school, year)
+	return list, q.list(ctx, &list, runRows+` ORDER BY r.id DESC`, school, year)
 }
 
 // RunOf gives the run of a task, or the one with an id. The error is ErrNotFound.
 func (q Queries) RunOf(ctx context.Context, school string, year int, id int, task int64) (row RunRow, err error) {
-	return row, q.get(ctx, &row, `SELECT `+runColumns+` FROM placement_run r JOIN task t ON t.school_id = r.school_id AND t.id = r.task_id
-		WHERE r.school_id = $1 AND r.year = $2 AND (r.id = $3 OR r.task_id = $4)`, school, year, id, task)
+	return row, q.get(ctx, &row, runRows+` AND (r.id = $3 OR r.task_id = $4 OR r.help_task = $4)`, school, year, id, task)
 }
 
 // AddRun notes a run of a task, with the next number of the year; run it in a transaction.
 func (q Queries) AddRun(ctx context.Context, school string, year int, r *RunRow) (id int, err error) {
-	return id, q.get(ctx, &id, `INSERT INTO placement_run (school_id, year, id, task_id, seed, seconds, by_name, at)
-		SELECT $1, $2, coalesce(max(id), 0) + 1, $3, $4, $5, $6, $7 FROM placement_run WHERE school_id = $1 AND year = $2 RETURNING id`, school, year, r.Task, r.Seed, r.Seconds, r.By, r.At)
+	return id, q.get(ctx, &id, `INSERT INTO placement_run (school_id, year, id, task_id, seed, seconds, by_name, at, tried)
+		SELECT $1, $2, coalesce(max(id), 0) + 1, $3, $4, $5, $6, $7, $8::jsonb FROM placement_run WHERE school_id = $1 AND year = $2 RETURNING id`, school, year, r.Task, r.Seed, r.Seconds, r.By, r.At, string(r.Tried))
 }
 
 // KeepCurve keeps how value and bound of a run have come on.
 func (q Queries) KeepCurve(ctx context.Context, school string, year, id int, curve any) error {
 	return q.exec(ctx, `UPDATE placement_run SET curve = $4::jsonb WHERE school_id = $1 AND year = $2 AND id = $3`, school, year, id, asJSON(curve))
+}
+
+// SetHelpTask notes the task that looks for what would help a run most.
+func (q Queries) SetHelpTask(ctx context.Context, school string, year, id int, task int64) error {
+	return q.exec(ctx, `UPDATE placement_run SET help_task = $4 WHERE school_id = $1 AND year = $2 AND id = $3`, school, year, id, task)
+}
+
+// KeepHelps keeps what would help a run most.
+func (q Queries) KeepHelps(ctx context.Context, school string, year, id int, helps any) error {
+	return q.exec(ctx, `UPDATE placement_run SET helps = $4::jsonb WHERE school_id = $1 AND year = $2 AND id = $3`, school, year, id, asJSON(helps))
 }
 
 // GivenRow is what a run gives one student.

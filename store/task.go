@@ -128,7 +128,7 @@ func (q Queries) LeaveOut(ctx context.Context, school string, id int64) (bool, e
 
 // Tasks lists the newest tasks of a school.
 func (q Queries) Tasks(ctx context.Context, school string, most int) (list []TaskRow, err error) {
-	return list, q.list(ctx, &list, `SELECT `+taskColumns+` FROM task WHERE school_id = $1 AND kind <> 'place' ORDER BY id DESC LIMIT $2`, school, most)
+	return list, q.list(ctx, &list, `SELECT `+taskColumns+` FROM task WHERE school_id = $1 AND kind NOT IN ('place', 'help') ORDER BY id DESC LIMIT $2`, school, most)
 }
 
 // Task gives one task.

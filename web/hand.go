@@ -252,4 +252,35 @@ func (s *Server) handRoutes(api huma.API) {
 	signedIn(s, api, release, func(ctx context.Context, by int64, in *releaseIn) (*struct{}, error) {
 		return nil, s.cases.Release(ctx, by, in.School, in.Year, in.Kind, in.Key)
 	})
+	type helpOut struct{ Body RunView }
+	view := func(r *school.Run, err error) (*helpOut, error) {
+		if err != nil {
+			return nil, err
+		}
+		return &helpOut{newRun(r)}, nil
+	}
+	type helpIn struct {
+		RunIn
+		Body struct {
+			Moves   int `json:"moves" minimum:"0" maximum:"60" doc:"At most so many together; 0: single changes alone"`
+			Seconds int `json:"seconds" minimum:"1" maximum:"600" doc:"The longest to search"`
+		}
+	}
+	signedIn(s, api, operation("start-help", http.MethodPost, yearPath+"/placements/{run}/helps", "Look for the changes of the sections that would help a run most"), func(ctx context.Context, by int64, in *helpIn) (*helpOut, error) {
+		return view(s.cases.StartHelp(ctx, by, in.School, in.Year, in.Run, in.Body.Moves, in.Body.Seconds))
+	})
+	signedIn(s, api, operation("stop-help", http.MethodDelete, yearPath+"/placements/{run}/helps", "End looking; what was found is kept"), func(ctx context.Context, by int64, in *RunIn) (*helpOut, error) {
+		return view(s.cases.StopHelp(ctx, by, in.School, in.Year, in.Run))
+	})
+	type useOut struct {
+		Body struct {
+			Changes int `json:"changes"`
+		}
+	}
+	signedIn(s, api, operation("use-sections", http.MethodPost, yearPath+"/placements/{run}/sections", "Make the changes that a run has tried in the master schedule"), func(ctx context.Context, by int64, in *RunIn) (*useOut, error) {
+		out := &useOut{}
+		var err error
+		out.Body.Changes, err = s.cases.UseSections(ctx, by, in.School, in.Year, in.Run)
+		return out, err
+	})
 }

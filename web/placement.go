@@ -14,20 +14,23 @@ import (
 
 // RunView is a run of the placement.
 type RunView struct {
-	ID       int                 `json:"id" doc:"From 1: people call them A, B, C"`
-	State    string              `json:"state" enum:"waiting,running,done,refused,stopped,failed"`
-	Stop     bool                `json:"stop" doc:"It has been asked to stop"`
-	Seed     int64               `json:"seed"`
-	Limit    int                 `json:"limit" doc:"Seconds"`
-	By       string              `json:"by"`
-	At       time.Time           `json:"at"`
-	Step     string              `json:"step,omitempty" enum:"read,negotiating,bounding,diving,searching,finished"`
-	Settled  int                 `json:"settled"`
-	Of       int                 `json:"of"`
-	Curve    []school.CurvePoint `json:"curve" doc:"How good the best was after some seconds, and how good any could be"`
-	Found    *school.RunSummary  `json:"found,omitempty"`
-	Why      string              `json:"why,omitempty" enum:"no-schedule,bad-rows,broken"`
-	Problems []TaskProblem       `json:"problems,omitempty"`
+	ID       int                    `json:"id" doc:"From 1: people call them A, B, C"`
+	State    string                 `json:"state" enum:"waiting,running,done,refused,stopped,failed"`
+	Stop     bool                   `json:"stop" doc:"It has been asked to stop"`
+	Seed     int64                  `json:"seed"`
+	Limit    int                    `json:"limit" doc:"Seconds"`
+	By       string                 `json:"by"`
+	At       time.Time              `json:"at"`
+	Step     string                 `json:"step,omitempty" enum:"read,negotiating,bounding,diving,searching,finished"`
+	Settled  int                    `json:"settled"`
+	Of       int                    `json:"of"`
+	Curve    []school.CurvePoint    `json:"curve" doc:"How good the best was after some seconds, and how good any could be"`
+	Found    *school.RunSummary     `json:"found,omitempty"`
+	Why      string                 `json:"why,omitempty" enum:"no-schedule,bad-rows,broken,run-behind"`
+	Problems []TaskProblem          `json:"problems,omitempty"`
+	Changes  []school.SectionChange `json:"changes" doc:"Of the sections, that it tries"`
+	Helps    *school.Helping        `json:"helps,omitempty" doc:"What would help it most"`
+	Helping  string                 `json:"helping,omitempty" enum:"waiting,running,done,refused,stopped,failed" doc:"How far looking for that is"`
 }
 
 // PlacedView is what a run gives one student.
@@ -57,6 +60,10 @@ type PublicationView struct {
 func newRun(r *school.Run) RunView {
 	v := RunView{ID: r.ID, State: string(r.State), Stop: r.Stop, Seed: r.Seed, Limit: r.Seconds, By: r.By, At: r.At, Step: r.Step, Settled: r.Done, Of: r.Total, Curve: []school.CurvePoint{}, Found: r.Summary, Why: r.Why,
 		Problems: taskProblems(r.Problems)}
+	v.Changes, v.Helps = append([]school.SectionChange{}, r.Changes...), r.Helps
+	if r.Helping != nil {
+		v.Helping = string(*r.Helping)
+	}
 	_ = json.Unmarshal(r.Curve, &v.Curve) // it is the application's own
 	return v
 }
@@ -86,12 +93,13 @@ func (s *Server) placementRoutes(api huma.API) {
 	type startRunIn struct {
 		InYear
 		Body struct {
-			Seed    int64 `json:"seed" minimum:"0" maximum:"9007199254740991" doc:"Of the lottery and of the search"`
-			Seconds int   `json:"seconds" minimum:"1" maximum:"600" doc:"The longest to search"`
+			Seed    int64                  `json:"seed" minimum:"0" maximum:"9007199254740991" doc:"Of the lottery and of the search"`
+			Seconds int                    `json:"seconds" minimum:"1" maximum:"600" doc:"The longest to search"`
+			Changes []school.SectionChange `json:"changes,omitempty" maxItems:"60" doc:"Of the sections, to try; the master schedule stays as it is"`
 		}
 	}
 	signedIn(s, api, operation("start-run", http.MethodPost, yearPath+"/placements", "Place what is handed in"), func(ctx context.Context, by int64, in *startRunIn) (*runOut, error) {
-		return one(s.cases.StartRun(ctx, by, in.School, in.Year, in.Body.Seed, in.Body.Seconds))
+		return one(s.cases.StartRun(ctx, by, in.School, in.Year, in.Body.Seed, in.Body.Seconds, in.Body.Changes...))
 	})
 	type runIn struct {
 		InYear

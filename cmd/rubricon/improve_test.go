@@ -2,6 +2,7 @@ package main
 
 import (
 	"encoding/json"
+	"fmt"
 	"maps"
 	"os"
 	"path/filepath"
@@ -10,6 +11,8 @@ import (
 	"testing"
 
 	"rubricon/bundle"
+	"rubricon/core/placement"
+	"rubricon/demo"
 )
 
 // On the school placed by hand PE meets with Health, and Drawing with Biology: with one of each elsewhere more is given. What is written can be read and placed again, and is worth what was said.
@@ -115,5 +118,33 @@ func TestImproveOnAGeneratedSchool(t *testing.T) {
 		if n > at[id].Seats {
 			t.Errorf("%s has %d students and %d seats", id, n, at[id].Seats)
 		}
+	}
+}
+
+// BenchmarkHelps looks for the 20 single changes that help most in contested schools of 600: one seat, one section more, one section at another time, any section.
+func BenchmarkHelps(b *testing.B) {
+	for _, seed := range []uint64{11, 12, 13, 14, 15} {
+		b.Run(fmt.Sprint("seed ", seed), func(b *testing.B) {
+			school, err := demo.Read(demo.Options{Students: 600, Seed: seed, Schedule: demo.Contested, Hard: 3})
+			if err != nil {
+				b.Fatal(err)
+			}
+			p, bad := school.Placement()
+			if len(bad) > 0 {
+				b.Fatal(bad)
+			}
+			found, err := placement.Solve(b.Context(), p, placement.Options{Seed: 1, Effort: 20})
+			if err != nil {
+				b.Fatal(err)
+			}
+			for b.Loop() {
+				list, err := placement.Helps(b.Context(), p, school.Rooms(true), found, placement.Options{Seed: 1}, 20)
+				if err != nil || len(list) == 0 {
+					b.Fatal(len(list), err)
+				}
+				b.ReportMetric(float64(list[0].Value-found.Value), "value-best")
+				b.ReportMetric(float64(list[0].Complete-p.Complete(found.Given)), "complete-best")
+			}
+		})
 	}
 }

@@ -205,6 +205,22 @@ func (h *Held) student(i int32, kept []Kept) (apart []Denied) {
 	return apart
 }
 
+// Rest is the part of what is given to everybody that is not kept.
+func (h *Held) Rest(given []Given) []Given {
+	out := make([]Given, len(given))
+	for i := range given {
+		g := Given{[]int32{}, []int32{}}
+		for _, at := range h.places[i][0] {
+			g.Requests = append(g.Requests, given[i].Requests[at])
+		}
+		for _, at := range h.places[i][1] {
+			g.Alternates = append(g.Alternates, given[i].Alternates[at])
+		}
+		out[i] = g
+	}
+	return out
+}
+
 // Whole adds what is kept to what was placed of the rest; value and bound are of the whole.
 func (h *Held) Whole(found *Placement) *Placement {
 	out := *found

@@ -39,6 +39,9 @@ func TestHoldAgainstEverything(t *testing.T) {
 		if _, err := p.Check(found.Given); err != nil {
 			t.Fatalf("problem %d: %v", n, err)
 		}
+		if value, err := h.Problem.Check(h.Rest(found.Given)); err != nil || value+h.Value != found.Value {
+			t.Errorf("problem %d: the rest is worth %d beside %d of %d: %v", n, value, h.Value, found.Value, err)
+		}
 		has := func(g *Given, k Kept) bool {
 			list := g.Requests
 			if k.Alternate {

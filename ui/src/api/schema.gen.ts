@@ -779,6 +779,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/placements/{run}/helps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look for the changes of the sections that would help a run most */
+        post: operations["start-help"];
+        /** End looking; what was found is kept */
+        delete: operations["stop-help"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/placements/{run}/holds": {
         parameters: {
             query?: never;
@@ -807,6 +825,23 @@ export interface paths {
         get: operations["list-lacking"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/placements/{run}/sections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the changes that a run has tried in the master schedule */
+        post: operations["use-sections"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3002,6 +3037,49 @@ export interface components {
             /** @description Empty: the course is taken away */
             section: string;
         };
+        HelpChange: {
+            /** Format: int64 */
+            complete: number;
+            course: string;
+            /** @description Periods as they are */
+            from: number[];
+            /** @enum {string} */
+            kind: "move" | "seat" | "section";
+            /** @description The id of the new section */
+            new?: string;
+            /** @description The one that is changed, or that the new one is like */
+            section: string;
+            teacher?: string;
+            /** @description Periods as they would be */
+            to: number[];
+            /** Format: int64 */
+            value: number;
+        };
+        HelpInBody: {
+            /**
+             * Format: int64
+             * @description At most so many together; 0: single changes alone
+             */
+            moves: number;
+            /**
+             * Format: int64
+             * @description The longest to search
+             */
+            seconds: number;
+        };
+        Helping: {
+            /** Format: int64 */
+            complete: number;
+            cut: boolean;
+            list: components["schemas"]["HelpChange"][];
+            proposal?: components["schemas"]["Proposal"];
+            /** Format: double */
+            seconds: number;
+            /** Format: int64 */
+            students: number;
+            /** Format: int64 */
+            value: number;
+        };
         HintView: {
             course: string;
             /** @description The requests that nothing covers and it would */
@@ -3461,6 +3539,13 @@ export interface components {
             verdict: "unmet" | "unverified" | "expected" | "met";
             year?: string;
         };
+        Proposal: {
+            /** Format: int64 */
+            complete: number;
+            moves: components["schemas"]["SectionChange"][];
+            /** Format: int64 */
+            value: number;
+        };
         PublicationView: {
             /** Format: date-time */
             at: string;
@@ -3877,9 +3962,18 @@ export interface components {
             /** Format: date-time */
             at: string;
             by: string;
+            /** @description Of the sections, that it tries */
+            changes: components["schemas"]["SectionChange"][];
             /** @description How good the best was after some seconds, and how good any could be */
             curve: components["schemas"]["CurvePoint"][];
             found?: components["schemas"]["RunSummary"];
+            /**
+             * @description How far looking for that is
+             * @enum {string}
+             */
+            helping?: "waiting" | "running" | "done" | "refused" | "stopped" | "failed";
+            /** @description What would help it most */
+            helps?: components["schemas"]["Helping"];
             /**
              * Format: int64
              * @description From 1: people call them A, B, C
@@ -3904,7 +3998,7 @@ export interface components {
             /** @description It has been asked to stop */
             stop: boolean;
             /** @enum {string} */
-            why?: "no-schedule" | "bad-rows" | "broken";
+            why?: "no-schedule" | "bad-rows" | "broken" | "run-behind";
         };
         SavedView: {
             /** @description Keys and values of a query in turn */
@@ -3944,6 +4038,20 @@ export interface components {
         };
         SecondStepOutBody: {
             wanted: boolean;
+        };
+        SectionChange: {
+            course: string;
+            /** @description Periods as they are */
+            from: number[];
+            /** @enum {string} */
+            kind: "move" | "seat" | "section";
+            /** @description The id of the new section */
+            new?: string;
+            /** @description The one that is changed, or that the new one is like */
+            section: string;
+            teacher?: string;
+            /** @description Periods as they would be */
+            to: number[];
         };
         SectionChoiceView: {
             alternate?: boolean;
@@ -4245,6 +4353,8 @@ export interface components {
             short: number;
         };
         StartRunInBody: {
+            /** @description Of the sections, to try; the master schedule stays as it is */
+            changes?: components["schemas"]["SectionChange"][];
             /**
              * Format: int64
              * @description The longest to search
@@ -4560,6 +4670,10 @@ export interface components {
         UnpublishInBody: {
             /** @description The families read it */
             reason: string;
+        };
+        UseOutBody: {
+            /** Format: int64 */
+            changes: number;
         };
         VersionBody: {
             /** @description Where the act needs one */
@@ -6593,6 +6707,78 @@ export interface operations {
             };
         };
     };
+    "start-help": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HelpInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stop-help": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     hold: {
         parameters: {
             query?: never;
@@ -6650,6 +6836,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlacedView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "use-sections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseOutBody"];
                 };
             };
             /** @description Error */
