@@ -114,6 +114,33 @@ func TestChangingARun(t *testing.T) {
 	run("A", "Place what is handed in")
 	office.says("h2", "^Mara Quill$")
 
+	// What would help most, tried as a run that changes nothing yet, then used.
+	office.press("main button", "Look for what would help")
+	office.says("main [role=status]", "waits for its turn")
+	runs, err := s.cases.Runs(t.Context(), accounts["office"], "pellworth", storetest.Year)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.cases.RunTask(t.Context(), "pellworth", *runs[0].Help); err != nil {
+		t.Fatal(err)
+	}
+	office.says("[data-testid=helps] li", "Ceramics I, cer1-1, from period 7 to 8\\s+worth")
+	office.accessible("what would help")
+	office.press("[data-testid=helps] button", "Try as a run")
+	office.says("[data-testid=run-B]", "waits for its turn")
+	if runs, err = s.cases.Runs(t.Context(), accounts["office"], "pellworth", storetest.Year); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.cases.RunTask(t.Context(), "pellworth", runs[0].Task); err != nil {
+		t.Fatal(err)
+	}
+	office.says("#tried", "Run B tries another section")
+	office.says("main li", "meets at another time: one student is in it")
+	office.MustElementR("main label", "Run B beside").MustElement("select").MustSelect("A")
+	office.says("[data-testid=beside]", "Sections: (Health, hlt1-1|Ceramics I, cer1-1), in period 8 instead of period 7")
+	office.accessible("a run that tries another section")
+	office.press("main button", "^A ")
+
 	// By hand: what cannot be is refused with what would make it possible, what was written stays, and what is done is told.
 	office.press("main button", "Give or take by hand")
 	office.says("[role=dialog] option", "Ceramics I · wish 8 · not given")
@@ -140,10 +167,11 @@ func TestChangingARun(t *testing.T) {
 	// A section that goes while a run uses it is said, and what was in it placed anew.
 	office.press("nav a", "Sections")
 	office.press("[data-section=tid1-1]", "Tidal Ecology")
-	office.says("#section p", "Run A has placed one student here")
+	office.says("#section p", "Run B has placed one student here")
 	office.press("#section button", "Take it away")
 	office.gone("[data-section=tid1-1]")
 	office.press("nav a", "Placement")
+	office.press("main button", "^A ")
 	office.says("main li", "Tidal Ecology, section tid1-1, is gone: one student was in it.")
 	office.accessible("what has changed since a run")
 	office.press("main button", "Place this anew")
@@ -151,8 +179,8 @@ func TestChangingARun(t *testing.T) {
 	office.gone("#since")
 
 	// A second run without the section, beside the first.
-	run("B", "Run again")
-	office.MustElementR("main label", "Run B beside").MustElement("select").MustSelect("A")
+	run("C", "Run again")
+	office.MustElementR("main label", "Run C beside").MustElement("select").MustSelect("A")
 	office.says("[data-testid=beside]", "As many have all or an alternate. Lottery seed 1 in both.")
 	office.accessible("a run beside another")
 }

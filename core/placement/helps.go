@@ -59,10 +59,10 @@ func Helps(ctx context.Context, p *Problem, rooms []Room, found *Placement, o Op
 		return cmp.Compare(w.lacking[p.Sections[b.Section].Course], w.lacking[p.Sections[a.Section].Course])
 	})
 	list := w.tryAll(ctx, tries)
-	// Of the moves of one section, and of the sections more of one course, the best alone.
+	// Of the changes of a kind to one course the best alone: the others say the same again.
 	seen := map[[2]any]bool{}
 	list = slices.DeleteFunc(list, func(h Help) bool {
-		key := [2]any{h.Kind, h.Section}
+		key := [2]any{h.Kind, p.Sections[h.Section].Course}
 		if h.Value <= found.Value || seen[key] {
 			return true
 		}

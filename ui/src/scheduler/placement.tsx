@@ -11,6 +11,7 @@ import { type Book, bookOf, join } from '../words';
 import { BesideRun } from './beside';
 import { Curve } from './curve';
 import { Holds } from './hand';
+import { Helps, Tried } from './helps';
 import { Publishing } from './publishing';
 import { type Run, letter } from './run';
 import { SinceRun } from './since';
@@ -30,12 +31,13 @@ export default function PlacementPage({ at }: { at: Year }) {
   const runs = useQuery({
     queryKey: key,
     queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/placements', { params: { path: place } })),
-    refetchInterval: (query) => (query.state.data?.some((r) => r.state === 'waiting' || r.state === 'running') ? 500 : 15_000),
+    refetchInterval: (query) => (query.state.data?.some((r) => [r.state, r.helping].some((x) => x === 'waiting' || x === 'running')) ? 500 : 15_000),
   });
   const [chosen, setChosen] = useState<number>();
   const again = () => void client.invalidateQueries({ queryKey: key });
   const start = useMutation({
-    mutationFn: (body: { seed: number; seconds: number }) => ask(api.POST('/api/schools/{school}/years/{year}/placements', { params: { path: place }, body })),
+    mutationFn: (body: { seed: number; seconds: number; changes?: Run['changes'] }) =>
+      ask(api.POST('/api/schools/{school}/years/{year}/placements', { params: { path: place }, body })),
     onSuccess: (run) => setChosen(run.id),
     onSettled: again,
   });
@@ -162,8 +164,17 @@ export default function PlacementPage({ at }: { at: Year }) {
                 {t('place.unkept', { count: found.unkept.length, courses: join(t, [...new Set(found.unkept.map((u) => book.title(u.course)))]) })}
               </p>
             )}
+            <Tried key={`tried ${run.id}`} at={at} run={run} book={book} />
             <SinceRun key={run.id} at={at} run={run} book={book} />
             <Reasons found={found} book={book} />
+            <Helps
+              key={`helps ${run.id}`}
+              at={at}
+              run={run}
+              book={book}
+              busy={busy || start.isPending}
+              onTry={(changes) => start.mutate({ seed: run.seed, seconds: run.limit, changes })}
+            />
             <Tight found={found} book={book} />
             <Ranks found={found} />
             <p className="no-print mt-3 text-sm">
