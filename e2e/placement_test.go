@@ -34,6 +34,8 @@ func TestPlacingAndPublishing(t *testing.T) {
 	first := s.as("mara.quill", desk)
 	first.says("[data-testid=clash]", "No choice of sections gives these together: Health and Ceramics I")
 	first.accessible("what cannot be had together")
+	ms := s.as("ms.arden", desk)
+	ms.says("main", "Health and 1 more cannot be had together")
 	office := s.as("office", desk)
 	office.press("nav a", "Placement")
 	office.says("h1", "No placement yet.")

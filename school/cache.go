@@ -33,7 +33,7 @@ type cache struct {
 	found    *lru.Cache[foundKey, *foundSheet]
 	wishes   *lru.Cache[wishKey, *counted]
 
-	schedules *lru.Cache[scheduleKey, schedule]
+	schedules *lru.Cache[scheduleKey, *schedule]
 	compile   singleflight.Group
 }
 
@@ -68,7 +68,7 @@ type (
 func newCache() *cache {
 	return &cache{years: atMost[yearKey, *SchoolYear](maxYears), facts: atMost[factsKey, *Known](maxFacts), actors: atMost[actorKey, *actor](maxPeople),
 		pupils: atMost[pupilKey, *store.Pupil](maxPeople), teachers: atMost[rosterKey, map[string][]string](maxYears),
-		found: atMost[foundKey, *foundSheet](maxFacts), wishes: atMost[wishKey, *counted](maxFacts), schedules: atMost[scheduleKey, schedule](maxYears)}
+		found: atMost[foundKey, *foundSheet](maxFacts), wishes: atMost[wishKey, *counted](maxFacts), schedules: atMost[scheduleKey, *schedule](maxYears)}
 }
 
 func atMost[K comparable, V any](n int) *lru.Cache[K, V] {

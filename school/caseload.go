@@ -88,7 +88,8 @@ type foundSheet struct {
 type foundKey struct {
 	factsKey
 	version int64
-	apart   bool // the summer round is handed in by itself
+	apart   bool   // the summer round is handed in by itself
+	classes string // the digest of the master schedule, as far as it is told
 }
 
 // Caseload lists the students of the reader, or of the whole school, each with where the sheet is and all it waits for: those that a
@@ -130,13 +131,17 @@ func (s *Service) found(ctx context.Context, y *SchoolYear, a *actor, heads []st
 
 // ofSheets gives something of each sheet, which is worked out where it is not at hand by its key; nothing of a sheet that is gone.
 func ofSheets[K comparable, V any](ctx context.Context, s *Service, y *SchoolYear, a *actor, heads []store.HeadRow, hand *lru.Cache[K, *V], key func(foundKey) K, workOut func(*Desk) *V) ([]*V, error) {
+	sections, err := s.schedule(ctx, y, a.roster)
+	if err != nil {
+		return nil, err
+	}
 	out := make([]*V, len(heads))
 	keys := make([]K, len(heads))
 	at := map[string]int{}
 	var missing []string
 	for i := range heads {
 		h := &heads[i]
-		keys[i] = key(foundKey{factsKey{yearKey{h.School, h.Year, y.CatalogVersion, y.PolicyVersion}, h.Student, h.Facts}, h.Version, h.SummerOpens != nil})
+		keys[i] = key(foundKey{factsKey{yearKey{h.School, h.Year, y.CatalogVersion, y.PolicyVersion}, h.Student, h.Facts}, h.Version, h.SummerOpens != nil, sections.digest})
 		if have, ok := hand.Get(keys[i]); ok {
 			out[i] = have
 			continue
@@ -155,6 +160,7 @@ func ofSheets[K comparable, V any](ctx context.Context, s *Service, y *SchoolYea
 	work.SetLimit(runtime.GOMAXPROCS(0))
 	for _, d := range desks {
 		i := at[d.Row.Student]
+		d.schedule = sections
 		work.Go(func() error {
 			out[i] = workOut(d)
 			return nil
@@ -197,7 +203,7 @@ func findOn(d *Desk) *foundSheet {
 	out := &foundSheet{claims: map[int32]string{}}
 	out.Found = caseload.Find(d.Known.Facts, &d.Sheet, d.Judgement, d.Todo, d.HandedIn(), d.Year.Zone())
 	out.Changed, out.Complete, out.Ready = d.Changed, d.Complete, d.Ready
-	out.Begun = out.Begun || len(d.Gone) > 0
+	out.Begun, out.Clash = out.Begun || len(d.Gone) > 0, d.Clash()
 	for _, course := range out.Claims {
 		if claim := d.claimFor(course); claim != nil {
 			out.claims[course] = claim.Note

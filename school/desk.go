@@ -26,7 +26,7 @@ type Desk struct {
 	Kind    acts.Kind       // what lies on the desk
 	Draft   *store.DraftRow // which draft, where it is one
 
-	schedule schedule
+	schedule *schedule
 	actor    *actor
 	teaches  bool // the reader teaches the student now
 	leads    bool // the reader leads the course that the student is to be taken into

@@ -267,12 +267,69 @@ func TestWhatCannotBeHadTogether(t *testing.T) {
 	if got := clash(); got != "HLT1 CER1" {
 		t.Errorf("with one: %q", got)
 	}
+	// The counselor's list says it too, and knows it at once when a section moves.
+	waits := func() string {
+		t.Helper()
+		var list []string
+		for _, w := range h.line().Waits {
+			if w.Reason == "clash" {
+				for _, course := range w.Courses {
+					list = append(list, h.sheet("mara.quill").Year.Codes[course])
+				}
+			}
+		}
+		return strings.Join(list, " ")
+	}
+	if got := waits(); got != "HLT1 CER1" {
+		t.Errorf("the caseload: %q", got)
+	}
+	move := func(period int) {
+		t.Helper()
+		m, err := h.MasterSchedule(t.Context(), h.who("office"), mara.School, mara.Year)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, x := range m.Sections {
+			if x.ID == "cer1-1" {
+				x.Periods = []int{period}
+				if _, err := h.PutSection(t.Context(), h.who("office"), mara.School, mara.Year, &x); err != nil {
+					t.Fatal(err)
+				}
+			}
+		}
+	}
+	move(8)
+	if a, b := clash(), waits(); a+b != "" {
+		t.Errorf("moved away: %q, %q", a, b)
+	}
+	move(7)
 	if h.sheet("mara.quill").Tag() == tag {
 		t.Error("the sheet has the tag it had before")
 	}
 	h.edit(school.Edit{Act: "remove", Course: "CER1"})
 	if got := clash(); got != "" {
 		t.Errorf("without Ceramics: %s", got)
+	}
+	// What adding it would do is said before it is added.
+	effects, err := h.Effects(t.Context(), h.who("mara.quill"), mara, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	y := effects.Desk.Year
+	for code, want := range map[string]string{"CER1": "HLT1", "PRI1": ""} {
+		course, _ := y.Index(code)
+		var with []string
+		for _, c := range effects.Clash(course) {
+			with = append(with, y.Codes[c])
+		}
+		if strings.Join(with, " ") != want {
+			t.Errorf("with %s: %v", code, with)
+		}
+	}
+	hlt, _ := y.Index("HLT1")
+	cer, _ := y.Index("CER1")
+	if list := effects.Desk.ClashWith(cer, hlt); len(list) != 0 {
+		t.Errorf("in the place of Health: %v", list)
 	}
 	h.edit(school.Edit{Act: "undo"})
 	if err := h.PlanYear(t.Context(), h.who("office"), mara.School, mara.Year, school.YearPlan{Size: 24}); err != nil {

@@ -2,7 +2,9 @@ package school
 
 import (
 	"context"
+	"crypto/sha256"
 	"fmt"
+	"slices"
 
 	"rubricon/bundle"
 	"rubricon/core/acts"
@@ -15,11 +17,14 @@ type scheduleKey struct {
 	roster int64
 }
 
-// schedule are the cells of each section of each course, where families are told what they mean for a sheet; nil: there are none, or they are not told.
-type schedule map[int32][][]int32
+// schedule are the cells of each section of each course, where families are told what they mean for a sheet; none where there are none, or they are not told.
+type schedule struct {
+	cells  map[int32][][]int32
+	digest string // another where the cells are
+}
 
 // schedule reads the master schedule of a year.
-func (s *Service) schedule(ctx context.Context, y *SchoolYear, roster int64) (schedule, error) {
+func (s *Service) schedule(ctx context.Context, y *SchoolYear, roster int64) (*schedule, error) {
 	key := scheduleKey{yearKey{y.School, y.Start, y.CatalogVersion, y.PolicyVersion}, roster}
 	if have, ok := s.cache.schedules.Get(key); ok {
 		return have, nil
@@ -34,7 +39,8 @@ func (s *Service) schedule(ctx context.Context, y *SchoolYear, roster int64) (sc
 		if err != nil {
 			return nil, err
 		}
-		list := schedule{}
+		list := &schedule{cells: map[int32][][]int32{}}
+		sum := sha256.New()
 		if plan.Clashes && len(rows) > 0 {
 			source, err := q.Source(ctx, y.School, y.Start, y.CatalogVersion, y.PolicyVersion)
 			if err != nil {
@@ -47,34 +53,59 @@ func (s *Service) schedule(ctx context.Context, y *SchoolYear, roster int64) (sc
 			p, _ := b.Placement()
 			for i := range p.Sections {
 				if course, ok := y.Index(b.Sections[i].Course); ok {
-					list[course] = append(list[course], p.Sections[i].Cells)
+					list.cells[course] = append(list.cells[course], p.Sections[i].Cells)
+					fmt.Fprintln(sum, course, p.Sections[i].Cells)
 				}
 			}
 		}
+		list.digest = string(sum.Sum(nil))
 		s.cache.schedules.Add(key, list)
 		return list, nil
 	})
 	if err != nil {
 		return nil, err
 	}
-	return out.(schedule), nil
+	return out.(*schedule), nil
 }
 
 // Clash gives the smallest set of requests that no choice of sections gives together, seats aside; none where all can be had, or that is not told. A sheet that is placed is beyond it.
-func (d *Desk) Clash() (courses []int32) {
-	if len(d.schedule) == 0 || acts.State(d.Row.State) == acts.Placed || len(d.Sheet.Requests) > placement.MaxTogether {
+func (d *Desk) Clash() []int32 { return d.clash(-1, -1) }
+
+// ClashWith gives the smallest set that no choice of sections would give together if a course were requested, in the place of another one (-1: of none), and that it is in; without the course itself.
+func (d *Desk) ClashWith(course, instead int32) (others []int32) {
+	set := d.clash(course, instead)
+	if !slices.Contains(set, course) {
 		return nil
 	}
-	sections := make([][][]int32, len(d.Sheet.Requests))
-	for i, e := range d.Sheet.Requests {
-		sections[i] = d.schedule[e.Course]
+	return slices.DeleteFunc(set, func(c int32) bool { return c == course })
+}
+
+func (d *Desk) clash(also, instead int32) (courses []int32) {
+	if d.schedule == nil || len(d.schedule.cells) == 0 || acts.State(d.Row.State) == acts.Placed {
+		return nil
+	}
+	var list []int32
+	for _, e := range d.Sheet.Requests {
+		if e.Course != instead {
+			list = append(list, e.Course)
+		}
+	}
+	if also >= 0 {
+		list = append(list, also)
+	}
+	if len(list) > placement.MaxTogether {
+		return nil
+	}
+	sections := make([][][]int32, len(list))
+	for i, course := range list {
+		sections[i] = d.schedule.cells[course]
 	}
 	clash, known := placement.Together(sections)
 	if !known {
 		return nil
 	}
 	for _, i := range clash {
-		courses = append(courses, d.Sheet.Requests[i].Course)
+		courses = append(courses, list[i])
 	}
 	return courses
 }

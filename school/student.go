@@ -26,7 +26,11 @@ func (d *Desk) Tag() string {
 type Effects struct {
 	Desk    *Desk
 	Effects []sheet.Effect
+	Instead int32 // the course whose place is meant; -1: none
 }
+
+// Clash is what no choice of sections gives together with a course, if it were requested.
+func (e *Effects) Clash(course int32) []int32 { return e.Desk.ClashWith(course, e.Instead) }
 
 // Effects tells whoever may see a sheet what adding each course would do to it: in the place of a requested course where its code is
 // given. The error is NotOnSheet where that is not requested.
@@ -36,6 +40,7 @@ func (s *Service) Effects(ctx context.Context, by int64, at Place, instead strin
 		return nil, err
 	}
 	var effects []sheet.Effect
+	place := int32(-1)
 	if instead == "" {
 		effects, err = d.Known.Effects(&d.Sheet, d.instead(acts.Edit))
 	} else {
@@ -43,6 +48,7 @@ func (s *Service) Effects(ctx context.Context, by int64, at Place, instead strin
 		if !ok {
 			return nil, problem(NotOnSheet)
 		}
+		place = course
 		effects, err = d.Known.EffectsInstead(&d.Sheet, course, d.instead(acts.Edit))
 	}
 	if errors.Is(err, sheet.ErrNotOnSheet) {
@@ -51,7 +57,7 @@ func (s *Service) Effects(ctx context.Context, by int64, at Place, instead strin
 	if err != nil {
 		return nil, problem(TooComplex)
 	}
-	return &Effects{d, effects}, nil
+	return &Effects{d, effects, place}, nil
 }
 
 // Only lists what an untouched sheet lacks and only one course can answer, for whoever may fill it in as its family.

@@ -328,6 +328,7 @@ type Effect struct {
 	Fill        []string     `json:"fill,omitempty"`
 	Swaps       []string     `json:"swaps,omitempty"`
 	With        []string     `json:"with,omitempty"`
+	Clash       []string     `json:"clash,omitempty" doc:"No choice of sections gives it together with these"`
 	Rules       []RuleChange `json:"rules,omitempty"`
 	Moves       []RuleMove   `json:"moves,omitempty" doc:"The rules beside those whose measure changes"`
 	Recommended bool         `json:"recommended,omitempty"`

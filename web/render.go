@@ -296,7 +296,11 @@ func newEffects(e *school.Effects) *EffectsView {
 	y := e.Desk.Year.Year
 	v := &EffectsView{Version: e.Desk.Row.Version, Effects: make([]Effect, 0, len(e.Effects)), Mends: []RuleMend{}, Room: sheet.Room(y, e.Effects)}
 	for i := range e.Effects {
-		v.Effects = append(v.Effects, newEffect(e.Desk, &e.Effects[i]))
+		x := newEffect(e.Desk, &e.Effects[i])
+		if e.Effects[i].Fits {
+			x.Clash = codes(y, e.Clash(e.Effects[i].Course))
+		}
+		v.Effects = append(v.Effects, x)
 	}
 	if e.Desk.Judgement == nil {
 		return v

@@ -51,6 +51,7 @@ const (
 	Contested Reason = "contested" // more ask for a course than there are seats, and nothing stands in for it
 	Uncovered Reason = "uncovered" // nothing stands in for a request
 	LoneHalf  Reason = "loneHalf"  // a course lacks the one it is linked with
+	Clash     Reason = "clash"     // no choice of sections gives some requests together
 	Unreached Reason = "unreached" // the mail by which the family would know what to do did not reach somebody
 	Overdue   Reason = "overdue"   // the day of an errand has passed
 	Unbegun   Reason = "unbegun"   // the window is open, and nobody has begun
@@ -58,7 +59,7 @@ const (
 
 // Reasons lists the reasons: first those that the school settles, then those that the family does.
 func Reasons() []Reason {
-	return []Reason{Claim, Asked, Remark, Unmet, Overridden, Retake, TooComplex, Lapsed, Contested, Uncovered, LoneHalf, Changed, Unsigned, Unreached, Overdue, Unbegun}
+	return []Reason{Claim, Asked, Remark, Unmet, Overridden, Retake, TooComplex, Lapsed, Contested, Uncovered, LoneHalf, Clash, Changed, Unsigned, Unreached, Overdue, Unbegun}
 }
 
 // School tells whether it is for the school to settle.
@@ -97,11 +98,12 @@ type Found struct {
 	Noted     []int32
 	Retakes   []int32
 	Halves    []int32
+	Clash     []int32 // the smallest set of requests that no choice of sections gives together; the caller knows the sections
 	Uncovered []int32 // but for those that the school gives anyway: assigned, or asked for by a rule
 	Dues      []Due
 }
 
-// Find looks for what a sheet may wait for, at whatever moment. It leaves Changed, Complete and Ready to the caller, who knows what
+// Find looks for what a sheet may wait for, at whatever moment. It leaves Changed, Complete, Ready and Clash to the caller, who knows what
 // was handed in and which parts of the sheet count.
 //
 // Zone is the school's, in which the days of errands pass.
@@ -269,6 +271,7 @@ func (c *Case) family(stage Stage, handed, cleared bool, latest time.Time, add f
 	}
 	if stage != NotBegun && !cleared {
 		each(LoneHalf, latest, c.Halves)
+		each(Clash, latest, c.Clash)
 	}
 	late, oldest := []int32{}, time.Time{}
 	for _, due := range c.Dues {

@@ -45,6 +45,8 @@ func TestOf(t *testing.T) {
 		"sent back, untouched":     {func(c *Case) { c.Begun, c.Touched, c.State = false, false, acts.SentBack }, "inProgress"},
 		"a claim while it is made": {func(c *Case) { c.Claims = []int32{4, 2} }, "waiting claim:4:2@5"},
 		"a half without the other": {func(c *Case) { c.Halves = []int32{7} }, "inProgress loneHalf:7@5"},
+		"cannot be had together":   {func(c *Case) { c.Clash = []int32{7, 9} }, "inProgress clash:7:9@5"},
+		"cleared all the same":     {func(c *Case) { c.State, c.Clash = acts.Cleared, []int32{7, 9} }, "cleared"},
 		"an errand is late":        {func(c *Case) { c.Dues = []Due{{3, days(2)}, {5, days(-2)}, {6, days(9)}} }, "inProgress overdue:3:6@9"},
 		"an errand due now":        {func(c *Case) { c.Dues = []Due{{3, now}} }, "inProgress overdue:3@0"},
 		"handed in":                {func(c *Case) { c.State = acts.Submitted }, "withFamily"},
@@ -94,7 +96,7 @@ func TestReasons(t *testing.T) {
 			}
 		}
 	}
-	if school != 8 || len(Reasons()) != 16 || slices.Contains(Reasons(), "") {
+	if school != 8 || len(Reasons()) != 17 || slices.Contains(Reasons(), "") {
 		t.Errorf("%d of %d are the school's", school, len(Reasons()))
 	}
 }

@@ -2798,6 +2798,8 @@ export interface components {
         };
         Effect: {
             barred?: boolean;
+            /** @description No choice of sections gives it together with these */
+            clash?: string[];
             course: string;
             earned?: boolean;
             /** @enum {string} */

@@ -99,6 +99,7 @@ export function effectWords(t: TFunction, book: Book, sheet: Sheet, e: Effect): 
   else plain.push(t('effect.fits'));
   if (e.swaps?.length) plain.push(t('effect.swaps', { courses: join(t, e.swaps.map(book.title)) }));
   if (e.with?.length) plain.push(t('effect.with', { courses: join(t, e.with.map(book.title)) }));
+  if (e.clash?.length) plain.push(t('effect.clash', { courses: join(t, e.clash.map(book.title)) }));
   if (e.retake) plain.push(t('effect.retake'));
   return { strong, plain };
 }
