@@ -194,7 +194,7 @@ func (b *Bundle) common(s, t stay) catalog.TermSet {
 
 // termsOf gives the first and last days of some terms.
 func (b *Bundle) termsOf(terms catalog.TermSet) (list [][2]string) {
-	for i, d := range b.dates {
+	for i, d := range b.Frame.Dates {
 		if terms>>i&1 == 1 {
 			list = append(list, d)
 		}

@@ -40,8 +40,7 @@ type Bundle struct {
 	Attendance  []Attended   // with WithDates
 
 	termIDs map[string]catalog.TermSet
-	year    string // sourcedId of the school year
-	dates   [][2]string
+	year    string          // sourcedId of the school year
 	summer  map[string]bool // the codes of courses of the summer round
 	passed  map[string]bool // the ids of all rows of sections: also those that take no part, or are bad
 	dated   bool

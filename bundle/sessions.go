@@ -12,7 +12,7 @@ import (
 
 // Dates gives the first and the last day of some terms of the year, as they are written in academicSessions.csv.
 func (b *Bundle) Dates(terms catalog.TermSet) (begin, end string) {
-	for i, d := range b.dates {
+	for i, d := range b.Frame.Dates {
 		if terms>>i&1 == 0 {
 			continue
 		}
@@ -81,7 +81,7 @@ func (b *Bundle) sessions(p *policy.Policy) {
 	}
 	for i, r := range terms {
 		b.Frame.Terms = append(b.Frame.Terms, t.Cell(r, "title"))
-		b.dates = append(b.dates, [2]string{t.Cell(r, "startDate"), t.Cell(r, "endDate")})
+		b.Frame.Dates = append(b.Frame.Dates, [2]string{t.Cell(r, "startDate"), t.Cell(r, "endDate")})
 		b.termIDs[t.Cell(r, "sourcedId")] = 1 << i
 	}
 	b.termIDs[b.year] = 1<<len(terms) - 1

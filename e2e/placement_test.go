@@ -81,6 +81,19 @@ func TestPlacingAndPublishing(t *testing.T) {
 	ilse.language("es")
 	ilse.says("[data-testid=result] li", "Entra Grabado|Entra Printmaking")
 
+	// The week as a file, for those who may see it.
+	for who, want := range map[*screen]int{mara: 200, ilse: 200, s.as("mr.tolland", desk): 404} {
+		for file, text := range map[string]string{"week.pdf": "%PDF", "week.ics": "BEGIN:VCALENDAR"} {
+			got := who.MustEval(`async (f) => { const r = await fetch('/api/schools/pellworth/years/2027/students/s0001/' + f + '?language=ar'); return [r.status, await r.text()] }`, file).Arr()
+			if body := got[1].Str(); got[0].Int() != want || strings.HasPrefix(body, text) != (want == 200) {
+				t.Errorf("%s: %d, %.40q", file, got[0].Int(), body)
+			} else if n := strings.Count(body, "BEGIN:VEVENT"); file == "week.ics" && want == 200 && (n < 150 || n > 200 || !strings.Contains(body, "Ms Saltmarsh")) {
+				t.Errorf("the calendar has %d days", n)
+			}
+		}
+	}
+	mara.says("[data-testid=result] a", "As a PDF")
+
 	office.press("main button", "Take back…")
 	office.MustElement("[role=dialog] textarea").MustInput("A section was forgotten.")
 	office.press("[role=dialog] button", "Take back…")

@@ -56,6 +56,7 @@ func (s *Server) routes(api huma.API) {
 	s.placementRoutes(api)
 	s.scheduleRoutes(api)
 	s.handRoutes(api)
+	s.weekRoutes(api)
 	s.liveRoutes(api)
 	s.taskRoutes(api)
 	s.rulesRoutes(api)

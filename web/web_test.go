@@ -287,6 +287,7 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", ofForeign + "drafts", `{"name":" "}`, answers{"foreign.counselor": no, "foreign.office": no}},
 		{"PUT", ofMara + "drafts/999", `{"name":"x"}`, nil}, {"DELETE", ofMara + "drafts/999", "", nil},
 		{"GET", maraSheet + "?draft=999", "", nil}, {"GET", other + "?draft=999", "", nil}, {"POST", maraSheet + "/submission?draft=999", version, nil},
+		{"GET", ofMara + "week.ics", "", nil}, {"GET", ofOther + "week.ics", "", nil}, {"GET", ofForeign + "week.ics", "", nil}, {"GET", ofMara + "week.pdf", "", nil}, {"GET", ofOther + "week.pdf", "", nil}, {"GET", ofForeign + "week.pdf", "", nil},
 		{"GET", ofMara + "errands.ics", "", reads}, {"GET", ofOther + "errands.ics", "", otherReads}, {"GET", ofForeign + "errands.ics", "", foreignReads},
 		{"GET", ofMara + "feed", "", reads}, {"GET", ofOther + "feed", "", otherReads}, {"GET", ofForeign + "feed", "", foreignReads},
 		{"POST", ofMara + "feed", "", reads}, {"POST", ofOther + "feed", "", otherReads}, {"POST", ofForeign + "feed", "", foreignReads},

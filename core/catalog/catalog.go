@@ -64,7 +64,8 @@ const (
 
 // Frame is the school year's frame.
 type Frame struct {
-	Terms []string // short names, in order; at most MaxTerms
+	Terms []string    // short names, in order; at most MaxTerms
+	Dates [][2]string // by term: its first and last day, YYYY-MM-DD; may be empty
 }
 
 // Course is a course as the school describes it. Credits, Load and Fee are in hundredths.

@@ -1,6 +1,6 @@
 import { useTranslation } from 'react-i18next';
 import words from '../../locales/en.json?part=result';
-import type { Sheet } from './api/client';
+import { type Sheet, placeOf, studentPath } from './api/client';
 import { speakMore } from './i18n';
 import { when } from './kit/format';
 import type { Book } from './words';
@@ -31,10 +31,20 @@ export default function Result({ book, sheet }: { book: Book; sheet: Sheet }) {
           <NotGiven book={book} lacking={placed.lacking} />
         </>
       )}
-      <p className="no-print mt-2">
+      <p className="no-print mt-2 flex flex-wrap gap-x-4">
         <button type="button" className="min-h-8 text-sm inked-link" onClick={() => window.print()}>
           {t('result.print')}
         </button>
+        {(['pdf', 'ics'] as const).map((form) => (
+          <a
+            key={form}
+            href={`${studentPath(placeOf(sheet))}/week.${form}`}
+            download={`week.${form}`}
+            className="inline-flex min-h-8 items-center text-sm inked-link"
+          >
+            {t(`result.${form}`)}
+          </a>
+        ))}
       </p>
     </section>
   );

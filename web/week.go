@@ -1,0 +1,164 @@
+package web
+
+import (
+	"context"
+	"fmt"
+	"mime"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rubricon/core/catalog"
+	"rubricon/paper"
+	"rubricon/school"
+)
+
+// weekRoutes are those of a student's published week as a file.
+func (s *Server) weekRoutes(api huma.API) {
+	type weekIn struct {
+		OnSheet
+		Language string `query:"language" maxLength:"35" doc:"BCP 47: in which it is written"`
+	}
+	shown := func(ctx context.Context, by int64, in *weekIn) (*printed, *school.Shown, error) {
+		d, err := s.cases.Sheet(ctx, by, in.place())
+		if err != nil {
+			return nil, nil, err
+		}
+		week := d.Shown()
+		if week == nil {
+			return nil, nil, &school.Error{Code: school.NotFound}
+		}
+		return &printed{Desk: d, l: s.reads(ctx, in.Language)}, week, nil
+	}
+	signedIn(s, api, operation("get-week-pdf", http.MethodGet, studentPath+"/week.pdf", "A student's published week, for printing"), func(ctx context.Context, by int64, in *weekIn) (*fileOut, error) {
+		p, week, err := shown(ctx, by, in)
+		if err != nil {
+			return nil, err
+		}
+		pdf, err := paper.PDF(p.week(week))
+		if err != nil {
+			return nil, err
+		}
+		return pdfOut("week.pdf", pdf), nil
+	})
+	type calendarOut struct {
+		ContentType        string `header:"Content-Type"`
+		ContentDisposition string `header:"Content-Disposition"`
+		Body               []byte `contentType:"text/calendar"`
+	}
+	signedIn(s, api, operation("get-week-calendar", http.MethodGet, studentPath+"/week.ics", "A student's published week as an iCalendar file: an entry for each day of school, with what meets in each period"),
+		func(ctx context.Context, by int64, in *weekIn) (*calendarOut, error) {
+			p, week, err := shown(ctx, by, in)
+			if err != nil {
+				return nil, err
+			}
+			name := p.say("calendar.week", "name", p.Pupil.GivenName+" "+p.Pupil.FamilyName)
+			content := paper.Calendar(name, fmt.Sprintf("%s.%d.rubricon", p.Row.School, p.Row.Year), s.now(), p.schoolDays(week))
+			return &calendarOut{"text/calendar; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": "week.ics"}), content}, nil
+		})
+}
+
+// titleOf is a course's title in the reader's language, also of one that the catalog has no longer.
+func (p printed) titleOf(code string) string {
+	if course, ok := p.Year.Index(code); ok {
+		return p.title(course)
+	}
+	return code
+}
+
+// week is the published week as a page: a row for each period, a column for each term, and what was not given.
+func (p printed) week(week *school.Shown) *paper.Document {
+	y := p.Year
+	name := p.Pupil.GivenName + " " + p.Pupil.FamilyName
+	doc := &paper.Document{Language: p.l.Tag.String(), Page: p.say("paper.page"), Foot: p.say("paper.foot", "name", name, "school", y.Name, "year", y.Year.Policy.SchoolYear),
+		Title: p.say("calendar.week", "name", name)}
+	if at, err := time.Parse(time.RFC3339, week.At); err == nil {
+		doc.Lead = []string{p.say("result.published", "time", p.day(at.In(y.Zone()), true))}
+	}
+	board := paper.Part{Head: p.say("result.week"), Heads: []string{""}, Cols: []float64{0.06}, Bold: 1}
+	for i := range y.Terms {
+		board.Heads = append(board.Heads, p.terms(catalog.TermSet(1)<<i))
+		board.Cols = append(board.Cols, 0.94/float64(len(y.Terms)))
+	}
+	last := y.Policy.Periods
+	for _, g := range week.Given {
+		for _, period := range g.Periods {
+			last = max(last, period)
+		}
+	}
+	for period := 1; period <= last; period++ {
+		row := []string{fmt.Sprint(period)}
+		for _, term := range y.Terms {
+			var here []string
+			for _, g := range week.Given {
+				if slices.Contains(g.Periods, period) && slices.Contains(g.Terms, term) {
+					here = append(here, p.meeting(&g))
+				}
+			}
+			if len(here) == 0 {
+				here = []string{p.say("result.open")}
+			}
+			row = append(row, strings.Join(here, "; "))
+		}
+		board.Rows = append(board.Rows, row)
+	}
+	for _, g := range week.Given {
+		if len(g.Periods) == 0 {
+			board.Text = append(board.Text, p.say("result.loose")+" "+p.meeting(&g))
+		}
+	}
+	doc.Parts = append(doc.Parts, board)
+	if len(week.Lacking) > 0 {
+		part := paper.Part{Head: p.say("result.notGiven"), Cols: []float64{0.3, 0.45, 0.25}}
+		for _, l := range week.Lacking {
+			instead := p.say("result.nothing")
+			if l.Instead != "" {
+				instead = p.say("result.instead", "course", p.titleOf(l.Instead))
+			}
+			part.Rows = append(part.Rows, []string{p.titleOf(l.Course), p.say("result.why." + string(l.Why)), instead})
+		}
+		doc.Parts = append(doc.Parts, part)
+	}
+	return doc
+}
+
+// meeting is a section in a few words: the course, its teacher, and the days of the cycle where it does not meet on all.
+func (p printed) meeting(g *school.GivenSection) string {
+	text := p.titleOf(g.Course)
+	if len(g.Days) > 0 {
+		days := make([]string, len(g.Days))
+		for i, d := range g.Days {
+			days[i] = fmt.Sprint(d)
+		}
+		text += " (" + p.say("result.days", "days", strings.Join(days, ", ")) + ")"
+	}
+	if g.Teacher != "" {
+		text += ", " + g.Teacher
+	}
+	return text
+}
+
+// schoolDays are the entries of a calendar: for each day of school what meets, period by period.
+func (p printed) schoolDays(week *school.Shown) []paper.Event {
+	events := []paper.Event{}
+	for _, d := range p.Year.SchoolDays() {
+		var lines []string
+		for period := 1; period <= p.Year.Policy.Periods; period++ {
+			for _, g := range week.Given {
+				if slices.Contains(g.Periods, period) && slices.Contains(g.Terms, p.Year.Terms[d.Term]) && (len(g.Days) == 0 || slices.Contains(g.Days, d.Day)) {
+					lines = append(lines, fmt.Sprintf("%d  %s", period, p.meeting(&g)))
+				}
+			}
+		}
+		title := p.say("calendar.school")
+		if p.Year.Policy.Days > 1 {
+			title = p.say("calendar.day", "day", d.Day)
+		}
+		events = append(events, paper.Event{ID: p.Row.Student + "-" + d.Date.Format(time.DateOnly), Title: title, Note: strings.Join(lines, "\n"), At: d.Date, Whole: true})
+	}
+	return events
+}
+
