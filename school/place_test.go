@@ -2,6 +2,7 @@ package school_test
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"testing"
 
@@ -23,10 +24,13 @@ func (h *house) schedule() {
 	h.classes(rows)
 }
 
-// classes brings the demo school again with a master schedule.
-func (h *house) classes(rows []string) {
+// classes brings the demo school again with a master schedule, and with other files where they are changed.
+func (h *house) classes(rows []string, change ...func([]bundle.File)) {
 	h.t.Helper()
 	files := storetest.Files()
+	for _, other := range change {
+		other(files)
+	}
 	f := bundle.File{Name: "classes.csv", Header: strings.Split(rows[0], ",")}
 	for _, row := range rows[1:] {
 		f.Rows = append(f.Rows, strings.Split(row, ","))
@@ -206,6 +210,44 @@ func TestPlacingAndPublishing(t *testing.T) {
 	r = h.placed(ctx)
 	if p, err := h.PlacedIn(ctx, office, mara.School, mara.Year, r.ID, mara.Student); err != nil || p.Lacking[0].Course != "NOR2" || p.Lacking[0].Why != "none" {
 		t.Errorf("Norwegian does not run: %+v, %v", p.Lacking, err)
+	}
+}
+
+// How the wishes of each rank were met is told by grade, and by program beside.
+func TestRanksByProgram(t *testing.T) {
+	h := newHouse(t)
+	h.classes([]string{"sourcedId,status,title,courseSourcedId,classType,schoolSourcedId,termSourcedIds,periods,metadata.days,metadata.seats,metadata.teacher",
+		"cer1-1,active,Ceramics,c-cer1,scheduled,pellworth,sy27-1,7,,5,Ms A"}, func(files []bundle.File) {
+		for i := range files {
+			f := &files[i]
+			if f.Name != "users.csv" {
+				continue
+			}
+			at := slices.Index(f.Header, "sourcedId")
+			f.Header = append(slices.Clone(f.Header), "metadata.programs")
+			for k, row := range f.Rows {
+				program := ""
+				if row[at] == "s0003" {
+					program = "harbour"
+				}
+				f.Rows[k] = append(slices.Clone(row), program)
+			}
+		}
+	})
+	for _, student := range []string{"s0003", "s0004"} {
+		h.handsIn(student, []string{"CER1", "PHO1"}, nil)
+	}
+	r := h.placed(t.Context())
+	asked, harbour := 0, []school.RunRank{}
+	for _, x := range r.Summary.Ranks {
+		if x.Program == "" {
+			asked += x.Asked
+		} else {
+			harbour = append(harbour, x)
+		}
+	}
+	if want := []school.RunRank{{Grade: -1, Program: "harbour", Rank: 1, Asked: 1, Given: 1}, {Grade: -1, Program: "harbour", Rank: 2, Asked: 1}}; asked != 4 || !slices.Equal(harbour, want) {
+		t.Errorf("%d asked by grade; by program %+v", asked, harbour)
 	}
 }
 

@@ -1,6 +1,7 @@
 package school
 
 import (
+	"cmp"
 	"encoding/json"
 	"slices"
 	"sync"
@@ -66,12 +67,13 @@ type RunSection struct {
 	Taken int `json:"taken"`
 }
 
-// RunRank is how the wishes of a rank were met in a grade.
+// RunRank is how the wishes of a rank were met in a grade, or in a program.
 type RunRank struct {
-	Grade int `json:"grade"`
-	Rank  int `json:"rank"`
-	Asked int `json:"asked"`
-	Given int `json:"given"`
+	Grade   int    `json:"grade" doc:"-1: of the program"`
+	Program string `json:"program,omitempty"`
+	Rank    int    `json:"rank"`
+	Asked   int    `json:"asked"`
+	Given   int    `json:"given"`
 }
 
 // GivenSection is a section that a student is given: where and when it is.
@@ -147,6 +149,12 @@ func given(b *bundle.Bundle, section int32) GivenSection {
 // ByHandWhy is why a request was not given that was taken away by hand, beside the reasons of the core.
 const ByHandWhy placement.Why = "hand"
 
+type rankKey struct {
+	grade   int
+	program string
+	rank    int
+}
+
 // outcome sums a placement up and tells it student by student, those with a submission.
 func outcome(b *bundle.Bundle, p *placement.Problem, found *placement.Placement, handed map[string]int, denied []placement.Denied) (*RunSummary, []store.GivenRow) {
 	o := &RunSummary{Value: found.Value, Bound: found.Bound, Gap: found.Gap(), Cut: found.Cut, Reasons: []RunReason{}, Sections: []RunSection{}, Ranks: []RunRank{}, Unkept: []UnkeptSeat{}}
@@ -157,7 +165,15 @@ func outcome(b *bundle.Bundle, p *placement.Problem, found *placement.Placement,
 	}
 	reasons := map[placement.Why]map[string]int{}
 	bare := map[placement.Why]int{}
-	ranks := map[[2]int]*RunRank{}
+	ranks := map[rankKey]*RunRank{}
+	rankOf := func(key rankKey, given bool) {
+		if ranks[key] == nil {
+			ranks[key] = &RunRank{Grade: key.grade, Program: key.program, Rank: key.rank}
+		}
+		if ranks[key].Asked++; given {
+			ranks[key].Given++
+		}
+	}
 	var rows []store.GivenRow
 	for i := range p.Students {
 		student, g, pupil := &p.Students[i], &found.Given[i], &b.Pupils[i]
@@ -167,13 +183,11 @@ func outcome(b *bundle.Bundle, p *placement.Problem, found *placement.Placement,
 		list, lacking := []GivenSection{}, []Lacking{}
 		placed := 0
 		for k, section := range g.Requests {
-			rank := ranks[[2]int{pupil.Grade, k + 1}]
-			if rank == nil {
-				rank = &RunRank{Grade: pupil.Grade, Rank: k + 1}
-				ranks[[2]int{pupil.Grade, k + 1}] = rank
+			rankOf(rankKey{pupil.Grade, "", k + 1}, section != placement.None)
+			for _, program := range pupil.Student.Programs {
+				rankOf(rankKey{-1, program, k + 1}, section != placement.None)
 			}
-			if rank.Asked++; section != placement.None {
-				rank.Given++
+			if section != placement.None {
 				placed++
 				list = append(list, given(b, section))
 			}
@@ -240,7 +254,9 @@ func outcome(b *bundle.Bundle, p *placement.Problem, found *placement.Placement,
 	for _, r := range ranks {
 		o.Ranks = append(o.Ranks, *r)
 	}
-	slices.SortFunc(o.Ranks, func(a, b RunRank) int { return compareMost(b.Grade*100+b.Rank, a.Grade*100+a.Rank, "", "") })
+	slices.SortFunc(o.Ranks, func(a, b RunRank) int {
+		return cmp.Or(cmp.Compare(a.Program, b.Program), cmp.Compare(a.Grade, b.Grade), cmp.Compare(a.Rank, b.Rank))
+	})
 	return o, rows
 }
 

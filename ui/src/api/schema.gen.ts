@@ -3936,8 +3936,12 @@ export interface components {
             asked: number;
             /** Format: int64 */
             given: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description -1: of the program
+             */
             grade: number;
+            program?: string;
             /** Format: int64 */
             rank: number;
         };

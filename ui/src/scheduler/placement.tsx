@@ -275,10 +275,10 @@ function Tight({ found, book }: { found: Found; book: Book }) {
   );
 }
 
-/** How the wishes of each rank were met, by grade. */
+/** How the wishes of each rank were met, by grade and by program. */
 function Ranks({ found }: { found: Found }) {
   const { t } = useTranslation();
-  const grades = [...new Set(found.ranks.map((r) => r.grade))].sort((a, b) => a - b);
+  const groups = [...new Map(found.ranks.map((r) => [`${r.grade} ${r.program ?? ''}`, r])).values()];
   const ranks = [...new Set(found.ranks.map((r) => r.rank))].sort((a, b) => a - b).slice(0, 12);
   return (
     <Wide id="ranks" head={t('place.ranks')} note={t('place.ranksNote')}>
@@ -296,13 +296,13 @@ function Ranks({ found }: { found: Found }) {
           </tr>
         </thead>
         <tbody>
-          {grades.map((g) => (
-            <tr key={g} className="border-t border-line">
+          {groups.map((g) => (
+            <tr key={`${g.grade} ${g.program ?? ''}`} className="border-t border-line">
               <th scope="row" className="pe-3 text-start font-normal">
-                {t('demand.grade', { grade: g })}
+                {g.program ? t('place.program', { program: g.program }) : t('demand.grade', { grade: g.grade })}
               </th>
               {ranks.map((k) => {
-                const r = found.ranks.find((x) => x.grade === g && x.rank === k);
+                const r = found.ranks.find((x) => x.grade === g.grade && x.program === g.program && x.rank === k);
                 return (
                   <td key={k} className="px-1.5 text-end">
                     {r ? `${Math.floor((100 * r.given) / r.asked)} %` : ''}

@@ -36,7 +36,7 @@ export function Publishing({ at, run, book }: { at: Year; run: Run; book: Book }
     onSuccess: () => setBack(undefined),
     onSettled: again,
   });
-  const grades = [...new Set(run.found?.ranks.map((r) => r.grade))].sort((a, b) => a - b);
+  const grades = [...new Set(run.found?.ranks.map((r) => r.grade).filter((g) => g >= 0))].sort((a, b) => a - b);
   const whom = (g: number) => (g < 0 ? t('place.everybody') : t('demand.grade', { grade: g }));
   return (
     <section aria-label={t('place.publish')} className="no-print">
