@@ -262,3 +262,102 @@ func TestTheDemoNoticesThatItsDatabaseHasEnded(t *testing.T) {
 		t.Errorf("it ends with %v, saying %s", err, said.String())
 	}
 }
+
+// TestKillInTheMiddleOfPlacing kills the server at the end of a run, and in the middle of publishing: the run is run again, publishing is whole or not at all.
+func TestKillInTheMiddleOfPlacing(t *testing.T) {
+	t.Parallel()
+	binary := filepath.Join(t.TempDir(), "rubricon")
+	if out, err := exec.Command("go", "build", "-o", binary, "../cmd/rubricon").CombinedOutput(); err != nil {
+		t.Fatalf("building: %v\n%s", err, out)
+	}
+	database := storetest.New(t)
+	db := database.Open(t)
+	cases := school.New(db, school.Options{Log: storetest.Quiet})
+	office := database.Account(t, "office")
+	(&site{t: t, cases: cases}).withSchedule()
+	for _, student := range []string{"s0003", "s0004", "s0005"} {
+		database.Exec(t, fmt.Sprintf(`INSERT INTO submission (school_id, year, student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement)
+			VALUES ('pellworth', 2027, '%[1]s', 1, 'R-%[1]s', now(), '%[1]s', 'Test', 1, 1, '[{"c":"CER1","a":false,"r":1,"s":""}]', '{}')`, student))
+		database.Exec(t, fmt.Sprintf(`UPDATE sheet SET submission = 1, state = 'submitted', version = version + 1 WHERE student_id = '%s'`, student))
+	}
+	until := func(what, query string, args ...any) {
+		t.Helper()
+		for began := time.Now(); !storetest.Value[bool](t, database, query, args...); {
+			if time.Since(began) > 40*time.Second {
+				t.Fatalf("never: %s", what)
+			}
+		}
+	}
+	hold := func(query string) (let func()) {
+		t.Helper()
+		tx, err := db.BeginTxx(t.Context(), nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := tx.Exec(query); err != nil {
+			t.Fatal(err)
+		}
+		return func() { _ = tx.Rollback() }
+	}
+	kill := func(p *process) {
+		t.Helper()
+		_ = p.cmd.Process.Signal(syscall.SIGKILL)
+		_ = p.cmd.Wait()
+	}
+	run, err := cases.StartRun(t.Context(), office, demo.SchoolID, storetest.Year, 1, 20)
+	if err != nil {
+		t.Fatal(err)
+	}
+	let := hold(`SELECT 1 FROM placement_run FOR UPDATE`)
+	p := start(t, binary, database.URL)
+	until("the run waits to be kept", `SELECT EXISTS (SELECT 1 FROM task WHERE id = $1 AND state = 'running') AND EXISTS (SELECT 1 FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND query LIKE 'UPDATE placement_run%')`, run.Task)
+	kill(p)
+	let()
+	if n := storetest.Value[int](t, database, `SELECT count(*) FROM placement_given`); n != 0 {
+		t.Errorf("%d weeks are there of a run that was killed", n)
+	}
+	database.Exec(t, `UPDATE task SET seen_at = seen_at - interval '1 minute'`)
+	p = start(t, binary, database.URL)
+	until("the run is run again", `SELECT state = 'done' FROM task WHERE id = $1`, run.Task)
+	if n := storetest.Value[int](t, database, `SELECT count(*) FROM placement_given WHERE given <> '[]'`); n != 3 {
+		t.Errorf("%d of 3 have a week", n)
+	}
+
+	publish := func(p *process) (int, error) {
+		jar, _ := cookiejar.New(nil)
+		client := &http.Client{Jar: jar, Timeout: 30 * time.Second}
+		if status, err := post(client, p.url+"/api/session", fmt.Sprintf(`{"username":"office","password":%q}`, demo.Password), &struct{}{}); status != 200 {
+			return status, err
+		}
+		return post(client, p.url+"/api/schools/pellworth/years/2027/publications", fmt.Sprintf(`{"run":%d,"grade":-1}`, run.ID), &struct{}{})
+	}
+	shown := func(want int) {
+		t.Helper()
+		for _, query := range []string{`SELECT count(*) FROM sheet WHERE state = 'placed'`, `SELECT count(*) FROM event WHERE kind = 'placed'`, `SELECT count(DISTINCT student_id) FROM letter WHERE kind = 'placed'`, `SELECT coalesce(sum(sheets), 0) FROM publication`} {
+			if n := storetest.Value[int](t, database, query); n != want {
+				t.Errorf("%s: %d, want %d", query, n, want)
+			}
+		}
+	}
+	let = hold(`SELECT 1 FROM sheet WHERE student_id = 's0005' FOR UPDATE`)
+	gone := make(chan error)
+	go func() {
+		_, err := publish(p)
+		gone <- err
+	}()
+	until("publishing waits for a sheet", `SELECT EXISTS (SELECT 1 FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND query LIKE 'WITH who AS%')`)
+	kill(p)
+	let()
+	if err := <-gone; err == nil {
+		t.Error("publishing was answered by a server that was killed")
+	}
+	// What the server had begun ends with its connection.
+	until("nothing of it goes on", `SELECT NOT EXISTS (SELECT 1 FROM pg_stat_activity WHERE query LIKE 'WITH who AS%' AND state = 'active' AND pid <> pg_backend_pid())`)
+	if n := storetest.Value[int](t, database, `SELECT count(*) FROM publication`); n == 0 {
+		shown(0)
+		if status, err := publish(start(t, binary, database.URL)); status != 200 || err != nil {
+			t.Errorf("publishing again: %d, %v", status, err)
+		}
+	}
+	shown(3)
+}
