@@ -141,7 +141,11 @@ func (p *screen) enter(username string) {
 // says waits until the page shows a text; what is there instead is part of the failure.
 func (p *screen) says(selector, text string) *rod.Element {
 	p.t.Helper()
-	el, err := p.Timeout(time.Minute).ElementR(selector, text)
+	timed := p.Timeout(time.Minute)
+	el, err := timed.ElementR(selector, text)
+	for err != nil && timed.GetContext().Err() == nil { // a page that is being left is looked at no longer; the next one is
+		el, err = timed.ElementR(selector, text)
+	}
 	if err != nil {
 		body, _ := p.CancelTimeout().MustElement("body").Text()
 		p.t.Fatalf("no %s says %q on:\n%s", selector, text, body)

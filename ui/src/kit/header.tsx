@@ -63,7 +63,7 @@ export function Header(props: { pages: { to: string; label: string }[]; where?: 
         )}
       </div>
       {props.pages.length > 0 && (
-        <nav aria-label={t('nav.label')} className="flex gap-5 max-desk:order-2 max-desk:w-full max-desk:flex-wrap max-desk:gap-x-3.5">
+        <nav aria-label={t('nav.label')} className="flex min-w-0 flex-wrap gap-x-5 max-desk:order-2 max-desk:w-full max-desk:gap-x-3.5">
           {props.pages.map((page) => (
             <Link
               key={page.to}
