@@ -30,6 +30,9 @@ const (
 	maxLacking    = 500
 )
 
+// whyTooLarge: there are more ways to give a wish than are weighed, as in a school of some 20,000.
+const whyTooLarge = "too-large"
+
 // whyNoSchedule: there is no section to place anybody into.
 const whyNoSchedule = "no-schedule"
 
@@ -245,6 +248,11 @@ func (s *Service) runPlace(ctx context.Context, t *store.TaskRow, progress *run)
 	ran := time.Since(curve.began)
 	cancel()
 	<-seen
+	var beyond *placement.ProblemError
+	if errors.As(err, &beyond) { // more than is weighed
+		o.Why = whyTooLarge
+		return store.TaskRefused, o, nil
+	}
 	if err != nil {
 		return "", o, err
 	}

@@ -26,7 +26,7 @@ type RunView struct {
 	Of       int                    `json:"of"`
 	Curve    []school.CurvePoint    `json:"curve" doc:"How good the best was after some seconds, and how good any could be"`
 	Found    *school.RunSummary     `json:"found,omitempty"`
-	Why      string                 `json:"why,omitempty" enum:"no-schedule,bad-rows,broken,run-behind"`
+	Why      string                 `json:"why,omitempty" enum:"no-schedule,bad-rows,broken,run-behind,too-large"`
 	Problems []TaskProblem          `json:"problems,omitempty"`
 	Changes  []school.SectionChange `json:"changes" doc:"Of the sections, that it tries"`
 	Helps    *school.Helping        `json:"helps,omitempty" doc:"What would help it most"`

@@ -90,6 +90,14 @@ const (
 	shakes = 6
 )
 
+// shift is one section that meets elsewhere, or two that change with each other because each is in the way of the other.
+type shift []sectionTo
+
+type sectionTo struct {
+	section int32
+	to      []int32
+}
+
 // climb makes moves while they are worth something, seats aside. Then some sections are moved by chance, and it climbs again; what is better in the end stands (iterated local search: Lourenço,
 // Martin and Stützle 2003, in "Handbook of Metaheuristics"). It gives the moves from where the sections were at first.
 func (w *workshop) climb(ctx context.Context, most int) (made []SectionMove) {
@@ -103,10 +111,10 @@ func (w *workshop) climb(ctx context.Context, most int) (made []SectionMove) {
 		}
 		gain := worth
 		for range shaken {
-			if list := w.moves(); len(list) > 0 {
-				h := &list[r.IntN(len(list))]
+			if list := w.singles(); len(list) > 0 {
+				h := list[r.IntN(len(list))]
 				gain += w.gain(h)
-				w.p.Sections[h.Section].Cells = h.To
+				w.make(h)
 			}
 		}
 		if gain += w.ascend(ctx, first, most); ctx.Err() == nil && gain > worth && w.distance(first) <= most {
@@ -122,13 +130,21 @@ func (w *workshop) climb(ctx context.Context, most int) (made []SectionMove) {
 	}
 	// What is worth most by itself comes first; each is then told beside those before it.
 	copy(w.p.Sections, first)
-	parallel(w.o.Workers, len(made), func(_, k int) { made[k].Gain = w.gain(&Help{Section: made[k].Section, To: made[k].To}) })
+	alone := func(k int) shift { return shift{{made[k].Section, made[k].To}} }
+	parallel(w.o.Workers, len(made), func(_, k int) { made[k].Gain = w.gain(alone(k)) })
 	slices.SortStableFunc(made, func(a, b SectionMove) int { return cmp.Compare(b.Gain, a.Gain) })
 	for k := range made {
-		made[k].Gain = w.gain(&Help{Section: made[k].Section, To: made[k].To})
-		w.p.Sections[made[k].Section].Cells = made[k].To
+		made[k].Gain = w.gain(alone(k))
+		w.make(alone(k))
 	}
 	return made
+}
+
+// make moves sections.
+func (w *workshop) make(h shift) {
+	for _, x := range h {
+		w.p.Sections[x.section].Cells = x.to
+	}
 }
 
 // distance is how many sections are elsewhere than they were.
@@ -141,71 +157,148 @@ func (w *workshop) distance(first []Section) (n int) {
 	return n
 }
 
-// ascend makes moves while they are worth something and no more than so many sections are elsewhere than at first: the best of all, then the next that still is, and all are looked at again. It
-// tells what they were worth.
+// singles lists the moves of one section that are possible as the sections are.
+func (w *workshop) singles() (list []shift) {
+	for _, h := range w.moves() {
+		list = append(list, shift{{h.Section, h.To}})
+	}
+	return list
+}
+
+// swaps lists the pairs of sections that could change times with each other, each being all that is in the way of the other.
+func (w *workshop) swaps() (list []shift) {
+	for i := range w.p.Sections {
+		for k := i + 1; k < len(w.p.Sections); k++ {
+			h := shift{{int32(i), w.p.Sections[k].Cells}, {int32(k), w.p.Sections[i].Cells}}
+			if w.could(i, h[0].to) && w.could(k, h[1].to) && !slices.Equal(h[0].to, h[1].to) && w.share(i, k) && w.fits(h) {
+				list = append(list, h)
+			}
+		}
+	}
+	return list
+}
+
+// could tells whether a section may meet in some cells.
+func (w *workshop) could(section int, to []int32) bool {
+	return slices.ContainsFunc(w.rooms[section].Patterns, func(p []int32) bool { return slices.Equal(p, to) })
+}
+
+func (w *workshop) share(a, b int) bool {
+	return slices.ContainsFunc(w.rooms[a].Busy, func(x int32) bool { return slices.Contains(w.rooms[b].Busy, x) })
+}
+
+// fits tells whether sections could meet elsewhere together: what they take with them is free then.
+func (w *workshop) fits(h shift) bool {
+	where := func(k int) []int32 {
+		for _, x := range h {
+			if int(x.section) == k {
+				return x.to
+			}
+		}
+		return w.p.Sections[k].Cells
+	}
+	for _, x := range h {
+		for k := range w.p.Sections {
+			if k != int(x.section) && w.share(k, int(x.section)) && len(common(where(k), x.to)) > 0 {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// ascend makes moves while they are worth something and no more than so many sections are elsewhere than at first: the best of all, then the next that still is, and all are looked at again. Where no
+// section alone is worth moving, pairs that change with each other are looked at. It tells what they were worth.
 func (w *workshop) ascend(ctx context.Context, first []Section, most int) (worth int64) {
 	for ctx.Err() == nil {
-		list := w.moves()
-		gains := make([]int64, len(list))
-		base := map[int32]int64{} // by section: what those who ask for its course could have as it is
-		for _, h := range list {
-			base[h.Section] = 0
+		gain := w.step(ctx, w.singles(), first, most)
+		if gain == 0 && ctx.Err() == nil {
+			gain = w.step(ctx, w.swaps(), first, most)
 		}
-		sections := slices.Sorted(maps.Keys(base))
-		bases := make([]int64, len(sections))
-		parallel(w.o.Workers, len(sections), func(_, i int) { bases[i] = w.best(w.askers[w.p.Sections[sections[i]].Course], nil) })
-		for i, section := range sections {
-			base[section] = bases[i]
-		}
-		parallel(w.o.Workers, len(list), func(_, i int) {
-			if ctx.Err() == nil {
-				gains[i] = w.best(w.askers[w.p.Sections[list[i].Section].Course], &list[i]) - base[list[i].Section]
-			}
-		})
-		order := make([]int, len(list))
-		for i := range order {
-			order[i] = i
-		}
-		slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(gains[b], gains[a]) })
-		moved := false
-		for _, i := range order {
-			h := &list[i]
-			if gains[i] <= 0 || ctx.Err() != nil {
-				break
-			}
-			at := slices.Equal(first[h.Section].Cells, w.p.Sections[h.Section].Cells)
-			if !w.free(int(h.Section), h.To) || at && w.distance(first) >= most {
-				continue
-			}
-			gain := w.gain(h)
-			if gain <= 0 || 2*gain < gains[i] { // it is tried again with the others
-				continue
-			}
-			w.p.Sections[h.Section].Cells = h.To
-			worth += gain
-			moved = true
-		}
-		if !moved {
+		if gain == 0 {
 			break
 		}
+		worth += gain
 	}
 	return worth
 }
 
-// gain is what a move adds to the best timetables of those who ask for the course, seats aside.
-func (w *workshop) gain(h *Help) int64 {
-	who := w.askers[w.p.Sections[h.Section].Course]
+// step makes the best of some moves, then the next that still is worth something, and tells what they were worth.
+func (w *workshop) step(ctx context.Context, list []shift, first []Section, most int) (worth int64) {
+	gains := make([]int64, len(list))
+	base := map[int32]int64{} // by course: what those who ask for it could have as it is
+	for _, h := range list {
+		base[w.p.Sections[h[0].section].Course] = 0
+	}
+	courses := slices.Sorted(maps.Keys(base))
+	bases := make([]int64, len(courses))
+	parallel(w.o.Workers, len(courses), func(_, i int) { bases[i] = w.best(w.askers[courses[i]], nil) })
+	for i, course := range courses {
+		base[course] = bases[i]
+	}
+	parallel(w.o.Workers, len(list), func(_, i int) {
+		if ctx.Err() != nil {
+			return
+		}
+		if len(list[i]) == 1 {
+			course := w.p.Sections[list[i][0].section].Course
+			gains[i] = w.best(w.askers[course], list[i]) - base[course]
+		} else {
+			gains[i] = w.gain(list[i])
+		}
+	})
+	order := make([]int, len(list))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(gains[b], gains[a]) })
+	for _, i := range order {
+		h := list[i]
+		if gains[i] <= 0 || ctx.Err() != nil {
+			break
+		}
+		if !w.fits(h) || w.distance(first)+w.fresh(h, first) > most {
+			continue
+		}
+		gain := w.gain(h)
+		if gain <= 0 || 2*gain < gains[i] { // it is tried again with the others
+			continue
+		}
+		w.make(h)
+		worth += gain
+	}
+	return worth
+}
+
+// fresh is how many of the sections are where they were at first, and would no longer be.
+func (w *workshop) fresh(h shift, first []Section) (n int) {
+	for _, x := range h {
+		if slices.Equal(first[x.section].Cells, w.p.Sections[x.section].Cells) {
+			n++
+		}
+	}
+	return n
+}
+
+// gain is what moves add to the best timetables of those who ask for the courses, seats aside.
+func (w *workshop) gain(h shift) int64 {
+	who := w.askers[w.p.Sections[h[0].section].Course]
+	if len(h) > 1 {
+		who = slices.Concat(who, w.askers[w.p.Sections[h[1].section].Course])
+		slices.Sort(who)
+		who = slices.Compact(who)
+	}
 	return w.best(who, h) - w.best(who, nil)
 }
 
-// best is what some students could have at the most, seats aside, after a move.
-func (w *workshop) best(who []int32, h *Help) (sum int64) {
+// best is what some students could have at the most, seats aside, after moves.
+func (w *workshop) best(who []int32, h shift) (sum int64) {
 	part := &Problem{Courses: w.p.Courses, Sections: slices.Clone(w.p.Sections), Students: make([]Student, len(who))}
 	for k, i := range who {
 		part.Students[k] = w.p.Students[i]
 	}
-	if h != nil {
-		part.Sections[h.Section].Cells = h.To
+	for _, x := range h {
+		part.Sections[x.section].Cells = x.to
 	}
 	m := compile(part)
 	s := searcher{limit: briefNodes * 10}

@@ -2,10 +2,13 @@ package placement
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"reflect"
 	"slices"
+	"strings"
 	"testing"
 )
 
@@ -168,6 +171,29 @@ func TestBadProblems(t *testing.T) {
 		if _, err := Solve(context.Background(), p, Options{}); err == nil {
 			t.Errorf("%s: no error", name)
 		}
+	}
+}
+
+// A school of 20,000 is refused with a sentence before anything is made ready for it: it would not fit into memory.
+func TestASchoolTooLargeIsRefused(t *testing.T) {
+	p := &Problem{Courses: make([]string, 100)}
+	for c := range p.Courses {
+		p.Courses[c] = fmt.Sprintf("C%03d", c)
+		for k := range 90 {
+			p.Sections = append(p.Sections, Section{ID: fmt.Sprint(c, ".", k), Course: int32(c), Cells: []int32{int32(k % 8)}, Seats: 26})
+		}
+	}
+	wishes := make([]Request, 12)
+	for k := range wishes {
+		wishes[k] = Request{int32(k * 8), 59}
+	}
+	for i := range 20_000 {
+		p.Students = append(p.Students, Student{ID: fmt.Sprint(i), Requests: wishes})
+	}
+	_, err := Solve(t.Context(), p, Options{})
+	var known *ProblemError
+	if !errors.As(err, &known) || !strings.Contains(known.What, "21600000 ways to give a single wish") {
+		t.Errorf("%v", err)
 	}
 }
 

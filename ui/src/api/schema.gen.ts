@@ -4038,7 +4038,7 @@ export interface components {
             /** @description It has been asked to stop */
             stop: boolean;
             /** @enum {string} */
-            why?: "no-schedule" | "bad-rows" | "broken" | "run-behind";
+            why?: "no-schedule" | "bad-rows" | "broken" | "run-behind" | "too-large";
         };
         SavedView: {
             /** @description Keys and values of a query in turn */
