@@ -36,16 +36,9 @@ const (
 
 // change changes what a run gives, while nobody else does.
 func (s *Service) change(ctx context.Context, by int64, school string, year, run int, work func(q store.Queries, x *placing, a *actor) ([]store.RunAct, error)) error {
-	_, a, err := s.reader(ctx, by, school, year, acts.Schedule)
+	r, a, err := s.foundRun(ctx, by, school, year, run)
 	if err != nil {
 		return err
-	}
-	r, err := s.run(ctx, school, year, run)
-	if err != nil {
-		return err
-	}
-	if r.Summary == nil {
-		return problem(NotFound)
 	}
 	x, err := s.toChange(ctx, school, year, r.Seed)
 	if err != nil {

@@ -32,21 +32,13 @@ type BesidePupil struct {
 
 // Beside sets a run beside another one. The error is NotFound, also where one of them has found nothing.
 func (s *Service) Beside(ctx context.Context, by int64, school string, year, run, other int) (*Beside, error) {
-	if _, _, err := s.reader(ctx, by, school, year, acts.Schedule); err != nil {
-		return nil, err
-	}
 	out := &Beside{}
 	var err error
-	for id, at := range map[int]**Run{run: &out.Run, other: &out.Other} {
-		if *at, err = s.run(ctx, school, year, id); err != nil {
-			return nil, err
-		}
-		if (*at).Summary == nil {
-			return nil, problem(NotFound)
-		}
+	if out.Run, _, err = s.foundRun(ctx, by, school, year, run); err != nil {
+		return nil, err
 	}
-	if run == other {
-		out.Other = out.Run
+	if out.Other, _, err = s.foundRun(ctx, by, school, year, other); err != nil {
+		return nil, err
 	}
 	now, err := s.givenIn(ctx, school, year, run)
 	if err != nil {

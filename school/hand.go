@@ -5,7 +5,6 @@ import (
 	"slices"
 
 	"rubricon/bundle"
-	"rubricon/core/acts"
 	"rubricon/core/placement"
 	"rubricon/store"
 )
@@ -157,22 +156,12 @@ type SectionChoice struct {
 
 // Choices lists a student's wishes with their sections, as a run has it. The error is NotFound.
 func (s *Service) Choices(ctx context.Context, by int64, school string, year, run int, student string) (list []WishChoice, err error) {
-	if _, _, err := s.reader(ctx, by, school, year, acts.Schedule); err != nil {
-		return nil, err
-	}
-	r, err := s.run(ctx, school, year, run)
+	r, _, err := s.foundRun(ctx, by, school, year, run)
 	if err != nil {
 		return nil, err
 	}
-	x, err := s.toChange(ctx, school, year, r.Seed)
+	x, err := s.placingOf(ctx, school, year, run, r.Seed)
 	if err != nil {
-		return nil, err
-	}
-	rows, err := s.db.Queries().AllGiven(ctx, school, year, run)
-	if err != nil {
-		return nil, err
-	}
-	if err := x.with(rows); err != nil {
 		return nil, err
 	}
 	i, ok := x.by[student]

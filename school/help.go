@@ -62,16 +62,9 @@ const whyBehind = "run-behind"
 
 // StartHelp begins to look for what would help a run most, for so many seconds at the most. The errors are NotFound, Busy where somebody has begun already, and TooManyTasks.
 func (s *Service) StartHelp(ctx context.Context, by int64, school string, year, run, moves, seconds int) (*Run, error) {
-	_, a, err := s.reader(ctx, by, school, year, acts.Schedule)
+	_, a, err := s.foundRun(ctx, by, school, year, run)
 	if err != nil {
 		return nil, err
-	}
-	r, err := s.run(ctx, school, year, run)
-	if err != nil {
-		return nil, err
-	}
-	if r.Summary == nil {
-		return nil, problem(NotFound)
 	}
 	err = s.db.Tx(ctx, func(q store.Queries) error {
 		if err := q.LockRun(ctx, school, year, run); err != nil {
@@ -128,15 +121,8 @@ func (s *Service) runHelp(ctx context.Context, t *store.TaskRow, progress *run) 
 		return "", Outline{}, err
 	}
 	o := Outline{Year: t.Year}
-	x, err := s.toChange(ctx, t.School, t.Year, row.Seed)
+	x, err := s.placingOf(ctx, t.School, t.Year, row.ID, row.Seed)
 	if err != nil {
-		return "", o, err
-	}
-	rows, err := s.db.Queries().AllGiven(ctx, t.School, t.Year, row.ID)
-	if err != nil {
-		return "", o, err
-	}
-	if err := x.with(rows); err != nil {
 		return "", o, err
 	}
 	if x.since.Students > 0 {

@@ -89,6 +89,19 @@ func (s *Service) run(ctx context.Context, school string, year, id int) (*Run, e
 	return newRun(row)
 }
 
+// foundRun gives a run that has found something to whoever may schedule. The error is NotFound where it has not, or there is none.
+func (s *Service) foundRun(ctx context.Context, by int64, school string, year, id int) (*Run, *actor, error) {
+	_, a, err := s.reader(ctx, by, school, year, acts.Schedule)
+	if err != nil {
+		return nil, nil, err
+	}
+	r, err := s.run(ctx, school, year, id)
+	if err == nil && r.Summary == nil {
+		err = problem(NotFound)
+	}
+	return r, a, err
+}
+
 func newRun(row store.RunRow) (*Run, error) {
 	r := &Run{RunRow: row}
 	if row.Found != nil {

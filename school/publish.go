@@ -44,16 +44,9 @@ func (s *Service) Publications(ctx context.Context, by int64, school string, yea
 // Publish shows the families of a grade (-1: all) what a run gives them; those whose submission is the one that was placed are told, all of them or none. It tells how many. The errors
 // are NotFound where the run has found nothing, RunBehind where a section is not as it was placed, and acts.NothingSubmitted where no sheet is as it was placed.
 func (s *Service) Publish(ctx context.Context, by int64, school string, year, run, grade int) (sheets int, err error) {
-	_, a, err := s.reader(ctx, by, school, year, acts.Schedule)
+	r, a, err := s.foundRun(ctx, by, school, year, run)
 	if err != nil {
 		return 0, err
-	}
-	r, err := s.run(ctx, school, year, run)
-	if err != nil {
-		return 0, err
-	}
-	if r.Summary == nil {
-		return 0, problem(NotFound)
 	}
 	if since, err := s.since(ctx, school, year, r); err != nil {
 		return 0, err
@@ -111,13 +104,8 @@ func (s *Service) tellShown(school string, year int, shown []store.ShownSheet, e
 
 // Enrollments gives what a run has found as enrollments.csv (OneRoster 1.1), a row for each section given, with the dates of its terms. The error is NotFound.
 func (s *Service) Enrollments(ctx context.Context, by int64, school string, year, run int) (*bundle.File, error) {
-	if _, _, err := s.reader(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.foundRun(ctx, by, school, year, run); err != nil {
 		return nil, err
-	}
-	if r, err := s.run(ctx, school, year, run); err != nil {
-		return nil, err
-	} else if r.Summary == nil {
-		return nil, problem(NotFound)
 	}
 	files, _, err := s.Export(ctx, school, year)
 	if err != nil {

@@ -62,6 +62,19 @@ func (s *Service) toChange(ctx context.Context, school string, year int, seed in
 	return newPlacing(b, p, handed, holds, seed), nil
 }
 
+// placingOf reads it with what a run gives.
+func (s *Service) placingOf(ctx context.Context, school string, year, run int, seed int64) (*placing, error) {
+	x, err := s.toChange(ctx, school, year, seed)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := s.db.Queries().AllGiven(ctx, school, year, run)
+	if err != nil {
+		return nil, err
+	}
+	return x, x.with(rows)
+}
+
 func newPlacing(b *bundle.Bundle, p *placement.Problem, handed map[string]int, holds []store.HoldRow, seed int64) *placing {
 	ids := make([]string, len(p.Students))
 	x := &placing{b: b, p: p, handed: handed, holds: holds, by: map[string]int32{}}
@@ -242,15 +255,8 @@ func (s *Service) Since(ctx context.Context, by int64, school string, year, run 
 }
 
 func (s *Service) since(ctx context.Context, school string, year int, r *Run) (*RunSince, error) {
-	x, err := s.toChange(ctx, school, year, r.Seed)
+	x, err := s.placingOf(ctx, school, year, r.ID, r.Seed)
 	if err != nil {
-		return nil, err
-	}
-	rows, err := s.db.Queries().AllGiven(ctx, school, year, r.ID)
-	if err != nil {
-		return nil, err
-	}
-	if err := x.with(rows); err != nil {
 		return nil, err
 	}
 	var news, changed []string

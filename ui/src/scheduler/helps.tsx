@@ -7,6 +7,7 @@ import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
 import { whole } from '../kit/format';
 import { type Book, join } from '../words';
+import { Count } from './count';
 import { type Run, letter } from './run';
 
 type Change = components['schemas']['SectionChange'];
@@ -149,30 +150,8 @@ export function Helps({ at, run, book, busy, onTry }: { at: Year; run: Run; book
             look.mutate({ moves: Number(data.get('moves')), seconds: Number(data.get('seconds')) });
           }}
         >
-          <label>
-            {t('place.helpMoves')}
-            <input
-              name="moves"
-              type="number"
-              min={0}
-              max={60}
-              required
-              defaultValue={10}
-              className="block min-h-8 w-24 rounded border border-edge bg-card px-2"
-            />
-          </label>
-          <label>
-            {t('place.seconds')}
-            <input
-              name="seconds"
-              type="number"
-              min={1}
-              max={600}
-              required
-              defaultValue={60}
-              className="block min-h-8 w-24 rounded border border-edge bg-card px-2"
-            />
-          </label>
+          <Count name="moves" label={t('place.helpMoves')} min={0} max={60} value={10} />
+          <Count name="seconds" label={t('place.seconds')} min={1} max={600} value={60} />
           <Button type="submit" disabled={look.isPending}>
             {t(h ? 'place.helpAgain' : 'place.helpLook')}
           </Button>

@@ -9,6 +9,7 @@ import { amount, when, whole } from '../kit/format';
 import { Wide } from '../kit/wide';
 import { type Book, bookOf, join } from '../words';
 import { BesideRun } from './beside';
+import { Count } from './count';
 import { Curve } from './curve';
 import { Holds } from './hand';
 import { Helps, Tried } from './helps';
@@ -123,30 +124,8 @@ export default function PlacementPage({ at }: { at: Year }) {
                 start.mutate({ seed: Number(data.get('seed')), seconds: Number(data.get('seconds')) });
               }}
             >
-              <label>
-                {t('place.seed')}
-                <input
-                  name="seed"
-                  type="number"
-                  min={0}
-                  max={Number.MAX_SAFE_INTEGER}
-                  required
-                  defaultValue={1}
-                  className="block min-h-8 w-28 rounded border border-edge bg-card px-2"
-                />
-              </label>
-              <label>
-                {t('place.seconds')}
-                <input
-                  name="seconds"
-                  type="number"
-                  min={1}
-                  max={600}
-                  required
-                  defaultValue={60}
-                  className="block min-h-8 w-24 rounded border border-edge bg-card px-2"
-                />
-              </label>
+              <Count name="seed" label={t('place.seed')} min={0} max={Number.MAX_SAFE_INTEGER} value={1} />
+              <Count name="seconds" label={t('place.seconds')} min={1} max={600} value={60} />
               <Button type="submit" tone={found ? undefined : 'chief'} disabled={start.isPending || busy}>
                 {t(list.length ? 'place.again' : 'place.start')}
               </Button>
