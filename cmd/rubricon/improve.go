@@ -19,7 +19,7 @@ import (
 
 func improveCommand() *cobra.Command {
 	var out string
-	seconds, effort, seed, moves, all := 120.0, 100, uint64(1), 50, false
+	seconds, effort, seed, moves, all := 120.0, 100, uint64(1), 100, false
 	cmd := &cobra.Command{
 		Use:   "improve DIR",
 		Short: "Find moves of sections to other periods that serve more students",
