@@ -1,11 +1,13 @@
 package school_test
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"rubricon/core/acts"
 	"rubricon/school"
@@ -267,12 +269,28 @@ func TestTwoByHandAtOnce(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
+	// Neither goes on before both have come.
+	tx, err := h.db.Open(t).BeginTxx(ctx, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := tx.Exec(`SELECT 1 FROM placement_run FOR UPDATE`); err != nil {
+		t.Fatal(err)
+	}
 	var both sync.WaitGroup
 	errs := make([]error, 2)
 	for i, student := range []string{"s0003", "s0004"} {
 		both.Go(func() {
 			errs[i] = h.ByHand(ctx, office, mara.School, mara.Year, r.ID, student, "CER1", "cer1-1", "The last seat.")
 		})
+	}
+	for began := time.Now(); storetest.Value[int](t, h.db, `SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()`) < 2; {
+		if time.Since(began) > 20*time.Second {
+			t.Fatal("they do not wait for each other")
+		}
+	}
+	if err := tx.Rollback(); err != nil {
+		t.Fatal(err)
 	}
 	both.Wait()
 	if school.CodeOf(errs[0])+school.CodeOf(errs[1]) != school.NoSeat || (errs[0] == nil) == (errs[1] == nil) {
@@ -282,6 +300,27 @@ func TestTwoByHandAtOnce(t *testing.T) {
 	slices.Sort(got)
 	if got[0] != "cer1-1" || got[1] != "not CER1: full" {
 		t.Error(got)
+	}
+}
+
+// What meets at the same time as something else that is given is refused by hand, naming that.
+func TestByHandAtTheSameTime(t *testing.T) {
+	h := newHouse(t)
+	h.kiln()
+	h.handsIn("s0003", []string{"CER1", "PHO1"}, nil)
+	h.handsIn("s0004", nil, nil)
+	ctx, office := t.Context(), h.who("office")
+	r := h.placed(ctx)
+	if got := h.has(r.ID, "s0003"); got != "cer1-1, not PHO1: clash" {
+		t.Fatal(got)
+	}
+	err := h.ByHand(ctx, office, mara.School, mara.Year, r.ID, "s0003", "PHO1", "pho1-1", "x")
+	var known *school.Error
+	if !errors.As(err, &known) || known.Code != school.SameTime || known.Param != "CER1" {
+		t.Errorf("%v", err)
+	}
+	if got := h.has(r.ID, "s0003"); got != "cer1-1, not PHO1: clash" {
+		t.Errorf("after it was refused: %s", got)
 	}
 }
 
