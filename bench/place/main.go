@@ -44,14 +44,15 @@ func main() {
 	seeds := flag.Int("seeds", 5, "how many seeds, over the three difficulties")
 	kind := flag.String("kind", "", "only planted or contested")
 	cbc := flag.Bool("cbc", false, "compare with CBC")
-	schools := flag.Int("schools", 0, "place five schools of so many students one by one and together")
+	schools := flag.Int("schools", 0, "place several schools of so many students one by one and together")
+	many := flag.Int("many", 5, "how many, with -schools")
 	flag.Parse()
 	var err error
 	switch {
 	case *cbc:
 		err = compare(*seeds)
 	case *schools > 0:
-		err = together(*schools)
+		err = together(*many, *schools)
 	default:
 		err = reach(*sizes, *seeds, demo.Schedule(*kind))
 	}
@@ -143,11 +144,11 @@ func compare(seeds int) error {
 	return nil
 }
 
-// together places five schools of so many students, which share nothing, one by one and together, and tells times and memory.
-func together(size int) error {
+// together places some schools of so many students, which share nothing, one by one and together, and tells times and memory.
+func together(many, size int) error {
 	all := &placement.Problem{}
 	var first time.Duration
-	for n := range 5 {
+	for n := range many {
 		p, err := demo.Problem(demo.Options{Students: size, Seed: uint64(n + 1), Schedule: demo.Contested, Hard: 1 + n%3})
 		if err != nil {
 			return err
@@ -169,8 +170,8 @@ func together(size int) error {
 	}
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)
-	fmt.Printf("five together, %d students: gap %.5f %% in %.1f s, %.2f times one on average; %d MB taken from the system\n", 5*size, r.percent, time.Since(start).Seconds(),
-		time.Since(start).Seconds()/(first.Seconds()/5), m.Sys>>20)
+	fmt.Printf("%d together, %d students: gap %.5f %% in %.1f s, %.2f times one on average; %d MB taken from the system\n", many, many*size, r.percent, time.Since(start).Seconds(),
+		time.Since(start).Seconds()/(first.Seconds()/float64(many)), m.Sys>>20)
 	return nil
 }
 

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"rubricon/bundle"
+	"rubricon/core/demand"
 	"rubricon/demo"
 )
 
@@ -172,5 +173,21 @@ func BenchmarkCheckDemoSchool(b *testing.B) {
 				}
 			}
 		})
+	}
+}
+
+// BenchmarkDemandDemoSchool tallies what 1,200 sheets ask for, pairs and clashes included; the sheets are laid beforehand.
+func BenchmarkDemandDemoSchool(b *testing.B) {
+	read, err := bundle.ReadFiles(demo.Bundle(demo.Options{Students: 1200, Seed: 7}))
+	if err != nil {
+		b.Fatal(err)
+	}
+	wishes, problems := wishesOf(read)
+	if len(problems) > 0 || len(wishes) != 1200 {
+		b.Fatal(len(wishes), problems)
+	}
+	b.ReportAllocs()
+	for b.Loop() {
+		demand.Count(len(read.Year.Courses), wishes).SingleClashes(24)
 	}
 }
