@@ -61,12 +61,13 @@ func TestAFamilyIsToldInOrder(t *testing.T) {
 // Text). Boards and tables of the school's own desks may scroll within themselves.
 func TestNothingIsCutWhenItIsLarge(t *testing.T) {
 	s := newSite(t)
+	s.withSchedule()
 	s.handIn()
 	for _, c := range []struct{ username, path, selector string }{
 		{"", "/", "form"},
 		{"mara.quill", "/", "#board button"}, {"mara.quill", "/courses", "aside button[data-row]"}, {"mara.quill", "/hand-in", "[data-testid=receipt]"}, {"mara.quill", "/course/TID1", "h1"},
 		{"mara.quill", "/path", "main button"}, {"mara.quill", "/history", "main li"}, {"mara.quill", "/errands", "main li"}, {"mara.quill", "/account", "main form"},
-		{"ilse.quill", "/", "main button[data-open]"}, {"ms.arden", "/", "h1"}, {"ms.arden", "/paper", "main input"}, {"office", "/people", "h1"}, {"mr.tolland", "/", "h1"},
+		{"ilse.quill", "/", "main button[data-open]"}, {"ms.arden", "/", "h1"}, {"ms.arden", "/paper", "main input"}, {"office", "/people", "h1"}, {"office", "/demand", "h1"}, {"office", "/sections", "h1"}, {"office", "/placement", "h1"}, {"mr.tolland", "/", "h1"},
 	} {
 		p := s.open(phone)
 		if c.username != "" {
