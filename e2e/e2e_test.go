@@ -4,10 +4,13 @@ package e2e
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"net"
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -179,6 +182,19 @@ func (p *screen) gone(selector string) {
 	p.MustWait(`(s) => document.querySelector(s) === null`, selector)
 }
 
+// unsaid finds the name of a sentence in a text.
+var unsaid = func() *regexp.Regexp {
+	var words map[string]json.RawMessage
+	text, err := os.ReadFile("../locales/en.json")
+	if err == nil {
+		err = json.Unmarshal(text, &words)
+	}
+	if err != nil {
+		panic(err)
+	}
+	return regexp.MustCompile(`(?:^|[^\w.])(?:` + strings.Join(slices.Sorted(maps.Keys(words)), "|") + `)\.[a-z]\w+`)
+}()
+
 // accessible runs axe-core on the page at WCAG 2.2 AA.
 func (p *screen) accessible(name string) {
 	p.t.Helper()
@@ -197,6 +213,10 @@ func (p *screen) accessible(name string) {
 	}
 	for _, v := range violations {
 		p.t.Errorf("axe on %s: %s", name, v)
+	}
+	// Sentences whose words have not come along stand there by their names.
+	if text := p.MustElement("body").MustText(); unsaid.MatchString(text) {
+		p.t.Errorf("%s shows the name of a sentence: %s", name, unsaid.FindString(text))
 	}
 	if wide := p.MustEval(`() => document.documentElement.scrollWidth - document.documentElement.clientWidth`).Int(); wide > 0 {
 		p.t.Errorf("%s is %d pixels wider than the screen", name, wide)

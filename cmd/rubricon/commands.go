@@ -184,7 +184,7 @@ func windowCommand() *cobra.Command {
 
 func demoBundleCommand() *cobra.Command {
 	o := demo.Options{Students: 1200, Seed: 7, Hard: 2}
-	var planted, contested, tarn bool
+	var planted, contested, tarn, skerry bool
 	cmd := &cobra.Command{
 		Use:   "demo-bundle OUT",
 		Short: "Write the demo school, or one like it, as a school bundle",
@@ -193,6 +193,8 @@ func demoBundleCommand() *cobra.Command {
 			switch {
 			case tarn && (planted || contested):
 				return wrongUse(errors.New("Tarn Ridge has no master schedule; --tarn goes with neither --planted nor --contested"))
+			case skerry && (planted || contested || tarn):
+				return wrongUse(errors.New("Skerry Point is the school it is; --skerry goes with no other"))
 			case planted && contested:
 				return wrongUse(errors.New("a master schedule is --planted or --contested, not both"))
 			case planted:
@@ -202,6 +204,10 @@ func demoBundleCommand() *cobra.Command {
 			}
 			if o.Students < 2 || o.Students > 100_000 || o.Hard < 1 || o.Hard > 3 {
 				return wrongUse(errors.New("--students is from 2 to 100000, --hard from 1 to 3"))
+			}
+			if skerry {
+				files, _ := demo.Skerry(o.Seed)
+				return bundle.Write(args[0], files)
 			}
 			files := demo.Bundle(o)
 			if tarn {
@@ -213,6 +219,7 @@ func demoBundleCommand() *cobra.Command {
 	cmd.Flags().IntVar(&o.Students, "students", o.Students, "how many students")
 	cmd.Flags().Uint64Var(&o.Seed, "seed", o.Seed, "the same seed gives the same school")
 	cmd.Flags().BoolVar(&tarn, "tarn", false, "the second demo school, Tarn Ridge, which lies beside the first")
+	cmd.Flags().BoolVar(&skerry, "skerry", false, "the third demo school, Skerry Point, in whose master schedule everybody's week can be complete")
 	cmd.Flags().BoolVar(&planted, "planted", false, "with a master schedule in which every request can be placed")
 	cmd.Flags().BoolVar(&contested, "contested", false, "with a master schedule that is short of seats and in which single sections clash")
 	cmd.Flags().IntVar(&o.Hard, "hard", o.Hard, "how hard a master schedule is, from 1 to 3")

@@ -47,7 +47,7 @@ var shots = []shot{
 	{name: "teacher", user: "mr.tolland", path: "/d/teacher-pellworth", wait: "tbody tr", click: "main nav button:nth-of-type(4)"},
 	{name: "settings", user: "office", path: "/rules?part=settings", wait: "select[aria-labelledby=setting-late]"},
 	{name: "placement", user: "office", path: "/placement", wait: "form button[type=submit]", click: "form button[type=submit]", until: "section[aria-label=Students] table"},
-	{name: "sections", user: "office", path: "/sections", wait: "[data-section]", click: "[data-section=hlt1-1]"},
+	{name: "sections", user: "office", path: "/sections", wait: "[data-section]", click: "tbody tr:nth-of-type(7) [data-section]"},
 	{name: "paper", user: "office", path: "/paper", wait: "main input"},
 	{name: "data", user: "office", path: "/data", wait: "h1", upload: true},
 }

@@ -275,7 +275,7 @@ function Chip(props: {
   const all = book.catalog.terms;
   const short = x.terms.length < all.length;
   const head = props.rows === 'course' ? x.teacher || x.room || x.title : book.title(x.course);
-  const when = [short && x.terms.map((i) => all[i] ?? '').join(' '), x.days.length > 0 && t('result.days', { days: x.days.join(', ') })].filter(Boolean);
+  const when = [short && x.terms.map((i) => all[i] ?? '').join(' '), x.days.length > 0 && t('sections.onDays', { days: x.days.join(', ') })].filter(Boolean);
   return (
     <button
       type="button"
@@ -299,7 +299,9 @@ function Chip(props: {
             ? when.length
               ? whole(x.seats)
               : t('sections.seats', { count: x.seats })
-            : t('sections.taken', { taken: x.taken, seats: x.seats })}
+            : when.length
+              ? `${whole(x.taken)}/${whole(x.seats)}`
+              : t('sections.taken', { taken: x.taken, seats: x.seats })}
         </span>
         {when.length > 0 && <span className="shrink-0">{when.join(' ')}</span>}
       </span>
