@@ -78,7 +78,7 @@ func (p printed) week(week *school.Shown) *paper.Document {
 	if at, err := time.Parse(time.RFC3339, week.At); err == nil {
 		doc.Lead = []string{p.say("result.published", "time", p.day(at.In(y.Zone()), true))}
 	}
-	board := paper.Part{Head: p.say("result.week"), Heads: []string{""}, Cols: []float64{0.06}, Bold: 1}
+	board := paper.Part{Head: p.say("result.week"), Heads: []string{""}, Cols: []float64{0.06}}
 	for i := range y.Terms {
 		board.Heads = append(board.Heads, p.terms(catalog.TermSet(1)<<i))
 		board.Cols = append(board.Cols, 0.94/float64(len(y.Terms)))
