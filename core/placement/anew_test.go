@@ -81,8 +81,8 @@ func TestAnewAgainstEverything(t *testing.T) {
 			t.Errorf("problem %d: %d moved, at most %d should", n, len(moved), most)
 		}
 		// The best there is with no more than so many moves.
-		stay := best4(p, was, late, fixed, 0)
-		want := best4(p, was, late, fixed, most)
+		stay := mostFor(p, was, late, fixed, 0)
+		want := mostFor(p, was, late, fixed, most)
 		got := p.Students[late].Value(&given[late])
 		if got < stay || got > want {
 			t.Errorf("problem %d: %d with %d moved; %d with none, at most %d", n, got, len(moved), stay, want)
@@ -102,8 +102,8 @@ func TestAnewAgainstEverything(t *testing.T) {
 	}
 }
 
-// best4 tries everything: the most that the late student can have with at most so many others in other sections of the courses that they have.
-func best4(p *Problem, was []Given, late, fixed int32, most int) (value int64) {
+// mostFor tries everything: the most that the late student can have with at most so many others in other sections of the courses that they have.
+func mostFor(p *Problem, was []Given, late, fixed int32, most int) (value int64) {
 	value = -1
 	ways := make([][]Given, len(was))
 	for i := range was {
