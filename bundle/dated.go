@@ -122,7 +122,7 @@ func (b *Bundle) DatedProblems() (problems []Problem) {
 		e := &b.Enrollments[i]
 		terms := b.Sections[e.Section].Terms
 		for _, d := range []struct{ column, date string }{{"beginDate", e.Begin}, {"endDate", e.End}} {
-			if d.date != "" && b.inside(terms, d.date) && !b.SchoolDay(d.date) {
+			if d.date != "" && b.inside(terms, d.date) && !b.Year.SchoolDay(d.date) {
 				b.bad(t, e.Row, d.column, "%s is no school day", d.date)
 			}
 		}
@@ -206,16 +206,9 @@ func (b *Bundle) inside(terms catalog.TermSet, date string) bool {
 	return slices.ContainsFunc(b.termsOf(terms), func(d [2]string) bool { return d[0] <= date && date <= d[1] })
 }
 
-// SchoolDay tells whether a date is neither on a weekend nor a holiday of the policy.
-func (b *Bundle) SchoolDay(date string) bool {
-	day, err := time.Parse(time.DateOnly, date)
-	weekday := day.Weekday()
-	return err == nil && weekday != time.Saturday && weekday != time.Sunday && !slices.Contains(b.Year.Policy.Holidays, date)
-}
-
 func (b *Bundle) schoolDayIn(from, until string) bool {
 	for ; from < until; from = nextDay(from) {
-		if b.SchoolDay(from) {
+		if b.Year.SchoolDay(from) {
 			return true
 		}
 	}

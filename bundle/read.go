@@ -129,7 +129,7 @@ func Read(fsys fs.FS, options ...Option) (*Bundle, error) {
 }
 
 // ReadFiles reads a bundle from files in memory. The error is as for Open.
-func ReadFiles(files []File) (*Bundle, error) {
+func ReadFiles(files []File, options ...Option) (*Bundle, error) {
 	texts := map[string][]byte{}
 	for i := range files {
 		text, err := files[i].Bytes()
@@ -138,7 +138,7 @@ func ReadFiles(files []File) (*Bundle, error) {
 		}
 		texts[files[i].Name] = text
 	}
-	return read(slices.Sorted(maps.Keys(texts)), func(name string) ([]byte, error) { return texted(texts, name) })
+	return read(slices.Sorted(maps.Keys(texts)), func(name string) ([]byte, error) { return texted(texts, name) }, options...)
 }
 
 func texted(texts map[string][]byte, name string) ([]byte, error) {

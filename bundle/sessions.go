@@ -12,16 +12,7 @@ import (
 
 // Dates gives the first and the last day of some terms of the year, as they are written in academicSessions.csv.
 func (b *Bundle) Dates(terms catalog.TermSet) (begin, end string) {
-	for i, d := range b.Frame.Dates {
-		if terms>>i&1 == 0 {
-			continue
-		}
-		if begin == "" {
-			begin = d[0]
-		}
-		end = max(end, d[1])
-	}
-	return begin, end
+	return (&catalog.Year{Frame: b.Frame}).SpanOf(terms)
 }
 
 func (b *Bundle) sessions(p *policy.Policy) {

@@ -215,8 +215,10 @@ func (p *screen) accessible(name string) {
 		p.t.Errorf("axe on %s: %s", name, v)
 	}
 	// Sentences whose words have not come along stand there by their names.
-	if text := p.MustElement("body").MustText(); unsaid.MatchString(text) {
-		p.t.Errorf("%s shows the name of a sentence: %s", name, unsaid.FindString(text))
+	for _, found := range unsaid.FindAllString(p.MustElement("body").MustText(), -1) {
+		if !strings.HasSuffix(found, ".csv") && !strings.HasSuffix(found, ".json") {
+			p.t.Errorf("%s shows the name of a sentence: %s", name, found)
+		}
 	}
 	if wide := p.MustEval(`() => document.documentElement.scrollWidth - document.documentElement.clientWidth`).Int(); wide > 0 {
 		p.t.Errorf("%s is %d pixels wider than the screen", name, wide)

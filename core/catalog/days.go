@@ -22,13 +22,34 @@ func (y *Year) SchoolDays() (list []SchoolDay) {
 			continue
 		}
 		for at := first; !at.After(last) && len(list) < maxSchoolDays; at = at.AddDate(0, 0, 1) {
-			if at.Weekday() == time.Saturday || at.Weekday() == time.Sunday || slices.Contains(y.Policy.Holidays, at.Format(time.DateOnly)) {
+			if !y.SchoolDay(at.Format(time.DateOnly)) {
 				continue
 			}
 			list = append(list, SchoolDay{at, term, len(list)%max(1, y.Policy.Days) + 1})
 		}
 	}
 	return list
+}
+
+// SchoolDay tells whether a date, YYYY-MM-DD, is neither on a weekend nor a holiday of the policy.
+func (y *Year) SchoolDay(date string) bool {
+	day, err := time.Parse(time.DateOnly, date)
+	weekday := day.Weekday()
+	return err == nil && weekday != time.Saturday && weekday != time.Sunday && !slices.Contains(y.Policy.Holidays, date)
+}
+
+// SpanOf gives the first and the last day of a set of terms; empty where they are not known.
+func (y *Year) SpanOf(terms TermSet) (first, last string) {
+	for i, d := range y.Dates {
+		if terms>>i&1 == 0 {
+			continue
+		}
+		if first == "" {
+			first = d[0]
+		}
+		last = max(last, d[1])
+	}
+	return first, last
 }
 
 // maxSchoolDays is more than any school year has.
