@@ -110,7 +110,11 @@ func TestAgreeingOneByOne(t *testing.T) {
 	s.edit(school.Edit{Act: "replace", Course: "SCU1", Instead: "CER1"}) // which has a fee
 	ilse.says("[data-testid=since-signed]", "You signed what was handed in before, [\\s\\S]*Sculpture in Wood[\\s\\S]*Ceramics I")
 	ilse.says("main h2", "1 of 2")
+	ilse.press("button", "Sign for Mara")
+	ilse.says("#left", "One thing is left to agree to; then you can sign.")
 	ilse.press("main button[data-open]", "I agree")
+	ilse.says("main h2", "2 of 2")
+	ilse.gone("#left:not(:empty)") // what was left no longer is
 	ilse.press("button", "Sign for Mara")
 	ilse.says("main", "Signed by Ilse Quill")
 }

@@ -20,13 +20,16 @@ export const useAgreements = (place: Place, sheet: Sheet) =>
   });
 
 /** Fees and commitments, each with its own press, the hour of agreeing, and a way back until the signature. */
-export default function Agreeing({ book, sheet, place, id }: { book: Book; sheet: Sheet; place: Place; id: string }) {
+export default function Agreeing({ book, sheet, place, id, onSet }: { book: Book; sheet: Sheet; place: Place; id: string; onSet: () => void }) {
   const { t } = useTranslation();
   const client = useQueryClient();
   const list = useAgreements(place, sheet);
   const set = useMutation({
     mutationFn: (body: { kind: 'fee' | 'commitment'; ref: string; what: string; agree: boolean }) => ask(api.PUT(path, { params: { path: place }, body })),
-    onSuccess: (answer) => client.setQueryData(keyOf(place, sheet.version), answer),
+    onSuccess: (answer) => {
+      client.setQueryData(keyOf(place, sheet.version), answer);
+      onSet();
+    },
     onError: () => void list.refetch(),
   });
   if (list.error) return <Refusal text={errorWords(t, list.error)} />;

@@ -225,7 +225,7 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
       )}
       {canSign && (
         <Late fallback={<Loading />}>
-          <Agreeing book={book} sheet={sheet} place={place} id={agreements} />
+          <Agreeing book={book} sheet={sheet} place={place} id={agreements} onSet={() => setLeft(0)} />
         </Late>
       )}
       {sheet.shown && (
