@@ -32,6 +32,7 @@ const (
 	TouchedMoved   TouchedWhy = "moved"   // a section meets at another time
 	TouchedOver    TouchedWhy = "over"    // a section has fewer seats
 	TouchedRoom    TouchedWhy = "room"    // to make room for somebody else
+	TouchedOut     TouchedWhy = "out"     // the sheet is no longer handed in
 )
 
 // change changes what a run gives, while nobody else does.
@@ -59,6 +60,9 @@ func (s *Service) change(ctx context.Context, by int64, school string, year, run
 		if r, err = newRun(row); err != nil {
 			return err
 		}
+		if x.holds, err = q.Holds(ctx, school, year); err != nil {
+			return err
+		}
 		if err := x.with(rows); err != nil {
 			return err
 		}
@@ -66,7 +70,7 @@ func (s *Service) change(ctx context.Context, by int64, school string, year, run
 		if err != nil {
 			return err
 		}
-		if x.holds, err = q.Holds(ctx, school, year); err != nil {
+		if x.holds, err = q.Holds(ctx, school, year); err != nil { // which that may have changed
 			return err
 		}
 		summary, given := x.asFound(r.Summary)
@@ -85,23 +89,27 @@ func (s *Service) PlaceAnew(ctx context.Context, by int64, school string, year, 
 		if len(x.late) == 0 && len(x.gone) == 0 {
 			return nil, problem(Code(acts.AlreadyDone))
 		}
-		kept, denied, _ := x.held()
-		fixed := map[int32]bool{}
-		for _, k := range kept {
-			fixed[k.Student] = true
-		}
 		var who []int32
-		for _, i := range x.order() {
+		for _, i := range x.p.Order(x.draw) {
 			if _, late := x.late[i]; late {
 				who = append(who, i)
 			}
 		}
-		moved, err := x.p.Deny(denied).Anew(x.given, who, func(i int32) bool { return fixed[i] }, mostMoved)
+		// Seats that are held stay, also those of whoever is placed anew.
+		_, denied, _ := x.held()
+		rest := x.p.Deny(denied).Hold(x.kept())
+		given := rest.Rest(x.given)
+		moved, err := rest.Problem.Anew(given, who, mostMoved)
 		if err != nil {
 			return nil, err
 		}
+		x.given = rest.Whole(&placement.Placement{Given: given}).Given
 		for _, i := range moved {
 			x.late[i] = TouchedRoom
+		}
+		for _, id := range x.gone {
+			list = append(list, Touched{PersonName: PersonName{ID: id}, Why: TouchedOut, Was: x.was[id], Lost: coursesOf(x.was[id])})
+			done = append(done, runAct("anew", id, "", "", string(TouchedOut), x.was[id], nil))
 		}
 		for _, i := range append(who, moved...) {
 			t := Touched{PersonName: PersonName{ID: x.p.Students[i].ID}, Why: x.late[i], Was: x.was[x.p.Students[i].ID], Now: x.week(i)}
@@ -171,12 +179,16 @@ func (t *Touched) differ() {
 	}
 }
 
+func coursesOf(week []GivenSection) (list []string) {
+	for _, g := range week {
+		list = append(list, g.Course)
+	}
+	return list
+}
+
 func runAct(kind, student, course, section, reason string, was, now []GivenSection) store.RunAct {
 	a := store.RunAct{Kind: kind, Student: student, Course: course, Section: section, Reason: reason}
-	if was == nil {
-		was = []GivenSection{}
-	}
-	a.Was, _ = json.Marshal(was)
-	a.Now, _ = json.Marshal(now)
+	a.Was, _ = json.Marshal(append([]GivenSection{}, was...))
+	a.Now, _ = json.Marshal(append([]GivenSection{}, now...))
 	return a
 }

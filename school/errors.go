@@ -65,11 +65,7 @@ const (
 	SectionChanged  Code = "section-changed" // by somebody else meanwhile, or it is gone
 	BadSection      Code = "bad-section"     // Param is what is wrong with it
 	RunBehind       Code = "run-behind"      // something has to be placed anew first
-	NotAsked        Code = "not-asked"       // the course is neither requested nor an alternate
-	NoSeat          Code = "no-seat"         // the section is full
-	SameTime        Code = "same-time"       // Param is the course that meets then
-	BesideRequest   Code = "beside-request"  // Param is an alternate with no request left to come in for
-	LinkedApart     Code = "linked-apart"    // Param is the course that goes with it
+	NotPlaceable    Code = "not-placeable"   // Param is what is wrong in the data and where
 	GoneOn          Code = "gone-on"         // the sheet is no longer as it was left, so that it cannot be taken back
 )
 

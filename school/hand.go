@@ -2,6 +2,7 @@ package school
 
 import (
 	"context"
+	"errors"
 	"slices"
 
 	"rubricon/bundle"
@@ -28,8 +29,16 @@ func (s *Service) ByHand(ctx context.Context, by int64, school string, year, run
 		if _, late := x.late[i]; late || len(x.since.Gone)+len(x.since.Moved)+len(x.since.Over) > 0 {
 			return nil, problem(RunBehind)
 		}
-		alternate, err := x.byHand(i, code, section)
-		if err != nil {
+		at := placement.None
+		if section != "" {
+			if at = int32(slices.IndexFunc(x.b.Sections, func(b bundle.Section) bool { return b.ID == section && b.Course == course })); at < 0 {
+				return nil, problem(NotFound)
+			}
+		}
+		var refusal *placement.Refusal
+		if err := x.p.ByHand(x.given, i, code, at); errors.As(err, &refusal) {
+			return nil, &Error{Code: Code(refusal.Why), Param: x.code(refusal.Course)}
+		} else if err != nil {
 			return nil, err
 		}
 		kind, other, act := "given", "taken", "give"
@@ -43,11 +52,16 @@ func (s *Service) ByHand(ctx context.Context, by int64, school string, year, run
 		hold := func(kind, key string, seats []store.HeldSeat) error {
 			return q.Hold(ctx, school, year, &store.HoldRow{Kind: kind, Key: key, Seats: store.JSON[[]store.HeldSeat]{V: seats}, Reason: reason, By: a.name().Name, At: s.now()})
 		}
-		if err := hold(kind, key, []store.HeldSeat{{Student: student, Course: course, Section: section, Alternate: alternate}}); err != nil {
+		week := x.heldSeats(i)
+		seat := store.HeldSeat{Student: student, Course: course}
+		if k := slices.IndexFunc(week, func(h store.HeldSeat) bool { return h.Course == course }); k >= 0 {
+			seat = week[k]
+		}
+		if err := hold(kind, key, []store.HeldSeat{seat}); err != nil {
 			return nil, err
 		}
 		if slices.ContainsFunc(x.holds, func(h store.HoldRow) bool { return h.Kind == "student" && h.Key == student }) {
-			if err := hold("student", student, heldSeats(student, x.week(i))); err != nil {
+			if err := hold("student", student, week); err != nil {
 				return nil, err
 			}
 		}
@@ -55,88 +69,30 @@ func (s *Service) ByHand(ctx context.Context, by int64, school string, year, run
 	})
 }
 
-func heldSeats(student string, week []GivenSection) (seats []store.HeldSeat) {
+// heldSeats are the seats of a student's week, each alternate with the request that it came in for.
+func (x *placing) heldSeats(student int32) (seats []store.HeldSeat) {
+	came := map[string]string{}
+	for _, u := range x.p.Reasons(int(student), &x.given[student], x.p.Occupancy(x.given)) {
+		if u.InsteadOf != placement.None {
+			came[x.code(x.p.Students[student].Alternates[u.InsteadOf].Course)] = x.code(x.p.Students[student].Requests[u.Request].Course)
+		}
+	}
+	return heldSeats(x.p.Students[student].ID, x.week(student), came)
+}
+
+func heldSeats(student string, week []GivenSection, came map[string]string) (seats []store.HeldSeat) {
 	for _, g := range week {
-		seats = append(seats, store.HeldSeat{Student: student, Course: g.Course, Section: g.Section, Alternate: g.Alternate})
+		seats = append(seats, store.HeldSeat{Student: student, Course: g.Course, Section: g.Section, For: came[g.Course]})
 	}
 	return seats
 }
 
-// byHand gives or takes, where that is valid, and tells whether the course is an alternate.
-func (x *placing) byHand(i, course int32, section string) (alternate bool, err error) {
-	s, g := &x.p.Students[i], &x.given[i]
-	codes := x.b.Year.Codes
-	request := slices.IndexFunc(s.Requests, func(r placement.Request) bool { return r.Course == course })
-	stand := slices.IndexFunc(s.Alternates, func(a placement.Alternate) bool { return a.Course == course })
-	var place *int32
-	switch {
-	case request >= 0:
-		place = &g.Requests[request]
-	case stand >= 0:
-		place, alternate = &g.Alternates[stand], true
-	default:
-		return false, problem(NotAsked)
+// code is a course's code; "" of none.
+func (x *placing) code(course int32) string {
+	if course == placement.None {
+		return ""
 	}
-	*place = placement.None
-	if section != "" {
-		at := int32(slices.IndexFunc(x.b.Sections, func(b bundle.Section) bool { return b.ID == section && b.Course == codes[course] }))
-		if at < 0 {
-			return false, problem(NotFound)
-		}
-		if x.p.Occupancy(x.given)[at] >= x.p.Sections[at].Seats {
-			return false, problem(NoSeat)
-		}
-		if other := x.clash(i, at); other != "" {
-			return false, &Error{Code: SameTime, Param: other}
-		}
-		*place = at
-	}
-	// An alternate comes in for a request that is not given.
-	open, alternates := 0, 0
-	for _, given := range g.Requests {
-		if given == placement.None {
-			open++
-		}
-	}
-	for k, given := range g.Alternates {
-		if given == placement.None {
-			continue
-		}
-		alternates++
-		if f := s.Alternates[k].StandsFor; f != placement.None && g.Requests[f] != placement.None {
-			return false, &Error{Code: BesideRequest, Param: codes[s.Alternates[k].Course]}
-		}
-		if alternates > open {
-			return false, &Error{Code: BesideRequest, Param: codes[s.Alternates[k].Course]}
-		}
-	}
-	for _, group := range s.Together {
-		for _, k := range group {
-			if (g.Requests[k] == placement.None) != (g.Requests[group[0]] == placement.None) {
-				other := group[0]
-				if int(other) == request {
-					other = k
-				}
-				return false, &Error{Code: LinkedApart, Param: codes[s.Requests[other].Course]}
-			}
-		}
-	}
-	return alternate, nil
-}
-
-// clash gives a course that a student has at the same time as a section of another one; "": none.
-func (x *placing) clash(student, section int32) string {
-	for _, list := range [][]int32{x.given[student].Requests, x.given[student].Alternates} {
-		for _, other := range list {
-			if other == placement.None || x.p.Sections[other].Course == x.p.Sections[section].Course {
-				continue
-			}
-			if slices.ContainsFunc(x.p.Sections[other].Cells, func(c int32) bool { return slices.Contains(x.p.Sections[section].Cells, c) }) {
-				return x.b.Sections[other].Course
-			}
-		}
-	}
-	return ""
+	return x.b.Year.Codes[course]
 }
 
 // WishChoice is a wish of a student with the sections that it could be given in.
@@ -179,7 +135,7 @@ func (s *Service) Choices(ctx context.Context, by int64, school string, year, ru
 				continue
 			}
 			o := SectionChoice{RunSection: RunSection{given(x.b, int32(k)), x.p.Sections[k].Seats, taken[k]}}
-			o.Clash = x.clash(i, int32(k))
+			o.Clash = x.code(x.p.AtThatTime(&x.given[i], int32(k)))
 			c.Sections = append(c.Sections, o)
 		}
 		list = append(list, c)

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"rubricon/core/acts"
+	"rubricon/core/placement"
 	"rubricon/school"
 	"rubricon/store/storetest"
 )
@@ -97,13 +98,13 @@ func TestByHand(t *testing.T) {
 		}
 	}
 	refused(hand(second, "CER1", "cer1-1", " "), school.NeedsReason, "")
-	refused(hand(second, "CER1", "cer1-1", "She builds kilns."), school.NoSeat, "")
-	refused(hand(second, "PHO1", "pho1-1", "x"), school.NotAsked, "")
+	refused(hand(second, "CER1", "cer1-1", "She builds kilns."), school.Code(placement.NoSeat), "")
+	refused(hand(second, "PHO1", "pho1-1", "x"), school.Code(placement.NotAsked), "")
 	refused(hand(second, "CER1", "pri1-1", "x"), school.NotFound, "")
 	refused(hand("s0009", "CER1", "cer1-1", "x"), school.NotFound, "")
 	refused(h.ByHand(ctx, h.who("ms.arden"), mara.School, mara.Year, r.ID, second, "CER1", "cer1-1", "x"), school.Code(acts.NotYours), "")
 	h.seats("cer1-1", 2)
-	refused(hand(second, "CER1", "cer1-1", "She builds kilns."), school.BesideRequest, "PRI1")
+	refused(hand(second, "CER1", "cer1-1", "She builds kilns."), school.Code(placement.BesideRequest), "PRI1")
 	for _, step := range [][2]string{{"PRI1", ""}, {"CER1", "cer1-1"}} {
 		if err := hand(second, step[0], step[1], "She builds kilns."); err != nil {
 			t.Fatal(err)
@@ -293,7 +294,7 @@ func TestTwoByHandAtOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	both.Wait()
-	if school.CodeOf(errs[0])+school.CodeOf(errs[1]) != school.NoSeat || (errs[0] == nil) == (errs[1] == nil) {
+	if school.CodeOf(errs[0])+school.CodeOf(errs[1]) != school.Code(placement.NoSeat) || (errs[0] == nil) == (errs[1] == nil) {
 		t.Errorf("%v", errs)
 	}
 	got := []string{h.has(r.ID, "s0003"), h.has(r.ID, "s0004")}
@@ -316,7 +317,7 @@ func TestByHandAtTheSameTime(t *testing.T) {
 	}
 	err := h.ByHand(ctx, office, mara.School, mara.Year, r.ID, "s0003", "PHO1", "pho1-1", "x")
 	var known *school.Error
-	if !errors.As(err, &known) || known.Code != school.SameTime || known.Param != "CER1" {
+	if !errors.As(err, &known) || known.Code != school.Code(placement.SameTime) || known.Param != "CER1" {
 		t.Errorf("%v", err)
 	}
 	if got := h.has(r.ID, "s0003"); got != "cer1-1, not PHO1: clash" {
@@ -341,5 +342,65 @@ func TestBesideAnotherRun(t *testing.T) {
 	}
 	if _, err := h.Beside(ctx, office, mara.School, mara.Year, a.ID, 99); school.CodeOf(err) != school.NotFound {
 		t.Errorf("%v", err)
+	}
+}
+
+// An alternate that is kept settles the request that it came in for, not another one, so that a later run gives what it gave.
+func TestAnAlternateIsKeptForItsRequest(t *testing.T) {
+	h := newHouse(t)
+	h.classes([]string{"sourcedId,status,title,courseSourcedId,classType,schoolSourcedId,termSourcedIds,periods,metadata.days,metadata.seats,metadata.teacher",
+		"cer1-1,active,Ceramics,c-cer1,scheduled,pellworth,sy27-1,7,,1,Ms A", "pri1-1,active,Printmaking,c-pri1,scheduled,pellworth,sy27-1,8,,5,Ms B", "nor2-1,active,Norwegian,c-nor2,scheduled,pellworth,sy27,5,,5,Ms C"})
+	for _, student := range []string{"s0003", "s0004"} {
+		h.handsIn(student, []string{"NOR2", "CER1"}, []string{"PRI1"})
+	}
+	ctx, office := t.Context(), h.who("office")
+	r := h.placed(ctx)
+	student := "s0003"
+	if h.has(r.ID, student) == "nor2-1, cer1-1" {
+		student = "s0004"
+	}
+	const want = "nor2-1, pri1-1, not CER1: full"
+	if got := h.has(r.ID, student); got != want {
+		t.Fatal(got)
+	}
+	if err := h.ByHand(ctx, office, mara.School, mara.Year, r.ID, student, "PRI1", "pri1-1", "She is at home there."); err != nil {
+		t.Fatal(err)
+	}
+	if r = h.placed(ctx); h.has(r.ID, student) != want || r.Summary.Held != 1 || len(r.Summary.Unkept) != 0 {
+		t.Errorf("%s, %d held, %v", h.has(r.ID, student), r.Summary.Held, r.Summary.Unkept)
+	}
+}
+
+// Where a section has fewer seats, whoever is not held leaves it first; and what is held stays with whoever is placed anew for something else.
+func TestPlacingAnewAroundWhatIsHeld(t *testing.T) {
+	h := newHouse(t)
+	h.kiln()
+	h.seats("cer1-1", 2)
+	ctx, office := t.Context(), h.who("office")
+	r := h.placed(ctx)
+	h.seats("cer1-1", 1)
+	list, err := h.PlaceAnew(ctx, office, mara.School, mara.Year, r.ID)
+	if err != nil || len(list) != 1 {
+		t.Fatalf("%+v %v", list, err)
+	}
+	last := list[0].ID // who leaves where nobody is held
+	other := map[string]string{"s0003": "s0004", "s0004": "s0003"}[last]
+	h.seats("cer1-1", 2)
+	r = h.placed(ctx)
+	if err := h.HoldAs(ctx, office, mara.School, mara.Year, r.ID, "student", last); err != nil {
+		t.Fatal(err)
+	}
+	h.seats("cer1-1", 1)
+	if list, err = h.PlaceAnew(ctx, office, mara.School, mara.Year, r.ID); err != nil || len(list) != 1 || list[0].ID != other || h.has(r.ID, last) != "cer1-1" {
+		t.Errorf("%+v %v, %s", list, err, h.has(r.ID, last))
+	}
+	// A sheet that is no longer handed in leaves the run, and is said to.
+	storetest.Value[int](t, h.db, `WITH back AS (UPDATE sheet SET state = 'sentBack', version = version + 1 WHERE student_id = '`+other+`' RETURNING 1) SELECT count(*) FROM back`)
+	if list, err = h.PlaceAnew(ctx, office, mara.School, mara.Year, r.ID); err != nil || len(list) != 1 || list[0].Why != school.TouchedOut || list[0].Name == "" {
+		t.Errorf("%+v %v", list, err)
+	}
+	acts, err := h.RunActs(ctx, office, mara.School, mara.Year, r.ID)
+	if err != nil || len(acts) != 2 || acts[0].Reason != "out" || string(acts[0].Now) != "[]" {
+		t.Errorf("%+v %v", acts, err)
 	}
 }

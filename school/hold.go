@@ -66,7 +66,11 @@ func (s *Service) HoldAs(ctx context.Context, by int64, school string, year, run
 			if err != nil {
 				return err
 			}
-			for _, seat := range heldSeats(row.Student, p.Given) {
+			came := map[string]string{}
+			for _, l := range p.Lacking {
+				came[l.Instead] = l.Course
+			}
+			for _, seat := range heldSeats(row.Student, p.Given, came) {
 				if kind == "student" && row.Student == key || kind == "section" && seat.Section == key {
 					seats = append(seats, seat)
 				}

@@ -41,11 +41,12 @@ type placing struct {
 	given []placement.Given // by student
 	late  map[int32]TouchedWhy
 	since RunSince
-	gone  []string // students whose sheet is no longer handed in
+	over  map[placement.Place]bool // who has to leave sections that have more students than seats
+	gone  []string                 // students whose sheet is no longer handed in
 	by    map[string]int32
 }
 
-// toChange reads the school as it is to be placed, for changing what a run gives. The error is BadSection where it cannot be placed.
+// toChange reads the school as it is to be placed, for changing what a run gives. The error is NotPlaceable.
 func (s *Service) toChange(ctx context.Context, school string, year int, seed int64) (*placing, error) {
 	b, handed, err := s.toPlace(ctx, school, year)
 	if err != nil {
@@ -53,7 +54,7 @@ func (s *Service) toChange(ctx context.Context, school string, year int, seed in
 	}
 	p, bad := b.Placement()
 	if bad = append(b.Problems, bad...); len(bad) > 0 {
-		return nil, &Error{Code: BadRevision, Param: bad[0].String()}
+		return nil, &Error{Code: NotPlaceable, Param: bad[0].String()}
 	}
 	holds, err := s.db.Queries().Holds(ctx, school, year)
 	if err != nil {
@@ -88,6 +89,7 @@ func newPlacing(b *bundle.Bundle, p *placement.Problem, handed map[string]int, h
 
 // with takes in what a run gives, and finds what does not fit any more.
 func (x *placing) with(rows []store.GivenRow) error {
+	x.over = map[placement.Place]bool{}
 	x.rows, x.was, x.late = map[string]*store.GivenRow{}, map[string][]GivenSection{}, map[int32]TouchedWhy{}
 	x.given = make([]placement.Given, len(x.p.Students))
 	for i := range x.p.Students {
@@ -139,24 +141,17 @@ func (x *placing) with(rows []store.GivenRow) error {
 			x.late[int32(i)] = TouchedNew
 		}
 	}
-	order := x.order()
-	taken := x.p.Occupancy(x.given)
-	var over []SectionSince
-	for k := range x.p.Sections {
-		n := taken[k] - x.p.Sections[k].Seats
-		if n <= 0 {
-			continue
-		}
-		over = append(over, SectionSince{x.b.Sections[k].ID, x.b.Sections[k].Course, n})
-		for q := len(order) - 1; q >= 0 && n > 0; q-- { // who came last goes first
-			i := order[q]
-			if slices.Contains(x.given[i].Requests, int32(k)) || slices.Contains(x.given[i].Alternates, int32(k)) {
-				x.note(i, TouchedOver)
-				n--
-			}
-		}
+	kept := map[placement.Place]bool{}
+	for _, k := range x.kept() {
+		kept[placement.Place{Student: k.Student, Section: k.Section}] = true
 	}
-	x.since = RunSince{Gone: listSince(gone), Moved: listSince(moved), Over: over, Students: len(x.late)}
+	over := map[[2]string]int{}
+	for _, o := range x.p.Overfull(x.given, x.draw, func(o placement.Place) bool { return kept[o] }) {
+		over[[2]string{x.b.Sections[o.Section].ID, x.b.Sections[o.Section].Course}]++
+		x.over[o] = true
+		x.note(o.Student, TouchedOver)
+	}
+	x.since = RunSince{Gone: listSince(gone), Moved: listSince(moved), Over: listSince(over), Students: len(x.late)}
 	return nil
 }
 
@@ -180,13 +175,6 @@ func (x *placing) put(student, section int32, alternate bool) {
 	}
 }
 
-// order lists the students as they come where seats are scarce: the more senior first, then by lot.
-func (x *placing) order() []int32 {
-	order := slices.Clone(x.draw)
-	slices.SortStableFunc(order, func(a, b int32) int { return cmp.Compare(x.p.Students[b].Senior, x.p.Students[a].Senior) })
-	return order
-}
-
 func listSince(of map[[2]string]int) (list []SectionSince) {
 	for key, n := range of {
 		list = append(list, SectionSince{key[0], key[1], n})
@@ -201,14 +189,15 @@ func (x *placing) held() (kept []placement.Kept, denied []placement.Denied, unkn
 	for i := range x.b.Sections {
 		at[x.b.Sections[i].ID] = int32(i)
 	}
-	seen := map[store.HeldSeat]bool{}
+	seen := map[[2]string]bool{} // a seat that is held twice is one
 	for _, h := range x.holds {
 		for _, seat := range h.Seats.V {
 			student, ok := x.by[seat.Student]
-			if seen[seat] || x.handed[seat.Student] == 0 {
+			key := [2]string{seat.Student, seat.Section + "\n" + seat.Course}
+			if seen[key] || x.handed[seat.Student] == 0 {
 				continue
 			}
-			seen[seat] = true
+			seen[key] = true
 			if h.Kind == "taken" {
 				if course, there := x.b.Year.Index(seat.Course); ok && there {
 					denied = append(denied, placement.Denied{Student: student, Course: course})
@@ -220,10 +209,29 @@ func (x *placing) held() (kept []placement.Kept, denied []placement.Denied, unkn
 				unknown = append(unknown, seat)
 				continue
 			}
-			kept = append(kept, placement.Kept{Student: student, Section: section, Alternate: seat.Alternate})
+			k := placement.Kept{Student: student, Section: section, For: placement.None}
+			if seat.For != "" {
+				if k.For, there = x.b.Year.Index(seat.For); !there {
+					unknown = append(unknown, seat)
+					continue
+				}
+			}
+			kept = append(kept, k)
 		}
 	}
 	return kept, denied, unknown
+}
+
+// kept gives the seats that are held and that the run gives, but those that there are no longer.
+func (x *placing) kept() []placement.Kept {
+	kept, _, _ := x.held()
+	return slices.DeleteFunc(kept, func(k placement.Kept) bool {
+		list := x.given[k.Student].Requests
+		if k.For != placement.None {
+			list = x.given[k.Student].Alternates
+		}
+		return !slices.Contains(list, k.Section) || x.over[placement.Place{Student: k.Student, Section: k.Section}]
+	})
 }
 
 // asFound makes of what is given now an outcome like a run's. Of the bound it says what the run has said.

@@ -11,7 +11,7 @@ type HeldSeat struct {
 	Student   string `json:"student"`
 	Course    string `json:"course"`
 	Section   string `json:"section,omitempty"`
-	Alternate bool   `json:"alternate,omitempty"`
+	For     string `json:"for,omitempty"` // of an alternate: the request that it came in for
 }
 
 // HoldRow is what every later run keeps as it is.

@@ -161,4 +161,3 @@ func (p printed) schoolDays(week *school.Shown) []paper.Event {
 	}
 	return events
 }
-

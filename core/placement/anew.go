@@ -6,17 +6,16 @@ import (
 )
 
 // Anew places some students anew, one after the other in the order given, after a change of their wishes or of the sections; what they had is kept where it is as good. Everybody else stays, but
-// where a student could have more if somebody gave up a seat: then at most so many others sit in other sections of the courses that they have, and lose none of them. Fixed students never move;
-// nil: there are none. Given is what everybody had, those who are placed anew perhaps in sections that cannot be any more; it is changed. Moved are the others who sit elsewhere, ascending.
+// where a student could have more if somebody gave up a seat: then at most so many others sit in other sections of the courses that they have, and lose none of them. Given is what everybody had, those who are placed anew perhaps in sections that cannot be any more; it is changed. Moved are the others who sit elsewhere, ascending.
 //
 // A chain of others who each make room for the one before is an augmenting path, as in Kuhn's method for assignments (1955, "The Hungarian method for the assignment problem").
 // The error is a *ProblemError.
-func (p *Problem) Anew(given []Given, who []int32, fixed func(student int32) bool, most int) (moved []int32, err error) {
+func (p *Problem) Anew(given []Given, who []int32, most int) (moved []int32, err error) {
 	if err := p.validate(); err != nil {
 		return nil, err
 	}
 	m := compile(p)
-	a := &anew{m: m, b: newBoard(m), s: searcher{limit: briefNodes}, open: make([]int64, len(m.pools)), late: map[int32]bool{}, fixed: fixed, holders: make([][]int32, len(m.pools)), moved: map[int32]bool{}}
+	a := &anew{m: m, b: newBoard(m), s: searcher{limit: briefNodes}, open: make([]int64, len(m.pools)), late: map[int32]bool{}, holders: make([][]int32, len(m.pools)), moved: map[int32]bool{}}
 	poolOf, pupilOf := make([]int32, len(p.Sections)), make([]int32, len(p.Students))
 	for k := range m.pools {
 		for _, section := range m.pools[k].sections {
@@ -75,8 +74,7 @@ type anew struct {
 	s       searcher
 	open    []int64
 	late    map[int32]bool // pupils who are placed anew
-	fixed   func(student int32) bool
-	holders [][]int32 // by pool
+	holders [][]int32      // by pool
 	moved   map[int32]bool
 	left    int // searches, for the student under way
 }
@@ -150,7 +148,7 @@ func (a *anew) free(pool int32, moves int, chain []int32) int {
 			break
 		}
 		for _, u := range slices.Clone(a.holders[pool]) {
-			if a.late[u] || slices.Contains(chain, u) || a.fixed != nil && a.fixed(a.m.pupils[u].student) {
+			if a.late[u] || slices.Contains(chain, u) {
 				continue
 			}
 			if used := a.away(u, pool, moves, chain, deep); used > 0 {

@@ -24,8 +24,7 @@ func coursesOf(p *Problem, g *Given) (list []int32) {
 	return list
 }
 
-// A student placed anew has as much as anything that leaves the others' courses as they are and moves at most so many of them, found by trying everything; the others keep their courses, those who are
-// fixed their sections, and nobody moves in vain.
+// A student placed anew has as much as anything that leaves the others' courses as they are and moves at most so many of them, found by trying everything; the others keep their courses, and nobody moves in vain.
 func TestAnewAgainstEverything(t *testing.T) {
 	r := rand.New(rand.NewPCG(16, 16))
 	needed, helped := 0, 0
@@ -35,7 +34,6 @@ func TestAnewAgainstEverything(t *testing.T) {
 			p.Sections[k].Seats = min(p.Sections[k].Seats, 1)
 		}
 		late, most := int32(r.IntN(4)), r.IntN(3)
-		fixed := int32(r.IntN(4))
 		// The others have something each, as good as chance has it, without the late one.
 		given := make([]Given, len(p.Students))
 		free := make([]int, len(p.Sections))
@@ -63,7 +61,7 @@ func TestAnewAgainstEverything(t *testing.T) {
 			}
 		}
 		was := slices.Clone(given)
-		moved, err := p.Anew(given, []int32{late}, func(i int32) bool { return i == fixed }, most)
+		moved, err := p.Anew(given, []int32{late}, most)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -73,7 +71,7 @@ func TestAnewAgainstEverything(t *testing.T) {
 		for i := range given {
 			same := slices.Equal(given[i].Requests, was[i].Requests) && slices.Equal(given[i].Alternates, was[i].Alternates)
 			is := slices.Contains(moved, int32(i))
-			if int32(i) != late && (same == is || int32(i) == fixed && is || !slices.Equal(coursesOf(p, &given[i]), coursesOf(p, &was[i]))) {
+			if int32(i) != late && (same == is || !slices.Equal(coursesOf(p, &given[i]), coursesOf(p, &was[i]))) {
 				t.Errorf("problem %d: student %d had %v, has %v, moved: %v", n, i, was[i], given[i], moved)
 			}
 		}
@@ -81,8 +79,8 @@ func TestAnewAgainstEverything(t *testing.T) {
 			t.Errorf("problem %d: %d moved, at most %d should", n, len(moved), most)
 		}
 		// The best there is with no more than so many moves.
-		stay := mostFor(p, was, late, fixed, 0)
-		want := mostFor(p, was, late, fixed, most)
+		stay := mostFor(p, was, late, 0)
+		want := mostFor(p, was, late, most)
 		got := p.Students[late].Value(&given[late])
 		if got < stay || got > want {
 			t.Errorf("problem %d: %d with %d moved; %d with none, at most %d", n, got, len(moved), stay, want)
@@ -103,11 +101,11 @@ func TestAnewAgainstEverything(t *testing.T) {
 }
 
 // mostFor tries everything: the most that the late student can have with at most so many others in other sections of the courses that they have.
-func mostFor(p *Problem, was []Given, late, fixed int32, most int) (value int64) {
+func mostFor(p *Problem, was []Given, late int32, most int) (value int64) {
 	value = -1
 	ways := make([][]Given, len(was))
 	for i := range was {
-		if int32(i) == late || int32(i) == fixed {
+		if int32(i) == late {
 			continue
 		}
 		every(p, i, func(g Given) {
@@ -155,11 +153,11 @@ func TestAnewKeepsWhatIsAsGood(t *testing.T) {
 	p.Sections = append(p.Sections, Section{ID: "kA2", Course: a, Cells: []int32{2}, Seats: 1}, Section{ID: "kA0", Course: a, Cells: []int32{3}, Seats: 1})
 	p.Students = []Student{{ID: "s", Requests: []Request{{a, 59}, {b, 58}}}}
 	given := []Given{{[]int32{3, 1}, []int32{}}}
-	if moved, err := p.Anew(given, []int32{0}, nil, 3); err != nil || len(moved) > 0 || !slices.Equal(given[0].Requests, []int32{3, 1}) {
+	if moved, err := p.Anew(given, []int32{0}, 3); err != nil || len(moved) > 0 || !slices.Equal(given[0].Requests, []int32{3, 1}) {
 		t.Error(given, moved, err)
 	}
 	p.Sections[3].Seats = 0 // it is gone
-	if _, err := p.Anew(given, []int32{0}, nil, 3); err != nil || given[0].Requests[0] == 3 || given[0].Requests[1] != 1 {
+	if _, err := p.Anew(given, []int32{0}, 3); err != nil || given[0].Requests[0] == 3 || given[0].Requests[1] != 1 {
 		t.Error(given, err)
 	}
 }
@@ -176,7 +174,7 @@ func BenchmarkAnew(b *testing.B) {
 		i := n % len(p.Students)
 		given := slices.Clone(found.Given)
 		given[i] = fresh(&p.Students[i])
-		those, err := p.Anew(given, []int32{int32(i)}, nil, 3)
+		those, err := p.Anew(given, []int32{int32(i)}, 3)
 		if err != nil {
 			b.Fatal(err)
 		}

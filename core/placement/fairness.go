@@ -29,16 +29,20 @@ func Draw(seed uint64, ids []string) []int32 {
 	return order
 }
 
+// Order lists the students as they come where seats are scarce and nothing else decides: the more senior first, then by the lottery.
+func (p *Problem) Order(draw []int32) []int32 {
+	order := slices.Clone(draw)
+	slices.SortStableFunc(order, func(a, b int32) int { return cmp.Compare(p.Students[b].Senior, p.Students[a].Senior) })
+	return order
+}
+
 // newLots draws for a model: the more senior first, then by lot.
 func newLots(m *model, draw []int32) *lots {
 	pupilOf := make([]int32, len(m.problem.Students))
 	for k := range m.pupils {
 		pupilOf[m.pupils[k].student] = int32(k)
 	}
-	order := slices.Clone(draw)
-	slices.SortStableFunc(order, func(a, b int32) int {
-		return cmp.Compare(m.problem.Students[b].Senior, m.problem.Students[a].Senior)
-	})
+	order := m.problem.Order(draw)
 	l := &lots{m: m, rank: make([]int32, len(order)), luck: make([]float64, len(order))}
 	for n, i := range order {
 		l.rank[pupilOf[i]] = int32(n)

@@ -7,9 +7,9 @@ import (
 
 // Kept is a seat that a student keeps, whatever else is placed.
 type Kept struct {
-	Student   int32
-	Section   int32
-	Alternate bool // it came in for a request
+	Student int32
+	Section int32
+	For     int32 // of an alternate: the course of the request that it came in for; None: the seat is of a request
 }
 
 // Denied is a course that a student is not given, whatever else is placed.
@@ -56,8 +56,8 @@ func (p *Problem) Deny(denied []Denied) *Problem {
 	return &out
 }
 
-// Hold makes of a problem the one of placing the rest: students keep seats, whose cells they are busy in and which nobody else has. A kept seat settles its request; one that came in as an alternate
-// settles the request that it came in for as well: the one that it stands for, else the first that is neither kept nor stood for by something kept.
+// Hold makes of a problem the one of placing the rest: students keep seats, whose cells they are busy in and which nobody else has. A kept seat settles its request, and one that came in as an alternate
+// the request that it came in for.
 func (p *Problem) Hold(kept []Kept) *Held {
 	h := &Held{whole: p, Problem: &Problem{Courses: p.Courses, Sections: slices.Clone(p.Sections), Students: slices.Clone(p.Students)}, given: make([]Given, len(p.Students)), places: make([][2][]int, len(p.Students))}
 	byStudent := map[int32][]Kept{}
@@ -93,54 +93,36 @@ func (h *Held) student(i int32, kept []Kept) (apart []Denied) {
 	g := &h.given[i]
 	busy := slices.Clone(s.Busy)
 	settled := make([]bool, len(s.Requests)) // kept, or stood for by something kept
+	request := func(course int32) int {
+		return slices.IndexFunc(s.Requests, func(r Request) bool { return r.Course == course })
+	}
 	keep := func(k Kept) bool {
 		if k.Section < 0 || int(k.Section) >= len(p.Sections) || h.Problem.Sections[k.Section].Seats == 0 {
 			return false
 		}
 		x := &p.Sections[k.Section]
-		if len(common(x.Cells, busy)) > 0 {
+		at := request(x.Course)
+		var place *int32
+		if k.For == None && at >= 0 {
+			place = &g.Requests[at]
+		} else if stand := slices.IndexFunc(s.Alternates, func(a Alternate) bool { return a.Course == x.Course }); k.For != None && stand >= 0 {
+			at, place = request(k.For), &g.Alternates[stand]
+			if f := s.Alternates[stand].StandsFor; f != None && int(f) != at {
+				return false
+			}
+		}
+		if place == nil || *place != None || at < 0 || settled[at] || len(common(x.Cells, busy)) > 0 {
 			return false
 		}
-		if !k.Alternate {
-			at := slices.IndexFunc(s.Requests, func(r Request) bool { return r.Course == x.Course })
-			if at < 0 || settled[at] {
-				return false
-			}
-			g.Requests[at], settled[at] = k.Section, true
-		} else {
-			at := slices.IndexFunc(s.Alternates, func(a Alternate) bool { return a.Course == x.Course })
-			if at < 0 || g.Alternates[at] != None {
-				return false
-			}
-			request := s.Alternates[at].StandsFor
-			if request == None {
-				request = int32(slices.Index(settled, false))
-			}
-			if request == None || settled[request] {
-				return false
-			}
-			g.Alternates[at], settled[request] = k.Section, true
-		}
+		*place, settled[at] = k.Section, true
 		busy = append(busy, x.Cells...)
 		slices.Sort(busy)
 		h.Problem.Sections[k.Section].Seats--
 		return true
 	}
-	// Those that stand for a certain request come before those for any.
-	for pass := range 3 {
-		for _, k := range kept {
-			general := k.Alternate && !slices.ContainsFunc(s.Alternates, func(a Alternate) bool {
-				return a.StandsFor != None && k.Section >= 0 && int(k.Section) < len(p.Sections) && a.Course == p.Sections[k.Section].Course
-			})
-			order := 0
-			if k.Alternate {
-				if order = 1; general {
-					order = 2
-				}
-			}
-			if order == pass && !keep(k) {
-				h.Unkept = append(h.Unkept, k)
-			}
+	for _, k := range kept {
+		if !keep(k) {
+			h.Unkept = append(h.Unkept, k)
 		}
 	}
 	// Linked requests are given together or not at all: one that is kept without the others is not kept, and where an alternate is kept in the place of one, none is given.
@@ -162,7 +144,7 @@ func (h *Held) student(i int32, kept []Kept) (apart []Denied) {
 		}
 		for _, k := range group {
 			if section := g.Requests[k]; section != None {
-				h.Unkept = append(h.Unkept, Kept{i, section, false})
+				h.Unkept = append(h.Unkept, Kept{i, section, None})
 				h.Problem.Sections[section].Seats++
 				g.Requests[k], settled[k] = None, false
 				cells := p.Sections[section].Cells
@@ -181,10 +163,10 @@ func (h *Held) student(i int32, kept []Kept) (apart []Denied) {
 		h.places[i][0] = append(h.places[i][0], k)
 	}
 	for k, a := range s.Alternates {
-		if g.Alternates[k] != None || a.StandsFor != None && at[a.StandsFor] == None {
+		if g.Alternates[k] != None || a.StandsFor != None && g.Requests[a.StandsFor] != None {
 			continue
 		}
-		if a.StandsFor != None {
+		if a.StandsFor != None { // where another has come in for that request already, it may for any other
 			a.StandsFor = at[a.StandsFor]
 		}
 		left.Alternates = append(left.Alternates, a)

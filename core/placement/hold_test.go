@@ -20,14 +20,14 @@ func TestHoldAgainstEverything(t *testing.T) {
 			whole := r.IntN(3) == 0
 			for k, section := range before[i].Requests {
 				if section != None && (whole || r.IntN(4) == 0) {
-					kept = append(kept, Kept{int32(i), section, false})
+					kept = append(kept, Kept{int32(i), section, None})
 				} else if r.IntN(6) == 0 {
 					denied = append(denied, Denied{int32(i), s.Requests[k].Course})
 				}
 			}
-			for _, section := range before[i].Alternates {
-				if section != None && whole {
-					kept = append(kept, Kept{int32(i), section, true})
+			for _, u := range p.Reasons(i, &before[i], p.Occupancy(before)) {
+				if u.InsteadOf != None && (whole || r.IntN(3) == 0) {
+					kept = append(kept, Kept{int32(i), before[i].Alternates[u.InsteadOf], s.Requests[u.Request].Course})
 				}
 			}
 		}
@@ -43,11 +43,11 @@ func TestHoldAgainstEverything(t *testing.T) {
 			t.Errorf("problem %d: the rest is worth %d beside %d of %d: %v", n, value, h.Value, found.Value, err)
 		}
 		has := func(g *Given, k Kept) bool {
-			list := g.Requests
-			if k.Alternate {
-				list = g.Alternates
+			if k.For == None {
+				return slices.Contains(g.Requests, k.Section)
 			}
-			return slices.Contains(list, k.Section)
+			at := slices.IndexFunc(p.Students[k.Student].Requests, func(r Request) bool { return r.Course == k.For })
+			return slices.Contains(g.Alternates, k.Section) && g.Requests[at] == None
 		}
 		value := int64(0)
 		for i := range found.Given {
@@ -67,24 +67,21 @@ func TestHoldAgainstEverything(t *testing.T) {
 		if value != found.Value || found.Value > found.Bound {
 			t.Errorf("problem %d: worth %d, told %d of %d", n, value, found.Value, found.Bound)
 		}
-		// Which request an alternate came in for is settled where it is kept; the oracle looks at what has none such.
-		if !slices.ContainsFunc(held, func(k Kept) bool { return k.Alternate }) {
-			want := bestAmong(p, func(i int, g *Given) bool {
-				for _, k := range held {
-					if k.Student == int32(i) && !has(g, k) {
-						return false
-					}
+		want := bestAmong(p, func(i int, g *Given) bool {
+			for _, k := range held {
+				if k.Student == int32(i) && !has(g, k) {
+					return false
 				}
-				for _, d := range denied {
-					if d.Student == int32(i) && slices.Contains(coursesOf(p, g), d.Course) {
-						return false
-					}
-				}
-				return true
-			})
-			if found.Bound < want || found.Value > want {
-				t.Errorf("problem %d: %d of at most %d, the best is %d", n, found.Value, found.Bound, want)
 			}
+			for _, d := range denied {
+				if d.Student == int32(i) && slices.Contains(coursesOf(p, g), d.Course) {
+					return false
+				}
+			}
+			return true
+		})
+		if found.Bound < want || found.Value > want {
+			t.Errorf("problem %d: %d of at most %d, the best is %d", n, found.Value, found.Bound, want)
 		}
 		keptInAll += len(held)
 		dropped += len(h.Unkept)
@@ -100,8 +97,8 @@ func TestHoldSaysWhatCannotBeKept(t *testing.T) {
 	p := &Problem{}
 	a, b, c := one(p, "A", 1, 0), one(p, "B", 1, 0), one(p, "C", 0, 1)
 	p.Students = []Student{{ID: "s", Requests: []Request{{a, 59}, {b, 58}, {c, 57}}}, {ID: "t", Requests: []Request{{a, 59}}}}
-	h := p.Hold([]Kept{{0, 0, false}, {0, 1, false}, {0, 2, false}, {1, 0, false}, {1, 1, false}, {1, 7, false}})
-	if want := []Kept{{0, 1, false}, {0, 2, false}, {1, 0, false}, {1, 1, false}, {1, 7, false}}; !slices.Equal(h.Unkept, want) {
+	h := p.Hold([]Kept{{0, 0, None}, {0, 1, None}, {0, 2, None}, {1, 0, None}, {1, 1, None}, {1, 7, None}})
+	if want := []Kept{{0, 1, None}, {0, 2, None}, {1, 0, None}, {1, 1, None}, {1, 7, None}}; !slices.Equal(h.Unkept, want) {
 		t.Errorf("%v, want %v", h.Unkept, want)
 	}
 	found := h.Whole(solve(t, h.Problem, Options{}))
