@@ -33,6 +33,7 @@ $(UI): ui/node_modules/.package-lock.json $(UI_SOURCES)
 test: build ## run all tests: core, database, contract, browser
 	@scripts/need chromium cbc pgbouncer poppler
 	cd ui && npm run --silent lint
+	@rough=$$(gofmt -l $$(go list -f '{{.Dir}}' ./...)); test -z "$$rough" || { echo "not formatted; run gofmt -w on" $$rough; exit 1; }
 	go vet ./...
 	go test -parallel 4 ./...
 

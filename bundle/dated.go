@@ -127,7 +127,7 @@ func (b *Bundle) DatedProblems() (problems []Problem) {
 			}
 		}
 		first, last := b.Dates(terms)
-		s := stay{e, cmp.Or(e.Begin, first), cmp.Or(e.End, nextDay(last))}
+		s := stay{e, cmp.Or(e.Begin, first), cmp.Or(e.End, catalog.NextDay(last))}
 		if s.begin < s.end {
 			stays[e.Pupil] = append(stays[e.Pupil], s)
 		}
@@ -155,7 +155,7 @@ func (b *Bundle) overlaps(t *Table, list []stay) {
 		for _, s := range list[:i] {
 			common := b.common(s, later)
 			begin, end := max(s.begin, later.begin), min(s.end, later.end)
-			clash := slices.ContainsFunc(b.termsOf(common), func(d [2]string) bool { return max(begin, d[0]) < min(end, nextDay(d[1])) })
+			clash := slices.ContainsFunc(b.termsOf(common), func(d [2]string) bool { return max(begin, d[0]) < min(end, catalog.NextDay(d[1])) })
 			if clash {
 				b.bad(t, later.Row, "beginDate", "the student is then also enrolled in %s, which meets at the same time (line %d)", b.Sections[s.Section].ID, s.Row.Line)
 				break
@@ -207,18 +207,10 @@ func (b *Bundle) inside(terms catalog.TermSet, date string) bool {
 }
 
 func (b *Bundle) schoolDayIn(from, until string) bool {
-	for ; from < until; from = nextDay(from) {
+	for ; from < until; from = catalog.NextDay(from) {
 		if b.Year.SchoolDay(from) {
 			return true
 		}
 	}
 	return false
-}
-
-func nextDay(date string) string {
-	day, err := time.Parse(time.DateOnly, date)
-	if err != nil {
-		return date
-	}
-	return day.AddDate(0, 0, 1).Format(time.DateOnly)
 }

@@ -146,13 +146,18 @@ func (b *Bundle) ClassesWith(periods [][]int) File {
 			cells[k] = t.Cell(r, column)
 		}
 		if k, ok := byRow[r]; ok && at >= 0 {
-			texts := make([]string, len(periods[k]))
-			for n, period := range periods[k] {
-				texts[n] = strconv.Itoa(period)
-			}
-			cells[at] = strings.Join(texts, ",")
+			cells[at] = NumberList(periods[k])
 		}
 		f.Rows = append(f.Rows, cells)
 	}
 	return f
+}
+
+// NumberList writes numbers as a cell has them: 1,2,3.
+func NumberList(numbers []int) string {
+	texts := make([]string, len(numbers))
+	for i, n := range numbers {
+		texts[i] = strconv.Itoa(n)
+	}
+	return strings.Join(texts, ",")
 }

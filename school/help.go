@@ -75,11 +75,11 @@ func (s *Service) StartHelp(ctx context.Context, by int64, school string, year, 
 		} else if row.Helping != nil && (*row.Helping == store.TaskWaiting || *row.Helping == store.TaskRunning) {
 			return problem(Busy)
 		}
-		task, err := s.addTask(ctx, q, a, store.TaskRow{School: school, Year: year, Kind: "help", Name: fmt.Sprintf("%d %d", moves, min(seconds, MaxRunSeconds))}, nil)
+		task, err := s.addTask(ctx, q, a, store.TaskRow{School: school, Year: year, Kind: "help", Name: "help"}, nil)
 		if err != nil {
 			return err
 		}
-		return q.SetHelpTask(ctx, school, year, run, task)
+		return q.SetHelpTask(ctx, school, year, run, task, moves, min(seconds, MaxRunSeconds))
 	})
 	if err != nil {
 		return nil, err
@@ -116,10 +116,10 @@ func (s *Service) runHelp(ctx context.Context, t *store.TaskRow, progress *run) 
 	if err != nil {
 		return "", Outline{}, err
 	}
-	var moves, seconds int
-	if _, err := fmt.Sscan(t.Name, &moves, &seconds); err != nil {
-		return "", Outline{}, err
+	if row.Moves == nil || row.HelpFor == nil {
+		return "", Outline{}, fmt.Errorf("the task %d does not say how long to look", t.ID)
 	}
+	moves, seconds := *row.Moves, *row.HelpFor
 	o := Outline{Year: t.Year}
 	x, err := s.placingOf(ctx, t.School, t.Year, row.ID, row.Seed)
 	if err != nil {
@@ -206,10 +206,12 @@ func (x *placing) change(kind placement.HelpKind, section int32, to []int32) Sec
 	return c
 }
 
-// tried makes the changes that a run tries, in sections as they are. It tells whether they can be made.
+// tried makes the changes that a run tries, in sections as they are. It tells whether they can be made: they cannot where a section meets at another time than when the change was found.
 func tried(b *bundle.Bundle, changes []SectionChange) bool {
 	for _, c := range changes {
-		at := slices.IndexFunc(b.Sections, func(x bundle.Section) bool { return x.ID == c.Section && x.Course == c.Course })
+		at := slices.IndexFunc(b.Sections, func(x bundle.Section) bool {
+			return x.ID == c.Section && x.Course == c.Course && slices.Equal(x.Periods, c.From)
+		})
 		if at < 0 || slices.ContainsFunc(c.To, func(p int) bool { return p < 1 || p > b.Year.Policy.Periods }) {
 			return false
 		}
@@ -264,7 +266,7 @@ func (s *Service) UseSections(ctx context.Context, by int64, school string, year
 				want.Cells[column] = cell
 			}
 			rev := row.Rev
-			want.Cells["periods"] = numberList(c.To)
+			want.Cells["periods"] = bundle.NumberList(c.To)
 			switch c.Kind {
 			case placement.OneSeat:
 				want.Seats++

@@ -163,8 +163,8 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	for _, at := range want.Terms {
 		terms |= 1 << min(uint(at), catalog.MaxTerms)
 	}
-	set := map[string]string{"sourcedId": row.ID, "title": tidy(want.Title), "classType": "scheduled", "termSourcedIds": plain.TermIDs(terms), "periods": numberList(want.Periods),
-		"metadata.days": numberList(want.Days), "metadata.seats": strconv.Itoa(want.Seats), "metadata.teacher": tidy(want.Teacher), "location": tidy(want.Room)}
+	set := map[string]string{"sourcedId": row.ID, "title": tidy(want.Title), "classType": "scheduled", "termSourcedIds": plain.TermIDs(terms), "periods": bundle.NumberList(want.Periods),
+		"metadata.days": bundle.NumberList(want.Days), "metadata.seats": strconv.Itoa(want.Seats), "metadata.teacher": tidy(want.Teacher), "location": tidy(want.Room)}
 	if want.Rev == 0 {
 		set["status"], set["schoolSourcedId"] = "active", school
 	}
@@ -234,12 +234,4 @@ func newSectionID(rows []store.ClassRow, course string) string {
 			return id
 		}
 	}
-}
-
-func numberList(list []int) string {
-	texts := make([]string, len(list))
-	for i, n := range list {
-		texts[i] = strconv.Itoa(n)
-	}
-	return strings.Join(texts, ",")
 }

@@ -26,13 +26,12 @@ type RunRow struct {
 	Helps   *json.RawMessage `db:"helps"` // what would help most
 	Help    *int64           `db:"help_task"`
 	Helping *TaskState       `db:"help_state"`
-	HelpAt  *int             `db:"help_done"`
-	HelpOf  *int             `db:"help_total"`
-	HelpWhy *string          `db:"help_result"`
+	Moves   *int             `db:"help_moves"` // of that task: at most so many together
+	HelpFor *int             `db:"help_seconds"`
 }
 
-const runRows = `SELECT r.id, r.task_id, r.seed, r.seconds, r.by_name, r.at, r.curve, r.found, t.state, t.step, t.done, t.total, t.stop, t.result, r.tried, r.helps, r.help_task,
-		h.state AS help_state, h.done AS help_done, h.total AS help_total, h.result AS help_result
+const runRows = `SELECT r.id, r.task_id, r.seed, r.seconds, r.by_name, r.at, r.curve, r.found, t.state, t.step, t.done, t.total, t.stop, t.result, r.tried, r.helps, r.help_task, r.help_moves, r.help_seconds,
+		h.state AS help_state
 	FROM placement_run r JOIN task t ON t.school_id = r.school_id AND t.id = r.task_id LEFT JOIN task h ON h.school_id = r.school_id AND h.id = r.help_task
 	WHERE r.school_id = $1 AND r.year = $2`
 
@@ -57,9 +56,9 @@ func (q Queries) KeepCurve(ctx context.Context, school string, year, id int, cur
 	return q.exec(ctx, `UPDATE placement_run SET curve = $4::jsonb WHERE school_id = $1 AND year = $2 AND id = $3`, school, year, id, asJSON(curve))
 }
 
-// SetHelpTask notes the task that looks for what would help a run most.
-func (q Queries) SetHelpTask(ctx context.Context, school string, year, id int, task int64) error {
-	return q.exec(ctx, `UPDATE placement_run SET help_task = $4 WHERE school_id = $1 AND year = $2 AND id = $3`, school, year, id, task)
+// SetHelpTask notes the task that looks for what would help a run most, with at most so many moves together and seconds.
+func (q Queries) SetHelpTask(ctx context.Context, school string, year, id int, task int64, moves, seconds int) error {
+	return q.exec(ctx, `UPDATE placement_run SET help_task = $4, help_moves = $5, help_seconds = $6 WHERE school_id = $1 AND year = $2 AND id = $3`, school, year, id, task, moves, seconds)
 }
 
 // KeepHelps keeps what would help a run most.

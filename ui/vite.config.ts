@@ -94,6 +94,7 @@ const said = [
   'section-changed',
   'bad-section',
   'run-behind',
+  'not-placeable',
   'not-asked',
   'no-seat',
   'same-time',

@@ -32,7 +32,7 @@ type SectionSinceView struct {
 // TouchedView is a student whose week has changed.
 type TouchedView struct {
 	NamedPupil
-	Why  string   `json:"why" enum:"new,changed,gone,moved,over,room"`
+	Why  string   `json:"why" enum:"new,changed,gone,moved,over,room,out"`
 	Lost []string `json:"lost"`
 	Got  []string `json:"got"`
 }

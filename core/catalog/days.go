@@ -38,6 +38,15 @@ func (y *Year) SchoolDay(date string) bool {
 	return err == nil && weekday != time.Saturday && weekday != time.Sunday && !slices.Contains(y.Policy.Holidays, date)
 }
 
+// NextDay is the date after one, YYYY-MM-DD; what is no date stays as it is.
+func NextDay(date string) string {
+	day, err := time.Parse(time.DateOnly, date)
+	if err != nil {
+		return date
+	}
+	return day.AddDate(0, 0, 1).Format(time.DateOnly)
+}
+
 // SpanOf gives the first and the last day of a set of terms; empty where they are not known.
 func (y *Year) SpanOf(terms TermSet) (first, last string) {
 	for i, d := range y.Dates {

@@ -8,7 +8,6 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"time"
 
 	"rubricon/core/catalog"
 	"rubricon/core/sheet"
@@ -79,7 +78,7 @@ type book struct {
 // filled is a stay with its dates filled in.
 func (b *book) filled(s Stay) Stay {
 	first, last := b.y.SpanOf(b.sections[s.Section].Terms)
-	return Stay{s.Section, cmp.Or(s.Begin, first), cmp.Or(s.End, nextDay(last))}
+	return Stay{s.Section, cmp.Or(s.Begin, first), cmp.Or(s.End, catalog.NextDay(last))}
 }
 
 // Apply makes a change to a student's stays. A section that is left ends on the date; where that is not after its beginning, the student never attended, and it leaves no trace. A section that is come into begins on the
@@ -153,7 +152,7 @@ func (b *book) apart(s, t Stay) error {
 		return nil
 	}
 	for i, d := range b.y.Dates {
-		if b.sections[s.Section].Terms>>i&1 == 1 && b.sections[t.Section].Terms>>i&1 == 1 && max(begin, d[0]) < min(end, nextDay(d[1])) {
+		if b.sections[s.Section].Terms>>i&1 == 1 && b.sections[t.Section].Terms>>i&1 == 1 && max(begin, d[0]) < min(end, catalog.NextDay(d[1])) {
 			return refuse(SameTime, t.Section, s.Section, "")
 		}
 	}
@@ -174,7 +173,7 @@ func (b *book) gaps(stays []Stay) error {
 			if !b.sections[s.Section].Shares(&b.sections[next.Section]) {
 				continue
 			}
-			for day := s.End; day < next.Begin; day = nextDay(day) {
+			for day := s.End; day < next.Begin; day = catalog.NextDay(day) {
 				if b.y.SchoolDay(day) {
 					return refuse(Gap, next.Section, s.Section, s.End)
 				}
@@ -206,12 +205,4 @@ func (b *book) attendance(out *Outcome, stays []Stay, marks []Mark, c *Change) {
 			out.Delete = append(out.Delete, k)
 		}
 	}
-}
-
-func nextDay(date string) string {
-	day, err := time.Parse(time.DateOnly, date)
-	if err != nil {
-		return date
-	}
-	return day.AddDate(0, 0, 1).Format(time.DateOnly)
 }

@@ -6,6 +6,8 @@ ALTER TABLE section ADD COLUMN rev bigint NOT NULL GENERATED ALWAYS AS IDENTITY;
 -- A run may try other sections than those of the master schedule; afterwards it is changed by hand and by placing anew.
 ALTER TABLE placement_run ADD COLUMN tried jsonb NOT NULL DEFAULT '[]'; -- changes of sections
 ALTER TABLE placement_run ADD COLUMN help_task bigint; -- the task that looks for what would help most
+ALTER TABLE placement_run ADD COLUMN help_moves int; -- how many moves together it looks for
+ALTER TABLE placement_run ADD COLUMN help_seconds int;
 ALTER TABLE placement_run ADD COLUMN helps jsonb; -- what it has found; NULL: not yet
 ALTER TABLE placement_run ADD CONSTRAINT placement_run_help FOREIGN KEY (school_id, help_task) REFERENCES task;
 ALTER TABLE task DROP CONSTRAINT task_kind_check;
@@ -17,7 +19,7 @@ CREATE TABLE placement_hold (
     year      int NOT NULL,
     kind      text NOT NULL CHECK (kind IN ('student', 'section', 'given', 'taken')),
     key       text NOT NULL, -- the student, the section, or student and course
-    seats     jsonb NOT NULL, -- student, course and section
+    seats     jsonb NOT NULL, -- each with student, course and section, and of an alternate the request that it came in for
     reason    text NOT NULL DEFAULT '' CHECK (length(reason) <= 1000),
     by_name   text NOT NULL,
     at        timestamptz NOT NULL,
@@ -50,7 +52,7 @@ GRANT SELECT, INSERT ON placement_act TO rubricon_server;
 DROP TABLE placement_act;
 DROP TABLE placement_hold;
 ALTER TABLE placement_run DROP CONSTRAINT placement_run_help;
-ALTER TABLE placement_run DROP COLUMN helps, DROP COLUMN help_task, DROP COLUMN tried;
+ALTER TABLE placement_run DROP COLUMN helps, DROP COLUMN help_seconds, DROP COLUMN help_moves, DROP COLUMN help_task, DROP COLUMN tried;
 DELETE FROM task WHERE kind = 'help';
 ALTER TABLE task DROP CONSTRAINT task_kind_check;
 ALTER TABLE task ADD CONSTRAINT task_kind_check CHECK (kind IN ('import', 'export', 'place'));

@@ -4654,7 +4654,7 @@ export interface components {
             lost: string[];
             name: string;
             /** @enum {string} */
-            why: "new" | "changed" | "gone" | "moved" | "over" | "room";
+            why: "new" | "changed" | "gone" | "moved" | "over" | "room" | "out";
         };
         Trace: {
             /** @enum {string} */
