@@ -53,14 +53,24 @@ func TestMasterSchedule(t *testing.T) {
 	other.press("nav a", "Sections")
 	other.press("[data-section=cer1-2]", `\s9\s`)
 	other.says("#section h2", "Ceramics I")
+	other.MustElementR("#section label", "^room").MustElement("input").MustSelectAllText().MustInput("K9")
 	fill("seats", "8")
 	office.press("#section button", "Keep it so")
 	office.says("[data-section=cer1-2]", `\s8\s`)
-	office.press("#section button", "Take it away")
-	office.says("h1", `^11 sections of 11 courses`)
+	other.says("#section [role=status]", "Somebody else has changed this section meanwhile") // and what was written is still there
+	if room := other.MustElementR("#section label", "^room").MustElement("input").MustText(); room != "K9" {
+		t.Errorf("the room that was being written is %q", room)
+	}
+	other.accessible("a section that somebody else has changed")
 	other.press("#section button", "Keep it so")
 	other.says("main [role=alert]", "Somebody else has changed this section meanwhile, or taken it away")
-	other.says("h1", `^11 sections of 11 courses`)
+	other.press("#section button", "Show it as it is now")
+	other.MustWait(`() => [...document.querySelectorAll('#section input[type=number]')].some(i => i.value === '8')`)
+	office.press("#section button", "Take it away")
+	office.says("h1", `^11 sections of 11 courses`)
+	other.says("#section [role=status]", "Somebody else has taken this section away meanwhile.")
+	other.press("#section button", "Make it")
+	other.says("h1", `^12 sections of 11 courses`)
 	office.press("main button", "^Undo$")
-	office.says("h1", `^12 sections of 11 courses`)
+	office.says("h1", `^13 sections of 11 courses`)
 }

@@ -517,3 +517,35 @@ func TestAfterTheWindow(t *testing.T) {
 	mara.press("main button[data-stop]", "Physics")
 	mara.says("[role=dialog]", "Leads to|No other course rests on it")
 }
+
+// TestSingleKeysCanBeSwitchedOff has the student switch single keys off under Account: they do nothing any more in this browser, until they are on again.
+func TestSingleKeysCanBeSwitchedOff(t *testing.T) {
+	s := newSite(t)
+	mara := s.as("mara.quill", desk)
+	searches := func(want bool) {
+		t.Helper()
+		mara.says("[data-testid=todo]", "one credit more in Science")
+		mara.MustEval(`() => document.activeElement.blur()`)
+		keys(mara, '/')
+		if got := mara.MustEval(`() => document.activeElement.type === 'search'`).Bool(); got != want {
+			t.Errorf("the key / leads to the search: %v", got)
+		}
+		mara.MustEval(`() => document.activeElement.blur()`)
+		keys(mara, '?')
+		if want {
+			mara.says("[role=dialog]", "go to the finder")
+			keys(mara, input.Escape)
+			mara.gone("[role=dialog]")
+		} else if has, _, _ := mara.Has("[role=dialog]"); has {
+			t.Error("the key ? opens the keys")
+		}
+	}
+	searches(true)
+	for _, on := range []bool{false, true} {
+		mara.press("header a", "Account")
+		mara.press("main label", "Single keys do something")
+		mara.accessible("the account with single keys")
+		mara.MustNavigateBack()
+		searches(on)
+	}
+}

@@ -8,9 +8,9 @@ import (
 
 // HeldSeat is a seat that every later run keeps, or with Taken a course that it does not give.
 type HeldSeat struct {
-	Student   string `json:"student"`
-	Course    string `json:"course"`
-	Section   string `json:"section,omitempty"`
+	Student string `json:"student"`
+	Course  string `json:"course"`
+	Section string `json:"section,omitempty"`
 	For     string `json:"for,omitempty"` // of an alternate: the request that it came in for
 }
 

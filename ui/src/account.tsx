@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { FormEvent } from 'react';
+import { type FormEvent, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { api, ask, keys, useSessions } from './api/client';
 import { errorWords } from './errors';
@@ -7,6 +7,7 @@ import { Button, Loading, Refusal } from './kit/controls';
 import words from '../../locales/en.json?part=account';
 import { speakMore } from './i18n';
 import { when } from './kit/format';
+import { setSingleKeys, singleKeys } from './kit/keys';
 import { Passkeys } from './passkeys';
 
 speakMore(words);
@@ -69,6 +70,7 @@ export default function Account({ once }: { once?: boolean }) {
         ))}
       </ul>
       {!once && <MailChoice />}
+      {!once && <KeysChoice />}
       {!once && <Passkeys />}
       <h2 className="mb-2 font-semibold">{t('account.password')}</h2>
       <form onSubmit={submit}>
@@ -89,6 +91,30 @@ export default function Account({ once }: { once?: boolean }) {
         <Refusal text={change.error ? errorWords(t, change.error) : undefined} />
       </form>
     </main>
+  );
+}
+
+/** Whether single keys do something in this browser. */
+function KeysChoice() {
+  const { t } = useTranslation();
+  const [on, setOn] = useState(singleKeys);
+  return (
+    <section className="mb-6">
+      <h2 className="font-semibold">{t('account.keys')}</h2>
+      <label className="flex min-h-11 items-center gap-3">
+        <input
+          type="checkbox"
+          className="size-5 accent-(--ink)"
+          checked={on}
+          onChange={(event) => {
+            setOn(event.target.checked);
+            setSingleKeys(event.target.checked);
+          }}
+        />
+        {t('account.singleKeys')}
+      </label>
+      <p className="text-sm text-soft">{t('account.keysNote')}</p>
+    </section>
   );
 }
 

@@ -6,6 +6,7 @@ import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { TextDialog } from '../kit/dialog';
 import { amount, whole } from '../kit/format';
+import { useSingleKeys } from '../kit/keys';
 import { SubjectTab } from '../kit/marks';
 import { type Book, bookOf, join } from '../words';
 import { type Asked, type Demand, noteOf, planOf } from './asked';
@@ -93,13 +94,11 @@ export default function DemandPage({ at }: { at: Year }) {
     plan.mutate(last);
     setChosen(last.course);
   }
+  useSingleKeys({ '/': () => search.current?.focus() });
   useEffect(() => {
     function keys(event: globalThis.KeyboardEvent) {
       const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
-      if (event.key === '/' && !typing) {
-        event.preventDefault();
-        search.current?.focus();
-      } else if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z' && !typing) {
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z' && !typing) {
         event.preventDefault();
         undo();
       }

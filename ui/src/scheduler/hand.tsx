@@ -8,7 +8,7 @@ import { Button, Loading, Refusal } from '../kit/controls';
 import { Dialog } from '../kit/dialog';
 import { when } from '../kit/format';
 import { type Book, join } from '../words';
-import { useKeys } from './keys';
+import { useSingleKeys } from '../kit/keys';
 import { type Run, letter } from './run';
 
 type Hold = components['schemas']['HoldView'];
@@ -85,7 +85,7 @@ export function ByHand({ at, run, book, student, name }: { at: Year; run: Run; b
   const { holds, hold, release } = useHolding(at);
   const held = holds.data?.some((h) => h.kind === 'student' && h.key === student);
   const turn = () => (held ? release.mutate({ kind: 'student', key: student }) : hold.mutate({ run: run.id, kind: 'student', key: student }));
-  useKeys({ h: turn, g: () => setOpen(true) });
+  useSingleKeys({ h: turn, g: () => setOpen(true) });
   const error = hold.error ?? release.error;
   return (
     <div className="no-print mt-3 flex flex-wrap items-center gap-2">

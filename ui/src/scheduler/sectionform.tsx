@@ -13,14 +13,16 @@ export function SectionForm(props: {
   at: Year;
   s: Schedule;
   book: Book;
-  section?: Section;
+  section?: Section; // as it was when this was opened; none: a new one
+  now?: Section; // as it is
   busy: boolean;
   onKeep: (want: Want) => void;
+  onShow: () => void; // the section as it is now
   onLike?: () => void;
   onRemove?: () => void;
 }) {
   const { t } = useTranslation();
-  const { s, book, section } = props;
+  const { s, book, section, now } = props;
   const id = useId();
   const [want, setWant] = useState<Want>(
     section ? plain(section) : { course: '', title: '', terms: [], periods: [], days: [], seats: 24, teacher: '', room: '' },
@@ -158,9 +160,19 @@ export function SectionForm(props: {
           )}
         </label>
       ))}
+      {section && now?.rev !== section.rev && (
+        <p role="status" className="text-ochre">
+          {t(now ? 'sections.meanwhile' : 'sections.goneMeanwhile')}{' '}
+          {now && (
+            <button type="button" className="min-h-7 inked-link" onClick={props.onShow}>
+              {t('sections.showNow')}
+            </button>
+          )}
+        </p>
+      )}
       <div className="flex flex-wrap gap-2 pt-1">
         <Button type="submit" tone="dark" disabled={props.busy || !course}>
-          {t(section ? 'sections.keep' : 'sections.makeIt')}
+          {t(now ? 'sections.keep' : 'sections.makeIt')}
         </Button>
         {props.onLike && (
           <Button disabled={props.busy} onClick={props.onLike}>

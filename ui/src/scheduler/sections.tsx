@@ -31,7 +31,14 @@ export default function SectionsPage({ at }: { at: Year }) {
   const [rows, setRows] = useState<Rows>('teacher');
   const [text, setText] = useState('');
   const [chosen, setChosen] = useState<string>(); // an id; '': a new one
+  const [opened, setOpened] = useState<Section>(); // as it was when it was chosen: what is written stays, whatever others do meanwhile
+  const [shown, setShown] = useState(0); // rises with what is to be shown anew
   const [undo, setUndo] = useState<Undo[]>([]);
+  const choose = (id?: string) => {
+    setChosen(id);
+    setOpened(client.getQueryData<Schedule>(key)?.sections.find((x) => x.id === id));
+    setShown((n) => n + 1);
+  };
   // What a run gives is looked at anew beside the sections.
   const again = () => Promise.all([client.invalidateQueries({ queryKey: key }), client.invalidateQueries({ queryKey: ['placements', at.school, at.year] })]);
   const put = useMutation({
@@ -44,12 +51,13 @@ export default function SectionsPage({ at }: { at: Year }) {
             }),
           )
         : ask(api.POST('/api/schools/{school}/years/{year}/sections', { params: { path: place }, body: x.want })),
-    onSuccess: (made, x) => {
+    onSuccess: async (made, x) => {
       const before = schedule.data?.sections.find((s) => s.id === x.id);
       if (!x.undoes) setUndo((list) => [...list, before ? { id: before.id, want: plain(before) } : { id: made.id }]);
-      setChosen(made.id);
+      await again();
+      choose(made.id);
     },
-    onSettled: again,
+    onError: again,
   });
   const remove = useMutation({
     mutationFn: (x: { section: Section; undoes?: boolean }) =>
@@ -60,7 +68,7 @@ export default function SectionsPage({ at }: { at: Year }) {
       ),
     onSuccess: (_, x) => {
       if (!x.undoes) setUndo((list) => [...list, { want: plain(x.section) }]);
-      setChosen(undefined);
+      choose();
     },
     onSettled: again,
   });
@@ -117,7 +125,7 @@ export default function SectionsPage({ at }: { at: Year }) {
               ))}
             </select>
           </label>
-          <Button onClick={() => setChosen('')}>{t('sections.make')}</Button>
+          <Button onClick={() => choose('')}>{t('sections.make')}</Button>
           {undo.length > 0 && (
             <Button disabled={busy} onClick={back}>
               {t('undo')}
@@ -125,7 +133,7 @@ export default function SectionsPage({ at }: { at: Year }) {
           )}
         </div>
         <Refusal text={(put.error ?? remove.error) ? errorWords(t, put.error ?? remove.error) : undefined} />
-        <Twice s={s} book={book} onChoose={setChosen} />
+        <Twice s={s} book={book} onChoose={choose} />
         {(s.bad?.length ?? 0) > 0 && (
           <ul className="mt-2 text-sm">
             {s.bad?.map((p) => (
@@ -142,7 +150,7 @@ export default function SectionsPage({ at }: { at: Year }) {
             rows={rows}
             text={text}
             chosen={chosen}
-            onChoose={setChosen}
+            onChoose={choose}
             onMove={(x, by) => {
               const want = shifted(x, by, s.periods);
               if (want && !busy) put.mutate({ id: x.id, rev: x.rev, want });
@@ -152,15 +160,17 @@ export default function SectionsPage({ at }: { at: Year }) {
         {s.sections.length > 0 && <p className="mt-2 text-sm text-soft">{t('sections.keys')}</p>}
       </div>
       <div className="min-w-0 desk:sticky desk:top-0 desk:self-start desk:border-s desk:border-line desk:ps-5">
-        {chosen !== undefined && (chosen === '' || one) ? (
+        {chosen === '' || opened ? (
           <SectionForm
-            key={`${chosen} ${one?.rev ?? 0}`}
+            key={shown}
             at={at}
             s={s}
             book={book}
-            section={one}
+            section={opened}
+            now={one}
             busy={busy}
-            onKeep={(want) => put.mutate({ id: one?.id, rev: one?.rev, want })}
+            onKeep={(want) => put.mutate({ ...(one && { id: opened?.id, rev: opened?.rev }), want })}
+            onShow={() => choose(chosen)}
             onLike={one && (() => put.mutate({ want: plain(one) }))}
             onRemove={one && (() => remove.mutate({ section: one }))}
           />

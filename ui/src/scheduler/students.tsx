@@ -9,7 +9,7 @@ import { NotGiven, Week } from '../week';
 import '../result';
 import type { Book } from '../words';
 import { ByHand } from './hand';
-import { useKeys } from './keys';
+import { useSingleKeys } from '../kit/keys';
 import type { Run } from './run';
 
 /** One student's week beside the numbers, those who lack something first. */
@@ -38,7 +38,7 @@ export function Students({ at, run, book }: { at: Year; run: Run; book: Book }) 
     const next = list[here + by];
     if (next) setChosen(next.student);
   };
-  useKeys({ j: () => step(1), k: () => step(-1) });
+  useSingleKeys({ j: () => step(1), k: () => step(-1) });
   const found = run.found;
   if (lacking.error) return <Refusal text={errorWords(t, lacking.error)} />;
   if (!lacking.data || !found) return <Loading />;

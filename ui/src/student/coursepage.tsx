@@ -6,6 +6,7 @@ import { useCourse } from '../api/workspace';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
 import { amount, money } from '../kit/format';
+import { useSingleKeys } from '../kit/keys';
 import { Mark, SubjectTab } from '../kit/marks';
 import { inUnit, join, needWords } from '../words';
 import { effectWords, mayWords, proofWords, spanWords } from './effectwords';
@@ -25,16 +26,13 @@ export default function CoursePage({ desk, code }: { desk: Desk; code: string })
   const view = useCourse(sheet, code);
   const c = book.course(code);
   const others = (params.get('with') ?? '').split(',').filter((x) => book.course(x) && x !== code);
+  useSingleKeys({
+    a: () => document.querySelector<HTMLButtonElement>('[data-act=alternate]')?.click(),
+    c: () => document.querySelector<HTMLSelectElement>('[data-act=compare]')?.focus(),
+  });
   useEffect(() => {
     function key(event: KeyboardEvent) {
-      const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
-      if (document.querySelector('[role=dialog]') || event.ctrlKey || event.metaKey || event.altKey) return;
-      if (event.key === 'Escape') window.history.back();
-      else if (!typing && event.key.toLowerCase() === 'a') document.querySelector<HTMLButtonElement>('[data-act=alternate]')?.click();
-      else if (!typing && event.key.toLowerCase() === 'c') {
-        event.preventDefault(); // else the choice would take the key as the beginning of a title
-        document.querySelector<HTMLSelectElement>('[data-act=compare]')?.focus();
-      }
+      if (event.key === 'Escape' && !document.querySelector('[role=dialog]')) window.history.back();
     }
     window.addEventListener('keydown', key);
     return () => window.removeEventListener('keydown', key);

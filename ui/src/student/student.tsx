@@ -7,6 +7,7 @@ import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { clock } from '../kit/format';
 import { Header } from '../kit/header';
+import { useSingleKeys } from '../kit/keys';
 import { Late } from '../kit/late';
 import { bookOf, statusWords } from '../words';
 import { undoesWords } from './changes';
@@ -65,6 +66,7 @@ function Workspace({ place, back, by }: { place: Place; back?: { to: string; lab
     signs.forEach((sign) => addEventListener(sign, come, { passive: true }));
     return stop;
   }, [client]);
+  useSingleKeys({ '?': () => setHelp(true) });
   useEffect(() => {
     function key(event: KeyboardEvent) {
       const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
@@ -75,8 +77,6 @@ function Workspace({ place, back, by }: { place: Place; back?: { to: string; lab
       } else if (held && event.key.toLowerCase() === 'y') {
         event.preventDefault();
         change({ act: 'redo' });
-      } else if (event.key === '?' && !typing) {
-        setHelp(true);
       }
     }
     window.addEventListener('keydown', key);

@@ -5,6 +5,7 @@ import { Link, useLocation, useSearchParams } from 'wouter';
 import { type Effect, type Todo, placeOf } from '../api/client';
 import { type Clause, clashWords, clauses } from '../words';
 import { Alternates } from './alternates';
+import { useSingleKeys } from '../kit/keys';
 import { Late } from '../kit/late';
 import { Aside, welcomeOf } from './aside';
 import { Reminded, Result, Summer, TalkBand } from './floating';
@@ -24,17 +25,7 @@ export function YearPage({ desk }: { desk: Desk }) {
   const search = useRef<HTMLInputElement>(null);
   const list = useMemo(() => clauses(t, book, sheet), [t, book, sheet]);
 
-  useEffect(() => {
-    function key(event: KeyboardEvent) {
-      const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
-      if (event.key === '/' && !typing) {
-        event.preventDefault();
-        search.current?.focus();
-      }
-    }
-    window.addEventListener('keydown', key);
-    return () => window.removeEventListener('keydown', key);
-  }, []);
+  useSingleKeys({ '/': () => search.current?.focus() });
 
   // A link from elsewhere that leads to the place where something is mended.
   const [params] = useSearchParams();
