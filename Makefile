@@ -3,7 +3,7 @@
 SHELL := /bin/bash
 BIN := bin/rubricon
 UI := ui/dist/index.html
-UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts -type f 2>/dev/null)
+UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts ui/*.mjs locales/*.json -type f 2>/dev/null)
 
 .PHONY: help demo demo-reset build test quick bench bench-paint bench-core bench-place contract shots lint fuzz need mutants
 

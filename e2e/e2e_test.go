@@ -738,9 +738,9 @@ func TestFirstLoadIsSmall(t *testing.T) {
 	for _, c := range []struct {
 		username, selector, text string
 		most                     float64
-	}{{"mara.quill", "[data-testid=todo]", "one credit more in Science", 220_000}, {"ilse.quill", "h1", "Mara", 180_000}} {
+	}{{"mara.quill", "[data-testid=todo]", "one credit more in Science", 220_000}, {"ilse.quill", "h1", "Mara", 160_000}} {
 		total, files := s.load(c.username, c.selector, c.text)
-		t.Logf("%s: %.0f kB in %d answers", c.username, total/1000, files)
+		t.Logf("%s: %.1f kB in %d answers", c.username, total/1000, files)
 		if total > c.most || files < 5 {
 			t.Errorf("the first load of %s transfers %.0f bytes in %d answers; at most %.0f are wanted", c.username, total, files, c.most)
 		}
