@@ -421,7 +421,7 @@ func TestAskingWhereOneLooks(t *testing.T) {
 // itself.
 func TestTheSummerOnScreen(t *testing.T) {
 	s := newSite(t)
-	round := school.Window{Summer: true, Grade: -1, Opens: storetest.Now.AddDate(0, 0, -3), Families: storetest.Now.AddDate(0, 2, 0), Counselors: storetest.Now.AddDate(0, 3, 0)}
+	round := school.Window{Round: school.OfTheSummer, Grade: -1, Opens: storetest.Now.AddDate(0, 0, -3), Families: storetest.Now.AddDate(0, 2, 0), Counselors: storetest.Now.AddDate(0, 3, 0)}
 	if err := s.cases.SetWindow(t.Context(), demo.SchoolID, 2027, round); err != nil {
 		t.Fatal(err)
 	}

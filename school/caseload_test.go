@@ -302,7 +302,7 @@ func TestTheCaseloadMindsTheSummer(t *testing.T) {
 	h.sign()
 	h.edit(school.Edit{Act: "request", Course: "SPE1"})
 	h.says("with a course in summer", "inProgress changed")
-	round := school.Window{Summer: true, Grade: -1, Opens: storetest.Now.AddDate(0, 0, -3), Families: storetest.Now.AddDate(0, 2, 0), Counselors: storetest.Now.AddDate(0, 3, 0)}
+	round := school.Window{Round: school.OfTheSummer, Grade: -1, Opens: storetest.Now.AddDate(0, 0, -3), Families: storetest.Now.AddDate(0, 2, 0), Counselors: storetest.Now.AddDate(0, 3, 0)}
 	h.must(nil, h.SetWindow(t.Context(), mara.School, mara.Year, round))
 	h.says("with a window for the summer", "complete uncovered:PHY1:TID1")
 }

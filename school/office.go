@@ -67,6 +67,16 @@ func (s *Service) Catalog(ctx context.Context, by int64, school string, year int
 // Window is when sheets are open: of one student, else of a grade, else (grade -1) of every grade without a window of its own.
 type Window = store.WindowRow
 
+// Round is what a window is of.
+type Round = store.Round
+
+// The rounds.
+const (
+	OfTheYear   = store.OfTheYear
+	OfTheSummer = store.OfTheSummer
+	OfSeats     = store.OfSeats
+)
+
 // SetWindow sets when sheets are open.
 func (s *Service) SetWindow(ctx context.Context, school string, year int, w Window) error {
 	return s.setWindow(ctx, school, year, w, func(store.Queries) error { return nil })

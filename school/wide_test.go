@@ -128,7 +128,7 @@ func TestTheSummerRound(t *testing.T) {
 func TestTheSummerRoundByItself(t *testing.T) {
 	h := newHouse(t)
 	ctx := t.Context()
-	round := school.Window{Summer: true, Grade: -1, Opens: storetest.Now.AddDate(0, 0, 3), Families: storetest.Now.AddDate(0, 2, 0), Counselors: storetest.Now.AddDate(0, 3, 0)}
+	round := school.Window{Round: school.OfTheSummer, Grade: -1, Opens: storetest.Now.AddDate(0, 0, 3), Families: storetest.Now.AddDate(0, 2, 0), Counselors: storetest.Now.AddDate(0, 3, 0)}
 	h.must(nil, h.SetWindow(ctx, mara.School, mara.Year, round))
 	student := h.who("mara.quill")
 	h.refuses(school.Edit{Act: "request", Course: "SPE1"}, school.Code(acts.NotOpenYet))

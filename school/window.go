@@ -21,7 +21,7 @@ func (s *Service) Windows(ctx context.Context, by int64, school string, year int
 
 // Local is a window with its times as they are in the school's time zone: 2027-03-12T16:00.
 type Local struct {
-	Summer                      bool
+	Round                       store.Round
 	Grade                       int    // -1: every grade without one of its own
 	Student                     string // an id; empty: not of one student
 	Opens, Families, Counselors string
@@ -36,7 +36,7 @@ func (s *Service) PutWindow(ctx context.Context, by int64, school string, year i
 	if err != nil {
 		return err
 	}
-	w := Window{Summer: l.Summer, Grade: l.Grade, Student: tidy(l.Student)}
+	w := Window{Round: l.Round, Grade: l.Grade, Student: tidy(l.Student)}
 	for i, at := range []*time.Time{&w.Opens, &w.Families, &w.Counselors} {
 		if *at, err = time.ParseInLocation(localLayout, []string{l.Opens, l.Families, l.Counselors}[i], y.Zone()); err != nil {
 			return problem(BadWindow)
@@ -74,7 +74,7 @@ func (s *Service) DropWindow(ctx context.Context, by int64, school string, year 
 	return err
 }
 
-// whose writes for whom a window is: “*” for all, a grade, or a student's id; with a word before where it is of the summer.
+// whose writes for whom a window is: “*” for all, a grade, or a student's id; with a word before where it is not of the year.
 func whose(w *Window) string {
 	text := "*"
 	switch {
@@ -83,8 +83,8 @@ func whose(w *Window) string {
 	case w.Grade >= 0:
 		text = fmt.Sprint(w.Grade)
 	}
-	if w.Summer {
-		text = "summer " + text
+	if w.Round != store.OfTheYear {
+		text = string(w.Round) + " " + text
 	}
 	return text
 }
@@ -92,5 +92,5 @@ func whose(w *Window) string {
 // Local gives a window's times in the school's time zone.
 func (y *SchoolYear) Local(w *Window) Local {
 	write := func(t time.Time) string { return t.In(y.Zone()).Format(localLayout) }
-	return Local{w.Summer, w.Grade, w.Student, write(w.Opens), write(w.Families), write(w.Counselors)}
+	return Local{w.Round, w.Grade, w.Student, write(w.Opens), write(w.Families), write(w.Counselors)}
 }

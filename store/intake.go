@@ -325,16 +325,17 @@ type SectionRow struct {
 	Cells  Cells  `json:"cells"`
 }
 
-// PutSections writes a year's sections.
+// PutSections writes a year's sections in the place of those that are there; nobody may be enrolled in one that goes.
 func (q Queries) PutSections(ctx context.Context, school string, year int, sections []SectionRow) error {
-	if err := q.exec(ctx, `DELETE FROM section WHERE school_id = $1 AND year = $2`, school, year); err != nil {
+	if err := q.exec(ctx, `DELETE FROM section WHERE school_id = $1 AND year = $2 AND id NOT IN (SELECT id FROM jsonb_to_recordset($3::jsonb) AS r(id text))`, school, year, asJSON(sections)); err != nil {
 		return err
 	}
 	if err := q.lookAnew(ctx, school, year); err != nil {
 		return err
 	}
 	return q.exec(ctx, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) SELECT $1, $2, id, ord, course_code, seats, cells
-		FROM jsonb_to_recordset($3::jsonb) AS r(id text, ord int, course_code text, seats int, cells jsonb)`,
+		FROM jsonb_to_recordset($3::jsonb) AS r(id text, ord int, course_code text, seats int, cells jsonb)
+		ON CONFLICT (school_id, year, id) DO UPDATE SET ord = excluded.ord, course_code = excluded.course_code, seats = excluded.seats, cells = excluded.cells, rev = DEFAULT`,
 		school, year, asJSON(sections))
 }
 

@@ -189,6 +189,11 @@ type Pupil struct {
 	SummerOpens     *time.Time `db:"summer_opens"`
 	SummerFamilies  *time.Time `db:"summer_families_close"`
 	SummerCounselor *time.Time `db:"summer_counselors_close"`
+
+	// In which seats are chosen, where they are.
+	SeatOpens     *time.Time `db:"seat_opens"`
+	SeatFamilies  *time.Time `db:"seat_families_close"`
+	SeatCounselor *time.Time `db:"seat_counselors_close"`
 }
 
 const counselorName = `coalesce((SELECT k.given_name || ' ' || k.family_name FROM relation r JOIN person k ON k.school_id = r.school_id AND k.id = r.person_id
@@ -197,14 +202,16 @@ const counselorName = `coalesce((SELECT k.given_name || ' ' || k.family_name FRO
 const pupilColumns = `p.given_name, p.family_name,
 	(SELECT count(*) FROM relation r WHERE r.school_id = sh.school_id AND r.student_id = sh.student_id AND r.kind = 'guards') AS guardians,
 	w.opens, w.families_close, w.counselors_close,
-	sw.opens AS summer_opens, sw.families_close AS summer_families_close, sw.counselors_close AS summer_counselors_close`
+	sw.opens AS summer_opens, sw.families_close AS summer_families_close, sw.counselors_close AS summer_counselors_close,
+	tw.opens AS seat_opens, tw.families_close AS seat_families_close, tw.counselors_close AS seat_counselors_close`
 
 // The window of the student comes before that of the grade, and that before the one for all.
 const pupilTables = `person p ON p.school_id = sh.school_id AND p.id = sh.student_id` + pupilWindows
 
 const pupilWindows = `
 	LEFT JOIN LATERAL (` + windowFor + ` AND w.round = 'year' ` + nearest + `) w ON true
-	LEFT JOIN LATERAL (` + windowFor + ` AND w.round = 'summer' ` + nearest + `) sw ON true`
+	LEFT JOIN LATERAL (` + windowFor + ` AND w.round = 'summer' ` + nearest + `) sw ON true
+	LEFT JOIN LATERAL (` + windowFor + ` AND w.round = 'seats' ` + nearest + `) tw ON true`
 
 const windowFor = `SELECT * FROM request_window w WHERE w.school_id = sh.school_id AND w.year = sh.year
 		AND (w.student_id = sh.student_id OR w.student_id = '' AND w.grade IN (sh.grade, -1))`

@@ -132,9 +132,9 @@ func (q Queries) RaiseRoster(ctx context.Context, school string, year int) error
 	return q.exec(ctx, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1 AND ($2 = 0 OR year = $2)`, school, year)
 }
 
-// WindowRow is when sheets are open, or their part for the summer: of one student, else of a grade, else (grade -1) of all.
+// WindowRow is when sheets are open, or their part for the summer, or seats are chosen: of one student, else of a grade, else (grade -1) of all.
 type WindowRow struct {
-	Summer     bool      `db:"summer"`
+	Round      Round     `db:"round"`
 	Grade      int       `db:"grade"`
 	Student    string    `db:"student_id"`
 	Opens      time.Time `db:"opens"`
@@ -143,17 +143,27 @@ type WindowRow struct {
 	Name       string    `db:"name"` // of the student
 }
 
+// Round is what a window is of.
+type Round string
+
+// The rounds.
+const (
+	OfTheYear   Round = "" // requests for the year
+	OfTheSummer Round = "summer"
+	OfSeats     Round = "seats" // in the finished master schedule
+)
+
 // Windows lists the windows of a year: for all, by grade, by student.
 func (q Queries) Windows(ctx context.Context, school string, year int) (list []WindowRow, err error) {
-	return list, q.list(ctx, &list, `SELECT w.round = 'summer' AS summer, w.grade, w.student_id, w.opens, w.families_close, w.counselors_close,
+	return list, q.list(ctx, &list, `SELECT CASE w.round WHEN 'year' THEN '' ELSE w.round END AS round, w.grade, w.student_id, w.opens, w.families_close, w.counselors_close,
 			coalesce(p.family_name || ', ' || p.given_name, '') AS name FROM request_window w LEFT JOIN person p ON p.school_id = w.school_id AND p.id = w.student_id
-		WHERE w.school_id = $1 AND w.year = $2 ORDER BY w.round DESC, w.student_id <> '', w.grade, name, w.student_id`, school, year)
+		WHERE w.school_id = $1 AND w.year = $2 ORDER BY w.round <> 'year', w.round DESC, w.student_id <> '', w.grade, name, w.student_id`, school, year)
 }
 
 // DropWindow takes a window away, and tells whether there was one.
 func (q Queries) DropWindow(ctx context.Context, school string, year int, w WindowRow) (bool, error) {
-	n, err := q.changed(ctx, `DELETE FROM request_window WHERE school_id = $1 AND year = $2 AND round = CASE WHEN $3 THEN 'summer' ELSE 'year' END AND grade = $4 AND student_id = $5`,
-		school, year, w.Summer, w.Grade, w.Student)
+	n, err := q.changed(ctx, `DELETE FROM request_window WHERE school_id = $1 AND year = $2 AND round = CASE $3 WHEN '' THEN 'year' ELSE $3 END AND grade = $4 AND student_id = $5`,
+		school, year, w.Round, w.Grade, w.Student)
 	if err != nil || n == 0 {
 		return false, err
 	}
@@ -163,9 +173,9 @@ func (q Queries) DropWindow(ctx context.Context, school string, year int, w Wind
 // SetWindow sets a window.
 func (q Queries) SetWindow(ctx context.Context, school string, year int, w WindowRow) error {
 	if err := q.exec(ctx, `INSERT INTO request_window (school_id, year, round, grade, student_id, opens, families_close, counselors_close)
-			VALUES ($1, $2, CASE WHEN $8 THEN 'summer' ELSE 'year' END, $3, $4, $5, $6, $7)
+			VALUES ($1, $2, CASE $8 WHEN '' THEN 'year' ELSE $8 END, $3, $4, $5, $6, $7)
 		ON CONFLICT (school_id, year, round, grade, student_id) DO UPDATE SET opens = $5, families_close = $6, counselors_close = $7`,
-		school, year, w.Grade, w.Student, w.Opens, w.Families, w.Counselors, w.Summer); err != nil {
+		school, year, w.Grade, w.Student, w.Opens, w.Families, w.Counselors, w.Round); err != nil {
 		return err
 	}
 	return q.RaiseRoster(ctx, school, year)

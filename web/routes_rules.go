@@ -85,9 +85,9 @@ type VersionView struct {
 	Reason  string    `json:"reason,omitempty"`
 }
 
-// WindowRow is when sheets are open; times are those of the school's time zone.
+// WindowRow is when sheets are open, or seats are chosen; times are those of the school's time zone.
 type WindowRow struct {
-	Summer     bool   `json:"summer,omitempty" doc:"Of the summer round"`
+	Round      string `json:"round,omitempty" enum:"summer,seats" doc:"Absent: of the requests for the year"`
 	Grade      int    `json:"grade" minimum:"-1" maximum:"20" doc:"-1: of every grade without one of its own"`
 	Student    string `json:"student,omitempty" maxLength:"100" doc:"Of one student, with the grade -1"`
 	Name       string `json:"name,omitempty" maxLength:"300" doc:"Of the student"`
@@ -139,7 +139,7 @@ func (s *Server) rulesRoutes(api huma.API) {
 			out := &windowsOut{Body: []WindowRow{}}
 			for i := range list {
 				l := y.Local(&list[i])
-				out.Body = append(out.Body, WindowRow{l.Summer, l.Grade, l.Student, list[i].Name, l.Opens, l.Families, l.Counselors})
+				out.Body = append(out.Body, WindowRow{string(l.Round), l.Grade, l.Student, list[i].Name, l.Opens, l.Families, l.Counselors})
 			}
 			return out, err
 		})
@@ -150,17 +150,17 @@ func (s *Server) rulesRoutes(api huma.API) {
 	signedIn(s, api, operation("put-window", http.MethodPut, yearPath+"/windows", "Set when sheets are open"),
 		func(ctx context.Context, by int64, in *windowIn) (*struct{}, error) {
 			b := &in.Body
-			return &struct{}{}, s.cases.PutWindow(ctx, by, in.School, in.Year, school.Local{Summer: b.Summer, Grade: b.Grade, Student: b.Student, Opens: b.Opens, Families: b.Families, Counselors: b.Counselors})
+			return &struct{}{}, s.cases.PutWindow(ctx, by, in.School, in.Year, school.Local{Round: school.Round(b.Round), Grade: b.Grade, Student: b.Student, Opens: b.Opens, Families: b.Families, Counselors: b.Counselors})
 		})
 	type noWindowIn struct {
 		InYear
-		Summer  bool   `query:"summer"`
+		Round   string `query:"round" enum:"summer,seats"`
 		Grade   int    `query:"grade" minimum:"-1" maximum:"20"`
 		Student string `query:"student" maxLength:"100"`
 	}
 	signedIn(s, api, operation("drop-window", http.MethodDelete, yearPath+"/windows", "Take a window away; the one of the grade, or of all, then holds"),
 		func(ctx context.Context, by int64, in *noWindowIn) (*struct{}, error) {
-			return &struct{}{}, s.cases.DropWindow(ctx, by, in.School, in.Year, school.Window{Summer: in.Summer, Grade: in.Grade, Student: in.Student})
+			return &struct{}{}, s.cases.DropWindow(ctx, by, in.School, in.Year, school.Window{Round: school.Round(in.Round), Grade: in.Grade, Student: in.Student})
 		})
 	type versionsOut struct{ Body []VersionView }
 	signedIn(s, api, operation("list-rules", http.MethodGet, yearPath+"/rules/versions", "The versions of the rules and courses, the latest first"),

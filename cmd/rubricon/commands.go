@@ -140,7 +140,7 @@ func migrateCommand() *cobra.Command {
 func windowCommand() *cobra.Command {
 	var year int
 	var w school.Window
-	var opens, families, counselors string
+	var opens, families, counselors, round string
 	cmd := &cobra.Command{
 		Use:   "window SCHOOL",
 		Short: "Set when sheets are open",
@@ -154,6 +154,9 @@ func windowCommand() *cobra.Command {
 				if *t.into, err = time.Parse(time.RFC3339, t.text); err != nil {
 					return wrongUse(fmt.Errorf("%q is not a time; write it like 2027-03-12T16:00:00Z", t.text))
 				}
+			}
+			if w.Round = school.Round(round); w.Round != school.OfTheYear && w.Round != school.OfTheSummer && w.Round != school.OfSeats {
+				return wrongUse(fmt.Errorf("%q is no round; write --round summer or --round seats, or leave it out", round))
 			}
 			return withCases(cmd.Context(), func(cases *school.Service) (err error) {
 				if year == 0 {
@@ -174,7 +177,7 @@ func windowCommand() *cobra.Command {
 	}
 	cmd.Flags().IntVar(&year, "year", 0, "the calendar year in which the school year begins; without it the newest")
 	cmd.Flags().IntVar(&w.Grade, "grade", -1, "the grade entered; -1: every grade without a window of its own")
-	cmd.Flags().BoolVar(&w.Summer, "summer", false, "of the summer round, which is then handed in by itself")
+	cmd.Flags().StringVar(&round, "round", "", "summer: of the summer round, which is then handed in by itself; seats: of choosing seats in the finished master schedule")
 	cmd.Flags().StringVar(&w.Student, "student", "", "for this student alone")
 	cmd.Flags().StringVar(&opens, "opens", "", "when it opens")
 	cmd.Flags().StringVar(&families, "families", "", "when it closes for students and families")

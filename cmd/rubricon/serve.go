@@ -338,7 +338,7 @@ func openDemo(ctx context.Context, cases *school.Service, b *bundle.Bundle) erro
 		return err
 	}
 	if b.SchoolID == demo.SchoolID { // which has a round for the summer
-		summer := school.Window{Summer: true, Grade: -1, Opens: day.AddDate(0, 0, -6).Add(8 * time.Hour), Families: day.AddDate(0, 0, 94).Add(16 * time.Hour), Counselors: day.AddDate(0, 0, 108).Add(16 * time.Hour)}
+		summer := school.Window{Round: school.OfTheSummer, Grade: -1, Opens: day.AddDate(0, 0, -6).Add(8 * time.Hour), Families: day.AddDate(0, 0, 94).Add(16 * time.Hour), Counselors: day.AddDate(0, 0, 108).Add(16 * time.Hour)}
 		if err := cases.SetWindow(ctx, b.SchoolID, b.Year.Start, summer); err != nil {
 			return err
 		}

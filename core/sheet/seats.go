@@ -2,55 +2,78 @@ package sheet
 
 import "slices"
 
-// Filling is one, two or three sections that fill an open period together, as places in the list of all, ascending.
+// Cell is one meeting time of the week: a term, a period and a day of the cycle.
+type Cell struct{ Term, Period, Day int }
+
+// In tells whether a section meets then.
+func (c Cell) In(s *Section) bool { return s.Meets(c.Term, c.Period, c.Day) }
+
+// Cells are the cells of an open period.
+func (o *OpenPeriod) Cells() (list []Cell) {
+	for _, day := range o.Days {
+		list = append(list, Cell{o.Term, o.Period, day})
+	}
+	return list
+}
+
+// Filling is one, two or three sections that fill some open cells together, as places in the list of all, in the order of the candidates.
 type Filling []int
 
 // mostTogether is how many sections a filling has at the most.
 const mostTogether = 3
 
-// Fillings lists the ways in which an open period can be filled, at most so many: first the sections that fill it alone, then the pairs, then the threes, each in the order of the list. The sections of a way
-// meet on every open day of the period, none at the same time as another of them or as an own one, and none is of a course that is there already. May tells whether a section may be taken.
-func (o *OpenPeriod) Fillings(own, all []Section, may func(section int) bool, most int) (list []Filling) {
-	meets := func(s *Section) bool {
-		return slices.ContainsFunc(o.Days, func(day int) bool { return s.Meets(o.Term, o.Period, day) })
-	}
-	var free []int // that meet then and are in nobody's way
-	for i := range all {
-		if meets(&all[i]) && may(i) && !inTheWay(own, &all[i]) {
-			free = append(free, i)
+// Fillings lists the ways in which some open cells can all be filled, at most so many: first the sections that fill them alone, then the pairs, then the threes, each in the order of the candidates. These are
+// the sections that may be taken, as places in the list of all, the best first. The sections of a way each meet in one of the cells at least, none at the same time as another of them or as an own one, and none
+// is of a course that is there already.
+func Fillings(cells []Cell, own, all []Section, candidates []int, most int) (list []Filling) {
+	type candidate struct{ rank, section int }
+	var free []candidate // that meet then and are in nobody's way
+	for rank, i := range candidates {
+		if slices.ContainsFunc(cells, func(c Cell) bool { return c.In(&all[i]) }) && !inTheWay(own, &all[i]) {
+			free = append(free, candidate{rank, i})
 		}
 	}
+	var ways [][]candidate
+	var way []candidate
 	var chosen []Section
-	var way Filling
-	var fill func(left []int, size int)
-	fill = func(left []int, size int) {
+	var fill func(left []Cell, size int)
+	fill = func(left []Cell, size int) {
 		if len(left) == 0 {
 			if len(way) == size {
 				sorted := slices.Clone(way)
-				slices.Sort(sorted)
-				list = append(list, sorted)
+				slices.SortFunc(sorted, func(a, b candidate) int { return a.rank - b.rank })
+				ways = append(ways, sorted)
 			}
 			return
 		}
 		if len(way) == size {
 			return
 		}
-		for _, i := range free { // whatever fills the first day that is left
-			s := &all[i]
-			if !s.Meets(o.Term, o.Period, left[0]) || inTheWay(chosen, s) {
+		for _, x := range free { // whatever fills the first cell that is left
+			s := &all[x.section]
+			if !left[0].In(s) || inTheWay(chosen, s) {
 				continue
 			}
-			chosen, way = append(chosen, *s), append(way, i)
-			fill(slices.DeleteFunc(slices.Clone(left), func(day int) bool { return s.Meets(o.Term, o.Period, day) }), size)
+			chosen, way = append(chosen, *s), append(way, x)
+			fill(slices.DeleteFunc(slices.Clone(left), func(c Cell) bool { return c.In(s) }), size)
 			chosen, way = chosen[:len(chosen)-1], way[:len(way)-1]
 		}
 	}
-	for size := 1; size <= mostTogether && len(list) < most; size++ {
-		from := len(list)
-		fill(o.Days, size)
-		slices.SortFunc(list[from:], func(a, b Filling) int { return slices.Compare(a, b) })
+	for size := 1; size <= mostTogether && len(cells) > 0 && len(ways) < most; size++ {
+		from := len(ways)
+		fill(cells, size)
+		slices.SortFunc(ways[from:], func(a, b []candidate) int {
+			return slices.CompareFunc(a, b, func(x, z candidate) int { return x.rank - z.rank })
+		})
 	}
-	return list[:min(len(list), most)]
+	for _, way := range ways[:min(len(ways), most)] {
+		filling := Filling{}
+		for _, x := range way {
+			filling = append(filling, x.section)
+		}
+		list = append(list, filling)
+	}
+	return list
 }
 
 // inTheWay tells whether some sections meet at the same time as another one, or are of its course.

@@ -50,11 +50,11 @@ func disjoint(those []sheet.Section) bool {
 	return true
 }
 
-// The ways to fill an open period are those that trying every set of up to three sections finds, singles first.
+// The ways to fill open cells are those that trying every set of up to three sections finds, singles first.
 func TestFillingsBesideTryingEverything(t *testing.T) {
 	r := rand.New(rand.NewPCG(21, 21))
 	sizes := map[int]int{}
-	for n := range 400 {
+	for n := range 1200 {
 		var own []sheet.Section
 		for range r.IntN(3) {
 			if s := meeting(r, 12); disjoint(append(slices.Clone(own), s)) {
@@ -66,26 +66,39 @@ func TestFillingsBesideTryingEverything(t *testing.T) {
 		for i := range all {
 			all[i], may[i] = meeting(r, 12), r.IntN(5) > 0
 		}
-		open := sheet.OpenPeriod{Term: r.IntN(2), Period: 1 + r.IntN(3)}
-		for day := 1; day <= 4; day++ {
-			if !slices.ContainsFunc(own, func(s sheet.Section) bool { return s.Meets(open.Term, open.Period, day) }) {
-				open.Days = append(open.Days, day)
+		var cells []sheet.Cell // of a period, in one term or in both
+		period, both := 1+r.IntN(3), r.IntN(3) == 0
+		for term := range 2 {
+			open := sheet.OpenPeriod{Term: term, Period: period}
+			for day := 1; day <= 4; day++ {
+				if !slices.ContainsFunc(own, func(s sheet.Section) bool { return s.Meets(term, period, day) }) {
+					open.Days = append(open.Days, day)
+				}
+			}
+			if both || term == n%2 {
+				cells = append(cells, open.Cells()...)
 			}
 		}
-		if len(open.Days) == 0 {
+		if len(cells) == 0 {
 			continue
+		}
+		var candidates []int
+		for _, i := range r.Perm(len(all)) {
+			if may[i] {
+				candidates = append(candidates, i)
+			}
 		}
 		var want []sheet.Filling
 		fills := func(those ...int) {
 			set := slices.Clone(own)
 			for _, i := range those {
-				if !may[i] || !slices.ContainsFunc(open.Days, func(day int) bool { return all[i].Meets(open.Term, open.Period, day) }) {
+				if !slices.ContainsFunc(cells, func(c sheet.Cell) bool { return c.In(&all[i]) }) {
 					return
 				}
 				set = append(set, all[i])
 			}
-			for _, day := range open.Days {
-				if !slices.ContainsFunc(those, func(i int) bool { return all[i].Meets(open.Term, open.Period, day) }) {
+			for _, c := range cells {
+				if !slices.ContainsFunc(those, func(i int) bool { return c.In(&all[i]) }) {
 					return
 				}
 			}
@@ -94,26 +107,21 @@ func TestFillingsBesideTryingEverything(t *testing.T) {
 				sizes[len(those)]++
 			}
 		}
-		for i := range all {
+		for a, i := range candidates {
 			fills(i)
-		}
-		for i := range all {
-			for k := i + 1; k < len(all); k++ {
+			for b, k := range candidates[a+1:] {
 				fills(i, k)
-			}
-		}
-		for i := range all {
-			for k := i + 1; k < len(all); k++ {
-				for m := k + 1; m < len(all); m++ {
+				for _, m := range candidates[a+1+b+1:] {
 					fills(i, k, m)
 				}
 			}
 		}
-		got := open.Fillings(own, all, func(i int) bool { return may[i] }, 1000)
+		slices.SortStableFunc(want, func(a, b sheet.Filling) int { return len(a) - len(b) })
+		got := sheet.Fillings(cells, own, all, candidates, 1000)
 		if !slices.EqualFunc(got, want, func(a, b sheet.Filling) bool { return slices.Equal(a, b) }) {
 			t.Fatalf("week %d: %v, want %v", n, got, want)
 		}
-		if few := open.Fillings(own, all, func(i int) bool { return may[i] }, 2); len(few) != min(2, len(want)) || len(few) > 0 && !slices.Equal(few[0], want[0]) {
+		if few := sheet.Fillings(cells, own, all, candidates, 2); len(few) != min(2, len(want)) || len(few) > 0 && !slices.Equal(few[0], want[0]) {
 			t.Fatalf("week %d: at most two are %v", n, few)
 		}
 	}

@@ -131,5 +131,5 @@ export const useWindows = (at: Year) =>
 
 export const putWindow = (at: Year, body: WindowRow) => ask(api.PUT('/api/schools/{school}/years/{year}/windows', { params: { path: path(at) }, body }));
 
-export const dropWindow = (at: Year, { summer, grade, student }: WindowRow) =>
-  ask(api.DELETE('/api/schools/{school}/years/{year}/windows', { params: { path: path(at), query: { summer, grade, student } } }));
+export const dropWindow = (at: Year, { round, grade, student }: WindowRow) =>
+  ask(api.DELETE('/api/schools/{school}/years/{year}/windows', { params: { path: path(at), query: { round, grade, student } } }));

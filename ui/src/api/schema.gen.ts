@@ -4797,10 +4797,13 @@ export interface components {
             name?: string;
             /** @description 2027-03-12T16:00 */
             opens: string;
+            /**
+             * @description Absent: of the requests for the year
+             * @enum {string}
+             */
+            round?: "summer" | "seats";
             /** @description Of one student, with the grade -1 */
             student?: string;
-            /** @description Of the summer round */
-            summer?: boolean;
         };
         WishBody: {
             /** @description The requested course that it is about */
@@ -9921,7 +9924,7 @@ export interface operations {
     "drop-window": {
         parameters: {
             query?: {
-                summer?: boolean;
+                round?: "summer" | "seats";
                 grade?: number;
                 student?: string;
             };

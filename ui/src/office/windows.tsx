@@ -6,7 +6,9 @@ import { type WindowRow, dropWindow, putWindow, useWindows } from '../api/desks'
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
 
-const keyOf = (w: WindowRow) => `${w.summer} ${w.grade} ${w.student}`;
+const rounds = ['summer', 'seats'] as const;
+
+const keyOf = (w: WindowRow) => `${w.round} ${w.grade} ${w.student}`;
 
 /** When sheets are open, for all, by grade and by student; times are the school's. */
 export function Windows({ at }: { at: Year }) {
@@ -19,7 +21,7 @@ export function Windows({ at }: { at: Year }) {
   const put = useMutation({ mutationFn: (w: WindowRow) => putWindow(at, w), onSuccess: done });
   const drop = useMutation({ mutationFn: (w: WindowRow) => dropWindow(at, w), onSuccess: done });
   const whom = (w: WindowRow) =>
-    [w.student ? w.name || w.student : w.grade >= 0 ? t('windows.grade', { grade: w.grade }) : t('windows.all'), w.summer && t('windows.summer')]
+    [w.student ? w.name || w.student : w.grade >= 0 ? t('windows.grade', { grade: w.grade }) : t('windows.all'), w.round && t(`windows.${w.round}`)]
       .filter(Boolean)
       .join(' · ');
   const error = put.error ?? drop.error ?? windows.error;
@@ -44,7 +46,7 @@ export function Windows({ at }: { at: Year }) {
               >
                 {t('windows.edit')}
               </button>
-              {(w.grade >= 0 || w.student) && (
+              {(w.round || w.grade >= 0 || w.student) && (
                 <button type="button" className="min-h-6 text-sm inked-link" aria-label={t('windows.dropOf', { whom: whom(w) })} onClick={() => drop.mutate(w)}>
                   {t('windows.drop')}
                 </button>
@@ -75,7 +77,7 @@ function Times(props: { of: WindowRow | undefined; whom?: boolean; busy: boolean
     const text = (name: string) => String(form.get(name) ?? '').trim();
     const student = text('student');
     props.onPut({
-      summer: form.get('summer') !== null || (props.of?.summer && !props.whom) || undefined,
+      round: rounds.find((r) => r === (props.whom ? text('round') : props.of?.round)),
       grade: student || text('grade') === '' ? -1 : Number(text('grade')),
       student: student || undefined,
       opens: text('opens'),
@@ -96,8 +98,16 @@ function Times(props: { of: WindowRow | undefined; whom?: boolean; busy: boolean
             {t('windows.ofStudent')}
             <input name="student" maxLength={100} className={`${field} w-36`} />
           </label>
-          <label className="flex min-h-9 items-center gap-2 text-sm">
-            <input name="summer" type="checkbox" className="size-5 accent-(--ink)" /> {t('windows.summer')}
+          <label className="text-sm">
+            {t('windows.of')}
+            <select name="round" className={field}>
+              <option value="">{t('windows.year')}</option>
+              {rounds.map((round) => (
+                <option key={round} value={round}>
+                  {t(`windows.${round}`)}
+                </option>
+              ))}
+            </select>
           </label>
         </>
       )}

@@ -1,0 +1,258 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"time"
+)
+
+// ChoiceRow is where a student's choice of seats is.
+type ChoiceRow struct {
+	Version  int64           `db:"version"`
+	State    string          `db:"state"`  // of core/acts
+	Looked   *JSON[[]string] `db:"looked"` // the sections that a counselor has agreed to
+	LookedBy string          `db:"looked_by"`
+	LookedAt *time.Time      `db:"looked_at"`
+	Receipt  string          `db:"receipt"`
+	HandedAt *time.Time      `db:"handed_at"`
+	Message  string          `db:"message"` // why it was opened again
+}
+
+const choiceRow = `SELECT version, state, looked, looked_by, looked_at, receipt, handed_at, message FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id = $3`
+
+// SeatChoice gives a student's choice of seats; one that is not begun has the version 0.
+func (q Queries) SeatChoice(ctx context.Context, at Place) (row ChoiceRow, err error) {
+	if err = q.get(ctx, &row, choiceRow, at.School, at.Year, at.Student); errors.Is(err, ErrNotFound) {
+		row.State, err = "choosing", nil
+	}
+	return row, err
+}
+
+// LockChoice gives a student's choice of seats, which nobody else changes until the transaction ends. It comes before any lock of sections.
+func (q Queries) LockChoice(ctx context.Context, at Place) (row ChoiceRow, err error) {
+	if err := q.exec(ctx, `INSERT INTO seat_choice (school_id, year, student_id) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, at.School, at.Year, at.Student); err != nil {
+		return row, err
+	}
+	return row, q.get(ctx, &row, choiceRow+` FOR UPDATE`, at.School, at.Year, at.Student)
+}
+
+// SaveChoice writes a choice that is locked, in its next version.
+func (q Queries) SaveChoice(ctx context.Context, at Place, row *ChoiceRow) error {
+	var looked any
+	if row.Looked != nil {
+		looked = asJSON(row.Looked.V)
+	}
+	return q.exec(ctx, `UPDATE seat_choice SET version = version + 1, state = $4, looked = $5::jsonb, looked_by = $6, looked_at = $7, receipt = $8, handed_at = $9, message = $10
+		WHERE school_id = $1 AND year = $2 AND student_id = $3`, at.School, at.Year, at.Student, row.State, looked, row.LookedBy, row.LookedAt, row.Receipt, row.HandedAt, row.Message)
+}
+
+// EnrollmentRow is a student in a section. Dates are YYYY-MM-DD; empty: from the beginning, to the end.
+type EnrollmentRow struct {
+	ID      int64     `db:"id"`
+	Section string    `db:"section_id"`
+	Begins  string    `db:"begins"`
+	Ends    string    `db:"ends"` // exclusive
+	At      time.Time `db:"at"`
+	By      string    `db:"by_name"`
+}
+
+// Enrollments lists all that a student is or was enrolled in, in the order in which it came.
+func (q Queries) Enrollments(ctx context.Context, at Place) (list []EnrollmentRow, err error) {
+	return list, q.list(ctx, &list, `SELECT id, section_id, coalesce(begins::text, '') AS begins, coalesce(ends::text, '') AS ends, at, by_name FROM enrollment
+		WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY id`, at.School, at.Year, at.Student)
+}
+
+// SeatsRow is how many seats a section has and how many are taken: by who is in it on a date or later, and by who is offered one.
+type SeatsRow struct {
+	Section string `db:"id"`
+	Seats   int    `db:"seats"`
+	Taken   int    `db:"taken"`
+}
+
+// LockSections tells of some sections how many seats are taken; nobody else takes one until the transaction ends. What is offered to the student themselves is free.
+func (q Queries) LockSections(ctx context.Context, at Place, sections []string, from string, now time.Time) (map[string]SeatsRow, error) {
+	// Locked in one order, and counted by a statement of its own, which sees what those who were waited for have done.
+	if err := q.exec(ctx, `SELECT 1 FROM section WHERE school_id = $1 AND year = $2 AND id IN (SELECT jsonb_array_elements_text($3::jsonb)) ORDER BY id FOR NO KEY UPDATE`,
+		at.School, at.Year, asJSON(sections)); err != nil {
+		return nil, err
+	}
+	var rows []SeatsRow
+	if err := q.list(ctx, &rows, `SELECT s.id, s.seats, `+taken+` AS taken FROM section s WHERE s.school_id = $1 AND s.year = $2 AND s.id IN (SELECT jsonb_array_elements_text($6::jsonb))`,
+		at.School, at.Year, from, now, at.Student, asJSON(sections)); err != nil {
+		return nil, err
+	}
+	out := map[string]SeatsRow{}
+	for _, r := range rows {
+		out[r.Section] = r
+	}
+	return out, nil
+}
+
+const taken = `(SELECT count(*) FROM enrollment e WHERE e.school_id = s.school_id AND e.year = s.year AND e.section_id = s.id AND (e.ends IS NULL OR e.ends > $3::date))
+	+ (SELECT count(*) FROM seat_wait w WHERE w.school_id = s.school_id AND w.year = s.year AND w.section_id = s.id AND w.offered_until > $4 AND w.student_id <> $5)`
+
+// Taken counts the seats that are taken in each section of a year on a date or later, those offered to somebody included.
+func (q Queries) Taken(ctx context.Context, school string, year int, from string, now time.Time) (map[string]int, error) {
+	var rows []struct {
+		Section string `db:"section_id"`
+		N       int    `db:"n"`
+	}
+	if err := q.list(ctx, &rows, `SELECT section_id, sum(n) AS n FROM (
+			SELECT section_id, count(*) AS n FROM enrollment WHERE school_id = $1 AND year = $2 AND (ends IS NULL OR ends > $3::date) GROUP BY section_id
+			UNION ALL SELECT section_id, count(*) FROM seat_wait WHERE school_id = $1 AND year = $2 AND offered_until > $4 GROUP BY section_id) x GROUP BY section_id`, school, year, from, now); err != nil {
+		return nil, err
+	}
+	out := make(map[string]int, len(rows))
+	for _, r := range rows {
+		out[r.Section] = r.N
+	}
+	return out, nil
+}
+
+// AddSeats enrolls a student in sections.
+func (q Queries) AddSeats(ctx context.Context, at Place, sections []string, by string, now time.Time) error {
+	return q.exec(ctx, `INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) SELECT $1, $2, $3, x, $5, $6 FROM jsonb_array_elements_text($4::jsonb) x`,
+		at.School, at.Year, at.Student, asJSON(sections), now, by)
+}
+
+// DropSeats takes a student's seats in sections away, without a trace.
+func (q Queries) DropSeats(ctx context.Context, at Place, sections []string) error {
+	return q.exec(ctx, `DELETE FROM enrollment WHERE school_id = $1 AND year = $2 AND student_id = $3 AND ends IS NULL AND section_id IN (SELECT jsonb_array_elements_text($4::jsonb))`,
+		at.School, at.Year, at.Student, asJSON(sections))
+}
+
+// SeatAct is something that was done with seats and enrollments.
+type SeatAct struct {
+	ID      int64           `db:"id"`
+	Student string          `db:"student_id"`
+	Kind    string          `db:"kind"` // take, undo, look, submit, return, wait, unwait, offer, lapse, change
+	Came    JSON[[]string]  `db:"came"`
+	Gone    JSON[[]string]  `db:"gone"`
+	Undoes  *int64          `db:"undoes"`
+	On      string          `db:"on_date"`
+	Detail  json.RawMessage `db:"detail"`
+	Reason  string          `db:"reason"`
+	By      string          `db:"by_name"`
+	ByID    string          `db:"by_id"`
+	At      time.Time       `db:"at"`
+}
+
+// NoteSeats notes what was done with a student's seats.
+func (q Queries) NoteSeats(ctx context.Context, at Place, a *SeatAct) error {
+	detail := string(a.Detail)
+	if detail == "" {
+		detail = "{}"
+	}
+	return q.exec(ctx, `INSERT INTO seat_act (school_id, year, student_id, kind, came, gone, undoes, on_date, detail, reason, by_id, by_name, at)
+		VALUES ($1, $2, $3, $4, $5::jsonb, $6::jsonb, $7, nullif($8, '')::date, $9::jsonb, $10, $11, $12, $13)`,
+		at.School, at.Year, at.Student, a.Kind, asJSON(a.Came.V), asJSON(a.Gone.V), a.Undoes, a.On, detail, a.Reason, a.ByID, a.By, a.At)
+}
+
+const seatAct = `SELECT id, student_id, kind, came, gone, undoes, coalesce(on_date::text, '') AS on_date, detail, reason, by_id, by_name, at FROM seat_act a
+	WHERE school_id = $1 AND year = $2 AND student_id = $3`
+
+// SeatActs lists what was done with a student's seats and enrollments, the latest first; at most so many.
+func (q Queries) SeatActs(ctx context.Context, at Place, most int) (list []SeatAct, err error) {
+	return list, q.list(ctx, &list, seatAct+` ORDER BY id DESC LIMIT $4`, at.School, at.Year, at.Student, most)
+}
+
+// UndoableSeats gives the latest taking or giving back of seats that is not undone. The error is ErrNotFound where there is none.
+func (q Queries) UndoableSeats(ctx context.Context, at Place) (a SeatAct, err error) {
+	return a, q.get(ctx, &a, seatAct+` AND kind = 'take' AND NOT EXISTS (SELECT 1 FROM seat_act u WHERE u.school_id = $1 AND u.year = $2 AND u.student_id = $3 AND u.undoes = a.id)
+		ORDER BY id DESC LIMIT 1`, at.School, at.Year, at.Student)
+}
+
+// WaitRow is a student who waits for a seat.
+type WaitRow struct {
+	Section string     `db:"section_id"`
+	Student string     `db:"student_id"`
+	At      time.Time  `db:"at"`
+	Until   *time.Time `db:"offered_until"` // a seat is offered and kept until then
+	Before  int        `db:"before"`        // how many come before
+}
+
+// SeatRules are how seats go to those who wait.
+type SeatRules struct {
+	Waiting string `db:"waiting"` // order, lottery
+	Minutes int    `db:"offer_minutes"`
+}
+
+// SeatRules gives how seats of a year go to those who wait. The error is ErrNotFound.
+func (q Queries) SeatRules(ctx context.Context, school string, year int) (r SeatRules, err error) {
+	return r, q.get(ctx, &r, `SELECT waiting, offer_minutes FROM school_year WHERE school_id = $1 AND year = $2`, school, year)
+}
+
+// SetSeatRules sets how seats of a year go to those who wait.
+func (q Queries) SetSeatRules(ctx context.Context, school string, year int, r SeatRules) error {
+	return q.exec(ctx, `UPDATE school_year SET waiting = $3, offer_minutes = $4 WHERE school_id = $1 AND year = $2`, school, year, r.Waiting, r.Minutes)
+}
+
+// waiting lists those who wait for the seats of a section in the order in which they come.
+const waiting = `SELECT w.section_id, w.student_id, w.at, w.offered_until,
+		(row_number() OVER (PARTITION BY w.section_id ORDER BY w.offered_until IS NULL, CASE WHEN y.waiting = 'lottery' THEN w.lot ELSE 0 END, w.at, w.student_id) - 1)::int AS before
+	FROM seat_wait w JOIN school_year y ON y.school_id = w.school_id AND y.year = w.year WHERE w.school_id = $1 AND w.year = $2`
+
+// Waits lists for what a student waits.
+func (q Queries) Waits(ctx context.Context, at Place) (list []WaitRow, err error) {
+	return list, q.list(ctx, &list, `SELECT * FROM (`+waiting+` AND w.section_id IN (SELECT section_id FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3)) x
+		WHERE student_id = $3 ORDER BY at`, at.School, at.Year, at.Student)
+}
+
+// WaitersFor lists who waits for a seat in a section, in the order in which they come.
+func (q Queries) WaitersFor(ctx context.Context, school string, year int, section string) (list []WaitRow, err error) {
+	return list, q.list(ctx, &list, waiting+` AND w.section_id = $3 ORDER BY before`, school, year, section)
+}
+
+// Wait lets a student wait for a seat, with a lot, and tells whether they did not already.
+func (q Queries) Wait(ctx context.Context, at Place, section string, lot int, now time.Time) (bool, error) {
+	n, err := q.changed(ctx, `INSERT INTO seat_wait (school_id, year, student_id, section_id, lot, at) VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO NOTHING`,
+		at.School, at.Year, at.Student, section, lot, now)
+	return n > 0, err
+}
+
+// Unwait lets a student wait no longer for seats in sections, and lists those for which they did.
+func (q Queries) Unwait(ctx context.Context, at Place, sections []string) (gone []string, err error) {
+	return gone, q.list(ctx, &gone, `DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id IN (SELECT jsonb_array_elements_text($4::jsonb)) RETURNING section_id`,
+		at.School, at.Year, at.Student, asJSON(sections))
+}
+
+// Offer offers a seat to a student who waits for it, until a time.
+func (q Queries) Offer(ctx context.Context, at Place, section string, until time.Time) error {
+	return q.exec(ctx, `UPDATE seat_wait SET offered_until = $5 WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id = $4`, at.School, at.Year, at.Student, section, until)
+}
+
+// LapsedOffer is an offer whose time is over.
+type LapsedOffer struct {
+	Place
+	Section string `db:"section_id"`
+}
+
+// LapsedOffers lists offers whose time is over, in all schools; at most so many.
+func (q Queries) LapsedOffers(ctx context.Context, now time.Time, most int) (list []LapsedOffer, err error) {
+	return list, q.list(ctx, &list, `SELECT school_id, year, student_id, section_id FROM seat_wait WHERE offered_until <= $1 ORDER BY offered_until LIMIT $2`, now, most)
+}
+
+// ChoosingRow is a student who chooses seats, for the list of a counselor.
+type ChoosingRow struct {
+	Student string         `db:"student_id"`
+	Given   string         `db:"given_name"`
+	Family  string         `db:"family_name"`
+	Grade   int            `db:"grade"`
+	Own     JSON[[]string] `db:"own"` // sections
+	Begun   bool           `db:"begun"`
+	ChoiceRow
+}
+
+// Choosing lists the students of a year with their choice of seats, by name.
+func (q Queries) Choosing(ctx context.Context, school string, year int) (list []ChoosingRow, err error) {
+	return list, q.list(ctx, &list, `SELECT sh.student_id, p.given_name, p.family_name, sh.grade, c.student_id IS NOT NULL AS begun,
+			coalesce(c.version, 0) AS version, coalesce(c.state, 'choosing') AS state, c.looked, coalesce(c.looked_by, '') AS looked_by, c.looked_at, coalesce(c.receipt, '') AS receipt,
+			c.handed_at, coalesce(c.message, '') AS message,
+			coalesce((SELECT jsonb_agg(e.section_id ORDER BY e.id) FROM enrollment e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id) AND e.ends IS NULL), '[]') AS own
+		FROM sheet sh JOIN person p ON p.school_id = sh.school_id AND p.id = sh.student_id
+		LEFT JOIN seat_choice c ON (c.school_id, c.year, c.student_id) = (sh.school_id, sh.year, sh.student_id)
+		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND EXISTS (SELECT 1 FROM request_window w WHERE w.school_id = sh.school_id AND w.year = sh.year AND w.round = 'seats'
+			AND (w.student_id = sh.student_id OR w.student_id = '' AND w.grade IN (sh.grade, -1)))
+		ORDER BY p.family_name, p.given_name, p.id`, school, year)
+}
