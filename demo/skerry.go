@@ -3,6 +3,7 @@ package demo
 import (
 	_ "embed"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"slices"
 	"strconv"
@@ -21,7 +22,8 @@ var skerryPolicy []byte
 const SkerryID = "skerrypoint"
 
 const (
-	skerryStudents = 400
+	// SkerryStudents is how many students Skerry Point has.
+	SkerryStudents = 400
 	skerryGroup    = 23 // students of a grade who are planned together
 )
 
@@ -55,9 +57,9 @@ type point struct {
 	records  [][]string
 }
 
-// Skerry makes Skerry Point School: grades 10 to 12, 400 students, nine periods on six days of a cycle, a club in the ninth; its master schedule has a whole week for everybody. Planted is such a
+// Skerry makes Skerry Point School with so many students: grades 10 to 12, nine periods on six days of a cycle, a club in the ninth; its master schedule has a whole week for everybody. Planted is such a
 // week by student: the ids of its sections, in which nobody is in the way of anybody else.
-func Skerry(seed uint64) (files []bundle.File, planted map[string][]string) {
+func Skerry(seed uint64, students int) (files []bundle.File, planted map[string][]string) {
 	m := &point{r: rand.New(rand.NewPCG(seed, 10)), courses: map[string]*skerryCourse{}, of: map[string]int{}, staff: map[string]int{}, names: map[string]string{}, planted: map[string][]string{}}
 	for _, line := range strings.Split(strings.TrimSpace(skerryList), "\n") {
 		if strings.HasPrefix(line, "#") {
@@ -71,7 +73,7 @@ func Skerry(seed uint64) (files []bundle.File, planted map[string][]string) {
 	m.user("skerry-k1", "aide", "mr.wolfendale", "Mr", "Wolfendale", "", "")
 	groups := map[int][]string{} // by a hundred times the grade, and the group: students
 	var keys []int
-	for i := range skerryStudents {
+	for i := range students {
 		grade := 10 + i%3
 		key := grade*100 + i/3/skerryGroup
 		id := fmt.Sprintf("sk%03d", i+1)
@@ -108,8 +110,23 @@ func Skerry(seed uint64) (files []bundle.File, planted map[string][]string) {
 		{Name: "classes.csv", Header: classHeader, Rows: classes},
 		{Name: "users.csv", Header: userHeader, Rows: m.users},
 		{Name: "records.csv", Header: []string{"student", "courseCode", "title", "subject", "schoolYear", "term", "credits", "mark", "outcome"}, Rows: m.records},
+		{Name: "requests.csv", Header: []string{"student", "courseCode", "kind", "rank", "standsFor"}, Rows: m.requests()},
 		{Name: "policy.json", Text: skerryPolicy},
 	}, m.planted
+}
+
+// requests are the courses of the week that is planned for each student, in its order.
+func (m *point) requests() (rows [][]string) {
+	course := map[string]string{}
+	for _, x := range m.sections {
+		course[x.sourcedID] = x.course
+	}
+	for _, student := range slices.Sorted(maps.Keys(m.planted)) {
+		for i, id := range m.planted[student] {
+			rows = append(rows, []string{student, course[id], "request", strconv.Itoa(i + 1), ""})
+		}
+	}
+	return rows
 }
 
 func (m *point) courseRows() (rows [][]string) {

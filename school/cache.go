@@ -3,6 +3,7 @@ package school
 import (
 	"context"
 	"fmt"
+	"sync"
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
@@ -33,8 +34,13 @@ type cache struct {
 	found    *lru.Cache[foundKey, *foundSheet]
 	wishes   *lru.Cache[wishKey, *counted]
 
-	schedules *lru.Cache[scheduleKey, *schedule]
-	compile   singleflight.Group
+	schedules  *lru.Cache[scheduleKey, *schedule]
+	timetables *lru.Cache[scheduleKey, *timetable]
+	compile    singleflight.Group
+
+	mu        sync.Mutex
+	taken     map[yearOf]*takenSeats
+	forgotten map[yearOf]int64
 }
 
 type (
@@ -68,7 +74,8 @@ type (
 func newCache() *cache {
 	return &cache{years: atMost[yearKey, *SchoolYear](maxYears), facts: atMost[factsKey, *Known](maxFacts), actors: atMost[actorKey, *actor](maxPeople),
 		pupils: atMost[pupilKey, *store.Pupil](maxPeople), teachers: atMost[rosterKey, map[string][]string](maxYears),
-		found: atMost[foundKey, *foundSheet](maxFacts), wishes: atMost[wishKey, *counted](maxFacts), schedules: atMost[scheduleKey, *schedule](maxYears)}
+		found: atMost[foundKey, *foundSheet](maxFacts), wishes: atMost[wishKey, *counted](maxFacts), schedules: atMost[scheduleKey, *schedule](maxYears), timetables: atMost[scheduleKey, *timetable](maxYears),
+		taken: map[yearOf]*takenSeats{}, forgotten: map[yearOf]int64{}}
 }
 
 func atMost[K comparable, V any](n int) *lru.Cache[K, V] {

@@ -66,6 +66,13 @@ const (
 	BadSection      Code = "bad-section"     // Param is what is wrong with it
 	RunBehind       Code = "run-behind"      // something has to be placed anew first
 	NotPlaceable    Code = "not-placeable"   // Param is what is wrong in the data and where
+	SeatGone        Code = "seat-gone"       // Param is the section; somebody else has its last seat
+	SeatClash       Code = "seat-clash"      // Param is an own section that meets at the same time, or is of the same course
+	NoSection       Code = "no-such-section" // Param is its id
+	EntryOpen       Code = "entry-open"      // Param is a course whose condition somebody has to see to first
+	WeekOpen        Code = "week-open"       // something of the week is not filled, or a rule over the sections does not hold
+	SeatFree        Code = "seat-free"       // nobody need wait for it
+	SectionTaken    Code = "section-taken"   // students have seats in it
 	GoneOn          Code = "gone-on"         // the sheet is no longer as it was left, so that it cannot be taken back
 )
 
@@ -75,6 +82,7 @@ type Error struct {
 	Param string
 	Wait  time.Duration // TooMany
 	Desk  *Desk         // stale-version, not-ready: the sheet as it is now
+	Next  string        // SeatGone: a section to take instead; empty: none
 }
 
 func (e *Error) Error() string {

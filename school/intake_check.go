@@ -29,6 +29,14 @@ func (s *Service) check(ctx context.Context, in *intake) error {
 		problems = append(problems, bundle.Problem{File: "courses.csv", Line: 1, Column: "courseCode",
 			What: fmt.Sprintf("%s is gone, but it is on %d sheets that were worked on here; keep it, or have it taken off those sheets first", code, gone[code])})
 	}
+	enrolled, err := s.db.Queries().EnrolledIn(ctx, in.SchoolID, in.year, in.sectionIDs())
+	if err != nil {
+		return err
+	}
+	for _, id := range slices.Sorted(maps.Keys(enrolled)) {
+		problems = append(problems, bundle.Problem{File: "classes.csv", Line: 1, Column: "sourcedId",
+			What: fmt.Sprintf("%s is gone, but students are or were enrolled in it here (%d); keep it, or move them first", id, enrolled[id])})
+	}
 	if !in.newest {
 		var ids []string
 		for i := range in.people {
@@ -50,6 +58,14 @@ func (s *Service) check(ctx context.Context, in *intake) error {
 		return &BadBundle{problems}
 	}
 	return nil
+}
+
+func (in *intake) sectionIDs() []string {
+	ids := []string{}
+	for _, x := range sectionRows(in.Bundle) {
+		ids = append(ids, x.ID)
+	}
+	return ids
 }
 
 // unjudgeable finds sheets beyond the limits of judging.

@@ -2,6 +2,8 @@ package school
 
 import (
 	"context"
+	"maps"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -16,10 +18,15 @@ import (
 // toldEvery is how long changes are collected before they are told.
 const toldEvery = 50 * time.Millisecond
 
-// Heard is a sheet that has changed. Without a student something may have been missed: look at everything again.
+// countedEvery is how often seats are counted at the most.
+const countedEvery = 150 * time.Millisecond
+
+// Heard is a sheet that has changed, or where seats are watched a student's choice of them (without a version), or how many seats are left in sections now. Without a student and such numbers something may have been
+// missed: look at everything again.
 type Heard struct {
 	Student string
 	Version int64
+	Left    map[string]int // by section
 }
 
 // Watch hears of changes until it is closed.
@@ -29,6 +36,7 @@ type Watch struct {
 	school  string
 	year    int
 	student string // "": all of the year
+	seats   bool   // what is chosen in the master schedule, in the place of sheets
 	hub     *hub
 }
 
@@ -45,15 +53,25 @@ type hub struct {
 	watches   map[*Watch]bool
 	out       chan store.Told // of this process
 	listening atomic.Bool     // what is told comes back
+
+	count    func(yearOf, []string) map[string]int // counts the seats that are left in sections; nil where that cannot be
+	changed  map[yearOf]map[string]bool            // sections whose seats are to be counted
+	counting bool
+}
+
+// yearOf names a school year.
+type yearOf struct {
+	school string
+	year   int
 }
 
 func newHub() *hub {
-	return &hub{watches: map[*Watch]bool{}, out: make(chan store.Told, 4096)}
+	return &hub{watches: map[*Watch]bool{}, out: make(chan store.Told, 4096), changed: map[yearOf]map[string]bool{}}
 }
 
-func (h *hub) watch(school string, year int, student string) *Watch {
+func (h *hub) watch(school string, year int, student string, seats bool) *Watch {
 	in := make(chan Heard, 64)
-	w := &Watch{C: in, in: in, school: school, year: year, student: student, hub: h}
+	w := &Watch{C: in, in: in, school: school, year: year, student: student, seats: seats, hub: h}
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.watches[w] = true
@@ -64,12 +82,58 @@ func (h *hub) watch(school string, year int, student string) *Watch {
 func (h *hub) hear(list []store.Told) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for w := range h.watches {
-		for _, t := range list {
-			if t.School == w.school && t.Year == w.year && (w.student == "" || w.student == t.Student) {
-				w.put(Heard{t.Student, t.Version})
+	for _, t := range list {
+		at := yearOf{t.School, t.Year}
+		if t.Section != "" {
+			if h.changed[at] == nil {
+				h.changed[at] = map[string]bool{}
+			}
+			h.changed[at][t.Section] = true
+			continue
+		}
+		for w := range h.watches {
+			if at == (yearOf{w.school, w.year}) && w.seats == t.Seats && (w.student == "" || w.student == t.Student) {
+				w.put(Heard{Student: t.Student, Version: t.Version})
 			}
 		}
+	}
+	if len(h.changed) > 0 && !h.counting && h.count != nil {
+		h.counting = true
+		go h.countSeats()
+	}
+}
+
+// countSeats counts the seats that are left in sections of which something was heard, and leads the numbers on, until nothing more is heard: one count a while for all who look, whoever has changed how much.
+func (h *hub) countSeats() {
+	for {
+		h.mu.Lock()
+		changed := h.changed
+		h.changed = map[yearOf]map[string]bool{}
+		watched := map[yearOf]bool{}
+		for w := range h.watches {
+			if w.seats {
+				watched[yearOf{w.school, w.year}] = true
+			}
+		}
+		if h.counting = len(changed) > 0; !h.counting {
+			h.mu.Unlock()
+			return
+		}
+		h.mu.Unlock()
+		for at, sections := range changed {
+			if !watched[at] {
+				continue
+			}
+			left := h.count(at, slices.Sorted(maps.Keys(sections)))
+			h.mu.Lock()
+			for w := range h.watches {
+				if w.seats && at == (yearOf{w.school, w.year}) {
+					w.put(Heard{Left: left}) // with nil: look again
+				}
+			}
+			h.mu.Unlock()
+		}
+		time.Sleep(countedEvery)
 	}
 }
 
@@ -95,7 +159,18 @@ func (h *hub) missed() {
 
 // told notes that a sheet has changed.
 func (s *Service) told(at Place, version int64) {
-	t := store.Told{School: at.School, Year: at.Year, Student: at.Student, Version: version}
+	s.pass(store.Told{School: at.School, Year: at.Year, Student: at.Student, Version: version})
+}
+
+// toldSeats notes that a student's choice of seats has changed, and the seats that are left in some sections.
+func (s *Service) toldSeats(at Place, sections []string) {
+	s.pass(store.Told{School: at.School, Year: at.Year, Student: at.Student, Seats: true})
+	for _, section := range sections {
+		s.pass(store.Told{School: at.School, Year: at.Year, Section: section})
+	}
+}
+
+func (s *Service) pass(t store.Told) {
 	if !s.hub.listening.Load() {
 		s.hub.hear([]store.Told{t}) // there is only this process to hear it
 		return
@@ -106,12 +181,28 @@ func (s *Service) told(at Place, version int64) {
 	}
 }
 
+// WatchSeats hears of changes to a student's choice of seats, and of the seats that are left in each section. The error is that of reading it.
+func (s *Service) WatchSeats(ctx context.Context, by int64, at Place) (*Watch, error) {
+	if _, err := s.open(ctx, by, at); err != nil {
+		return nil, err
+	}
+	return s.hub.watch(at.School, at.Year, at.Student, true), nil
+}
+
+// WatchChoosing hears of changes to everybody's choice of seats in a year. The error is that of reading the caseload.
+func (s *Service) WatchChoosing(ctx context.Context, by int64, school string, year int) (*Watch, error) {
+	if _, _, err := s.reader(ctx, by, school, year, acts.SeeCaseload); err != nil {
+		return nil, err
+	}
+	return s.hub.watch(school, year, "", true), nil
+}
+
 // WatchSheet hears of changes to a sheet. The error is that of reading it.
 func (s *Service) WatchSheet(ctx context.Context, by int64, at Place) (*Watch, error) {
 	if _, err := s.open(ctx, by, at); err != nil {
 		return nil, err
 	}
-	return s.hub.watch(at.School, at.Year, at.Student), nil
+	return s.hub.watch(at.School, at.Year, at.Student, false), nil
 }
 
 // WatchYear hears of changes to all sheets of a school year. The error is that of reading the caseload.
@@ -119,7 +210,7 @@ func (s *Service) WatchYear(ctx context.Context, by int64, school string, year i
 	if _, _, err := s.reader(ctx, by, school, year, acts.SeeCaseload); err != nil {
 		return nil, err
 	}
-	return s.hub.watch(school, year, ""), nil
+	return s.hub.watch(school, year, "", false), nil
 }
 
 // Live tells the other server processes of changes and hears theirs, until the context ends. While the database cannot be reached

@@ -2,6 +2,7 @@ package school_test
 
 import (
 	"context"
+	"reflect"
 	"testing"
 	"time"
 
@@ -48,20 +49,20 @@ func TestChangesAreHeardAcrossProcesses(t *testing.T) {
 	defer other.Close()
 	// Alone, a process hears itself.
 	d := h.edit(school.Edit{Act: "alternate", Course: "AST1"})
-	if got, want := hears(t, here), (school.Heard{Student: "s0001", Version: d.Row.Version}); got != want {
+	if got, want := hears(t, here), (school.Heard{Student: "s0001", Version: d.Row.Version}); !reflect.DeepEqual(got, want) {
 		t.Errorf("alone: %+v, want %+v", got, want)
 	}
 	go h.Live(ctx)
 	go second.Live(ctx)
 	for _, w := range []*school.Watch{here, there, year, other} {
-		if got := hears(t, w); got != (school.Heard{}) {
+		if got := hears(t, w); !reflect.DeepEqual(got, school.Heard{}) {
 			t.Errorf("on beginning to listen: %+v", got)
 		}
 	}
 	d = h.edit(school.Edit{Act: "alternate", Course: "PHO1"})
 	want := school.Heard{Student: "s0001", Version: d.Row.Version}
 	for _, w := range []*school.Watch{here, there, year} {
-		if got := hears(t, w); got != want {
+		if got := hears(t, w); !reflect.DeepEqual(got, want) {
 			t.Errorf("heard %+v, want %+v", got, want)
 		}
 	}
@@ -71,11 +72,11 @@ func TestChangesAreHeardAcrossProcesses(t *testing.T) {
 	for got := (school.Heard{}); got.Version != sent.Row.Version; got = hears(t, there) {
 	}
 	h.db.Exec(t, `SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND query LIKE 'LISTEN%'`)
-	for got := (school.Heard{Student: "?"}); got != (school.Heard{}); got = hears(t, there) {
+	for got := (school.Heard{Student: "?"}); !reflect.DeepEqual(got, school.Heard{}); got = hears(t, there) {
 	}
 	select {
 	case got := <-other.C:
-		if got != (school.Heard{}) {
+		if !reflect.DeepEqual(got, school.Heard{}) {
 			t.Errorf("who looks at another sheet hears %+v", got)
 		}
 	default:
@@ -97,7 +98,7 @@ func TestWhoIsSlowIsTold(t *testing.T) {
 	last, missed := int64(0), false
 	for len(w.C) > 0 {
 		heard := <-w.C
-		last, missed = max(last, heard.Version), missed || heard == school.Heard{}
+		last, missed = max(last, heard.Version), missed || reflect.DeepEqual(heard, school.Heard{})
 	}
 	if now := h.sheet("mara.quill").Row.Version; !missed || last != now {
 		t.Errorf("after 80 changes: missed %v, the last heard is version %d of %d", missed, last, now)

@@ -49,7 +49,9 @@ func New(db *store.DB, o Options) *Service {
 	if o.Hashes.Memory == 0 {
 		o.Hashes = recommended
 	}
-	return &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), cache: newCache(), hub: newHub(), noPost: o.NoPost}
+	s := &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), cache: newCache(), hub: newHub(), noPost: o.NoPost}
+	s.hub.count = s.countLeft
+	return s
 }
 
 // Place names a sheet: a student's, in a school year, which is the calendar year in which that begins.

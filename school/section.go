@@ -191,8 +191,14 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 		return "", p
 	}
 	done := false
+	var offered []store.Place
 	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
 		done, err = q.PutSection(ctx, school, year, &store.SectionRow{ID: row.ID, Course: want.Course, Seats: want.Seats, Cells: row.Cells.V}, want.Rev)
+		if err != nil || !done {
+			return err
+		}
+		d := &Desk{Row: store.SheetRow{Place: Place{School: school, Year: year}}, Year: y, now: s.now()}
+		offered, err = s.offer(ctx, q, d, newTimetable(b), row.ID) // where it has more seats now
 		return err
 	})
 	if err == nil && !done {
@@ -201,18 +207,24 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	if err != nil {
 		return "", err
 	}
+	s.toldOffers(row.ID, offered)
 	s.log.InfoContext(ctx, "a section was written", "school", school, "year", year, "by", by, "section", row.ID)
 	s.hub.missed()
 	return row.ID, nil
 }
 
-// RemoveSection takes a section away that is as it was in a rev. The error is SectionChanged.
+// RemoveSection takes a section away that is as it was in a rev. The errors are SectionChanged, and SectionTaken where students are or were enrolled in it.
 func (s *Service) RemoveSection(ctx context.Context, by int64, school string, year int, id string, rev int64) error {
 	if _, _, err := s.reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return err
 	}
 	done := false
 	err := s.db.Tx(ctx, func(q store.Queries) (err error) {
+		if taken, err := q.EnrolledIn(ctx, school, year, nil); err != nil {
+			return err
+		} else if taken[id] > 0 {
+			return problem(SectionTaken)
+		}
 		done, err = q.RemoveSection(ctx, school, year, id, rev)
 		return err
 	})

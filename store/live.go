@@ -13,12 +13,14 @@ const sheetsChannel = "rubricon_sheets"
 // toldAtOnce keeps a notification below the 8000 bytes that PostgreSQL takes.
 const toldAtOnce = 30
 
-// Told is a sheet that has changed, and its version since. Names are short: a notification is small.
+// Told is a sheet that has changed, and its version since; or a student's choice of seats, or a section whose seats were taken or given back. Names are short: a notification is small.
 type Told struct {
 	School  string `json:"s"`
 	Year    int    `json:"y"`
-	Student string `json:"t"`
-	Version int64  `json:"v"`
+	Student string `json:"t,omitempty"`
+	Version int64  `json:"v,omitempty"`
+	Seats   bool   `json:"c,omitempty"` // of the student
+	Section string `json:"x,omitempty"`
 }
 
 // Tell tells all server processes of changed sheets.

@@ -256,3 +256,27 @@ func (q Queries) Choosing(ctx context.Context, school string, year int) (list []
 			AND (w.student_id = sh.student_id OR w.student_id = '' AND w.grade IN (sh.grade, -1)))
 		ORDER BY p.family_name, p.given_name, p.id`, school, year)
 }
+
+// Lapse takes a student from the list of those who wait for a seat where the time of the offer is over, and tells whether it was.
+func (q Queries) Lapse(ctx context.Context, at Place, section string, now time.Time) (bool, error) {
+	n, err := q.changed(ctx, `DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id = $4 AND offered_until <= $5`,
+		at.School, at.Year, at.Student, section, now)
+	return n > 0, err
+}
+
+// EnrolledIn counts who is or was enrolled in each section of a year, but those that are kept.
+func (q Queries) EnrolledIn(ctx context.Context, school string, year int, kept []string) (map[string]int, error) {
+	var rows []struct {
+		Section string `db:"section_id"`
+		N       int    `db:"n"`
+	}
+	if err := q.list(ctx, &rows, `SELECT section_id, count(*) AS n FROM enrollment WHERE school_id = $1 AND year = $2 AND section_id NOT IN (SELECT jsonb_array_elements_text($3::jsonb)) GROUP BY section_id`,
+		school, year, asJSON(kept)); err != nil {
+		return nil, err
+	}
+	out := map[string]int{}
+	for _, r := range rows {
+		out[r.Section] = r.N
+	}
+	return out, nil
+}

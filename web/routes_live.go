@@ -27,8 +27,9 @@ func isLive(r *http.Request) bool {
 
 // ChangeHeard is what a live stream says.
 type ChangeHeard struct {
-	Student string `json:"student,omitempty" doc:"Absent: something may have been missed; look at everything again"`
-	Version int64  `json:"version,omitempty" doc:"Of the sheet since"`
+	Student string         `json:"student,omitempty" doc:"Absent: something may have been missed; look at everything again"`
+	Version int64          `json:"version,omitempty" doc:"Of the sheet since"`
+	Left    map[string]int `json:"left,omitempty" doc:"Seats that are left in sections now"`
 }
 
 // LiveFor is how long a stream may last.

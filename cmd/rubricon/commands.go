@@ -209,7 +209,7 @@ func demoBundleCommand() *cobra.Command {
 				return wrongUse(errors.New("--students is from 2 to 100000, --hard from 1 to 3"))
 			}
 			if skerry {
-				files, _ := demo.Skerry(o.Seed)
+				files, _ := demo.Skerry(o.Seed, demo.SkerryStudents)
 				return bundle.Write(args[0], files)
 			}
 			files := demo.Bundle(o)

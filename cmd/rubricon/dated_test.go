@@ -15,7 +15,7 @@ import (
 
 // What is made of random changes with dates has nothing wrong in it by the rules of attendance, which know nothing of how it was made; and what is refused for its dates would have.
 func TestChangesWithDatesBesideTheRules(t *testing.T) {
-	files, planted := demo.Skerry(7)
+	files, planted := demo.Skerry(7, demo.SkerryStudents)
 	for i := range files {
 		if f := &files[i]; f.Name == "users.csv" {
 			at := slices.Index(f.Header, "sourcedId")

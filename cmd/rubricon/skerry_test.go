@@ -14,7 +14,7 @@ import (
 // condition met; and no teacher and no room is in two places.
 func TestSkerryPointHasAWeekForEverybody(t *testing.T) {
 	for _, seed := range []uint64{7, 8} {
-		files, planted := demo.Skerry(seed)
+		files, planted := demo.Skerry(seed, demo.SkerryStudents)
 		b, err := bundle.ReadFiles(files)
 		if err != nil || len(b.Problems) > 0 {
 			t.Fatal(err, b.Problems[:min(len(b.Problems), 5)])

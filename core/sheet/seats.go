@@ -1,6 +1,11 @@
 package sheet
 
-import "slices"
+import (
+	"slices"
+
+	"rubricon/core/condition"
+	"rubricon/core/policy"
+)
 
 // Cell is one meeting time of the week: a term, a period and a day of the cycle.
 type Cell struct{ Term, Period, Day int }
@@ -110,4 +115,11 @@ func Displaces(own, all []Section, section int, may func(section int) bool) (lis
 		list = append(list, d)
 	}
 	return list
+}
+
+// MayTake tells whether a student may take a seat in a section of a course as far as the course goes: it is offered to them, not earned already, and its condition is met or will be; one that the school does not
+// hold families to keeps nobody from it.
+func (f *Facts) MayTake(r *RequestResult) bool {
+	stance := f.Year.Courses[r.Course].EntryStance
+	return !r.Barred && !r.Repeat && (!r.HasEntry || r.Entry >= condition.Expected || stance != policy.Block && stance != "")
 }

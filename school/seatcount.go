@@ -1,0 +1,105 @@
+package school
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"time"
+)
+
+// takenFor is how long a count of taken seats serves all who look: a seat itself is taken only where one is left when it is counted under a lock.
+const takenFor = 150 * time.Millisecond
+
+type takenSeats struct {
+	day    string
+	at     time.Time
+	taken  map[string]int
+	serial int64 // of what this process had forgotten by then
+}
+
+// taken counts the seats that are taken in each section of a year on a day or later; many who look at once count once.
+func (s *Service) taken(ctx context.Context, school string, year int, day string) (map[string]int, error) {
+	at := yearOf{school, year}
+	c := s.cache
+	c.mu.Lock()
+	serial := c.forgotten[at]
+	if have := c.taken[at]; have != nil && have.day == day && have.serial == serial && time.Since(have.at) < takenFor {
+		c.mu.Unlock()
+		return have.taken, nil
+	}
+	c.mu.Unlock()
+	out, err, _ := c.compile.Do(fmt.Sprint("taken ", at, day, serial), func() (any, error) {
+		ctx, stop := context.WithTimeout(context.WithoutCancel(ctx), compileTimeout)
+		defer stop()
+		began := time.Now()
+		taken, err := s.db.Queries().Taken(ctx, school, year, day, s.now())
+		if err == nil {
+			c.mu.Lock()
+			c.taken[at] = &takenSeats{day, began, taken, serial}
+			c.mu.Unlock()
+		}
+		return taken, err
+	})
+	if err != nil {
+		return nil, err
+	}
+	return out.(map[string]int), nil
+}
+
+// countTaken counts seats that were taken and given back, so that who has done it sees it at once.
+func (s *Service) countTaken(where Place, came, gone []string) {
+	c, at := s.cache, yearOf{where.School, where.Year}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	have := c.taken[at]
+	if have == nil {
+		return
+	}
+	next := *have
+	next.taken = maps.Clone(have.taken)
+	for _, section := range came {
+		next.taken[section]++
+	}
+	for _, section := range gone {
+		next.taken[section]--
+	}
+	c.taken[at] = &next
+}
+
+// forgetTaken lets seats be counted anew by whoever looks next in this process.
+func (s *Service) forgetTaken(school string, year int) {
+	c := s.cache
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.forgotten[yearOf{school, year}]++
+}
+
+// countLeft counts the seats that are left in some sections; nil where that cannot be.
+func (s *Service) countLeft(at yearOf, sections []string) map[string]int {
+	ctx, stop := context.WithTimeout(context.Background(), 5*time.Second)
+	defer stop()
+	row, err := s.db.Queries().YearRow(ctx, at.school, at.year)
+	if err != nil {
+		return nil
+	}
+	y, err := s.year(ctx, at.school, at.year, row.Catalog, row.Policy)
+	if err != nil {
+		return nil
+	}
+	table, err := s.timetable(ctx, y, row.Roster)
+	if err != nil {
+		return nil
+	}
+	s.forgetTaken(at.school, at.year)
+	taken, err := s.taken(ctx, at.school, at.year, s.now().In(y.Zone()).Format(time.DateOnly))
+	if err != nil {
+		return nil
+	}
+	left := map[string]int{}
+	for _, id := range sections {
+		if i, ok := table.at[id]; ok {
+			left[id] = table.sections[i].Seats - taken[id]
+		}
+	}
+	return left
+}

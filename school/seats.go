@@ -1,0 +1,356 @@
+package school
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"rubricon/core/acts"
+	"rubricon/core/sheet"
+	"rubricon/store"
+)
+
+// Week is a student's choice of seats in the finished master schedule, in front of somebody. Sections are named by their places in Sections.
+type Week struct {
+	*Desk
+	Choice   store.ChoiceRow
+	Sections []TableSection
+	Own      []OwnSeat
+	Found    *sheet.Choice
+	Lines    []SeatLine // one for each section
+	Waits    []store.WaitRow
+	SeatActs acts.SeatAnswers
+	SeatNext acts.SeatAct
+	Nothing  bool           // nothing is to be done
+	Undoes   *store.SeatAct // what taking the latest back would undo
+	Waiting  store.SeatRules
+
+	table *timetable
+}
+
+// OwnSeat is a seat that the student has.
+type OwnSeat struct {
+	Section int
+	Row     store.EnrollmentRow
+}
+
+// SeatLine is what a section would be to the student.
+type SeatLine struct {
+	sheet.RequestResult
+	Own   bool
+	Left  int   // may be negative
+	Clash []int // own sections that meet at the same time or are of its course
+	Fits  bool
+	Fills int  // open cells
+	May   Code // why the family may not take it, whether it fits or not; empty: it may
+	Rank  int  // among what the sheet asks for, from 1; alternates come after requests; 0: it does not
+}
+
+// SeatWindow is when seats are chosen.
+func (d *Desk) SeatWindow() acts.Window {
+	if d.Pupil.SeatOpens == nil {
+		return acts.Window{}
+	}
+	return acts.Window{Opens: *d.Pupil.SeatOpens, Families: *d.Pupil.SeatFamilies, Counselors: *d.Pupil.SeatCounselor}
+}
+
+// today is the date in the school's time zone.
+func (d *Desk) today() string { return d.now.In(d.Year.Zone()).Format("2006-01-02") }
+
+// Seats gives a student's choice of seats to whoever may see the sheet.
+func (s *Service) Seats(ctx context.Context, by int64, at Place) (*Week, error) {
+	d, err := s.open(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	d.answer(0)
+	return s.week(ctx, d)
+}
+
+// week reads and judges a choice of seats.
+func (s *Service) week(ctx context.Context, d *Desk) (*Week, error) {
+	at := d.Row.Place
+	table, err := s.timetable(ctx, d.Year, d.Row.Roster)
+	if err != nil {
+		return nil, err
+	}
+	q := s.db.Queries()
+	w := &Week{Desk: d, Sections: table.sections, table: table}
+	if w.Choice, err = q.SeatChoice(ctx, at); err != nil {
+		return nil, err
+	}
+	enrolled, err := q.Enrollments(ctx, at)
+	if err != nil {
+		return nil, err
+	}
+	if w.Waits, err = q.Waits(ctx, at); err != nil {
+		return nil, err
+	}
+	if w.Waiting, err = q.SeatRules(ctx, at.School, at.Year); err != nil {
+		return nil, err
+	}
+	if last, err := q.UndoableSeats(ctx, at); err == nil {
+		w.Undoes = &last
+	} else if asNotFound(err) == err {
+		return nil, err
+	}
+	taken, err := s.taken(ctx, at.School, at.Year, d.today())
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range enrolled {
+		if i, ok := table.at[e.Section]; ok && e.Ends == "" {
+			w.Own = append(w.Own, OwnSeat{i, e})
+		}
+	}
+	if err := w.judgeSeats(taken); err != nil {
+		return nil, err
+	}
+	w.answerSeats()
+	return w, nil
+}
+
+func (w *Week) own() []int {
+	list := make([]int, len(w.Own))
+	for i := range w.Own {
+		list[i] = w.Own[i].Section
+	}
+	slices.Sort(list)
+	return list
+}
+
+// judgeSeats judges the choice, and each section beside it.
+func (w *Week) judgeSeats(taken map[string]int) (err error) {
+	w.Sheet, w.Gone = laid(w.Year.Year, w.Row.Entries)
+	own := w.own()
+	if w.Found, err = w.Known.Choose(&w.Sheet, w.table.of(own)); err != nil {
+		return problem(TooComplex)
+	}
+	results, ranks := map[int32]sheet.RequestResult{}, map[int32]int{}
+	for i, e := range slices.Concat(w.Sheet.Requests, w.Sheet.Alternates) {
+		ranks[e.Course] = i + 1
+	}
+	w.Lines = make([]SeatLine, len(w.Sections))
+	for i := range w.Sections {
+		x := &w.table.meets[i]
+		r, ok := results[x.Course]
+		if !ok {
+			r = w.Known.AsRequest(&w.Sheet, x.Course)
+			results[x.Course] = r
+		}
+		line := SeatLine{RequestResult: r, Own: slices.Contains(own, i), Left: w.Sections[i].Seats - taken[w.Sections[i].ID], May: w.mayTake(&r), Rank: ranks[x.Course]}
+		if line.Own {
+			w.Lines[i] = line
+			continue
+		}
+		if slices.ContainsFunc(w.Waits, func(wait store.WaitRow) bool { return wait.Section == w.Sections[i].ID && w.offered(&wait) }) {
+			line.Left++ // it is kept for them
+		}
+		for _, k := range own {
+			if w.table.meets[k].Course == x.Course || w.table.meets[k].Shares(x) {
+				line.Clash = append(line.Clash, k)
+			}
+		}
+		line.Fits, line.Fills = len(line.Clash) == 0 && line.Left > 0, w.Found.Fills(x)
+		w.Lines[i] = line
+	}
+	return nil
+}
+
+func (w *Week) offered(wait *store.WaitRow) bool { return wait.Until != nil && wait.Until.After(w.now) }
+
+// mayTake tells why a course cannot be taken by a family whatever its seats; empty: it can.
+func (w *Week) mayTake(r *sheet.RequestResult) Code {
+	switch {
+	case r.Barred:
+		return Barred
+	case r.Repeat:
+		return Earned
+	case !w.Known.MayTake(r):
+		return EntryOpen
+	}
+	return ""
+}
+
+func (w *Week) seatCase() *acts.SeatCase {
+	ids := w.table.ids(w.own())
+	return &acts.SeatCase{Relation: w.actor.to(w.Row.Student), Settings: w.Year.Policy.Settings, Window: w.SeatWindow(), Now: w.now, State: acts.SeatState(w.Choice.State),
+		Complete: w.Found.Complete, Looked: same(w.Choice.Looked, ids)}
+}
+
+func (w *Week) answerSeats() {
+	c := w.seatCase()
+	w.SeatActs = acts.OfSeats(c)
+	w.SeatNext, w.Nothing = c.Next()
+}
+
+// same tells whether a counselor has agreed to just these sections.
+func same(looked *store.JSON[[]string], ids []string) bool {
+	return looked != nil && slices.Equal(looked.V, ids)
+}
+
+// Looked tells whether a counselor has agreed to what is chosen now.
+func (w *Week) Looked() bool { return w.seatCase().Looked }
+
+// guardSeats refuses an act that is not allowed, or that lacks the reason it needs.
+func (w *Week) guardSeats(act acts.SeatAct, reason string) error {
+	switch a := w.SeatActs[act]; {
+	case !a.Allowed && a.Why == acts.NotReady:
+		return problem(WeekOpen)
+	case !a.Allowed:
+		return problem(Code(a.Why))
+	case a.Reason && reason == "":
+		return problem(NeedsReason)
+	}
+	return nil
+}
+
+// candidates lists the sections that may be taken and have a seat, what the sheet asks for first, then those with the most seats left.
+func (w *Week) candidates() (list []int) {
+	for i := range w.Lines {
+		if x := &w.Lines[i]; !x.Own && x.Left > 0 && x.May == "" {
+			list = append(list, i)
+		}
+	}
+	rank := func(i int) int {
+		if w.Lines[i].Rank == 0 {
+			return len(w.Lines) + 1
+		}
+		return w.Lines[i].Rank
+	}
+	slices.SortStableFunc(list, func(a, b int) int {
+		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(w.Lines[b].Left, w.Lines[a].Left))
+	})
+	return list
+}
+
+// Opening is what is chosen for: a period, in some terms (none: all) and on some days (none: all).
+type Opening struct {
+	Period int
+	Terms  []int // positions
+	Days   []int
+}
+
+// Ways are the ways to fill an opening. Sections are named by their places.
+type Ways struct {
+	Cells   []sheet.Cell    // what is open of it
+	Fill    []sheet.Filling // ways to fill all of it
+	Parts   []int           // sections that fit and fill some of it
+	Collide []Collision
+	Full    []int // that would fill all of it or a part, and have no seat left
+	More    int   // ways to fill it that are not listed
+}
+
+// Collision is a section that meets in an opening, and what it would push out.
+type Collision struct {
+	Section int
+	Pushes  []Pushed
+}
+
+// Pushed is an own section that is pushed out, with the sections of its course that could be taken in its place, the emptiest first.
+type Pushed struct {
+	Own     int
+	Instead []int
+}
+
+// The bounds of what is listed.
+const (
+	mostWays  = 24
+	mostParts = 24
+)
+
+// Ways tells how an opening of a student's week could be filled, with the sections as they were read. The error is NotFound where nothing is open there.
+func (s *Service) Ways(ctx context.Context, by int64, at Place, o Opening) (*Week, *Ways, error) {
+	w, err := s.Seats(ctx, by, at)
+	if err != nil {
+		return nil, nil, err
+	}
+	return w, w.ways(o), nil
+}
+
+func (w *Week) ways(o Opening) *Ways {
+	out := &Ways{}
+	for _, open := range w.Found.Open {
+		if open.Period == o.Period && (len(o.Terms) == 0 || slices.Contains(o.Terms, open.Term)) {
+			for _, c := range open.Cells() {
+				if len(o.Days) == 0 || slices.Contains(o.Days, c.Day) {
+					out.Cells = append(out.Cells, c)
+				}
+			}
+		}
+	}
+	own, candidates := w.own(), w.candidates()
+	all := sheet.Fillings(out.Cells, w.table.of(own), w.table.meets, candidates, mostWays+1000)
+	out.Fill, out.More = all[:min(len(all), mostWays)], max(0, len(all)-mostWays)
+	meets := func(i int) int {
+		n := 0
+		for _, c := range out.Cells {
+			if c.In(&w.table.meets[i]) {
+				n++
+			}
+		}
+		return n
+	}
+	alone := map[int]bool{}
+	for _, f := range all {
+		if len(f) == 1 {
+			alone[f[0]] = true
+		}
+	}
+	for _, i := range candidates {
+		switch x := &w.Lines[i]; {
+		case meets(i) == 0:
+		case x.Fits && !alone[i]:
+			out.Parts = append(out.Parts, i)
+		case !x.Fits:
+			out.Collide = append(out.Collide, w.collision(own, candidates, i))
+		}
+	}
+	slices.SortStableFunc(out.Parts, func(a, b int) int { return meets(b) - meets(a) })
+	out.Parts = out.Parts[:min(len(out.Parts), mostParts)]
+	slices.SortStableFunc(out.Collide, func(a, b Collision) int { return a.lost() - b.lost() })
+	out.Collide = out.Collide[:min(len(out.Collide), mostParts)]
+	for i := range w.Lines {
+		if x := &w.Lines[i]; !x.Own && x.Left <= 0 && x.May == "" && len(x.Clash) == 0 && meets(i) > 0 {
+			out.Full = append(out.Full, i)
+		}
+	}
+	return out
+}
+
+func (w *Week) collision(own, candidates []int, section int) Collision {
+	c := Collision{Section: section}
+	for _, d := range sheet.Displaces(w.table.of(own), w.table.meets, section, func(i int) bool {
+		return i != section && !w.Lines[i].Own && w.Lines[i].Left > 0 && w.Lines[i].May == ""
+	}) {
+		p := Pushed{Own: own[d.Own], Instead: d.Instead}
+		slices.SortStableFunc(p.Instead, func(a, b int) int { return w.Lines[b].Left - w.Lines[a].Left })
+		c.Pushes = append(c.Pushes, p)
+	}
+	return c
+}
+
+// lost counts what has no other section.
+func (c *Collision) lost() (n int) {
+	for _, p := range c.Pushes {
+		if len(p.Instead) == 0 {
+			n++
+		}
+	}
+	return n
+}
+
+// nextBest is what to take when a section has no seat left: another one of its course that fits, else the best that fills what it would have; -1: nothing.
+func (w *Week) nextBest(section int) int {
+	best := -1
+	for _, i := range w.candidates() {
+		switch x := &w.Lines[i]; {
+		case i == section || !x.Fits:
+		case w.Sections[i].Course == w.Sections[section].Course:
+			return i
+		case best < 0 && x.Fills > 0 && w.table.meets[i].Shares(&w.table.meets[section]):
+			best = i
+		}
+	}
+	return best
+}

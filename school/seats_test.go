@@ -1,0 +1,633 @@
+package school_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"rubricon/bundle"
+	"rubricon/core/acts"
+	"rubricon/demo"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// point is Skerry Point School, small, whose seats are chosen now.
+type point struct {
+	*house
+	planted map[string][]string // a whole week by student
+}
+
+const pointStudents = 150
+
+func newPoint(t *testing.T) *point {
+	t.Helper()
+	h := newHouse(t)
+	files, planted := demo.Skerry(7, pointStudents)
+	b, err := bundle.ReadFiles(files)
+	if err != nil || len(b.Problems) > 0 {
+		t.Fatal(err, b.Problems)
+	}
+	if _, err := h.Import(t.Context(), b); err != nil {
+		t.Fatal(err)
+	}
+	p := &point{h, planted}
+	p.opens(storetest.Now.Add(-time.Hour))
+	return p
+}
+
+// opens lets seats be chosen by everybody from a time on, for two days, and by counselors two days more.
+func (p *point) opens(from time.Time) {
+	p.t.Helper()
+	w := school.Window{Round: school.OfSeats, Grade: -1, Opens: from, Families: from.AddDate(0, 0, 2), Counselors: from.AddDate(0, 0, 4)}
+	if err := p.SetWindow(p.t.Context(), demo.SkerryID, storetest.Year, w); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+// of is the n-th student, from 1, and their account.
+func (p *point) of(n int) (school.Place, int64) {
+	id := fmt.Sprintf("sk%03d", n)
+	return school.Place{School: demo.SkerryID, Year: storetest.Year, Student: id}, p.who(storetest.Value[string](p.t, p.db, `SELECT username FROM person WHERE school_id = $1 AND id = $2`, demo.SkerryID, id))
+}
+
+func (p *point) week(n int) *school.Week {
+	p.t.Helper()
+	at, who := p.of(n)
+	w, err := p.Seats(p.t.Context(), who, at)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	return w
+}
+
+// takes has the n-th student take seats, or give them back where they begin with a minus; the answer is the code of the refusal with what it is about, or "".
+func (p *point) takes(n int, sections ...string) string {
+	p.t.Helper()
+	c := school.SeatsChange{}
+	for _, id := range sections {
+		if rest, ok := strings.CutPrefix(id, "-"); ok {
+			c.Give = append(c.Give, rest)
+		} else {
+			c.Take = append(c.Take, id)
+		}
+	}
+	at, who := p.of(n)
+	_, err := p.TakeSeats(p.t.Context(), who, at, c)
+	return p.said(err)
+}
+
+func (p *point) said(err error) string {
+	p.t.Helper()
+	if err == nil {
+		return ""
+	}
+	known, ok := err.(*school.Error)
+	if !ok {
+		p.t.Fatal(err)
+	}
+	return strings.TrimSpace(string(known.Code) + " " + known.Param)
+}
+
+// has lists the sections that the n-th student has a seat in.
+func (p *point) own(n int) string {
+	p.t.Helper()
+	w := p.week(n)
+	var ids []string
+	for _, x := range w.Own {
+		ids = append(ids, w.Sections[x.Section].ID)
+	}
+	return strings.Join(ids, " ")
+}
+
+// seatsOf sets how many seats a section has.
+func (p *point) seatsOf(section string, n int) {
+	p.t.Helper()
+	office := p.who("office.skerry")
+	m, err := p.MasterSchedule(p.t.Context(), office, demo.SkerryID, storetest.Year)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	x := m.Sections[slices.IndexFunc(m.Sections, func(x school.Section) bool { return x.ID == section })]
+	x.Seats = n
+	if _, err := p.PutSection(p.t.Context(), office, demo.SkerryID, storetest.Year, &x); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+func line(w *school.Week, id string) school.SeatLine {
+	return w.Lines[slices.IndexFunc(w.Sections, func(x school.TableSection) bool { return x.ID == id })]
+}
+
+// Seats are taken and given back, all at once or not at all, and the latest is taken back; what collides, is barred, waits for a person or is not there is refused.
+func TestTakingSeats(t *testing.T) {
+	p := newPoint(t)
+	mine := p.planted["sk001"]
+	w := p.week(1)
+	if len(w.Own) != 0 || w.Found.Complete || w.SeatNext != acts.TakeSeats || w.Nothing || !w.SeatActs[acts.TakeSeats].Allowed || w.Undoes != nil {
+		t.Fatalf("at first: %+v", w.SeatActs)
+	}
+	open := len(w.Found.Open)
+	before := line(w, mine[0]).Left
+	if got := p.takes(1, mine[0], mine[1]); got != "" {
+		t.Fatal(got)
+	}
+	if got := p.takes(1, mine[0]); got != "" { // again: it is there
+		t.Error("the same again:", got)
+	}
+	w = p.week(1)
+	if got := p.own(1); got != mine[0]+" "+mine[1] || len(w.Found.Open) != open-4 || line(w, mine[0]).Left != before-1 || !line(w, mine[0]).Own {
+		t.Errorf("has %s, %d open, %d left", got, len(w.Found.Open), line(w, mine[0]).Left)
+	}
+	other := ""
+	for i, x := range w.Sections { // another section of the first course
+		if x.ID != mine[0] && x.Course == strings.ToUpper(strings.Split(mine[0], "-")[0]) && len(w.Lines[i].Clash) == 1 {
+			other = x.ID
+		}
+	}
+	if got := p.takes(1, other); got != "seat-clash "+mine[0] {
+		t.Errorf("another section of its course: %s", got)
+	}
+	if got := p.takes(1, "-"+mine[0], other); got != "" {
+		t.Error("moving:", got)
+	}
+	if got := p.own(1); got != mine[1]+" "+other {
+		t.Errorf("after moving: %s", got)
+	}
+	at, who := p.of(1)
+	back := func() string {
+		_, err := p.TakeSeats(t.Context(), who, at, school.SeatsChange{Undo: true})
+		return p.said(err)
+	}
+	if got := back(); got != "" || p.own(1) != mine[1]+" "+mine[0] {
+		t.Errorf("taken back: %s, %s", got, p.own(1))
+	}
+	if got := back(); got != "" || p.own(1) != "" {
+		t.Errorf("and the one before: %s, %s", got, p.own(1))
+	}
+	if got := back(); got != "nothing-to-undo" {
+		t.Errorf("nothing is left to take back: %s", got)
+	}
+	if got := p.takes(1, mine[0], "nowhere-1"); got != "no-such-section nowhere-1" || p.own(1) != "" {
+		t.Errorf("one that is not there, and another: %s, %s", got, p.own(1))
+	}
+	if got := p.takes(1, "-"+mine[3]); got != "" {
+		t.Errorf("giving back what one has not: %s", got)
+	}
+	// Psychology is not for grade 10; Calculus asks for Precalculus.
+	calculus := w.Sections[slices.IndexFunc(w.Sections, func(x school.TableSection) bool { return x.Course == "CALC" })].ID
+	if got := p.takes(1, calculus); got != "barred CALC" {
+		t.Errorf("what is not offered: %s", got)
+	}
+	storetest.Value[int](t, p.db, `WITH gone AS (DELETE FROM record WHERE student_id = 'sk003' AND course_code IN ('ALG2S', 'PREC') RETURNING 1) UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 'sk003' AND school_id = 'skerrypoint' RETURNING 1`)
+	if got := p.takes(3, calculus); got != "entry-open CALC" {
+		t.Errorf("a condition that is not met: %s", got)
+	}
+	counselor := p.who("mr.wolfendale")
+	third, _ := p.of(3)
+	if _, err := p.TakeSeats(t.Context(), counselor, third, school.SeatsChange{Take: []string{calculus}}); p.said(err) != "needs-reason" {
+		t.Errorf("for the family, without a reason: %v", err)
+	}
+	if _, err := p.TakeSeats(t.Context(), counselor, third, school.SeatsChange{Take: []string{calculus}, Reason: "Took it in summer school."}); err != nil || p.own(3) != calculus {
+		t.Errorf("for the family: %v, %s", err, p.own(3))
+	}
+}
+
+// Only who may, and when they may: everybody else is refused, and sees nothing.
+func TestWhoTakesSeats(t *testing.T) {
+	p := newPoint(t)
+	at, who := p.of(1)
+	_, other := p.of(2)
+	take := school.SeatsChange{Take: p.planted["sk001"][:1]}
+	if _, err := p.TakeSeats(t.Context(), other, at, take); p.said(err) != "not-found" {
+		t.Errorf("another student: %v", err)
+	}
+	if _, err := p.Seats(t.Context(), p.who("mara.quill"), at); p.said(err) != "not-found" {
+		t.Errorf("somebody of another school: %v", err)
+	}
+	if _, err := p.Choosing(t.Context(), who, at.School, at.Year); p.said(err) != "forbidden" {
+		t.Errorf("the list, as a student: %v", err)
+	}
+	for _, x := range []struct {
+		from time.Duration
+		want string
+	}{{time.Minute, "not-open-yet"}, {-47 * time.Hour, ""}, {-49 * time.Hour, "window-closed"}, {-97 * time.Hour, "window-closed"}} {
+		p.opens(storetest.Now.Add(x.from))
+		if _, err := p.TakeSeats(t.Context(), who, at, take); p.said(err) != x.want {
+			t.Errorf("with a window from %s: %v, want %s", x.from, err, x.want)
+		}
+	}
+	if _, err := p.TakeSeats(t.Context(), p.who("mr.wolfendale"), at, school.SeatsChange{Give: take.Take, Reason: "x"}); p.said(err) != "closed-for-all" {
+		t.Errorf("the counselor when all is over: %v", err)
+	}
+	// One grade has another hour.
+	p.opens(storetest.Now.Add(time.Hour))
+	own := school.Window{Round: school.OfSeats, Grade: 10, Opens: storetest.Now, Families: storetest.Now.AddDate(0, 0, 1), Counselors: storetest.Now.AddDate(0, 0, 1)}
+	if err := p.SetWindow(t.Context(), at.School, at.Year, own); err != nil {
+		t.Fatal(err)
+	}
+	if got := p.takes(1, p.planted["sk001"][1]); got != "" {
+		t.Errorf("a grade that is appointed now: %s", got)
+	}
+	if got := p.takes(2, p.planted["sk002"][1]); got != "not-open-yet" {
+		t.Errorf("a grade that is not: %s", got)
+	}
+}
+
+// The last seat goes to one of those who ask in the same moment, in whichever process; the others are told what to take instead, and nothing of theirs has changed.
+func TestTheLastSeat(t *testing.T) {
+	p := newPoint(t)
+	second := p.second()
+	section := p.planted["sk001"][0]
+	p.seatsOf(section, 3)
+	var wait sync.WaitGroup
+	var mu sync.Mutex
+	said := map[string]int{}
+	begin := make(chan struct{})
+	for n := 1; n <= 30; n += 3 { // ten of grade 10
+		at, who := p.of(n)
+		service := p.Service
+		if n%2 == 0 {
+			service = second
+		}
+		wait.Go(func() {
+			<-begin
+			_, err := service.TakeSeats(context.Background(), who, at, school.SeatsChange{Take: []string{section}})
+			mu.Lock()
+			defer mu.Unlock()
+			said[p.said(err)]++
+			if gone, ok := err.(*school.Error); ok && (gone.Next == "" || gone.Next == section) {
+				t.Errorf("nothing is said instead: %+v", gone)
+			}
+		})
+	}
+	close(begin)
+	wait.Wait()
+	if said[""] != 3 || said["seat-gone "+section] != 7 {
+		t.Errorf("ten ask for three seats: %v", said)
+	}
+	if n := storetest.Value[int](t, p.db, `SELECT count(*) FROM enrollment WHERE section_id = $1`, section); n != 3 {
+		t.Errorf("%d have a seat", n)
+	}
+	if left := line(p.week(2), section).Left; left != 0 {
+		t.Errorf("%d left", left)
+	}
+}
+
+// Moving is one act: where the seat is gone, the one that would have been given back stays.
+func TestMovingIsOneAct(t *testing.T) {
+	p := newPoint(t)
+	mine := p.planted["sk001"]
+	if got := p.takes(1, mine[0]); got != "" {
+		t.Fatal(got)
+	}
+	w := p.week(1)
+	other := w.Sections[slices.IndexFunc(w.Sections, func(x school.TableSection) bool { return x.ID != mine[0] && x.Course == w.Sections[w.Own[0].Section].Course })].ID
+	p.seatsOf(other, 1)
+	if got := p.takes(4, other); got != "" {
+		t.Fatal(got)
+	}
+	if got := p.takes(1, "-"+mine[0], other); got != "seat-gone "+other || p.own(1) != mine[0] {
+		t.Errorf("%s; has %s", got, p.own(1))
+	}
+}
+
+// Complete, looked at, handed in; opened again with a message. After the look a change needs another one.
+func TestHandingInSeats(t *testing.T) {
+	p := newPoint(t)
+	at, who := p.of(1)
+	counselor := p.who("mr.wolfendale")
+	mine := p.planted["sk001"]
+	if got := p.takes(1, mine[:len(mine)-1]...); got != "" {
+		t.Fatal(got)
+	}
+	look := func() string { _, err := p.LookAtSeats(t.Context(), counselor, at); return p.said(err) }
+	submit := func() string { _, err := p.SubmitSeats(t.Context(), who, at, ""); return p.said(err) }
+	if got := look() + ", " + submit(); got != "week-open, week-open" {
+		t.Errorf("with a cell open: %s", got)
+	}
+	if got := p.takes(1, mine[len(mine)-1]); got != "" {
+		t.Fatal(got)
+	}
+	if w := p.week(1); !w.Found.Complete || w.SeatNext != acts.LookAtSeats {
+		t.Errorf("complete: %v, next %v", w.Found.Complete, w.SeatNext)
+	}
+	list, err := p.Choosing(t.Context(), counselor, at.School, at.Year)
+	if err != nil || len(list) != pointStudents {
+		t.Fatal(len(list), err)
+	}
+	done := 0
+	for _, x := range list {
+		if x.Complete {
+			done++
+			if x.Student != "sk001" || x.Open != 0 || x.Looked || !x.Mine || !x.Begun {
+				t.Errorf("%+v", x)
+			}
+		} else if x.Begun || x.Open != 108 {
+			t.Errorf("%s has %d cells open", x.Student, x.Open)
+		}
+	}
+	if got := submit(); done != 1 || got != "not-looked-at" {
+		t.Errorf("%d complete; submitting says %s", done, got)
+	}
+	if got := look() + look(); got != "" {
+		t.Errorf("looking: %s", got)
+	}
+	club := mine[len(mine)-1]
+	if got := p.takes(1, "-"+club) + p.takes(1, club) + submit(); got != "" { // the same as was looked at
+		t.Errorf("given back, taken again and submitted: %s", got)
+	}
+	w := p.week(1)
+	if w.Choice.State != "done" || w.Choice.Receipt == "" || !w.Nothing {
+		t.Errorf("handed in: %+v", w.Choice)
+	}
+	receipt := w.Choice.Receipt
+	if got := submit(); got != "" || p.week(1).Choice.Receipt != receipt {
+		t.Errorf("twice: %s, %s", got, p.week(1).Choice.Receipt)
+	}
+	if got := p.takes(1, "-"+club); got != "locked" {
+		t.Errorf("a change after handing in: %s", got)
+	}
+	if _, err := p.ReturnSeats(t.Context(), counselor, at, " "); p.said(err) != "needs-reason" {
+		t.Errorf("opened again without a word: %v", err)
+	}
+	if _, err := p.ReturnSeats(t.Context(), counselor, at, "Choir moved."); err != nil {
+		t.Fatal(err)
+	}
+	if w = p.week(1); w.Choice.State != "choosing" || w.Choice.Message != "Choir moved." || w.Looked() {
+		t.Errorf("opened again: %+v", w.Choice)
+	}
+	kinds := storetest.Value[string](t, p.db, `SELECT string_agg(kind || CASE WHEN reason = '' THEN '' ELSE ': ' || reason END, ', ' ORDER BY id) FROM seat_act WHERE student_id = 'sk001'`)
+	if kinds != "take, take, look, take, take, submit, return: Choir moved." {
+		t.Errorf("noted: %s", kinds)
+	}
+	if _, err := p.db.Open(t).ExecContext(t.Context(), `UPDATE seat_act SET kind = 'look'`); err == nil {
+		t.Error("the server can rewrite what was done")
+	}
+}
+
+// Who waits is offered a seat that frees, the first whom it fits, for a set time; then the next. A seat that is offered is nobody else's.
+func TestWaitingForASeat(t *testing.T) {
+	p := newPoint(t)
+	section := p.planted["sk001"][0] // of English 10
+	p.seatsOf(section, 1)
+	waits := func(n int, on bool) string {
+		at, who := p.of(n)
+		_, err := p.WaitForSeat(t.Context(), who, at, section, on)
+		return p.said(err)
+	}
+	if got := waits(4, true); got != "seat-free" {
+		t.Errorf("waiting for a seat that is free: %s", got)
+	}
+	if got := p.takes(1, section); got != "" {
+		t.Fatal(got)
+	}
+	var other string // what meets at its time, so that the second in the line cannot take it
+	w := p.week(4)
+	at := slices.IndexFunc(w.Sections, func(x school.TableSection) bool { return x.ID == section })
+	for i, x := range w.Sections {
+		if x.ID != section && x.Course != w.Sections[at].Course && slices.Equal(x.Periods, w.Sections[at].Periods) && len(x.Terms) == 2 && w.Lines[i].May == "" {
+			other = x.ID
+		}
+	}
+	if got := p.takes(4, other); got != "" {
+		t.Fatal(got)
+	}
+	for i, n := range []int{4, 7, 10} {
+		if got := waits(n, true) + waits(n, true); got != "" {
+			t.Fatal(got)
+		}
+		p.at(storetest.Now.Add(time.Duration(i) * time.Second))
+	}
+	if x := p.week(10).Waits; len(x) != 1 || x[0].Before != 2 {
+		t.Errorf("the third waits: %+v", x)
+	}
+	if got := p.takes(1, "-"+section); got != "" {
+		t.Fatal(got)
+	}
+	// The first has something then; the second is offered it.
+	seventh := p.week(7)
+	if x := seventh.Waits; len(x) != 1 || x[0].Until == nil || x[0].Until.Sub(storetest.Now) < time.Hour || line(seventh, section).Left != 1 {
+		t.Fatalf("the second is offered it: %+v, %d left", x, line(seventh, section).Left)
+	}
+	if got := p.takes(13, section) + ", " + p.takes(10, section); got != "seat-gone "+section+", seat-gone "+section {
+		t.Errorf("others take what is offered: %s", got)
+	}
+	if err := p.LapseOffers(t.Context()); err != nil || len(p.week(7).Waits) != 1 {
+		t.Errorf("an offer that stands: %v", err)
+	}
+	p.at(storetest.Now.Add(2 * time.Hour))
+	if err := p.LapseOffers(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if a, b := p.week(7).Waits, p.week(10).Waits; len(a) != 0 || len(b) != 1 || b[0].Until == nil {
+		t.Errorf("an hour later: %+v, %+v", a, b)
+	}
+	if got := p.takes(10, section); got != "" || len(p.week(10).Waits) != 0 || p.own(10) != section {
+		t.Errorf("who is offered it takes it: %s", got)
+	}
+	if got := waits(4, false); got != "" || len(p.week(4).Waits) != 0 {
+		t.Errorf("the first waits no longer: %s", got)
+	}
+	// By lottery the lot decides.
+	if err := p.SetSeatRules(t.Context(), p.who("office.skerry"), demo.SkerryID, storetest.Year, school.SeatRules{Waiting: "lottery", Minutes: 5}); err != nil {
+		t.Fatal(err)
+	}
+	for _, n := range []int{13, 16, 19} {
+		if got := waits(n, true); got != "" {
+			t.Fatal(got)
+		}
+	}
+	storetest.Value[int](t, p.db, `WITH a AS (UPDATE seat_wait SET lot = CASE student_id WHEN 'sk016' THEN 1 WHEN 'sk019' THEN 2 ELSE 3 END RETURNING 1) SELECT count(*) FROM a`)
+	if got := p.takes(10, "-"+section); got != "" {
+		t.Fatal(got)
+	}
+	if x := p.week(16).Waits; len(x) != 1 || x[0].Until == nil || x[0].Until.Sub(storetest.Now.Add(2*time.Hour)) != 5*time.Minute {
+		t.Errorf("who has the first lot: %+v", x)
+	}
+	// More seats are offered too.
+	p.seatsOf(section, 2)
+	if x := p.week(19).Waits; len(x) != 1 || x[0].Until == nil {
+		t.Errorf("with one seat more the second: %+v", x)
+	}
+	if x := p.week(13).Waits; len(x) != 1 || x[0].Until != nil || x[0].Before != 2 {
+		t.Errorf("and the third: %+v", x)
+	}
+	if got := p.said(p.SetSeatRules(t.Context(), p.who("office.skerry"), demo.SkerryID, storetest.Year, school.SeatRules{Waiting: "luck", Minutes: 5})); got != "bad-window" {
+		t.Errorf("another way to choose: %s", got)
+	}
+	_, student := p.of(1)
+	if got := p.said(p.SetSeatRules(t.Context(), student, demo.SkerryID, storetest.Year, school.SeatRules{Waiting: "order", Minutes: 5})); got != "forbidden" {
+		t.Errorf("a student sets the rules: %s", got)
+	}
+}
+
+// What is proposed completes the week beside what is there, from what the sheet asks for, and can be taken as it is.
+func TestProposingAWeek(t *testing.T) {
+	p := newPoint(t)
+	for n := 1; n <= 12; n++ {
+		at, who := p.of(n)
+		if n%2 == 0 { // some have something already
+			if got := p.takes(n, p.planted[at.Student][n%5]); got != "" {
+				t.Fatal(got)
+			}
+		}
+		w, list, err := p.ProposeSeats(t.Context(), who, at)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var ids []string
+		asked := 0
+		for _, i := range list {
+			ids = append(ids, w.Sections[i].ID)
+			if w.Lines[i].Rank > 0 {
+				asked++
+			}
+		}
+		w, err = p.TakeSeats(t.Context(), who, at, school.SeatsChange{Take: ids})
+		if err != nil || !w.Found.Complete {
+			t.Fatalf("student %d takes %v: %v, %+v", n, ids, err, w)
+		}
+		if wanted := len(w.Sheet.Requests) - 2; asked < wanted-len(w.Own)+len(list) { // one of them may be at the time of another
+			t.Errorf("student %d is given %d of what they ask for, of %d", n, asked, wanted)
+		}
+	}
+}
+
+// What fills an opening, what it would push out and what is full, of one student's week.
+func TestWaysToFillAnOpening(t *testing.T) {
+	p := newPoint(t)
+	at, who := p.of(1)
+	mine := p.planted["sk001"]
+	if got := p.takes(1, mine[1:]...); got != "" {
+		t.Fatal(got)
+	}
+	w := p.week(1)
+	english := w.Sections[slices.IndexFunc(w.Sections, func(x school.TableSection) bool { return x.ID == mine[0] })]
+	_, ways, err := p.Ways(t.Context(), who, at, school.Opening{Period: english.Periods[0]})
+	if err != nil || len(ways.Cells) != 12 || len(ways.Fill) == 0 || w.Sections[ways.Fill[0][0]].ID != mine[0] {
+		t.Fatalf("%v %+v", err, ways)
+	}
+	for _, f := range ways.Fill { // each way can be taken as it is
+		var ids []string
+		for _, i := range f {
+			ids = append(ids, w.Sections[i].ID)
+		}
+		if got := p.takes(1, ids...); got != "" || len(p.week(1).Found.Open) != 0 {
+			t.Fatalf("%v: %s", ids, got)
+		}
+		for i := range ids {
+			ids[i] = "-" + ids[i]
+		}
+		if got := p.takes(1, ids...); got != "" {
+			t.Fatal(got)
+		}
+	}
+	if _, half, err := p.Ways(t.Context(), who, at, school.Opening{Period: english.Periods[0], Terms: []int{1}, Days: []int{1, 3}}); err != nil || len(half.Cells) != 2 {
+		t.Errorf("two days of one semester: %v %+v", err, half)
+	}
+	for _, c := range ways.Collide { // what has another section can be moved there in one act
+		var moved []string
+		for _, push := range c.Pushes {
+			if len(push.Instead) == 0 {
+				moved = nil
+				break
+			}
+			moved = append(moved, "-"+w.Sections[push.Own].ID, w.Sections[push.Instead[0]].ID)
+		}
+		if len(c.Pushes) == 1 && moved != nil {
+			if got := p.takes(1, append(moved, w.Sections[c.Section].ID)...); got != "" {
+				t.Errorf("%v: %s", moved, got)
+			}
+			break
+		}
+	}
+	p.seatsOf(mine[0], 1)
+	if got := p.takes(4, mine[0]); got != "" {
+		t.Fatal(got)
+	}
+	if _, ways, err = p.Ways(t.Context(), who, at, school.Opening{Period: english.Periods[0]}); err != nil || !slices.ContainsFunc(ways.Full, func(i int) bool { return w.Sections[i].ID == mine[0] }) && p.own(1) == strings.Join(mine[1:], " ") {
+		t.Errorf("what is full: %v %+v", err, ways)
+	}
+}
+
+// Seats that are left, and what becomes of one's own choice, are heard across processes by who looks at them, and nobody else.
+func TestSeatsAreHeard(t *testing.T) {
+	p := newPoint(t)
+	second := p.second()
+	ctx, stop := context.WithCancel(t.Context())
+	defer stop()
+	at, who := p.of(2)
+	w, err := second.WatchSeats(ctx, who, at)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer w.Close()
+	all, err := second.WatchChoosing(ctx, p.who("mr.wolfendale"), at.School, at.Year)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer all.Close()
+	if _, err := p.WatchChoosing(ctx, who, at.School, at.Year); p.said(err) != "forbidden" {
+		t.Errorf("a student watches everybody: %v", err)
+	}
+	go p.Live(ctx)
+	go second.Live(ctx)
+	hears(t, w)
+	hears(t, all)
+	section := p.planted["sk001"][0]
+	left := line(p.week(1), section).Left
+	if got := p.takes(1, section); got != "" {
+		t.Fatal(got)
+	}
+	if got := hears(t, w); got.Student != "" || got.Left[section] != left-1 || len(got.Left) != 1 {
+		t.Errorf("another student hears %+v, want %d left", got, left-1)
+	}
+	if got := hears(t, all); got.Student != "sk001" {
+		t.Errorf("the counselor hears %+v", got)
+	}
+}
+
+// A section with students in it is not taken away, neither by hand nor by the school's data; its seats are kept when these are taken in again.
+func TestSectionsWithStudentsStay(t *testing.T) {
+	p := newPoint(t)
+	section := p.planted["sk001"][0]
+	if got := p.takes(1, section); got != "" {
+		t.Fatal(got)
+	}
+	office := p.who("office.skerry")
+	m, err := p.MasterSchedule(t.Context(), office, demo.SkerryID, storetest.Year)
+	if err != nil {
+		t.Fatal(err)
+	}
+	x := m.Sections[slices.IndexFunc(m.Sections, func(x school.Section) bool { return x.ID == section })]
+	if got := p.said(p.RemoveSection(t.Context(), office, demo.SkerryID, storetest.Year, x.ID, x.Rev)); got != "section-taken" {
+		t.Errorf("taken away by hand: %s", got)
+	}
+	files, _ := demo.Skerry(7, pointStudents)
+	again := func() error {
+		b, err := bundle.ReadFiles(files)
+		if err != nil || len(b.Problems) > 0 {
+			t.Fatal(err, b.Problems)
+		}
+		_, err = p.Import(t.Context(), b)
+		return err
+	}
+	if err := again(); err != nil || p.own(1) != section {
+		t.Errorf("the same data again: %v, %s", err, p.own(1))
+	}
+	for i := range files {
+		if f := &files[i]; f.Name == "classes.csv" {
+			f.Rows = slices.DeleteFunc(f.Rows, func(row []string) bool { return row[0] == section })
+		}
+	}
+	var bad *school.BadBundle
+	if err := again(); !errors.As(err, &bad) || len(bad.Problems) != 1 || !strings.HasPrefix(bad.Problems[0].What, section+" is gone, but students are or were enrolled in it here (1)") || p.own(1) != section {
+		t.Errorf("data without the section: %v", err)
+	}
+}

@@ -1,0 +1,236 @@
+package school
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"rubricon/core/acts"
+	"rubricon/store"
+)
+
+// SeatsChange is what is taken and given back at once, or not at all. Sections are ids.
+type SeatsChange struct {
+	Take, Give []string
+	Undo       bool   // take the latest back
+	Reason     string // where it is done for the family
+}
+
+// maxAtOnce bounds how many seats are taken or given back at once.
+const maxAtOnce = 60
+
+// TakeSeats takes seats and gives seats back, all of it or nothing; the answer is the week as it is then. What is taken already and what is given back already stays so. A seat that is given back goes to who waits
+// for it. The errors are NoSection, Barred, Earned and EntryOpen (the school may take it for the family), SeatClash, SeatGone with what to take instead, and those of the acts.
+func (s *Service) TakeSeats(ctx context.Context, by int64, at Place, c SeatsChange) (*Week, error) {
+	w, err := s.Seats(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	c.Reason = tidy(c.Reason)
+	if len(c.Take)+len(c.Give) > maxAtOnce {
+		return nil, problem(TooMuch)
+	}
+	if err := w.guardSeats(acts.TakeSeats, c.Reason); err != nil {
+		return nil, err
+	}
+	note := store.SeatAct{Kind: "take", Reason: c.Reason, ByID: w.actor.ID, By: w.actor.name().Name, At: w.now}
+	if c.Undo {
+		if w.Undoes == nil {
+			return nil, problem(Code(acts.NothingToUndo))
+		}
+		c.Take, c.Give = w.Undoes.Gone.V, w.Undoes.Came.V
+		note.Kind, note.Undoes = "undo", &w.Undoes.ID
+	}
+	var take []int
+	for _, id := range c.Take {
+		i, ok := w.table.at[id]
+		if !ok {
+			return nil, &Error{Code: NoSection, Param: id}
+		}
+		if why := w.Lines[i].May; why != "" && !w.SeatActs[acts.TakeSeats].Reason && !c.Undo {
+			return nil, &Error{Code: why, Param: w.Sections[i].Course}
+		}
+		if !w.Lines[i].Own && w.Lines[i].Left <= 0 { // who is too late need not wait for a lock
+			return nil, w.seatGone(i)
+		}
+		take = append(take, i)
+	}
+	changed, err := s.writeSeats(ctx, w, take, c.Give, &note)
+	if err != nil {
+		if CodeOf(err) == SeatGone {
+			return nil, s.lost(ctx, by, at, err)
+		}
+		return nil, err
+	}
+	if len(changed) > 0 {
+		s.toldSeats(at, changed)
+		s.log.InfoContext(ctx, "seats were taken or given back", "school", at.School, "year", at.Year, "account", by, "sections", len(changed))
+	}
+	return s.Seats(ctx, by, at)
+}
+
+// seatGone is the error of who asks for a seat that is gone.
+func (w *Week) seatGone(section int) error {
+	e := &Error{Code: SeatGone, Param: w.Sections[section].ID}
+	if next := w.nextBest(section); next >= 0 {
+		e.Next = w.Sections[next].ID
+	}
+	return e
+}
+
+// lost says what to take instead, as it is now.
+func (s *Service) lost(ctx context.Context, by int64, at Place, err error) error {
+	gone := err.(*Error)
+	s.forgetTaken(at.School, at.Year)
+	w, err := s.Seats(ctx, by, at)
+	if err != nil {
+		return err
+	}
+	return w.seatGone(w.table.at[gone.Param])
+}
+
+// writeSeats writes what is taken and given back where that can be, and lists the sections that have changed. The student's choice is locked before the sections, and those in one order, so that nobody waits in a circle.
+func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []string, note *store.SeatAct) (changed []string, err error) {
+	at := w.Row.Place
+	offered := map[string][]store.Place{}
+	err = s.db.Tx(ctx, func(q store.Queries) error {
+		row, err := q.LockChoice(ctx, at)
+		if err != nil {
+			return err
+		}
+		if acts.SeatState(row.State) != acts.Choosing { // handed in meanwhile
+			return problem(Code(acts.Locked))
+		}
+		enrolled, err := q.Enrollments(ctx, at)
+		if err != nil {
+			return err
+		}
+		var stay []int
+		var came, gone []string
+		for _, e := range enrolled {
+			i, ok := w.table.at[e.Section]
+			switch {
+			case e.Ends != "" || !ok:
+			case slices.Contains(give, e.Section) && !slices.Contains(take, i):
+				gone = append(gone, e.Section)
+			default:
+				stay = append(stay, i)
+			}
+		}
+		for _, i := range take {
+			if slices.Contains(stay, i) {
+				continue
+			}
+			if k := w.table.clash(stay, i); k >= 0 {
+				return &Error{Code: SeatClash, Param: w.Sections[k].ID}
+			}
+			stay, came = append(stay, i), append(came, w.Sections[i].ID)
+		}
+		if len(came)+len(gone) == 0 {
+			return nil
+		}
+		changed = slices.Concat(came, gone)
+		seats, err := q.LockSections(ctx, at, changed, w.today(), w.now)
+		if err != nil {
+			return err
+		}
+		for _, id := range came {
+			if x, ok := seats[id]; !ok || x.Taken >= x.Seats {
+				return &Error{Code: SeatGone, Param: id}
+			}
+		}
+		if err := q.DropSeats(ctx, at, gone); err != nil {
+			return err
+		}
+		if err := q.AddSeats(ctx, at, came, note.By, w.now); err != nil {
+			return err
+		}
+		if _, err := q.Unwait(ctx, at, came); err != nil {
+			return err
+		}
+		note.Came.V, note.Gone.V = came, gone
+		if err := q.NoteSeats(ctx, at, note); err != nil {
+			return err
+		}
+		for _, id := range gone {
+			if offered[id], err = s.offer(ctx, q, w.Desk, w.table, id); err != nil {
+				return err
+			}
+		}
+		return q.SaveChoice(ctx, at, &row)
+	})
+	if err == nil {
+		s.countTaken(at, note.Came.V, note.Gone.V)
+		for id, to := range offered {
+			s.toldOffers(id, to)
+		}
+	}
+	return changed, err
+}
+
+// seatAct does something with a choice as a whole: it is locked, and do changes it unless that is refused. Doing again what is done changes nothing.
+func (s *Service) seatAct(ctx context.Context, by int64, at Place, act acts.SeatAct, reason string, do func(q store.Queries, w *Week, row *store.ChoiceRow, note *store.SeatAct) error) (*Week, error) {
+	reason = tidy(reason)
+	w, err := s.Seats(ctx, by, at)
+	if err != nil || w.SeatActs[act].Why == acts.AlreadyDone {
+		return w, err
+	}
+	if err := w.guardSeats(act, reason); err != nil {
+		return nil, err
+	}
+	err = s.db.Tx(ctx, func(q store.Queries) error {
+		row, err := q.LockChoice(ctx, at)
+		if err != nil {
+			return err
+		}
+		if row.Version != max(w.Choice.Version, 1) { // somebody was quicker
+			return problem(Busy)
+		}
+		note := store.SeatAct{Kind: act.String(), Reason: reason, ByID: w.actor.ID, By: w.actor.name().Name, At: w.now}
+		note.Came.V = w.table.ids(w.own())
+		if err := do(q, w, &row, &note); err != nil {
+			return err
+		}
+		if err := q.NoteSeats(ctx, at, &note); err != nil {
+			return err
+		}
+		return q.SaveChoice(ctx, at, &row)
+	})
+	if err != nil {
+		return nil, err
+	}
+	s.toldSeats(at, nil)
+	s.log.InfoContext(ctx, "a choice of seats", "act", act.String(), "school", at.School, "year", at.Year, "account", by)
+	return s.Seats(ctx, by, at)
+}
+
+// LookAtSeats agrees to what is chosen: before it is handed in, or after, as the school has it. The error is WeekOpen where something is still to be filled.
+func (s *Service) LookAtSeats(ctx context.Context, by int64, at Place) (*Week, error) {
+	return s.seatAct(ctx, by, at, acts.LookAtSeats, "", func(_ store.Queries, w *Week, row *store.ChoiceRow, note *store.SeatAct) error {
+		row.Looked, row.LookedBy, row.LookedAt = &store.JSON[[]string]{V: note.Came.V}, note.By, &w.now
+		if acts.SeatState(row.State) == acts.SeatsIn {
+			row.State = string(acts.SeatsDone)
+		}
+		return nil
+	})
+}
+
+// SubmitSeats hands the choice in, with a receipt; twice gives the same. The errors are WeekOpen, and acts.NotLookedAt.
+func (s *Service) SubmitSeats(ctx context.Context, by int64, at Place, reason string) (*Week, error) {
+	return s.seatAct(ctx, by, at, acts.SubmitSeats, reason, func(q store.Queries, w *Week, row *store.ChoiceRow, note *store.SeatAct) error {
+		number, err := q.NextReceipt(ctx)
+		if err != nil {
+			return err
+		}
+		row.Receipt, row.HandedAt, row.State, row.Message = fmt.Sprintf("%s-%d", initials(at.School), number), &w.now, string(w.seatCase().Submitted()), ""
+		return nil
+	})
+}
+
+// ReturnSeats opens a choice again that was handed in, with a message.
+func (s *Service) ReturnSeats(ctx context.Context, by int64, at Place, message string) (*Week, error) {
+	return s.seatAct(ctx, by, at, acts.ReturnSeats, message, func(_ store.Queries, _ *Week, row *store.ChoiceRow, note *store.SeatAct) error {
+		row.State, row.Message, row.Looked, row.LookedBy, row.LookedAt = string(acts.Choosing), note.Reason, nil, "", nil
+		return nil
+	})
+}

@@ -1,0 +1,118 @@
+package school
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"rubricon/bundle"
+	"rubricon/core/placement"
+	"rubricon/core/sheet"
+)
+
+// timetable is the finished master schedule of a year as seats are chosen in it. It is immutable.
+type timetable struct {
+	sections []TableSection
+	meets    []sheet.Section // by section
+	at       map[string]int  // by id: its place
+}
+
+// TableSection is a section of the finished master schedule.
+type TableSection struct {
+	ID      string
+	Course  string
+	Title   string
+	Teacher string
+	Room    string
+	Seats   int
+	Terms   []int // positions of the year's terms
+	Periods []int
+	Days    []int // of the cycle
+}
+
+// timetable reads the master schedule of a year, in a version of the roster, with which it changes.
+func (s *Service) timetable(ctx context.Context, y *SchoolYear, roster int64) (*timetable, error) {
+	key := scheduleKey{yearKey{y.School, y.Start, y.CatalogVersion, y.PolicyVersion}, roster}
+	if have, ok := s.cache.timetables.Get(key); ok {
+		return have, nil
+	}
+	out, err, _ := s.cache.compile.Do(fmt.Sprint("timetable ", key), func() (any, error) {
+		ctx, stop := context.WithTimeout(context.WithoutCancel(ctx), compileTimeout)
+		defer stop()
+		rows, err := s.db.Queries().Sections(ctx, y.School, y.Start)
+		if err != nil {
+			return nil, err
+		}
+		b, err := s.withClasses(ctx, y, rows)
+		if err != nil {
+			return nil, err
+		}
+		t := newTimetable(b)
+		s.cache.timetables.Add(key, t)
+		return t, nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return out.(*timetable), nil
+}
+
+func newTimetable(b *bundle.Bundle) *timetable {
+	t := &timetable{meets: b.Choices(), at: map[string]int{}}
+	classes := b.Tables["classes.csv"]
+	for i := range b.Sections {
+		x := &b.Sections[i]
+		t.at[x.ID] = i
+		t.sections = append(t.sections, TableSection{ID: x.ID, Course: x.Course, Title: x.Title, Teacher: x.Teacher, Room: classes.Cell(x.Row, "location"), Seats: x.Seats,
+			Terms: x.Terms.Positions(), Periods: append([]int{}, x.Periods...), Days: append([]int{}, x.Days...)})
+	}
+	return t
+}
+
+// places finds sections by their ids, in the order of the master schedule; those that are gone are left out.
+func (t *timetable) places(ids []string) (list []int) {
+	for _, id := range ids {
+		if i, ok := t.at[id]; ok {
+			list = append(list, i)
+		}
+	}
+	slices.Sort(list)
+	return list
+}
+
+func (t *timetable) of(places []int) (list []sheet.Section) {
+	for _, i := range places {
+		list = append(list, t.meets[i])
+	}
+	return list
+}
+
+func (t *timetable) ids(places []int) []string {
+	list := []string{}
+	for _, i := range places {
+		list = append(list, t.sections[i].ID)
+	}
+	return list
+}
+
+// clash finds an own section that meets at the same time as another one, or is of its course; -1: none.
+func (t *timetable) clash(own []int, section int) int {
+	k := slices.IndexFunc(own, func(i int) bool {
+		return i != section && (t.meets[i].Course == t.meets[section].Course || t.meets[i].Shares(&t.meets[section]))
+	})
+	if k < 0 {
+		return -1
+	}
+	return own[k]
+}
+
+// placing is the problem of placing one sheet into sections with so many seats left.
+func (t *timetable) placing(y *SchoolYear, f *sheet.Facts, laid sheet.Sheet, left []int) *placement.Problem {
+	meetings := make([]placement.Meeting, len(t.sections))
+	for i := range t.sections {
+		x := &t.meets[i]
+		meetings[i] = placement.Meeting{ID: t.sections[i].ID, Course: x.Course, Terms: x.Terms, Periods: x.Periods, Days: x.Days, Seats: max(left[i], 0)}
+	}
+	p, _ := placement.Build(y.Year, []placement.Sheet{{Facts: f, Sheet: laid}}, meetings)
+	return p
+}
