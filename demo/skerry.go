@@ -70,7 +70,7 @@ func Skerry(seed uint64, students int) (files []bundle.File, planted map[string]
 		m.order = append(m.order, f[0])
 	}
 	m.user("skerry-office", "administrator", "office.skerry", "Hedda", "Oakhanger", "", "")
-	m.user("skerry-k1", "aide", "mr.wolfendale", "Mr", "Wolfendale", "", "")
+	m.user("skerry-k1", "aide", "ms.torvund", "Ms", "Torvund", "", "")
 	groups := map[int][]string{} // by a hundred times the grade, and the group: students
 	var keys []int
 	for i := range students {

@@ -245,6 +245,7 @@ type Person struct {
 	Year     int    // the one that concerns the person now; 0: none yet
 	Years    []int  // all there are, the newest first
 	Children []Child
+	Seats    bool // seats are chosen in the school in that year
 
 	leaves bool // a student who enters a grade that the school does not have
 }
@@ -281,7 +282,9 @@ func (s *Service) Me(ctx context.Context, by int64) (*Me, error) {
 			return nil, err
 		}
 		var grade int
-		if out.Year, grade, out.Years = concerns(years, s.now()); out.Job == "student" {
+		out.Year, grade, out.Years = concerns(years, s.now())
+		out.Seats = slices.ContainsFunc(years, func(y store.YearOf) bool { return y.Year == out.Year && y.Seats })
+		if out.Job == "student" {
 			if out.leaves, err = s.leaves(ctx, p.School, out.Year, grade); err != nil {
 				return nil, err
 			}

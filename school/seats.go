@@ -54,6 +54,9 @@ func (d *Desk) SeatWindow() acts.Window {
 	return acts.Window{Opens: *d.Pupil.SeatOpens, Families: *d.Pupil.SeatFamilies, Counselors: *d.Pupil.SeatCounselor}
 }
 
+// SeatPhase is where the moment lies to the window in which seats are chosen.
+func (d *Desk) SeatPhase() acts.Phase { return d.SeatWindow().Phase(d.now) }
+
 // today is the date in the school's time zone.
 func (d *Desk) today() string { return d.now.In(d.Year.Zone()).Format("2006-01-02") }
 
@@ -65,6 +68,34 @@ func (s *Service) Seats(ctx context.Context, by int64, at Place) (*Week, error) 
 	}
 	d.answer(0)
 	return s.week(ctx, d)
+}
+
+// SeatAct is something that was done with seats and enrollments.
+type SeatAct = store.SeatAct
+
+// mostSeatActs bounds how much of what was done is listed.
+const mostSeatActs = 100
+
+// SeatHistory lists what was done with a student's seats and enrollments, the latest first, to whoever may see the sheet.
+func (s *Service) SeatHistory(ctx context.Context, by int64, at Place) ([]SeatAct, error) {
+	if _, err := s.open(ctx, by, at); err != nil {
+		return nil, err
+	}
+	return s.db.Queries().SeatActs(ctx, at, mostSeatActs)
+}
+
+// SeatTable gives the finished master schedule of a year to anybody of the school, with how seats go to those who wait.
+func (s *Service) SeatTable(ctx context.Context, by int64, school string, year int) (*SchoolYear, []TableSection, SeatRules, error) {
+	y, a, err := s.reader(ctx, by, school, year, acts.SeeCatalog)
+	if err != nil {
+		return nil, nil, SeatRules{}, err
+	}
+	table, err := s.timetable(ctx, y, a.roster)
+	if err != nil {
+		return nil, nil, SeatRules{}, err
+	}
+	rules, err := s.db.Queries().SeatRules(ctx, school, year)
+	return y, table.sections, rules, err
 }
 
 // week reads and judges a choice of seats.

@@ -188,7 +188,7 @@ func TestTakingSeats(t *testing.T) {
 	if got := p.takes(3, calculus); got != "entry-open CALC" {
 		t.Errorf("a condition that is not met: %s", got)
 	}
-	counselor := p.who("mr.wolfendale")
+	counselor := p.who("ms.torvund")
 	third, _ := p.of(3)
 	if _, err := p.TakeSeats(t.Context(), counselor, third, school.SeatsChange{Take: []string{calculus}}); p.said(err) != "needs-reason" {
 		t.Errorf("for the family, without a reason: %v", err)
@@ -222,7 +222,7 @@ func TestWhoTakesSeats(t *testing.T) {
 			t.Errorf("with a window from %s: %v, want %s", x.from, err, x.want)
 		}
 	}
-	if _, err := p.TakeSeats(t.Context(), p.who("mr.wolfendale"), at, school.SeatsChange{Give: take.Take, Reason: "x"}); p.said(err) != "closed-for-all" {
+	if _, err := p.TakeSeats(t.Context(), p.who("ms.torvund"), at, school.SeatsChange{Give: take.Take, Reason: "x"}); p.said(err) != "closed-for-all" {
 		t.Errorf("the counselor when all is over: %v", err)
 	}
 	// One grade has another hour.
@@ -287,7 +287,9 @@ func TestMovingIsOneAct(t *testing.T) {
 		t.Fatal(got)
 	}
 	w := p.week(1)
-	other := w.Sections[slices.IndexFunc(w.Sections, func(x school.TableSection) bool { return x.ID != mine[0] && x.Course == w.Sections[w.Own[0].Section].Course })].ID
+	other := w.Sections[slices.IndexFunc(w.Sections, func(x school.TableSection) bool {
+		return x.ID != mine[0] && x.Course == w.Sections[w.Own[0].Section].Course
+	})].ID
 	p.seatsOf(other, 1)
 	if got := p.takes(4, other); got != "" {
 		t.Fatal(got)
@@ -301,7 +303,7 @@ func TestMovingIsOneAct(t *testing.T) {
 func TestHandingInSeats(t *testing.T) {
 	p := newPoint(t)
 	at, who := p.of(1)
-	counselor := p.who("mr.wolfendale")
+	counselor := p.who("ms.torvund")
 	mine := p.planted["sk001"]
 	if got := p.takes(1, mine[:len(mine)-1]...); got != "" {
 		t.Fatal(got)
@@ -568,7 +570,7 @@ func TestSeatsAreHeard(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer w.Close()
-	all, err := second.WatchChoosing(ctx, p.who("mr.wolfendale"), at.School, at.Year)
+	all, err := second.WatchChoosing(ctx, p.who("ms.torvund"), at.School, at.Year)
 	if err != nil {
 		t.Fatal(err)
 	}

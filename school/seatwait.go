@@ -188,11 +188,3 @@ func (s *Service) SetSeatRules(ctx context.Context, by int64, school string, yea
 	}
 	return s.db.Queries().SetSeatRules(ctx, school, year, r)
 }
-
-// SeatRulesOf gives how seats of a year go to those who wait, to anybody of the school.
-func (s *Service) SeatRulesOf(ctx context.Context, by int64, school string, year int) (SeatRules, error) {
-	if _, _, err := s.reader(ctx, by, school, year, acts.SeeCatalog); err != nil {
-		return SeatRules{}, err
-	}
-	return s.db.Queries().SeatRules(ctx, school, year)
-}

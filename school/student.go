@@ -19,7 +19,7 @@ func (d *Desk) Tag() string {
 	if d.Draft != nil {
 		return fmt.Sprintf("draft%d.%d.%d.%d.%d.%d.%s", d.Draft.ID, r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.actor.ID)
 	}
-	return fmt.Sprintf("%d.%d.%d.%d.%d.%d.%d.%d.%s", r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Window().Phase(d.now), d.SummerPhase(), moment(r.Reminded).Unix(), d.actor.ID)
+	return fmt.Sprintf("%d.%d.%d.%d.%d.%d.%d.%d.%d.%s", r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Window().Phase(d.now), d.SummerPhase(), d.SeatPhase(), moment(r.Reminded).Unix(), d.actor.ID)
 }
 
 // Effects is what adding each course would do to a sheet.

@@ -59,6 +59,7 @@ type YearOf struct {
 	Year  int        `db:"year"`
 	Grade int        `db:"grade"`
 	Opens *time.Time `db:"opens"`
+	Seats bool       `db:"seats"` // of a school: seats are chosen
 }
 
 // YearsOf lists the years in which a student has a sheet, the newest first.
@@ -69,7 +70,8 @@ func (q Queries) YearsOf(ctx context.Context, school, student string) (list []Ye
 
 // YearsOfSchool lists a school's years, the newest first.
 func (q Queries) YearsOfSchool(ctx context.Context, school string) (list []YearOf, err error) {
-	return list, q.list(ctx, &list, `SELECT y.year, 0 AS grade, (SELECT min(opens) FROM request_window w WHERE w.school_id = y.school_id AND w.year = y.year AND w.round = 'year') AS opens
+	return list, q.list(ctx, &list, `SELECT y.year, 0 AS grade, (SELECT min(opens) FROM request_window w WHERE w.school_id = y.school_id AND w.year = y.year AND w.round = 'year') AS opens,
+			EXISTS (SELECT 1 FROM request_window w WHERE w.school_id = y.school_id AND w.year = y.year AND w.round = 'seats') AS seats
 		FROM school_year y WHERE y.school_id = $1 ORDER BY y.year DESC`, school)
 }
 

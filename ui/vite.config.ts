@@ -42,10 +42,12 @@ const parts: Record<string, string[]> = {
   reminder: ['reminder'],
   talk: ['talk'],
   result: ['result'],
+  seats: ['seats'],
   scheduler: ['demand', 'place', 'sections'],
   teacher: ['teach', 'tryouts'],
   staff: [
     'caseload',
+    'choosing',
     'data',
     'desks',
     'file',
@@ -100,6 +102,13 @@ const said = [
   'same-time',
   'beside-request',
   'linked-apart',
+  'seat-gone',
+  'seat-clash',
+  'no-such-section',
+  'entry-open',
+  'week-open',
+  'seat-free',
+  'section-taken',
 ];
 
 /** Gives a part of the English locale file: en.json?part=student. */

@@ -140,6 +140,7 @@ type Status struct {
 	Asked       string      `json:"asked,omitempty" doc:"What the family asks to change"`
 	Answered    *Answered   `json:"answered,omitempty" doc:"The family's latest wish that was answered"`
 	Window      *Window     `json:"window,omitempty" doc:"Absent where the school has set none"`
+	Seats       *SeatTime   `json:"seats,omitempty" doc:"Where the student chooses seats in the finished master schedule"`
 }
 
 // Since is what is different on a sheet from what was submitted.
@@ -185,6 +186,12 @@ type Window struct {
 	Families   time.Time `json:"families" doc:"Closes for students and families"`
 	Counselors time.Time `json:"counselors" doc:"Closes for counselors"`
 	Zone       string    `json:"zone" doc:"IANA time zone in which the school reads these times"`
+}
+
+// SeatTime is when seats are chosen in the finished master schedule.
+type SeatTime struct {
+	Window Window `json:"window"`
+	Phase  string `json:"phase" enum:"before,open,late,over"`
 }
 
 // Entry is a course on the sheet.

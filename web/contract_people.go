@@ -25,6 +25,7 @@ type PersonView struct {
 	Year     int         `json:"year" doc:"The school year that concerns the person now"`
 	Years    []int       `json:"years" doc:"All there are, the newest first"`
 	Children []ChildView `json:"children" doc:"Of a guardian"`
+	Seats    bool        `json:"seats,omitempty" doc:"Of the school: seats are chosen in that year"`
 }
 
 // ChildView is a guardian's child.

@@ -53,7 +53,7 @@ func newPages(files fs.FS) pages {
 }
 
 // ownPages are the addresses of the front end's screens, behind those of a desk and a child.
-var ownPages = []string{"/", "/hand-in", "/courses", "/path", "/drafts", "/errands", "/history", "/account", "/people", "/data", "/prepare", "/rules", "/catalog", "/tryouts", "/paper", "/demand", "/sections", "/placement", "/result"}
+var ownPages = []string{"/", "/hand-in", "/courses", "/path", "/drafts", "/errands", "/history", "/account", "/people", "/data", "/prepare", "/rules", "/catalog", "/tryouts", "/paper", "/demand", "/sections", "/placement", "/result", "/seats"}
 
 // parts are what only documents load, by its file's ending; ofDocuments are the headers that a browser heeds in documents alone, a third of
 // a kilobyte that each part of a first load would carry in vain.

@@ -24,6 +24,7 @@ type Problem struct {
 	Detail string         `json:"detail,omitempty"`
 	Code   string         `json:"code" doc:"Stable; what programs should look at"`
 	Param  string         `json:"param,omitempty" doc:"What the code is about, such as a course's code"`
+	Next   string         `json:"next,omitempty" doc:"seat-gone: a section to take instead"`
 	Wait   int            `json:"wait,omitempty" doc:"Seconds to wait before trying again"`
 	Errors []FieldProblem `json:"errors,omitempty" doc:"What is wrong in the request, by place"`
 	Todo   []Todo         `json:"todo,omitempty" doc:"not-ready: what to mend"`
@@ -49,7 +50,7 @@ func (p *Problem) GetHeaders() http.Header {
 }
 
 var statuses = map[school.Code]int{
-	school.NotFound: http.StatusNotFound, school.NoCourse: http.StatusNotFound, school.SignInFailed: http.StatusUnauthorized, school.TooMany: http.StatusTooManyRequests,
+	school.NotFound: http.StatusNotFound, school.NoCourse: http.StatusNotFound, school.NoSection: http.StatusNotFound, school.SignInFailed: http.StatusUnauthorized, school.TooMany: http.StatusTooManyRequests,
 	school.Code(acts.NotYours): http.StatusForbidden, school.NeedsReason: http.StatusUnprocessableEntity, school.NeedsMessage: http.StatusUnprocessableEntity,
 	school.NeedsAgreed: http.StatusUnprocessableEntity, school.NeedsCommitment: http.StatusUnprocessableEntity, school.BadMark: http.StatusUnprocessableEntity, school.NotACourse: http.StatusUnprocessableEntity,
 	school.BadAct: http.StatusUnprocessableEntity, school.BadCode: http.StatusUnprocessableEntity, school.NoGuardian: http.StatusUnprocessableEntity, school.BadPassword: http.StatusUnprocessableEntity, school.TooMuch: http.StatusUnprocessableEntity,
@@ -142,7 +143,7 @@ func answer(ctx context.Context, err error) error {
 		status = http.StatusConflict
 	}
 	p := newProblem(status, say(ctx, string(known.Code)))
-	p.Code, p.Param = string(known.Code), known.Param
+	p.Code, p.Param, p.Next = string(known.Code), known.Param, known.Next
 	if known.Wait > 0 {
 		p.Wait = int(math.Ceil(known.Wait.Seconds()))
 	} else if known.Code == school.Busy {

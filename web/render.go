@@ -17,7 +17,7 @@ import (
 func newSheet(d *school.Desk) *SheetView {
 	y := d.Year.Year
 	v := &SheetView{School: d.Row.School, Year: d.Row.Year, Version: d.Row.Version, Judged: fmt.Sprintf("%s.%d", versionOf(d.Year), d.Row.Facts), Beyond: d.Judgement == nil,
-		Student: Student{d.Row.Student, d.Pupil.GivenName, d.Pupil.FamilyName, d.Row.Grade, d.Pupil.CounselorName, d.Pupil.Guardians},
+		Student: newStudent(d),
 		Status:  newStatus(d), Acts: newActs(&d.Acts), Todo: todos(d), Requests: []Entry{}, Alternate: []Entry{}, Rules: []RuleState{}, Audits: []AuditState{}, Fees: d.Fees(),
 		Summer: []Entry{}, Errands: []Errand{},
 		Packing: Packing{Loads: make([]credit.Amount, len(y.Terms))}}
@@ -126,6 +126,10 @@ func (v *SheetView) summer(d *school.Desk) {
 	}
 }
 
+func newStudent(d *school.Desk) Student {
+	return Student{d.Row.Student, d.Pupil.GivenName, d.Pupil.FamilyName, d.Row.Grade, d.Pupil.CounselorName, d.Pupil.Guardians}
+}
+
 // phases are those of a window that has been set, as screens have them.
 var phases = map[acts.Phase]string{acts.Before: "before", acts.Open: "open", acts.Late: "late", acts.Over: "over"}
 
@@ -201,6 +205,9 @@ func newStatus(d *school.Desk) Status {
 	}
 	if x := r.Answered; x != nil {
 		st.Answered = &Answered{x.V.Wish, x.V.Answer, x.V.By, x.V.At}
+	}
+	if w := d.SeatWindow(); !w.Opens.IsZero() {
+		st.Seats = &SeatTime{Window{w.Opens, w.Families, w.Counselors, d.Year.Policy.Settings.TimeZone}, phases[d.SeatPhase()]}
 	}
 	if w := d.Window(); !w.Opens.IsZero() {
 		st.Window = &Window{w.Opens, w.Families, w.Counselors, d.Year.Policy.Settings.TimeZone}
@@ -389,7 +396,7 @@ func newMe(me *school.Me) *MeView {
 	v := &MeView{Username: me.Username, Language: me.Language, Persons: []PersonView{}}
 	for _, p := range me.Persons {
 		out := PersonView{School: p.School, Name: p.SchoolName, ID: p.ID, Given: p.GivenName, Family: p.FamilyName, Job: p.Job, Language: p.Language, Year: p.Year,
-			Years: append([]int{}, p.Years...), Children: []ChildView{}}
+			Years: append([]int{}, p.Years...), Children: []ChildView{}, Seats: p.Seats}
 		for _, c := range p.Children {
 			out.Children = append(out.Children, ChildView{c.ID, c.Given, c.Family, c.Grade, c.Year, append([]int{}, c.Years...)})
 		}

@@ -57,6 +57,7 @@ func (s *Server) routes(api huma.API) {
 	s.scheduleRoutes(api)
 	s.handRoutes(api)
 	s.weekRoutes(api)
+	s.seatRoutes(api)
 	s.liveRoutes(api)
 	s.taskRoutes(api)
 	s.rulesRoutes(api)

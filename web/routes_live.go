@@ -57,6 +57,17 @@ func (s *Server) liveRoutes(api huma.API) {
 		}
 		return s.live(w, in.Seconds), nil
 	})
+	type seatsIn struct {
+		SeatsIn
+		LiveFor
+	}
+	signedIn(s, api, stream("hear-seats", seatsPath+"/live", "Hear of changes to a choice of seats, and of the seats that are left"), func(ctx context.Context, by int64, in *seatsIn) (*huma.StreamResponse, error) {
+		w, err := s.cases.WatchSeats(ctx, by, in.place())
+		if err != nil {
+			return nil, err
+		}
+		return s.live(w, in.Seconds), nil
+	})
 	type yearIn struct {
 		InYear
 		LiveFor
@@ -69,6 +80,13 @@ func (s *Server) liveRoutes(api huma.API) {
 			}
 			return s.live(w, in.Seconds), nil
 		})
+	signedIn(s, api, stream("hear-choosing", yearPath+"/seats/live", "Hear of changes to everybody's choice of seats in a school year"), func(ctx context.Context, by int64, in *yearIn) (*huma.StreamResponse, error) {
+		w, err := s.cases.WatchChoosing(ctx, by, in.School, in.Year)
+		if err != nil {
+			return nil, err
+		}
+		return s.live(w, in.Seconds), nil
+	})
 }
 
 // EndStreams ends all live streams, so that the server can go; browsers come back to the next one.

@@ -288,7 +288,8 @@ var errDatabaseEnded = errors.New("the demo's database has ended by itself")
 func demoSignIns() []web.DemoSignIn {
 	who := map[string]string{"mara.quill": "Mara Quill, a student entering grade 10", "ilse.quill": "Ilse Quill, mother of Mara and Jonah, in two schools",
 		"ms.arden": "Ms Arden, Mara’s counselor", "office": "Dagny Westerdale, the school office", "jonah": "Jonah Quill, a student entering grade 7 at Tarn Ridge",
-		"ms.bellweather": "Ms Bellweather, a counselor of both schools", "mr.tolland": "Mr Tolland, who teaches at one school and is a father at the other"}
+		"ms.bellweather": "Ms Bellweather, a counselor of both schools", "mr.tolland": "Mr Tolland, who teaches at one school and is a father at the other",
+		"runa.sandaker": "Runa Sandaker, who chooses her seats at Skerry Point", "ms.torvund": "Ms Torvund, Runa’s counselor", "office.skerry": "Hedda Oakhanger, the office of Skerry Point"}
 	var list []web.DemoSignIn
 	for _, username := range demo.SignIns {
 		list = append(list, web.DemoSignIn{Username: username, Password: demo.Password, Who: who[username]})
@@ -312,27 +313,31 @@ func loadDemo(ctx context.Context, cases *school.Service, out io.Writer) error {
 			pellworth = append(pellworth, f)
 		}
 	}
+	skerry, planted := demo.Skerry(demoSeed, demo.SkerryStudents)
 	for _, s := range []struct {
 		name  string
 		files []bundle.File
-	}{{"Pellworth Sound: 1,200 students", pellworth}, {"Tarn Ridge: 300 students", demo.Tarn(pellworth, demoSeed)}} {
+	}{{"Pellworth Sound: 1,200 students", pellworth}, {"Tarn Ridge: 300 students", demo.Tarn(pellworth, demoSeed)}, {"Skerry Point: 400 students", skerry}} {
 		fmt.Fprintf(out, "Loading a demo school, %s…\n", s.name)
 		b, err := bundle.ReadFiles(s.files)
 		if err != nil {
 			return err
 		}
-		if err := openDemo(ctx, cases, b); err != nil {
+		if err := openDemo(ctx, cases, b, planted); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func openDemo(ctx context.Context, cases *school.Service, b *bundle.Bundle) error {
+func openDemo(ctx context.Context, cases *school.Service, b *bundle.Bundle, planted map[string][]string) error {
 	if _, err := cases.Import(ctx, b); err != nil {
 		return err
 	}
 	day := time.Now().UTC().Truncate(24 * time.Hour)
+	if b.SchoolID == demo.SkerryID {
+		return openSeats(ctx, cases, b, day, planted)
+	}
 	window := school.Window{Grade: -1, Opens: day.AddDate(0, 0, -20).Add(8 * time.Hour), Families: day.AddDate(0, 0, 24).Add(16 * time.Hour), Counselors: day.AddDate(0, 0, 66).Add(16 * time.Hour)}
 	if err := cases.SetWindow(ctx, b.SchoolID, b.Year.Start, window); err != nil {
 		return err
@@ -344,4 +349,19 @@ func openDemo(ctx context.Context, cases *school.Service, b *bundle.Bundle) erro
 		}
 	}
 	return demo.Play(ctx, cases, b, demoSeed)
+}
+
+// openSeats lets seats be chosen at the third demo school, the oldest first; what was asked for was asked for before.
+func openSeats(ctx context.Context, cases *school.Service, b *bundle.Bundle, day time.Time, planted map[string][]string) error {
+	windows := []school.Window{{Grade: -1, Opens: day.AddDate(0, 0, -90), Families: day.AddDate(0, 0, -60), Counselors: day.AddDate(0, 0, -50)}}
+	for i, grade := range []int{12, 11, 10} {
+		opens := day.AddDate(0, 0, i-3).Add(12 * time.Hour)
+		windows = append(windows, school.Window{Round: school.OfSeats, Grade: grade, Opens: opens, Families: opens.AddDate(0, 0, 30), Counselors: opens.AddDate(0, 0, 60)})
+	}
+	for _, w := range windows {
+		if err := cases.SetWindow(ctx, b.SchoolID, b.Year.Start, w); err != nil {
+			return err
+		}
+	}
+	return demo.PlaySeats(ctx, cases, b, planted, demoSeed)
 }

@@ -9,7 +9,7 @@ import { closest, ownLanguage, remember, speak, unread } from './i18n';
 import { Button, Loading } from './kit/controls';
 import { Late } from './kit/late';
 import { Header, type Place, Places } from './kit/header';
-import { officePages } from './kit/pages';
+import { staffPages } from './kit/pages';
 
 const SignIn = lazy(() => import('./signin'));
 const SecondStep = lazy(() => import('./passkeys').then((m) => ({ default: m.SecondStep })));
@@ -19,6 +19,7 @@ const Counselor = lazy(() => import('./counselor/caseload'));
 const StudentDesk = lazy(() => import('./counselor/student'));
 const Paper = lazy(() => import('./counselor/pages'));
 const Prepare = lazy(() => import('./counselor/prepare'));
+const ChoosingPage = lazy(() => import('./counselor/choosing'));
 const DemandPage = lazy(() => import('./scheduler/demand'));
 const SectionsPage = lazy(() => import('./scheduler/sections'));
 const PlacementPage = lazy(() => import('./scheduler/placement'));
@@ -153,7 +154,7 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
   if (desk?.job === 'office' && person && ['/people', '/data', '/rules', '/catalog', '/demand', '/sections', '/placement'].includes(at))
     return (
       <>
-        <Header pages={officePages(t)} where={person.name} />
+        <Header pages={staffPages(t, person)} where={person.name} />
         {office(at, person)}
       </>
     );
@@ -161,6 +162,7 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person && student)
     return <StudentDesk key={student} person={person} student={decodeURIComponent(student)} />;
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person && at === '/paper') return <Paper person={person} />;
+  if ((desk?.job === 'counselor' || desk?.job === 'office') && person && at === '/seats') return <ChoosingPage person={person} />;
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person && at === '/prepare') return <Prepare person={person} />;
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person) return <Counselor person={person} />;
   if (desk?.job === 'teacher' && person && at === '/tryouts') return <Tryouts person={person} />;

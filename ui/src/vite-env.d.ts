@@ -44,3 +44,7 @@ declare module '*.json?part=staff' {
   const words: Record<string, unknown>;
   export default words;
 }
+declare module '*.json?part=seats' {
+  const words: Record<string, unknown>;
+  export default words;
+}

@@ -205,3 +205,12 @@ export function statusWords(t: TFunction, sheet: Sheet): { state: string; next: 
   });
   return { state: t(s.changed ? 'state.changed' : `state.${s.state}`), next };
 }
+
+/** When seats are chosen, where they are. */
+export function seatTimeWords(t: TFunction, sheet: Sheet): string | undefined {
+  const s = sheet.status.seats;
+  if (!s) return undefined;
+  const { opens, families, zone } = s.window;
+  if (s.phase === 'before') return t('next.seatsLater', { time: when(opens, zone) });
+  return t(s.phase === 'open' ? 'next.seats' : 'next.seatsOver', { time: when(families, zone) });
+}

@@ -1038,6 +1038,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/seat-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set how seats go to those who wait */
+        put: operations["set-seat-rules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/seat-table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The finished master schedule, for who chooses seats in it */
+        get: operations["get-seat-table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The students of a year who choose seats, with how far they are */
+        get: operations["list-choosing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/seats/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hear of changes to everybody's choice of seats in a school year */
+        get: operations["hear-choosing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/second-step": {
         parameters: {
             query?: never;
@@ -1346,6 +1414,161 @@ export interface paths {
         };
         /** What a student and the family are reminded of */
         get: operations["get-reminders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A student's choice of seats in the finished master schedule */
+        get: operations["get-seats"];
+        put?: never;
+        /** Take seats and give seats back, all of it or nothing */
+        post: operations["take-seats"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/seats/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was done with a student's seats and enrollments, the latest first, at most 100 */
+        get: operations["list-seat-acts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/seats/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hear of changes to a choice of seats, and of the seats that are left */
+        get: operations["hear-seats"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/seats/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Agree to what is chosen */
+        post: operations["look-at-seats"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/seats/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A proposal of the whole week from what the sheet asks for, with the seats that are left now */
+        get: operations["propose-seats"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/seats/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Open a choice again that was handed in, with a message */
+        post: operations["return-seats"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/seats/submission": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hand the choice in; twice gives the same receipt */
+        post: operations["submit-seats"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/seats/waits/{section}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Wait for a seat in a full section */
+        put: operations["wait-for-seat"];
+        post?: never;
+        /** Wait no longer for a seat, or leave one that is offered */
+        delete: operations["wait-no-longer"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/seats/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How what is open of a period could be filled */
+        get: operations["get-ways"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2365,6 +2588,10 @@ export interface components {
             zone: string;
         };
         ChangeHeard: {
+            /** @description Seats that are left in sections now */
+            left?: {
+                [key: string]: number;
+            };
             /** @description Absent: something may have been missed; look at everything again */
             student?: string;
             /**
@@ -2419,6 +2646,28 @@ export interface components {
             roster?: string;
             /** @description Met too by a course that is being taken now */
             taking?: boolean;
+        };
+        ChoosingView: {
+            begun: boolean;
+            complete: boolean;
+            /** Format: int64 */
+            grade: number;
+            /** Format: date-time */
+            handedAt?: string;
+            id: string;
+            looked: boolean;
+            /** @description The reader may agree to it */
+            mine: boolean;
+            /** @description Family name first */
+            name: string;
+            /**
+             * Format: int64
+             * @description Cells
+             */
+            open: number;
+            receipt?: string;
+            /** @enum {string} */
+            state: "choosing" | "submitted" | "done";
         };
         Claim: {
             /** @description Of one that was declined: why */
@@ -2493,6 +2742,10 @@ export interface components {
             lines: components["schemas"]["RosterLine"][];
             /** @description By name */
             students: components["schemas"]["Member"][];
+        };
+        CollisionView: {
+            pushes: components["schemas"]["PushedView"][];
+            section: string;
         };
         CommitmentText: {
             id: string;
@@ -3272,9 +3525,27 @@ export interface components {
             course: string;
             rule: string;
         };
+        OpenView: {
+            days: number[];
+            /** Format: int64 */
+            period: number;
+            /**
+             * Format: int64
+             * @description Position
+             */
+            term: number;
+        };
         OwnRecord: {
             record: components["schemas"]["Entering"];
             student: string;
+        };
+        OwnSeatView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: int64 */
+            left: number;
+            section: string;
         };
         Packing: {
             /** @description Where it does not fit: the fewest requests that overfill a term */
@@ -3457,6 +3728,8 @@ export interface components {
             /** @description The school's name */
             name: string;
             school: string;
+            /** @description Of the school: seats are chosen in that year */
+            seats?: boolean;
             /**
              * Format: int64
              * @description The school year that concerns the person now
@@ -3532,6 +3805,8 @@ export interface components {
             detail?: string;
             /** @description What is wrong in the request, by place */
             errors?: components["schemas"]["FieldProblem"][];
+            /** @description seat-gone: a section to take instead */
+            next?: string;
             /** @description What the code is about, such as a course's code */
             param?: string;
             /** @description stale-version: the sheet as it is now */
@@ -3581,6 +3856,14 @@ export interface components {
             moves: components["schemas"]["SectionChange"][];
             /** Format: int64 */
             value: number;
+        };
+        ProposalView: {
+            /**
+             * Format: int64
+             * @description How many of them the sheet asks for
+             */
+            asked: number;
+            sections: string[];
         };
         PublicationView: {
             /** Format: date-time */
@@ -3652,6 +3935,10 @@ export interface components {
              */
             verdict: "none" | "unmet" | "unverified" | "expected" | "met";
         };
+        PushedView: {
+            instead: string[];
+            own: string;
+        };
         ReadInBody: {
             text: string;
         };
@@ -3669,6 +3956,9 @@ export interface components {
             reads?: components["schemas"]["ReadPart"];
             /** @description Codes that no course of the catalog has */
             unknown?: string[];
+        };
+        ReasonInBody: {
+            reason?: string;
         };
         Recommending: {
             /** @description A course of the subject that is wanted as a column too */
@@ -4072,6 +4362,171 @@ export interface components {
              */
             twice: number;
         };
+        SeatActView: {
+            /** Format: date-time */
+            at: string;
+            /** @description Absent: the application itself */
+            by?: string;
+            came: string[];
+            gone: string[];
+            /** @enum {string} */
+            kind: "take" | "undo" | "look" | "submit" | "return" | "wait" | "unwait" | "offer" | "lapse" | "change";
+            /** @description Of a change with a date */
+            on?: string;
+            reason?: string;
+        };
+        SeatActs: {
+            look: components["schemas"]["Act"];
+            return: components["schemas"]["Act"];
+            submit: components["schemas"]["Act"];
+            take: components["schemas"]["Act"];
+        };
+        SeatEntry: {
+            barred?: boolean;
+            course: string;
+            /** @enum {string} */
+            entry: "none" | "unmet" | "unverified" | "expected" | "met";
+            needs?: components["schemas"]["Proof"][];
+            repeat?: boolean;
+            /** @description Who waived it */
+            waived?: string;
+        };
+        SeatLine: {
+            /** @description Own sections at the same time, or of its course */
+            clash?: string[];
+            /**
+             * Format: int64
+             * @description Open cells
+             */
+            fills?: number;
+            fits?: boolean;
+            /** Format: int64 */
+            left: number;
+            /** @description Why the family may not take it: a code of problems */
+            may?: string;
+            /**
+             * Format: int64
+             * @description Among what the sheet asks for
+             */
+            rank?: number;
+            section: string;
+        };
+        SeatRule: {
+            /** @description The courses with a section that it counts */
+            courses: string[];
+            id: string;
+            label: string;
+        };
+        SeatRulesView: {
+            /**
+             * Format: int64
+             * @description For which a seat is offered
+             */
+            minutes: number;
+            /** @enum {string} */
+            waiting: "order" | "lottery";
+        };
+        SeatTable: {
+            /**
+             * Format: int64
+             * @description Of the cycle
+             */
+            days: number;
+            /** @description The periods that must be filled */
+            fill: number[];
+            /**
+             * Format: int64
+             * @description For which a seat is offered
+             */
+            minutes: number;
+            /**
+             * Format: int64
+             * @description Of a day
+             */
+            periods: number;
+            /** @description What is counted over the chosen sections */
+            rules: components["schemas"]["SeatRule"][];
+            sections: components["schemas"]["TableSectionView"][];
+            /**
+             * @description Who of those who wait comes first
+             * @enum {string}
+             */
+            waiting: "order" | "lottery";
+        };
+        SeatTime: {
+            /** @enum {string} */
+            phase: "before" | "open" | "late" | "over";
+            window: components["schemas"]["Window"];
+        };
+        SeatsPut: {
+            give?: string[];
+            /** @description Where it is done for the family */
+            reason?: string;
+            take?: string[];
+            /** @description Take the latest back */
+            undo?: boolean;
+        };
+        SeatsView: {
+            acts: components["schemas"]["SeatActs"];
+            /**
+             * Format: int64
+             * @description To be filled
+             */
+            cells: number;
+            complete: boolean;
+            /** @description Who does */
+            counsel?: string;
+            /** @description The courses that ask for something, with the evidence */
+            entries: components["schemas"]["SeatEntry"][];
+            /**
+             * Format: int64
+             * @description Of those
+             */
+            filled: number;
+            /** Format: date-time */
+            handedAt?: string;
+            /** @description One for each section that is not one's own */
+            lines: components["schemas"]["SeatLine"][];
+            /**
+             * @description When the counselor looks
+             * @enum {string}
+             */
+            look: "before" | "after" | "none";
+            /** @description A counselor has agreed to what is chosen now */
+            looked?: boolean;
+            /** Format: date-time */
+            lookedAt?: string;
+            lookedBy?: string;
+            /** @description Why it was opened again */
+            message?: string;
+            /**
+             * @description What comes next
+             * @enum {string}
+             */
+            next: "take" | "look" | "submit" | "nothing";
+            /** @description By term, then period */
+            open: components["schemas"]["OpenView"][];
+            own: components["schemas"]["OwnSeatView"][];
+            /**
+             * @description Of the window
+             * @enum {string}
+             */
+            phase?: "before" | "open" | "late" | "over";
+            receipt?: string;
+            /** @description Those over the sections that are in force */
+            rules: components["schemas"]["RuleState"][];
+            /** @enum {string} */
+            state: "choosing" | "submitted" | "done";
+            student: components["schemas"]["Student"];
+            /** @description The version of the master schedule that it is of */
+            table: string;
+            /** @description What taking the latest back would undo */
+            undoes?: components["schemas"]["SeatActView"];
+            /** Format: int64 */
+            version: number;
+            waits: components["schemas"]["WaitView"][];
+            window?: components["schemas"]["Window"];
+        };
         SecondStepInBody: {
             reason: string;
             wanted: boolean;
@@ -4434,6 +4889,8 @@ export interface components {
              * @description When the school last reminded of something
              */
             reminded?: string;
+            /** @description Where the student chooses seats in the finished master schedule */
+            seats?: components["schemas"]["SeatTime"];
             /** @description Under what was submitted */
             signatures: components["schemas"]["Signature"][];
             /** @description What is different from what was submitted, where something is */
@@ -4501,6 +4958,19 @@ export interface components {
              * @description The version of the sheet that was looked at
              */
             version: number;
+        };
+        TableSectionView: {
+            course: string;
+            /** @description Of the cycle */
+            days: number[];
+            id: string;
+            periods: number[];
+            room?: string;
+            /** Format: int64 */
+            seats: number;
+            teacher?: string;
+            /** @description Positions */
+            terms: number[];
         };
         Taking: {
             /**
@@ -4734,6 +5204,37 @@ export interface components {
             reason?: string;
             /** Format: int64 */
             version: number;
+        };
+        WaitView: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: int64
+             * @description How many come before
+             */
+            before: number;
+            section: string;
+            /**
+             * Format: date-time
+             * @description A seat is offered and kept until then
+             */
+            until?: string;
+        };
+        WaysView: {
+            /** @description What is open of it */
+            cells: components["schemas"]["OpenView"][];
+            collide: components["schemas"]["CollisionView"][];
+            /** @description Sections that fill all of it: one, two or three together */
+            fill: string[][];
+            /** @description Sections that would fit and have no seat left */
+            full: string[];
+            /**
+             * Format: int64
+             * @description Ways beyond those
+             */
+            more?: number;
+            /** @description Sections that fit and fill some of it */
+            parts: string[];
         };
         Welcome: {
             /** @description The demo's sign-ins; empty elsewhere */
@@ -7420,6 +7921,146 @@ export interface operations {
             };
         };
     };
+    "set-seat-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeatRulesView"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-seat-table": {
+        parameters: {
+            query?: {
+                /** @description BCP 47 */
+                language?: string;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatTable"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-choosing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoosingView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "hear-choosing": {
+        parameters: {
+            query?: {
+                /** @description How long to stay; 0 ends at once */
+                seconds?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Server-sent events; the data of each is a ChangeHeard */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["ChangeHeard"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get-second-step": {
         parameters: {
             query?: never;
@@ -8486,6 +9127,403 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reminder"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "take-seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeatsPut"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-seat-acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatActView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "hear-seats": {
+        parameters: {
+            query?: {
+                /** @description How long to stay; 0 ends at once */
+                seconds?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Server-sent events; the data of each is a ChangeHeard */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": components["schemas"]["ChangeHeard"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "look-at-seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "propose-seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "return-seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReasonInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "submit-seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReasonInBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "wait-for-seat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                section: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "wait-no-longer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                section: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeatsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-ways": {
+        parameters: {
+            query: {
+                period: number;
+                /** @description Positions; none: all */
+                terms?: number[];
+                /** @description Of the cycle; none: all */
+                days?: number[];
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaysView"];
                 };
             };
             /** @description Error */

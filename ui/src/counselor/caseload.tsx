@@ -6,7 +6,7 @@ import { type CaseRow, type Filter, useCaseload } from '../api/desks';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { Header } from '../kit/header';
-import { counselorPages, officePages } from '../kit/pages';
+import { staffPages } from '../kit/pages';
 import { bookOf } from '../words';
 import { Filters, Flow } from './filters';
 import { Panel } from './panel';
@@ -67,10 +67,7 @@ export default function Counselor({ person }: { person: Person }) {
   const current = together ? undefined : (student ?? students[0]?.id);
   return (
     <div className="flex min-h-screen flex-col desk:h-screen">
-      <Header
-        pages={person.job === 'office' ? officePages(t) : counselorPages(t)}
-        where={t('header.schoolYear', { school: catalog.data.name, year: catalog.data.label })}
-      >
+      <Header pages={staffPages(t, person)} where={t('header.schoolYear', { school: catalog.data.name, year: catalog.data.label })}>
         <b className="font-semibold text-ink">{caseload.data.name}</b>
       </Header>
       <main id="page" className="flex min-h-0 flex-1 flex-col px-4 desk:px-6">

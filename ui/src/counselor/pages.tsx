@@ -6,7 +6,7 @@ import type { components } from '../api/schema.gen';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
 import { Header } from '../kit/header';
-import { counselorPages, officePages } from '../kit/pages';
+import { staffPages } from '../kit/pages';
 import '../kit/staff';
 
 type Found = components['schemas']['PaperView'];
@@ -18,7 +18,7 @@ export default function Paper({ person }: { person: Person }) {
   const { t } = useTranslation();
   return (
     <>
-      <Header pages={person.job === 'office' ? officePages(t) : counselorPages(t)} where={person.name} />
+      <Header pages={staffPages(t, person)} where={person.name} />
       <main id="page" className="mx-auto max-w-4xl px-4 pt-4 pb-16 desk:px-6">
         <h1 className="mb-1">{t('pages.head')}</h1>
         <p className="mb-3 max-w-2xl text-soft">{t('pages.note')}</p>

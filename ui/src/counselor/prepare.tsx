@@ -6,7 +6,7 @@ import { type CohortView, chooseCohort, useCaseload } from '../api/desks';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { Header } from '../kit/header';
-import { counselorPages, officePages } from '../kit/pages';
+import { staffPages } from '../kit/pages';
 import { type Book, bookOf } from '../words';
 import { Pasted } from '../kit/pasted';
 import { Leaves, Reading } from '../kit/reading';
@@ -35,10 +35,7 @@ export default function Prepare({ person }: { person: Person }) {
   const book = bookOf(catalog.data);
   return (
     <>
-      <Header
-        pages={person.job === 'office' ? officePages(t) : counselorPages(t)}
-        where={t('header.schoolYear', { school: catalog.data.name, year: catalog.data.label })}
-      />
+      <Header pages={staffPages(t, person)} where={t('header.schoolYear', { school: catalog.data.name, year: catalog.data.label })} />
       <main id="page" className="px-4 pb-16 desk:px-6">
         <h1 className="mt-3 mb-2">{chosen ? t('prepare.chosen', { count: chosen.students.length }) : t('prepare.head')}</h1>
         <div className="grid gap-x-6 border-t border-line desk:grid-cols-[28rem_1fr]">

@@ -6,7 +6,7 @@ import { errorWords } from '../errors';
 import { Loading, Refusal } from '../kit/controls';
 import { Header } from '../kit/header';
 import { Late } from '../kit/late';
-import { counselorPages, officePages } from '../kit/pages';
+import { staffPages } from '../kit/pages';
 import { bookOf, statusWords } from '../words';
 import { Done } from './done';
 import { Letters } from './letters';
@@ -66,10 +66,7 @@ function File({ person, place, reason, bar, base }: { person: Person; place: Pla
   const { state, next } = statusWords(t, s);
   return (
     <>
-      <Header
-        pages={person.job === 'office' ? officePages(t) : counselorPages(t)}
-        where={t('header.schoolYear', { school: book.catalog.name, year: book.catalog.label })}
-      >
+      <Header pages={staffPages(t, person)} where={t('header.schoolYear', { school: book.catalog.name, year: book.catalog.label })}>
         <span data-testid="status">
           <b className="font-semibold text-ink">{state}</b> · {next}
         </span>

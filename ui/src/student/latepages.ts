@@ -10,6 +10,7 @@ const pages = {
   course: () => import('./coursepage'),
   courses: () => import('./courses'),
   submit: () => import('./submit'),
+  seats: () => import('./seats'),
 };
 
 /** Fetches all that comes late, and then has the browser keep the files and what is shown, for when the connection is lost. */
@@ -24,4 +25,5 @@ export const ErrandsPage = lazy(pages.errands);
 export const DraftsPage = lazy(pages.drafts);
 export const CoursesPage = lazy(pages.courses);
 export const CoursePage = lazy(pages.course);
+export const SeatsPage = lazy(pages.seats);
 export const SubmitPage = lazy(pages.submit);

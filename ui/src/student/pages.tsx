@@ -2,7 +2,7 @@ import { Route, Switch, useLocation } from 'wouter';
 import { Loading } from '../kit/controls';
 import { Late } from '../kit/late';
 import type { Desk } from './desk';
-import { CoursePage, CoursesPage, DraftsPage, ErrandsPage, HistoryPage, PathPage, SubmitPage } from './latepages';
+import { CoursePage, CoursesPage, DraftsPage, ErrandsPage, HistoryPage, PathPage, SeatsPage, SubmitPage } from './latepages';
 import { YearPage } from './year';
 
 /** The screens of a sheet by their addresses. A draft has the year and the courses alone: nothing else can be done with it. */
@@ -31,6 +31,9 @@ export function Pages({ desk }: { desk: Desk }) {
         <Switch>
           <Route path="/hand-in">
             <SubmitPage desk={desk} />
+          </Route>
+          <Route path="/seats">
+            <SeatsPage desk={desk} />
           </Route>
           <Route path="/history">
             <HistoryPage desk={desk} />

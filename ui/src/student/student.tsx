@@ -1,7 +1,7 @@
 import { type ReactNode, useEffect, useMemo, useState } from 'react';
 import { useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
-import { Route, Router, Switch, useRouter } from 'wouter';
+import { Route, Router, Switch, useLocation, useRouter } from 'wouter';
 import { type Place, keys, useCatalog, useEffects, useSheet } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
@@ -9,7 +9,7 @@ import { clock } from '../kit/format';
 import { Header } from '../kit/header';
 import { useSingleKeys } from '../kit/keys';
 import { Late } from '../kit/late';
-import { bookOf, statusWords } from '../words';
+import { bookOf, seatTimeWords, statusWords } from '../words';
 import { undoesWords } from './changes';
 import type { Desk } from './desk';
 import { useKeeping } from './keeping';
@@ -48,6 +48,7 @@ export default function Student({ place, back, by }: { place: Place; back?: { to
 function Workspace({ place, back, by }: { place: Place; back?: { to: string; label: string }; by?: By }) {
   const { t } = useTranslation();
   const client = useQueryClient();
+  const [here] = useLocation();
   const catalog = useCatalog(place);
   const sheet = useSheet(place);
   const effects = useEffects(sheet.data);
@@ -69,6 +70,7 @@ function Workspace({ place, back, by }: { place: Place; back?: { to: string; lab
   useSingleKeys({ '?': () => setHelp(true) });
   useEffect(() => {
     function key(event: KeyboardEvent) {
+      if (here === '/seats') return; // which has its own
       const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
       const held = (event.ctrlKey || event.metaKey) && !typing;
       if (held && event.key.toLowerCase() === 'z') {
@@ -81,7 +83,7 @@ function Workspace({ place, back, by }: { place: Place; back?: { to: string; lab
     }
     window.addEventListener('keydown', key);
     return () => window.removeEventListener('keydown', key);
-  }, [change]);
+  }, [change, here]);
 
   const error = (catalog.data ? undefined : catalog.error) ?? (sheet.data ? undefined : sheet.error);
   if (error)
@@ -95,6 +97,7 @@ function Workspace({ place, back, by }: { place: Place; back?: { to: string; lab
     );
   if (!book || !sheet.data) return <Loading />;
   const { state, next } = statusWords(t, sheet.data);
+  const seatsNow = here === '/seats' ? seatTimeWords(t, sheet.data) : undefined; // there the sheet's own state would mislead
   const desk: Desk = {
     book,
     sheet: sheet.data,
@@ -116,6 +119,7 @@ function Workspace({ place, back, by }: { place: Place; back?: { to: string; lab
           ...(back ? [back] : []),
           { to: '/', label: t('nav.year') },
           { to: '/courses', label: t('nav.courses') },
+          ...(sheet.data.status.seats && !place.draft ? [{ to: '/seats', label: t('nav.seats') }] : []),
           ...(place.draft
             ? []
             : [
@@ -127,13 +131,13 @@ function Workspace({ place, back, by }: { place: Place; back?: { to: string; lab
         where={t('header.schoolYear', { school: book.catalog.name, year: book.catalog.label })}
       >
         <span data-testid="status">
-          <b className="font-semibold text-ink">{sheet.data.draft ? t('draft.is', { name: sheet.data.draft.name }) : state}</b>
-          {(busy || late || keptAt) && ', '}
-          <span role="status">{late ? t('waiting.state') : busy ? t('keeping') : keptAt ? t('kept', { time: clock(keptAt) }) : ''}</span>
-          {!sheet.data.draft && ` · ${next}`}
-          {sheet.data.status.receipt && ` · ${t('submit.receipt', { receipt: sheet.data.status.receipt })}`}
+          <b className="font-semibold text-ink">{seatsNow ?? (sheet.data.draft ? t('draft.is', { name: sheet.data.draft.name }) : state)}</b>
+          {!seatsNow && (busy || late || keptAt) && ', '}
+          <span role="status">{seatsNow ? '' : late ? t('waiting.state') : busy ? t('keeping') : keptAt ? t('kept', { time: clock(keptAt) }) : ''}</span>
+          {!sheet.data.draft && !seatsNow && ` · ${next}`}
+          {sheet.data.status.receipt && !seatsNow && ` · ${t('submit.receipt', { receipt: sheet.data.status.receipt })}`}
         </span>
-        {may.edit.allowed && (
+        {may.edit.allowed && !seatsNow && (
           <button
             type="button"
             title={sheet.data.undoes ? t('undoes', { what: undoesWords(t, book, sheet.data.undoes) }) : t('undoHint')}
@@ -144,7 +148,7 @@ function Workspace({ place, back, by }: { place: Place; back?: { to: string; lab
             {t('undo')}
           </button>
         )}
-        {may.redo.allowed && (
+        {may.redo.allowed && !seatsNow && (
           <button type="button" title={t('redoHint')} disabled={busy} onClick={() => change({ act: 'redo' })} className="min-h-8 inked-link">
             {t('redo')}
           </button>

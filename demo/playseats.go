@@ -1,0 +1,51 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+
+	"rubricon/bundle"
+	"rubricon/school"
+)
+
+// PlaySeats brings an imported Skerry Point to the middle of choosing seats: the two upper grades are through, or nearly, the youngest have begun, and Runa Sandaker has some periods open. Planted is a whole week by student.
+func PlaySeats(ctx context.Context, cases *school.Service, b *bundle.Bundle, planted map[string][]string, seed uint64) error {
+	r := rand.New(rand.NewPCG(seed, 2))
+	accounts, err := cases.Accounts(ctx, b.SchoolID)
+	if err != nil {
+		return err
+	}
+	for i := range b.Pupils {
+		p := &b.Pupils[i]
+		at := school.Place{School: b.SchoolID, Year: b.Year.Start, Student: p.ID}
+		take := planted[p.ID]
+		submits := false
+		switch dice := r.Float64(); {
+		case p.ID == "sk001": // the first electives are open, and the club of the second semester
+			take = append(append([]string{}, take[:7]...), take[9], take[11])
+		case p.Grade == 10 && dice < 0.5:
+			take = nil
+		case p.Grade == 10 && dice < 0.8, dice < 0.1:
+			take = take[:1+r.IntN(len(take)-1)]
+		default:
+			submits = dice > 0.3
+		}
+		if len(take) == 0 {
+			continue
+		}
+		if _, err := cases.TakeSeats(ctx, accounts[p.ID], at, school.SeatsChange{Take: take}); err != nil {
+			return fmt.Errorf("taking seats for %s: %w", p.Username, err)
+		}
+		if !submits {
+			continue
+		}
+		if _, err := cases.LookAtSeats(ctx, accounts[p.Counselor], at); err != nil {
+			return fmt.Errorf("looking at the seats of %s: %w", p.Username, err)
+		}
+		if _, err := cases.SubmitSeats(ctx, accounts[p.ID], at, ""); err != nil {
+			return fmt.Errorf("handing in the seats of %s: %w", p.Username, err)
+		}
+	}
+	return nil
+}
