@@ -34,7 +34,7 @@ const Password = "pellworth demo"
 const SchoolID = "pellworth"
 
 // SignIns are the usernames with a password, in the order in which they are shown.
-var SignIns = []string{"mara.quill", "ilse.quill", "ms.arden", "office", "jonah", "ms.bellweather", "mr.tolland", "runa.sandaker", "ms.torvund", "office.skerry"}
+var SignIns = []string{"mara.quill", "ilse.quill", "ms.arden", "office", "jonah", "ms.bellweather", "mr.tolland", "runa.sandaker", "tove.sandaker", "ms.torvund", "office.skerry"}
 
 // Options say what school to make.
 type Options struct {

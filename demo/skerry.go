@@ -83,6 +83,10 @@ func Skerry(seed uint64, students int) (files []bundle.File, planted map[string]
 			given, family, name = "Runa", "Sandaker", "runa.sandaker"
 		}
 		m.user(id, "student", name, given, family, fmt.Sprintf("%02d", grade-1), "skerry-k1")
+		if i == 0 { // who is shown first has her mother on file
+			m.users[len(m.users)-1][slices.Index(userHeader, "agentSourcedIds")] = "skerry-g1"
+			m.user("skerry-g1", "guardian", "tove.sandaker", "Tove", family, "", "")
+		}
 		if groups[key] == nil {
 			keys = append(keys, key)
 		}

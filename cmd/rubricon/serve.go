@@ -289,7 +289,7 @@ func demoSignIns() []web.DemoSignIn {
 	who := map[string]string{"mara.quill": "Mara Quill, a student entering grade 10", "ilse.quill": "Ilse Quill, mother of Mara and Jonah, in two schools",
 		"ms.arden": "Ms Arden, Mara’s counselor", "office": "Dagny Westerdale, the school office", "jonah": "Jonah Quill, a student entering grade 7 at Tarn Ridge",
 		"ms.bellweather": "Ms Bellweather, a counselor of both schools", "mr.tolland": "Mr Tolland, who teaches at one school and is a father at the other",
-		"runa.sandaker": "Runa Sandaker, who chooses her seats at Skerry Point", "ms.torvund": "Ms Torvund, Runa’s counselor", "office.skerry": "Hedda Oakhanger, the office of Skerry Point"}
+		"runa.sandaker": "Runa Sandaker, who chooses her seats at Skerry Point", "tove.sandaker": "Tove Sandaker, mother of Runa", "ms.torvund": "Ms Torvund, Runa’s counselor", "office.skerry": "Hedda Oakhanger, the office of Skerry Point"}
 	var list []web.DemoSignIn
 	for _, username := range demo.SignIns {
 		list = append(list, web.DemoSignIn{Username: username, Password: demo.Password, Who: who[username]})

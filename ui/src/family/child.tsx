@@ -9,7 +9,7 @@ import { day, money, when } from '../kit/format';
 import { Late } from '../kit/late';
 import { Mark } from '../kit/marks';
 import { SinceSubmitted } from '../since';
-import { type Book, clashWords, clauses, join, needWords, notRunning, openNeeds, termsWords } from '../words';
+import { type Book, clashWords, clauses, join, needWords, notRunning, openNeeds, seatTimeWords, termsWords } from '../words';
 
 const Result = lazy(() => import('../result'));
 const Reminded = lazy(() => import('../reminded'));
@@ -212,6 +212,17 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
             })}
           </ul>
         </>
+      )}
+      {s.seats && (
+        <p className="mt-4">
+          <Link
+            className="inline-flex min-h-11 items-center inked-link"
+            href={`/child/${encodeURIComponent(place.school)}/${encodeURIComponent(place.student)}/seats`}
+          >
+            {t('family.seats', { name })}
+          </Link>{' '}
+          <span className="text-soft">{seatTimeWords(t, sheet)}</span>
+        </p>
       )}
       {sheet.acts.edit.allowed && (
         <p className="mt-4">

@@ -1,4 +1,4 @@
-import { type ReactNode, useEffect, useMemo, useState } from 'react';
+import { type ReactNode, useEffect, useMemo, useRef, useState } from 'react';
 import { useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { Route, Router, Switch, useLocation, useRouter } from 'wouter';
@@ -48,7 +48,7 @@ export default function Student({ place, back, by }: { place: Place; back?: { to
 function Workspace({ place, back, by }: { place: Place; back?: { to: string; label: string }; by?: By }) {
   const { t } = useTranslation();
   const client = useQueryClient();
-  const [here] = useLocation();
+  const [here, go] = useLocation();
   const catalog = useCatalog(place);
   const sheet = useSheet(place);
   const effects = useEffects(sheet.data);
@@ -85,6 +85,13 @@ function Workspace({ place, back, by }: { place: Place; back?: { to: string; lab
     return () => window.removeEventListener('keydown', key);
   }, [change, here]);
 
+  // Where seats are chosen now and the sheet is closed, that is what a student comes for.
+  const comes = useRef(!by && !back && !place.draft && here === '/');
+  useEffect(() => {
+    if (!sheet.data || !comes.current) return;
+    comes.current = false;
+    if (sheet.data.status.seats?.phase === 'open' && !sheet.data.acts.edit.allowed) go('/seats', { replace: true });
+  }, [go, sheet.data]);
   const error = (catalog.data ? undefined : catalog.error) ?? (sheet.data ? undefined : sheet.error);
   if (error)
     return (
