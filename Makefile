@@ -5,7 +5,7 @@ BIN := bin/rubricon
 UI := ui/dist/index.html
 UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts ui/*.mjs locales/*.json -type f 2>/dev/null)
 
-.PHONY: help demo demo-reset build test quick bench bench-paint bench-core bench-place contract shots lint fuzz need mutants
+.PHONY: help demo demo-reset build test quick bench bench-rush bench-paint bench-core bench-place contract shots lint fuzz need mutants
 
 help: ## list the commands
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F':.*## ' '{printf "make %-12s %s\n", $$1, $$2}'
@@ -46,6 +46,10 @@ bench: build ## measure what a change to a sheet costs beside bare statements
 bench-paint: build ## measure how long the student's year takes from a key press to the painted result
 	@scripts/need chromium
 	go run ./bench/paint
+
+bench-rush: build ## measure the opening minute of choosing seats, with one server process and with two, of which one is killed
+	go run ./bench/rush
+	go run ./bench/rush -servers 2 -kill
 
 bench-core: ## measure the computation on the demo school
 	go test -run '^$$' -bench . -benchmem ./core/... ./cmd/...

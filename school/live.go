@@ -246,7 +246,7 @@ func (s *Service) tell(ctx context.Context) {
 		for len(s.hub.out) > 0 {
 			list = append(list, <-s.hub.out)
 		}
-		if err := s.db.Queries().Tell(ctx, list); err != nil && ctx.Err() == nil {
+		if err := s.db.Aside().Tell(ctx, list); err != nil && ctx.Err() == nil {
 			s.log.WarnContext(ctx, "changes were not told", "error", err)
 		}
 	}

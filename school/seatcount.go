@@ -74,32 +74,19 @@ func (s *Service) forgetTaken(school string, year int) {
 	c.forgotten[yearOf{school, year}]++
 }
 
-// countLeft counts the seats that are left in some sections; nil where that cannot be.
+// countLeft counts the seats that are left in some sections, by one statement; nil where that cannot be.
 func (s *Service) countLeft(at yearOf, sections []string) map[string]int {
 	ctx, stop := context.WithTimeout(context.Background(), 5*time.Second)
 	defer stop()
-	row, err := s.db.Queries().YearRow(ctx, at.school, at.year)
+	day := s.now().UTC().Format(time.DateOnly)
+	s.cache.mu.Lock()
+	if have := s.cache.taken[at]; have != nil { // in the school's time zone
+		day = have.day
+	}
+	s.cache.mu.Unlock()
+	left, err := s.db.Aside().Left(ctx, at.school, at.year, sections, day, s.now())
 	if err != nil {
 		return nil
-	}
-	y, err := s.year(ctx, at.school, at.year, row.Catalog, row.Policy)
-	if err != nil {
-		return nil
-	}
-	table, err := s.timetable(ctx, y, row.Roster)
-	if err != nil {
-		return nil
-	}
-	s.forgetTaken(at.school, at.year)
-	taken, err := s.taken(ctx, at.school, at.year, s.now().In(y.Zone()).Format(time.DateOnly))
-	if err != nil {
-		return nil
-	}
-	left := map[string]int{}
-	for _, id := range sections {
-		if i, ok := table.at[id]; ok {
-			left[id] = table.sections[i].Seats - taken[id]
-		}
 	}
 	return left
 }

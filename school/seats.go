@@ -26,6 +26,7 @@ type Week struct {
 	Waiting  store.SeatRules
 
 	table *timetable
+	taken map[string]int
 }
 
 // OwnSeat is a seat that the student has.
@@ -67,7 +68,11 @@ func (s *Service) Seats(ctx context.Context, by int64, at Place) (*Week, error) 
 		return nil, err
 	}
 	d.answer(0)
-	return s.week(ctx, d)
+	w, err := s.week(ctx, d)
+	if err == nil {
+		w.judgeSeats()
+	}
+	return w, err
 }
 
 // SeatAct is something that was done with seats and enrollments.
@@ -98,44 +103,27 @@ func (s *Service) SeatTable(ctx context.Context, by int64, school string, year i
 	return y, table.sections, rules, err
 }
 
-// week reads and judges a choice of seats.
+// week reads a choice of seats; what each section would be is found where it is asked for.
 func (s *Service) week(ctx context.Context, d *Desk) (*Week, error) {
 	at := d.Row.Place
 	table, err := s.timetable(ctx, d.Year, d.Row.Roster)
 	if err != nil {
 		return nil, err
 	}
-	q := s.db.Queries()
-	w := &Week{Desk: d, Sections: table.sections, table: table}
-	if w.Choice, err = q.SeatChoice(ctx, at); err != nil {
-		return nil, err
-	}
-	enrolled, err := q.Enrollments(ctx, at)
+	row, err := s.db.Queries().Week(ctx, at)
 	if err != nil {
 		return nil, err
 	}
-	if w.Waits, err = q.Waits(ctx, at); err != nil {
-		return nil, err
-	}
-	if w.Waiting, err = q.SeatRules(ctx, at.School, at.Year); err != nil {
-		return nil, err
-	}
-	if last, err := q.UndoableSeats(ctx, at); err == nil {
-		w.Undoes = &last
-	} else if asNotFound(err) == err {
-		return nil, err
-	}
+	w := &Week{Desk: d, Sections: table.sections, Choice: row.Choice.V, Waits: row.Waits.V, Undoes: row.Undoes.V, Waiting: row.SeatRules, table: table}
 	taken, err := s.taken(ctx, at.School, at.Year, d.today())
 	if err != nil {
 		return nil, err
 	}
-	for _, e := range enrolled {
-		if i, ok := table.at[e.Section]; ok && e.Ends == "" {
-			w.Own = append(w.Own, OwnSeat{i, e})
-		}
-	}
-	if err := w.judgeSeats(taken); err != nil {
-		return nil, err
+	w.Own = table.own(row.Enrolled.V)
+	w.taken = taken
+	w.Sheet, w.Gone = laid(w.Year.Year, w.Row.Entries)
+	if w.Found, err = w.Known.Choose(&w.Sheet, table.of(w.own())); err != nil {
+		return nil, problem(TooComplex)
 	}
 	w.answerSeats()
 	return w, nil
@@ -150,42 +138,46 @@ func (w *Week) own() []int {
 	return list
 }
 
-// judgeSeats judges the choice, and each section beside it.
-func (w *Week) judgeSeats(taken map[string]int) (err error) {
-	w.Sheet, w.Gone = laid(w.Year.Year, w.Row.Entries)
-	own := w.own()
-	if w.Found, err = w.Known.Choose(&w.Sheet, w.table.of(own)); err != nil {
-		return problem(TooComplex)
+// judgeSeats finds what each section would be to the student.
+func (w *Week) judgeSeats() {
+	if w.Lines != nil {
+		return
 	}
 	results, ranks := map[int32]sheet.RequestResult{}, map[int32]int{}
 	for i, e := range slices.Concat(w.Sheet.Requests, w.Sheet.Alternates) {
 		ranks[e.Course] = i + 1
 	}
+	own := w.own()
 	w.Lines = make([]SeatLine, len(w.Sections))
 	for i := range w.Sections {
-		x := &w.table.meets[i]
-		r, ok := results[x.Course]
+		course := w.table.meets[i].Course
+		r, ok := results[course]
 		if !ok {
-			r = w.Known.AsRequest(&w.Sheet, x.Course)
-			results[x.Course] = r
+			r = w.Known.AsRequest(&w.Sheet, course)
+			results[course] = r
 		}
-		line := SeatLine{RequestResult: r, Own: slices.Contains(own, i), Left: w.Sections[i].Seats - taken[w.Sections[i].ID], May: w.mayTake(&r), Rank: ranks[x.Course]}
-		if line.Own {
-			w.Lines[i] = line
-			continue
-		}
-		if slices.ContainsFunc(w.Waits, func(wait store.WaitRow) bool { return wait.Section == w.Sections[i].ID && w.offered(&wait) }) {
-			line.Left++ // it is kept for them
-		}
-		for _, k := range own {
-			if w.table.meets[k].Course == x.Course || w.table.meets[k].Shares(x) {
-				line.Clash = append(line.Clash, k)
-			}
-		}
-		line.Fits, line.Fills = len(line.Clash) == 0 && line.Left > 0, w.Found.Fills(x)
-		w.Lines[i] = line
+		w.Lines[i] = w.line(i, own, r)
+		w.Lines[i].Rank = ranks[course]
 	}
-	return nil
+}
+
+// line tells what one section would be.
+func (w *Week) line(i int, own []int, r sheet.RequestResult) SeatLine {
+	x := &w.table.meets[i]
+	line := SeatLine{RequestResult: r, Own: slices.Contains(own, i), Left: w.Sections[i].Seats - w.taken[w.Sections[i].ID], May: w.mayTake(&r)}
+	if line.Own {
+		return line
+	}
+	if slices.ContainsFunc(w.Waits, func(wait store.WaitRow) bool { return wait.Section == w.Sections[i].ID && w.offered(&wait) }) {
+		line.Left++ // it is kept for them
+	}
+	for _, k := range own {
+		if w.table.meets[k].Course == x.Course || w.table.meets[k].Shares(x) {
+			line.Clash = append(line.Clash, k)
+		}
+	}
+	line.Fits, line.Fills = len(line.Clash) == 0 && line.Left > 0, w.Found.Fills(x)
+	return line
 }
 
 func (w *Week) offered(wait *store.WaitRow) bool { return wait.Until != nil && wait.Until.After(w.now) }

@@ -22,7 +22,12 @@ const maxAtOnce = 60
 // TakeSeats takes seats and gives seats back, all of it or nothing; the answer is the week as it is then. What is taken already and what is given back already stays so. A seat that is given back goes to who waits
 // for it. The errors are NoSection, Barred, Earned and EntryOpen (the school may take it for the family), SeatClash, SeatGone with what to take instead, and those of the acts.
 func (s *Service) TakeSeats(ctx context.Context, by int64, at Place, c SeatsChange) (*Week, error) {
-	w, err := s.Seats(ctx, by, at)
+	d, err := s.open(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	d.answer(0)
+	w, err := s.week(ctx, d)
 	if err != nil {
 		return nil, err
 	}
@@ -47,10 +52,11 @@ func (s *Service) TakeSeats(ctx context.Context, by int64, at Place, c SeatsChan
 		if !ok {
 			return nil, &Error{Code: NoSection, Param: id}
 		}
-		if why := w.Lines[i].May; why != "" && !w.SeatActs[acts.TakeSeats].Reason && !c.Undo {
+		line := w.line(i, w.own(), w.Known.AsRequest(&w.Sheet, w.table.meets[i].Course))
+		if why := line.May; why != "" && !w.SeatActs[acts.TakeSeats].Reason && !c.Undo {
 			return nil, &Error{Code: why, Param: w.Sections[i].Course}
 		}
-		if !w.Lines[i].Own && w.Lines[i].Left <= 0 { // who is too late need not wait for a lock
+		if !line.Own && line.Left <= 0 { // who is too late need not wait for a lock
 			return nil, w.seatGone(i)
 		}
 		take = append(take, i)
@@ -66,11 +72,15 @@ func (s *Service) TakeSeats(ctx context.Context, by int64, at Place, c SeatsChan
 		s.toldSeats(at, changed)
 		s.log.InfoContext(ctx, "seats were taken or given back", "school", at.School, "year", at.Year, "account", by, "sections", len(changed))
 	}
-	return s.Seats(ctx, by, at)
+	if w, err = s.week(ctx, d); err == nil { // the sheet is as it was
+		w.judgeSeats()
+	}
+	return w, err
 }
 
 // seatGone is the error of who asks for a seat that is gone.
 func (w *Week) seatGone(section int) error {
+	w.judgeSeats()
 	e := &Error{Code: SeatGone, Param: w.Sections[section].ID}
 	if next := w.nextBest(section); next >= 0 {
 		e.Next = w.Sections[next].ID
@@ -101,16 +111,19 @@ func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []st
 		if acts.SeatState(row.State) != acts.Choosing { // handed in meanwhile
 			return problem(Code(acts.Locked))
 		}
-		enrolled, err := q.Enrollments(ctx, at)
-		if err != nil {
-			return err
+		own := w.Own
+		if row.Version != w.Choice.Version { // somebody else was at it meanwhile
+			enrolled, err := q.Enrollments(ctx, at)
+			if err != nil {
+				return err
+			}
+			own = w.table.own(enrolled)
 		}
 		var stay []int
 		var came, gone []string
-		for _, e := range enrolled {
-			i, ok := w.table.at[e.Section]
+		for _, o := range own {
+			i, e := o.Section, &o.Row
 			switch {
-			case e.Ends != "" || !ok:
 			case slices.Contains(give, e.Section) && !slices.Contains(take, i):
 				gone = append(gone, e.Section)
 			default:
@@ -139,17 +152,8 @@ func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []st
 				return &Error{Code: SeatGone, Param: id}
 			}
 		}
-		if err := q.DropSeats(ctx, at, gone); err != nil {
-			return err
-		}
-		if err := q.AddSeats(ctx, at, came, note.By, w.now); err != nil {
-			return err
-		}
-		if _, err := q.Unwait(ctx, at, came); err != nil {
-			return err
-		}
 		note.Came.V, note.Gone.V = came, gone
-		if err := q.NoteSeats(ctx, at, note); err != nil {
+		if err := q.MoveSeats(ctx, at, note); err != nil {
 			return err
 		}
 		for _, id := range gone {
@@ -157,7 +161,7 @@ func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []st
 				return err
 			}
 		}
-		return q.SaveChoice(ctx, at, &row)
+		return nil
 	})
 	if err == nil {
 		s.countTaken(at, note.Came.V, note.Gone.V)
@@ -183,7 +187,7 @@ func (s *Service) seatAct(ctx context.Context, by int64, at Place, act acts.Seat
 		if err != nil {
 			return err
 		}
-		if row.Version != max(w.Choice.Version, 1) { // somebody was quicker
+		if row.Version != w.Choice.Version { // somebody was quicker
 			return problem(Busy)
 		}
 		note := store.SeatAct{Kind: act.String(), Reason: reason, ByID: w.actor.ID, By: w.actor.name().Name, At: w.now}

@@ -8,6 +8,7 @@ import (
 	"rubricon/bundle"
 	"rubricon/core/placement"
 	"rubricon/core/sheet"
+	"rubricon/store"
 )
 
 // timetable is the finished master schedule of a year as seats are chosen in it. It is immutable.
@@ -77,6 +78,16 @@ func (t *timetable) places(ids []string) (list []int) {
 		}
 	}
 	slices.Sort(list)
+	return list
+}
+
+// own are the seats that a student has of all that they are or were enrolled in.
+func (t *timetable) own(enrolled []store.EnrollmentRow) (list []OwnSeat) {
+	for _, e := range enrolled {
+		if i, ok := t.at[e.Section]; ok && e.Ends == "" {
+			list = append(list, OwnSeat{i, e})
+		}
+	}
 	return list
 }
 

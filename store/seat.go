@@ -9,32 +9,52 @@ import (
 
 // ChoiceRow is where a student's choice of seats is.
 type ChoiceRow struct {
-	Version  int64           `db:"version"`
-	State    string          `db:"state"`  // of core/acts
-	Looked   *JSON[[]string] `db:"looked"` // the sections that a counselor has agreed to
-	LookedBy string          `db:"looked_by"`
-	LookedAt *time.Time      `db:"looked_at"`
-	Receipt  string          `db:"receipt"`
-	HandedAt *time.Time      `db:"handed_at"`
-	Message  string          `db:"message"` // why it was opened again
+	Version  int64           `db:"version" json:"version"`
+	State    string          `db:"state" json:"state"`   // of core/acts
+	Looked   *JSON[[]string] `db:"looked" json:"looked"` // the sections that a counselor has agreed to
+	LookedBy string          `db:"looked_by" json:"looked_by"`
+	LookedAt *time.Time      `db:"looked_at" json:"looked_at"`
+	Receipt  string          `db:"receipt" json:"receipt"`
+	HandedAt *time.Time      `db:"handed_at" json:"handed_at"`
+	Message  string          `db:"message" json:"message"` // why it was opened again
 }
 
-const choiceRow = `SELECT version, state, looked, looked_by, looked_at, receipt, handed_at, message FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id = $3`
+const choiceRow = `version, state, looked, looked_by, looked_at, receipt, handed_at, message`
 
-// SeatChoice gives a student's choice of seats; one that is not begun has the version 0.
-func (q Queries) SeatChoice(ctx context.Context, at Place) (row ChoiceRow, err error) {
-	if err = q.get(ctx, &row, choiceRow, at.School, at.Year, at.Student); errors.Is(err, ErrNotFound) {
-		row.State, err = "choosing", nil
-	}
-	return row, err
+// WeekRow is all that is kept of a student's choice of seats, read in one go. One that is not begun has the version 0.
+type WeekRow struct {
+	Choice    JSON[ChoiceRow]       `db:"choice"`
+	Enrolled  JSON[[]EnrollmentRow] `db:"enrolled"` // all that they are or were enrolled in, in the order in which it came
+	Waits     JSON[[]WaitRow]       `db:"waits"`
+	Undoes    JSON[*SeatAct]        `db:"undoes"` // the latest taking or giving back of seats that is not undone
+	SeatRules                       // of the year
+}
+
+// Week reads a student's choice of seats. The error is ErrNotFound where there is no such year.
+func (q Queries) Week(ctx context.Context, at Place) (row WeekRow, err error) {
+	return row, q.get(ctx, &row, `SELECT y.waiting, y.offer_minutes,
+			coalesce((SELECT to_jsonb(c) FROM (SELECT `+choiceRow+` FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id = $3) c), '{"state":"choosing"}') AS choice,
+			coalesce((SELECT jsonb_agg(to_jsonb(e) ORDER BY e.id) FROM (SELECT id, section_id, coalesce(begins::text, '') AS begins, coalesce(ends::text, '') AS ends, at, by_name FROM enrollment
+				WHERE school_id = $1 AND year = $2 AND student_id = $3) e), '[]') AS enrolled,
+			CASE WHEN EXISTS (SELECT 1 FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3) THEN
+				(SELECT jsonb_agg(to_jsonb(x) ORDER BY x.at) FROM (`+waiting+` AND w.section_id IN (SELECT section_id FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3)) x WHERE x.student_id = $3)
+				ELSE '[]' END AS waits,
+			(SELECT to_jsonb(a) FROM (SELECT id, student_id, kind, came, gone, reason, by_id, by_name, at FROM seat_act a WHERE school_id = $1 AND year = $2 AND student_id = $3 AND kind = 'take'
+				AND NOT EXISTS (SELECT 1 FROM seat_act u WHERE u.school_id = $1 AND u.year = $2 AND u.student_id = $3 AND u.undoes = a.id) ORDER BY id DESC LIMIT 1) a) AS undoes
+		FROM school_year y WHERE y.school_id = $1 AND y.year = $2`, at.School, at.Year, at.Student)
 }
 
 // LockChoice gives a student's choice of seats, which nobody else changes until the transaction ends. It comes before any lock of sections.
 func (q Queries) LockChoice(ctx context.Context, at Place) (row ChoiceRow, err error) {
-	if err := q.exec(ctx, `INSERT INTO seat_choice (school_id, year, student_id) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, at.School, at.Year, at.Student); err != nil {
+	const locked = `SELECT ` + choiceRow + ` FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id = $3 FOR UPDATE`
+	err = q.get(ctx, &row, locked, at.School, at.Year, at.Student)
+	if !errors.Is(err, ErrNotFound) {
 		return row, err
 	}
-	return row, q.get(ctx, &row, choiceRow+` FOR UPDATE`, at.School, at.Year, at.Student)
+	if err := q.exec(ctx, `INSERT INTO seat_choice (school_id, year, student_id, version) VALUES ($1, $2, $3, 0) ON CONFLICT DO NOTHING`, at.School, at.Year, at.Student); err != nil {
+		return row, err
+	}
+	return row, q.get(ctx, &row, locked, at.School, at.Year, at.Student)
 }
 
 // SaveChoice writes a choice that is locked, in its next version.
@@ -49,12 +69,12 @@ func (q Queries) SaveChoice(ctx context.Context, at Place, row *ChoiceRow) error
 
 // EnrollmentRow is a student in a section. Dates are YYYY-MM-DD; empty: from the beginning, to the end.
 type EnrollmentRow struct {
-	ID      int64     `db:"id"`
-	Section string    `db:"section_id"`
-	Begins  string    `db:"begins"`
-	Ends    string    `db:"ends"` // exclusive
-	At      time.Time `db:"at"`
-	By      string    `db:"by_name"`
+	ID      int64     `db:"id" json:"id"`
+	Section string    `db:"section_id" json:"section_id"`
+	Begins  string    `db:"begins" json:"begins"`
+	Ends    string    `db:"ends" json:"ends"` // exclusive
+	At      time.Time `db:"at" json:"at"`
+	By      string    `db:"by_name" json:"by_name"`
 }
 
 // Enrollments lists all that a student is or was enrolled in, in the order in which it came.
@@ -77,6 +97,10 @@ func (q Queries) LockSections(ctx context.Context, at Place, sections []string, 
 		at.School, at.Year, asJSON(sections)); err != nil {
 		return nil, err
 	}
+	return q.seats(ctx, at, sections, from, now)
+}
+
+func (q Queries) seats(ctx context.Context, at Place, sections []string, from string, now time.Time) (map[string]SeatsRow, error) {
 	var rows []SeatsRow
 	if err := q.list(ctx, &rows, `SELECT s.id, s.seats, `+taken+` AS taken FROM section s WHERE s.school_id = $1 AND s.year = $2 AND s.id IN (SELECT jsonb_array_elements_text($6::jsonb))`,
 		at.School, at.Year, from, now, at.Student, asJSON(sections)); err != nil {
@@ -110,32 +134,30 @@ func (q Queries) Taken(ctx context.Context, school string, year int, from string
 	return out, nil
 }
 
-// AddSeats enrolls a student in sections.
-func (q Queries) AddSeats(ctx context.Context, at Place, sections []string, by string, now time.Time) error {
-	return q.exec(ctx, `INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) SELECT $1, $2, $3, x, $5, $6 FROM jsonb_array_elements_text($4::jsonb) x`,
-		at.School, at.Year, at.Student, asJSON(sections), now, by)
-}
-
-// DropSeats takes a student's seats in sections away, without a trace.
-func (q Queries) DropSeats(ctx context.Context, at Place, sections []string) error {
-	return q.exec(ctx, `DELETE FROM enrollment WHERE school_id = $1 AND year = $2 AND student_id = $3 AND ends IS NULL AND section_id IN (SELECT jsonb_array_elements_text($4::jsonb))`,
-		at.School, at.Year, at.Student, asJSON(sections))
+// MoveSeats enrolls a student, whose choice is locked, in sections and takes their seats in others away, without a trace; they wait no longer for those that come. It notes the act, and raises the version of the choice.
+func (q Queries) MoveSeats(ctx context.Context, at Place, a *SeatAct) error {
+	return q.exec(ctx, `WITH gone AS (DELETE FROM enrollment WHERE school_id = $1 AND year = $2 AND student_id = $3 AND ends IS NULL AND section_id IN (SELECT jsonb_array_elements_text($5::jsonb))),
+			came AS (INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) SELECT $1, $2, $3, x, $6, $7 FROM jsonb_array_elements_text($4::jsonb) x),
+			waits AS (DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id IN (SELECT jsonb_array_elements_text($4::jsonb))),
+			noted AS (INSERT INTO seat_act (school_id, year, student_id, kind, came, gone, undoes, reason, by_id, by_name, at) VALUES ($1, $2, $3, $8, $4::jsonb, $5::jsonb, $9, $10, $11, $7, $6))
+		UPDATE seat_choice SET version = version + 1 WHERE school_id = $1 AND year = $2 AND student_id = $3`,
+		at.School, at.Year, at.Student, asJSON(a.Came.V), asJSON(a.Gone.V), a.At, a.By, a.Kind, a.Undoes, a.Reason, a.ByID)
 }
 
 // SeatAct is something that was done with seats and enrollments.
 type SeatAct struct {
-	ID      int64           `db:"id"`
-	Student string          `db:"student_id"`
-	Kind    string          `db:"kind"` // take, undo, look, submit, return, wait, unwait, offer, lapse, change
-	Came    JSON[[]string]  `db:"came"`
-	Gone    JSON[[]string]  `db:"gone"`
-	Undoes  *int64          `db:"undoes"`
-	On      string          `db:"on_date"`
-	Detail  json.RawMessage `db:"detail"`
-	Reason  string          `db:"reason"`
-	By      string          `db:"by_name"`
-	ByID    string          `db:"by_id"`
-	At      time.Time       `db:"at"`
+	ID      int64           `db:"id" json:"id"`
+	Student string          `db:"student_id" json:"student_id"`
+	Kind    string          `db:"kind" json:"kind"` // take, undo, look, submit, return, wait, unwait, offer, lapse, change
+	Came    JSON[[]string]  `db:"came" json:"came"`
+	Gone    JSON[[]string]  `db:"gone" json:"gone"`
+	Undoes  *int64          `db:"undoes" json:"undoes"`
+	On      string          `db:"on_date" json:"on_date"`
+	Detail  json.RawMessage `db:"detail" json:"detail"`
+	Reason  string          `db:"reason" json:"reason"`
+	By      string          `db:"by_name" json:"by_name"`
+	ByID    string          `db:"by_id" json:"by_id"`
+	At      time.Time       `db:"at" json:"at"`
 }
 
 // NoteSeats notes what was done with a student's seats.
@@ -157,19 +179,13 @@ func (q Queries) SeatActs(ctx context.Context, at Place, most int) (list []SeatA
 	return list, q.list(ctx, &list, seatAct+` ORDER BY id DESC LIMIT $4`, at.School, at.Year, at.Student, most)
 }
 
-// UndoableSeats gives the latest taking or giving back of seats that is not undone. The error is ErrNotFound where there is none.
-func (q Queries) UndoableSeats(ctx context.Context, at Place) (a SeatAct, err error) {
-	return a, q.get(ctx, &a, seatAct+` AND kind = 'take' AND NOT EXISTS (SELECT 1 FROM seat_act u WHERE u.school_id = $1 AND u.year = $2 AND u.student_id = $3 AND u.undoes = a.id)
-		ORDER BY id DESC LIMIT 1`, at.School, at.Year, at.Student)
-}
-
 // WaitRow is a student who waits for a seat.
 type WaitRow struct {
-	Section string     `db:"section_id"`
-	Student string     `db:"student_id"`
-	At      time.Time  `db:"at"`
-	Until   *time.Time `db:"offered_until"` // a seat is offered and kept until then
-	Before  int        `db:"before"`        // how many come before
+	Section string     `db:"section_id" json:"section_id"`
+	Student string     `db:"student_id" json:"student_id"`
+	At      time.Time  `db:"at" json:"at"`
+	Until   *time.Time `db:"offered_until" json:"offered_until"` // a seat is offered and kept until then
+	Before  int        `db:"before" json:"before"`               // how many come before
 }
 
 // SeatRules are how seats go to those who wait.
@@ -192,12 +208,6 @@ func (q Queries) SetSeatRules(ctx context.Context, school string, year int, r Se
 const waiting = `SELECT w.section_id, w.student_id, w.at, w.offered_until,
 		(row_number() OVER (PARTITION BY w.section_id ORDER BY w.offered_until IS NULL, CASE WHEN y.waiting = 'lottery' THEN w.lot ELSE 0 END, w.at, w.student_id) - 1)::int AS before
 	FROM seat_wait w JOIN school_year y ON y.school_id = w.school_id AND y.year = w.year WHERE w.school_id = $1 AND w.year = $2`
-
-// Waits lists for what a student waits.
-func (q Queries) Waits(ctx context.Context, at Place) (list []WaitRow, err error) {
-	return list, q.list(ctx, &list, `SELECT * FROM (`+waiting+` AND w.section_id IN (SELECT section_id FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3)) x
-		WHERE student_id = $3 ORDER BY at`, at.School, at.Year, at.Student)
-}
 
 // WaitersFor lists who waits for a seat in a section, in the order in which they come.
 func (q Queries) WaitersFor(ctx context.Context, school string, year int, section string) (list []WaitRow, err error) {
@@ -279,4 +289,14 @@ func (q Queries) EnrolledIn(ctx context.Context, school string, year int, kept [
 		out[r.Section] = r.N
 	}
 	return out, nil
+}
+
+// Left counts the seats that are left in some sections of a year on a date or later; those offered to somebody are not.
+func (q Queries) Left(ctx context.Context, school string, year int, sections []string, from string, now time.Time) (map[string]int, error) {
+	seats, err := q.seats(ctx, Place{School: school, Year: year}, sections, from, now)
+	out := make(map[string]int, len(seats))
+	for id, x := range seats {
+		out[id] = x.Seats - x.Taken
+	}
+	return out, err
 }

@@ -35,12 +35,18 @@ const (
 // DefaultConns bounds the pool where the URL does not (pool_max_conns).
 const DefaultConns = 16
 
+// asideConns are beside those.
+const asideConns = 2
+
 // DB is a pool of connections; whoever waits longest is served first.
 type DB struct {
 	*sqlx.DB
 	pool   *pgxpool.Pool
 	pooled bool // behind a transaction pooler: nothing may be left in a connection
 	queue  *river.Client[*sql.Tx]
+
+	aside   *pgxpool.Pool // a few connections for what must not wait
+	asideDB *sqlx.DB
 }
 
 // Queries are the statements, on a pool or in a transaction.
@@ -78,7 +84,13 @@ func connect(ctx context.Context, address string) (*DB, error) {
 	if err != nil {
 		return nil, fmt.Errorf("making the job queue: %w", err)
 	}
-	return &DB{db, pool, pooled, queue}, nil
+	small := pool.Config()
+	small.MinConns, small.MaxConns = 0, asideConns
+	aside, err := pgxpool.NewWithConfig(ctx, small)
+	if err != nil {
+		return nil, fmt.Errorf("connecting to the database: %w", err)
+	}
+	return &DB{db, pool, pooled, queue, aside, sqlx.NewDb(stdlib.OpenDBFromPool(aside), "pgx")}, nil
 }
 
 // Runner makes a client of the job queue that runs jobs. It listens for new ones with a connection of its own, which the caller closes;
@@ -122,11 +134,16 @@ func Open(ctx context.Context, url string) (*DB, error) {
 // Close ends all connections.
 func (db *DB) Close() {
 	_ = db.DB.Close()
+	_ = db.asideDB.Close()
 	db.pool.Close()
+	db.aside.Close()
 }
 
 // Queries runs statements outside a transaction.
 func (db *DB) Queries() Queries { return Queries{db.DB, false, db.queue} }
+
+// Aside runs short statements on connections of their own, so that what tells people of changes does not wait behind those who make them.
+func (db *DB) Aside() Queries { return Queries{db.asideDB, false, db.queue} }
 
 // Tx runs work in one transaction; an error takes everything back.
 func (db *DB) Tx(ctx context.Context, work func(Queries) error) error { return db.tx(ctx, nil, work) }
@@ -200,6 +217,12 @@ func (j *JSON[T]) Scan(src any) error {
 	}
 	return fmt.Errorf("a JSON column gives %T", src)
 }
+
+// MarshalJSON writes what the column has.
+func (j JSON[T]) MarshalJSON() ([]byte, error) { return json.Marshal(j.V) }
+
+// UnmarshalJSON reads it where the column is part of a greater one.
+func (j *JSON[T]) UnmarshalJSON(text []byte) error { return json.Unmarshal(text, &j.V) }
 
 // asJSON writes a value for a jsonb parameter.
 func asJSON(v any) string {

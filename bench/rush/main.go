@@ -1,0 +1,598 @@
+// Command rush measures the opening minute of choosing seats: 1,200 students come at once, 300 of them at work at the same time, against server processes of their own on loopback and a database that keeps every
+// commit. It tells how long answers take, how soon open screens hear of seats, whether a seat was sold twice or lost, and how many connections the database had. With -servers 2 -kill one of two processes is
+// killed in the middle and started again; who was answered nothing asks the other one again.
+package main
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"log/slog"
+	"math/rand/v2"
+	"net"
+	"net/http"
+	"net/http/cookiejar"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"github.com/alexedwards/argon2id"
+
+	"rubricon/bundle"
+	"rubricon/demo"
+	"rubricon/school"
+	"rubricon/store"
+	"rubricon/store/local"
+)
+
+const year = 2027
+
+func main() {
+	o := options{}
+	flag.IntVar(&o.students, "students", 1200, "how many students")
+	flag.IntVar(&o.atOnce, "at-once", 300, "how many of them at the same time")
+	flag.IntVar(&o.servers, "servers", 1, "how many server processes, 1 or 2")
+	flag.BoolVar(&o.kill, "kill", false, "kill one of two processes in the middle, and start it again")
+	flag.DurationVar(&o.think, "think", time.Second, "how long a student thinks between two acts, on average")
+	flag.IntVar(&o.screens, "screens", 40, "how many open screens listen beside")
+	flag.Parse()
+	if err := run(context.Background(), &o); err != nil {
+		fmt.Fprintln(os.Stderr, "rush:", err)
+		os.Exit(1)
+	}
+}
+
+type options struct {
+	students, atOnce, servers, screens int
+	kill                               bool
+	think                              time.Duration
+}
+
+// rush is a school whose seats are chosen, with its server processes.
+type rush struct {
+	*options
+	owner, url string
+	ports      []string
+	processes  []*exec.Cmd
+	table      map[string]section
+	took       []time.Duration // of each answer
+	heard      []time.Duration // from an act until another screen heard of it
+	failed     []string
+	asked      atomic.Int64
+	again      atomic.Int64 // sent once more, since a process was gone
+	gone       atomic.Int64 // seats that somebody else had
+	mu         sync.Mutex
+	round      int               // of the probing student
+	answered   map[int]time.Time // by round
+	arrived    []arrival
+}
+
+// arrival is that a screen has heard of the probing student's act.
+type arrival struct {
+	round int
+	at    time.Time
+}
+
+type section struct {
+	ID      string `json:"id"`
+	Course  string `json:"course"`
+	Seats   int    `json:"seats"`
+	Terms   []int  `json:"terms"`
+	Periods []int  `json:"periods"`
+	Days    []int  `json:"days"`
+}
+
+func (s *section) clashes(t *section) bool {
+	in := func(list []int) func(int) bool { return func(x int) bool { return slices.Contains(list, x) } }
+	return s.Course == t.Course || slices.ContainsFunc(s.Terms, in(t.Terms)) && slices.ContainsFunc(s.Periods, in(t.Periods)) && slices.ContainsFunc(s.Days, in(t.Days))
+}
+
+// student is one of those who come.
+type student struct {
+	id, username string
+	client       *http.Client
+	at           int // which process
+	own          []string
+}
+
+func run(ctx context.Context, o *options) error {
+	slog.SetDefault(slog.New(slog.DiscardHandler))
+	r := &rush{options: o, table: map[string]section{}, answered: map[int]time.Time{}}
+	dir, err := os.MkdirTemp("", "rubricon-rush")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	if err := os.Chmod(dir, 0o755); err != nil {
+		return err
+	}
+	pg, err := local.Start(ctx, local.Options{Dir: filepath.Join(dir, "pg")})
+	if err != nil {
+		return err
+	}
+	defer func() { _ = pg.Stop() }()
+	r.owner = pg.URL
+	if err := store.Migrate(ctx, pg.URL); err != nil {
+		return err
+	}
+	if r.url, err = pg.Grant(ctx); err != nil {
+		return err
+	}
+	db, err := store.Open(ctx, r.url)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	students, probe, opens, err := r.load(ctx, db)
+	if err != nil {
+		return err
+	}
+	for i := range o.servers {
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		if err != nil {
+			return err
+		}
+		r.ports = append(r.ports, l.Addr().String())
+		_ = l.Close()
+		r.processes = append(r.processes, nil)
+		if err := r.start(i); err != nil {
+			return err
+		}
+	}
+	defer func() {
+		for _, p := range r.processes {
+			_ = p.Process.Kill()
+			_ = p.Wait()
+		}
+	}()
+	if err := r.signIn(append(students, probe)); err != nil {
+		return err
+	}
+	var table struct {
+		Sections []section `json:"sections"`
+	}
+	if err := r.send(probe, "GET", r.path("seat-table"), "", &table); err != nil {
+		return err
+	}
+	seats := 0
+	for _, s := range table.Sections {
+		r.table[s.ID] = s
+		seats += s.Seats
+	}
+	r.took = nil
+	fmt.Printf("%d students, %d sections with %d seats, %d at once, %v of thinking, %d server processes, %d screens that listen\n", len(students), len(table.Sections), seats, o.atOnce, o.think, o.servers, o.screens)
+	at, err := opens()
+	if err != nil {
+		return err
+	}
+	time.Sleep(time.Until(at))
+	began := time.Now()
+	if err := r.open(ctx, db, students, probe); err != nil {
+		return err
+	}
+	r.report(began)
+	return r.check(ctx, db, append(students, probe))
+}
+
+// load brings the school in, and gives how its seats are opened; passwords cost little at first, so that all can sign in before that.
+func (r *rush) load(ctx context.Context, db *store.DB) (students []*student, probe *student, opens func() (time.Time, error), err error) {
+	files, _ := demo.Skerry(7, r.students+1)
+	for i := range files {
+		if f := &files[i]; f.Name == "users.csv" {
+			role, password := slices.Index(f.Header, "role"), slices.Index(f.Header, "password")
+			if password < 0 {
+				password = slices.Index(f.Header, "metadata.password")
+			}
+			for _, row := range f.Rows {
+				if row[role] == "student" {
+					row[password] = demo.Password
+					students = append(students, &student{id: row[0], username: row[slices.Index(f.Header, "username")], at: len(students)})
+				}
+			}
+		}
+	}
+	b, err := bundle.ReadFiles(files)
+	if err != nil {
+		return nil, nil, opens, err
+	}
+	cases := school.New(db, school.Options{NoPost: true, Hashes: argon2id.Params{Memory: 64, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}})
+	if _, err := cases.Import(ctx, b); err != nil {
+		return nil, nil, opens, err
+	}
+	probe = students[len(students)-1]
+	return students[:len(students)-1], probe, func() (time.Time, error) {
+		at := time.Now().Add(3 * time.Second)
+		return at, cases.SetWindow(ctx, demo.SkerryID, year, school.Window{Round: school.OfSeats, Grade: -1, Opens: at, Families: at.AddDate(0, 0, 1), Counselors: at.AddDate(0, 0, 2)})
+	}, nil
+}
+
+func (r *rush) path(rest string) string {
+	return fmt.Sprintf("/api/schools/%s/years/%d/%s", demo.SkerryID, year, rest)
+}
+
+// start starts a server process and waits until it answers.
+func (r *rush) start(i int) error {
+	cmd := exec.Command("bin/rubricon", "serve", "--listen", r.ports[i], "--proxies", "127.0.0.1/32")
+	url := r.url
+	if r.servers > 1 { // as many connections together as one process has
+		url += fmt.Sprintf("&pool_max_conns=%d", store.DefaultConns/r.servers)
+	}
+	cmd.Env = append(os.Environ(), "RUBRICON_DATABASE="+url)
+	if err := cmd.Start(); err != nil {
+		return fmt.Errorf("%w (run make build first)", err)
+	}
+	r.processes[i] = cmd
+	for range 100 {
+		if res, err := http.Get("http://" + r.ports[i] + "/robots.txt"); err == nil {
+			return res.Body.Close()
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	return errors.New("a server process does not answer")
+}
+
+func (r *rush) signIn(list []*student) error {
+	var wait sync.WaitGroup
+	errs := make(chan error, len(list))
+	slots := make(chan struct{}, 16)
+	transport := &http.Transport{MaxIdleConnsPerHost: 2 * r.atOnce, MaxConnsPerHost: 0}
+	for _, s := range list {
+		wait.Go(func() {
+			slots <- struct{}{}
+			defer func() { <-slots }()
+			jar, err := cookiejar.New(nil)
+			if err == nil {
+				s.client = &http.Client{Jar: jar, Transport: transport, Timeout: 30 * time.Second}
+				err = r.send(s, "POST", "/api/session", fmt.Sprintf(`{"username":%q,"password":%q}`, s.username, demo.Password), nil)
+			}
+			errs <- err
+		})
+	}
+	wait.Wait()
+	close(errs)
+	for err := range errs {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// refused is an answer that says why something was not done.
+type refused struct {
+	Status int
+	Code   string `json:"code"`
+	Next   string `json:"next"`
+}
+
+func (e *refused) Error() string { return fmt.Sprint(e.Status, " ", e.Code) }
+
+// send sends a request, to the other process where its own is gone. All that is sent can be sent again: what is taken is taken.
+func (r *rush) send(s *student, method, path, body string, answer any) error {
+	for try := 0; ; try++ {
+		began := time.Now()
+		r.asked.Add(1)
+		req, err := http.NewRequest(method, "http://"+r.ports[(s.at+try)%len(r.ports)]+path, strings.NewReader(body))
+		if err != nil {
+			return err
+		}
+		req.Header.Set("X-Forwarded-For", fmt.Sprintf("10.%d.%d.1", s.at/250, s.at%250)) // each from an address of their own, as through a proxy
+		if body != "" {
+			req.Header.Set("Content-Type", "application/json")
+		}
+		if answer == nil {
+			req.Header.Set("Accept-Encoding", "gzip") // as browsers do; it is not unpacked here
+		}
+		for _, c := range s.client.Jar.Cookies(req.URL) {
+			req.AddCookie(c)
+		}
+		res, err := s.client.Transport.RoundTrip(req)
+		var text []byte
+		if err == nil {
+			s.client.Jar.SetCookies(req.URL, res.Cookies())
+			text, err = io.ReadAll(res.Body)
+			_ = res.Body.Close()
+		}
+		if err != nil {
+			if len(r.ports) > 1 && try < 40 { // the process is gone, or has gone in the middle
+				r.again.Add(1)
+				time.Sleep(50 * time.Millisecond)
+				continue
+			}
+			return err
+		}
+		r.mu.Lock()
+		r.took = append(r.took, time.Since(began))
+		r.mu.Unlock()
+		if res.StatusCode != 200 {
+			e := &refused{Status: res.StatusCode}
+			_ = json.Unmarshal(text, e)
+			return e
+		}
+		if answer == nil {
+			return nil
+		}
+		return json.Unmarshal(text, answer)
+	}
+}
+
+// open lets them come: so many at a time work, each until the week is full or nothing more can be had.
+func (r *rush) open(ctx context.Context, db *store.DB, students []*student, probe *student) error {
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	var listening, working sync.WaitGroup
+	for i := range r.screens {
+		listening.Go(func() { r.listen(ctx, students[i*len(students)/r.screens]) })
+	}
+	most := 0
+	listening.Go(func() { // how many connections the database has
+		for ctx.Err() == nil {
+			var n int
+			if db.GetContext(ctx, &n, `SELECT count(*) FROM pg_stat_activity WHERE backend_type = 'client backend'`) == nil {
+				most = max(most, n)
+			}
+			time.Sleep(100 * time.Millisecond)
+		}
+	})
+	var done atomic.Int64
+	listening.Go(func() { r.probe(ctx, probe) })
+	if r.kill && len(r.processes) > 1 {
+		listening.Go(func() {
+			for ctx.Err() == nil && done.Load() < int64(len(students))/3 {
+				time.Sleep(50 * time.Millisecond)
+			}
+			_ = r.processes[1].Process.Kill()
+			_ = r.processes[1].Wait()
+			fmt.Println("one process was killed")
+			time.Sleep(3 * time.Second)
+			if err := r.start(1); err != nil {
+				r.fail(err)
+			}
+			fmt.Println("and started again")
+		})
+	}
+	next := make(chan *student)
+	for range r.atOnce {
+		working.Go(func() {
+			for s := range next {
+				r.choose(s)
+				done.Add(1)
+			}
+		})
+	}
+	for _, s := range students {
+		next <- s
+	}
+	close(next)
+	working.Wait()
+	stop()
+	listening.Wait()
+	fmt.Printf("the database had at most %d connections (120 are let in)\n", most)
+	return nil
+}
+
+func (r *rush) fail(err error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.failed = append(r.failed, err.Error())
+}
+
+// choose is what a student does: looks at the week, and takes one section after another that fits, what was asked for first.
+func (r *rush) choose(s *student) {
+	path := r.path("students/" + s.id + "/seats")
+	var week struct {
+		Lines []struct {
+			Section string `json:"section"`
+			Left    int    `json:"left"`
+			May     string `json:"may"`
+			Rank    int    `json:"rank"`
+		} `json:"lines"`
+	}
+	if err := r.send(s, "GET", path, "", &week); err != nil {
+		r.fail(err)
+		return
+	}
+	random := rand.New(rand.NewPCG(1, uint64(len(s.id))+uint64(s.at)))
+	random.Shuffle(len(week.Lines), func(i, k int) { week.Lines[i], week.Lines[k] = week.Lines[k], week.Lines[i] })
+	slices.SortStableFunc(week.Lines, func(a, b struct {
+		Section string `json:"section"`
+		Left    int    `json:"left"`
+		May     string `json:"may"`
+		Rank    int    `json:"rank"`
+	}) int {
+		return min(b.Rank, 1) - min(a.Rank, 1)
+	})
+	fits := func(id string) bool {
+		x := r.table[id]
+		return !slices.ContainsFunc(s.own, func(own string) bool { o := r.table[own]; return o.clashes(&x) })
+	}
+	tries := 0
+	for _, l := range week.Lines {
+		if tries++; l.May != "" || l.Left <= 0 || !fits(l.Section) || l.Section == probed(r) {
+			continue
+		}
+		if tries > 40 || len(s.own) > 14 {
+			break
+		}
+		for id := l.Section; id != ""; {
+			if r.think > 0 {
+				time.Sleep(time.Duration(float64(r.think) * (0.5 + random.Float64())))
+			}
+			err := r.send(s, "POST", path, fmt.Sprintf(`{"take":[%q]}`, id), nil)
+			var no *refused
+			switch {
+			case err == nil:
+				s.own = append(s.own, id)
+				id = ""
+			case errors.As(err, &no) && no.Code == "seat-gone":
+				r.gone.Add(1)
+				if id = no.Next; id != "" && (!fits(id) || id == probed(r)) {
+					id = ""
+				}
+			default:
+				r.fail(err)
+				id = ""
+			}
+		}
+	}
+}
+
+// probed is the section that the probing student alone takes.
+func probed(r *rush) string {
+	for _, id := range []string{"cluba-1", "clubm-1"} {
+		if _, ok := r.table[id]; ok {
+			return id
+		}
+	}
+	first := ""
+	for id, x := range r.table { // the last of the ninth period
+		if slices.Contains(x.Periods, 9) && id > first {
+			first = id
+		}
+	}
+	return first
+}
+
+// probe takes a seat and gives it back, again and again, so that how soon others hear of it is known.
+func (r *rush) probe(ctx context.Context, s *student) {
+	id := probed(r)
+	path := r.path("students/" + s.id + "/seats")
+	for n := 0; ctx.Err() == nil; n++ {
+		act := "take"
+		if n%2 == 1 {
+			act = "give"
+		}
+		r.mu.Lock()
+		r.round++
+		round := r.round
+		r.mu.Unlock()
+		if err := r.send(s, "POST", path, fmt.Sprintf(`{%q:[%q]}`, act, id), nil); err != nil {
+			r.fail(err)
+		}
+		r.mu.Lock()
+		r.answered[round] = time.Now()
+		r.mu.Unlock()
+		time.Sleep(1200 * time.Millisecond)
+	}
+	if err := r.send(s, "POST", path, fmt.Sprintf(`{"give":[%q]}`, id), nil); err != nil {
+		r.fail(err)
+	}
+}
+
+// listen is an open screen: it hears of seats until the context ends, and comes back where the process goes.
+func (r *rush) listen(ctx context.Context, s *student) {
+	id, last := probed(r), 0
+	for try := 0; ctx.Err() == nil; try++ {
+		req, err := http.NewRequestWithContext(ctx, "GET", "http://"+r.ports[(s.at+try)%len(r.ports)]+r.path("students/"+s.id+"/seats/live"), nil)
+		if err != nil {
+			return
+		}
+		for _, c := range s.client.Jar.Cookies(req.URL) {
+			req.AddCookie(c)
+		}
+		res, err := s.client.Transport.RoundTrip(req)
+		if err != nil {
+			time.Sleep(100 * time.Millisecond)
+			continue
+		}
+		lines := bufio.NewScanner(res.Body)
+		for lines.Scan() {
+			text, ok := strings.CutPrefix(lines.Text(), "data: ")
+			if !ok {
+				continue
+			}
+			var heard struct {
+				Left map[string]int `json:"left"`
+			}
+			if json.Unmarshal([]byte(text), &heard) != nil {
+				continue
+			}
+			if _, mine := heard.Left[id]; mine {
+				r.mu.Lock()
+				if r.round != last {
+					last = r.round
+					r.arrived = append(r.arrived, arrival{last, time.Now()})
+				}
+				r.mu.Unlock()
+			}
+		}
+		_ = res.Body.Close()
+	}
+}
+
+func part(list []time.Duration, percent int) time.Duration {
+	if len(list) == 0 {
+		return 0
+	}
+	return list[min(len(list)*percent/100, len(list)-1)].Round(time.Millisecond)
+}
+
+func (r *rush) report(began time.Time) {
+	took := time.Since(began)
+	for _, a := range r.arrived { // since the act was answered; what came before that came at once
+		r.heard = append(r.heard, max(0, a.at.Sub(r.answered[a.round])))
+	}
+	slices.Sort(r.took)
+	slices.Sort(r.heard)
+	fmt.Printf("%d answers in %v, %.0f a second: median %v, 95 %% %v, 99 %% %v, slowest %v (at most 1 s is wanted at 99 %%)\n", len(r.took), took.Round(time.Second), float64(len(r.took))/took.Seconds(),
+		part(r.took, 50), part(r.took, 95), part(r.took, 99), part(r.took, 100))
+	fmt.Printf("a seat that is taken is heard of on %d other screens, %d times, after the answer: median %v, 99 %% %v, slowest %v (at most 1 s is wanted at 99 %%)\n", r.screens, len(r.heard), part(r.heard, 50), part(r.heard, 99), part(r.heard, 100))
+	fmt.Printf("%d times somebody else had the last seat; %d requests were sent again\n", r.gone.Load(), r.again.Load())
+	for _, text := range r.failed[:min(len(r.failed), 10)] {
+		fmt.Println("failed:", text)
+	}
+	fmt.Printf("%d failed\n", len(r.failed))
+}
+
+// check compares what was answered with what the database has: no seat sold twice, none lost.
+func (r *rush) check(ctx context.Context, db *store.DB, students []*student) error {
+	var rows []struct {
+		Student string `db:"student_id"`
+		Section string `db:"section_id"`
+	}
+	if err := db.SelectContext(ctx, &rows, `SELECT student_id, section_id FROM enrollment WHERE school_id = $1 AND year = $2`, demo.SkerryID, year); err != nil {
+		return err
+	}
+	taken, has := map[string]int{}, map[string][]string{}
+	for _, x := range rows {
+		taken[x.Section]++
+		has[x.Student] = append(has[x.Student], x.Section)
+	}
+	twice, lost, beyond, collide := 0, 0, 0, 0
+	for id, n := range taken {
+		if n > r.table[id].Seats {
+			twice += n - r.table[id].Seats
+		}
+	}
+	for _, s := range students {
+		for _, id := range s.own {
+			if !slices.Contains(has[s.id], id) {
+				lost++
+			}
+		}
+		for i, id := range has[s.id] {
+			if !slices.Contains(s.own, id) {
+				beyond++ // answered nothing, and taken even so
+			}
+			for _, other := range has[s.id][:i] {
+				if x, y := r.table[id], r.table[other]; x.clashes(&y) {
+					collide++
+				}
+			}
+		}
+	}
+	fmt.Printf("%d seats are taken; sold twice: %d; answered and lost: %d; taken without an answer: %d; at the same time as another of the same student: %d\n", len(rows), twice, lost, beyond, collide)
+	if twice+lost+collide+len(r.failed) > 0 {
+		return errors.New("seats were sold twice or lost, or something failed")
+	}
+	return nil
+}
