@@ -25,6 +25,8 @@ type Service struct {
 	cache  *cache
 	hub    *hub
 	noPost bool
+
+	attendance Attendance
 }
 
 // Options say how a service runs; the zero value is for production.
@@ -33,6 +35,8 @@ type Options struct {
 	Log    *slog.Logger     // nil: slog's default
 	Hashes argon2id.Params  // of new passwords; zero: the second recommendation of RFC 9106
 	NoPost bool             // nobody is written to of what is done
+
+	Attendance Attendance // the system that keeps it; nil: none is connected
 }
 
 // recommended is the second recommended setting of RFC 9106, section 4: 64 MiB, 3 passes, 4 lanes.
@@ -49,7 +53,7 @@ func New(db *store.DB, o Options) *Service {
 	if o.Hashes.Memory == 0 {
 		o.Hashes = recommended
 	}
-	s := &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), cache: newCache(), hub: newHub(), noPost: o.NoPost}
+	s := &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), cache: newCache(), hub: newHub(), noPost: o.NoPost, attendance: o.Attendance}
 	s.hub.count = s.countLeft
 	return s
 }

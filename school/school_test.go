@@ -49,7 +49,14 @@ func houseOn(t *testing.T, db storetest.Database) *house {
 
 // second is another server process on the same database.
 func (h *house) second() *school.Service {
-	return school.New(h.db.Open(h.t), school.Options{Now: func() time.Time { h.mu.Lock(); defer h.mu.Unlock(); return h.now }, Log: storetest.Quiet, Hashes: storetest.Hashes})
+	return school.New(h.db.Open(h.t), school.Options{Now: h.clock, Log: storetest.Quiet, Hashes: storetest.Hashes})
+}
+
+// clock tells the time of the test.
+func (h *house) clock() time.Time {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.now
 }
 
 func (h *house) at(now time.Time) {

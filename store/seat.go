@@ -300,3 +300,28 @@ func (q Queries) Left(ctx context.Context, school string, year int, sections []s
 	}
 	return out, err
 }
+
+// StayChange is what a change with a date makes of a student's enrollments.
+type StayChange struct {
+	Ends map[int64]string // by id: the date from which on they are in it no longer
+	Gone []int64          // that leave no trace
+	Came []string         // sections that they come into
+	On   string
+	By   string
+	At   time.Time
+}
+
+// ChangeStays writes a change with a date for a student whose choice is locked.
+func (q Queries) ChangeStays(ctx context.Context, at Place, c *StayChange) error {
+	for id, end := range c.Ends {
+		if err := q.exec(ctx, `UPDATE enrollment SET ends = nullif($5, '')::date WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = $4`, at.School, at.Year, at.Student, id, end); err != nil {
+			return err
+		}
+	}
+	if err := q.exec(ctx, `DELETE FROM enrollment WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id IN (SELECT jsonb_array_elements_text($4::jsonb)::bigint)`,
+		at.School, at.Year, at.Student, asJSON(c.Gone)); err != nil {
+		return err
+	}
+	return q.exec(ctx, `INSERT INTO enrollment (school_id, year, student_id, section_id, begins, at, by_name) SELECT $1, $2, $3, x, $5::date, $6, $7 FROM jsonb_array_elements_text($4::jsonb) x`,
+		at.School, at.Year, at.Student, asJSON(c.Came), c.On, c.At, c.By)
+}

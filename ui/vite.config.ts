@@ -109,6 +109,9 @@ const said = [
   'week-open',
   'seat-free',
   'section-taken',
+  'bad-date',
+  'needs-settling',
+  'attendance-away',
 ];
 
 /** Gives a part of the English locale file: en.json?part=student. */

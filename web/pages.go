@@ -88,6 +88,9 @@ func screens(name string) bool {
 		if student == "" || !more {
 			return student != ""
 		}
+		if screen == "changes" {
+			return true
+		}
 		if name, ok = strings.CutPrefix(screen, "sheet"); !ok {
 			return false
 		}

@@ -16,10 +16,11 @@ const (
 	LookAtSeats         // agree to what is chosen: before it is handed in, or after, as the school has it
 	SubmitSeats         // hand the choice in
 	ReturnSeats         // open a choice again that was handed in, with a message
+	ChangeOn            // change what the student is enrolled in from a date on, whatever the window says
 	seatActs
 )
 
-var seatNames = [seatActs]string{"view", "take", "look", "submit", "return"}
+var seatNames = [seatActs]string{"view", "take", "look", "submit", "return", "change"}
 
 func (a SeatAct) String() string { return seatNames[a] }
 
@@ -62,7 +63,7 @@ func OfSeats(c *SeatCase) (a SeatAnswers) {
 		act := SeatAct(i)
 		a[i].Why = c.why(act, false)
 		if a[i].Why == "" {
-			a[i] = Answer{Allowed: true, Reason: act == ReturnSeats}
+			a[i] = Answer{Allowed: true, Reason: act == ReturnSeats || act == ChangeOn}
 			continue
 		}
 		if act != TakeSeats && act != SubmitSeats || !c.Relation.decides(&c.Settings) {
@@ -120,6 +121,9 @@ func (c *SeatCase) why(act SeatAct, instead bool) Why {
 		if !r.decides(&c.Settings) {
 			return NotYours
 		}
+	}
+	if act == ChangeOn {
+		return ""
 	}
 	family := (act == TakeSeats || act == SubmitSeats) && !instead
 	switch c.Window.Phase(c.Now) {

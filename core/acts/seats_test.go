@@ -7,45 +7,45 @@ import (
 	"rubricon/core/policy"
 )
 
-// What everybody may do with a choice of seats, in order: view, take, look, submit, return.
+// What everybody may do with a choice of seats, in order: view, take, look, submit, return, change with a date.
 func TestSeats(t *testing.T) {
 	who := map[string]Relation{"student": student, "guardian": guardian, "counsels": counsels, "colleague": colleague, "office": office, "nobody": nobody, "teacher": {Teaches: true}}
 	looks := map[string]policy.Look{"after": policy.LookAfter, "before": policy.LookBefore, "none": policy.LookNone}
 	phases := map[string]Phase{"no": NoWindow, "early": Before, "open": Open, "late": Late, "over": Over}
 	// Who, when, the school's look, the state: choosing (an open week), full, looked (full and agreed to), submitted, done; then the answers.
 	for _, row := range strings.Split(strings.TrimSpace(`
-student   no    before choosing  +wfwf
-student   early before choosing  +ofof
-student   open  before choosing  ++fRf
-student   late  before choosing  +cfcf
-student   over  before choosing  +cfcf
-student   open  before full      ++fkf
-student   open  before looked    ++f+f
-student   open  after  full      ++f+f
-student   open  none   full      ++f+f
-student   open  after  submitted +lfaf
-student   open  before done      +lfaf
-student   late  none   done      +cfcf
-guardian  open  before choosing  +ffff
-counsels  no    before choosing  +wwww
-counsels  early before choosing  +rRRN
-counsels  open  before choosing  +rRRN
-counsels  open  before full      +r+kN
-counsels  open  before looked    +rarN
-counsels  late  before looked    +rarN
-counsels  over  before looked    +xxxx
-counsels  open  after  choosing  +rNRN
-counsels  open  after  full      +rNrN
-counsels  open  after  submitted +l+ar
-counsels  late  after  submitted +l+ar
-counsels  open  after  done      +laar
-counsels  open  none   full      +rnrN
-counsels  open  none   done      +lnar
-office    open  before full      +r+kN
-colleague open  before full      +ffff
-teacher   open  before full      fffff
-nobody    open  before full      fffff
-nobody    no    before full      fffff`), "\n") {
+student   no    before choosing  +wfwff
+student   early before choosing  +ofoff
+student   open  before choosing  ++fRff
+student   late  before choosing  +cfcff
+student   over  before choosing  +cfcff
+student   open  before full      ++fkff
+student   open  before looked    ++f+ff
+student   open  after  full      ++f+ff
+student   open  none   full      ++f+ff
+student   open  after  submitted +lfaff
+student   open  before done      +lfaff
+student   late  none   done      +cfcff
+guardian  open  before choosing  +fffff
+counsels  no    before choosing  +wwwwr
+counsels  early before choosing  +rRRNr
+counsels  open  before choosing  +rRRNr
+counsels  open  before full      +r+kNr
+counsels  open  before looked    +rarNr
+counsels  late  before looked    +rarNr
+counsels  over  before looked    +xxxxr
+counsels  open  after  choosing  +rNRNr
+counsels  open  after  full      +rNrNr
+counsels  open  after  submitted +l+arr
+counsels  late  after  submitted +l+arr
+counsels  open  after  done      +laarr
+counsels  open  none   full      +rnrNr
+counsels  open  none   done      +lnarr
+office    open  before full      +r+kNr
+colleague open  before full      +fffff
+teacher   open  before full      ffffff
+nobody    open  before full      ffffff
+nobody    no    before full      ffffff`), "\n") {
 		f := strings.Fields(row)
 		c := seatCase(who[f[0]], looks[f[2]], phases[f[1]], f[3])
 		got := ""

@@ -77,8 +77,14 @@ type book struct {
 
 // filled is a stay with its dates filled in.
 func (b *book) filled(s Stay) Stay {
-	first, last := b.y.SpanOf(b.sections[s.Section].Terms)
-	return Stay{s.Section, cmp.Or(s.Begin, first), cmp.Or(s.End, catalog.NextDay(last))}
+	begin, end := Filled(b.y, &b.sections[s.Section], s)
+	return Stay{s.Section, begin, end}
+}
+
+// Filled gives the dates of a stay in a section, where they are empty those of the section's terms.
+func Filled(y *catalog.Year, section *sheet.Section, s Stay) (begin, end string) {
+	first, last := y.SpanOf(section.Terms)
+	return cmp.Or(s.Begin, first), cmp.Or(s.End, catalog.NextDay(last))
 }
 
 // Apply makes a change to a student's stays. A section that is left ends on the date; where that is not after its beginning, the student never attended, and it leaves no trace. A section that is come into begins on the

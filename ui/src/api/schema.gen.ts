@@ -1248,6 +1248,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/students/{student}/enrollments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that a student is or was enrolled in, with dates */
+        get: operations["get-enrollments"];
+        put?: never;
+        /** Change what a student is enrolled in from a date on */
+        post: operations["change-enrollments"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/enrollments/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a change from a date on would do; nothing is changed */
+        post: operations["try-change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/students/{student}/errands.ics": {
         parameters: {
             query?: never;
@@ -2893,6 +2928,53 @@ export interface components {
             /** Format: int64 */
             v: number;
         };
+        DatedEffectView: {
+            /** @description gap: from when on the new section could begin */
+            date?: string;
+            /** @description Sections that could come, the ones that may be taken first */
+            fits: components["schemas"]["DatedFitView"][];
+            /** @description Attendance that has to be settled */
+            marks: components["schemas"]["MarkView"][];
+            /** @description Sections that would leave no trace */
+            never: string[];
+            /** @description And the one it is in the way of */
+            other?: string;
+            /** @description The section that is in the way */
+            section?: string;
+            /**
+             * @description Why it cannot be made
+             * @enum {string}
+             */
+            why?: "no-school-day" | "outside-terms" | "not-enrolled" | "already-in" | "same-time" | "gap";
+        };
+        DatedFitView: {
+            entry: components["schemas"]["SeatEntry"];
+            /** Format: int64 */
+            left: number;
+            /** @description Why the family could not take it: a code of problems */
+            may?: string;
+            section: string;
+        };
+        DatedPut: {
+            add?: string[];
+            /**
+             * @description move: as what; absent: as it is
+             * @enum {string}
+             */
+            as?: "present" | "absent" | "late" | "excused";
+            drop?: string[];
+            /**
+             * Format: date
+             * @description The first day in what comes, and the first day no longer in what goes
+             */
+            on: string;
+            reason?: string;
+            /**
+             * @description What becomes of attendance from that day on
+             * @enum {string}
+             */
+            settle?: "move" | "delete";
+        };
         Decision: {
             /**
              * @description confirm: the claim becomes a record; waive: the course's condition is met; decline: neither
@@ -3131,6 +3213,19 @@ export interface components {
              * @description The version of the sheet
              */
             version: number;
+        };
+        EnrolledView: {
+            /** @description Attendance is not known: the system that keeps it does not answer, or none is connected */
+            away?: boolean;
+            /** @description The school days of the year */
+            days: string[];
+            /** @description Change it */
+            may: components["schemas"]["Act"];
+            /** @description In the order in which they came */
+            stays: components["schemas"]["StayView"][];
+            student: components["schemas"]["Student"];
+            /** @description The version of the master schedule that it is of */
+            table: string;
         };
         Entering: {
             /** @description A code, of the catalog or not */
@@ -3463,6 +3558,12 @@ export interface components {
         };
         MailChoice: {
             reminders: boolean;
+        };
+        MarkView: {
+            date: string;
+            /** @enum {string} */
+            mark: "present" | "absent" | "late" | "excused";
+            section: string;
         };
         MeView: {
             /** @description That the account has chosen */
@@ -4629,6 +4730,11 @@ export interface components {
             /** @description Empty: that of the course */
             title: string;
         };
+        SectionWhen: {
+            days: number[];
+            periods: number[];
+            terms: number[];
+        };
         SessionView: {
             /** @description The browser, as it calls itself */
             agent: string;
@@ -4901,6 +5007,21 @@ export interface components {
             submittedAt?: string;
             /** @description Absent where the school has set none */
             window?: components["schemas"]["Window"];
+        };
+        StayView: {
+            /** Format: date-time */
+            at: string;
+            /** @description The first day */
+            begin: string;
+            by: string;
+            course: string;
+            /** @description The first day no longer */
+            end: string;
+            /** @description The end was set, and is not that of the section's terms */
+            ended?: boolean;
+            marks: components["schemas"]["MarkView"][];
+            section: string;
+            when: components["schemas"]["SectionWhen"];
         };
         Stop: {
             course: string;
@@ -8587,6 +8708,116 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DraftsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-enrollments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnrolledView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-enrollments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DatedPut"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnrolledView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "try-change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DatedPut"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatedEffectView"];
                 };
             };
             /** @description Error */

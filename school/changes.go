@@ -1,0 +1,318 @@
+package school
+
+import (
+	"cmp"
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+
+	"rubricon/attendance"
+	"rubricon/core/acts"
+	"rubricon/core/dated"
+	"rubricon/store"
+)
+
+// Attendance is the system that keeps attendance, which is not this one.
+type Attendance interface {
+	Marks(ctx context.Context, school, student string) ([]attendance.Mark, error)
+	Change(ctx context.Context, school string, change *attendance.Change) error
+}
+
+// Enrolled is all that a student is or was enrolled in.
+type Enrolled struct {
+	*Week
+	Stays []Stay
+	Away  bool // the system that keeps attendance does not answer, or none is connected: marks are not known
+	Days  []string
+}
+
+// Stay is an enrollment with its dates, and the attendance taken in it.
+type Stay struct {
+	Row        store.EnrollmentRow
+	Section    int
+	Begin, End string // End is exclusive; neither is empty
+	Marks      []attendance.Mark
+}
+
+// Enrolled tells whoever may see the sheet what the student is or was enrolled in, with dates; attendance is for who may change it.
+func (s *Service) Enrolled(ctx context.Context, by int64, at Place) (*Enrolled, error) {
+	w, err := s.Seats(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	return s.enrolled(ctx, w)
+}
+
+func (s *Service) enrolled(ctx context.Context, w *Week) (*Enrolled, error) {
+	e := &Enrolled{Week: w}
+	rows, err := s.db.Queries().Enrollments(ctx, w.Row.Place)
+	if err != nil {
+		return nil, err
+	}
+	var marks []attendance.Mark
+	if e.Away = s.attendance == nil || !w.SeatActs[acts.ChangeOn].Allowed; !e.Away {
+		if marks, err = s.attendance.Marks(ctx, w.Row.School, w.Row.Student); err != nil {
+			if !errors.Is(err, attendance.ErrAway) {
+				return nil, err
+			}
+			s.log.WarnContext(ctx, "attendance is not known", "error", err)
+			e.Away = true
+		}
+	}
+	for _, d := range w.Year.SchoolDays() {
+		e.Days = append(e.Days, d.Date.Format("2006-01-02"))
+	}
+	for _, row := range rows {
+		i, ok := w.table.at[row.Section]
+		if !ok {
+			continue
+		}
+		stay := Stay{Row: row, Section: i}
+		stay.Begin, stay.End = dated.Filled(w.Year.Year, &w.table.meets[i], dated.Stay{Begin: row.Begins, End: row.Ends})
+		for _, m := range marks {
+			if m.Section == row.Section && stay.Begin <= m.Date && m.Date < stay.End {
+				stay.Marks = append(stay.Marks, m)
+			}
+		}
+		e.Stays = append(e.Stays, stay)
+	}
+	return e, nil
+}
+
+// DatedChange is a change from a date on. Sections are ids.
+type DatedChange struct {
+	Drop, Add []string
+	On        string // the first day in what comes, and the first day no longer in what goes
+	Settle    string // what becomes of marks from that day on: move, delete; empty: nothing is said
+	As        string // move: as what; empty: as they are
+	Reason    string
+}
+
+// DatedEffect is what a change would do.
+type DatedEffect struct {
+	*Enrolled
+	Why    dated.Error // why it cannot be made; Why.Why is empty where it can
+	Never  []int       // places of stays that would leave no trace
+	Marks  []attendance.Mark
+	Fits   []int // sections that could come in the place of what goes, or where nothing is, the ones that may be taken and have a seat first
+	change *dated.Outcome
+}
+
+// TryChange tells what a change would do; nothing is changed. The errors are NoSection, and NotFound where the student is not enrolled in what goes.
+func (s *Service) TryChange(ctx context.Context, by int64, at Place, c DatedChange) (*DatedEffect, error) {
+	w, err := s.Seats(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	if !w.SeatActs[acts.ChangeOn].Allowed {
+		return nil, problem(Code(w.SeatActs[acts.ChangeOn].Why))
+	}
+	e, err := s.enrolled(ctx, w)
+	if err != nil {
+		return nil, err
+	}
+	return e.try(&c)
+}
+
+// asDated gives the stays, the marks and the change in terms of core/dated.
+func (e *Enrolled) asDated(c *DatedChange) (stays []dated.Stay, marks []dated.Mark, of []attendance.Mark, out dated.Change, err error) {
+	for _, x := range e.Stays {
+		stays = append(stays, dated.Stay{Section: x.Section, Begin: x.Row.Begins, End: x.Row.Ends})
+		for _, m := range x.Marks {
+			marks, of = append(marks, dated.Mark{Section: x.Section, Date: m.Date}), append(of, m)
+		}
+	}
+	out.On = c.On
+	for into, ids := range map[*[]int][]string{&out.Drop: c.Drop, &out.Add: c.Add} {
+		for _, id := range ids {
+			i, ok := e.table.at[id]
+			if !ok {
+				return nil, nil, nil, out, &Error{Code: NoSection, Param: id}
+			}
+			*into = append(*into, i)
+		}
+	}
+	return stays, marks, of, out, nil
+}
+
+func (e *Enrolled) try(c *DatedChange) (*DatedEffect, error) {
+	stays, marks, of, change, err := e.asDated(c)
+	if err != nil {
+		return nil, err
+	}
+	out := &DatedEffect{Enrolled: e}
+	outcome, err := dated.Apply(e.Year.Year, e.table.meets, stays, marks, change)
+	var why *dated.Error
+	switch {
+	case errors.As(err, &why):
+		out.Why = *why
+	case err != nil:
+		return nil, err
+	default:
+		out.change, out.Never = outcome, outcome.Never
+		for _, m := range outcome.Move {
+			out.Marks = append(out.Marks, of[m.Mark])
+		}
+		for _, m := range outcome.Delete {
+			out.Marks = append(out.Marks, of[m])
+		}
+	}
+	// What could come: whatever the change would hold with in the place of what is added.
+	for i := range e.table.meets {
+		x := &e.table.meets[i]
+		shares := func(k int) bool { return k != i && x.Shares(&e.table.meets[k]) }
+		if len(change.Drop) > 0 && !slices.ContainsFunc(change.Drop, shares) {
+			continue
+		}
+		try := dated.Change{Drop: change.Drop, Add: []int{i}, On: change.On}
+		if _, err := dated.Apply(e.Year.Year, e.table.meets, stays, nil, try); err == nil && !e.sameCourse(i, change.Drop) {
+			out.Fits = append(out.Fits, i)
+		}
+	}
+	weight := func(i int) int {
+		switch l := &e.Lines[i]; {
+		case slices.Contains(change.Add, i):
+			return 0
+		case l.May == "" && l.Left > 0:
+			return 1
+		case l.May == "":
+			return 2
+		}
+		return 3
+	}
+	slices.SortStableFunc(out.Fits, func(a, b int) int {
+		return cmp.Or(weight(a)-weight(b), cmp.Compare(e.Lines[b].Rank, e.Lines[a].Rank))
+	})
+	return out, nil
+}
+
+// sameCourse tells whether the student stays in a section of the same course.
+func (e *Enrolled) sameCourse(section int, dropped []int) bool {
+	return slices.ContainsFunc(e.Stays, func(x Stay) bool {
+		return x.Row.Ends == "" && x.Section != section && !slices.Contains(dropped, x.Section) && e.table.meets[x.Section].Course == e.table.meets[section].Course
+	})
+}
+
+// ChangeOn makes a change from a date on, with a reason: what goes ends then, or leaves no trace where the student never attended; what comes begins then, with neither a gap nor an overlap. Attendance comes first: marks
+// from that day on are moved or taken back in the system that keeps them, as is said, or nothing is changed at all. The errors are those of TryChange, BadDate with why, NeedsSettling, SeatGone, AttendanceAway and NeedsReason.
+func (s *Service) ChangeOn(ctx context.Context, by int64, at Place, c DatedChange) (*Enrolled, error) {
+	c.Reason = tidy(c.Reason)
+	w, err := s.Seats(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	if err := w.guardSeats(acts.ChangeOn, c.Reason); err != nil {
+		return nil, err
+	}
+	e, err := s.enrolled(ctx, w)
+	if err != nil {
+		return nil, err
+	}
+	if s.attendance != nil && e.Away {
+		return nil, problem(AttendanceAway)
+	}
+	effect, err := e.try(&c)
+	if err != nil {
+		return nil, err
+	}
+	if effect.Why.Why != "" {
+		return nil, &Error{Code: BadDate, Param: string(effect.Why.Why)}
+	}
+	for _, id := range c.Add {
+		if x := e.table.at[id]; e.sameCourse(x, e.table.places(c.Drop)) {
+			return nil, &Error{Code: SeatClash, Param: id}
+		}
+	}
+	if len(effect.Marks) > 0 && c.Settle != "move" && c.Settle != "delete" || c.As != "" && !slices.Contains(attendance.Marks, c.As) {
+		return nil, problem(NeedsSettling)
+	}
+	there, back := effect.settle(&c, rand.Text())
+	stays := effect.write(&c)
+	stays.By, stays.At = w.actor.name().Name, w.now
+	told := false
+	err = s.db.Tx(ctx, func(q store.Queries) error {
+		row, err := q.LockChoice(ctx, at)
+		if err != nil {
+			return err
+		}
+		if row.Version != w.Choice.Version { // somebody was quicker
+			return problem(Busy)
+		}
+		seats, err := q.LockSections(ctx, at, slices.Concat(c.Add, c.Drop), c.On, w.now)
+		if err != nil {
+			return err
+		}
+		for _, id := range c.Add {
+			if x := seats[id]; x.Taken >= x.Seats {
+				return &Error{Code: SeatGone, Param: id}
+			}
+		}
+		if err := q.ChangeStays(ctx, at, stays); err != nil {
+			return err
+		}
+		detail, _ := json.Marshal(map[string]any{"marks": len(effect.Marks), "settle": c.Settle, "never": len(effect.Never)})
+		if err := q.NoteSeats(ctx, at, &store.SeatAct{Kind: "change", Came: store.JSON[[]string]{V: c.Add}, Gone: store.JSON[[]string]{V: c.Drop}, On: c.On, Detail: detail, Reason: c.Reason, ByID: w.actor.ID, By: w.actor.name().Name, At: w.now}); err != nil {
+			return err
+		}
+		if err := q.SaveChoice(ctx, at, &row); err != nil {
+			return err
+		}
+		if len(effect.Marks) == 0 {
+			return nil
+		}
+		told = true
+		if err := s.attendance.Change(ctx, at.School, there); err != nil {
+			return fmt.Errorf("%w: %w", problem(AttendanceAway), err)
+		}
+		return nil
+	})
+	if err != nil {
+		if told { // it may have been made there, and is not made here
+			if undo := s.attendance.Change(context.WithoutCancel(ctx), at.School, back); undo != nil {
+				s.log.ErrorContext(ctx, "attendance may have been moved for a change that was not made", "school", at.School, "year", at.Year, "key", there.Key, "error", undo)
+			}
+		}
+		return nil, err
+	}
+	s.forgetTaken(at.School, at.Year)
+	s.toldSeats(at, slices.Concat(c.Add, c.Drop))
+	s.log.InfoContext(ctx, "enrollments were changed from a date on", "school", at.School, "year", at.Year, "account", by, "sections", len(c.Add)+len(c.Drop), "marks", len(effect.Marks))
+	return s.Enrolled(ctx, by, at)
+}
+
+// settle is what becomes of the marks that a change concerns, and how that would be taken back.
+func (x *DatedEffect) settle(c *DatedChange, key string) (there, back *attendance.Change) {
+	there, back = &attendance.Change{Key: key, Move: []attendance.Move{}, Delete: []attendance.Mark{}}, &attendance.Change{Key: key + "-back", Move: []attendance.Move{}, Delete: []attendance.Mark{}}
+	moved := len(x.change.Move)
+	for i, m := range x.Marks {
+		back.Add = append(back.Add, m)
+		if i < moved && c.Settle == "move" {
+			to := x.Sections[x.change.Move[i].To].ID
+			there.Move = append(there.Move, attendance.Move{Mark: m, To: to, As: c.As})
+			back.Delete = append(back.Delete, attendance.Mark{Student: m.Student, Section: to, Date: m.Date})
+		} else {
+			there.Delete = append(there.Delete, m)
+		}
+	}
+	return there, back
+}
+
+// write is what the change makes of the enrollments.
+func (x *DatedEffect) write(c *DatedChange) *store.StayChange {
+	out := &store.StayChange{Ends: map[int64]string{}, Gone: []int64{}, Came: append([]string{}, c.Add...), On: c.On}
+	kept := 0
+	for i := range x.Stays {
+		if slices.Contains(x.Never, i) {
+			out.Gone = append(out.Gone, x.Stays[i].Row.ID)
+			continue
+		}
+		if end := x.change.Stays[kept].End; end != x.Stays[i].Row.Ends {
+			out.Ends[x.Stays[i].Row.ID] = end
+		}
+		kept++
+	}
+	return out
+}

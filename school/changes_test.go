@@ -1,0 +1,157 @@
+package school_test
+
+import (
+	"fmt"
+	"net/http/httptest"
+	"slices"
+	"strings"
+	"testing"
+
+	"rubricon/attendance"
+	"rubricon/attendance/standin"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// withAttendance connects a stand-in for the system that keeps attendance.
+func (p *point) withAttendance() *standin.Server {
+	p.t.Helper()
+	s := standin.New("secret")
+	server := httptest.NewServer(s)
+	p.t.Cleanup(server.Close)
+	c, err := attendance.New(server.URL, "secret")
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	p.Service = school.New(p.db.Open(p.t), school.Options{Now: p.clock, Log: storetest.Quiet, Hashes: storetest.Hashes, Attendance: c})
+	return s
+}
+
+// stays writes what the first student is or was enrolled in: section, dates, and how many marks.
+func (p *point) stays() string {
+	p.t.Helper()
+	at, _ := p.of(1)
+	e, err := p.Enrolled(p.t.Context(), p.who("ms.torvund"), at)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	var list []string
+	for _, x := range e.Stays {
+		list = append(list, fmt.Sprintf("%s %s %s %d", x.Row.Section, x.Begin, x.End, len(x.Marks)))
+	}
+	return strings.Join(list, ", ")
+}
+
+// A counselor swaps a section from a date on: the old one ends as the new one begins, attendance from that day on goes along, and what was never attended leaves no trace.
+func TestChangingFromADateOn(t *testing.T) {
+	p := newPoint(t)
+	s := p.withAttendance()
+	at, who := p.of(1)
+	counselor := p.who("ms.torvund")
+	mine := p.planted["sk001"]
+	english := mine[0]
+	w := p.week(1)
+	place := func(id string) int {
+		return slices.IndexFunc(w.Sections, func(x school.TableSection) bool { return x.ID == id })
+	}
+	// What meets all year in the period of English, of another course.
+	other := ""
+	for i, x := range w.Sections {
+		if x.Course != w.Sections[place(english)].Course && slices.Equal(x.Periods, w.Sections[place(english)].Periods) && len(x.Terms) == 2 && len(x.Days) == 6 && w.Lines[i].May == "" && !slices.ContainsFunc(mine, func(id string) bool { return w.Sections[place(id)].Course == x.Course }) {
+			other = x.ID
+		}
+	}
+	if got := p.takes(1, mine...); got != "" || other == "" {
+		t.Fatal(got, other)
+	}
+	for _, x := range []string{"2027-10-12 present", "2027-10-13 present", "2027-10-14 absent", "2027-10-15 absent"} {
+		day, mark, _ := strings.Cut(x, " ")
+		s.Put(at.School, attendance.Mark{Student: at.Student, Section: english, Date: day, Mark: mark})
+	}
+	try := func(c school.DatedChange) string {
+		e, err := p.TryChange(t.Context(), counselor, at, c)
+		if err != nil {
+			return p.said(err)
+		}
+		return fmt.Sprintf("%s %d %d", e.Why.Why, len(e.Never), len(e.Marks))
+	}
+	swap := school.DatedChange{Drop: []string{english}, Add: []string{other}, On: "2027-10-14"}
+	for _, x := range []struct{ on, want string }{{"2027-10-14", " 0 2"}, {"2027-10-16", "no-school-day 0 0"}, {"2027-10-11", "no-school-day 0 0"}, {"2027-08-30", " 1 4"}, {"2029-01-01", "outside-terms 0 0"}} {
+		c := swap
+		c.On = x.on
+		if got := try(c); got != x.want {
+			t.Errorf("on %s: %q, want %q", x.on, got, x.want)
+		}
+	}
+	if got := try(school.DatedChange{Add: []string{other}, On: "2027-10-14"}); got != "same-time 0 0" {
+		t.Errorf("without leaving what meets then: %s", got)
+	}
+	change := func(account int64, c school.DatedChange) string {
+		_, err := p.ChangeOn(t.Context(), account, at, c)
+		return strings.TrimSuffix(p.said(err), " ")
+	}
+	if got := change(who, swap) + ", " + change(counselor, swap); got != "forbidden, needs-reason" {
+		t.Errorf("as the student; without a reason: %s", got)
+	}
+	swap.Reason = "The bus."
+	if got := change(counselor, swap); got != "needs-settling" {
+		t.Errorf("with marks that hang: %s", got)
+	}
+	before := p.stays()
+	swap.Settle, swap.As = "move", "present"
+	s.Away(true)
+	if got := change(counselor, swap); got != "attendance-away" || storetest.Value[int](t, p.db, `SELECT count(*) FROM enrollment WHERE ends IS NOT NULL`) != 0 {
+		t.Errorf("while attendance is away: %s", got)
+	}
+	s.Away(false)
+	seats := w.Sections[place(other)].Seats
+	p.seatsOf(other, 0+1)
+	if got := p.takes(4, other); got != "" {
+		t.Fatal(got)
+	}
+	if got := change(counselor, swap); got != "seat-gone "+other || p.stays() != before || len(s.Marks(at.School, at.Student)) != 4 {
+		t.Errorf("without a seat: %s, %s", got, p.stays())
+	}
+	p.seatsOf(other, seats)
+	if got := change(counselor, swap); got != "" {
+		t.Fatal(got)
+	}
+	after := p.stays()
+	if !strings.HasPrefix(after, english+" 2027-08-30 2027-10-14 2, ") || !strings.HasSuffix(after, ", "+other+" 2027-10-14 2028-06-17 2") {
+		t.Errorf("afterwards: %s", after)
+	}
+	var marks []string
+	for _, m := range s.Marks(at.School, at.Student) {
+		marks = append(marks, m.Section+" "+m.Date[8:]+" "+m.Mark)
+	}
+	if got := strings.Join(marks, ", "); got != english+" 12 present, "+english+" 13 present, "+other+" 14 present, "+other+" 15 present" {
+		t.Errorf("attendance: %s", got)
+	}
+	// The seat that is left is free from that day on, and not before.
+	p.seatsOf(english, 1)
+	fourth, _ := p.of(4)
+	for _, x := range []struct{ on, want string }{{"2027-10-13", "seat-gone " + english}, {"2027-10-14", ""}} {
+		_, err := p.ChangeOn(t.Context(), counselor, fourth, school.DatedChange{Drop: []string{other}, Add: []string{english}, On: x.on, Reason: "Comes in."})
+		if got := p.said(err); got != x.want {
+			t.Errorf("another student comes in on %s: %q, want %q", x.on, got, x.want)
+		}
+	}
+	// Left again from the day it began, it leaves no trace, and its marks are taken back.
+	if got := change(counselor, school.DatedChange{Drop: []string{other}, On: "2027-10-14", Settle: "delete", Reason: "A slip."}); got != "" {
+		t.Fatal(got)
+	}
+	if after := p.stays(); strings.Contains(after, other) || len(s.Marks(at.School, at.Student)) != 2 {
+		t.Errorf("without a trace: %s, %v", after, s.Marks(at.School, at.Student))
+	}
+	// Nothing follows what has ended on a later day without a gap.
+	if got := try(school.DatedChange{Add: []string{english}, On: "2027-10-18"}); got != "gap 0 0" {
+		t.Errorf("a gap: %s", got)
+	}
+	kinds := storetest.Value[string](t, p.db, `SELECT string_agg(kind || ' ' || coalesce(on_date::text, '') || ' ' || reason, ', ' ORDER BY id) FROM seat_act WHERE student_id = 'sk001' AND kind = 'change'`)
+	if kinds != "change 2027-10-14 The bus., change 2027-10-14 A slip." {
+		t.Errorf("noted: %s", kinds)
+	}
+	if e, err := p.Enrolled(t.Context(), who, at); err != nil || !e.Away || len(e.Stays) != len(mine) {
+		t.Errorf("as the student: %v", err)
+	}
+}

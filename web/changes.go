@@ -1,0 +1,81 @@
+package web
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rubricon/attendance"
+	"rubricon/core/acts"
+	"rubricon/school"
+)
+
+// changeRoutes are those of changing what a student is enrolled in, with dates.
+func (s *Server) changeRoutes(api huma.API) {
+	type enrolledOut struct{ Body *EnrolledView }
+	answered := func(e *school.Enrolled, err error) (*enrolledOut, error) {
+		if err != nil {
+			return nil, err
+		}
+		return &enrolledOut{newEnrolled(e)}, nil
+	}
+	signedIn(s, api, operation("get-enrollments", http.MethodGet, studentPath+"/enrollments", "All that a student is or was enrolled in, with dates"), func(ctx context.Context, by int64, in *SeatsIn) (*enrolledOut, error) {
+		return answered(s.cases.Enrolled(ctx, by, in.place()))
+	})
+	type changeIn struct {
+		SeatsIn
+		Body DatedPut
+	}
+	change := func(b *DatedPut) school.DatedChange {
+		return school.DatedChange{Drop: b.Drop, Add: b.Add, On: b.On, Settle: b.Settle, As: b.As, Reason: b.Reason}
+	}
+	type effectOut struct{ Body *DatedEffectView }
+	signedIn(s, api, operation("try-change", http.MethodPost, studentPath+"/enrollments/trial", "What a change from a date on would do; nothing is changed"), func(ctx context.Context, by int64, in *changeIn) (*effectOut, error) {
+		e, err := s.cases.TryChange(ctx, by, in.place(), change(&in.Body))
+		if err != nil {
+			return nil, err
+		}
+		return &effectOut{newDatedEffect(e)}, nil
+	})
+	signedIn(s, api, operation("change-enrollments", http.MethodPost, studentPath+"/enrollments", "Change what a student is enrolled in from a date on"), func(ctx context.Context, by int64, in *changeIn) (*enrolledOut, error) {
+		return answered(s.cases.ChangeOn(ctx, by, in.place(), change(&in.Body)))
+	})
+}
+
+func markViews(list []attendance.Mark) []MarkView {
+	out := []MarkView{}
+	for _, m := range list {
+		out = append(out, MarkView{m.Section, m.Date, m.Mark})
+	}
+	return out
+}
+
+func newEnrolled(e *school.Enrolled) *EnrolledView {
+	v := &EnrolledView{Student: newStudent(e.Desk), Table: fmt.Sprintf("%d.%d.%d", e.Row.Catalog, e.Row.Policy, e.Row.Roster), Days: append([]string{}, e.Days...), Stays: []StayView{}, Away: e.Away, May: newAct(e.SeatActs[acts.ChangeOn])}
+	for i := range e.Stays {
+		x := &e.Stays[i]
+		at := &e.Sections[x.Section]
+		v.Stays = append(v.Stays, StayView{at.ID, x.Begin, x.End, x.Row.Ends != "", markViews(x.Marks), x.Row.At, x.Row.By, at.Course, SectionWhen{at.Terms, at.Periods, at.Days}})
+	}
+	return v
+}
+
+func newDatedEffect(e *school.DatedEffect) *DatedEffectView {
+	v := &DatedEffectView{Why: string(e.Why.Why), Date: e.Why.Date, Never: []string{}, Marks: markViews(e.Marks), Fits: []DatedFitView{}}
+	if v.Why != "" && e.Why.Section >= 0 {
+		v.Section = e.Sections[e.Why.Section].ID
+	}
+	if v.Why != "" && e.Why.Other >= 0 {
+		v.Other = e.Sections[e.Why.Other].ID
+	}
+	for _, i := range e.Never {
+		v.Never = append(v.Never, e.Sections[e.Stays[i].Section].ID)
+	}
+	for _, i := range e.Fits {
+		x := &e.Lines[i]
+		v.Fits = append(v.Fits, DatedFitView{e.Sections[i].ID, x.Left, string(x.May), newSeatEntry(e.Week, &x.RequestResult)})
+	}
+	return v
+}
