@@ -4,7 +4,9 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"time"
 
+	"rubricon/attendance"
 	"rubricon/bundle"
 	"rubricon/school"
 )
@@ -48,4 +50,26 @@ func PlaySeats(ctx context.Context, cases *school.Service, b *bundle.Bundle, pla
 		}
 	}
 	return nil
+}
+
+// Attendance is that of Runa Sandaker in the first weeks of the school year, in the sections that she has a seat in.
+func Attendance(seed uint64) (list []attendance.Mark) {
+	_, planted := Skerry(seed, SkerryStudents)
+	for day := time.Date(2027, 8, 30, 0, 0, 0, 0, time.UTC); day.Month() < time.November; day = day.AddDate(0, 0, 1) {
+		date := day.Format(time.DateOnly)
+		if day.Weekday() == time.Saturday || day.Weekday() == time.Sunday || date == "2027-09-06" || date == "2027-10-11" {
+			continue
+		}
+		for i, section := range planted["sk001"][:5] {
+			mark := "present"
+			switch n := day.YearDay() + 3*i; {
+			case n%17 == 0:
+				mark = "absent"
+			case n%13 == 0:
+				mark = "late"
+			}
+			list = append(list, attendance.Mark{Student: "sk001", Section: section, Date: date, Mark: mark})
+		}
+	}
+	return list
 }

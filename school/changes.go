@@ -25,7 +25,7 @@ type Attendance interface {
 type Enrolled struct {
 	*Week
 	Stays []Stay
-	Away  bool // the system that keeps attendance does not answer, or none is connected: marks are not known
+	Away  bool // the system that keeps attendance does not answer: marks are not known
 	Days  []string
 }
 
@@ -53,7 +53,7 @@ func (s *Service) enrolled(ctx context.Context, w *Week) (*Enrolled, error) {
 		return nil, err
 	}
 	var marks []attendance.Mark
-	if e.Away = s.attendance == nil || !w.SeatActs[acts.ChangeOn].Allowed; !e.Away {
+	if s.attendance != nil && w.SeatActs[acts.ChangeOn].Allowed {
 		if marks, err = s.attendance.Marks(ctx, w.Row.School, w.Row.Student); err != nil {
 			if !errors.Is(err, attendance.ErrAway) {
 				return nil, err
@@ -211,7 +211,7 @@ func (s *Service) ChangeOn(ctx context.Context, by int64, at Place, c DatedChang
 	if err != nil {
 		return nil, err
 	}
-	if s.attendance != nil && e.Away {
+	if e.Away {
 		return nil, problem(AttendanceAway)
 	}
 	effect, err := e.try(&c)

@@ -73,6 +73,7 @@ const (
 	WeekOpen        Code = "week-open"       // something of the week is not filled, or a rule over the sections does not hold
 	SeatFree        Code = "seat-free"       // nobody need wait for it
 	SectionTaken    Code = "section-taken"   // students have seats in it
+	SectionBegun    Code = "section-begun"   // Param is its id; it is changed with a date
 	BadDate         Code = "bad-date"        // Param is why, of core/dated
 	NeedsSettling   Code = "needs-settling"  // marks of attendance stand where the student would no longer be enrolled
 	AttendanceAway  Code = "attendance-away" // the system that keeps it does not answer

@@ -58,6 +58,10 @@ func (s *Service) Export(ctx context.Context, school string, year int) (files []
 			files = append(files, asFile(name, header, rows))
 		}
 	}
+	if rows := out.Rows["enrollments.csv"]; len(rows) > 0 {
+		f := (&bundle.Bundle{}).EnrollmentFile()
+		files = append(files, asFile(f.Name, f.Header, rows))
+	}
 	s.log.InfoContext(ctx, "an export", "school", school, "year", year)
 	return files, left, nil
 }

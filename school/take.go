@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"rubricon/core/acts"
+	"rubricon/core/dated"
 	"rubricon/store"
 )
 
@@ -20,7 +21,7 @@ type SeatsChange struct {
 const maxAtOnce = 60
 
 // TakeSeats takes seats and gives seats back, all of it or nothing; the answer is the week as it is then. What is taken already and what is given back already stays so. A seat that is given back goes to who waits
-// for it. The errors are NoSection, Barred, Earned and EntryOpen (the school may take it for the family), SeatClash, SeatGone with what to take instead, and those of the acts.
+// for it. The errors are NoSection, Barred, Earned and EntryOpen (the school may take it for the family), SeatClash, SectionBegun, SeatGone with what to take instead, and those of the acts.
 func (s *Service) TakeSeats(ctx context.Context, by int64, at Place, c SeatsChange) (*Week, error) {
 	d, err := s.open(ctx, by, at)
 	if err != nil {
@@ -141,6 +142,11 @@ func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []st
 		}
 		if len(came)+len(gone) == 0 {
 			return nil
+		}
+		for _, id := range slices.Concat(came, gone) { // what has begun may have been attended
+			if begin, _ := dated.Filled(w.Year.Year, &w.table.meets[w.table.at[id]], dated.Stay{}); begin <= w.today() {
+				return &Error{Code: SectionBegun, Param: id}
+			}
 		}
 		changed = slices.Concat(came, gone)
 		seats, err := q.LockSections(ctx, at, changed, w.today(), w.now)

@@ -47,6 +47,7 @@ const parts: Record<string, string[]> = {
   teacher: ['teach', 'tryouts'],
   staff: [
     'caseload',
+    'change',
     'choosing',
     'data',
     'desks',
@@ -110,6 +111,7 @@ const said = [
   'seat-free',
   'section-taken',
   'bad-date',
+  'section-begun',
   'needs-settling',
   'attendance-away',
 ];

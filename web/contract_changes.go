@@ -8,7 +8,7 @@ type EnrolledView struct {
 	Table   string     `json:"table" doc:"The version of the master schedule that it is of"`
 	Days    []string   `json:"days" doc:"The school days of the year"`
 	Stays   []StayView `json:"stays" doc:"In the order in which they came"`
-	Away    bool       `json:"away,omitempty" doc:"Attendance is not known: the system that keeps it does not answer, or none is connected"`
+	Away    bool       `json:"away,omitempty" doc:"Attendance is not known: the system that keeps it does not answer"`
 	May     Act        `json:"may" doc:"Change it"`
 }
 

@@ -20,6 +20,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rubricon/attendance"
+	attendancestandin "rubricon/attendance/standin"
 	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/jobs"
@@ -71,7 +73,11 @@ func serveCommand() *cobra.Command {
 			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
-			return serve(ctx, l, url, o, mails, nil, cmd.OutOrStdout())
+			marks, err := attendanceSettings()
+			if err != nil {
+				return wrongUse(err)
+			}
+			return serve(ctx, l, url, o, mails, marks, nil, cmd.OutOrStdout())
 		},
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7270", "the address to serve on")
@@ -109,6 +115,33 @@ func signOnSettings(base string) (*signon.Client, error) {
 		return nil, err
 	}
 	return signon.New(list, base+web.SignOnBack), nil
+}
+
+// attendanceSettings reads from the environment where attendance is kept; without it none is known.
+func attendanceSettings() (school.Attendance, error) {
+	base := os.Getenv("RUBRICON_ATTENDANCE")
+	if base == "" {
+		return nil, nil
+	}
+	return attendance.New(base, os.Getenv("RUBRICON_ATTENDANCE_TOKEN"))
+}
+
+// demoAttendance starts the stand-in for the system that keeps attendance, with the first weeks of the student who is shown first.
+func demoAttendance(ctx context.Context, listen string) (school.Attendance, error) {
+	l, err := net.Listen("tcp", listen)
+	if err != nil {
+		if l, err = net.Listen("tcp", "127.0.0.1:0"); err != nil { // another demo has it
+			return nil, err
+		}
+	}
+	s := attendancestandin.New(rand.Text())
+	for _, m := range demo.Attendance(demoSeed) {
+		s.Put(demo.SkerryID, m)
+	}
+	serves := &http.Server{Handler: s, ReadHeaderTimeout: 10 * time.Second}
+	go func() { _ = serves.Serve(l) }()
+	context.AfterFunc(ctx, func() { _ = serves.Close() })
+	return attendance.New("http://"+l.Addr().String(), s.Token)
 }
 
 // demoSignOn starts the stand-in for the accounts of the demo's schools.
@@ -170,7 +203,7 @@ func listenOn(address string) (net.Listener, error) {
 }
 
 // serve serves until the context ends; ready, where given, is done before the first line is printed.
-func serve(ctx context.Context, l net.Listener, url string, o web.Options, mails jobs.Post, ready func(context.Context, *school.Service) error, out io.Writer) error {
+func serve(ctx context.Context, l net.Listener, url string, o web.Options, mails jobs.Post, marks school.Attendance, ready func(context.Context, *school.Service) error, out io.Writer) error {
 	slog.SetDefault(slog.New(web.LogHandler(slog.NewTextHandler(os.Stderr, nil))))
 	db, err := store.Open(ctx, url)
 	if err != nil {
@@ -182,7 +215,7 @@ func serve(ctx context.Context, l net.Listener, url string, o web.Options, mails
 			return err
 		}
 	}
-	cases := school.New(db, school.Options{})
+	cases := school.New(db, school.Options{Attendance: marks})
 	go cases.Live(ctx)
 	queue, err := jobs.Start(ctx, db, cases, mails, slog.Default())
 	if err != nil {
@@ -269,7 +302,11 @@ func demoCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			err = serve(ctx, l, url, web.Options{Demo: demoSignIns(), DemoMail: page, SignOn: accounts, Base: mails.Base}, mails, func(ctx context.Context, cases *school.Service) error {
+			marks, err := demoAttendance(ctx, "127.0.0.1:7273")
+			if err != nil {
+				return err
+			}
+			err = serve(ctx, l, url, web.Options{Demo: demoSignIns(), DemoMail: page, SignOn: accounts, Base: mails.Base}, mails, marks, func(ctx context.Context, cases *school.Service) error {
 				return loadDemo(ctx, cases, cmd.OutOrStdout())
 			}, cmd.OutOrStdout())
 			if errors.Is(context.Cause(ctx), errDatabaseEnded) {

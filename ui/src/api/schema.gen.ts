@@ -3215,7 +3215,7 @@ export interface components {
             version: number;
         };
         EnrolledView: {
-            /** @description Attendance is not known: the system that keeps it does not answer, or none is connected */
+            /** @description Attendance is not known: the system that keeps it does not answer */
             away?: boolean;
             /** @description The school days of the year */
             days: string[];

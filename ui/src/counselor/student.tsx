@@ -1,6 +1,6 @@
 import { type ReactNode, lazy, useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { Route, Router, Switch, useLocation } from 'wouter';
+import { Link, Route, Router, Switch, useLocation } from 'wouter';
 import { type Person, type Place, useCatalog, useSheet } from '../api/client';
 import { errorWords } from '../errors';
 import { Loading, Refusal } from '../kit/controls';
@@ -16,6 +16,7 @@ import { Together } from './together';
 import '../kit/staff';
 
 const Student = lazy(() => import('../student/student'));
+const ChangePage = lazy(() => import('./change'));
 const OnePage = lazy(() => import('../student/onepage'));
 
 /** One student for whoever decides: on one page, or the sheet as the family works on it, each act with a reason. */
@@ -46,6 +47,11 @@ export default function StudentDesk({ person, student }: { person: Person; stude
           </Late>
         </Router>
       </Route>
+      <Route path={`${base}/changes`}>
+        <Late fallback={<Loading />}>
+          <ChangePage person={person} place={place} />
+        </Late>
+      </Route>
       <Route>
         <File person={person} place={place} reason={reason.trim()} bar={bar} base={base} />
       </Route>
@@ -74,6 +80,16 @@ function File({ person, place, reason, bar, base }: { person: Person; place: Pla
       {s.acts.edit.allowed && bar}
       <main id="page" className="px-4 pt-3 pb-16 desk:px-6">
         <h1 className="mb-2">{t('file.head', { name: `${s.student.given} ${s.student.family}`, grade: s.student.grade })}</h1>
+        {s.status.seats && (
+          <p className="mb-2 flex gap-x-4">
+            <Link href={`${base}/sheet/seats`} className="inked-link">
+              {t('choosing.nav')}
+            </Link>
+            <Link href={`${base}/changes`} className="inked-link">
+              {t('change.link')}
+            </Link>
+          </p>
+        )}
         <Late fallback={<Loading />}>
           <OnePage
             place={place}

@@ -1,0 +1,158 @@
+package school_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"testing"
+	"time"
+
+	"rubricon/attendance"
+	"rubricon/attendance/standin"
+	"rubricon/bundle"
+	"rubricon/core/sheet"
+	"rubricon/demo"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// Whatever students choose and counselors change, in whatever order: no section has more students on any day than seats, no student is in two places at once, dates are school days without a gap, attendance lies inside
+// the enrollments, and what is given out as a bundle says the same, judged by itself.
+func TestNoOrderOfActsBreaksTheDates(t *testing.T) {
+	p := newPoint(t)
+	marks := p.withAttendance()
+	r := rand.New(rand.NewPCG(14, 14))
+	who := []int{1, 4, 7, 10, 13, 16} // of grade 10
+	w := p.week(1)
+	for _, section := range p.planted["sk001"][:3] { // few seats, so that some are gone
+		p.seatsOf(section, 3)
+	}
+	counselor := p.who("ms.torvund")
+	done, refused := map[string]int{}, map[string]int{}
+	note := func(act string, err error) {
+		if code := p.said(err); code == "" {
+			done[act]++
+		} else {
+			refused[act]++
+		}
+	}
+	some := func() string { return w.Sections[r.IntN(len(w.Sections))].ID }
+	for range 150 { // while seats are chosen
+		at, account := p.of(who[r.IntN(len(who))])
+		c := school.SeatsChange{}
+		switch now := p.week(numberOf(at.Student)); {
+		case r.IntN(5) == 0:
+			c.Undo = true
+		case r.IntN(3) == 0 && len(now.Own) > 0:
+			c.Give = []string{now.Sections[now.Own[r.IntN(len(now.Own))].Section].ID}
+			if r.IntN(2) == 0 {
+				c.Take = []string{some()}
+			}
+		case r.IntN(2) == 0:
+			c.Take = []string{p.planted[at.Student][r.IntN(len(p.planted[at.Student]))]}
+		default:
+			c.Take = []string{some(), some()}
+		}
+		_, err := p.TakeSeats(t.Context(), account, at, c)
+		note("take", err)
+	}
+	p.holds(nil, who)
+	p.at(time.Date(2027, 10, 20, 15, 0, 0, 0, time.UTC))
+	if got := p.takes(1, "-"+p.planted["sk001"][0], p.planted["sk001"][1]); got == "" || got[:13] != "section-begun" && got[:13] != "window-closed" {
+		t.Errorf("seats are taken when the year has begun: %s", got)
+	}
+	for n := range 150 { // and during the year
+		at, _ := p.of(who[r.IntN(len(who))])
+		e, err := p.Enrolled(t.Context(), counselor, at)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(e.Stays) > 0 && r.IntN(3) == 0 { // attendance is taken
+			x := &e.Stays[r.IntN(len(e.Stays))]
+			if day := e.Days[r.IntN(60)]; x.Begin <= day && day < x.End {
+				marks.Put(at.School, attendance.Mark{Student: at.Student, Section: x.Row.Section, Date: day, Mark: attendance.Marks[r.IntN(4)]})
+			}
+			continue
+		}
+		c := school.DatedChange{On: e.Days[r.IntN(70)], Reason: "x", Settle: []string{"move", "delete"}[r.IntN(2)]}
+		if r.IntN(8) == 0 {
+			c.On = "2027-10-16" // a Saturday
+		}
+		if len(e.Stays) > 0 && r.IntN(3) > 0 {
+			c.Drop = []string{e.Stays[r.IntN(len(e.Stays))].Row.Section}
+		}
+		if effect, err := p.TryChange(t.Context(), counselor, at, c); err == nil && len(effect.Fits) > 0 && r.IntN(4) > 0 {
+			c.Add = []string{effect.Sections[effect.Fits[r.IntN(len(effect.Fits))]].ID}
+		} else if r.IntN(3) == 0 {
+			c.Add = []string{some()}
+		}
+		_, err = p.ChangeOn(t.Context(), counselor, at, c)
+		note("change", err)
+		if n%30 == 29 {
+			p.holds(marks, who)
+		}
+	}
+	p.holds(marks, who)
+	for _, act := range []string{"take", "change"} {
+		if done[act] < 20 || refused[act] < 10 {
+			t.Errorf("%s: %d done, %d refused", act, done[act], refused[act])
+		}
+	}
+}
+
+func numberOf(student string) (n int) {
+	_, _ = fmt.Sscanf(student, "sk%d", &n)
+	return n
+}
+
+// holds gives the school out and looks at it as a bundle: what is wrong with its dates, how many are in each section on each day, and whether each student's week is what is shown of it.
+func (p *point) holds(marks *standin.Server, who []int) {
+	p.t.Helper()
+	files, _, err := p.Export(p.t.Context(), demo.SkerryID, storetest.Year)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	if marks != nil {
+		f := bundle.File{Name: "attendance.csv", Header: []string{"student", "classSourcedId", "date", "mark"}}
+		for _, m := range marks.Marks(demo.SkerryID, "") {
+			f.Rows = append(f.Rows, []string{m.Student, m.Section, m.Date, m.Mark})
+		}
+		files = append(files, f)
+	}
+	b, err := bundle.ReadFiles(files, bundle.WithDates)
+	if err != nil || len(b.Problems) > 0 {
+		p.t.Fatal(err, b.Problems)
+	}
+	for _, x := range b.DatedProblems() {
+		p.t.Errorf("%+v", x)
+	}
+	all := b.Choices()
+	for _, day := range []string{"2027-08-30", "2027-09-14", "2027-10-14", "2027-11-03", "2028-02-15", ""} {
+		taken := make([]int, len(all))
+		for i := range b.Enrollments {
+			if e := &b.Enrollments[i]; e.InForce(day) {
+				taken[e.Section]++
+			}
+		}
+		for i, n := range taken {
+			if n > b.Sections[i].Seats {
+				p.t.Errorf("on %q %d are in %s, which has %d seats", day, n, b.Sections[i].ID, b.Sections[i].Seats)
+			}
+		}
+	}
+	for _, n := range who {
+		w := p.week(n)
+		i := slices.IndexFunc(b.Pupils, func(x bundle.Pupil) bool { return x.ID == w.Row.Student })
+		var own []sheet.Section
+		for k := range b.Enrollments {
+			if e := &b.Enrollments[k]; e.Pupil == i && e.InForce("") {
+				own = append(own, all[e.Section])
+			}
+		}
+		laid := b.Pupils[i].Sheet(b.Year)
+		choice, err := sheet.NewFacts(b.Year, b.Pupils[i].Student).Choose(&laid, own)
+		if err != nil || fmt.Sprint(choice.Open, choice.Complete) != fmt.Sprint(w.Found.Open, w.Found.Complete) {
+			p.t.Errorf("student %d: %v %v; shown is %v", n, choice.Open, err, w.Found.Open)
+		}
+	}
+}
