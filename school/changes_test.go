@@ -1,6 +1,7 @@
 package school_test
 
 import (
+	"context"
 	"fmt"
 	"net/http/httptest"
 	"slices"
@@ -153,5 +154,50 @@ func TestChangingFromADateOn(t *testing.T) {
 	}
 	if e, err := p.Enrolled(t.Context(), who, at); err != nil || len(e.Stays) != len(mine) || slices.ContainsFunc(e.Stays, func(x school.Stay) bool { return len(x.Marks) > 0 }) {
 		t.Errorf("as the student: %v", err)
+	}
+}
+
+// forgetful makes a change in the other system, and then hangs up.
+type forgetful struct {
+	school.Attendance
+	once bool
+}
+
+func (f *forgetful) Change(ctx context.Context, at string, c *attendance.Change) error {
+	err := f.Attendance.Change(ctx, at, c)
+	if !f.once {
+		f.once = true
+		return attendance.ErrAway
+	}
+	return err
+}
+
+// Where the other system's answer is lost nothing is changed here, and what it may have moved is moved back.
+func TestTheAnswerOfAttendanceIsLost(t *testing.T) {
+	p := newPoint(t)
+	s := standin.New("secret")
+	server := httptest.NewServer(s)
+	t.Cleanup(server.Close)
+	client, err := attendance.New(server.URL, "secret")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.Service = school.New(p.db.Open(t), school.Options{Now: p.clock, Log: storetest.Quiet, Hashes: storetest.Hashes, Attendance: &forgetful{Attendance: client}})
+	section := p.planted["sk001"][0]
+	if got := p.takes(1, section); got != "" {
+		t.Fatal(got)
+	}
+	at, _ := p.of(1)
+	s.Put(at.School, attendance.Mark{Student: at.Student, Section: section, Date: "2027-10-14", Mark: "late"})
+	before := p.stays()
+	drop := func() string {
+		_, err := p.ChangeOn(t.Context(), p.who("ms.torvund"), at, school.DatedChange{Drop: []string{section}, On: "2027-10-14", Settle: "delete", Reason: "x"})
+		return p.said(err)
+	}
+	if got := drop(); got != "attendance-away" || p.stays() != before {
+		t.Errorf("%s; %s, before %s", got, p.stays(), before)
+	}
+	if got := drop(); got != "" || len(s.Marks(at.School, at.Student)) != 0 {
+		t.Errorf("again: %s, %v", got, s.Marks(at.School, at.Student))
 	}
 }

@@ -87,8 +87,8 @@ func (p *point) said(err error) string {
 	if err == nil {
 		return ""
 	}
-	known, ok := err.(*school.Error)
-	if !ok {
+	var known *school.Error
+	if !errors.As(err, &known) {
 		p.t.Fatal(err)
 	}
 	return strings.TrimSpace(string(known.Code) + " " + known.Param)
@@ -631,5 +631,71 @@ func TestSectionsWithStudentsStay(t *testing.T) {
 	var bad *school.BadBundle
 	if err := again(); !errors.As(err, &bad) || len(bad.Problems) != 1 || !strings.HasPrefix(bad.Problems[0].What, section+" is gone, but students are or were enrolled in it here (1)") || p.own(1) != section {
 		t.Errorf("data without the section: %v", err)
+	}
+}
+
+// Who asks while somebody else is about to take the last seat waits for them, and is told that it is gone.
+func TestAskingWhileAnotherTakes(t *testing.T) {
+	p := newPoint(t)
+	section := p.planted["sk001"][0]
+	p.seatsOf(section, 1)
+	tx, err := p.db.Open(t).BeginTxx(t.Context(), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, query := range []string{`SELECT 1 FROM section WHERE school_id = $1 AND id = $2 FOR NO KEY UPDATE`,
+		`INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) VALUES ($1, 2027, 'sk004', $2, now(), 'x')`} {
+		if _, err := tx.ExecContext(t.Context(), query, demo.SkerryID, section); err != nil {
+			t.Fatal(err)
+		}
+	}
+	said := make(chan string, 1)
+	at, who := p.of(1)
+	go func() {
+		_, err := p.TakeSeats(context.Background(), who, at, school.SeatsChange{Take: []string{section}})
+		said <- p.said(err)
+	}()
+	for waits := 0; waits == 0 && len(said) == 0; {
+		waits = storetest.Value[int](t, p.db, `SELECT count(*) FROM pg_locks WHERE NOT granted`)
+	}
+	if err := tx.Commit(); err != nil {
+		t.Fatal(err)
+	}
+	if got := <-said; got != "seat-gone "+section {
+		t.Errorf("the second is answered %q", got)
+	}
+}
+
+// One student in two windows takes two seats at the same time of the week: one is taken, the other is refused.
+func TestTwoWindowsOfOneStudent(t *testing.T) {
+	p := newPoint(t)
+	second := p.second()
+	w := p.week(1)
+	var same []string // what meets when English does, of different courses
+	english := slices.IndexFunc(w.Sections, func(x school.TableSection) bool { return x.ID == p.planted["sk001"][0] })
+	for i, x := range w.Sections {
+		if slices.Equal(x.Periods, w.Sections[english].Periods) && len(x.Terms) == 2 && len(x.Days) == 6 && w.Lines[i].May == "" && x.Course != w.Sections[english].Course {
+			same = append(same, x.ID)
+		}
+	}
+	for n := 1; n <= 25; n += 3 {
+		at, who := p.of(n)
+		var wait sync.WaitGroup
+		said := make([]string, 2)
+		begin := make(chan struct{})
+		for i, service := range []*school.Service{p.Service, second} {
+			section := []string{w.Sections[english].ID, same[0]}[i]
+			wait.Go(func() {
+				<-begin
+				_, err := service.TakeSeats(context.Background(), who, at, school.SeatsChange{Take: []string{section}})
+				said[i] = string(school.CodeOf(err))
+			})
+		}
+		close(begin)
+		wait.Wait()
+		slices.Sort(said)
+		if said[0] != "" || said[1] != "seat-clash" {
+			t.Errorf("student %d is answered %q; has %s", n, said, p.own(n))
+		}
 	}
 }
