@@ -38,7 +38,7 @@ func TestChangingWithADate(t *testing.T) {
 	k.press("nav a", "^Back to the student$")
 	k.press("main a", "^Change with a date$")
 	k.says("[data-testid=stays] li", "English 10[\\s\\S]*from Mon 30 Aug[\\s\\S]*there 2 · late 0 · not there 2")
-	k.accessible("all enrollments")
+	k.accessible("what she is and was in")
 	k.MustElement("main select").MustSelect("1 · English 10")
 	k.says("[data-testid=fits] button", "May take it.").MustClick()
 	k.says("h1", "^Runa leaves English 10 for .* on Mon 30 Aug.$")

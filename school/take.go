@@ -140,7 +140,7 @@ func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []st
 			}
 			stay, came = append(stay, i), append(came, w.Sections[i].ID)
 		}
-		if len(came)+len(gone) == 0 {
+		if len(came)+len(gone) == 0 && note.Undoes == nil { // what is taken back is, also where nothing of it is left
 			return nil
 		}
 		for _, id := range slices.Concat(came, gone) { // what has begun may have been attended

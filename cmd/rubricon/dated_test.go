@@ -23,7 +23,7 @@ func TestChangesWithDatesBesideTheRules(t *testing.T) {
 				return strings.HasPrefix(row[at], "sk0") && row[at] != "sk001" || strings.HasPrefix(row[at], "sk1") || strings.HasPrefix(row[at], "sk2") || strings.HasPrefix(row[at], "sk3") || row[at] == "sk400"
 			})
 		}
-		if f := &files[i]; f.Name == "records.csv" {
+		if f := &files[i]; f.Name == "records.csv" || f.Name == "requests.csv" {
 			f.Rows = nil
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 
 	"rubricon/bundle"
@@ -26,7 +27,7 @@ type shot struct {
 	wait             string // a selector that shows when the screen is there
 	click            string // then this is clicked
 	until            string // and this is waited for: work that takes long, which stays there
-	condition        string // of whom something is prepared
+	leaves           string // what is left from a date on
 	upload           bool   // the demo school with some other records is sent, looked at and left
 }
 
@@ -42,13 +43,13 @@ var shots = []shot{
 	{name: "family-phone", user: "ilse.quill", path: "/", wait: "h1", phone: true},
 	{name: "caseload", user: "ms.arden", path: "/", wait: "#student h2"},
 	{name: "student", user: "ms.arden", path: "/student/s0001", wait: "section li"},
-	{name: "prepare", user: "ms.arden", path: "/prepare", wait: "fieldset label", condition: "grade 11 and passed NOR1"},
+	{name: "change", user: "ms.torvund", path: "/student/sk001/changes", wait: "[data-testid=stays] li", leaves: "1 · English 10"},
 	{name: "rules", user: "office", path: "/rules", wait: "main li"},
 	{name: "teacher", user: "mr.tolland", path: "/d/teacher-pellworth", wait: "tbody tr", click: "main nav button:nth-of-type(4)"},
 	{name: "settings", user: "office", path: "/rules?part=settings", wait: "select[aria-labelledby=setting-late]"},
 	{name: "placement", user: "office", path: "/placement", wait: "form button[type=submit]", click: "form button[type=submit]", until: "section[aria-label=Students] table"},
 	{name: "sections", user: "office", path: "/sections", wait: "[data-section]", click: "tbody tr:nth-of-type(7) [data-section]"},
-	{name: "paper", user: "office", path: "/paper", wait: "main input"},
+	{name: "seats", user: "runa.sandaker", path: "/seats", wait: "[data-open]", click: "[data-open]", until: "[data-fit]"},
 	{name: "data", user: "office", path: "/data", wait: "h1", upload: true},
 }
 
@@ -118,13 +119,15 @@ func take(b *rod.Browser, s shot, file string) {
 	if s.until != "" {
 		page.Timeout(2 * time.Minute).MustElement(s.until)
 	}
-	if s.condition != "" {
-		page.MustElement("input[name=condition]").MustInput(s.condition)
-		page.MustElementR("button", "Choose them").MustClick()
-		page.MustElement("section[aria-label=What] input[name=course]").MustInput("Norwegian 2")
-		page.MustElement("section[aria-label=What] textarea[name=reason]").MustInput("Continues the language.")
-		page.MustElementR("button", "See what it would do").MustClick()
-		page.MustElementR("h3", "would concern")
+	if s.leaves != "" {
+		page.MustElement("main select").MustSelect(s.leaves)
+		page.MustElement("[data-testid=fits] button").MustClick()
+		page.MustElement("[data-testid=settle]")
+		page.MustElement("input[type=range]").MustFocus()
+		for range 32 { // some weeks into the year
+			page.Keyboard.MustType(input.ArrowRight)
+		}
+		page.MustElementR("h1", "14 Oct")
 	}
 	if s.upload {
 		folder, err := os.MkdirTemp("", "rubricon-shot")

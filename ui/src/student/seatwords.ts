@@ -33,6 +33,10 @@ export function whenWords(t: TFunction, book: Book, table: SeatTable, x: TableSe
   return parts.join(t('listComma'));
 }
 
+/** When a section that may be gone meets, and who teaches it. */
+export const nextWords = (t: TFunction, book: Book, table: SeatTable, x: TableSection | undefined) =>
+  x ? [whenWords(t, book, table, x), x.teacher].filter(Boolean).join(' · ') : '';
+
 /** What of the week is open, period by period: the days and terms are said where not all of them are. */
 export interface Clause {
   key: string;
