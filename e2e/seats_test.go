@@ -152,7 +152,10 @@ func TestChoosingSeats(t *testing.T) {
 	ask.MustElement("label:nth-of-type(2) select").MustSelect("Spanish")
 	ask.MustElement("input").MustInput("The bus comes at nine.")
 	ask.MustElement("button[type=submit]").MustClick()
-	p.says("main li", "English 10: “The bus comes at nine. \\(Instead: Spanish\\)”")
+	p.says("section li", `asks · English 10: “The bus comes at nine. .Instead: Spanish.”`)
+	if got := p.MustEval(`async () => { const r = await fetch('/api/schools/skerrypoint/years/2027/students/sk001/seats.pdf?language=es'); return [r.status, (await r.text()).slice(0, 4)] }`).Arr(); got[0].Int() != 200 || got[1].Str() != "%PDF" {
+		t.Errorf("the week as a PDF: %v", got)
+	}
 	p.language("es")
 	p.says("[data-testid=open]", "Tu semana está completa. Está entregada.")
 	p.accessible("in Spanish")

@@ -201,3 +201,78 @@ func TestTheAnswerOfAttendanceIsLost(t *testing.T) {
 		t.Errorf("again: %s, %v", got, s.Marks(at.School, at.Student))
 	}
 }
+
+// What is published is what students are enrolled in; taken back, or placed otherwise, they are not, but for whom somebody has changed something meanwhile.
+func TestPublishedWeeksAreEnrollments(t *testing.T) {
+	h := newHouse(t)
+	h.kiln()
+	ctx, office := t.Context(), h.who("office")
+	r := h.placed(ctx)
+	publish := func() {
+		t.Helper()
+		if n, err := h.Publish(ctx, office, mara.School, mara.Year, r.ID, -1); err != nil || n != 2 {
+			t.Fatal(n, err)
+		}
+	}
+	enrolled := func() string {
+		return storetest.Value[string](t, h.db, `SELECT coalesce(string_agg(student_id || ' ' || section_id || coalesce(' until ' || ends, ''), ', ' ORDER BY student_id, id), '') FROM enrollment`)
+	}
+	first, second := "s0003", "s0004"
+	if h.has(r.ID, first) != "cer1-1" {
+		first, second = second, first
+	}
+	want := []string{first + " cer1-1", second + " pri1-1"}
+	slices.Sort(want)
+	publish()
+	publish() // again: the same
+	if got := enrolled(); got != strings.Join(want, ", ") {
+		t.Errorf("published: %s", got)
+	}
+	back := func() {
+		t.Helper()
+		list, err := h.Publications(ctx, office, mara.School, mara.Year)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, x := range list {
+			if x.BackAt == nil {
+				if _, err := h.Unpublish(ctx, office, mara.School, mara.Year, x.ID, "x"); err != nil {
+					t.Fatal(err)
+				}
+			}
+		}
+	}
+	back()
+	if got := enrolled(); got != "" {
+		t.Errorf("taken back: %s", got)
+	}
+	publish()
+	at := school.Place{School: mara.School, Year: mara.Year, Student: first}
+	e, err := h.Enrolled(ctx, office, at)
+	if err != nil || len(e.Stays) != 1 {
+		t.Fatal(err, e)
+	}
+	on := e.Days[slices.IndexFunc(e.Days, func(d string) bool { return d > e.Stays[0].Begin })]
+	if _, err := h.ChangeOn(ctx, office, at, school.DatedChange{Drop: []string{"cer1-1"}, On: on, Reason: "Moves away."}); err != nil {
+		t.Fatal(err)
+	}
+	remove := func(id string) string {
+		m, err := h.MasterSchedule(ctx, office, mara.School, mara.Year)
+		if err != nil {
+			t.Fatal(err)
+		}
+		x := m.Sections[slices.IndexFunc(m.Sections, func(x school.Section) bool { return x.ID == id })]
+		return string(school.CodeOf(h.RemoveSection(ctx, office, mara.School, mara.Year, id, x.Rev)))
+	}
+	back()
+	if got := enrolled(); got != first+" cer1-1 until "+on {
+		t.Errorf("taken back after a change: %s", got)
+	}
+	publish()
+	if a, b := remove("cer1-1"), remove("pri1-1"); a != "section-taken" || b != "" {
+		t.Errorf("taken away: one that somebody has left %q, one that is only published %q", a, b)
+	}
+	if got := enrolled(); got != first+" cer1-1 until "+on {
+		t.Errorf("in the end: %s", got)
+	}
+}

@@ -41,7 +41,7 @@ func (s *Service) Publications(ctx context.Context, by int64, school string, yea
 	return s.db.Queries().Publications(ctx, school, year)
 }
 
-// Publish shows the families of a grade (-1: all) what a run gives them; those whose submission is the one that was placed are told, all of them or none. It tells how many. The errors
+// Publish shows the families of a grade (-1: all) what a run gives them; those whose submission is the one that was placed are told, all of them or none, and are enrolled in what they are given, unless they have chosen seats themselves. It tells how many. The errors
 // are NotFound where the run has found nothing, RunBehind where a section is not as it was placed, and acts.NothingSubmitted where no sheet is as it was placed.
 func (s *Service) Publish(ctx context.Context, by int64, school string, year, run, grade int) (sheets int, err error) {
 	r, a, err := s.foundRun(ctx, by, school, year, run)
@@ -58,7 +58,10 @@ func (s *Service) Publish(ctx context.Context, by int64, school string, year, ru
 		if shown, err = q.Publish(ctx, school, year, run, grade, a.name(), s.now(), !s.noPost); err == nil && len(shown) == 0 {
 			err = problem(Code(acts.NothingSubmitted))
 		}
-		return err
+		if err != nil {
+			return err
+		}
+		return q.EnrollPlaced(ctx, school, year, studentsOf(shown), a.name().Name, s.now())
 	})
 	sheets = s.tellShown(school, year, shown, err)
 	if err == nil {
@@ -67,7 +70,7 @@ func (s *Service) Publish(ctx context.Context, by int64, school string, year, ru
 	return sheets, err
 }
 
-// Unpublish takes a publication back, with a reason; the same people are told. The errors are NeedsReason, and AlreadyDone where it does not stand.
+// Unpublish takes a publication back, with a reason; the same people are told, and are enrolled in it no longer unless something was changed since. The errors are NeedsReason, and AlreadyDone where it does not stand.
 func (s *Service) Unpublish(ctx context.Context, by int64, school string, year int, id int64, reason string) (sheets int, err error) {
 	_, a, err := s.reader(ctx, by, school, year, acts.Schedule)
 	if err != nil {
@@ -82,13 +85,24 @@ func (s *Service) Unpublish(ctx context.Context, by int64, school string, year i
 		if shown, done, err = q.Unpublish(ctx, school, year, id, a.name(), reason, s.now(), !s.noPost); err == nil && !done {
 			err = problem(Code(acts.AlreadyDone))
 		}
-		return err
+		if err != nil {
+			return err
+		}
+		return q.EnrollPlaced(ctx, school, year, studentsOf(shown), a.name().Name, s.now())
 	})
 	sheets = s.tellShown(school, year, shown, err)
 	if err == nil {
 		s.log.InfoContext(ctx, "a publication was taken back", "school", school, "year", year, "by", by, "sheets", sheets)
 	}
 	return sheets, err
+}
+
+func studentsOf(shown []store.ShownSheet) []string {
+	list := make([]string, len(shown))
+	for i, x := range shown {
+		list[i] = x.Student
+	}
+	return list
 }
 
 // tellShown tells open screens of sheets that have changed, once that is committed, and how many they are.

@@ -58,6 +58,20 @@ func (d *Desk) SeatWindow() acts.Window {
 // SeatPhase is where the moment lies to the window in which seats are chosen.
 func (d *Desk) SeatPhase() acts.Phase { return d.SeatWindow().Phase(d.now) }
 
+// Shown is the choice as a published week is shown.
+func (w *Week) Shown() *Shown {
+	out := &Shown{Given: []GivenSection{}, Lacking: []Lacking{}}
+	for _, own := range w.Own {
+		x := &w.Sections[own.Section]
+		g := GivenSection{Course: x.Course, Section: x.ID, Title: x.Title, Teacher: x.Teacher, Terms: w.Year.TermNames(w.table.meets[own.Section].Terms), Periods: x.Periods, Days: []int{}}
+		if len(x.Days) < w.Year.Policy.Days {
+			g.Days = x.Days
+		}
+		out.Given = append(out.Given, g)
+	}
+	return out
+}
+
 // today is the date in the school's time zone.
 func (d *Desk) today() string { return d.now.In(d.Year.Zone()).Format("2006-01-02") }
 

@@ -213,24 +213,35 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	return row.ID, nil
 }
 
-// RemoveSection takes a section away that is as it was in a rev. The errors are SectionChanged, and SectionTaken where students are or were enrolled in it.
+// RemoveSection takes a section away that is as it was in a rev. The errors are SectionChanged, and SectionTaken where students have chosen it, or were moved into or out of it; who only has it by a publication is enrolled in it no longer.
 func (s *Service) RemoveSection(ctx context.Context, by int64, school string, year int, id string, rev int64) error {
 	if _, _, err := s.reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return err
 	}
-	done := false
-	err := s.db.Tx(ctx, func(q store.Queries) (err error) {
+	err := s.db.Tx(ctx, func(q store.Queries) error {
 		if taken, err := q.EnrolledIn(ctx, school, year, nil); err != nil {
 			return err
 		} else if taken[id] > 0 {
 			return problem(SectionTaken)
 		}
-		done, err = q.RemoveSection(ctx, school, year, id, rev)
-		return err
+		rows, err := q.Sections(ctx, school, year)
+		if err != nil {
+			return err
+		}
+		var kept []string
+		for i := range rows {
+			if rows[i].ID != id {
+				kept = append(kept, rows[i].ID)
+			}
+		}
+		if err := q.LeavePlaced(ctx, school, year, kept); err != nil {
+			return err
+		}
+		if done, err := q.RemoveSection(ctx, school, year, id, rev); err != nil || done {
+			return err
+		}
+		return problem(SectionChanged)
 	})
-	if err == nil && !done {
-		err = problem(SectionChanged)
-	}
 	if err == nil {
 		s.log.InfoContext(ctx, "a section was taken away", "school", school, "year", year, "by", by, "section", id)
 		s.hub.missed()

@@ -327,6 +327,13 @@ type SectionRow struct {
 
 // PutSections writes a year's sections in the place of those that are there; nobody may be enrolled in one that goes.
 func (q Queries) PutSections(ctx context.Context, school string, year int, sections []SectionRow) error {
+	var kept []string
+	for i := range sections {
+		kept = append(kept, sections[i].ID)
+	}
+	if err := q.LeavePlaced(ctx, school, year, kept); err != nil {
+		return err
+	}
 	if err := q.exec(ctx, `DELETE FROM section WHERE school_id = $1 AND year = $2 AND id NOT IN (SELECT id FROM jsonb_to_recordset($3::jsonb) AS r(id text))`, school, year, asJSON(sections)); err != nil {
 		return err
 	}

@@ -274,13 +274,13 @@ func (q Queries) Lapse(ctx context.Context, at Place, section string, now time.T
 	return n > 0, err
 }
 
-// EnrolledIn counts who is or was enrolled in each section of a year, but those that are kept.
+// EnrolledIn counts who is or was enrolled in each section of a year, but those that are kept; what a publication gave and nobody has changed is not counted.
 func (q Queries) EnrolledIn(ctx context.Context, school string, year int, kept []string) (map[string]int, error) {
 	var rows []struct {
 		Section string `db:"section_id"`
 		N       int    `db:"n"`
 	}
-	if err := q.list(ctx, &rows, `SELECT section_id, count(*) AS n FROM enrollment WHERE school_id = $1 AND year = $2 AND section_id NOT IN (SELECT jsonb_array_elements_text($3::jsonb)) GROUP BY section_id`,
+	if err := q.list(ctx, &rows, `SELECT e.section_id, count(*) AS n FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND NOT `+untouched+` AND e.section_id NOT IN (SELECT jsonb_array_elements_text($3::jsonb)) GROUP BY e.section_id`,
 		school, year, asJSON(kept)); err != nil {
 		return nil, err
 	}
@@ -324,4 +324,23 @@ func (q Queries) ChangeStays(ctx context.Context, at Place, c *StayChange) error
 	}
 	return q.exec(ctx, `INSERT INTO enrollment (school_id, year, student_id, section_id, begins, at, by_name) SELECT $1, $2, $3, x, $5::date, $6, $7 FROM jsonb_array_elements_text($4::jsonb) x`,
 		at.School, at.Year, at.Student, asJSON(c.Came), c.On, c.At, c.By)
+}
+
+// untouched is an enrollment that came with a publication, and that nobody has changed.
+const untouched = `(e.placed AND e.begins IS NULL AND e.ends IS NULL)`
+
+// EnrollPlaced enrolls some students in what the placement gives them as it is published now, in the place of what an earlier publication gave them; whoever has chosen or changed something keeps all of it. Where nothing is
+// published any more they are enrolled in nothing.
+func (q Queries) EnrollPlaced(ctx context.Context, school string, year int, students []string, by string, now time.Time) error {
+	return q.exec(ctx, `WITH who AS (SELECT x AS id FROM jsonb_array_elements_text($3::jsonb) x WHERE NOT EXISTS (SELECT 1 FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND e.student_id = x AND NOT `+untouched+`)),
+			gives AS (SELECT DISTINCT sh.student_id, g->>'section' AS section_id FROM who JOIN sheet sh ON sh.school_id = $1 AND sh.year = $2 AND sh.student_id = who.id AND sh.state = 'placed', jsonb_array_elements(sh.placed->'given') g),
+			gone AS (DELETE FROM enrollment e USING who WHERE e.school_id = $1 AND e.year = $2 AND e.student_id = who.id AND NOT EXISTS (SELECT 1 FROM gives WHERE gives.student_id = e.student_id AND gives.section_id = e.section_id)),
+			came AS (INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name, placed) SELECT $1, $2, gives.student_id, gives.section_id, $5, $4, true FROM gives
+				JOIN section s ON s.school_id = $1 AND s.year = $2 AND s.id = gives.section_id ON CONFLICT DO NOTHING)
+		UPDATE seat_choice c SET version = version + 1 FROM who WHERE c.school_id = $1 AND c.year = $2 AND c.student_id = who.id`, school, year, asJSON(students), by, now)
+}
+
+// LeavePlaced takes away what publications gave in sections of a year, but those that are kept.
+func (q Queries) LeavePlaced(ctx context.Context, school string, year int, kept []string) error {
+	return q.exec(ctx, `DELETE FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND `+untouched+` AND e.section_id NOT IN (SELECT jsonb_array_elements_text($3::jsonb))`, school, year, asJSON(kept))
 }

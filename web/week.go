@@ -11,6 +11,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"rubricon/core/acts"
 	"rubricon/core/catalog"
 	"rubricon/paper"
 	"rubricon/school"
@@ -43,6 +44,22 @@ func (s *Server) weekRoutes(api huma.API) {
 			return nil, err
 		}
 		return pdfOut("week.pdf", pdf), nil
+	})
+	signedIn(s, api, operation("get-seats-pdf", http.MethodGet, seatsPath+".pdf", "A student's choice of seats, for printing"), func(ctx context.Context, by int64, in *weekIn) (*fileOut, error) {
+		w, err := s.cases.Seats(ctx, by, in.place())
+		if err != nil {
+			return nil, err
+		}
+		p := &printed{Desk: w.Desk, l: s.reads(ctx, in.Language)}
+		doc := p.week(w.Shown())
+		if c := &w.Choice; c.HandedAt != nil && c.State != string(acts.Choosing) {
+			doc.Lead = []string{p.say("seats.road.receipt", "receipt", c.Receipt, "time", p.day(c.HandedAt.In(w.Year.Zone()), true))}
+		}
+		pdf, err := paper.PDF(doc)
+		if err != nil {
+			return nil, err
+		}
+		return pdfOut("seats.pdf", pdf), nil
 	})
 	type calendarOut struct {
 		ContentType        string `header:"Content-Type"`

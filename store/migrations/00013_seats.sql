@@ -15,6 +15,7 @@ CREATE TABLE enrollment (
     ends       date, -- exclusive; NULL: to the last day
     at         timestamptz NOT NULL, -- when the seat was taken
     by_name    text NOT NULL,
+    placed     boolean NOT NULL DEFAULT false, -- it came with a publication of the placement, and goes with it while nobody has changed it
     PRIMARY KEY (school_id, year, id),
     FOREIGN KEY (school_id, year, student_id) REFERENCES sheet,
     FOREIGN KEY (school_id, year, section_id) REFERENCES section,

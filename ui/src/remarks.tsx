@@ -65,7 +65,7 @@ export function Remarks({ book, sheet, course, kinds }: { book: Book; sheet: She
           </li>
         ))}
       </ul>
-      {remarks.data.remark.allowed && !remarks.data.answer && (
+      {kinds.length > 0 && remarks.data.remark.allowed && !remarks.data.answer && (
         <Ask book={book} sheet={sheet} course={course} kinds={kinds} busy={act.isPending} onSay={(said, taken) => act.mutate(said, { onSuccess: taken })} />
       )}
       <Refusal text={act.error ? errorWords(t, act.error) : undefined} />

@@ -80,11 +80,13 @@ function File({ person, place, reason, bar, base }: { person: Person; place: Pla
       {s.acts.edit.allowed && bar}
       <main id="page" className="px-4 pt-3 pb-16 desk:px-6">
         <h1 className="mb-2">{t('file.head', { name: `${s.student.given} ${s.student.family}`, grade: s.student.grade })}</h1>
-        {s.status.seats && (
+        {(s.status.seats ?? s.placed) && (
           <p className="mb-2 flex gap-x-4">
-            <Link href={`${base}/sheet/seats`} className="inked-link">
-              {t('choosing.nav')}
-            </Link>
+            {s.status.seats && (
+              <Link href={`${base}/sheet/seats`} className="inked-link">
+                {t('choosing.nav')}
+              </Link>
+            )}
             <Link href={`${base}/changes`} className="inked-link">
               {t('change.link')}
             </Link>

@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState, useSyncExternalStore } from 'react';
 import { useTranslation } from 'react-i18next';
-import { type Place, type Problem, ApiError } from '../api/client';
+import { type Place, type Problem, ApiError, studentPath } from '../api/client';
 import { type Opening, type Seats, type SeatsPut, proposal, seatActs, useSeatAct, useSeatTable, useSeats, useWays } from '../api/seats';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
@@ -255,7 +255,10 @@ function Week({ desk, seats, table, offline }: { desk: Desk; seats: Seats; table
           </details>
           <button type="button" className="no-print mt-3 min-h-8 text-sm inked-link desk:ms-11" onClick={() => window.print()}>
             {t('seats.print')}
-          </button>
+          </button>{' '}
+          <a href={`${studentPath(place)}/seats.pdf`} download="seats.pdf" className="no-print inline-flex min-h-8 items-center text-sm inked-link">
+            {t('seats.pdf')}
+          </a>
         </div>
         <aside
           aria-label={t('seats.panel')}
