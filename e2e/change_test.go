@@ -59,5 +59,4 @@ func TestChangingWithADate(t *testing.T) {
 	}
 	k.language("es")
 	k.says("h1", "¿qué cambia y desde cuándo?")
-	k.accessible("in Spanish")
 }

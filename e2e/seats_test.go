@@ -126,7 +126,6 @@ func TestChoosingSeats(t *testing.T) {
 	p.says("[data-testid=found]", "English 10")
 	p.says("aside [role=status]", "^Sections: [34]$")
 	p.says("[data-testid=found] button", "^Give English 10.* up and take this$")
-	p.accessible("found")
 	p.MustElement("aside input[type=search]").MustSelectAllText().MustInput("calculus")
 	p.says("[data-testid=found]", "It is not offered to you.")
 
@@ -139,7 +138,6 @@ func TestChoosingSeats(t *testing.T) {
 	k.accessible("who chooses seats")
 	k.press("[data-testid=choosing] a", "Sandaker, Runa")
 	k.says("[data-testid=open]", "^The week of Runa is full.")
-	k.accessible("a student's week")
 	k.press("main button", "^Agree to this week$")
 	k.says("main li", "Ms Torvund agreed")
 	p.says("[data-testid=open]", "You can hand it in.")
@@ -158,7 +156,6 @@ func TestChoosingSeats(t *testing.T) {
 	}
 	p.language("es")
 	p.says("[data-testid=open]", "Tu semana está completa. Está entregada.")
-	p.accessible("in Spanish")
 	p.language("ar")
 	p.says("[data-testid=open]", "أسبوعك مكتمل")
 	p.accessible("in Arabic")
@@ -190,7 +187,6 @@ func TestTwoRaceForASeat(t *testing.T) {
 	b.says("[data-fit='"+planted[0]+"']", "0 left") // without asking
 	b.MustElement("[data-fit='" + planted[0] + "'] button[data-act=take]").MustClick()
 	b.says("[data-testid=lost]", "The last seat in English 10 went to somebody else in the moment you asked. Nothing of yours has changed. Next best: English 10, period")
-	b.accessible("a seat that is gone")
 	b.says("[data-fit='"+planted[0]+"'] button", "^Wait for a seat$").MustClick()
 	b.says("aside section", "You wait for[\\s\\S]*English 10[\\s\\S]*before you: 0")
 	a.press("main button", "^Undo$")

@@ -124,7 +124,7 @@ func take(b *rod.Browser, s shot, file string) {
 		page.MustElement("[data-testid=fits] button").MustClick()
 		page.MustElement("[data-testid=settle]")
 		page.MustElement("input[type=range]").MustFocus()
-		for range 32 { // some weeks into the year
+		for range 31 { // some weeks into the year
 			page.Keyboard.MustType(input.ArrowRight)
 		}
 		page.MustElementR("h1", "14 Oct")
