@@ -20,7 +20,7 @@ import (
 const (
 	LostEvery = 15 * time.Second // tasks whose runners are gone are looked for
 	TidyEvery = 10 * time.Minute // what is over is taken away
-	SeatEvery = 15 * time.Second // offers of seats whose time is over go to the next
+	SeatEvery = 15 * time.Second // seats that are free are offered to who waits
 )
 
 // atOnce is how many jobs a process runs at the same time: they read whole schools into memory.
@@ -40,7 +40,7 @@ func Start(ctx context.Context, db *store.DB, cases *school.Service, mails Post,
 	}))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[takeUpLost]) error { return cases.TakeUpLost(ctx) }))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[tidy]) error { return cases.Tidy(ctx) }))
-	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[lapseOffers]) error { return cases.LapseOffers(ctx) }))
+	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[offerSeats]) error { return cases.OfferSeats(ctx) }))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[sendPost]) error { return mails.Deliver(ctx, cases, log) }))
 	client, closing, err := db.Runner(ctx, &river.Config{
 		Logger:     slog.New(quieter{log.Handler()}),
@@ -50,7 +50,7 @@ func Start(ctx context.Context, db *store.DB, cases *school.Service, mails Post,
 		PeriodicJobs: []*river.PeriodicJob{
 			river.NewPeriodicJob(river.PeriodicInterval(LostEvery), func() (river.JobArgs, *river.InsertOpts) { return takeUpLost{}, once }, nil),
 			river.NewPeriodicJob(river.PeriodicInterval(PostEvery), func() (river.JobArgs, *river.InsertOpts) { return sendPost{}, oncePost }, &river.PeriodicJobOpts{RunOnStart: true}),
-			river.NewPeriodicJob(river.PeriodicInterval(SeatEvery), func() (river.JobArgs, *river.InsertOpts) { return lapseOffers{}, once }, nil),
+			river.NewPeriodicJob(river.PeriodicInterval(SeatEvery), func() (river.JobArgs, *river.InsertOpts) { return offerSeats{}, once }, nil),
 			river.NewPeriodicJob(river.PeriodicInterval(TidyEvery), func() (river.JobArgs, *river.InsertOpts) { return tidy{}, once }, nil),
 		},
 	})
@@ -89,9 +89,9 @@ type takeUpLost struct{}
 
 func (takeUpLost) Kind() string { return "take-up-lost" }
 
-type lapseOffers struct{}
+type offerSeats struct{}
 
-func (lapseOffers) Kind() string { return "lapse-offers" }
+func (offerSeats) Kind() string { return "offer-seats" }
 
 type tidy struct{}
 

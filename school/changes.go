@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"time"
 
 	"rubricon/attendance"
 	"rubricon/core/acts"
@@ -63,7 +64,7 @@ func (s *Service) enrolled(ctx context.Context, w *Week) (*Enrolled, error) {
 		}
 	}
 	for _, d := range w.Year.SchoolDays() {
-		e.Days = append(e.Days, d.Date.Format("2006-01-02"))
+		e.Days = append(e.Days, d.Date.Format(time.DateOnly))
 	}
 	for _, row := range rows {
 		i, ok := w.table.at[row.Section]
@@ -101,7 +102,7 @@ type DatedEffect struct {
 	change *dated.Outcome
 }
 
-// TryChange tells what a change would do; nothing is changed. The errors are NoSection, and NotFound where the student is not enrolled in what goes.
+// TryChange tells what a change would do; nothing is changed. The error is NoSection; why it cannot be made is in the effect.
 func (s *Service) TryChange(ctx context.Context, by int64, at Place, c DatedChange) (*DatedEffect, error) {
 	w, err := s.Seats(ctx, by, at)
 	if err != nil {
@@ -168,7 +169,7 @@ func (e *Enrolled) try(c *DatedChange) (*DatedEffect, error) {
 			continue
 		}
 		try := dated.Change{Drop: change.Drop, Add: []int{i}, On: change.On}
-		if _, err := dated.Apply(e.Year.Year, e.table.meets, stays, nil, try); err == nil && !e.sameCourse(i, change.Drop) {
+		if _, err := dated.Apply(e.Year.Year, e.table.meets, stays, nil, try); err == nil {
 			out.Fits = append(out.Fits, i)
 		}
 	}
@@ -187,13 +188,6 @@ func (e *Enrolled) try(c *DatedChange) (*DatedEffect, error) {
 		return cmp.Or(weight(a)-weight(b), cmp.Compare(e.Lines[b].Rank, e.Lines[a].Rank))
 	})
 	return out, nil
-}
-
-// sameCourse tells whether the student stays in a section of the same course.
-func (e *Enrolled) sameCourse(section int, dropped []int) bool {
-	return slices.ContainsFunc(e.Stays, func(x Stay) bool {
-		return x.Row.Ends == "" && x.Section != section && !slices.Contains(dropped, x.Section) && e.table.meets[x.Section].Course == e.table.meets[section].Course
-	})
 }
 
 // ChangeOn makes a change from a date on, with a reason: what goes ends then, or leaves no trace where the student never attended; what comes begins then, with neither a gap nor an overlap. Attendance comes first: marks
@@ -221,18 +215,13 @@ func (s *Service) ChangeOn(ctx context.Context, by int64, at Place, c DatedChang
 	if effect.Why.Why != "" {
 		return nil, &Error{Code: BadDate, Param: string(effect.Why.Why)}
 	}
-	for _, id := range c.Add {
-		if x := e.table.at[id]; e.sameCourse(x, e.table.places(c.Drop)) {
-			return nil, &Error{Code: SeatClash, Param: id}
-		}
-	}
 	if len(effect.Marks) > 0 && c.Settle != "move" && c.Settle != "delete" || c.As != "" && !slices.Contains(attendance.Marks, c.As) {
 		return nil, problem(NeedsSettling)
 	}
 	there, back := effect.settle(&c, rand.Text())
 	stays := effect.write(&c)
 	stays.By, stays.At = w.actor.name().Name, w.now
-	told := false
+	told, offered := false, map[string][]store.Place{}
 	err = s.db.Tx(ctx, func(q store.Queries) error {
 		row, err := q.LockChoice(ctx, at)
 		if err != nil {
@@ -260,6 +249,11 @@ func (s *Service) ChangeOn(ctx context.Context, by int64, at Place, c DatedChang
 		if err := q.SaveChoice(ctx, at, &row); err != nil {
 			return err
 		}
+		for _, id := range c.Drop {
+			if offered[id], err = s.offer(ctx, q, w.Desk, w.table, id); err != nil {
+				return err
+			}
+		}
 		if len(effect.Marks) == 0 {
 			return nil
 		}
@@ -278,6 +272,9 @@ func (s *Service) ChangeOn(ctx context.Context, by int64, at Place, c DatedChang
 		return nil, err
 	}
 	s.forgetTaken(at.School, at.Year)
+	for id, to := range offered {
+		s.toldOffers(id, to)
+	}
 	s.toldSeats(at, slices.Concat(c.Add, c.Drop))
 	s.log.InfoContext(ctx, "enrollments were changed from a date on", "school", at.School, "year", at.Year, "account", by, "sections", len(c.Add)+len(c.Drop), "marks", len(effect.Marks))
 	return s.Enrolled(ctx, by, at)

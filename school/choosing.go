@@ -13,7 +13,9 @@ type Choosing struct {
 	Open     int  // cells
 	Complete bool // nothing is open, and every rule over the sections holds
 	Looked   bool // a counselor has agreed to what is chosen now
-	Mine     bool // the reader may agree to it
+	Next     acts.SeatAct
+	Nothing  bool        // nothing is to be done
+	Look     acts.Answer // whether the reader may agree to it
 }
 
 // Choosing lists the students of a year who choose seats, by name, with how far they are.
@@ -63,8 +65,10 @@ func (s *Service) Choosing(ctx context.Context, by int64, school string, year in
 		for _, open := range found.Open {
 			list[i].Open += len(open.Days)
 		}
-		c := acts.SeatCase{Relation: a.to(rows[i].Student), Settings: y.Policy.Settings}
-		list[i].Complete, list[i].Looked, list[i].Mine = found.Complete, same(rows[i].Looked, table.ids(own)), c.Decides()
+		c := acts.SeatCase{Relation: a.to(rows[i].Student), Settings: y.Policy.Settings, Window: acts.Window{Opens: rows[i].Opens, Families: rows[i].Families, Counselors: rows[i].Counselors}, Now: s.now(),
+			State: acts.SeatState(rows[i].State), Complete: found.Complete, Looked: same(rows[i].Looked, table.ids(own))}
+		list[i].Complete, list[i].Looked, list[i].Look = c.Complete, c.Looked, acts.OfSeats(&c)[acts.LookAtSeats]
+		list[i].Next, list[i].Nothing = c.Next()
 	}
 	return list, nil
 }

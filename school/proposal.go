@@ -44,37 +44,11 @@ func (w *Week) propose(ctx context.Context) ([]int, error) {
 			list = append(list, int(section))
 		}
 	}
-	list = slices.DeleteFunc(list, func(i int) bool { return w.table.clash(slices.Concat(own, list), i) >= 0 })
-	return w.fillUp(own, list)
-}
-
-// fillUp adds, to what is proposed, sections that fill what is open then: a period in all its terms at once where that can be, else term by term.
-func (w *Week) fillUp(own, list []int) ([]int, error) {
-	candidates := w.candidates()
-	for _, whole := range []bool{true, false} {
-		for period := 1; period <= w.Year.Policy.Periods; period++ {
-			found, err := w.Known.Choose(&w.Sheet, w.table.of(slices.Concat(own, list)))
-			if err != nil {
-				return nil, problem(TooComplex)
-			}
-			openings := map[int][]sheet.Cell{}
-			for _, open := range found.Open {
-				if open.Period != period {
-					continue
-				}
-				key := 0
-				if !whole {
-					key = open.Term
-				}
-				openings[key] = append(openings[key], open.Cells()...)
-			}
-			for key := range len(w.Year.Terms) {
-				for _, way := range sheet.Fillings(openings[key], w.table.of(slices.Concat(own, list)), w.table.meets, candidates, 1) {
-					list = append(list, way...)
-				}
-			}
-		}
+	more, err := w.Known.FillUp(&w.Sheet, w.table.of(slices.Concat(own, list)), w.table.meets, w.candidates())
+	if err != nil {
+		return nil, problem(TooComplex)
 	}
+	list = append(list, more...)
 	slices.Sort(list)
 	return list, nil
 }

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"slices"
+	"time"
 
 	"rubricon/core/acts"
 	"rubricon/core/sheet"
@@ -48,11 +49,13 @@ type SeatLine struct {
 }
 
 // SeatWindow is when seats are chosen.
-func (d *Desk) SeatWindow() acts.Window {
-	if d.Pupil.SeatOpens == nil {
+func (d *Desk) SeatWindow() acts.Window { return seatWindowOf(&d.Pupil) }
+
+func seatWindowOf(p *store.Pupil) acts.Window {
+	if p.SeatOpens == nil {
 		return acts.Window{}
 	}
-	return acts.Window{Opens: *d.Pupil.SeatOpens, Families: *d.Pupil.SeatFamilies, Counselors: *d.Pupil.SeatCounselor}
+	return acts.Window{Opens: *p.SeatOpens, Families: *p.SeatFamilies, Counselors: *p.SeatCounselor}
 }
 
 // SeatPhase is where the moment lies to the window in which seats are chosen.
@@ -73,7 +76,7 @@ func (w *Week) Shown() *Shown {
 }
 
 // today is the date in the school's time zone.
-func (d *Desk) today() string { return d.now.In(d.Year.Zone()).Format("2006-01-02") }
+func (d *Desk) today() string { return d.now.In(d.Year.Zone()).Format(time.DateOnly) }
 
 // Seats gives a student's choice of seats to whoever may see the sheet.
 func (s *Service) Seats(ctx context.Context, by int64, at Place) (*Week, error) {
@@ -186,7 +189,7 @@ func (w *Week) line(i int, own []int, r sheet.RequestResult) SeatLine {
 		line.Left++ // it is kept for them
 	}
 	for _, k := range own {
-		if w.table.meets[k].Course == x.Course || w.table.meets[k].Shares(x) {
+		if w.table.meets[k].Collides(x) {
 			line.Clash = append(line.Clash, k)
 		}
 	}
@@ -292,11 +295,12 @@ type Pushed struct {
 
 // The bounds of what is listed.
 const (
-	mostWays  = 24
-	mostParts = 24
+	mostWays    = 24
+	mostParts   = 24
+	mostCounted = 1000 // ways
 )
 
-// Ways tells how an opening of a student's week could be filled, with the sections as they were read. The error is NotFound where nothing is open there.
+// Ways tells how an opening of a student's week could be filled; where nothing is open there are none.
 func (s *Service) Ways(ctx context.Context, by int64, at Place, o Opening) (*Week, *Ways, error) {
 	w, err := s.Seats(ctx, by, at)
 	if err != nil {
@@ -317,7 +321,7 @@ func (w *Week) ways(o Opening) *Ways {
 		}
 	}
 	own, candidates := w.own(), w.candidates()
-	all := sheet.Fillings(out.Cells, w.table.of(own), w.table.meets, candidates, mostWays+1000)
+	all := sheet.Fillings(out.Cells, w.table.of(own), w.table.meets, candidates, mostCounted)
 	out.Fill, out.More = all[:min(len(all), mostWays)], max(0, len(all)-mostWays)
 	meets := func(i int) int {
 		n := 0
@@ -340,7 +344,7 @@ func (w *Week) ways(o Opening) *Ways {
 		case x.Fits && !alone[i]:
 			out.Parts = append(out.Parts, i)
 		case !x.Fits:
-			out.Collide = append(out.Collide, w.collision(own, candidates, i))
+			out.Collide = append(out.Collide, w.collision(own, i))
 		}
 	}
 	slices.SortStableFunc(out.Parts, func(a, b int) int { return meets(b) - meets(a) })
@@ -355,7 +359,7 @@ func (w *Week) ways(o Opening) *Ways {
 	return out
 }
 
-func (w *Week) collision(own, candidates []int, section int) Collision {
+func (w *Week) collision(own []int, section int) Collision {
 	c := Collision{Section: section}
 	for _, d := range sheet.Displaces(w.table.of(own), w.table.meets, section, func(i int) bool {
 		return i != section && !w.Lines[i].Own && w.Lines[i].Left > 0 && w.Lines[i].May == ""

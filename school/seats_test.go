@@ -327,10 +327,10 @@ func TestHandingInSeats(t *testing.T) {
 	for _, x := range list {
 		if x.Complete {
 			done++
-			if x.Student != "sk001" || x.Open != 0 || x.Looked || !x.Mine || !x.Begun {
+			if x.Student != "sk001" || x.Open != 0 || x.Looked || !x.Look.Allowed || x.Next != acts.LookAtSeats || !x.Begun {
 				t.Errorf("%+v", x)
 			}
-		} else if x.Begun || x.Open != 108 {
+		} else if x.Begun || x.Open != 108 || x.Look.Allowed || x.Next != acts.TakeSeats {
 			t.Errorf("%s has %d cells open", x.Student, x.Open)
 		}
 	}
@@ -420,11 +420,11 @@ func TestWaitingForASeat(t *testing.T) {
 	if got := p.takes(13, section) + ", " + p.takes(10, section); got != "seat-gone "+section+", seat-gone "+section {
 		t.Errorf("others take what is offered: %s", got)
 	}
-	if err := p.LapseOffers(t.Context()); err != nil || len(p.week(7).Waits) != 1 {
+	if err := p.OfferSeats(t.Context()); err != nil || len(p.week(7).Waits) != 1 {
 		t.Errorf("an offer that stands: %v", err)
 	}
 	p.at(storetest.Now.Add(2 * time.Hour))
-	if err := p.LapseOffers(t.Context()); err != nil {
+	if err := p.OfferSeats(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	if a, b := p.week(7).Waits, p.week(10).Waits; len(a) != 0 || len(b) != 1 || b[0].Until == nil {
@@ -697,5 +697,53 @@ func TestTwoWindowsOfOneStudent(t *testing.T) {
 		if said[0] != "" || said[1] != "seat-clash" {
 			t.Errorf("student %d is answered %q; has %s", n, said, p.own(n))
 		}
+	}
+}
+
+// However a seat has come free, who waits for it is offered it by the next look; but not where they cannot take it any more.
+func TestFreeSeatsAreOffered(t *testing.T) {
+	p := newPoint(t)
+	section := p.planted["sk001"][0]
+	p.seatsOf(section, 1)
+	if got := p.takes(1, section); got != "" {
+		t.Fatal(got)
+	}
+	at, who := p.of(4)
+	if _, err := p.WaitForSeat(t.Context(), who, at, section, true); err != nil {
+		t.Fatal(err)
+	}
+	offered := func() bool {
+		t.Helper()
+		if err := p.OfferSeats(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		x := p.week(4).Waits
+		return len(x) == 1 && x[0].Until != nil
+	}
+	if offered() {
+		t.Error("a seat is offered that is not free")
+	}
+	p.db.Exec(t, `DELETE FROM enrollment WHERE student_id = 'sk001'`)
+	p.opens(storetest.Now.AddDate(0, 0, -3))
+	if offered() {
+		t.Error("a seat is offered to who cannot take it any more")
+	}
+	p.opens(storetest.Now.Add(-time.Hour))
+	if !offered() {
+		t.Error("a seat that is free is not offered")
+	}
+	// One that a counselor takes away before the section has begun is offered at once.
+	second, account := p.of(7)
+	if got := p.takes(4, section); got != "" {
+		t.Fatal(got)
+	}
+	if _, err := p.WaitForSeat(t.Context(), account, second, section, true); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := p.ChangeOn(t.Context(), p.who("ms.torvund"), at, school.DatedChange{Drop: []string{section}, On: "2027-08-30", Reason: "x"}); err != nil {
+		t.Fatal(err)
+	}
+	if x := p.week(7).Waits; len(x) != 1 || x[0].Until == nil {
+		t.Errorf("after a change by the counselor: %+v", x)
 	}
 }

@@ -37,32 +37,30 @@ func (s *Service) WaitForSeat(ctx context.Context, by int64, at Place, section s
 	}
 	var offered []store.Place
 	err = s.db.Tx(ctx, func(q store.Queries) error {
+		if _, err := q.LockSections(ctx, at, []string{section}, w.today(), w.now); err != nil {
+			return err
+		}
 		note := store.SeatAct{Kind: "wait", Came: store.JSON[[]string]{V: []string{section}}, ByID: w.actor.ID, By: w.actor.name().Name, At: w.now}
 		if wait {
 			if fresh, err := q.Wait(ctx, at, section, rand.IntN(1<<30), w.now); err != nil || !fresh {
 				return err
 			}
-			return q.NoteSeats(ctx, at, &note)
+		} else {
+			if gone, err := q.Unwait(ctx, at, []string{section}); err != nil || len(gone) == 0 {
+				return err
+			}
+			note.Kind, note.Came, note.Gone = "unwait", note.Gone, note.Came
 		}
-		if _, err := q.LockSections(ctx, at, []string{section}, w.today(), w.now); err != nil {
-			return err
-		}
-		if gone, err := q.Unwait(ctx, at, []string{section}); err != nil || len(gone) == 0 {
-			return err
-		}
-		note.Kind, note.Came, note.Gone = "unwait", note.Gone, note.Came
 		if err := q.NoteSeats(ctx, at, &note); err != nil {
 			return err
 		}
-		offered, err = s.offer(ctx, q, w.Desk, w.table, section) // what was offered to them is offered to the next
+		offered, err = s.offer(ctx, q, w.Desk, w.table, section) // a seat that has come free meanwhile, or was offered to who waits no longer
 		return err
 	})
 	if err != nil {
 		return nil, err
 	}
-	if !wait {
-		s.forgetTaken(at.School, at.Year)
-	}
+	s.forgetTaken(at.School, at.Year)
 	s.toldOffers(section, offered)
 	s.toldSeats(at, []string{section})
 	return s.Seats(ctx, by, at)
@@ -95,15 +93,20 @@ func (s *Service) offer(ctx context.Context, q store.Queries, d *Desk, table *ti
 			continue
 		}
 		who := store.Place{School: at.School, Year: at.Year, Student: x.Student}
+		pupil, err := q.Pupil(ctx, who)
+		if err != nil {
+			return nil, err
+		}
+		if seatWindowOf(&pupil).Phase(d.now) != acts.Open { // they could not take it
+			continue
+		}
 		enrolled, err := q.Enrollments(ctx, who)
 		if err != nil {
 			return nil, err
 		}
 		var own []int
-		for _, e := range enrolled {
-			if k, ok := table.at[e.Section]; ok && e.Ends == "" {
-				own = append(own, k)
-			}
+		for _, o := range table.own(enrolled) {
+			own = append(own, o.Section)
 		}
 		if table.clash(own, i) >= 0 {
 			continue
@@ -128,12 +131,12 @@ func (s *Service) toldOffers(section string, to []store.Place) {
 	}
 }
 
-// lapsedAtOnce bounds how many offers are looked at in one go.
-const lapsedAtOnce = 500
+// waitedAtOnce bounds how many sections are looked at in one go.
+const waitedAtOnce = 500
 
-// LapseOffers ends offers of seats whose time is over, and offers the seats to the next.
-func (s *Service) LapseOffers(ctx context.Context) error {
-	list, err := s.db.Queries().LapsedOffers(ctx, s.now(), lapsedAtOnce)
+// OfferSeats ends offers of seats whose time is over, and offers to those who wait what is free, however it has come free.
+func (s *Service) OfferSeats(ctx context.Context) error {
+	list, err := s.db.Queries().WaitedFor(ctx, s.now(), waitedAtOnce)
 	if err != nil {
 		return err
 	}
@@ -152,15 +155,19 @@ func (s *Service) LapseOffers(ctx context.Context) error {
 		}
 		d := &Desk{Row: row, Year: y, now: s.now()}
 		var offered []store.Place
+		var lapsed []string
 		err = s.db.Tx(ctx, func(q store.Queries) (err error) {
 			if _, err := q.LockSections(ctx, x.Place, []string{x.Section}, d.today(), d.now); err != nil {
 				return err
 			}
-			if gone, err := q.Lapse(ctx, x.Place, x.Section, d.now); err != nil || !gone {
-				return err // taken, or given up, meanwhile
-			}
-			if err := q.NoteSeats(ctx, x.Place, &store.SeatAct{Kind: "lapse", Gone: store.JSON[[]string]{V: []string{x.Section}}, At: d.now}); err != nil {
+			if lapsed, err = q.Lapse(ctx, x.School, x.Year, x.Section, d.now); err != nil {
 				return err
+			}
+			for _, student := range lapsed {
+				note := &store.SeatAct{Kind: "lapse", Gone: store.JSON[[]string]{V: []string{x.Section}}, At: d.now}
+				if err := q.NoteSeats(ctx, Place{School: x.School, Year: x.Year, Student: student}, note); err != nil {
+					return err
+				}
 			}
 			offered, err = s.offer(ctx, q, d, table, x.Section)
 			return err
@@ -168,9 +175,14 @@ func (s *Service) LapseOffers(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
+		if len(lapsed)+len(offered) == 0 {
+			continue
+		}
 		s.forgetTaken(x.School, x.Year)
 		s.toldOffers(x.Section, offered)
-		s.toldSeats(x.Place, []string{x.Section})
+		for _, student := range lapsed {
+			s.toldSeats(Place{School: x.School, Year: x.Year, Student: student}, []string{x.Section})
+		}
 	}
 	return nil
 }

@@ -106,10 +106,10 @@ func (t *timetable) ids(places []int) []string {
 	return list
 }
 
-// clash finds an own section that meets at the same time as another one, or is of its course; -1: none.
+// clash finds an own section that collides with another one; -1: none.
 func (t *timetable) clash(own []int, section int) int {
 	k := slices.IndexFunc(own, func(i int) bool {
-		return i != section && (t.meets[i].Course == t.meets[section].Course || t.meets[i].Shares(&t.meets[section]))
+		return i != section && t.meets[i].Collides(&t.meets[section])
 	})
 	if k < 0 {
 		return -1

@@ -232,15 +232,16 @@ func (q Queries) Offer(ctx context.Context, at Place, section string, until time
 	return q.exec(ctx, `UPDATE seat_wait SET offered_until = $5 WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id = $4`, at.School, at.Year, at.Student, section, until)
 }
 
-// LapsedOffer is an offer whose time is over.
-type LapsedOffer struct {
+// WaitedFor is a section for whose seats somebody waits; the place is that of the one who has waited longest.
+type WaitedFor struct {
 	Place
 	Section string `db:"section_id"`
 }
 
-// LapsedOffers lists offers whose time is over, in all schools; at most so many.
-func (q Queries) LapsedOffers(ctx context.Context, now time.Time, most int) (list []LapsedOffer, err error) {
-	return list, q.list(ctx, &list, `SELECT school_id, year, student_id, section_id FROM seat_wait WHERE offered_until <= $1 ORDER BY offered_until LIMIT $2`, now, most)
+// WaitedFor lists the sections of all schools for whose seats somebody waits without an offer, or had an offer whose time is over; at most so many.
+func (q Queries) WaitedFor(ctx context.Context, now time.Time, most int) (list []WaitedFor, err error) {
+	return list, q.list(ctx, &list, `SELECT DISTINCT ON (school_id, year, section_id) school_id, year, student_id, section_id FROM seat_wait
+		WHERE offered_until IS NULL OR offered_until <= $1 ORDER BY school_id, year, section_id, at LIMIT $2`, now, most)
 }
 
 // ChoosingRow is a student who chooses seats, for the list of a counselor.
@@ -252,26 +253,29 @@ type ChoosingRow struct {
 	Own     JSON[[]string] `db:"own"` // sections
 	Begun   bool           `db:"begun"`
 	ChoiceRow
+
+	Opens      time.Time `db:"opens"`
+	Families   time.Time `db:"families_close"`
+	Counselors time.Time `db:"counselors_close"`
 }
 
-// Choosing lists the students of a year with their choice of seats, by name.
+// Choosing lists the students of a year who have a window for choosing seats, with what they have chosen, by name.
 func (q Queries) Choosing(ctx context.Context, school string, year int) (list []ChoosingRow, err error) {
 	return list, q.list(ctx, &list, `SELECT sh.student_id, p.given_name, p.family_name, sh.grade, c.student_id IS NOT NULL AS begun,
 			coalesce(c.version, 0) AS version, coalesce(c.state, 'choosing') AS state, c.looked, coalesce(c.looked_by, '') AS looked_by, c.looked_at, coalesce(c.receipt, '') AS receipt,
 			c.handed_at, coalesce(c.message, '') AS message,
-			coalesce((SELECT jsonb_agg(e.section_id ORDER BY e.id) FROM enrollment e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id) AND e.ends IS NULL), '[]') AS own
+			coalesce((SELECT jsonb_agg(e.section_id ORDER BY e.id) FROM enrollment e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id) AND e.ends IS NULL), '[]') AS own,
+			w.opens, w.families_close, w.counselors_close
 		FROM sheet sh JOIN person p ON p.school_id = sh.school_id AND p.id = sh.student_id
+		JOIN LATERAL (`+windowFor+` AND w.round = 'seats' `+nearest+`) w ON true
 		LEFT JOIN seat_choice c ON (c.school_id, c.year, c.student_id) = (sh.school_id, sh.year, sh.student_id)
-		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND EXISTS (SELECT 1 FROM request_window w WHERE w.school_id = sh.school_id AND w.year = sh.year AND w.round = 'seats'
-			AND (w.student_id = sh.student_id OR w.student_id = '' AND w.grade IN (sh.grade, -1)))
+		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present
 		ORDER BY p.family_name, p.given_name, p.id`, school, year)
 }
 
-// Lapse takes a student from the list of those who wait for a seat where the time of the offer is over, and tells whether it was.
-func (q Queries) Lapse(ctx context.Context, at Place, section string, now time.Time) (bool, error) {
-	n, err := q.changed(ctx, `DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id = $4 AND offered_until <= $5`,
-		at.School, at.Year, at.Student, section, now)
-	return n > 0, err
+// Lapse takes from the list of those who wait for a seat in a section whoever had an offer whose time is over, and tells whom.
+func (q Queries) Lapse(ctx context.Context, school string, year int, section string, now time.Time) (students []string, err error) {
+	return students, q.list(ctx, &students, `DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND section_id = $3 AND offered_until <= $4 RETURNING student_id`, school, year, section, now)
 }
 
 // EnrolledIn counts who is or was enrolled in each section of a year, but those that are kept; what a publication gave and nobody has changed is not counted.

@@ -51,7 +51,7 @@ type DatedPut struct {
 
 // DatedEffectView is what a change would do.
 type DatedEffectView struct {
-	Why     string         `json:"why,omitempty" enum:"no-school-day,outside-terms,not-enrolled,already-in,same-time,gap" doc:"Why it cannot be made"`
+	Why     string         `json:"why,omitempty" enum:"no-school-day,outside-terms,not-enrolled,already-in,same-course,same-time,gap" doc:"Why it cannot be made"`
 	Section string         `json:"section,omitempty" doc:"The section that is in the way"`
 	Other   string         `json:"other,omitempty" doc:"And the one it is in the way of"`
 	Date    string         `json:"date,omitempty" doc:"gap: from when on the new section could begin"`

@@ -170,8 +170,8 @@ type ChoosingView struct {
 	Begun    bool       `json:"begun"`
 	Open     int        `json:"open" doc:"Cells"`
 	Complete bool       `json:"complete"`
-	Looked   bool       `json:"looked"`
-	Mine     bool       `json:"mine" doc:"The reader may agree to it"`
+	Next     string     `json:"next" enum:"take,look,submit,nothing" doc:"What comes next"`
+	Look     Act        `json:"look" doc:"Agree to it"`
 	Receipt  string     `json:"receipt,omitempty"`
 	HandedAt *time.Time `json:"handedAt,omitempty"`
 }

@@ -132,7 +132,7 @@ func (s *Server) choosingRoutes(api huma.API) {
 		out := &listOut{Body: []ChoosingView{}}
 		for i := range list {
 			x := &list[i]
-			out.Body = append(out.Body, ChoosingView{x.Student, x.Family + ", " + x.Given, x.Grade, x.State, x.Begun, x.Open, x.Complete, x.Looked, x.Mine, x.Receipt, x.HandedAt})
+			out.Body = append(out.Body, ChoosingView{x.Student, x.Family + ", " + x.Given, x.Grade, x.State, x.Begun, x.Open, x.Complete, nextOf(x.Next, x.Nothing), newAct(x.Look), x.Receipt, x.HandedAt})
 		}
 		return out, err
 	})
@@ -178,17 +178,21 @@ func ids(w *school.Week, places []int) []string {
 	return list
 }
 
+func nextOf(act acts.SeatAct, nothing bool) string {
+	if nothing {
+		return "nothing"
+	}
+	return act.String()
+}
+
 var looks = map[policy.Look]string{policy.LookAfter: "after", policy.LookBefore: "before", policy.LookNone: "none"}
 
 // newSeats shows a choice of seats.
 func newSeats(w *school.Week) *SeatsView {
 	y, c := w.Year, &w.Choice
-	v := &SeatsView{Student: newStudent(w.Desk), Version: c.Version, Table: fmt.Sprintf("%d.%d.%d", w.Row.Catalog, w.Row.Policy, w.Row.Roster), State: c.State, Next: w.SeatNext.String(), Looked: w.Looked(),
+	v := &SeatsView{Student: newStudent(w.Desk), Version: c.Version, Table: fmt.Sprintf("%d.%d.%d", w.Row.Catalog, w.Row.Policy, w.Row.Roster), State: c.State, Next: nextOf(w.SeatNext, w.Nothing), Looked: w.Looked(),
 		Message: c.Message, Receipt: c.Receipt, HandedAt: c.HandedAt, Complete: w.Found.Complete, Open: []OpenView{}, Rules: []RuleState{}, Own: []OwnSeatView{}, Lines: []SeatLine{}, Entries: []SeatEntry{},
 		Waits: []WaitView{}, Look: looks[y.Policy.Settings.Look], Counsel: w.Pupil.CounselorName}
-	if w.Nothing {
-		v.Next = "nothing"
-	}
 	if v.Looked {
 		v.LookedBy, v.LookedAt = c.LookedBy, c.LookedAt
 	}

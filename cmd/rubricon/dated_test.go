@@ -126,7 +126,7 @@ func TestChangesWithDatesBesideTheRules(t *testing.T) {
 	if made < 60 || never == 0 || moved == 0 || deleted == 0 {
 		t.Errorf("%d made, %d leave no trace, %d marks moved, %d deleted", made, never, moved, deleted)
 	}
-	for _, why := range []dated.Why{dated.NoSchoolDay, dated.OutsideTerms, dated.NotEnrolled, dated.SameTime, dated.Gap} {
+	for _, why := range []dated.Why{dated.NoSchoolDay, dated.OutsideTerms, dated.NotEnrolled, dated.SameCourse, dated.SameTime, dated.Gap} {
 		if refused[why] == 0 {
 			t.Errorf("nothing is refused as %s: %v", why, refused)
 		}

@@ -102,7 +102,7 @@ func sections(b *bundle.Bundle, student int, on string, stdout, stderr io.Writer
 		line := sectionOut{Section: b.Sections[i].ID, Course: b.Sections[i].Course, Left: b.Sections[i].Seats - len(taken[i]), Clash: []string{},
 			Entry: entryWord(&r), Barred: r.Barred, Fills: choice.Fills(&all[i])}
 		for k := range own {
-			if own[k].Course == all[i].Course || own[k].Shares(&all[i]) {
+			if own[k].Collides(&all[i]) {
 				line.Clash = append(line.Clash, b.Sections[ownPlaces[k]].ID)
 			}
 		}

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"math/rand/v2"
 	"slices"
 	"testing"
 
@@ -57,5 +58,60 @@ func TestSkerryPointHasAWeekForEverybody(t *testing.T) {
 		for _, d := range placement.Doubles(meets, takes) {
 			t.Errorf("seed %d: %s %s is in %s and %s at once", seed, list[d.What].Kind, list[d.What].Name, b.Sections[d.First].ID, b.Sections[d.Second].ID)
 		}
+	}
+}
+
+// A week that is filled up has nothing in it that collides, takes nothing that may not be taken, and is left open only where no one, two or three sections fill what is open.
+func TestFillingUpAWeek(t *testing.T) {
+	files, planted := demo.Skerry(7, demo.SkerryStudents)
+	b, err := bundle.ReadFiles(files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	all := b.Choices()
+	r := rand.New(rand.NewPCG(15, 15))
+	whole, open := 0, 0
+	for range 40 {
+		pupil := &b.Pupils[r.IntN(len(b.Pupils))]
+		f, laid := sheet.NewFacts(b.Year, pupil.Student), pupil.Sheet(b.Year)
+		var own []sheet.Section
+		for _, id := range planted[pupil.ID] {
+			if r.IntN(2) == 0 {
+				own = append(own, all[slices.IndexFunc(b.Sections, func(x bundle.Section) bool { return x.ID == id })])
+			}
+		}
+		var candidates []int
+		for _, i := range r.Perm(len(all)) {
+			if x := f.AsRequest(&laid, all[i].Course); r.IntN(3) > 0 && f.MayTake(&x) {
+				candidates = append(candidates, i)
+			}
+		}
+		list, err := f.FillUp(&laid, own, all, candidates)
+		if err != nil {
+			t.Fatal(err)
+		}
+		week := slices.Clone(own)
+		for _, i := range list {
+			if !slices.Contains(candidates, i) || slices.ContainsFunc(week, func(x sheet.Section) bool { return x.Collides(&all[i]) }) {
+				t.Fatalf("%s: %s may not be taken, or collides", pupil.ID, b.Sections[i].ID)
+			}
+			week = append(week, all[i])
+		}
+		choice, err := f.Choose(&laid, week)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(choice.Open) == 0 {
+			whole++
+		}
+		for _, o := range choice.Open {
+			open++
+			if ways := sheet.Fillings(o.Cells(), week, all, candidates, 1); len(ways) > 0 {
+				t.Errorf("%s: %v is left open, and %v would fill it", pupil.ID, o, ways)
+			}
+		}
+	}
+	if whole < 5 || open < 5 {
+		t.Errorf("%d weeks are filled, %d openings left", whole, open)
 	}
 }

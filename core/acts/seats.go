@@ -78,9 +78,6 @@ func OfSeats(c *SeatCase) (a SeatAnswers) {
 	return a
 }
 
-// Decides tells whether the person is one who agrees to the choice, or opens it again.
-func (c *SeatCase) Decides() bool { return c.Relation.decides(&c.Settings) }
-
 // Next tells what comes next with a choice of seats: one of the acts, or Over where nothing is to be done.
 func (c *SeatCase) Next() (act SeatAct, nothing bool) {
 	switch {

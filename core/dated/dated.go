@@ -52,6 +52,7 @@ const (
 	OutsideTerms Why = "outside-terms" // the date is in none of the section's terms; Section says which
 	NotEnrolled  Why = "not-enrolled"  // the student is not in the section then; Section says which
 	AlreadyIn    Why = "already-in"    // the student is in the section then, or will be; Section says which
+	SameCourse   Why = "same-course"   // the student is in a section of the same course then; Section and Other say which
 	SameTime     Why = "same-time"     // two sections meet at the same time; Section and Other say which
 	Gap          Why = "gap"           // school days would be left with nothing at that time; Date says from when on the new section could begin, or until when the old one must last
 )
@@ -144,7 +145,7 @@ func (b *book) during(terms catalog.TermSet, date string) bool {
 	return false
 }
 
-// apart tells why two stays cannot both be: they are of one section on one day, or meet at the same time.
+// apart tells why two stays cannot both be: they are of one section or of one course on one day, or meet at the same time.
 func (b *book) apart(s, t Stay) error {
 	x, z := b.filled(s), b.filled(t)
 	begin, end := max(x.Begin, z.Begin), min(x.End, z.End)
@@ -153,6 +154,9 @@ func (b *book) apart(s, t Stay) error {
 	}
 	if s.Section == t.Section {
 		return refuse(AlreadyIn, s.Section, -1, "")
+	}
+	if b.sections[s.Section].Course == b.sections[t.Section].Course {
+		return refuse(SameCourse, t.Section, s.Section, "")
 	}
 	if !b.sections[s.Section].Shares(&b.sections[t.Section]) {
 		return nil

@@ -16,7 +16,7 @@ var (
 	year = &catalog.Year{Frame: catalog.Frame{Terms: []string{"S1", "S2"}, Dates: [][2]string{{"2027-08-30", "2028-01-28"}, {"2028-01-31", "2028-06-16"}}},
 		Policy: &policy.Policy{Days: 1, Holidays: []string{"2027-09-06"}}}
 	sections = []sheet.Section{{Course: 0, Terms: 3, Periods: []int{1}, Days: []int{1}}, {Course: 1, Terms: 3, Periods: []int{1}, Days: []int{1}}, {Course: 2, Terms: 3, Periods: []int{2}, Days: []int{1}},
-		{Course: 3, Terms: 2, Periods: []int{1}, Days: []int{1}}}
+		{Course: 3, Terms: 2, Periods: []int{1}, Days: []int{1}}, {Course: 0, Terms: 3, Periods: []int{2}, Days: []int{1}}}
 )
 
 func ExampleApply() {
@@ -48,6 +48,8 @@ func TestApply(t *testing.T) {
 		"into what one is in":                                {in, nil, dated.Change{Add: []int{0}, On: "2027-09-14"}, "already-in 0 -1 "},
 		"at the same time":                                   {in, nil, dated.Change{Add: []int{1}, On: "2027-09-14"}, "same-time 1 0 "},
 		"at the same time later in the year":                 {[]dated.Stay{{Section: 3}}, nil, dated.Change{Add: []int{1}, On: "2027-09-14"}, "same-time 1 3 "},
+		"into another section of a course":                   {in, nil, dated.Change{Add: []int{4}, On: "2027-09-14"}, "same-course 4 0 "},
+		"from one section of a course into another":          {in, nil, dated.Change{Drop: []int{0}, Add: []int{4}, On: "2027-09-14"}, "[{0  2027-09-14} {4 2027-09-14 }] never [] [] []"},
 		"days after something has ended":                     {[]dated.Stay{{0, "", "2027-09-10"}}, nil, dated.Change{Add: []int{1}, On: "2027-09-14"}, "gap 1 0 2027-09-10"},
 		"a weekend and a holiday are no gap":                 {[]dated.Stay{{0, "", "2027-09-04"}}, nil, dated.Change{Add: []int{1}, On: "2027-09-07"}, "[{0  2027-09-04} {1 2027-09-07 }] never [] [] []"},
 		"what comes in later leaves none when dropped early": {[]dated.Stay{{0, "", "2027-10-04"}, {1, "2027-10-04", ""}}, nil, dated.Change{Drop: []int{0}, On: "2027-09-14"}, "gap 1 0 2027-09-14"},

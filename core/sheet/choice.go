@@ -27,6 +27,9 @@ func (s *Section) Shares(t *Section) bool {
 	return s.Terms&t.Terms != 0 && slices.ContainsFunc(s.Periods, in(t.Periods)) && slices.ContainsFunc(s.Days, in(t.Days))
 }
 
+// Collides tells whether nobody can be in both of two sections: they meet at the same time, or are of one course.
+func (s *Section) Collides(t *Section) bool { return s.Course == t.Course || s.Shares(t) }
+
 // OpenPeriod is a period of a term that is to be filled and is not, with the days on which it is open, ascending.
 type OpenPeriod struct {
 	Term, Period int

@@ -81,9 +81,36 @@ func Fillings(cells []Cell, own, all []Section, candidates []int, most int) (lis
 	return list
 }
 
+// FillUp fills what is open of a week, one opening after the other, with the first way that there is: a period in all its terms at once where that can be, else term by term. Candidates are the sections that may be
+// taken, as places in the list of all, the best first. It gives those that it takes; none of them collides with another or an own one. The error is one of Choose's.
+func (f *Facts) FillUp(s *Sheet, own, all []Section, candidates []int) (list []int, err error) {
+	own = slices.Clone(own)
+	for _, whole := range []bool{true, false} {
+		c, err := f.Choose(s, own)
+		if err != nil {
+			return nil, err
+		}
+		for i, open := range c.Open {
+			cells := open.Cells()
+			for _, other := range c.Open[i+1:] {
+				if whole && other.Period == open.Period {
+					cells = append(cells, other.Cells()...)
+				}
+			}
+			cells = slices.DeleteFunc(cells, func(c Cell) bool { return slices.ContainsFunc(own, func(s Section) bool { return c.In(&s) }) }) // filled meanwhile
+			for _, way := range Fillings(cells, own, all, candidates, 1) {
+				for _, k := range way {
+					list, own = append(list, k), append(own, all[k])
+				}
+			}
+		}
+	}
+	return list, nil
+}
+
 // inTheWay tells whether some sections meet at the same time as another one, or are of its course.
 func inTheWay(those []Section, s *Section) bool {
-	return slices.ContainsFunc(those, func(t Section) bool { return t.Course == s.Course || t.Shares(s) })
+	return slices.ContainsFunc(those, func(t Section) bool { return t.Collides(s) })
 }
 
 // Displaced is an own section that another one would push out, with the sections of its course that could be taken in its place.
@@ -98,12 +125,12 @@ func Displaces(own, all []Section, section int, may func(section int) bool) (lis
 	s := &all[section]
 	stay := []Section{*s}
 	for i := range own {
-		if own[i].Course != s.Course && !own[i].Shares(s) {
+		if !own[i].Collides(s) {
 			stay = append(stay, own[i])
 		}
 	}
 	for i := range own {
-		if own[i].Course != s.Course && !own[i].Shares(s) {
+		if !own[i].Collides(s) {
 			continue
 		}
 		d := Displaced{Own: i}

@@ -2707,11 +2707,15 @@ export interface components {
             /** Format: date-time */
             handedAt?: string;
             id: string;
-            looked: boolean;
-            /** @description The reader may agree to it */
-            mine: boolean;
+            /** @description Agree to it */
+            look: components["schemas"]["Act"];
             /** @description Family name first */
             name: string;
+            /**
+             * @description What comes next
+             * @enum {string}
+             */
+            next: "take" | "look" | "submit" | "nothing";
             /**
              * Format: int64
              * @description Cells
@@ -2962,7 +2966,7 @@ export interface components {
              * @description Why it cannot be made
              * @enum {string}
              */
-            why?: "no-school-day" | "outside-terms" | "not-enrolled" | "already-in" | "same-time" | "gap";
+            why?: "no-school-day" | "outside-terms" | "not-enrolled" | "already-in" | "same-course" | "same-time" | "gap";
         };
         DatedFitView: {
             entry: components["schemas"]["SeatEntry"];

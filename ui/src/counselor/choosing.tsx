@@ -17,11 +17,8 @@ type Stage = (typeof stages)[number];
 
 /** Where a student is, as the school looks at it. */
 function stageOf(x: Choosing): Stage {
-  if (x.state === 'done') return 'done';
-  if (x.state === 'submitted') return 'look';
-  if (!x.begun) return 'not';
-  if (!x.complete) return 'open';
-  return x.looked ? 'looked' : 'look';
+  if (x.next === 'take') return x.begun ? 'open' : 'not';
+  return ({ look: 'look', submit: 'looked', nothing: 'done' } as const)[x.next];
 }
 
 /** Who chooses seats, and who of them waits for the counselor's look; those first. */
@@ -50,7 +47,7 @@ export default function ChoosingPage({ person }: { person: Person }) {
   if (!catalog.data || !list.data) return <Loading />;
   const all = list.data;
   const count = (of: Stage) => all.filter((x) => stageOf(x) === of).length;
-  const waiting = all.filter((x) => stageOf(x) === 'look' && x.mine).length;
+  const waiting = all.filter((x) => stageOf(x) === 'look' && x.look.allowed).length;
   const rows = all.filter((x) => (!stage || stageOf(x) === stage) && x.name.toLowerCase().includes(text.trim().toLowerCase()));
   rows.sort((a, b) => stages.indexOf(stageOf(a)) - stages.indexOf(stageOf(b)) || a.open - b.open);
   const label = (x: Stage) => t(`choosing.${({ look: 'look', looked: 'looked', open: 'openStage', not: 'not', done: 'doneStage' } as const)[x]}`);
@@ -111,7 +108,7 @@ export default function ChoosingPage({ person }: { person: Person }) {
                       ? t('choosing.done', { receipt: x.receipt })
                       : label(s)}
                 </span>
-                {s === 'look' && x.mine && (
+                {s === 'look' && x.look.allowed && (
                   <Button disabled={look.isPending} aria-label={t('choosing.agreeOf', { name: x.name })} onClick={() => look.mutate(x.id)}>
                     {t('choosing.agree')}
                   </Button>
