@@ -217,10 +217,26 @@ func TestPublishedWeeksAreEnrollments(t *testing.T) {
 	enrolled := func() string {
 		return storetest.Value[string](t, h.db, `SELECT coalesce(string_agg(student_id || ' ' || section_id || coalesce(' until ' || ends, ''), ', ' ORDER BY student_id, id), '') FROM enrollment`)
 	}
+	// A seat that somebody else has chosen meanwhile is not given twice, neither by this run nor by the next.
+	h.db.Exec(t, `INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) VALUES ('pellworth', 2027, 's0005', 'cer1-1', now(), 'x')`)
+	if _, err := h.Publish(ctx, office, mara.School, mara.Year, r.ID, -1); school.CodeOf(err) != school.RunBehind || enrolled() != "s0005 cer1-1" {
+		t.Errorf("with the seat taken: %v, %s", err, enrolled())
+	}
+	later := h.placed(ctx)
+	if a, b := h.has(later.ID, "s0003"), h.has(later.ID, "s0004"); a != "pri1-1, not CER1: full" || b != a {
+		t.Errorf("placed beside the seat that is taken: %s; %s", a, b)
+	}
+	h.db.Exec(t, `DELETE FROM enrollment`)
 	first, second := "s0003", "s0004"
 	if h.has(r.ID, first) != "cer1-1" {
 		first, second = second, first
 	}
+	// Nor where one of those who were placed otherwise has chosen it.
+	h.db.Exec(t, `INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) VALUES ('pellworth', 2027, '`+second+`', 'cer1-1', now(), 'x')`)
+	if _, err := h.Publish(ctx, office, mara.School, mara.Year, r.ID, -1); school.CodeOf(err) != school.RunBehind || enrolled() != second+" cer1-1" {
+		t.Errorf("with the seat taken by one who was placed: %v, %s", err, enrolled())
+	}
+	h.db.Exec(t, `DELETE FROM enrollment`)
 	want := []string{first + " cer1-1", second + " pri1-1"}
 	slices.Sort(want)
 	publish()

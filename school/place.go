@@ -300,7 +300,7 @@ func (s *Service) runPlace(ctx context.Context, t *store.TaskRow, progress *run)
 	return store.TaskDone, o, nil
 }
 
-// toPlace reads a school year as it is to be placed: what is handed in alone, by student the number of the submission.
+// toPlace reads a school year as it is to be placed: what is handed in alone, by student the number of the submission, and the seats that are not chosen by others.
 func (s *Service) toPlace(ctx context.Context, school string, year int) (*bundle.Bundle, map[string]int, error) {
 	files, _, err := s.Export(ctx, school, year)
 	if err != nil {
@@ -325,6 +325,20 @@ func (s *Service) toPlace(ctx context.Context, school string, year int) (*bundle
 	b, err := bundle.ReadFiles(files)
 	if err != nil {
 		return nil, nil, err
+	}
+	chosen, err := s.db.Queries().Chosen(ctx, school, year)
+	if err != nil {
+		return nil, nil, err
+	}
+	beside := map[string]int{} // seats of those who choose, and ask for nothing
+	for _, x := range chosen {
+		if handed[x.Student] == 0 {
+			beside[x.Section]++
+		}
+	}
+	for i := range b.Sections {
+		x := &b.Sections[i]
+		x.Seats = max(x.Seats-beside[x.ID], 0)
 	}
 	b.Sections = slices.DeleteFunc(b.Sections, func(x bundle.Section) bool {
 		return slices.ContainsFunc(plans, func(p store.SectionPlan) bool { return p.Course == x.Course && !p.Runs })

@@ -42,7 +42,7 @@ func (s *Service) Publications(ctx context.Context, by int64, school string, yea
 }
 
 // Publish shows the families of a grade (-1: all) what a run gives them; those whose submission is the one that was placed are told, all of them or none, and are enrolled in what they are given, unless they have chosen seats themselves. It tells how many. The errors
-// are NotFound where the run has found nothing, RunBehind where a section is not as it was placed, and acts.NothingSubmitted where no sheet is as it was placed.
+// are NotFound where the run has found nothing, RunBehind where a section is not as it was placed, or would have more students than seats beside those who have chosen it, and acts.NothingSubmitted where no sheet is as it was placed.
 func (s *Service) Publish(ctx context.Context, by int64, school string, year, run, grade int) (sheets int, err error) {
 	r, a, err := s.foundRun(ctx, by, school, year, run)
 	if err != nil {
@@ -61,7 +61,14 @@ func (s *Service) Publish(ctx context.Context, by int64, school string, year, ru
 		if err != nil {
 			return err
 		}
-		return q.EnrollPlaced(ctx, school, year, studentsOf(shown), a.name().Name, s.now())
+		if err := s.enrollShown(ctx, q, school, year, shown, a.name().Name); err != nil {
+			return err
+		}
+		over, err := q.Overfull(ctx, school, year)
+		if err == nil && len(over) > 0 { // seats have been chosen meanwhile
+			err = problem(RunBehind)
+		}
+		return err
 	})
 	sheets = s.tellShown(school, year, shown, err)
 	if err == nil {
@@ -88,13 +95,22 @@ func (s *Service) Unpublish(ctx context.Context, by int64, school string, year i
 		if err != nil {
 			return err
 		}
-		return q.EnrollPlaced(ctx, school, year, studentsOf(shown), a.name().Name, s.now())
+		return s.enrollShown(ctx, q, school, year, shown, a.name().Name)
 	})
 	sheets = s.tellShown(school, year, shown, err)
 	if err == nil {
 		s.log.InfoContext(ctx, "a publication was taken back", "school", school, "year", year, "by", by, "sheets", sheets)
 	}
 	return sheets, err
+}
+
+// enrollShown enrolls students in what they are shown now.
+func (s *Service) enrollShown(ctx context.Context, q store.Queries, school string, year int, shown []store.ShownSheet, by string) error {
+	students := studentsOf(shown)
+	if err := q.LockSeats(ctx, school, year, students); err != nil {
+		return err
+	}
+	return q.EnrollPlaced(ctx, school, year, students, by, s.now())
 }
 
 func studentsOf(shown []store.ShownSheet) []string {

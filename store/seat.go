@@ -348,3 +348,28 @@ func (q Queries) EnrollPlaced(ctx context.Context, school string, year int, stud
 func (q Queries) LeavePlaced(ctx context.Context, school string, year int, kept []string) error {
 	return q.exec(ctx, `DELETE FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND `+untouched+` AND e.section_id NOT IN (SELECT jsonb_array_elements_text($3::jsonb))`, school, year, asJSON(kept))
 }
+
+// Chosen lists who has a seat in which section of a year by their own choice, or by a change, and not by a publication; ended ones are not among them.
+func (q Queries) Chosen(ctx context.Context, school string, year int) (list []SeatOf, err error) {
+	return list, q.list(ctx, &list, `SELECT e.student_id, e.section_id FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND e.ends IS NULL AND NOT `+untouched, school, year)
+}
+
+// SeatOf is a student's seat in a section.
+type SeatOf struct {
+	Student string `db:"student_id"`
+	Section string `db:"section_id"`
+}
+
+// LockSeats lets nobody else take or choose seats of a year until the transaction ends: first the choices of those students, then all sections, in the order in which single acts lock them.
+func (q Queries) LockSeats(ctx context.Context, school string, year int, students []string) error {
+	if err := q.exec(ctx, `SELECT 1 FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id IN (SELECT jsonb_array_elements_text($3::jsonb)) ORDER BY student_id FOR UPDATE`, school, year, asJSON(students)); err != nil {
+		return err
+	}
+	return q.exec(ctx, `SELECT 1 FROM section WHERE school_id = $1 AND year = $2 ORDER BY id FOR NO KEY UPDATE`, school, year)
+}
+
+// Overfull lists the sections of a year in which more students have a seat to the end than there are, though some have it by a publication.
+func (q Queries) Overfull(ctx context.Context, school string, year int) (sections []string, err error) {
+	return sections, q.list(ctx, &sections, `SELECT s.id FROM section s JOIN enrollment e ON e.school_id = s.school_id AND e.year = s.year AND e.section_id = s.id AND e.ends IS NULL
+		WHERE s.school_id = $1 AND s.year = $2 GROUP BY s.id, s.seats HAVING count(*) > s.seats AND bool_or(`+untouched+`) ORDER BY s.id`, school, year)
+}
