@@ -20,14 +20,15 @@ func part(list []time.Duration, percent int) time.Duration {
 
 func (r *rush) report(began time.Time) {
 	took := time.Since(began)
+	var heard []time.Duration
 	for _, a := range r.arrived { // since the act was answered; what came before that came at once
-		r.heard = append(r.heard, max(0, a.at.Sub(r.answered[a.round])))
+		heard = append(heard, max(0, a.at.Sub(r.answered[a.round])))
 	}
 	slices.Sort(r.took)
-	slices.Sort(r.heard)
+	slices.Sort(heard)
 	fmt.Printf("%d answers in %v, %.0f a second: median %v, 95 %% %v, 99 %% %v, slowest %v (at most 1 s is wanted at 99 %%)\n", len(r.took), took.Round(time.Second), float64(len(r.took))/took.Seconds(),
 		part(r.took, 50), part(r.took, 95), part(r.took, 99), part(r.took, 100))
-	fmt.Printf("a seat that is taken is heard of on %d other screens, %d times, after the answer: median %v, 99 %% %v, slowest %v (at most 1 s is wanted at 99 %%)\n", r.screens, len(r.heard), part(r.heard, 50), part(r.heard, 99), part(r.heard, 100))
+	fmt.Printf("a seat that is taken is heard of on %d other screens, %d times, after the answer: median %v, 99 %% %v, slowest %v (at most 1 s is wanted at 99 %%)\n", r.screens, len(heard), part(heard, 50), part(heard, 99), part(heard, 100))
 	fmt.Printf("%d times somebody else had the last seat; %d requests were sent again\n", r.gone.Load(), r.again.Load())
 	for _, text := range r.failed[:min(len(r.failed), 10)] {
 		fmt.Println("failed:", text)

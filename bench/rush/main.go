@@ -4,23 +4,17 @@
 package main
 
 import (
-	"bufio"
 	"context"
-	"encoding/json"
 	"errors"
 	"flag"
 	"fmt"
-	"io"
 	"log/slog"
-	"math/rand/v2"
 	"net"
 	"net/http"
-	"net/http/cookiejar"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
-	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -60,26 +54,19 @@ type options struct {
 // rush is a school whose seats are chosen, with its server processes.
 type rush struct {
 	*options
-	owner, url string
-	ports      []string
-	processes  []*exec.Cmd
-	table      map[string]section
-	took       []time.Duration // of each answer
-	heard      []time.Duration // from an act until another screen heard of it
-	failed     []string
-	asked      atomic.Int64
-	again      atomic.Int64 // sent once more, since a process was gone
-	gone       atomic.Int64 // seats that somebody else had
-	mu         sync.Mutex
-	round      int               // of the probing student
-	answered   map[int]time.Time // by round
-	arrived    []arrival
-}
-
-// arrival is that a screen has heard of the probing student's act.
-type arrival struct {
-	round int
-	at    time.Time
+	url       string
+	ports     []string
+	processes []*exec.Cmd
+	table     map[string]section
+	probed    string          // a section that the probing student alone takes
+	took      []time.Duration // of each answer
+	failed    []string
+	again     atomic.Int64 // sent once more, since a process was gone
+	gone      atomic.Int64 // seats that somebody else had
+	mu        sync.Mutex
+	round     int               // of the probing student
+	answered  map[int]time.Time // by round
+	arrived   []arrival
 }
 
 type section struct {
@@ -94,14 +81,6 @@ type section struct {
 func (s *section) clashes(t *section) bool {
 	in := func(list []int) func(int) bool { return func(x int) bool { return slices.Contains(list, x) } }
 	return s.Course == t.Course || slices.ContainsFunc(s.Terms, in(t.Terms)) && slices.ContainsFunc(s.Periods, in(t.Periods)) && slices.ContainsFunc(s.Days, in(t.Days))
-}
-
-// student is one of those who come.
-type student struct {
-	id, username string
-	client       *http.Client
-	at           int // which process
-	own          []string
 }
 
 func run(ctx context.Context, o *options) error {
@@ -120,7 +99,6 @@ func run(ctx context.Context, o *options) error {
 		return err
 	}
 	defer func() { _ = pg.Stop() }()
-	r.owner = pg.URL
 	if err := store.Migrate(ctx, pg.URL); err != nil {
 		return err
 	}
@@ -167,6 +145,9 @@ func run(ctx context.Context, o *options) error {
 	for _, s := range table.Sections {
 		r.table[s.ID] = s
 		seats += s.Seats
+		if slices.Contains(s.Periods, 9) && s.ID > r.probed { // of the clubs, which there are enough of
+			r.probed = s.ID
+		}
 	}
 	r.took = nil
 	fmt.Printf("%d students, %d sections with %d seats, %d at once, %v of thinking, %d server processes, %d screens that listen\n", len(students), len(table.Sections), seats, o.atOnce, o.think, o.servers, o.screens)
@@ -189,9 +170,6 @@ func (r *rush) load(ctx context.Context, db *store.DB) (students []*student, pro
 	for i := range files {
 		if f := &files[i]; f.Name == "users.csv" {
 			role, password := slices.Index(f.Header, "role"), slices.Index(f.Header, "password")
-			if password < 0 {
-				password = slices.Index(f.Header, "metadata.password")
-			}
 			for _, row := range f.Rows {
 				if row[role] == "student" {
 					row[password] = demo.Password
@@ -238,91 +216,6 @@ func (r *rush) start(i int) error {
 		time.Sleep(100 * time.Millisecond)
 	}
 	return errors.New("a server process does not answer")
-}
-
-func (r *rush) signIn(list []*student) error {
-	var wait sync.WaitGroup
-	errs := make(chan error, len(list))
-	slots := make(chan struct{}, 16)
-	transport := &http.Transport{MaxIdleConnsPerHost: 2 * r.atOnce, MaxConnsPerHost: 0}
-	for _, s := range list {
-		wait.Go(func() {
-			slots <- struct{}{}
-			defer func() { <-slots }()
-			jar, err := cookiejar.New(nil)
-			if err == nil {
-				s.client = &http.Client{Jar: jar, Transport: transport, Timeout: 30 * time.Second}
-				err = r.send(s, "POST", "/api/session", fmt.Sprintf(`{"username":%q,"password":%q}`, s.username, demo.Password), nil)
-			}
-			errs <- err
-		})
-	}
-	wait.Wait()
-	close(errs)
-	for err := range errs {
-		if err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// refused is an answer that says why something was not done.
-type refused struct {
-	Status int
-	Code   string `json:"code"`
-	Next   string `json:"next"`
-}
-
-func (e *refused) Error() string { return fmt.Sprint(e.Status, " ", e.Code) }
-
-// send sends a request, to the other process where its own is gone. All that is sent can be sent again: what is taken is taken.
-func (r *rush) send(s *student, method, path, body string, answer any) error {
-	for try := 0; ; try++ {
-		began := time.Now()
-		r.asked.Add(1)
-		req, err := http.NewRequest(method, "http://"+r.ports[(s.at+try)%len(r.ports)]+path, strings.NewReader(body))
-		if err != nil {
-			return err
-		}
-		req.Header.Set("X-Forwarded-For", fmt.Sprintf("10.%d.%d.1", s.at/250, s.at%250)) // each from an address of their own, as through a proxy
-		if body != "" {
-			req.Header.Set("Content-Type", "application/json")
-		}
-		if answer == nil {
-			req.Header.Set("Accept-Encoding", "gzip") // as browsers do; it is not unpacked here
-		}
-		for _, c := range s.client.Jar.Cookies(req.URL) {
-			req.AddCookie(c)
-		}
-		res, err := s.client.Transport.RoundTrip(req)
-		var text []byte
-		if err == nil {
-			s.client.Jar.SetCookies(req.URL, res.Cookies())
-			text, err = io.ReadAll(res.Body)
-			_ = res.Body.Close()
-		}
-		if err != nil {
-			if len(r.ports) > 1 && try < 40 { // the process is gone, or has gone in the middle
-				r.again.Add(1)
-				time.Sleep(50 * time.Millisecond)
-				continue
-			}
-			return err
-		}
-		r.mu.Lock()
-		r.took = append(r.took, time.Since(began))
-		r.mu.Unlock()
-		if res.StatusCode != 200 {
-			e := &refused{Status: res.StatusCode}
-			_ = json.Unmarshal(text, e)
-			return e
-		}
-		if answer == nil {
-			return nil
-		}
-		return json.Unmarshal(text, answer)
-	}
 }
 
 // open lets them come: so many at a time work, each until the week is full or nothing more can be had.
@@ -384,147 +277,4 @@ func (r *rush) fail(err error) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.failed = append(r.failed, err.Error())
-}
-
-// choose is what a student does: looks at the week, and takes one section after another that fits, what was asked for first.
-func (r *rush) choose(s *student) {
-	path := r.path("students/" + s.id + "/seats")
-	var week struct {
-		Lines []struct {
-			Section string `json:"section"`
-			Left    int    `json:"left"`
-			May     string `json:"may"`
-			Rank    int    `json:"rank"`
-		} `json:"lines"`
-	}
-	if err := r.send(s, "GET", path, "", &week); err != nil {
-		r.fail(err)
-		return
-	}
-	random := rand.New(rand.NewPCG(1, uint64(len(s.id))+uint64(s.at)))
-	random.Shuffle(len(week.Lines), func(i, k int) { week.Lines[i], week.Lines[k] = week.Lines[k], week.Lines[i] })
-	slices.SortStableFunc(week.Lines, func(a, b struct {
-		Section string `json:"section"`
-		Left    int    `json:"left"`
-		May     string `json:"may"`
-		Rank    int    `json:"rank"`
-	}) int {
-		return min(b.Rank, 1) - min(a.Rank, 1)
-	})
-	fits := func(id string) bool {
-		x := r.table[id]
-		return !slices.ContainsFunc(s.own, func(own string) bool { o := r.table[own]; return o.clashes(&x) })
-	}
-	tries := 0
-	for _, l := range week.Lines {
-		if tries++; l.May != "" || l.Left <= 0 || !fits(l.Section) || l.Section == probed(r) {
-			continue
-		}
-		if tries > 40 || len(s.own) > 14 {
-			break
-		}
-		for id := l.Section; id != ""; {
-			if r.think > 0 {
-				time.Sleep(time.Duration(float64(r.think) * (0.5 + random.Float64())))
-			}
-			err := r.send(s, "POST", path, fmt.Sprintf(`{"take":[%q]}`, id), nil)
-			var no *refused
-			switch {
-			case err == nil:
-				s.own = append(s.own, id)
-				id = ""
-			case errors.As(err, &no) && no.Code == "seat-gone":
-				r.gone.Add(1)
-				if id = no.Next; id != "" && (!fits(id) || id == probed(r)) {
-					id = ""
-				}
-			default:
-				r.fail(err)
-				id = ""
-			}
-		}
-	}
-}
-
-// probed is the section that the probing student alone takes.
-func probed(r *rush) string {
-	for _, id := range []string{"cluba-1", "clubm-1"} {
-		if _, ok := r.table[id]; ok {
-			return id
-		}
-	}
-	first := ""
-	for id, x := range r.table { // the last of the ninth period
-		if slices.Contains(x.Periods, 9) && id > first {
-			first = id
-		}
-	}
-	return first
-}
-
-// probe takes a seat and gives it back, again and again, so that how soon others hear of it is known.
-func (r *rush) probe(ctx context.Context, s *student) {
-	id := probed(r)
-	path := r.path("students/" + s.id + "/seats")
-	for n := 0; ctx.Err() == nil; n++ {
-		act := "take"
-		if n%2 == 1 {
-			act = "give"
-		}
-		r.mu.Lock()
-		r.round++
-		round := r.round
-		r.mu.Unlock()
-		if err := r.send(s, "POST", path, fmt.Sprintf(`{%q:[%q]}`, act, id), nil); err != nil {
-			r.fail(err)
-		}
-		r.mu.Lock()
-		r.answered[round] = time.Now()
-		r.mu.Unlock()
-		time.Sleep(1200 * time.Millisecond)
-	}
-	if err := r.send(s, "POST", path, fmt.Sprintf(`{"give":[%q]}`, id), nil); err != nil {
-		r.fail(err)
-	}
-}
-
-// listen is an open screen: it hears of seats until the context ends, and comes back where the process goes.
-func (r *rush) listen(ctx context.Context, s *student) {
-	id, last := probed(r), 0
-	for try := 0; ctx.Err() == nil; try++ {
-		req, err := http.NewRequestWithContext(ctx, "GET", "http://"+r.ports[(s.at+try)%len(r.ports)]+r.path("students/"+s.id+"/seats/live"), nil)
-		if err != nil {
-			return
-		}
-		for _, c := range s.client.Jar.Cookies(req.URL) {
-			req.AddCookie(c)
-		}
-		res, err := s.client.Transport.RoundTrip(req)
-		if err != nil {
-			time.Sleep(100 * time.Millisecond)
-			continue
-		}
-		lines := bufio.NewScanner(res.Body)
-		for lines.Scan() {
-			text, ok := strings.CutPrefix(lines.Text(), "data: ")
-			if !ok {
-				continue
-			}
-			var heard struct {
-				Left map[string]int `json:"left"`
-			}
-			if json.Unmarshal([]byte(text), &heard) != nil {
-				continue
-			}
-			if _, mine := heard.Left[id]; mine {
-				r.mu.Lock()
-				if r.round != last {
-					last = r.round
-					r.arrived = append(r.arrived, arrival{last, time.Now()})
-				}
-				r.mu.Unlock()
-			}
-		}
-		_ = res.Body.Close()
-	}
 }
