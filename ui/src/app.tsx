@@ -4,12 +4,12 @@ import { useTranslation } from 'react-i18next';
 import { Router, useLocation } from 'wouter';
 import { ApiError, type Me, type Person, useMe } from './api/client';
 import { shown } from './api/kept';
-import { errorWords } from './errors';
 import { closest, ownLanguage, remember, speak, unread } from './i18n';
-import { Button, Loading } from './kit/controls';
+import { Loading } from './kit/controls';
 import { Late } from './kit/late';
 import { Header, type Place, Places } from './kit/header';
 import { staffPages } from './kit/pages';
+import { Unread } from './kit/unread';
 
 const SignIn = lazy(() => import('./signin'));
 const SecondStep = lazy(() => import('./passkeys').then((m) => ({ default: m.SecondStep })));
@@ -51,7 +51,6 @@ function desksOf(t: ReturnType<typeof useTranslation>['t'], me: Me): Desk[] {
 
 export function App() {
   const me = useMe();
-  const { t } = useTranslation();
   const [spoken, setSpoken] = useState(false);
   // The language is the person's own: what they chose, else what the school has of them, else the browser's.
   const chosen = me.data && (me.data.language || (me.data.username && me.data.persons.find((p) => p.language)?.language));
@@ -72,16 +71,8 @@ export function App() {
   useEffect(() => {
     if (nobody) shown.forget();
   }, [nobody]);
-  if (me.isPending || !spoken || (lost && shown.read() !== null)) return <Loading />;
-  if (me.error && !me.data)
-    return (
-      <main className="p-6">
-        <p role="alert">{errorWords(t, me.error)}</p>
-        <Button className="mt-3" onClick={() => void me.refetch()}>
-          {t('error.retry')}
-        </Button>
-      </main>
-    );
+  if (!spoken || (lost && shown.read() !== null)) return <Loading />;
+  if (!me.data) return <Unread of={[me]} />;
   if (!me.data.username)
     return (
       <Late fallback={<Loading />}>

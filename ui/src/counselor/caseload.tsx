@@ -3,10 +3,9 @@ import { useTranslation } from 'react-i18next';
 import { useLocation, useSearch } from 'wouter';
 import { type Person, useCatalog } from '../api/client';
 import { type CaseRow, type Filter, useCaseload } from '../api/desks';
-import { errorWords } from '../errors';
-import { Button, Loading, Refusal } from '../kit/controls';
 import { Header } from '../kit/header';
 import { staffPages } from '../kit/pages';
+import { Unread } from '../kit/unread';
 import { bookOf } from '../words';
 import { Filters, Flow } from './filters';
 import { Panel } from './panel';
@@ -50,17 +49,7 @@ export default function Counselor({ person }: { person: Person }) {
   const [student, setStudent] = useState<string>();
   const [together, setTogether] = useState<{ rows: CaseRow[]; about?: string }>();
 
-  const error = caseload.data ? undefined : (caseload.error ?? catalog.error);
-  if (error)
-    return (
-      <main className="p-6">
-        <Refusal text={errorWords(t, error)} />
-        <Button className="mt-3" onClick={() => void caseload.refetch()}>
-          {t('error.retry')}
-        </Button>
-      </main>
-    );
-  if (!caseload.data || !catalog.data) return <Loading />;
+  if (!caseload.data || !catalog.data) return <Unread of={[catalog, caseload]} />;
   const book = bookOf(catalog.data);
   const { counts, students } = caseload.data;
   const count = (stage: string) => counts.stages.find((s) => s.id === stage)?.students ?? 0;

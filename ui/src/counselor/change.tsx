@@ -2,14 +2,16 @@ import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Person, type Place, useCatalog } from '../api/client';
 import { type DatedPut, type Enrolled, type StayView, useChange, useEnrolled, useTrial } from '../api/changes';
-import { useSeatTable } from '../api/seats';
+import { type SeatTable, useSeatTable } from '../api/seats';
 import { errorWords } from '../errors';
-import { Button, Loading, Refusal } from '../kit/controls';
-import { clock, day } from '../kit/format';
+import { Button, Refusal } from '../kit/controls';
+import { clock, day, today } from '../kit/format';
 import { Header } from '../kit/header';
 import { Mark, SubjectTab, subjectTab } from '../kit/marks';
 import { staffPages } from '../kit/pages';
-import { type Book, bookOf, join, needWords } from '../words';
+import { Unread } from '../kit/unread';
+import { entryWords } from '../student/seatwords';
+import { type Book, bookOf, join } from '../words';
 import '../kit/staff';
 
 /** A change of a section or course during the year: the year as a band, and a date line with one date for both sections. */
@@ -18,20 +20,12 @@ export default function ChangePage({ person, place }: { person: Person; place: P
   const catalog = useCatalog(place);
   const enrolled = useEnrolled(place);
   const table = useSeatTable(place, enrolled.data?.table);
-  const error = (catalog.data ? undefined : catalog.error) ?? (enrolled.data ? undefined : enrolled.error) ?? (table.data ? undefined : table.error);
   return (
     <>
       <Header pages={[{ to: `/student/${encodeURIComponent(place.student)}`, label: t('file.back') }, ...staffPages(t, person)]} where={person.name} />
       <main id="page" className="px-4 pt-3 pb-16 desk:px-6">
-        {error ? (
-          <>
-            <Refusal text={errorWords(t, error)} />
-            <Button className="mt-3" onClick={() => void Promise.all([catalog.refetch(), enrolled.refetch(), table.refetch()])}>
-              {t('error.retry')}
-            </Button>
-          </>
-        ) : !catalog.data || !enrolled.data || !table.data ? (
-          <Loading />
+        {!catalog.data || !enrolled.data || !table.data ? (
+          <Unread of={[catalog, enrolled, table]} inside />
         ) : (
           <Change book={bookOf(catalog.data)} place={place} enrolled={enrolled.data} table={table.data} />
         )}
@@ -42,24 +36,14 @@ export default function ChangePage({ person, place }: { person: Person; place: P
 
 const marks = ['present', 'absent', 'late', 'excused'] as const;
 
-function Change({
-  book,
-  place,
-  enrolled,
-  table,
-}: {
-  book: Book;
-  place: Place;
-  enrolled: Enrolled;
-  table: NonNullable<ReturnType<typeof useSeatTable>['data']>;
-}) {
+function Change({ book, place, enrolled, table }: { book: Book; place: Place; enrolled: Enrolled; table: SeatTable }) {
   const { t } = useTranslation();
   const { days } = enrolled;
-  const today = new Date().toISOString().slice(0, 10);
+  const now = today(book.catalog.zone);
   const [at, setAt] = useState(() =>
     Math.max(
       0,
-      days.findIndex((d) => d >= today),
+      days.findIndex((d) => d >= now),
     ),
   );
   const [drop, setDrop] = useState<string>(); // undefined: not chosen yet; '': nothing
@@ -230,15 +214,7 @@ function Change({
                             </span>
                             <span className={`block text-sm ${open ? 'text-ochre' : 'text-soft'}`}>
                               <Mark kind={open ? 'missing' : f.entry.entry === 'expected' ? 'half' : 'settled'} />{' '}
-                              {open ? t('change.not') : f.left > 0 ? t('change.may') : t('change.full')}{' '}
-                              {f.entry.needs?.length
-                                ? f.entry.needs
-                                    .map(
-                                      (p) =>
-                                        `${p.from ?? needWords(t, book, p)}${p.year ? `: ${[p.mark, p.year].filter((v) => v !== undefined).join(', ')}` : ''}`,
-                                    )
-                                    .join(' · ')
-                                : t('change.none')}
+                              {open ? t('change.not') : f.left > 0 ? t('change.may') : t('change.full')} {entryWords(t, book, f.entry) || t('change.none')}
                             </span>
                           </button>
                         </li>

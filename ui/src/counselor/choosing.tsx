@@ -5,11 +5,13 @@ import { Link } from 'wouter';
 import { type Person, useCatalog } from '../api/client';
 import { type Choosing, seatActs, setSeatRules, useChoosing, useSeatTable } from '../api/seats';
 import { errorWords } from '../errors';
-import { Button, Loading, Refusal } from '../kit/controls';
+import { Button, Refusal } from '../kit/controls';
+import { fold } from '../kit/fold';
 import { whole } from '../kit/format';
 import { Header } from '../kit/header';
 import { Mark } from '../kit/marks';
 import { staffPages } from '../kit/pages';
+import { Unread } from '../kit/unread';
 import '../kit/staff';
 
 const stages = ['look', 'looked', 'open', 'not', 'done'] as const;
@@ -34,21 +36,11 @@ export default function ChoosingPage({ person }: { person: Person }) {
     mutationFn: (student: string) => seatActs.look({ ...at, student }),
     onSettled: () => client.invalidateQueries({ queryKey: ['choosing'] }),
   });
-  const error = (catalog.data ? undefined : catalog.error) ?? (list.data ? undefined : list.error);
-  if (error)
-    return (
-      <main className="p-6">
-        <Refusal text={errorWords(t, error)} />
-        <Button className="mt-3" onClick={() => void list.refetch()}>
-          {t('error.retry')}
-        </Button>
-      </main>
-    );
-  if (!catalog.data || !list.data) return <Loading />;
+  if (!catalog.data || !list.data) return <Unread of={[catalog, list]} />;
   const all = list.data;
   const count = (of: Stage) => all.filter((x) => stageOf(x) === of).length;
   const waiting = all.filter((x) => stageOf(x) === 'look' && x.look.allowed).length;
-  const rows = all.filter((x) => (!stage || stageOf(x) === stage) && x.name.toLowerCase().includes(text.trim().toLowerCase()));
+  const rows = all.filter((x) => (!stage || stageOf(x) === stage) && fold(x.name).includes(fold(text.trim())));
   rows.sort((a, b) => stages.indexOf(stageOf(a)) - stages.indexOf(stageOf(b)) || a.open - b.open);
   const label = (x: Stage) => t(`choosing.${({ look: 'look', looked: 'looked', open: 'openStage', not: 'not', done: 'doneStage' } as const)[x]}`);
   return (

@@ -2,11 +2,11 @@ import { lazy, useEffect, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Route, Router, Switch } from 'wouter';
 import { type Person, type Place, type Sheet, useCatalog, useSheet, useSheets } from '../api/client';
-import { errorWords } from '../errors';
-import { Button, Loading, Refusal } from '../kit/controls';
+import { Loading } from '../kit/controls';
 import { when } from '../kit/format';
 import { Late } from '../kit/late';
 import { Header } from '../kit/header';
+import { Unread } from '../kit/unread';
 import { bookOf, statusWords } from '../words';
 import { ChildSheet, Foot } from './child';
 import './words';
@@ -118,7 +118,6 @@ function says(t: ReturnType<typeof useTranslation>['t'], child: Child, sheet: Sh
 
 /** One child's part of the page; while it is in view, the foot of the page is about this child. */
 function Part({ child, alone, onSeen }: { child: Child; alone: boolean; onSeen: () => void }) {
-  const { t } = useTranslation();
   const catalog = useCatalog(child.place);
   const sheet = useSheet(child.place);
   const [inView, setInView] = useState(alone);
@@ -139,7 +138,6 @@ function Part({ child, alone, onSeen }: { child: Child; alone: boolean; onSeen: 
     watch.observe(part.current);
     return () => watch.disconnect();
   }, [alone]);
-  const error = catalog.error ?? (sheet.data ? undefined : sheet.error);
   return (
     <section
       ref={part}
@@ -148,15 +146,8 @@ function Part({ child, alone, onSeen }: { child: Child; alone: boolean; onSeen: 
       className={alone ? '' : 'mt-2 min-h-[60vh] border-t-2 border-ink pt-3'}
     >
       {!alone && <h2 className="font-head text-xl font-medium">{`${child.given} ${child.family}`}</h2>}
-      {error ? (
-        <>
-          <Refusal text={errorWords(t, error)} />
-          <Button className="mt-3" onClick={() => void Promise.all([catalog.refetch(), sheet.refetch()])}>
-            {t('error.retry')}
-          </Button>
-        </>
-      ) : !catalog.data || !sheet.data ? (
-        <Loading />
+      {!catalog.data || !sheet.data ? (
+        <Unread of={[catalog, sheet]} inside />
       ) : (
         <ChildSheet book={bookOf(catalog.data)} sheet={sheet.data} place={child.place} foot={(props) => inView && <Foot {...props} />} />
       )}

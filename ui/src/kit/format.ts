@@ -53,4 +53,7 @@ export function day(written: string) {
   }).format(new Date(`${written}${time ? ':00' : 'T00:00:00'}Z`));
 }
 
+/** The day that it is in a zone, as a school writes it: 2027-05-12. */
+export const today = (zone: string) => new Intl.DateTimeFormat('sv', { timeZone: zone }).format(new Date());
+
 export const clock = (iso: string) => new Intl.DateTimeFormat(locale(), { hour: '2-digit', minute: '2-digit' }).format(new Date(iso));

@@ -3,11 +3,12 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Year, api, ask, useCatalog, useLive, yearPath } from '../api/client';
 import { errorWords } from '../errors';
-import { Button, Loading, Refusal } from '../kit/controls';
+import { Refusal } from '../kit/controls';
 import { TextDialog } from '../kit/dialog';
 import { amount, whole } from '../kit/format';
 import { useSingleKeys } from '../kit/keys';
 import { SubjectTab } from '../kit/marks';
+import { Unread } from '../kit/unread';
 import { type Book, bookOf, join } from '../words';
 import { type Asked, type Demand, noteOf, planOf } from './asked';
 import { Chosen } from './chosen';
@@ -119,17 +120,7 @@ export default function DemandPage({ at }: { at: Year }) {
       set(c, Math.max(0, planOf(c) + (event.key === '+' ? 1 : -1)));
     }
   }
-  const error = (catalog.data ? undefined : catalog.error) ?? (demand.data ? undefined : demand.error);
-  if (error)
-    return (
-      <main id="page" className="p-6">
-        <Refusal text={errorWords(t, error)} />
-        <Button className="mt-3" onClick={() => void Promise.all([catalog.refetch(), demand.refetch()])}>
-          {t('error.retry')}
-        </Button>
-      </main>
-    );
-  if (!demand.data || !book) return <Loading />;
+  if (!demand.data || !book) return <Unread of={[catalog, demand]} />;
   const d = demand.data;
   const most = Math.max(d.size, ...d.courses.map((c) => Math.max(c.requests + (c.alternates ?? 0), planOf(c) * d.size)));
   const scale = usableWidth / most;

@@ -4,9 +4,10 @@ import { useTranslation } from 'react-i18next';
 import { type Year, api, ask, useCatalog, yearPath } from '../api/client';
 import { errorWords } from '../errors';
 import '../kit/staff';
-import { Button, Loading, Refusal } from '../kit/controls';
+import { Button, Refusal } from '../kit/controls';
 import { amount, when, whole } from '../kit/format';
 import { Wide } from '../kit/wide';
+import { Unread } from '../kit/unread';
 import { type Book, bookOf, join } from '../words';
 import { BesideRun } from './beside';
 import { Count } from './count';
@@ -46,17 +47,7 @@ export default function PlacementPage({ at }: { at: Year }) {
     mutationFn: (run: number) => ask(api.POST('/api/schools/{school}/years/{year}/placements/{run}/stop', { params: { path: { ...place, run } } })),
     onSettled: again,
   });
-  const error = (catalog.data ? undefined : catalog.error) ?? (runs.data ? undefined : runs.error);
-  if (error)
-    return (
-      <main id="page" className="p-6">
-        <Refusal text={errorWords(t, error)} />
-        <Button className="mt-3" onClick={() => void Promise.all([catalog.refetch(), runs.refetch()])}>
-          {t('error.retry')}
-        </Button>
-      </main>
-    );
-  if (!runs.data || !catalog.data) return <Loading />;
+  if (!runs.data || !catalog.data) return <Unread of={[catalog, runs]} />;
   const book = bookOf(catalog.data);
   const list = runs.data;
   const run = list.find((r) => r.id === chosen) ?? list.find((r) => r.found) ?? list[0];

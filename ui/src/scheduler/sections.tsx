@@ -4,10 +4,11 @@ import { useTranslation } from 'react-i18next';
 import { type Year, api, ask, useCatalog } from '../api/client';
 import { errorWords } from '../errors';
 import '../kit/staff';
-import { Button, Loading, Refusal } from '../kit/controls';
+import { Button, Refusal } from '../kit/controls';
 import { whole } from '../kit/format';
 import { Mark, subjectTab } from '../kit/marks';
 import { Wide } from '../kit/wide';
+import { Unread } from '../kit/unread';
 import { type Book, bookOf, join } from '../words';
 import { SectionForm } from './sectionform';
 import { type Schedule, type Section, type Want, plain, shifted } from './section';
@@ -72,17 +73,7 @@ export default function SectionsPage({ at }: { at: Year }) {
     },
     onSettled: again,
   });
-  const error = (catalog.data ? undefined : catalog.error) ?? (schedule.data ? undefined : schedule.error);
-  if (error)
-    return (
-      <main id="page" className="p-6">
-        <Refusal text={errorWords(t, error)} />
-        <Button className="mt-3" onClick={() => void Promise.all([catalog.refetch(), schedule.refetch()])}>
-          {t('error.retry')}
-        </Button>
-      </main>
-    );
-  if (!schedule.data || !catalog.data) return <Loading />;
+  if (!schedule.data || !catalog.data) return <Unread of={[catalog, schedule]} />;
   const book = bookOf(catalog.data);
   const s = schedule.data;
   const busy = put.isPending || remove.isPending || schedule.isFetching;

@@ -7,6 +7,7 @@ import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { amount, when } from '../kit/format';
 import { Late } from '../kit/late';
+import { Unread } from '../kit/unread';
 import { clauses, join } from '../words';
 import { ruleNumbers } from './effectwords';
 import type { Desk } from './desk';
@@ -23,13 +24,7 @@ export default function DraftsPage({ desk }: { desk: Desk }) {
   const [name, setName] = useState('');
   const [from, setFrom] = useState(0);
   const [pair, setPair] = useState<[number, number]>([0, 0]);
-  if (drafts.error)
-    return (
-      <main id="page" className="p-6">
-        <Refusal text={errorWords(t, drafts.error)} />
-      </main>
-    );
-  if (!drafts.data) return <Loading />;
+  if (!drafts.data) return <Unread of={[drafts]} />;
   const { drafts: list, act, most } = drafts.data;
   const latest = list.at(-1)?.id ?? 0;
   const [left, right] = [pair[0], pair[1] || latest];

@@ -5,6 +5,7 @@ import { type Happening, type Place, api, ask, studentPath } from '../api/client
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { when } from '../kit/format';
+import { Unread } from '../kit/unread';
 import { type Book, join } from '../words';
 import { actWords } from './changes';
 import type { Desk } from './desk';
@@ -20,13 +21,7 @@ const useHistory = ({ place, sheet }: Desk) =>
 export default function HistoryPage({ desk }: { desk: Desk }) {
   const { t } = useTranslation();
   const history = useHistory(desk);
-  if (history.error)
-    return (
-      <main id="page" className="p-6">
-        <Refusal text={errorWords(t, history.error)} />
-      </main>
-    );
-  if (!history.data) return <Loading />;
+  if (!history.data) return <Unread of={[history]} />;
   return (
     <main id="page" className="mx-auto max-w-3xl px-4 pt-4 pb-12">
       <h1 className="mb-1">{t('history.head')}</h1>

@@ -4,8 +4,9 @@ import { Link } from 'wouter';
 import { type PathEntry, type PathStop, type PathView, type Planning } from '../api/client';
 import { usePath, usePlanning } from '../api/workspace';
 import { errorWords } from '../errors';
-import { Button, Loading, Refusal } from '../kit/controls';
+import { Button, Refusal } from '../kit/controls';
 import { amount } from '../kit/format';
+import { Unread } from '../kit/unread';
 import { type StopKind, StopMark } from './stopmark';
 import { Explain } from './explain';
 import { inUnit, join, needWords } from '../words';
@@ -45,16 +46,7 @@ export default function PathPage({ desk }: { desk: Desk }) {
   const [at, setAt] = useState(0);
   const [stop, setStop] = useState<number>();
   const [adding, setAdding] = useState<{ entry?: string; grade?: number }>();
-  if (path.error && !path.data)
-    return (
-      <main id="page" className="p-6">
-        <Refusal text={errorWords(t, path.error)} />
-        <Button className="mt-3" onClick={() => void path.refetch()}>
-          {t('error.retry')}
-        </Button>
-      </main>
-    );
-  if (!path.data) return <Loading />;
+  if (!path.data) return <Unread of={[path]} />;
   const view = path.data;
   const list = view.lists[at];
   const head = book.catalog.audits.find((a) => a.id === list?.id);

@@ -1,12 +1,10 @@
 import type { Course } from '../api/client';
+import { fold } from '../kit/fold';
 import type { Book } from '../words';
 
 /** A text without accents, in small letters, as words. */
 const wordsOf = (text: string) =>
-  text
-    .normalize('NFD')
-    .replace(/\p{M}/gu, '')
-    .toLowerCase()
+  fold(text)
     .split(/[^\p{L}\p{N}]+/u)
     .filter(Boolean);
 

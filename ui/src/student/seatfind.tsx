@@ -2,6 +2,7 @@ import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { SeatLine, TableSection } from '../api/seats';
 import { Button } from '../kit/controls';
+import { fold } from '../kit/fold';
 import { amount } from '../kit/format';
 import { Mark } from '../kit/marks';
 import { join } from '../words';
@@ -17,7 +18,6 @@ export function Search({ desk }: { desk: SeatDesk }) {
   const [text, setText] = useState('');
   const [period, setPeriod] = useState(0);
   const [day, setDay] = useState(0);
-  const fold = (s: string) => s.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase();
   const wanted = fold(text).split(/\s+/).filter(Boolean);
   const asked = wanted.length > 0 || period > 0 || day > 0;
   const lines = new Map(seats.lines.map((l) => [l.section, l]));

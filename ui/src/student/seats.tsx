@@ -1,12 +1,13 @@
 import { useEffect, useRef, useState, useSyncExternalStore } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Place, type Problem, ApiError, studentPath } from '../api/client';
-import { type Opening, type Seats, type SeatsPut, proposal, seatActs, useSeatAct, useSeatTable, useSeats, useWays } from '../api/seats';
+import { type Opening, type Seats, type SeatsPut, type SeatTable, proposal, seatActs, useSeatAct, useSeatTable, useSeats, useWays } from '../api/seats';
 import { errorWords } from '../errors';
-import { Button, Loading, Refusal } from '../kit/controls';
+import { Button, Refusal } from '../kit/controls';
 import { TextDialog } from '../kit/dialog';
 import { clock, when } from '../kit/format';
 import { useSingleKeys } from '../kit/keys';
+import { Unread } from '../kit/unread';
 import { join } from '../words';
 import type { Desk } from './desk';
 import { SeatBoard } from './seatboard';
@@ -28,20 +29,9 @@ const useRoom = () =>
 
 /** Choosing seats in the finished master schedule: the week board, and what fits where it is open. */
 export default function SeatsPage({ desk }: { desk: Desk }) {
-  const { t } = useTranslation();
   const seats = useSeats(desk.place);
   const table = useSeatTable(desk.place, seats.data?.table);
-  const error = (seats.data ? undefined : seats.error) ?? (table.data ? undefined : table.error);
-  if (error)
-    return (
-      <main id="page" className="p-6">
-        <Refusal text={errorWords(t, error)} />
-        <Button className="mt-3" onClick={() => void Promise.all([seats.refetch(), table.refetch()])}>
-          {t('error.retry')}
-        </Button>
-      </main>
-    );
-  if (!seats.data || !table.data) return <Loading />;
+  if (!seats.data || !table.data) return <Unread of={[seats, table]} />;
   const offline = seats.error instanceof ApiError && seats.error.code === 'offline';
   return <Week desk={desk} seats={seats.data} table={table.data} offline={offline} />;
 }
@@ -53,7 +43,7 @@ interface Lost {
   at: string;
 }
 
-function Week({ desk, seats, table, offline }: { desk: Desk; seats: Seats; table: NonNullable<ReturnType<typeof useSeatTable>['data']>; offline: boolean }) {
+function Week({ desk, seats, table, offline }: { desk: Desk; seats: Seats; table: SeatTable; offline: boolean }) {
   const { t } = useTranslation();
   const { book, place } = desk;
   const wide = useRoom();

@@ -3,12 +3,11 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { Route, Router, Switch, useLocation, useRouter } from 'wouter';
 import { type Place, keys, useCatalog, useEffects, useSheet } from '../api/client';
-import { errorWords } from '../errors';
-import { Button, Loading, Refusal } from '../kit/controls';
 import { clock } from '../kit/format';
 import { Header } from '../kit/header';
 import { useSingleKeys } from '../kit/keys';
 import { Late } from '../kit/late';
+import { Unread } from '../kit/unread';
 import { bookOf, seatTimeWords, statusWords } from '../words';
 import { undoesWords } from './changes';
 import type { Desk } from './desk';
@@ -92,17 +91,7 @@ function Workspace({ place, back, by }: { place: Place; back?: { to: string; lab
     comes.current = false;
     if (sheet.data.status.seats?.phase === 'open' && !sheet.data.acts.edit.allowed) go('/seats', { replace: true });
   }, [go, sheet.data]);
-  const error = (catalog.data ? undefined : catalog.error) ?? (sheet.data ? undefined : sheet.error);
-  if (error)
-    return (
-      <main className="p-6">
-        <Refusal text={errorWords(t, error)} />
-        <Button className="mt-3" onClick={() => void Promise.all([catalog.refetch(), sheet.refetch()])}>
-          {t('error.retry')}
-        </Button>
-      </main>
-    );
-  if (!book || !sheet.data) return <Loading />;
+  if (!book || !sheet.data) return <Unread of={[catalog, sheet]} />;
   const { state, next } = statusWords(t, sheet.data);
   const seatsNow = here === '/seats' ? seatTimeWords(t, sheet.data) : undefined; // there the sheet's own state would mislead
   const desk: Desk = {

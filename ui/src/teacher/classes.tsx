@@ -4,6 +4,7 @@ import { useTranslation } from 'react-i18next';
 import { ApiError, type ClassView, type Person, type Year, api, ask } from '../api/client';
 import { errorWords } from '../errors';
 import { Loading, Refusal } from '../kit/controls';
+import { fold } from '../kit/fold';
 import { amount, clock } from '../kit/format';
 import { Header } from '../kit/header';
 import { join } from '../words';
@@ -164,8 +165,8 @@ function OneClass({ at, course, onStep, onKept }: { at: Year; course: string; on
   };
   const focus = (n: number) => table.current?.querySelectorAll<HTMLElement>('tbody tr')[n]?.focus();
   const find = (letter: string, now: number) => {
-    typed.current = { text: (now - typed.current.at < 1_000 ? typed.current.text : '') + plain(letter), at: now };
-    const n = pupils.findIndex((p) => [p.family, p.given].some((part) => plain(part).startsWith(typed.current.text)));
+    typed.current = { text: (now - typed.current.at < 1_000 ? typed.current.text : '') + fold(letter), at: now };
+    const n = pupils.findIndex((p) => [p.family, p.given].some((part) => fold(part).startsWith(typed.current.text)));
     if (n >= 0) focus(n);
   };
   const press = (event: KeyboardEvent<HTMLTableRowElement>, p: Pupil, n: number) => {
@@ -295,9 +296,6 @@ function OneClass({ at, course, onStep, onKept }: { at: Year; course: string; on
     </>
   );
 }
-
-/** A text without accents or capitals, to look for a name by. */
-const plain = (text: string) => text.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase();
 
 /** What the student asks for in the subject, standing out where it is not the teacher's word. */
 function Asks({ pupil, columns }: { pupil: Pupil; columns: Column[] }) {
