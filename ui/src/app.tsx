@@ -9,7 +9,7 @@ import { Loading } from './kit/controls';
 import { Late } from './kit/late';
 import { Header, type Place, Places } from './kit/header';
 import { staffPages } from './kit/pages';
-import { Unread } from './kit/unread';
+import { Unread } from './unread';
 
 const SignIn = lazy(() => import('./signin'));
 const SecondStep = lazy(() => import('./passkeys').then((m) => ({ default: m.SecondStep })));

@@ -5,7 +5,7 @@ import { type Person, useCatalog } from '../api/client';
 import { type CaseRow, type Filter, useCaseload } from '../api/desks';
 import { Header } from '../kit/header';
 import { staffPages } from '../kit/pages';
-import { Unread } from '../kit/unread';
+import { Unread } from '../unread';
 import { bookOf } from '../words';
 import { Filters, Flow } from './filters';
 import { Panel } from './panel';

@@ -9,9 +9,8 @@ import { clock, day, today } from '../kit/format';
 import { Header } from '../kit/header';
 import { Mark, SubjectTab, subjectTab } from '../kit/marks';
 import { staffPages } from '../kit/pages';
-import { Unread } from '../kit/unread';
-import { entryWords } from '../student/seatwords';
-import { type Book, bookOf, join } from '../words';
+import { Unread } from '../unread';
+import { type Book, bookOf, join, needWords } from '../words';
 import '../kit/staff';
 
 /** A change of a section or course during the year: the year as a band, and a date line with one date for both sections. */
@@ -214,7 +213,15 @@ function Change({ book, place, enrolled, table }: { book: Book; place: Place; en
                             </span>
                             <span className={`block text-sm ${open ? 'text-ochre' : 'text-soft'}`}>
                               <Mark kind={open ? 'missing' : f.entry.entry === 'expected' ? 'half' : 'settled'} />{' '}
-                              {open ? t('change.not') : f.left > 0 ? t('change.may') : t('change.full')} {entryWords(t, book, f.entry) || t('change.none')}
+                              {open ? t('change.not') : f.left > 0 ? t('change.may') : t('change.full')}{' '}
+                              {f.entry.needs?.length
+                                ? f.entry.needs
+                                    .map(
+                                      (p) =>
+                                        `${p.from ?? needWords(t, book, p)}${p.year ? `: ${[p.mark, p.year].filter((v) => v !== undefined).join(', ')}` : ''}`,
+                                    )
+                                    .join(' · ')
+                                : t('change.none')}
                             </span>
                           </button>
                         </li>

@@ -11,7 +11,7 @@ import { whole } from '../kit/format';
 import { Header } from '../kit/header';
 import { Mark } from '../kit/marks';
 import { staffPages } from '../kit/pages';
-import { Unread } from '../kit/unread';
+import { Unread } from '../unread';
 import '../kit/staff';
 
 const stages = ['look', 'looked', 'open', 'not', 'done'] as const;

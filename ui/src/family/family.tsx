@@ -6,7 +6,7 @@ import { Loading } from '../kit/controls';
 import { when } from '../kit/format';
 import { Late } from '../kit/late';
 import { Header } from '../kit/header';
-import { Unread } from '../kit/unread';
+import { Unread } from '../unread';
 import { bookOf, statusWords } from '../words';
 import { ChildSheet, Foot } from './child';
 import './words';

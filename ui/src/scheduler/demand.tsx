@@ -8,7 +8,7 @@ import { TextDialog } from '../kit/dialog';
 import { amount, whole } from '../kit/format';
 import { useSingleKeys } from '../kit/keys';
 import { SubjectTab } from '../kit/marks';
-import { Unread } from '../kit/unread';
+import { Unread } from '../unread';
 import { type Book, bookOf, join } from '../words';
 import { type Asked, type Demand, noteOf, planOf } from './asked';
 import { Chosen } from './chosen';

@@ -7,7 +7,7 @@ import '../kit/staff';
 import { Button, Refusal } from '../kit/controls';
 import { amount, when, whole } from '../kit/format';
 import { Wide } from '../kit/wide';
-import { Unread } from '../kit/unread';
+import { Unread } from '../unread';
 import { type Book, bookOf, join } from '../words';
 import { BesideRun } from './beside';
 import { Count } from './count';

@@ -8,7 +8,7 @@ import { Button, Refusal } from '../kit/controls';
 import { whole } from '../kit/format';
 import { Mark, subjectTab } from '../kit/marks';
 import { Wide } from '../kit/wide';
-import { Unread } from '../kit/unread';
+import { Unread } from '../unread';
 import { type Book, bookOf, join } from '../words';
 import { SectionForm } from './sectionform';
 import { type Schedule, type Section, type Want, plain, shifted } from './section';

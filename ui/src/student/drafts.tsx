@@ -7,7 +7,7 @@ import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { amount, when } from '../kit/format';
 import { Late } from '../kit/late';
-import { Unread } from '../kit/unread';
+import { Unread } from '../unread';
 import { clauses, join } from '../words';
 import { ruleNumbers } from './effectwords';
 import type { Desk } from './desk';

@@ -5,7 +5,7 @@ import { type Happening, type Place, api, ask, studentPath } from '../api/client
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { when } from '../kit/format';
-import { Unread } from '../kit/unread';
+import { Unread } from '../unread';
 import { type Book, join } from '../words';
 import { actWords } from './changes';
 import type { Desk } from './desk';

@@ -6,7 +6,7 @@ import { usePath, usePlanning } from '../api/workspace';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
 import { amount } from '../kit/format';
-import { Unread } from '../kit/unread';
+import { Unread } from '../unread';
 import { type StopKind, StopMark } from './stopmark';
 import { Explain } from './explain';
 import { inUnit, join, needWords } from '../words';

@@ -7,7 +7,7 @@ import { Button, Refusal } from '../kit/controls';
 import { TextDialog } from '../kit/dialog';
 import { clock, when } from '../kit/format';
 import { useSingleKeys } from '../kit/keys';
-import { Unread } from '../kit/unread';
+import { Unread } from '../unread';
 import { join } from '../words';
 import type { Desk } from './desk';
 import { SeatBoard } from './seatboard';

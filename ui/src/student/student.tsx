@@ -7,7 +7,7 @@ import { clock } from '../kit/format';
 import { Header } from '../kit/header';
 import { useSingleKeys } from '../kit/keys';
 import { Late } from '../kit/late';
-import { Unread } from '../kit/unread';
+import { Unread } from '../unread';
 import { bookOf, seatTimeWords, statusWords } from '../words';
 import { undoesWords } from './changes';
 import type { Desk } from './desk';
