@@ -36,17 +36,18 @@ type Bundle struct {
 	Errands    []catalog.Errand // in file order
 	Year       *catalog.Year
 
-	Enrollments []Enrollment // with WithDates
+	Enrollments []Enrollment // with WithDates or WithEnrollments
 	Attendance  []Attended   // with WithDates
 
 	termIDs map[string]catalog.TermSet
 	year    string          // sourcedId of the school year
 	summer  map[string]bool // the codes of courses of the summer round
 	passed  map[string]bool // the ids of all rows of sections: also those that take no part, or are bad
-	dated   bool
 	lean    bool
 	foreign bool
-	without map[string]map[int]bool
+
+	enrolled, attended bool // what is read beside
+	without            map[string]map[int]bool
 }
 
 // An Option says how a bundle is read.
@@ -56,7 +57,10 @@ type Option func(*Bundle)
 func Lean(b *Bundle) { b.lean = true }
 
 // WithDates reads enrollments.csv and attendance.csv too.
-func WithDates(b *Bundle) { b.dated = true }
+func WithDates(b *Bundle) { b.enrolled, b.attended = true, true }
+
+// WithEnrollments reads enrollments.csv too.
+func WithEnrollments(b *Bundle) { b.enrolled = true }
 
 // Has tells whether the bundle has a file, be it with a header alone.
 func (b *Bundle) Has(name string) bool { return b.Tables[name] != nil && b.Tables[name].Header != nil }
@@ -166,12 +170,12 @@ func read(names []string, file func(name string) ([]byte, error), options ...Opt
 		return nil, fmt.Errorf("policy.json: %w", err)
 	}
 	b.PolicyText = b.plain("policy.json", text)
-	reads := specs
-	if b.dated {
-		reads = slices.Concat(specs, datedSpecs)
-	}
+	reads := slices.Concat(specs, datedSpecs)
 	for i := range reads {
 		s := &reads[i]
+		if s.name == "enrollments.csv" && !b.enrolled || s.name == "attendance.csv" && !b.attended {
+			continue
+		}
 		text, err := file(s.name)
 		if errors.Is(err, fs.ErrNotExist) {
 			if s.must {
@@ -222,8 +226,10 @@ func (b *Bundle) interpret() {
 	if p != nil {
 		b.classes(p)
 	}
-	if b.dated {
+	if b.enrolled {
 		b.enrollments()
+	}
+	if b.attended {
 		b.attendance()
 	}
 	order := map[string]int{"policy.json": -1}

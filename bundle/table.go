@@ -113,7 +113,7 @@ var specs = []fileSpec{
 // ofPeople are the files with rows of each person, which are most of a bundle. A lean bundle does not keep their rows.
 var ofPeople = map[string]bool{"users.csv": true, "records.csv": true, "signals.csv": true, "requests.csv": true, "plans.csv": true}
 
-// datedSpecs are the files of sections taken and attended. They are read only where they are asked for (WithDates).
+// datedSpecs are the files of sections taken and attended. They are read only where they are asked for (WithDates, WithEnrollments).
 var datedSpecs = []fileSpec{
 	{"enrollments.csv", []string{"sourcedId", "classSourcedId", "schoolSourcedId", "userSourcedId", "role"},
 		[]string{"status", "dateLastModified", "primary", "beginDate", "endDate"}, false},

@@ -94,6 +94,10 @@ func (p Post) letter(l *school.Letter) *post.Letter {
 	if about := d["about"]; about != "" {
 		out.What = locales.Match(language).Text("reminder."+about, nil)
 	}
+	if until, err := time.Parse(time.RFC3339, d["until"]); err == nil {
+		until = until.In(l.School.Zone())
+		out.Until = &until
+	}
 	if l.Closes != nil {
 		closes := l.Closes.In(l.School.Zone())
 		out.Closes = &closes

@@ -13,7 +13,7 @@ import (
 // Letter is what the school has to tell somebody.
 type Letter struct {
 	ID       string
-	Kind     string // opens, reminder, submitted, sign, asked, sentBack, decided, cleared, placed, password or code
+	Kind     string // opens, reminder, submitted, sign, asked, sentBack, decided, cleared, placed, unplaced, notRunning, running, offered, password or code
 	Language string // BCP 47: the reader's
 	To       mail.Address
 	Given    string // of the reader
@@ -24,7 +24,7 @@ type Letter struct {
 	Student, StudentGiven      string
 	Who, Message, What, Answer string // who did it, their words, what it is about, and confirm, waive or decline
 	Receipt, Code, Username    string
-	Closes                     *time.Time // for families, in the school's time zone
+	Closes, Until              *time.Time // for families; of an offer: in the school's time zone
 
 	Link string // where it is seen after signing in; it carries no secret
 	Stop string // where the reader says that no more such letters are wanted; empty: they cannot be declined
@@ -34,9 +34,11 @@ type Letter struct {
 func Write(l *Letter) *Message {
 	say := locales.Match(l.Language)
 	args := map[string]any{"name": l.Given, "student": l.Student, "given": l.StudentGiven, "school": l.School, "year": l.Year, "who": l.Who, "message": l.Message, "what": l.What,
-		"receipt": l.Receipt, "code": l.Code, "username": l.Username, "closes": "", "stop": l.Stop, "link": l.Link}
-	if l.Closes != nil {
-		args["closes"] = say.Day(*l.Closes) + l.Closes.Format(", 15:04 MST")
+		"receipt": l.Receipt, "code": l.Code, "username": l.Username, "closes": "", "until": "", "stop": l.Stop, "link": l.Link}
+	for name, at := range map[string]*time.Time{"closes": l.Closes, "until": l.Until} {
+		if at != nil {
+			args[name] = say.Day(*at) + at.Format(", 15:04 MST")
+		}
 	}
 	text := func(key string) string {
 		for _, form := range []string{"." + map[bool]string{true: "self", false: "other"}[l.Own], ""} {

@@ -10,12 +10,12 @@ import (
 	"rubricon/locales"
 )
 
-var kinds = []string{"opens", "reminder", "submitted", "sign", "asked", "sentBack", "decided", "cleared", "placed", "unplaced", "notRunning", "running", "password", "code"}
+var kinds = []string{"opens", "reminder", "submitted", "sign", "asked", "sentBack", "decided", "cleared", "placed", "unplaced", "notRunning", "running", "offered", "password", "code"}
 
 func letter(kind, language string, own bool) *Letter {
 	closes := time.Date(2027, 3, 20, 16, 0, 0, 0, time.UTC)
 	l := &Letter{ID: "1@x", Kind: kind, Language: language, To: mail.Address{Name: "Ilse Quill", Address: "ilse@pellworth.example"}, Given: "Ilse", Own: own, School: "Pellworth Sound", Year: "2027-28",
-		Student: "Mara Quill", StudentGiven: "Mara", Who: "Ms Arden", What: "Physics", Receipt: "PE-1", Username: "ilse.quill", Closes: &closes, Link: "https://courses.example/"}
+		Student: "Mara Quill", StudentGiven: "Mara", Who: "Ms Arden", What: "Physics", Receipt: "PE-1", Username: "ilse.quill", Closes: &closes, Until: &closes, Link: "https://courses.example/"}
 	switch kind {
 	case "code":
 		l.Code = "abcd-efgh-jkmn"

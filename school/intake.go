@@ -109,6 +109,7 @@ type intake struct {
 	*bundle.Bundle
 	year   int
 	newest bool // no later year is there
+	stays  bool // it says who is in which section
 	people []store.PersonRow
 	pupils []store.PupilIn // by id
 }
@@ -143,6 +144,7 @@ func newIntake(b *bundle.Bundle) *intake {
 		}
 	}
 	in.addFacts(at)
+	in.addStays(at)
 	for i := range in.pupils {
 		p := &in.pupils[i]
 		p.FactsDigest = digest(p.Grade, p.Programs, p.Records, p.Signals, p.Plans)
@@ -220,6 +222,19 @@ func (in *intake) addFacts(at map[string]int) {
 	}
 }
 
+// addStays adds who is in which section.
+func (in *intake) addStays(at map[string]int) {
+	in.stays = in.Has("enrollments.csv")
+	for i := range in.Enrollments {
+		e := &in.Enrollments[i]
+		if e.End != "" && e.End <= e.Begin { // never in force
+			continue
+		}
+		p := &in.pupils[at[in.Pupils[e.Pupil].ID]]
+		p.Stays = append(p.Stays, store.StayIn{Student: p.Student, Section: in.Sections[e.Section].ID, Begins: e.Begin, Ends: e.End})
+	}
+}
+
 // cells are a row's cells that are not empty. A password is never kept.
 func cells(t *bundle.Table, r *bundle.Row) store.Cells {
 	c := store.Cells{}
@@ -265,7 +280,10 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 		err := s.db.Tx(ctx, func(q store.Queries) error {
 			kept, err := q.PutPupils(ctx, in.SchoolID, in.year, in.newest, batch)
 			result.Kept = append(result.Kept, kept...)
-			return err
+			if err != nil || !in.stays {
+				return err
+			}
+			return q.PutStays(ctx, in.SchoolID, in.year, batch, s.now())
 		})
 		if err != nil {
 			return fmt.Errorf("writing students: %w", err)
@@ -282,6 +300,12 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 	}
 	if err := s.db.Queries().RaiseRoster(ctx, in.SchoolID, raise); err != nil {
 		return err
+	}
+	s.forgetTaken(in.SchoolID, in.year)
+	if in.newest {
+		if err := s.giveBackSeats(ctx, in.SchoolID); err != nil {
+			return fmt.Errorf("giving back the seats of who has left: %w", err)
+		}
 	}
 	return s.judgeKept(ctx, in, result)
 }

@@ -12,7 +12,7 @@ import (
 
 // check finds what makes a bundle that was read well unfit for this database, before anything is written.
 func (s *Service) check(ctx context.Context, in *intake) error {
-	problems := slices.Concat(unjudgeable(in.Bundle), twice(in.Bundle), notStaff(in.Bundle))
+	problems := slices.Concat(unjudgeable(in.Bundle), twice(in.Bundle), notStaff(in.Bundle), enrolledTwice(in.Bundle))
 	kept, err := s.db.Queries().KeptSheets(ctx, in.SchoolID, in.year)
 	if err != nil {
 		return err
@@ -97,6 +97,31 @@ func twice(b *bundle.Bundle) (problems []bundle.Problem) {
 		if len([]rune(u.Username)) > 200 {
 			problems = append(problems, bundle.Problem{File: "users.csv", Line: u.Row.Line, Column: "username", What: "is longer than 200 characters"})
 		}
+	}
+	return problems
+}
+
+// enrolledTwice finds what is wrong with the dates of enrollments, and who is in a section twice at once though it meets at no time.
+func enrolledTwice(b *bundle.Bundle) (problems []bundle.Problem) {
+	if !b.Has("enrollments.csv") {
+		return nil
+	}
+	problems = slices.Clone(b.DatedProblems())
+	named := map[int]bool{}
+	for _, p := range problems {
+		named[p.Line] = true
+	}
+	lines := map[[2]int]int{}
+	for i := range b.Enrollments {
+		e := &b.Enrollments[i]
+		at := [2]int{e.Pupil, e.Section}
+		if e.End != "" || named[e.Row.Line] {
+			continue
+		}
+		if line, there := lines[at]; there {
+			problems = append(problems, bundle.Problem{File: "enrollments.csv", Line: e.Row.Line, Column: "classSourcedId", What: fmt.Sprintf("the student is in it to the end by line %d already", line)})
+		}
+		lines[at] = e.Row.Line
 	}
 	return problems
 }

@@ -417,6 +417,10 @@ func TestWaitingForASeat(t *testing.T) {
 	if x := seventh.Waits; len(x) != 1 || x[0].Until == nil || x[0].Until.Sub(storetest.Now) < time.Hour || line(seventh, section).Left != 1 {
 		t.Fatalf("the second is offered it: %+v, %d left", x, line(seventh, section).Left)
 	}
+	told := storetest.Value[string](t, p.db, `SELECT string_agg(l.person_id || ' ' || (l.detail->>'course') || ' ' || (l.detail->>'until'), ', ' ORDER BY l.person_id = l.student_id DESC) FROM letter l WHERE l.kind = 'offered'`)
+	if want := fmt.Sprintf("sk007 %s %s", seventh.Sections[at].Course, seventh.Waits[0].Until.UTC().Format(time.RFC3339)); !strings.HasPrefix(told, want) {
+		t.Errorf("told by mail: %s; %s", told, want)
+	}
 	if got := p.takes(13, section) + ", " + p.takes(10, section); got != "seat-gone "+section+", seat-gone "+section {
 		t.Errorf("others take what is offered: %s", got)
 	}

@@ -111,8 +111,14 @@ func (s *Service) offer(ctx context.Context, q store.Queries, d *Desk, table *ti
 		if table.clash(own, i) >= 0 {
 			continue
 		}
-		if err := q.Offer(ctx, who, section, d.now.Add(time.Duration(rules.Minutes)*time.Minute)); err != nil {
+		until := d.now.Add(time.Duration(rules.Minutes) * time.Minute)
+		if err := q.Offer(ctx, who, section, until); err != nil {
 			return nil, err
+		}
+		if !s.noPost {
+			if err := q.TellOffered(ctx, who, section, table.sections[i].Course, until, d.now); err != nil {
+				return nil, err
+			}
 		}
 		if err := q.NoteSeats(ctx, who, &store.SeatAct{Kind: "offer", Came: store.JSON[[]string]{V: []string{section}}, At: d.now}); err != nil {
 			return nil, err

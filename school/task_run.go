@@ -138,7 +138,7 @@ func (s *Service) runImport(ctx context.Context, t *store.TaskRow, progress *run
 		return "", Outline{}, err
 	}
 	open := func(options ...bundle.Option) (*bundle.Bundle, error) {
-		return bundle.OpenZip(file, append(options, bundle.Foreign)...)
+		return bundle.OpenZip(file, append(options, bundle.Foreign, bundle.WithEnrollments)...)
 	}
 	var left []bundle.Problem
 	b, err := open()
@@ -305,7 +305,7 @@ func outline(b *bundle.Bundle) Outline {
 	if b.Year != nil {
 		o.Year = b.Year.Start
 	}
-	for _, name := range bundle.Names() {
+	for _, name := range append(bundle.Names(), "enrollments.csv") {
 		if t := b.Tables[name]; t != nil && t.Header != nil {
 			o.Files = append(o.Files, FileRows{name, len(t.Rows)})
 		}

@@ -101,6 +101,7 @@ type PupilIn struct {
 	Entries   []EntryIn
 	Plans     []PlanIn
 	Teaches   []TeachesIn
+	Stays     []StayIn
 
 	FactsDigest, EntriesDigest string // of records, signals, plans, grade and programs; and of the entries
 }
@@ -113,6 +114,14 @@ type PlanIn struct {
 	Course  string `json:"course_code"`
 	Kind    string `json:"kind"`
 	Cells   Cells  `json:"cells"`
+}
+
+// StayIn is a student in a section as the school's data has it. Dates are YYYY-MM-DD; empty: from the beginning, to the end.
+type StayIn struct {
+	Student string `json:"student_id"`
+	Section string `json:"section_id"`
+	Begins  string `json:"begins"`
+	Ends    string `json:"ends"` // exclusive
 }
 
 // TeachesIn is who teaches a student a course now.

@@ -85,6 +85,13 @@ func (q Queries) WriteLetter(ctx context.Context, at Place, person, kind, key st
 		FROM person WHERE school_id = $1 AND id = $4 AND present ON CONFLICT DO NOTHING`, at.School, at.Year, about, person, kind, key, asJSON(detail), now)
 }
 
+// TellOffered writes to a student and their guardians that a seat is kept for the student until a time; once for each offer.
+func (q Queries) TellOffered(ctx context.Context, at Place, section, course string, until, now time.Time) error {
+	return q.exec(ctx, `INSERT INTO letter (school_id, year, student_id, person_id, kind, key, detail, made_at, next_at)
+		SELECT $1, $2, $3, t.id, 'offered', $2 || '/' || $3 || '/' || $4 || '/' || extract(epoch FROM $6::timestamptz), jsonb_build_object('course', $5::text, 'until', to_char($6::timestamptz AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')), $7, $7
+		FROM (VALUES ('student'), ('guardians')) AS l(who)`+recipients+` ON CONFLICT DO NOTHING`, at.School, at.Year, at.Student, section, course, until, now)
+}
+
 // TellOpened writes to everybody whose window has opened in the last seven days and who was not told, students and guardians. It tells how many.
 func (q Queries) TellOpened(ctx context.Context, now time.Time) (n int64, err error) {
 	var due []struct {

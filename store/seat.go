@@ -227,6 +227,11 @@ func (q Queries) Unwait(ctx context.Context, at Place, sections []string) (gone 
 		at.School, at.Year, at.Student, asJSON(sections))
 }
 
+// StopWaiting lets a student wait for no seat any more.
+func (q Queries) StopWaiting(ctx context.Context, at Place) error {
+	return q.exec(ctx, `DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3`, at.School, at.Year, at.Student)
+}
+
 // Offer offers a seat to a student who waits for it, until a time.
 func (q Queries) Offer(ctx context.Context, at Place, section string, until time.Time) error {
 	return q.exec(ctx, `UPDATE seat_wait SET offered_until = $5 WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id = $4`, at.School, at.Year, at.Student, section, until)
@@ -342,6 +347,32 @@ func (q Queries) EnrollPlaced(ctx context.Context, school string, year int, stud
 			came AS (INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name, placed) SELECT $1, $2, gives.student_id, gives.section_id, $5, $4, true FROM gives
 				JOIN section s ON s.school_id = $1 AND s.year = $2 AND s.id = gives.section_id ON CONFLICT DO NOTHING)
 		UPDATE seat_choice c SET version = version + 1 FROM who WHERE c.school_id = $1 AND c.year = $2 AND c.student_id = who.id`, school, year, asJSON(students), by, now)
+}
+
+// PutStays enrolls students in what the school's data says, in the place of what it said before. Whoever has chosen or changed something here keeps all of it, and so does who is enrolled by a publication.
+func (q Queries) PutStays(ctx context.Context, school string, year int, pupils []PupilIn, now time.Time) error {
+	ids, stays := []string{}, []StayIn{}
+	for i := range pupils {
+		ids, stays = append(ids, pupils[i].Student), append(stays, pupils[i].Stays...)
+	}
+	return q.exec(ctx, `WITH who AS (SELECT x AS id FROM jsonb_array_elements_text($3::jsonb) x WHERE NOT EXISTS (SELECT 1 FROM seat_choice c WHERE c.school_id = $1 AND c.year = $2 AND c.student_id = x)
+				AND NOT EXISTS (SELECT 1 FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND e.student_id = x AND e.placed)),
+			says AS (SELECT r.student_id, r.section_id, nullif(r.begins, '')::date AS begins, nullif(r.ends, '')::date AS ends
+				FROM jsonb_to_recordset($4::jsonb) AS r(student_id text, section_id text, begins text, ends text) JOIN who ON who.id = r.student_id),
+			gone AS (DELETE FROM enrollment e USING who WHERE e.school_id = $1 AND e.year = $2 AND e.student_id = who.id AND NOT EXISTS (SELECT 1 FROM says
+				WHERE says.student_id = e.student_id AND says.section_id = e.section_id AND says.begins IS NOT DISTINCT FROM e.begins AND says.ends IS NOT DISTINCT FROM e.ends))
+		INSERT INTO enrollment (school_id, year, student_id, section_id, begins, ends, at, by_name) SELECT $1, $2, says.student_id, says.section_id, says.begins, says.ends, $5, '' FROM says
+			WHERE NOT EXISTS (SELECT 1 FROM enrollment e WHERE e.school_id = $1 AND e.year = $2
+				AND says.student_id = e.student_id AND says.section_id = e.section_id AND says.begins IS NOT DISTINCT FROM e.begins AND says.ends IS NOT DISTINCT FROM e.ends)`,
+		school, year, asJSON(ids), asJSON(stays), now)
+}
+
+// Leavers lists, by year, those students of a school whom its data no longer names and who have a seat in some section from a date on, or wait for one.
+func (q Queries) Leavers(ctx context.Context, school, from string) (list []Place, err error) {
+	return list, q.list(ctx, &list, `SELECT e.school_id, e.year, e.student_id FROM enrollment e JOIN person p ON p.school_id = e.school_id AND p.id = e.student_id
+			WHERE e.school_id = $1 AND NOT p.present AND (e.ends IS NULL OR e.ends > $2::date)
+		UNION SELECT w.school_id, w.year, w.student_id FROM seat_wait w JOIN person p ON p.school_id = w.school_id AND p.id = w.student_id WHERE w.school_id = $1 AND NOT p.present
+		ORDER BY 2, 3`, school, from)
 }
 
 // LeavePlaced takes away what publications gave in sections of a year, but those that are kept.

@@ -12,7 +12,7 @@ import (
 
 // LetterView is a mail about a student.
 type LetterView struct {
-	Kind    string     `json:"kind" enum:"opens,reminder,submitted,sign,asked,sentBack,decided,cleared,placed,password,code"`
+	Kind    string     `json:"kind" enum:"opens,reminder,submitted,sign,asked,sentBack,decided,cleared,placed,unplaced,notRunning,running,offered,password,code"`
 	To      string     `json:"to" doc:"To whom"`
 	Role    string     `json:"role"`
 	State   string     `json:"state" enum:"waiting,sending,sent,failed,unsure,noAddress,declined" doc:"unsure: whether it went out nobody knows, and it is not tried again"`

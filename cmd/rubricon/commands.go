@@ -57,7 +57,7 @@ func importCommand() *cobra.Command {
 		Short: "Read a school bundle into the database: all of it or nothing",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			b, err := readBundle(args[0], cmd.ErrOrStderr())
+			b, err := readBundle(args[0], cmd.ErrOrStderr(), bundle.WithEnrollments)
 			if err != nil {
 				return err
 			}

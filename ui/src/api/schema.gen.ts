@@ -3557,7 +3557,7 @@ export interface components {
             /** @description What the mail server said last */
             fault?: string;
             /** @enum {string} */
-            kind: "opens" | "reminder" | "submitted" | "sign" | "asked" | "sentBack" | "decided" | "cleared" | "placed" | "password" | "code";
+            kind: "opens" | "reminder" | "submitted" | "sign" | "asked" | "sentBack" | "decided" | "cleared" | "placed" | "unplaced" | "notRunning" | "running" | "offered" | "password" | "code";
             /** Format: date-time */
             madeAt: string;
             role: string;
