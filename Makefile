@@ -5,7 +5,7 @@ BIN := bin/rubricon
 UI := ui/dist/index.html
 UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts ui/*.mjs locales/*.json -type f 2>/dev/null)
 
-.PHONY: help demo demo-reset build test quick bench bench-rush bench-paint bench-core bench-place contract shots lint fuzz need mutants
+.PHONY: help demo demo-reset build test go-tests quick bench bench-rush bench-paint bench-core bench-place contract shots lint fuzz need mutants
 
 help: ## list the commands
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F':.*## ' '{printf "make %-12s %s\n", $$1, $$2}'
@@ -32,7 +32,9 @@ $(UI): ui/node_modules/.package-lock.json $(UI_SOURCES)
 
 test: build ## run all tests: core, database, contract, browser
 	@scripts/need chromium cbc pgbouncer poppler
-	cd ui && npm run --silent lint
+	@$(MAKE) --no-print-directory --jobs=2 lint go-tests
+
+go-tests: # while the front end's style is checked on what is left of the other core
 	@rough=$$(gofmt -l $$(go list -f '{{.Dir}}' ./...)); test -z "$$rough" || { echo "not formatted; run gofmt -w on" $$rough; exit 1; }
 	go vet ./...
 	go test -parallel 4 ./...

@@ -66,6 +66,7 @@ func connect(ctx context.Context, address string) (*DB, error) {
 	if u, err := url.Parse(address); err != nil || !u.Query().Has("pool_max_conns") && !strings.Contains(address, "pool_max_conns=") {
 		config.MaxConns = DefaultConns
 	}
+	config.ConnConfig.Tracer = queryTracer{}
 	mode := config.ConnConfig.DefaultQueryExecMode
 	pooled := mode == pgx.QueryExecModeExec || mode == pgx.QueryExecModeSimpleProtocol
 	if !pooled {

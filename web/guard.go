@@ -16,6 +16,10 @@ import (
 	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
+	"go.opentelemetry.io/otel"
+	"go.opentelemetry.io/otel/attribute"
+	"go.opentelemetry.io/otel/propagation"
+	"go.opentelemetry.io/otel/trace"
 )
 
 // RequestTimeout bounds the work for one request.
@@ -96,12 +100,27 @@ func (s *Server) noted(next http.Handler) http.Handler {
 			ctx, stop = context.WithTimeout(ctx, limit)
 			defer stop()
 		}
+		ctx, span := s.span(ctx, r)
 		start, out := time.Now(), &recorder{ResponseWriter: w}
 		defer func() {
+			if !isLive(r) {
+				s.meter.done(known(r.Method), note.route, out.status, time.Since(start))
+			}
+			span.SetName(known(r.Method) + " " + note.route)
+			span.SetAttributes(attribute.String("http.request.method", known(r.Method)), attribute.String("http.route", note.route), attribute.Int("http.response.status_code", out.status), attribute.String("rubricon.request", note.id))
+			span.End()
 			s.log.InfoContext(ctx, "request", "method", known(r.Method), "route", note.route, "status", out.status, "bytes", out.bytes, "took", time.Since(start), "account", note.account)
 		}()
 		next.ServeHTTP(out, r.WithContext(ctx))
 	})
+}
+
+// span begins a trace of a request, where requests are traced, or goes on with that of a proxy that is trusted.
+func (s *Server) span(ctx context.Context, r *http.Request) (context.Context, trace.Span) {
+	if from, err := netip.ParseAddrPort(r.RemoteAddr); err == nil && s.trusts(from.Addr().Unmap()) {
+		ctx = otel.GetTextMapPropagator().Extract(ctx, propagation.HeaderCarrier(r.Header))
+	}
+	return otel.Tracer("rubricon/web").Start(ctx, "a request", trace.WithSpanKind(trace.SpanKindServer))
 }
 
 func known(method string) string {

@@ -96,6 +96,8 @@ func (s *Server) EndStreams() { s.endStreams() }
 func (s *Server) live(w *school.Watch, seconds int) *huma.StreamResponse {
 	return &huma.StreamResponse{Body: func(hctx huma.Context) {
 		defer w.Close()
+		s.meter.streams.Inc()
+		defer s.meter.streams.Dec()
 		hctx.SetHeader("Content-Type", "text/event-stream")
 		hctx.SetHeader("X-Accel-Buffering", "no")
 		out, ok := hctx.BodyWriter().(http.ResponseWriter)

@@ -12,6 +12,7 @@ import (
 	"reflect"
 	"runtime/debug"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -57,6 +58,8 @@ type Server struct {
 	log      *slog.Logger
 
 	uploads *semaphore.Weighted
+	meter   *meter
+	leaving atomic.Bool
 
 	streams    context.Context // of the live streams; over when the server goes
 	endStreams context.CancelFunc
@@ -74,10 +77,12 @@ func New(cases *school.Service, o Options) *Server {
 		o.SignOn = signon.New(nil, "")
 	}
 	s := &Server{signOn: o.SignOn, cases: cases, demo: o.Demo, demoMail: o.DemoMail, base: o.Base, tls: o.TLS, proxies: o.Proxies, now: o.Now, log: o.Log, sessions: newSessions(cases, o.TLS), uploads: semaphore.NewWeighted(uploadsAtOnce)}
+	s.meter = newMeter(s)
 	s.streams, s.endStreams = context.WithCancel(context.Background())
 	engine := s.engine()
 	api := newAPI(engine)
 	s.routes(api)
+	s.operateRoutes(engine)
 	if o.More != nil {
 		o.More(engine)
 	}

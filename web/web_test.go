@@ -25,6 +25,7 @@ import (
 
 	"rubricon/demo"
 	"rubricon/school"
+	"rubricon/store"
 	"rubricon/store/storetest"
 	"rubricon/web"
 )
@@ -38,7 +39,9 @@ type site struct {
 	t *testing.T
 	*httptest.Server
 	db     storetest.Database
+	store  *store.DB
 	cases  *school.Service
+	server *web.Server
 	log    *lockedBuffer
 	mu     sync.Mutex
 	now    time.Time
@@ -80,12 +83,14 @@ func newSite(t *testing.T, change ...func(*web.Options)) *site {
 	storetest.Parallel(t)
 	s := &site{t: t, db: storetest.New(t), now: storetest.Now, people: map[string]*http.Client{}, log: &lockedBuffer{}}
 	log := slog.New(web.LogHandler(slog.NewTextHandler(s.log, nil)))
-	s.cases = school.New(s.db.Open(t), school.Options{Now: s.clock, Log: log, Hashes: storetest.Hashes})
+	s.store = s.db.Open(t)
+	s.cases = school.New(s.store, school.Options{Now: s.clock, Log: log, Hashes: storetest.Hashes})
 	o := web.Options{Now: s.clock, Log: log}
 	for _, c := range change {
 		c(&o)
 	}
-	s.Server = httptest.NewServer(web.New(s.cases, o))
+	s.server = web.New(s.cases, o)
+	s.Server = httptest.NewServer(s.server)
 	t.Cleanup(s.Close)
 	return s
 }

@@ -36,7 +36,7 @@ import (
 )
 
 func serveCommand() *cobra.Command {
-	var listen string
+	var listen, metrics string
 	var secure bool
 	var proxies []string
 	cmd := &cobra.Command{
@@ -77,10 +77,17 @@ func serveCommand() *cobra.Command {
 			if err != nil {
 				return wrongUse(err)
 			}
-			return serve(ctx, l, url, o, mails, marks, nil, cmd.OutOrStdout())
+			var counts net.Listener
+			if metrics != "" {
+				if counts, err = listenOn(metrics); err != nil {
+					return err
+				}
+			}
+			return serve(ctx, l, counts, url, o, mails, marks, nil, cmd.OutOrStdout())
 		},
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7270", "the address to serve on")
+	cmd.Flags().StringVar(&metrics, "metrics", "", "an address of its own for /metrics, such as 127.0.0.1:9270, which the world must not reach; empty: none")
 	cmd.Flags().BoolVar(&secure, "secure", false, "behind TLS: send cookies over it alone (on, unless the address is of this machine alone)")
 	cmd.Flags().StringSliceVar(&proxies, "proxies", nil, "networks of proxies whose X-Forwarded-For is trusted")
 	return cmd
@@ -202,9 +209,17 @@ func listenOn(address string) (net.Listener, error) {
 	return l, err
 }
 
-// serve serves until the context ends; ready, where given, is done before the first line is printed.
-func serve(ctx context.Context, l net.Listener, url string, o web.Options, mails jobs.Post, marks school.Attendance, ready func(context.Context, *school.Service) error, out io.Writer) error {
+// stopWithin is how long a process may take to end what it has begun.
+const stopWithin = 10 * time.Second
+
+// serve serves until the context ends, and what is counted on another address where that is given; ready, where given, is done before the first line is printed.
+func serve(ctx context.Context, l, counts net.Listener, url string, o web.Options, mails jobs.Post, marks school.Attendance, ready func(context.Context, *school.Service) error, out io.Writer) error {
 	slog.SetDefault(slog.New(web.LogHandler(slog.NewTextHandler(os.Stderr, nil))))
+	traced, err := startTracing(ctx)
+	if err != nil {
+		return err
+	}
+	defer traced()
 	db, err := store.Open(ctx, url)
 	if err != nil {
 		return err
@@ -221,16 +236,28 @@ func serve(ctx context.Context, l net.Listener, url string, o web.Options, mails
 	if err != nil {
 		return err
 	}
+	stopped := make(chan struct{})
+	ctx, leave := context.WithCancel(ctx)
 	defer func() {
-		end, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		leave()
+		<-stopped
+	}()
+	context.AfterFunc(ctx, func() { // beside the requests, so that both together keep within the time
+		defer close(stopped)
+		end, cancel := context.WithTimeout(context.Background(), stopWithin)
 		defer cancel()
 		_ = queue.Stop(end)
-	}()
+	})
 	handler := web.New(cases, o)
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second,
 		IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn)}
 	server.RegisterOnShutdown(handler.EndStreams)
 	failed := make(chan error, 1)
+	if counts != nil {
+		shows := &http.Server{Handler: handler.Metrics(), ReadHeaderTimeout: 10 * time.Second}
+		go func() { _ = shows.Serve(counts) }()
+		defer func() { _ = shows.Close() }()
+	}
 	go func() { failed <- server.Serve(l) }()
 	fmt.Fprintf(out, "Rubricon serves on http://%s (Ctrl-C stops it)\n", l.Addr())
 	select {
@@ -238,7 +265,8 @@ func serve(ctx context.Context, l net.Listener, url string, o web.Options, mails
 		return err
 	case <-ctx.Done():
 	}
-	end, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	handler.Leave()
+	end, cancel := context.WithTimeout(context.Background(), stopWithin)
 	defer cancel()
 	return server.Shutdown(end)
 }
@@ -306,7 +334,7 @@ func demoCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			err = serve(ctx, l, url, web.Options{Demo: demoSignIns(), DemoMail: page, SignOn: accounts, Base: mails.Base}, mails, marks, func(ctx context.Context, cases *school.Service) error {
+			err = serve(ctx, l, nil, url, web.Options{Demo: demoSignIns(), DemoMail: page, SignOn: accounts, Base: mails.Base}, mails, marks, func(ctx context.Context, cases *school.Service) error {
 				return loadDemo(ctx, cases, cmd.OutOrStdout())
 			}, cmd.OutOrStdout())
 			if errors.Is(context.Cause(ctx), errDatabaseEnded) {
