@@ -168,6 +168,9 @@ type Database struct {
 // New makes a database with the demo school.
 func New(t testing.TB) Database { return clone(t, " TEMPLATE "+prefix+" STRATEGY WAL_LOG") }
 
+// Bare makes a database without anything in it.
+func Bare(t testing.TB) Database { return clone(t, " TEMPLATE template0") }
+
 // Empty makes a database with the schema alone.
 func Empty(t testing.TB) Database {
 	t.Helper()
