@@ -121,6 +121,7 @@ func (s *site) open(width int) *screen {
 	}
 	s.t.Cleanup(func() { _ = page.Close() })
 	page = page.Timeout(4 * time.Minute) // a bound for the whole of a test, so that a hang ends
+	page.MustEvalOnNewDocument(`window.against = []; addEventListener('securitypolicyviolation', (e) => window.against.push(e.violatedDirective + ' ' + e.blockedURI + ' ' + e.sourceFile))`)
 	page.MustNavigate(s.url).MustWaitLoad()
 	return &screen{page, s.t}
 }
@@ -221,6 +222,9 @@ func (p *screen) accessible(name string) {
 		if !strings.HasSuffix(found, ".csv") && !strings.HasSuffix(found, ".json") {
 			p.t.Errorf("%s shows the name of a sentence: %s", name, found)
 		}
+	}
+	if against := p.MustEval(`() => JSON.stringify(window.against)`).Str(); against != "[]" {
+		p.t.Errorf("%s is against the content security policy: %s", name, against)
 	}
 	if wide := p.MustEval(`() => document.documentElement.scrollWidth - document.documentElement.clientWidth`).Int(); wide > 0 {
 		p.t.Errorf("%s is %d pixels wider than the screen", name, wide)

@@ -152,14 +152,8 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 	return &SignedIn{c.Account, from.Device, c.Once}, nil
 }
 
-// Bounds of a password, in bytes.
-const (
-	minPassword = 10
-	maxPassword = 500
-)
-
 // ChangePassword changes one's own password; all other sessions end. The errors are SignInFailed where the old one is not right, TooMany
-// and BadPassword.
+// and those of weakPassword.
 func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, new string) error {
 	q := s.db.Queries()
 	username, _, err := q.Username(ctx, by)
@@ -180,8 +174,19 @@ func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, ne
 	} else if !match {
 		return problem(SignInFailed)
 	}
-	if len(new) < minPassword || len(new) > maxPassword || new == old {
+	if new == old {
 		return problem(BadPassword)
+	}
+	names := []string{username}
+	persons, err := q.PersonsOf(ctx, by)
+	if err != nil {
+		return err
+	}
+	for _, p := range persons {
+		names = append(names, p.GivenName, p.FamilyName, p.SchoolName)
+	}
+	if why := weakPassword(new, names...); why != "" {
+		return problem(why)
 	}
 	if err := s.setPassword(ctx, by, new, session, false); err != nil {
 		return err

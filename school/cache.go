@@ -33,6 +33,7 @@ type cache struct {
 	teachers *lru.Cache[rosterKey, map[string][]string]
 	found    *lru.Cache[foundKey, *foundSheet]
 	wishes   *lru.Cache[wishKey, *counted]
+	looks    *lru.Cache[lookKey, struct{}]
 
 	schedules  *lru.Cache[scheduleKey, *schedule]
 	timetables *lru.Cache[scheduleKey, *timetable]
@@ -75,7 +76,7 @@ func newCache() *cache {
 	return &cache{years: atMost[yearKey, *SchoolYear](maxYears), facts: atMost[factsKey, *Known](maxFacts), actors: atMost[actorKey, *actor](maxPeople),
 		pupils: atMost[pupilKey, *store.Pupil](maxPeople), teachers: atMost[rosterKey, map[string][]string](maxYears),
 		found: atMost[foundKey, *foundSheet](maxFacts), wishes: atMost[wishKey, *counted](maxFacts), schedules: atMost[scheduleKey, *schedule](maxYears), timetables: atMost[scheduleKey, *timetable](maxYears),
-		taken: map[yearOf]*takenSeats{}, forgotten: map[yearOf]int64{}}
+		looks: atMost[lookKey, struct{}](maxPeople), taken: map[yearOf]*takenSeats{}, forgotten: map[yearOf]int64{}}
 }
 
 func atMost[K comparable, V any](n int) *lru.Cache[K, V] {

@@ -107,12 +107,17 @@ func (s *Service) open(ctx context.Context, by int64, at Place) (*Desk, error) {
 	if err != nil {
 		return nil, err
 	}
-	if seen := acts.Of(&acts.Case{Relation: a.to(at.Student)}); !seen[acts.View].Allowed {
+	relation := a.to(at.Student)
+	if seen := acts.Of(&acts.Case{Relation: relation}); !seen[acts.View].Allowed {
 		return nil, problem(NotFound)
 	}
 	d, err := s.lay(ctx, row, a)
-	if err != nil || at.Draft == 0 {
-		return d, err
+	if err != nil {
+		return nil, err
+	}
+	s.noteLook(ctx, d, relation)
+	if at.Draft == 0 {
+		return d, nil
 	}
 	draft, err := s.db.Queries().Draft(ctx, at, at.Draft)
 	if err != nil {

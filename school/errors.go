@@ -46,6 +46,7 @@ const (
 	NeedsCommitment Code = "needs-commitment" // Param is the commitment that is not agreed to
 	BadAct          Code = "bad-act"
 	BadPassword     Code = "bad-password" // too short or too long
+	CommonPassword  Code = "common-password"
 	BadWindow       Code = "bad-window"
 	BadCode         Code = "bad-code"       // its last character does not check the others
 	OldCode         Code = "old-code"       // Param is the receipt that stands

@@ -55,7 +55,7 @@ func (q Queries) PutPeople(ctx context.Context, school string, people []PersonRo
 	return q.exec(ctx, `INSERT INTO person AS p (school_id, id, ord, role, enabled, username, given_name, family_name, language, cells)
 		SELECT $1, id, ord, role, enabled, username, given_name, family_name, language, cells
 		FROM jsonb_to_recordset($2::jsonb) AS r(id text, ord int, role text, enabled boolean, username text, given_name text, family_name text, language text, cells jsonb) ORDER BY id
-		ON CONFLICT (school_id, id) DO UPDATE SET ord = EXCLUDED.ord, role = EXCLUDED.role, present = true, enabled = EXCLUDED.enabled, username = EXCLUDED.username,
+		ON CONFLICT (school_id, id) DO UPDATE SET ord = EXCLUDED.ord, role = EXCLUDED.role, present = true, gone_at = NULL, erased = false, enabled = EXCLUDED.enabled, username = EXCLUDED.username,
 			given_name = EXCLUDED.given_name, family_name = EXCLUDED.family_name, language = EXCLUDED.language, cells = EXCLUDED.cells
 		WHERE (p.ord, p.role, p.present, p.enabled, p.username, p.given_name, p.family_name, p.language, p.cells)
 			IS DISTINCT FROM (EXCLUDED.ord, EXCLUDED.role, true, EXCLUDED.enabled, EXCLUDED.username, EXCLUDED.given_name, EXCLUDED.family_name, EXCLUDED.language, EXCLUDED.cells)`,
@@ -67,7 +67,7 @@ func (q Queries) PutPeople(ctx context.Context, school string, people []PersonRo
 // another loses its password, sessions and devices, so that nobody inherits a sign-in.
 func (q Queries) LinkPeople(ctx context.Context, school string, ids []string) error {
 	for _, step := range []struct{ doing, query string }{
-		{"marking who is gone", `UPDATE person SET present = false WHERE school_id = $1 AND present AND id NOT IN (SELECT jsonb_array_elements_text($2::jsonb))`},
+		{"marking who is gone", `UPDATE person SET present = false, gone_at = now() WHERE school_id = $1 AND present AND id NOT IN (SELECT jsonb_array_elements_text($2::jsonb))`},
 		{"taking away what was another's", `WITH passed AS (SELECT DISTINCT a.id FROM account a JOIN person new ON new.username = a.username AND new.school_id = $1 AND new.present
 				JOIN person old ON old.school_id = $1 AND old.account_id = a.id AND old.id <> new.id),
 			passwords AS (DELETE FROM account_password WHERE account_id IN (SELECT id FROM passed)),

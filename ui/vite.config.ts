@@ -53,6 +53,7 @@ const parts: Record<string, string[]> = {
     'desks',
     'file',
     'letters',
+    'looks',
     'pages',
     'panel',
     'people',
@@ -71,6 +72,7 @@ const parts: Record<string, string[]> = {
 const said = [
   'bad-code',
   'old-code',
+  'common-password',
   'no-guardian',
   'no-address',
   'bad-window',

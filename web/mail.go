@@ -22,6 +22,13 @@ type LetterView struct {
 	DoneAt  *time.Time `json:"doneAt,omitempty"`
 }
 
+// LookView is somebody of the school who looked at a student's sheet on a day.
+type LookView struct {
+	By  string    `json:"by"`
+	Day string    `json:"day" doc:"YYYY-MM-DD, in the school's time zone"`
+	At  time.Time `json:"at" doc:"The first time on that day"`
+}
+
 // MailChoice is whether an account gets reminders by mail.
 type MailChoice struct {
 	Reminders bool `json:"reminders"`
@@ -36,6 +43,16 @@ func (s *Server) mailRoutes(api huma.API) {
 			out := &lettersOut{Body: []LetterView{}}
 			for _, l := range list {
 				out.Body = append(out.Body, LetterView(l))
+			}
+			return out, err
+		})
+	type looksOut struct{ Body []LookView }
+	signedIn(s, api, operation("list-looks", http.MethodGet, studentPath+"/looks", "Who of the school looked at a student's sheet on which day, the latest first"),
+		func(ctx context.Context, by int64, in *OnSheet) (*looksOut, error) {
+			list, err := s.cases.Looks(ctx, by, in.place())
+			out := &looksOut{Body: []LookView{}}
+			for _, l := range list {
+				out.Body = append(out.Body, LookView(l))
 			}
 			return out, err
 		})

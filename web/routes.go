@@ -2,6 +2,8 @@ package web
 
 import (
 	"context"
+	"encoding/json"
+	"mime"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -147,6 +149,23 @@ func (s *Server) schoolRoutes(api huma.API) {
 				out.Body = append(out.Body, SignInView(x))
 			}
 			return out, err
+		})
+	type everythingOut struct {
+		ContentType        string `header:"Content-Type"`
+		ContentDisposition string `header:"Content-Disposition"`
+		Body               []byte `contentType:"application/json"`
+	}
+	signedIn(s, api, operation("get-everything", http.MethodGet, yearPath+"/people/{person}/everything", "All that is kept about a person, table by table, as a JSON file to be handed to them; nothing secret is in it"),
+		func(ctx context.Context, by int64, in *personIn) (*everythingOut, error) {
+			all, err := s.cases.Everything(ctx, by, in.School, in.Year, in.Person)
+			if err != nil {
+				return nil, err
+			}
+			text, err := json.MarshalIndent(all, "", "  ")
+			if err != nil {
+				return nil, err
+			}
+			return &everythingOut{"application/json", mime.FormatMediaType("attachment", map[string]string{"filename": "everything.json"}), text}, nil
 		})
 	type actsOut struct{ Body []OfficeAct }
 	signedIn(s, api, operation("list-office-acts", http.MethodGet, yearPath+"/office-acts", "What the office has done, the latest first"),

@@ -30,7 +30,8 @@ import (
 
 // Server is a running PostgreSQL.
 type Server struct {
-	URL  string        // how to connect as the owner, with the password: never log it
+	URL  string // how to connect as the owner, with the password: never log it
+	Port int
 	Done chan struct{} // closed when it has ended, for whatever reason
 
 	secret string
@@ -40,10 +41,12 @@ type Server struct {
 
 // Options say where and how to run.
 type Options struct {
-	Dir       string // the data folder; made where it is missing
-	Throwaway bool   // for tests: nothing needs to survive a crash
+	Dir       string   // the data folder; made where it is missing
+	Throwaway bool     // for tests: nothing needs to survive a crash
+	Port      int      // where to listen; 0: a free port
+	Settings  []string // further settings, name=value
 
-	port func() (int, error) // where to listen: a free port
+	port func() (int, error)
 }
 
 // errTaken says that somebody has taken the port between looking for a free one and listening on it.
@@ -139,12 +142,15 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	if o.port == nil {
 		o.port = freePort
 	}
+	if o.Port != 0 {
+		o.port = func() (int, error) { return o.Port, nil }
+	}
 	for tries := 1; ; tries++ {
 		port, err := o.port()
 		if err != nil {
 			return nil, err
 		}
-		s, err := r.launch(ctx, bin, dir, secret, port, o.Throwaway)
+		s, err := r.launch(ctx, bin, dir, secret, port, o)
 		if err == nil || !errors.Is(err, errTaken) || tries == 5 {
 			return s, err
 		}
@@ -152,11 +158,14 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 }
 
 // launch starts the prepared server on a port and waits until it answers.
-func (r *runner) launch(ctx context.Context, bin, dir, secret string, port int, throwaway bool) (*Server, error) {
-	s := &Server{URL: fmt.Sprintf("postgres://app:%s@127.0.0.1:%d/postgres?sslmode=disable", secret, port), Done: make(chan struct{}), secret: secret}
+func (r *runner) launch(ctx context.Context, bin, dir, secret string, port int, o Options) (*Server, error) {
+	s := &Server{Port: port, URL: fmt.Sprintf("postgres://app:%s@127.0.0.1:%d/postgres?sslmode=disable", secret, port), Done: make(chan struct{}), secret: secret}
 	args := []string{"-D", dir, "-c", "listen_addresses=127.0.0.1", "-p", strconv.Itoa(port), "-c", "unix_socket_directories=", "-c", "max_connections=120",
 		"-c", "log_min_messages=warning"}
-	if throwaway {
+	for _, setting := range o.Settings {
+		args = append(args, "-c", setting)
+	}
+	if o.Throwaway {
 		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off", "-c", "autovacuum=off", "-c", "shared_buffers=512MB", "-c", "max_wal_size=16GB", "-c", "checkpoint_timeout=1h")
 	}
 	log, err := os.OpenFile(filepath.Join(filepath.Dir(dir), filepath.Base(dir)+".log"), os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
@@ -266,6 +275,40 @@ func (s *Server) Stop() error {
 	case <-time.After(20 * time.Second):
 		return syscall.Kill(s.pid, syscall.SIGQUIT)
 	}
+}
+
+// Kill ends the server at once, as a failing machine does, and waits until it is gone.
+func (s *Server) Kill() error {
+	if err := syscall.Kill(-s.pid, syscall.SIGKILL); err != nil { // with all its processes
+		return err
+	}
+	<-s.Done
+	return nil
+}
+
+// Copy makes another data folder with what the server has, by its own pg_basebackup, and what it writes from then on where the folder is followed up: started, it is a standby.
+// Nothing may be in the folder yet.
+func (s *Server) Copy(dir string) error {
+	bin, err := binaries()
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return explain("making the data folder", err)
+	}
+	r, err := newRunner(dir)
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(filepath.Join(filepath.Dir(dir), filepath.Base(dir)+".secret"), []byte(s.secret+"\n"), 0o600); err != nil {
+		return explain("keeping the database's password", err)
+	}
+	cmd := r.command(filepath.Join(bin, "pg_basebackup"), "-D", dir, "-h", "127.0.0.1", "-p", strconv.Itoa(s.Port), "-U", "app", "-X", "stream", "-c", "fast", "-R")
+	cmd.Env = append(cmd.Env, "PGPASSWORD="+s.secret)
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return fmt.Errorf("copying the database: %w\n%s", err, out)
+	}
+	return nil
 }
 
 func (r *runner) initialise(bin, dir string, o Options) (secret string, err error) {

@@ -590,6 +590,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/people/{person}/everything": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that is kept about a person, table by table, as a JSON file to be handed to them; nothing secret is in it */
+        get: operations["get-everything"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/people/{person}/leads": {
         parameters: {
             query?: never;
@@ -1328,6 +1345,23 @@ export interface paths {
         };
         /** The mails about a student, the latest first */
         get: operations["list-letters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who of the school looked at a student's sheet on which day, the latest first */
+        get: operations["list-looks"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3568,6 +3602,16 @@ export interface components {
             state: "waiting" | "sending" | "sent" | "failed" | "unsure" | "noAddress" | "declined";
             /** @description To whom */
             to: string;
+        };
+        LookView: {
+            /**
+             * Format: date-time
+             * @description The first time on that day
+             */
+            at: string;
+            by: string;
+            /** @description YYYY-MM-DD, in the school's time zone */
+            day: string;
         };
         Loss: {
             course: string;
@@ -6938,6 +6982,42 @@ export interface operations {
             };
         };
     };
+    "get-everything": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "set-lead": {
         parameters: {
             query?: never;
@@ -9026,6 +9106,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LetterView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-looks": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookView"][];
                 };
             };
             /** @description Error */

@@ -10,6 +10,7 @@ import { staffPages } from '../kit/pages';
 import { bookOf, statusWords } from '../words';
 import { Done } from './done';
 import { Letters } from './letters';
+import { Looks } from './looks';
 import { Panel } from './panel';
 import { Family, OnRecord } from './record';
 import { Together } from './together';
@@ -119,6 +120,7 @@ function File({ person, place, reason, bar, base }: { person: Person; place: Pla
                   </div>
                 )}
                 {s.acts.decide.allowed && <Letters place={place} />}
+                {s.acts.decide.allowed && <Looks place={place} />}
                 <section className="mt-6" aria-label={t('prepare.before')}>
                   <h2 className="mb-1 font-semibold">{t('prepare.before')}</h2>
                   <Done at={place} book={book} student={place.student} />

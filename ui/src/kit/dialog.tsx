@@ -9,7 +9,8 @@ export function Dialog(props: { open: boolean; onClose: () => void; keep?: boole
   return (
     <RadixDialog.Root open={props.open} onOpenChange={(open) => !open && props.onClose()}>
       <RadixDialog.Portal>
-        <RadixDialog.Overlay className="fixed inset-0 bg-black/30" />
+        {/* not Radix’ own overlay, which would insert a style element; the page is held still by styles.css */}
+        <div className="fixed inset-0 bg-black/30" />
         <RadixDialog.Content
           aria-describedby={undefined}
           onEscapeKeyDown={(event) => props.keep && event.preventDefault()}

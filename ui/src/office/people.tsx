@@ -118,6 +118,13 @@ export default function People({ at }: { at: Year }) {
                 {t('people.mailCode')}
               </Button>
               {staff.includes(p.role) && p.username && <Button onClick={() => setLost(p)}>{t('people.passkeys')}</Button>}
+              <a
+                className="inked-link text-sm"
+                href={`/api/schools/${encodeURIComponent(at.school)}/years/${at.year}/people/${encodeURIComponent(p.id)}/everything`}
+                download
+              >
+                {t('people.everything')}
+              </a>
               {watched === p.id && <SignIns at={at} person={p.id} />}
               {leading === p.id && <Leads at={at} person={p} onSet={refresh} />}
             </li>

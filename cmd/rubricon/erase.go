@@ -1,0 +1,68 @@
+package main
+
+import (
+	"fmt"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"rubricon/store"
+)
+
+// erasedAtOnce is how many people are looked for in one go.
+const erasedAtOnce = 500
+
+func eraseCommand() *cobra.Command {
+	var after int
+	var do bool
+	cmd := &cobra.Command{
+		Use:   "erase SCHOOL",
+		Short: "Take away all that is kept about those who left a school long ago; the database is $RUBRICON_OWNER_DATABASE, as its owner",
+		Long: `Take away all that is kept about those whom a school's data has not named for so many months: sheets, records, what was said and done, sign-ins. How many asked for each course stays, as
+tallies from which nobody can be told. Without --do it says how many they are, and takes nothing away. Backups still have them: keep none longer than you promise.`,
+		Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			url, err := ownerURL()
+			if err != nil {
+				return err
+			}
+			if after < 1 {
+				return wrongUse(fmt.Errorf("--after %d: so few months are none; write --after 24", after))
+			}
+			db, err := store.Open(cmd.Context(), url)
+			if err != nil {
+				return err
+			}
+			defer db.Close()
+			before := time.Now().AddDate(0, -after, 0)
+			erased := 0
+			for {
+				list, err := db.Queries().LeftBefore(cmd.Context(), args[0], before, erasedAtOnce)
+				if err != nil {
+					return err
+				}
+				if !do {
+					more := ""
+					if len(list) == erasedAtOnce {
+						more = "at least "
+					}
+					fmt.Fprintf(cmd.OutOrStdout(), "%s%d people left %s before %s. Add --do to take away what is kept about them.\n", more, len(list), args[0], before.Format(time.DateOnly))
+					return nil
+				}
+				for _, who := range list {
+					if err := db.Tx(cmd.Context(), func(q store.Queries) error { return q.Erase(cmd.Context(), args[0], who) }); err != nil {
+						return fmt.Errorf("%d were taken away, then: %w", erased, err)
+					}
+					erased++
+				}
+				if len(list) < erasedAtOnce {
+					fmt.Fprintf(cmd.OutOrStdout(), "All that was kept about %d people was taken away.\n", erased)
+					return nil
+				}
+			}
+		},
+	}
+	cmd.Flags().IntVar(&after, "after", 24, "months since the school's data last named them")
+	cmd.Flags().BoolVar(&do, "do", false, "take it away; it cannot be brought back")
+	return cmd
+}

@@ -1,0 +1,55 @@
+package school
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"rubricon/core/acts"
+	"rubricon/store"
+)
+
+type lookKey struct {
+	store.Place
+	person, day string
+}
+
+// noteLook notes, once a day, that somebody of the school looks at a student's sheet; the student and the family do not count. That it cannot be noted keeps nobody from their work, and is logged.
+func (s *Service) noteLook(ctx context.Context, d *Desk, r acts.Relation) {
+	if r.Self || r.Guardian {
+		return
+	}
+	key := lookKey{store.Place{School: d.Row.School, Year: d.Row.Year, Student: d.Row.Student}, d.actor.ID, d.now.In(d.Year.Zone()).Format(time.DateOnly)}
+	if _, noted := s.cache.looks.Get(key); noted {
+		return
+	}
+	if err := s.db.Queries().NoteLook(ctx, key.Place, d.actor.name(), key.day, d.now); err != nil {
+		s.log.WarnContext(ctx, "a look was not noted", "school", d.Row.School, "account", d.actor.account, "error", err)
+		return
+	}
+	s.cache.looks.Add(key, struct{}{})
+}
+
+// maxLooks is how many looks at a sheet are listed.
+const maxLooks = 200
+
+// Looks lists who of the school looked at a student's sheet on which day, the latest first, for whoever decides on the sheet.
+func (s *Service) Looks(ctx context.Context, by int64, at Place) ([]store.Look, error) {
+	if _, err := s.openFor(ctx, by, at, acts.Reply); err != nil {
+		return nil, err
+	}
+	return s.db.Queries().Looks(ctx, at, maxLooks)
+}
+
+// Everything gives the office all that is kept about a person, table by table, to be handed to them. It is logged. The error is NotFound.
+func (s *Service) Everything(ctx context.Context, by int64, school string, year int, person string) (map[string]json.RawMessage, error) {
+	if _, _, err := s.reader(ctx, by, school, year, acts.ManagePeople); err != nil {
+		return nil, err
+	}
+	all, err := s.db.Queries().Everything(ctx, school, person)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	s.log.InfoContext(ctx, "all that is kept about somebody was given out", "school", school, "account", by)
+	return all, nil
+}

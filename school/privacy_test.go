@@ -1,0 +1,165 @@
+package school_test
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"rubricon/bundle"
+	"rubricon/school"
+	"rubricon/store"
+	"rubricon/store/storetest"
+)
+
+// Who of the school looks at a sheet is noted, once a day; the student and the family are not. Only who decides on the sheet is told.
+func TestWhoLooked(t *testing.T) {
+	h := newHouse(t)
+	look := func(who string) {
+		if _, err := h.Sheet(t.Context(), h.who(who), mara); err != nil {
+			t.Fatal(err)
+		}
+	}
+	looks := func() string {
+		list, err := h.Looks(t.Context(), h.who("ms.arden"), mara)
+		h.must(nil, err)
+		var out []string
+		for _, l := range list {
+			out = append(out, l.Day+" "+l.By)
+		}
+		return strings.Join(out, ", ")
+	}
+	look("mara.quill")
+	look("ilse.quill")
+	if got := storetest.Value[int](t, h.db, `SELECT count(*) FROM sheet_look`); got != 0 {
+		t.Errorf("the family's own looks are noted: %d", got)
+	}
+	look("office")
+	look("office")
+	h.at(storetest.Now.Add(24 * time.Hour))
+	look("office")
+	if got, want := looks(), "2027-03-03 Ms Arden, 2027-03-03 Dagny Westerdale, 2027-03-02 Dagny Westerdale"; got != want && got != "2027-03-03 Dagny Westerdale, 2027-03-03 Ms Arden, 2027-03-02 Dagny Westerdale" {
+		t.Errorf("looks: %s; %s", got, want)
+	}
+	for _, who := range []string{"mara.quill", "ilse.quill"} {
+		if _, err := h.Looks(t.Context(), h.who(who), mara); fmt.Sprint(school.CodeOf(err)) != "forbidden" {
+			t.Errorf("%s is told who looked: %v", who, err)
+		}
+	}
+	if _, err := h.Looks(t.Context(), h.who("mr.tolland"), mara); school.CodeOf(err) != school.NotFound {
+		t.Errorf("a stranger is told who looked: %v", err)
+	}
+}
+
+// What is given out as all that is kept about a person has every table in which something is, and nothing secret; a table that is new must be thought of.
+func TestEverythingAboutAPerson(t *testing.T) {
+	h := newHouse(t)
+	h.finish()
+	h.submit()
+	h.sign()
+	all, err := h.Everything(t.Context(), h.who("office"), mara.School, mara.Year, mara.Student)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, table := range []string{"person", "sheet", "entry", "record", "signal", "event", "submission", "signature", "relation", "account", "letter"} {
+		if len(all[table]) < 3 {
+			t.Errorf("%s is not among it", table)
+		}
+	}
+	whole := fmt.Sprint(all)
+	if hash := storetest.Value[string](t, h.db, `SELECT hash FROM account_password p JOIN account a ON a.id = p.account_id WHERE a.username = 'mara.quill'`); strings.Contains(whole, hash) {
+		t.Error("the password's hash is among it")
+	}
+	known := store.PersonalTables()
+	tables := storetest.Value[[]string](t, h.db, `SELECT array_agg(DISTINCT c.table_name::text ORDER BY c.table_name::text) FROM information_schema.columns c JOIN information_schema.tables t USING (table_schema, table_name)
+		WHERE c.table_schema = 'public' AND t.table_type = 'BASE TABLE' AND c.column_name IN ('student_id', 'person_id', 'account_id')`)
+	for _, table := range tables {
+		if !slices.Contains(known, table) && table != "account_password" { // hashes alone
+			t.Errorf("%s has something of people, and is neither given out nor taken away", table)
+		}
+	}
+	if _, err := h.Everything(t.Context(), h.who("office"), mara.School, mara.Year, "nobody"); school.CodeOf(err) != school.NotFound {
+		t.Errorf("nobody: %v", err)
+	}
+}
+
+// Of a student who left long ago nothing stays but tallies; of others everything does.
+func TestErasing(t *testing.T) {
+	h := newHouse(t)
+	h.finish()
+	h.submit()
+	h.sign()
+	if _, err := h.Sheet(t.Context(), h.who("ms.arden"), mara); err != nil {
+		t.Fatal(err)
+	}
+	owner, err := store.Open(t.Context(), h.db.Owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(owner.Close)
+	requests := storetest.Value[int](t, h.db, `SELECT count(*) FROM submission s, jsonb_array_elements(s.entries) e WHERE student_id = 's0001' AND number = (SELECT submission FROM sheet WHERE student_id = 's0001') AND (e->>'a') IS NULL`)
+	others := func() string {
+		return storetest.Value[string](t, h.db, `SELECT (SELECT count(*) FROM entry WHERE student_id <> 's0001') || ' ' || (SELECT count(*) FROM record WHERE student_id <> 's0001') || ' ' || (SELECT count(*) FROM person WHERE id NOT IN ('s0001', 'g0001') AND given_name <> '')`)
+	}
+	before := others()
+	due := func() []store.Leaver {
+		list, err := owner.Queries().LeftBefore(t.Context(), mara.School, time.Now().Add(time.Hour), 10)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return list
+	}
+	if list := due(); len(list) != 0 {
+		t.Fatalf("who is there: %v", list)
+	}
+	files := storetest.Files()
+	for i := range files {
+		files[i].Rows = slices.DeleteFunc(files[i].Rows, func(row []string) bool { return slices.Contains(row, "s0001") })
+	}
+	b, err := bundle.ReadFiles(files)
+	if err != nil || len(b.Problems) > 0 {
+		t.Fatal(err, b.Problems)
+	}
+	if _, err := h.Import(t.Context(), b); err != nil {
+		t.Fatal(err)
+	}
+	if list, err := owner.Queries().LeftBefore(t.Context(), mara.School, time.Now().Add(-time.Hour), 10); err != nil || len(list) != 0 {
+		t.Errorf("who left just now: %v %v", list, err)
+	}
+	list := due()
+	if !slices.Equal(list, []store.Leaver{{ID: "g0001"}, {ID: "s0001", Student: true}}) { // her mother is named for her alone
+		t.Fatalf("who has left: %v", list)
+	}
+	for _, who := range list {
+		if err := owner.Tx(t.Context(), func(q store.Queries) error { return q.Erase(t.Context(), mara.School, who) }); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, table := range storetest.Value[[]string](t, h.db, `SELECT array_agg(tablename::text) FROM pg_tables WHERE schemaname = 'public'`) {
+		rows := storetest.Value[int](t, h.db, `SELECT count(*) FROM `+table+` t WHERE t::text ~ '(Mara Quill|mara\.quill|ilse\.quill)' OR '`+table+`' NOT IN ('person', 'batch') AND t::text ~ '\ms0001\M'`)
+		if rows > 0 {
+			t.Errorf("%d rows of %s have something of her", rows, table)
+		}
+	}
+	if got := storetest.Value[int](t, h.db, `SELECT coalesce(sum(students), 0) FROM tally WHERE kind = 'request'`); got != requests || got == 0 {
+		t.Errorf("%d requests in tallies; she had %d", got, requests)
+	}
+	if after := others(); after != before {
+		t.Errorf("of others: %s, then %s", before, after)
+	}
+	if list := due(); len(list) != 0 {
+		t.Errorf("once more: %v", list)
+	}
+	// Who comes back begins anew.
+	whole, err := bundle.ReadFiles(storetest.Files())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.Import(t.Context(), whole); err != nil {
+		t.Fatal(err)
+	}
+	if got := storetest.Value[string](t, h.db, `SELECT given_name || ' ' || erased FROM person WHERE id = 's0001'`); got != "Mara false" {
+		t.Errorf("who comes back: %s", got)
+	}
+}
