@@ -3,9 +3,11 @@ package e2e
 import (
 	"bytes"
 	"context"
+	"net/http"
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"testing"
 
 	"rubricon/bundle"
@@ -112,4 +114,47 @@ func TestTheOfficeTakesDataIn(t *testing.T) {
 	p.language("es")
 	p.says("h1", "Se detuvo. No ha cambiado nada.")
 	p.accessible("the data in Spanish")
+}
+
+// The office makes a token for another system, which reads with it until it is taken back; what can be read, and how, is a page of the application.
+func TestATokenForAnotherSystem(t *testing.T) {
+	s := newSite(t)
+	p := s.as("office", desk)
+	p.press("header nav a", "^Data$")
+	p.says("section[aria-labelledby=tokens]", "No other system has one")
+	p.MustElement("section[aria-labelledby=tokens] input").MustInput("Library")
+	p.MustElement("section[aria-labelledby=tokens] select").MustSelect("those, and people and enrollments")
+	p.press("section[aria-labelledby=tokens] button", "Make a token")
+	token := p.says("section[aria-labelledby=tokens] code", "^rubricon_").MustText()
+	p.says("section[aria-labelledby=tokens] li", "Library.*not used yet")
+	p.accessible("tokens of other systems")
+	reads := func() int {
+		req, err := http.NewRequestWithContext(t.Context(), http.MethodGet, s.url+"/ims/oneroster/v1p1/students?limit=1", nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		req.Header.Set("Authorization", "Bearer "+token)
+		res, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_ = res.Body.Close()
+		return res.StatusCode
+	}
+	if got := reads(); got != http.StatusOK {
+		t.Errorf("with the token: %d", got)
+	}
+	p.MustReload()
+	p.says("section[aria-labelledby=tokens] li", "Library.*last used")
+	if text := p.MustElement("section[aria-labelledby=tokens]").MustText(); strings.Contains(text, token) {
+		t.Error("the token is shown again")
+	}
+	p.press("section[aria-labelledby=tokens] button", "Take back")
+	p.says("section[aria-labelledby=tokens] li", "taken back by Dagny Westerdale")
+	if got := reads(); got != http.StatusUnauthorized {
+		t.Errorf("with a token that was taken back: %d", got)
+	}
+	p.press("section[aria-labelledby=tokens] a", "What it can read")
+	p.says("h1", "The interface for programs")
+	p.accessible("the reference")
 }

@@ -47,6 +47,7 @@ const (
 	BadAct          Code = "bad-act"
 	BadPassword     Code = "bad-password" // too short or too long
 	CommonPassword  Code = "common-password"
+	BadToken        Code = "bad-token" // its name, purpose or days
 	BadWindow       Code = "bad-window"
 	BadCode         Code = "bad-code"       // its last character does not check the others
 	OldCode         Code = "old-code"       // Param is the receipt that stands

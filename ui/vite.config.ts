@@ -64,6 +64,7 @@ const parts: Record<string, string[]> = {
     'rules',
     'courses',
     'together',
+    'tokens',
     'windows',
   ],
 };
@@ -73,6 +74,7 @@ const said = [
   'bad-code',
   'old-code',
   'common-password',
+  'bad-token',
   'no-guardian',
   'no-address',
   'bad-window',

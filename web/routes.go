@@ -60,6 +60,7 @@ func (s *Server) routes(api huma.API) {
 	s.handRoutes(api)
 	s.weekRoutes(api)
 	s.seatRoutes(api)
+	s.tokenRoutes(api)
 	s.changeRoutes(api)
 	s.liveRoutes(api)
 	s.taskRoutes(api)

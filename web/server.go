@@ -83,6 +83,8 @@ func New(cases *school.Service, o Options) *Server {
 	api := newAPI(engine)
 	s.routes(api)
 	s.operateRoutes(engine)
+	s.rosterRoutes(engine)
+	s.referenceRoutes(engine, api.OpenAPI())
 	if o.More != nil {
 		o.More(engine)
 	}

@@ -431,13 +431,16 @@ func TestAuthorisation(t *testing.T) {
 		{"GET", year + "/people/s0001/sign-ins", "", staff(no, ok)}, {"GET", elsewhere + "/people/s0001/sign-ins", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"POST", year + "/people/codes", `{"grade":19,"guardians":false}`, staff(no, ok)}, {"POST", elsewhere + "/people/codes", `{"grade":19,"guardians":true}`, answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"GET", year + "/people/s0001/everything", "", staff(no, ok)}, {"GET", elsewhere + "/people/s0001/everything", "", answers{"foreign.counselor": no, "foreign.office": hidden}},
+		{"GET", year + "/tokens", "", staff(no, ok)}, {"GET", elsewhere + "/tokens", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"POST", year + "/tokens", `{"name":"x","purpose":"courses","days":1}`, staff(no, ok)}, {"POST", elsewhere + "/tokens", `{"name":"x","purpose":"people","days":1}`, answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"DELETE", year + "/tokens/99", "", staff(no, hidden)}, {"DELETE", elsewhere + "/tokens/1", "", answers{"foreign.counselor": no}},
 		{"GET", year + "/office-acts", "", staff(no, ok)}, {"GET", elsewhere + "/office-acts", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"POST", year + "/people/nobody/password", "", staff(no, hidden)}, {"POST", elsewhere + "/people/s0001/password", "", answers{"foreign.counselor": no}},
 	}
 	routes := map[string]bool{}
 	for _, row := range rows {
 		path := regexp.MustCompile(`\?.*`).ReplaceAllString(row.path, "")
-		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`students/(\w+|\{student\})/pages/\w+`, "students/{student}/pages/{guardian}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`file/(json|csv|xlsx)`, "file/{form}"}, {`beside/\d+`, "beside/{other}"}, {`placements/\d+`, "placements/{run}"}, {`publications/\d+`, "publications/{publication}"}, {`/placements/\{run\}/students/\{student\}`, "/placements/{run}/students/{student}"}, {`sections/[\w-]+$`, "sections/{section}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}, {`waits/\w+`, "waits/{section}"}} {
+		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`tokens/\d+`, "tokens/{token}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`students/(\w+|\{student\})/pages/\w+`, "students/{student}/pages/{guardian}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`file/(json|csv|xlsx)`, "file/{form}"}, {`beside/\d+`, "beside/{other}"}, {`placements/\d+`, "placements/{run}"}, {`publications/\d+`, "publications/{publication}"}, {`/placements/\{run\}/students/\{student\}`, "/placements/{run}/students/{student}"}, {`sections/[\w-]+$`, "sections/{section}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}, {`waits/\w+`, "waits/{section}"}} {
 			path = regexp.MustCompile(part[0]).ReplaceAllString(path, part[1])
 		}
 		routes[row.method+" "+path] = true

@@ -2191,6 +2191,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The tokens of other systems, the latest first */
+        get: operations["list-tokens"];
+        put?: never;
+        /** Make a token for another system; it is said once */
+        post: operations["make-token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/tokens/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a token back, at once */
+        delete: operations["end-token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/tryouts": {
         parameters: {
             query?: never;
@@ -5301,6 +5336,45 @@ export interface components {
             verdict?: string;
             /** @description For a person of the school: the family need not mend it */
             waits?: boolean;
+        };
+        TokenMade: {
+            /** @description To be shown as Authorization: Bearer … */
+            token: string;
+        };
+        TokenMaking: {
+            /** Format: int64 */
+            days: number;
+            name: string;
+            /** @enum {string} */
+            purpose: "courses" | "people";
+        };
+        TokenView: {
+            /** @description Who made it */
+            by: string;
+            /**
+             * Format: date-time
+             * @description Taken back
+             */
+            endedAt?: string;
+            endedBy?: string;
+            /** Format: date-time */
+            expires: string;
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            madeAt: string;
+            /** @description Of the system that has it */
+            name: string;
+            /**
+             * @description courses: orgs, academic sessions, courses and classes; people: also users and enrollments
+             * @enum {string}
+             */
+            purpose: "courses" | "people";
+            /**
+             * Format: date-time
+             * @description To five minutes
+             */
+            usedAt?: string;
         };
         TouchedView: {
             got: string[];
@@ -11180,6 +11254,108 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TaskView"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "make-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenMaking"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenMade"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                token: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

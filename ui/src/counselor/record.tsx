@@ -42,7 +42,7 @@ export function OnRecord(props: { book: Book; place: Place; decides: boolean; ve
                 .filter((r) => r.schoolYear === year)
                 .map((r) => (
                   <tr key={r.id} className="border-t border-line align-baseline">
-                    <th scope="row" className="py-1 pe-3 font-normal">
+                    <th scope="row" className="py-1 pe-3 text-start font-normal">
                       {r.title} {r.entered && <span className="text-sm text-soft">· {t('file.entered')}</span>}
                     </th>
                     <td className="w-16 pe-3 text-soft">{r.term}</td>

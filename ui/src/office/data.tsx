@@ -6,6 +6,7 @@ import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { counted, when, whole } from '../kit/format';
 import { pack } from './pack';
+import { Tokens } from './tokens';
 import '../kit/staff';
 
 const open = (task: Task) => task.state === 'waiting' || task.state === 'running' || task.state === 'asking';
@@ -148,6 +149,7 @@ export default function Data({ at }: { at: Year }) {
           ))}
         </ul>
       </section>
+      <Tokens at={at} />
     </main>
   );
 }

@@ -1,0 +1,133 @@
+package school
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"slices"
+	"time"
+
+	"rubricon/core/acts"
+	"rubricon/store"
+)
+
+// Purposes of tokens: what another system may read with one.
+const (
+	ReadCourses = "courses" // orgs, academic sessions, courses, classes
+	ReadPeople  = "people"  // those, and users and enrollments
+)
+
+// Bounds of tokens.
+const (
+	longestToken = 366 * 24 * time.Hour
+	maxTokens    = 100
+)
+
+// tokenStart is how every token begins, so that one that has got somewhere it should not be is found.
+const tokenStart = "rubricon_"
+
+// Token is a token of another system, without its secret.
+type Token = store.TokenRow
+
+// Tokens lists the tokens of a school for its office, also those that are over.
+func (s *Service) Tokens(ctx context.Context, by int64, school string, year int) ([]Token, error) {
+	if _, _, err := s.reader(ctx, by, school, year, acts.ManageData); err != nil {
+		return nil, err
+	}
+	return s.db.Queries().Tokens(ctx, school, maxTokens)
+}
+
+// MakeToken makes, as the office, a token for another system, for a purpose and some days, and gives it: it is said once. The error is BadToken.
+func (s *Service) MakeToken(ctx context.Context, by int64, school string, year int, name, purpose string, days int) (string, error) {
+	_, a, err := s.reader(ctx, by, school, year, acts.ManageData)
+	if err != nil {
+		return "", err
+	}
+	name = tidy(name)
+	life := time.Duration(days) * 24 * time.Hour
+	if name == "" || len([]rune(name)) > 100 || !slices.Contains([]string{ReadCourses, ReadPeople}, purpose) || days < 1 || life > longestToken {
+		return "", problem(BadToken)
+	}
+	token := tokenStart + rand.Text()
+	now := s.now()
+	id, err := s.db.Queries().MakeToken(ctx, &Token{School: school, Name: name, Purpose: purpose, By: a.name().Name, MadeAt: now, Expires: now.Add(life)}, hashed(token))
+	if err != nil {
+		return "", err
+	}
+	s.log.InfoContext(ctx, "a token was made", "school", school, "account", by, "token", id, "purpose", purpose, "days", days)
+	return token, nil
+}
+
+// EndToken takes a token back, at once. The error is NotFound.
+func (s *Service) EndToken(ctx context.Context, by int64, school string, year int, id int64) error {
+	_, a, err := s.reader(ctx, by, school, year, acts.ManageData)
+	if err != nil {
+		return err
+	}
+	ended, err := s.db.Queries().EndToken(ctx, school, id, a.name().Name, s.now())
+	if err == nil && !ended {
+		err = problem(NotFound)
+	}
+	if err == nil {
+		s.log.InfoContext(ctx, "a token was taken back", "school", school, "account", by, "token", id)
+	}
+	return err
+}
+
+// Machine is another system that has shown a token that holds, and the newest year of its school.
+type Machine struct {
+	Token
+	Year   int
+	source store.Source
+	s      *Service
+}
+
+// Machine tells whose a token is. The error is NotFound where it does not hold.
+func (s *Service) Machine(ctx context.Context, token string) (*Machine, error) {
+	q := s.db.Queries()
+	row, err := q.UseToken(ctx, hashed(token), s.now())
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	year, err := q.Newest(ctx, row.School)
+	if err != nil {
+		return nil, err
+	}
+	at, err := q.YearRow(ctx, row.School, year)
+	if err != nil {
+		return nil, asNotFound(err)
+	}
+	source, err := q.Source(ctx, row.School, year, at.Catalog, at.Policy)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, problem(NotFound)
+	}
+	s.log.InfoContext(ctx, "another system reads", "school", row.School, "token", row.ID)
+	return &Machine{row, year, source, s}, err
+}
+
+// Roster gives the rows of a file of the school's bundle that this system may read, as cells by column, without what is secret. The error is NotFound where it may not.
+func (m *Machine) Roster(ctx context.Context, file string) ([]store.Cells, error) {
+	switch file {
+	case "orgs.csv", "academicSessions.csv", "courses.csv":
+		f := m.source.Files[file]
+		list := make([]store.Cells, 0, len(f.Rows))
+		for _, row := range f.Rows {
+			c := store.Cells{}
+			for i, column := range f.Header {
+				if i < len(row) && row[i] != "" {
+					c[column] = row[i]
+				}
+			}
+			list = append(list, c)
+		}
+		return list, nil
+	case "classes.csv":
+	case "users.csv", "enrollments.csv":
+		if m.Purpose != ReadPeople {
+			return nil, problem(NotFound)
+		}
+	default:
+		return nil, problem(NotFound)
+	}
+	return m.s.db.Queries().RosterRows(ctx, file, m.School, m.Year)
+}

@@ -1,0 +1,62 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// TokenRow is what another system has to say who it is; the token itself is kept hashed.
+type TokenRow struct {
+	ID      int64      `db:"id"`
+	School  string     `db:"school_id"`
+	Name    string     `db:"name"` // of the system
+	Purpose string     `db:"purpose"`
+	By      string     `db:"by_name"`
+	MadeAt  time.Time  `db:"made_at"`
+	Expires time.Time  `db:"expires_at"`
+	UsedAt  *time.Time `db:"used_at"`
+	EndedAt *time.Time `db:"ended_at"`
+	EndedBy string     `db:"ended_by"`
+}
+
+const tokenColumns = `id, school_id, name, purpose, by_name, made_at, expires_at, used_at, ended_at, ended_by`
+
+// Tokens lists the tokens of a school, also those that are over, the latest first; at most so many.
+func (q Queries) Tokens(ctx context.Context, school string, most int) (list []TokenRow, err error) {
+	return list, q.list(ctx, &list, `SELECT `+tokenColumns+` FROM access_token WHERE school_id = $1 ORDER BY id DESC LIMIT $2`, school, most)
+}
+
+// MakeToken keeps a token by its hash.
+func (q Queries) MakeToken(ctx context.Context, t *TokenRow, hash string) (id int64, err error) {
+	return id, q.get(ctx, &id, `INSERT INTO access_token (school_id, name, purpose, hash, by_name, made_at, expires_at) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id`,
+		t.School, t.Name, t.Purpose, hash, t.By, t.MadeAt, t.Expires)
+}
+
+// EndToken ends a token; false where there is none that is not over.
+func (q Queries) EndToken(ctx context.Context, school string, id int64, by string, now time.Time) (bool, error) {
+	n, err := q.changed(ctx, `UPDATE access_token SET ended_at = $4, ended_by = $3 WHERE school_id = $1 AND id = $2 AND ended_at IS NULL`, school, id, by, now)
+	return n > 0, err
+}
+
+// UseToken gives the token with a hash, where it is not over, and notes that it is used, at most every five minutes. The error is ErrNotFound.
+func (q Queries) UseToken(ctx context.Context, hash string, now time.Time) (t TokenRow, err error) {
+	if err := q.get(ctx, &t, `SELECT `+tokenColumns+` FROM access_token WHERE hash = $1 AND ended_at IS NULL AND expires_at > $2`, hash, now); err != nil {
+		return t, err
+	}
+	if t.UsedAt == nil || now.Sub(*t.UsedAt) > 5*time.Minute {
+		err = q.exec(ctx, `UPDATE access_token SET used_at = $3 WHERE school_id = $1 AND id = $2`, t.School, t.ID, now)
+	}
+	return t, err
+}
+
+// RosterRows are the rows of a kind that other systems read, as cells by column, in the order of the school's data: users, classes or enrollments.
+func (q Queries) RosterRows(ctx context.Context, file, school string, year int) (list []Cells, err error) {
+	var rows []JSON[Cells]
+	if err := q.list(ctx, &rows, outgoing[file], school, year); err != nil {
+		return nil, err
+	}
+	for _, r := range rows {
+		list = append(list, r.V)
+	}
+	return list, nil
+}

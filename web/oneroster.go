@@ -1,0 +1,390 @@
+package web
+
+import (
+	"cmp"
+	"fmt"
+	"net/http"
+	"net/url"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"rubricon/school"
+	"rubricon/store"
+)
+
+// The calls of OneRoster 1.1 (REST binding) for reading, beside its CSV files: other systems read the newest year of the school whose token they show (RFC 6750). What the standard calls GUIDs are
+// the sourcedIds of the school's data. Names of parameters, headers and codes are the standard's, from memory.
+
+// rosterPath is where the standard has its calls.
+const rosterPath = "/ims/oneroster/v1p1"
+
+// Bounds of a page.
+const (
+	rosterPage = 100
+	rosterMost = 5000
+)
+
+// rosterKind is a collection of the standard.
+type rosterKind struct {
+	plural, single string
+	file           string
+	fields         []rosterField
+	only           func(store.Cells) bool // nil: all
+}
+
+// rosterField is a field of the standard, and how it is made of a cell.
+type rosterField struct {
+	name string
+	make func(link func(kind, id string) any, cell string) any
+}
+
+func text(name string) rosterField {
+	return rosterField{name, func(_ func(string, string) any, cell string) any { return cell }}
+}
+func list(name string) rosterField {
+	return rosterField{name, func(_ func(string, string) any, cell string) any { return items(cell) }}
+}
+func truth(name string) rosterField {
+	return rosterField{name, func(_ func(string, string) any, cell string) any { return cell == "true" }}
+}
+
+// ref is a reference to one of another kind; refs are several, in cells as a comma list.
+func ref(name, kind string) rosterField {
+	return rosterField{name, func(link func(kind, id string) any, cell string) any { return link(kind, cell) }}
+}
+func refs(name, kind string) rosterField {
+	return rosterField{name, func(link func(kind, id string) any, cell string) any {
+		out := []any{}
+		for _, id := range items(cell) {
+			out = append(out, link(kind, id))
+		}
+		return out
+	}}
+}
+
+func items(cell string) []string {
+	out := []string{}
+	for part := range strings.SplitSeq(cell, ",") {
+		if part = strings.TrimSpace(part); part != "" {
+			out = append(out, part)
+		}
+	}
+	return out
+}
+
+// columns are the columns of the CSV binding whose field in the REST binding has another name.
+var columns = map[string]string{"org": "orgSourcedId", "orgs": "orgSourcedIds", "parent": "parentSourcedId", "course": "courseSourcedId", "school": "schoolSourcedId", "terms": "termSourcedIds", "user": "userSourcedId",
+	"class": "classSourcedId", "agents": "agentSourcedIds", "schoolYear": "schoolYearSourcedId"}
+
+func role(names ...string) func(store.Cells) bool {
+	return func(c store.Cells) bool { return slices.Contains(names, c["role"]) }
+}
+
+func sessionOf(types ...string) func(store.Cells) bool {
+	return func(c store.Cells) bool { return slices.Contains(types, c["type"]) }
+}
+
+var (
+	orgFields     = []rosterField{text("name"), text("type"), text("identifier"), ref("parent", "org")}
+	sessionFields = []rosterField{text("title"), text("startDate"), text("endDate"), text("type"), ref("parent", "academicSession"), {"schoolYear", func(_ func(string, string) any, cell string) any { return cell }}}
+	classFields   = []rosterField{text("title"), text("classCode"), text("classType"), text("location"), list("grades"), list("subjects"), ref("course", "course"), ref("school", "org"), refs("terms", "academicSession"), list("subjectCodes"), list("periods")}
+	userFields    = []rosterField{text("username"), truth("enabledUser"), text("givenName"), text("familyName"), text("middleName"), text("role"), text("identifier"), text("email"), text("sms"), text("phone"), refs("agents", "user"), refs("orgs", "org"), list("grades")}
+)
+
+// rosterKinds are the collections that are served.
+var rosterKinds = []rosterKind{
+	{"orgs", "org", "orgs.csv", orgFields, nil},
+	{"schools", "org", "orgs.csv", orgFields, func(c store.Cells) bool { return c["type"] == "school" }},
+	{"academicSessions", "academicSession", "academicSessions.csv", sessionFields, nil},
+	{"terms", "academicSession", "academicSessions.csv", sessionFields, sessionOf("term", "semester")},
+	{"gradingPeriods", "academicSession", "academicSessions.csv", sessionFields, sessionOf("gradingPeriod")},
+	{"courses", "course", "courses.csv", []rosterField{text("title"), ref("schoolYear", "academicSession"), text("courseCode"), list("grades"), list("subjects"), ref("org", "org"), list("subjectCodes")}, nil},
+	{"classes", "class", "classes.csv", classFields, nil},
+	{"users", "user", "users.csv", userFields, nil},
+	{"students", "user", "users.csv", userFields, role("student")},
+	{"teachers", "user", "users.csv", userFields, role("teacher")},
+	{"enrollments", "enrollment", "enrollments.csv", []rosterField{ref("user", "user"), ref("class", "class"), ref("school", "org"), text("role"), text("beginDate"), text("endDate")}, nil},
+}
+
+// plurals are the collections that references lead to.
+var plurals = map[string]string{"org": "orgs", "academicSession": "academicSessions", "course": "courses", "class": "classes", "user": "users", "enrollment": "enrollments"}
+
+// rosterFault is an error as the standard has it.
+type rosterFault struct {
+	status      int
+	minor, what string
+}
+
+func (f *rosterFault) Error() string { return f.what }
+
+func (s *Server) rosterRoutes(engine *gin.Engine) {
+	for _, kind := range rosterKinds {
+		serve := func(c *gin.Context, one bool) {
+			c.Header("Cache-Control", "no-store")
+			body, err := s.roster(c, &kind, one)
+			if err == nil {
+				c.JSON(http.StatusOK, body)
+				return
+			}
+			fault, known := err.(*rosterFault)
+			if !known {
+				fault = &rosterFault{http.StatusInternalServerError, "server_busy", "the server cannot answer just now"}
+				if store.Unavailable(err) {
+					fault.status = http.StatusServiceUnavailable
+					c.Header("Retry-After", "2")
+				}
+				s.log.ErrorContext(c.Request.Context(), "reading a roster", "error", err)
+			}
+			if fault.status == http.StatusUnauthorized {
+				c.Header("WWW-Authenticate", `Bearer realm="rubricon"`)
+			}
+			c.JSON(fault.status, gin.H{"imsx_codeMajor": "failure", "imsx_severity": "error", "imsx_description": fault.what,
+				"imsx_codeMinor": gin.H{"imsx_codeMinorField": []gin.H{{"imsx_codeMinorFieldName": "TargetEndSystem", "imsx_codeMinorFieldValue": fault.minor}}}})
+		}
+		engine.GET(rosterPath+"/"+kind.plural, func(c *gin.Context) { serve(c, false) })
+		engine.GET(rosterPath+"/"+kind.plural+"/:id", func(c *gin.Context) { serve(c, true) })
+	}
+}
+
+// roster answers one call.
+func (s *Server) roster(c *gin.Context, kind *rosterKind, one bool) (any, error) {
+	ctx := c.Request.Context()
+	token, ok := strings.CutPrefix(c.GetHeader("Authorization"), "Bearer ")
+	if !ok || len(token) > 100 {
+		return nil, &rosterFault{http.StatusUnauthorized, "unauthorisedrequest", "show a token of the school: Authorization: Bearer …"}
+	}
+	m, err := s.cases.Machine(ctx, token)
+	if school.CodeOf(err) == school.NotFound {
+		return nil, &rosterFault{http.StatusUnauthorized, "unauthorisedrequest", "the token does not hold; ask the school's office for another"}
+	} else if err != nil {
+		return nil, err
+	}
+	rows, err := m.Roster(ctx, kind.file)
+	if school.CodeOf(err) == school.NotFound {
+		return nil, &rosterFault{http.StatusForbidden, "forbidden", "the token is not for this; it reads " + m.Purpose}
+	} else if err != nil {
+		return nil, err
+	}
+	if kind.only != nil {
+		rows = slices.DeleteFunc(slices.Clone(rows), func(r store.Cells) bool { return !kind.only(r) })
+	}
+	fields, err := kind.wanted(c.Query("fields"))
+	if err != nil {
+		return nil, err
+	}
+	base := s.base
+	if base == "" {
+		base = "http://" + c.Request.Host
+	}
+	link := func(kind, id string) any {
+		if id == "" {
+			return nil
+		}
+		return gin.H{"href": base + rosterPath + "/" + plurals[kind] + "/" + url.PathEscape(id), "sourcedId": id, "type": kind}
+	}
+	if one {
+		i := slices.IndexFunc(rows, func(r store.Cells) bool { return r["sourcedId"] == c.Param("id") })
+		if i < 0 {
+			return nil, &rosterFault{http.StatusNotFound, "unknownobject", "there is none with this sourcedId"}
+		}
+		return gin.H{kind.single: kind.object(rows[i], fields, link)}, nil
+	}
+	if rows, err = kind.chosen(rows, c.Query("filter")); err != nil {
+		return nil, err
+	}
+	if err := kind.sorted(rows, c.Query("sort"), c.Query("orderBy")); err != nil {
+		return nil, err
+	}
+	limit, offset, err := paging(c)
+	if err != nil {
+		return nil, err
+	}
+	total := len(rows)
+	c.Header("X-Total-Count", strconv.Itoa(total))
+	c.Header("Link", pageLinks(base, c.Request.URL, limit, offset, total))
+	rows = rows[min(offset, total):min(offset+limit, total)]
+	out := make([]any, 0, len(rows))
+	for _, r := range rows {
+		out = append(out, kind.object(r, fields, link))
+	}
+	return gin.H{kind.answered(): out}, nil
+}
+
+// answered is the name under which a collection is answered: schools are orgs, terms sessions, students users.
+func (k *rosterKind) answered() string { return plurals[k.single] }
+
+// cell is the cell that a field is made of.
+func (k *rosterKind) cell(r store.Cells, field string) string {
+	column := field
+	if other, ok := columns[field]; ok && !(field == "schoolYear" && k.single == "academicSession") {
+		column = other
+	}
+	if field == "status" && r["status"] == "" {
+		return "active"
+	}
+	return r[column]
+}
+
+var always = []string{"sourcedId", "status", "dateLastModified"}
+
+// object is a row as the standard has it; fields nil: all.
+func (k *rosterKind) object(r store.Cells, fields []string, link func(kind, id string) any) gin.H {
+	out := gin.H{}
+	keep := func(name string, v any) {
+		if v != nil && (fields == nil || slices.Contains(fields, name)) {
+			out[name] = v
+		}
+	}
+	for _, name := range always {
+		keep(name, k.cell(r, name))
+	}
+	for _, f := range k.fields {
+		if cell := k.cell(r, f.name); cell != "" {
+			keep(f.name, f.make(link, cell))
+		}
+	}
+	if k.single != "user" { // what a school adds about people is not for others
+		more := gin.H{}
+		for column, cell := range r {
+			if name, ok := strings.CutPrefix(column, "metadata."); ok {
+				more[name] = cell
+			}
+		}
+		if len(more) > 0 {
+			keep("metadata", more)
+		}
+	}
+	return out
+}
+
+func (k *rosterKind) has(field string) bool {
+	return slices.Contains(always, field) || slices.ContainsFunc(k.fields, func(f rosterField) bool { return f.name == field })
+}
+
+// wanted reads the fields that are wanted; nil: all.
+func (k *rosterKind) wanted(list string) ([]string, error) {
+	if list == "" {
+		return nil, nil
+	}
+	fields := items(list)
+	for _, f := range fields {
+		if !k.has(f) && f != "metadata" {
+			return nil, &rosterFault{http.StatusBadRequest, "invalid_selection_field", fmt.Sprintf("%q is no field of %s", f, k.plural)}
+		}
+	}
+	return fields, nil
+}
+
+// comparison is one comparison of a filter.
+var comparison = regexp.MustCompile(`^\s*([A-Za-z.]+?)\s*(!=|>=|<=|=|>|<|~)\s*'((?:[^']|'')*)'\s*(?:(AND|OR)\s+(.+))?$`)
+
+// chosen gives the rows that a filter leaves: one comparison, or two joined by AND or OR, as the standard allows.
+func (k *rosterKind) chosen(rows []store.Cells, filter string) ([]store.Cells, error) {
+	if filter == "" {
+		return rows, nil
+	}
+	if len(filter) > 1000 {
+		return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", "the filter is too long"}
+	}
+	var tests []func(store.Cells) bool
+	either := false
+	for rest := filter; rest != ""; {
+		m := comparison.FindStringSubmatch(rest)
+		if m == nil || len(tests) == 2 {
+			return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", "a filter is field='value', with = != > >= < <= or ~, and at most two of them joined by AND or OR"}
+		}
+		field, predicate, value := m[1], m[2], strings.ReplaceAll(m[3], "''", "'")
+		if !k.has(field) {
+			return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", fmt.Sprintf("%q is no field of %s", field, k.plural)}
+		}
+		tests = append(tests, func(r store.Cells) bool {
+			cell := k.cell(r, field)
+			switch order := cmp.Compare(cell, value); predicate {
+			case "=":
+				return order == 0 || slices.Contains(items(cell), value)
+			case "!=":
+				return order != 0 && !slices.Contains(items(cell), value)
+			case ">":
+				return order > 0
+			case ">=":
+				return order >= 0
+			case "<":
+				return order < 0
+			case "<=":
+				return order <= 0
+			}
+			return strings.Contains(strings.ToLower(cell), strings.ToLower(value))
+		})
+		either, rest = either || m[4] == "OR", m[5]
+	}
+	return slices.DeleteFunc(slices.Clone(rows), func(r store.Cells) bool {
+		left := tests[0](r)
+		switch {
+		case len(tests) == 1:
+			return !left
+		case either:
+			return !left && !tests[1](r)
+		}
+		return !left || !tests[1](r)
+	}), nil
+}
+
+// sorted puts the rows into the order that is asked for; those that are equal stay in the order of the school's data.
+func (k *rosterKind) sorted(rows []store.Cells, field, order string) error {
+	if order != "" && order != "asc" && order != "desc" || order != "" && field == "" {
+		return &rosterFault{http.StatusBadRequest, "invalid_sort_field", "orderBy is asc or desc, beside sort"}
+	}
+	if field == "" {
+		return nil
+	}
+	if !k.has(field) {
+		return &rosterFault{http.StatusBadRequest, "invalid_sort_field", fmt.Sprintf("%q is no field of %s", field, k.plural)}
+	}
+	slices.SortStableFunc(rows, func(a, b store.Cells) int {
+		if order == "desc" {
+			a, b = b, a
+		}
+		return cmp.Compare(k.cell(a, field), k.cell(b, field))
+	})
+	return nil
+}
+
+func paging(c *gin.Context) (limit, offset int, err error) {
+	number := func(name string, otherwise, least, most int) int {
+		text := c.Query(name)
+		if text == "" {
+			return otherwise
+		}
+		n, bad := strconv.Atoi(text)
+		if bad != nil || n < least || n > most {
+			err = &rosterFault{http.StatusBadRequest, "invaliddata", fmt.Sprintf("%s is a number from %d to %d", name, least, most)}
+		}
+		return n
+	}
+	limit, offset = number("limit", rosterPage, 1, rosterMost), number("offset", 0, 0, 10_000_000)
+	return limit, offset, err
+}
+
+// pageLinks are the links to other pages (RFC 8288).
+func pageLinks(base string, at *url.URL, limit, offset, total int) string {
+	var out []string
+	add := func(rel string, offset int) {
+		query := at.Query()
+		query.Set("limit", strconv.Itoa(limit))
+		query.Set("offset", strconv.Itoa(offset))
+		out = append(out, fmt.Sprintf(`<%s%s?%s>; rel="%s"`, base, at.Path, query.Encode(), rel))
+	}
+	if offset+limit < total {
+		add("next", offset+limit)
+	}
+	if offset > 0 {
+		add("prev", max(0, offset-limit))
+	}
+	add("first", 0)
+	add("last", max(0, (total-1)/limit*limit))
+	return strings.Join(out, ", ")
+}

@@ -1,0 +1,233 @@
+package web_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"rubricon/demo"
+	"rubricon/store/storetest"
+)
+
+// machine is another system with a token.
+type machine struct {
+	*site
+	token string
+}
+
+func (s *site) machine(purpose string) *machine {
+	s.t.Helper()
+	status, body := s.call(s.person("office"), "POST", "/api/schools/pellworth/years/2027/tokens", fmt.Sprintf(`{"name":"Library","purpose":%q,"days":30}`, purpose))
+	var made struct{ Token string }
+	if err := json.Unmarshal(body, &made); err != nil || status != http.StatusOK || len(made.Token) < 30 {
+		s.t.Fatalf("making a token: %d %s", status, body)
+	}
+	return &machine{s, made.Token}
+}
+
+// reads asks one call, and gives the answer with the total and the links.
+func (m *machine) reads(path string) (status int, body map[string]any, header http.Header) {
+	m.t.Helper()
+	req, err := http.NewRequestWithContext(m.t.Context(), "GET", m.URL+"/ims/oneroster/v1p1/"+path, nil)
+	if err != nil {
+		m.t.Fatal(err)
+	}
+	if m.token != "" {
+		req.Header.Set("Authorization", "Bearer "+m.token)
+	}
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		m.t.Fatal(err)
+	}
+	defer res.Body.Close()
+	if err := json.NewDecoder(res.Body).Decode(&body); err != nil {
+		m.t.Fatalf("%s: %d %v", path, res.StatusCode, err)
+	}
+	return res.StatusCode, body, res.Header
+}
+
+// ids are the sourcedIds of what a collection answers.
+func ids(body map[string]any, of string) (list []string) {
+	items, _ := body[of].([]any)
+	for _, x := range items {
+		list = append(list, x.(map[string]any)["sourcedId"].(string))
+	}
+	return list
+}
+
+// minor is the code of an error as the standard has it.
+func minor(body map[string]any) string {
+	text, _ := json.Marshal(body["imsx_codeMinor"])
+	return strings.TrimSuffix(text2(text), `"}]}`)
+}
+
+func text2(text []byte) string {
+	_, after, _ := strings.Cut(string(text), `imsx_codeMinorFieldValue":"`)
+	return after
+}
+
+// Other systems read the roster by OneRoster 1.1, page by page, filtered, sorted, with the fields that they want: the same as the CSV files have.
+func TestRosterForOtherSystems(t *testing.T) {
+	s := newSite(t)
+	m := s.machine("people")
+	files := map[string][][]string{}
+	columns := map[string][]string{}
+	for _, f := range storetest.Files() {
+		files[f.Name], columns[f.Name] = f.Rows, f.Header
+	}
+	column := func(file, name string) (list []string) {
+		at := slices.Index(columns[file], name)
+		for _, row := range files[file] {
+			list = append(list, row[at])
+		}
+		return list
+	}
+	for _, c := range []struct{ collection, of, file string }{{"orgs", "orgs", "orgs.csv"}, {"academicSessions", "academicSessions", "academicSessions.csv"}, {"courses", "courses", "courses.csv"}, {"users", "users", "users.csv"}} {
+		var got []string
+		for offset := 0; ; offset += 70 {
+			status, body, header := m.reads(fmt.Sprintf("%s?limit=70&offset=%d", c.collection, offset))
+			if status != 200 || header.Get("X-Total-Count") != fmt.Sprint(len(files[c.file])) {
+				t.Fatalf("%s: %d, %s in all; %d are wanted", c.collection, status, header.Get("X-Total-Count"), len(files[c.file]))
+			}
+			got = append(got, ids(body, c.of)...)
+			if more := strings.Contains(header.Get("Link"), `rel="next"`); more != (offset+70 < len(files[c.file])) {
+				t.Errorf("%s from %d: links %s", c.collection, offset, header.Get("Link"))
+			}
+			if !strings.Contains(header.Get("Link"), `rel="next"`) {
+				break
+			}
+		}
+		if want := column(c.file, "sourcedId"); !slices.Equal(got, want) {
+			t.Errorf("%s: %d of %d, or in another order", c.collection, len(got), len(want))
+		}
+	}
+	_, body, _ := m.reads("users/s0001")
+	user := body["user"].(map[string]any)
+	if user["givenName"] != "Mara" || user["enabledUser"] != true || user["role"] != "student" || user["status"] != "active" || fmt.Sprint(user["grades"]) != "[09]" || user["password"] != nil || user["metadata"] != nil {
+		t.Errorf("Mara: %v", user)
+	}
+	if org := user["orgs"].([]any)[0].(map[string]any); org["sourcedId"] != demo.SchoolID || org["type"] != "org" || org["href"] != s.URL+"/ims/oneroster/v1p1/orgs/"+demo.SchoolID {
+		t.Errorf("her school: %v", org)
+	}
+	all := column("users.csv", "sourcedId")
+	roles, families := column("users.csv", "role"), column("users.csv", "familyName")
+	picked := func(keep func(i int) bool) (list []string) {
+		for i, id := range all {
+			if keep(i) {
+				list = append(list, id)
+			}
+		}
+		return list
+	}
+	for query, want := range map[string][]string{
+		"users?limit=5000&filter=role%3D'teacher'":                          picked(func(i int) bool { return roles[i] == "teacher" }),
+		"teachers?limit=5000":                                               picked(func(i int) bool { return roles[i] == "teacher" }),
+		"users?limit=5000&filter=role%3D'student'+AND+familyName%3D'Quill'": picked(func(i int) bool { return roles[i] == "student" && families[i] == "Quill" }),
+		"users?limit=5000&filter=familyName~'QUI'+OR+role%3D'administrator'": picked(func(i int) bool {
+			return strings.Contains(strings.ToLower(families[i]), "qui") || roles[i] == "administrator"
+		}),
+		"users?limit=5000&filter=sourcedId%3E%3D's0058'+AND+role!%3D'teacher'": picked(func(i int) bool { return all[i] >= "s0058" && roles[i] != "teacher" }),
+		"students?limit=3&offset=2":                    picked(func(i int) bool { return roles[i] == "student" })[2:5],
+		"students?limit=2&sort=sourcedId&orderBy=desc": {"s0060", "s0059"},
+		"users?filter=familyName%3D'nobody''s'":        nil,
+	} {
+		status, body, _ := m.reads(query)
+		if got := ids(body, "users"); status != 200 || !slices.Equal(got, want) {
+			t.Errorf("%s: %d %v; %v are wanted", query, status, got, want)
+		}
+	}
+	_, body, _ = m.reads("users?limit=1&fields=sourcedId,familyName")
+	if got := body["users"].([]any)[0].(map[string]any); len(got) != 2 || got["familyName"] == nil {
+		t.Errorf("two fields: %v", got)
+	}
+	for query, want := range map[string]string{
+		"users?filter=password%3D'x'": "400 invalid_filter_field", "users?filter=role": "400 invalid_filter_field", "users?filter=role%3D'a'+AND+role%3D'b'+AND+role%3D'c'": "400 invalid_filter_field",
+		"users?sort=password": "400 invalid_sort_field", "users?orderBy=up&sort=role": "400 invalid_sort_field", "users?fields=password": "400 invalid_selection_field",
+		"users?limit=0": "400 invaliddata", "users?limit=5001": "400 invaliddata", "users?offset=-1": "400 invaliddata", "users/nobody": "404 unknownobject",
+	} {
+		status, body, _ := m.reads(query)
+		if got := fmt.Sprint(status, " ", minor(body)); got != want {
+			t.Errorf("%s: %s; %s is wanted", query, got, want)
+		}
+	}
+}
+
+// A token reads what it was made for, in its own school, until it is over or taken back; it is kept hashed and nobody sees it again.
+func TestTokens(t *testing.T) {
+	s := newSite(t)
+	s.strangers()
+	m := s.machine("courses")
+	said := func(m *machine, path, want string) {
+		t.Helper()
+		status, body, _ := m.reads(path)
+		if got := strings.TrimSpace(fmt.Sprint(status, " ", minor(body))); got != want {
+			t.Errorf("%s: %s; %s is wanted", path, got, want)
+		}
+	}
+	said(m, "courses?limit=1", "200")
+	said(m, "classes", "200")
+	said(m, "users", "403 forbidden")
+	said(m, "users/s0001", "403 forbidden")
+	said(m, "enrollments", "403 forbidden")
+	said(&machine{s, ""}, "courses", "401 unauthorisedrequest")
+	said(&machine{s, m.token + "x"}, "courses", "401 unauthorisedrequest")
+	said(&machine{s, strings.Repeat("x", 200)}, "courses", "401 unauthorisedrequest")
+	if n := storetest.Value[int](t, s.db, `SELECT count(*) FROM access_token t WHERE t::text LIKE '%' || $1 || '%'`, strings.TrimPrefix(m.token, "rubricon_")); n != 0 {
+		t.Error("the token itself is kept")
+	}
+	_, list := s.call(s.person("office"), "GET", "/api/schools/pellworth/years/2027/tokens", "")
+	if strings.Contains(string(list), m.token) || !strings.Contains(string(list), `"name":"Library"`) || !strings.Contains(string(list), `"usedAt"`) {
+		t.Errorf("the list: %s", list)
+	}
+	if strings.Contains(s.log.String(), m.token) {
+		t.Error("the token is in the log")
+	}
+	// Another school's token reads that school.
+	status, body := s.call(s.person("foreign.office"), "POST", "/api/schools/elsewhere/years/2027/tokens", `{"name":"Library","purpose":"people","days":1}`)
+	var made struct{ Token string }
+	if err := json.Unmarshal(body, &made); err != nil || status != 200 {
+		t.Fatalf("%d %s", status, body)
+	}
+	_, users, _ := (&machine{s, made.Token}).reads("users")
+	if got := ids(users, "users"); slices.Contains(got, "s0001") {
+		t.Errorf("another school's token reads ours: %v", got)
+	}
+	longer := s.machine("courses")
+	if status, body := s.call(s.person("office"), "DELETE", "/api/schools/pellworth/years/2027/tokens/1", ""); status != http.StatusNoContent {
+		t.Errorf("taking it back: %d %s", status, body)
+	}
+	said(m, "courses?limit=1", "401 unauthorisedrequest")
+	s.at(storetest.Now.Add(25 * time.Hour))
+	said(&machine{s, made.Token}, "courses", "401 unauthorisedrequest")
+	said(longer, "courses?limit=1", "200")
+}
+
+// The reference is made of the contract, without scripts, and the application's own policy lets it be shown.
+func TestTheReference(t *testing.T) {
+	s := newSite(t)
+	status, page := s.call(s.person(""), "GET", "/api/reference", "")
+	text := string(page)
+	for _, want := range []string{`<section id="get-sheet">`, `GET /api/schools/{school}/years/{year}/students/{student}/sheet`, `<a href="#SheetView">SheetView</a>`, `<section id="SheetView">`, "/ims/oneroster/v1p1/enrollments"} {
+		if status != 200 || !strings.Contains(text, want) {
+			t.Errorf("%d: %q is not in the reference", status, want)
+		}
+	}
+	for _, not := range []string{"<script", "style=", "http://", "https://"} {
+		if strings.Contains(text, not) {
+			t.Errorf("%q is in the reference", not)
+		}
+	}
+	for _, link := range strings.Split(text, `href="#`)[1:] {
+		name, _, _ := strings.Cut(link, `"`)
+		if !strings.Contains(text, `id="`+name+`"`) {
+			t.Errorf("a link leads nowhere: %s", name)
+		}
+	}
+	if status, contract := s.call(s.person(""), "GET", "/api/openapi.json", ""); status != 200 || !json.Valid(contract) {
+		t.Errorf("the contract: %d", status)
+	}
+}
