@@ -5,7 +5,7 @@ BIN := bin/rubricon
 UI := ui/dist/index.html
 UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts ui/*.mjs locales/*.json -type f 2>/dev/null)
 
-.PHONY: help demo demo-reset build test go-tests quick bench bench-rush bench-paint bench-core bench-place contract shots lint fuzz need mutants
+.PHONY: help demo demo-reset build test go-tests quick bench bench-rush bench-faults bench-paint bench-core bench-place contract shots lint fuzz need mutants
 
 help: ## list the commands
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F':.*## ' '{printf "make %-12s %s\n", $$1, $$2}'
@@ -44,6 +44,9 @@ quick: ## run the tests of the core alone
 
 bench: build ## measure what a change to a sheet costs beside bare statements
 	go run ./bench
+
+bench-faults: build ## try what goes wrong in operation: databases stopped, killed, full, slow, replaced and brought back, under a stream of changes
+	go run ./bench/faults
 
 bench-paint: build ## measure how long the student's year takes from a key press to the painted result
 	@scripts/need chromium

@@ -136,7 +136,10 @@ func init() {
 func answer(ctx context.Context, err error) error {
 	var known *school.Error
 	if !errors.As(err, &known) {
-		return err
+		if said := huma.StatusError(nil); errors.As(err, &said) {
+			return err
+		}
+		return internal(ctx, "an act failed", err) // itself, so that when to try again is in its header too
 	}
 	status, ok := statuses[known.Code]
 	if !ok {

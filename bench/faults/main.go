@@ -197,6 +197,9 @@ func (b *bench) while(fault func() error) error {
 	time.Sleep(4 * time.Second)
 	b.stop()
 	fmt.Printf("  %d changes were answered before, %d afterwards, %d not; %d times 503 with when to come back; the longest pause between two answers was %s\n", before, b.counted()-before, b.unanswered(), b.away(), b.pause().Round(10*time.Millisecond))
+	if b.why != "" {
+		fmt.Println("  the first that was not answered:", b.why)
+	}
 	return err
 }
 
@@ -279,7 +282,11 @@ func standby(ctx context.Context, b *bench) error {
 	if err != nil {
 		return err
 	}
-	defer func() { _ = follows.Stop() }()
+	defer func() {
+		if b.pg != follows {
+			_ = follows.Stop()
+		}
+	}()
 	if err := b.pg.Stop(); err != nil { // from now on a commit waits for the standby
 		return err
 	}

@@ -41,6 +41,7 @@ type stream struct {
 	answers []time.Time
 	times   []time.Duration
 	kept    map[string][]string // by student: the keys of changes that were answered
+	why     string              // the first request without an answer had none
 	lost    int                 // requests without an answer
 	busy    int                 // 503 with when to come back
 	strange []string            // any other answer
@@ -104,7 +105,7 @@ func (b *stream) send(s *student, method, path, body string) (int, string, error
 	defer res.Body.Close()
 	text, err := io.ReadAll(res.Body)
 	if res.StatusCode == http.StatusServiceUnavailable && res.Header.Get("Retry-After") == "" {
-		return res.StatusCode, "", errors.New("503 without when to come back")
+		return res.StatusCode, "", fmt.Errorf("503 without when to come back: %s", text)
 	}
 	return res.StatusCode, string(text), err
 }
@@ -162,6 +163,9 @@ func (b *stream) change(s *student) {
 		switch {
 		case err != nil:
 			b.lost++
+			if b.why == "" {
+				b.why = err.Error()
+			}
 		case status == http.StatusServiceUnavailable:
 			b.busy++
 		case status == http.StatusOK:
