@@ -5,7 +5,7 @@ BIN := bin/rubricon
 UI := ui/dist/index.html
 UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts ui/*.mjs locales/*.json -type f 2>/dev/null)
 
-.PHONY: help demo demo-reset build test go-tests quick bench bench-rush bench-faults bench-paint bench-core bench-place contract shots lint fuzz need mutants
+.PHONY: help demo demo-reset build test go-tests quick bench bench-rush bench-faults bench-paint bench-core bench-place contract shots lint fuzz sbom need mutants
 
 help: ## list the commands
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F':.*## ' '{printf "make %-12s %s\n", $$1, $$2}'
@@ -65,11 +65,15 @@ bench-place: ## measure placement on generated schools, against its bound and ag
 	go run ./bench/place -cbc
 	go run ./bench/place -schools 2000
 
-fuzz: ## fuzz every parser, half a minute each
-	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s ./core/credit
-	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s ./core/condition
-	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s ./core/policy
-	go test -run '^$$' -fuzz FuzzRead -fuzztime 30s ./bundle
+FUZZ := 30s
+fuzz: ## fuzz every parser and upload, half a minute each, or longer: make fuzz FUZZ=10m
+	@for x in core/credit:FuzzParse core/condition:FuzzParse core/policy:FuzzParse core/receipt:FuzzParse core/roster:FuzzMatch bundle:FuzzRead bundle:FuzzOpenZip web:FuzzRosterFilter web:FuzzText; do \
+	  go test -run '^$$' -fuzz "^$${x#*:}$$" -fuzztime $(FUZZ) -fuzzminimizetime 2s ./$${x%:*} || exit 1; done
+
+sbom: ui/node_modules/.package-lock.json ## list what the application is made of, with licences (CycloneDX): bin/sbom-go.json and bin/sbom-ui.json
+	@mkdir -p bin
+	go run github.com/CycloneDX/cyclonedx-gomod/cmd/cyclonedx-gomod@v1.10.0 mod -licenses -json -output bin/sbom-go.json
+	cd ui && npm sbom --sbom-format=cyclonedx --omit=dev --omit=optional > ../bin/sbom-ui.json
 
 contract: ## write docs/openapi.json and the TypeScript types anew
 	go run ./cmd/rubricon openapi > docs/openapi.json

@@ -199,6 +199,36 @@ func FuzzRead(f *testing.F) {
 	})
 }
 
+// What comes as a zip file or a workbook is read, or refused, whatever it is: a file that people upload.
+func FuzzOpenZip(f *testing.F) {
+	var files []bundle.File
+	for name, text := range small() {
+		if rows := strings.Split(strings.TrimSpace(text), "\n"); strings.HasSuffix(name, ".csv") {
+			x := bundle.File{Name: name, Header: strings.Split(rows[0], ",")}
+			for _, row := range rows[1:] {
+				x.Rows = append(x.Rows, strings.Split(row, ","))
+			}
+			files = append(files, x)
+		} else {
+			files = append(files, bundle.File{Name: name, Text: []byte(text)})
+		}
+	}
+	for _, write := range []func(io.Writer, []bundle.File) error{bundle.WriteZip, bundle.WriteWorkbook} {
+		var out bytes.Buffer
+		if err := write(&out, files); err != nil {
+			f.Fatal(err)
+		}
+		f.Add(out.Bytes())
+	}
+	f.Add([]byte("PK"))
+	f.Fuzz(func(t *testing.T, text []byte) {
+		b, err := bundle.OpenZip(text, bundle.Foreign, bundle.WithEnrollments)
+		if err == nil && len(b.Problems) == 0 && b.Year == nil {
+			t.Fatal("neither a problem nor a compiled year")
+		}
+	})
+}
+
 // A zip that unpacks to more than a bundle may be is refused before it fills the memory.
 func TestAZipThatIsTooMuch(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "bomb.zip")

@@ -75,7 +75,9 @@ func referenceOf(contract *huma.OpenAPI) *reference {
 			out.Operations = append(out.Operations, o)
 		}
 	}
-	slices.SortFunc(out.Operations, func(a, b refOperation) int { return cmp.Or(cmp.Compare(a.Path, b.Path), cmp.Compare(a.Method, b.Method)) })
+	slices.SortFunc(out.Operations, func(a, b refOperation) int {
+		return cmp.Or(cmp.Compare(a.Path, b.Path), cmp.Compare(a.Method, b.Method))
+	})
 	for name, schema := range contract.Components.Schemas.Map() {
 		x := refSchema{Name: name, Doc: schema.Description}
 		for field, of := range schema.Properties {
