@@ -5,7 +5,7 @@ BIN := bin/rubricon
 UI := ui/dist/index.html
 UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts ui/*.mjs locales/*.json -type f 2>/dev/null)
 
-.PHONY: help demo demo-reset build test go-tests quick bench bench-rush bench-faults bench-paint bench-core bench-place contract shots lint fuzz sbom need mutants
+.PHONY: help demo demo-reset build test go-tests quick bench bench-rush bench-faults bench-morning bench-paint bench-core bench-place contract shots lint fuzz sbom need mutants
 
 help: ## list the commands
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F':.*## ' '{printf "make %-12s %s\n", $$1, $$2}'
@@ -47,6 +47,9 @@ bench: build ## measure what a change to a sheet costs beside bare statements
 
 bench-faults: build ## try what goes wrong in operation: databases stopped, killed, full, slow, replaced and brought back, under a stream of changes
 	go run ./bench/faults
+
+bench-morning: build ## measure the morning a window opens: 5,000 students sign in within ten minutes and change their sheets (a quarter of an hour)
+	go run ./bench/morning
 
 bench-paint: build ## measure how long the student's year takes from a key press to the painted result
 	@scripts/need chromium

@@ -7,6 +7,8 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	mathrand "math/rand/v2"
+	"runtime"
 	"slices"
 	"time"
 
@@ -17,8 +19,19 @@ import (
 	"rubricon/store"
 )
 
-// maxHashing bounds how many passwords are hashed at once, so that a flood of sign-ins cannot take all memory.
-const maxHashing = 4
+// maxHashing bounds how many passwords are hashed at once, so that a flood of sign-ins takes neither all memory nor the cores from those who work: each hash is made on several. Whoever waits longest is next.
+var maxHashing = int64(max(1, runtime.NumCPU()/4))
+
+// mostWaiting bounds how many wait for their turn: some seconds of work. Whoever comes then is told when to come back, at no cost.
+var mostWaiting = 40 * maxHashing
+
+// crowded is the error for who comes to sign in while too many wait; nil: there is room. They come back at different times.
+func (s *Service) crowded() error {
+	if s.signingIn.Load() < mostWaiting {
+		return nil
+	}
+	return &Error{Code: Busy, Wait: time.Duration(3+mathrand.IntN(8)) * time.Second}
+}
 
 // hashing waits for a turn to hash, unless the context ends before.
 func (s *Service) hashing(ctx context.Context, work func() error) error {
@@ -79,8 +92,13 @@ func hashed(token string) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// SignIn checks a password. The errors are SignInFailed, the same for an unknown username, and TooMany.
+// SignIn checks a password. The errors are SignInFailed, the same for an unknown username, TooMany, and Busy while too many sign in.
 func (s *Service) SignIn(ctx context.Context, username, password string, from Client) (*SignedIn, error) {
+	if err := s.crowded(); err != nil {
+		return nil, err
+	}
+	s.signingIn.Add(1)
+	defer s.signingIn.Add(-1)
 	q := s.db.Queries()
 	user := "account " + hashed(username) // what people type may be a password
 	known := false
@@ -112,10 +130,17 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 	}
 	match, raise := false, false
 	if c.Hash == "" { // the same work for an unknown username
-		if _, err := s.hash(ctx, password); err != nil {
-			return nil, err
+		_, err = s.hash(ctx, password)
+	} else {
+		match, raise, err = s.matches(ctx, c.Hash, password)
+	}
+	if err != nil { // it was not tried, so it does not count
+		aside, stop := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer stop()
+		err = errors.Join(err, q.ReleaseOne(aside, user))
+		if !known {
+			err = errors.Join(err, q.ReleaseOne(aside, host))
 		}
-	} else if match, raise, err = s.matches(ctx, c.Hash, password); err != nil {
 		return nil, err
 	}
 	if match && c.Once && s.now().Sub(moment(c.SetAt)) > onceLife {

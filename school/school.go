@@ -6,6 +6,7 @@ import (
 	"context"
 	"log/slog"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/alexedwards/argon2id"
@@ -17,14 +18,15 @@ import (
 // Service gives the use cases. It holds nothing that cannot be read again, so any number may run side by side; Live lets them hear of
 // each other's changes.
 type Service struct {
-	db     *store.DB
-	now    func() time.Time
-	log    *slog.Logger
-	params argon2id.Params
-	hasher *semaphore.Weighted
-	cache  *cache
-	hub    *hub
-	noPost bool
+	db        *store.DB
+	now       func() time.Time
+	log       *slog.Logger
+	params    argon2id.Params
+	hasher    *semaphore.Weighted
+	signingIn atomic.Int64 // how many are being signed in, or wait for it
+	cache     *cache
+	hub       *hub
+	noPost    bool
 
 	attendance Attendance
 }

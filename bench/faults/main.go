@@ -12,14 +12,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"slices"
 	"strings"
 	"syscall"
 	"time"
 
-	"github.com/alexedwards/argon2id"
-
-	"rubricon/bundle"
+	"rubricon/bench/stage"
 	"rubricon/demo"
 	"rubricon/school"
 	"rubricon/store"
@@ -102,7 +99,7 @@ func tried(try func(context.Context, *bench) error, name string, settings []stri
 	if name == "standby" { // nothing follows yet
 		b.settings = []string{"wal_level=replica"}
 	}
-	if b.pg, err = local.Start(ctx, local.Options{Dir: filepath.Join(dir, "pg"), Settings: b.settings}); err != nil {
+	if b.pg, b.url, err = stage.Database(ctx, dir, b.settings...); err != nil {
 		return err
 	}
 	defer func() { _ = b.pg.Stop() }()
@@ -127,34 +124,16 @@ func tried(try func(context.Context, *bench) error, name string, settings []stri
 
 // load makes the database of the demo school, open to everybody.
 func (b *bench) load(ctx context.Context) error {
-	if err := store.Migrate(ctx, b.pg.URL); err != nil {
-		return err
-	}
-	var err error
-	if b.url, err = b.pg.Grant(ctx); err != nil {
-		return err
-	}
 	db, err := store.Open(ctx, b.url)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	files := demo.Bundle(demo.Options{Students: 60, Seed: 7})
-	for i := range files {
-		if f := &files[i]; f.Name == "users.csv" {
-			role, password := slices.Index(f.Header, "role"), slices.Index(f.Header, "password")
-			for _, row := range f.Rows {
-				if row[role] == "student" {
-					row[password] = demo.Password
-				}
-			}
-		}
-	}
-	read, err := bundle.ReadFiles(files)
+	read, err := stage.School(60)
 	if err != nil {
 		return err
 	}
-	cases := school.New(db, school.Options{NoPost: true, Hashes: argon2id.Params{Memory: 64, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}}) // signing in is not what is tried
+	cases := school.New(db, school.Options{NoPost: true, Hashes: stage.Cheap})
 	if _, err := cases.Import(ctx, read); err != nil {
 		return err
 	}
@@ -164,21 +143,15 @@ func (b *bench) load(ctx context.Context) error {
 }
 
 // start starts the server process and waits until it is ready.
-func (b *bench) start() error {
+func (b *bench) start() (err error) {
 	if b.listen == "" {
-		port, err := free()
-		if err != nil {
+		if b.listen, err = stage.Free(); err != nil {
 			return err
 		}
-		b.listen = port
-		b.stream.base = "http://" + port
+		b.stream.base = "http://" + b.listen
 	}
-	b.process = exec.Command("bin/rubricon", "serve", "--listen", b.listen)
-	b.process.Env = append(os.Environ(), "RUBRICON_DATABASE="+b.url)
-	if err := b.process.Start(); err != nil {
-		return fmt.Errorf("%w (run make build first)", err)
-	}
-	return b.ready(20 * time.Second)
+	b.process, err = stage.Serve(b.url, b.listen)
+	return err
 }
 
 func (b *bench) end() {

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io"
 	"math/rand/v2"
-	"net"
 	"net/http"
 	"net/http/cookiejar"
 	"slices"
@@ -251,19 +250,6 @@ func (b *stream) took(part float64) time.Duration {
 
 func (b *stream) random() time.Duration { return time.Duration(100+rand.IntN(900)) * time.Millisecond }
 
-// ready waits until the server process says that it is.
-func (b *bench) ready(within time.Duration) error {
-	for end := time.Now().Add(within); time.Now().Before(end); time.Sleep(50 * time.Millisecond) {
-		if res, err := http.Get(b.base + "/readyz"); err == nil {
-			_ = res.Body.Close()
-			if res.StatusCode == http.StatusOK {
-				return nil
-			}
-		}
-	}
-	return errors.New("the server process is not ready")
-}
-
 // waitFollowed waits until the standby follows.
 func (b *bench) waitFollowed(ctx context.Context) error {
 	conn, err := pgx.Connect(ctx, b.pg.URL)
@@ -325,13 +311,4 @@ func (b *bench) export(ctx context.Context, url string) ([]byte, error) {
 	var out bytes.Buffer
 	err = bundle.WriteZip(&out, files)
 	return out.Bytes(), err
-}
-
-func free() (string, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return "", err
-	}
-	defer l.Close()
-	return l.Addr().String(), nil
 }

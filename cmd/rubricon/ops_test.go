@@ -3,6 +3,7 @@ package main
 import (
 	"encoding/json"
 	"os"
+	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
@@ -29,6 +30,53 @@ func TestShippedSetUpsStart(t *testing.T) {
 	for name, args := range map[string][]string{"unit": unit, "image": image[1:]} {
 		if err := serveCommand().ParseFlags(args); err != nil {
 			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
+// Every test that docs/security.md names is there.
+func TestSecurityNamesTests(t *testing.T) {
+	text, err := os.ReadFile("../../docs/security.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	there := map[string]bool{}
+	files, err := filepath.Glob("../../*/*_test.go")
+	if err != nil {
+		t.Fatal(err)
+	}
+	here := regexp.MustCompile(`(?m)^func ((?:Test|Fuzz)\w+)\(`)
+	for _, name := range files {
+		code, err := os.ReadFile(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, found := range here.FindAllSubmatch(code, -1) {
+			there[string(found[1])] = true
+		}
+	}
+	commands, err := os.ReadDir(".")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range commands {
+		if strings.HasSuffix(f.Name(), "_test.go") {
+			code, err := os.ReadFile(f.Name())
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, found := range here.FindAllSubmatch(code, -1) {
+				there[string(found[1])] = true
+			}
+		}
+	}
+	named := regexp.MustCompile(`\b(Test|Fuzz)[A-Z]\w+`).FindAllString(string(text), -1)
+	if len(named) < 30 {
+		t.Fatalf("it names %d tests", len(named))
+	}
+	for _, name := range named {
+		if !there[name] {
+			t.Errorf("there is no %s", name)
 		}
 	}
 }

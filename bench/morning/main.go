@@ -1,0 +1,286 @@
+// Command morning measures the morning on which a window opens: so many students sign in within so many minutes, and change their sheets, against a server process of its own on loopback and a database that keeps every commit.
+//
+// The model: students come one after the other, at random, over the whole time. Each signs in (the password costs what it costs in operation), reads who they are, the catalog and the sheet; then makes six changes, thinking 20 s
+// before each on average (exponential), and after every other one asks what each course would do, as the page does. A student who is answered 429 or 503 comes back when told to.
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"log/slog"
+	"math/rand/v2"
+	"net/http"
+	"net/http/cookiejar"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"rubricon/bench/stage"
+	"rubricon/demo"
+	"rubricon/school"
+	"rubricon/store"
+)
+
+const year = 2027
+
+// changes is how many changes each student makes.
+const changes = 6
+
+func main() {
+	students := flag.Int("students", 5000, "how many students")
+	minutes := flag.Float64("minutes", 10, "within how many minutes they come")
+	think := flag.Duration("think", 20*time.Second, "how long a student thinks before each change, on average")
+	flag.Parse()
+	slog.SetDefault(slog.New(slog.DiscardHandler))
+	if err := run(context.Background(), *students, time.Duration(*minutes*float64(time.Minute)), *think); err != nil {
+		fmt.Fprintln(os.Stderr, "morning:", err)
+		os.Exit(1)
+	}
+}
+
+// morning is what was measured.
+type morning struct {
+	base      string
+	think     time.Duration
+	transport *http.Transport
+
+	mu     sync.Mutex
+	took   map[string][]time.Duration // by what was asked
+	later  map[int]int                // how often somebody was told to come back, by status
+	failed []string
+}
+
+func run(ctx context.Context, students int, within, think time.Duration) error {
+	dir, err := os.MkdirTemp("", "rubricon-morning")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	if err := os.Chmod(dir, 0o755); err != nil {
+		return err
+	}
+	pg, url, err := stage.Database(ctx, dir)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = pg.Stop() }()
+	db, err := store.Open(ctx, url)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	read, err := stage.School(students)
+	if err != nil {
+		return err
+	}
+	cases := school.New(db, school.Options{NoPost: true, Hashes: stage.Cheap}) // at the first sign-in a hash is made anew at its real cost
+	if _, err := cases.Import(ctx, read); err != nil {
+		return err
+	}
+	now := time.Now()
+	if err := cases.SetWindow(ctx, demo.SchoolID, year, school.Window{Grade: -1, Opens: now, Families: now.AddDate(0, 0, 7), Counselors: now.AddDate(0, 0, 14)}); err != nil {
+		return err
+	}
+	listen, err := stage.Free()
+	if err != nil {
+		return err
+	}
+	process, err := stage.Serve(url, listen, "--proxies", "127.0.0.1/32")
+	if err != nil {
+		return err
+	}
+	defer func() {
+		_ = process.Process.Kill()
+		_ = process.Wait()
+	}()
+	m := &morning{base: "http://" + listen, think: think, transport: &http.Transport{MaxIdleConnsPerHost: 2000}, took: map[string][]time.Duration{}, later: map[int]int{}}
+	bare, err := bareWrite(ctx, db)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("%d students within %v, %d changes each, %v of thinking before each\n", students, within, changes, think)
+	began := time.Now()
+	var come sync.WaitGroup
+	usernames := map[string]string{}
+	for i := range read.Users {
+		usernames[read.Users[i].ID] = read.Users[i].Username
+	}
+	for i := range read.Pupils {
+		p := &read.Pupils[i]
+		at := time.Duration(rand.Float64() * float64(within))
+		come.Go(func() {
+			time.Sleep(at)
+			m.student(i, p.ID, usernames[p.ID])
+		})
+	}
+	come.Wait()
+	m.report(time.Since(began), bare)
+	if len(m.failed) > 0 {
+		return fmt.Errorf("%d failed, the first: %s", len(m.failed), m.failed[0])
+	}
+	return nil
+}
+
+// bareWrite is how long a write of one row takes with nobody else there, in the middle of 200.
+func bareWrite(ctx context.Context, db *store.DB) (time.Duration, error) {
+	var took []time.Duration
+	for range 200 {
+		began := time.Now()
+		if _, err := db.ExecContext(ctx, `UPDATE sheet SET touched = touched WHERE school_id = $1 AND year = $2 AND student_id = 's0001'`, demo.SchoolID, year); err != nil {
+			return 0, err
+		}
+		took = append(took, time.Since(began))
+	}
+	slices.Sort(took)
+	return took[len(took)/2], nil
+}
+
+// student is one student's morning.
+func (m *morning) student(n int, id, username string) {
+	jar, err := cookiejar.New(nil)
+	if err != nil {
+		m.fail(err)
+		return
+	}
+	s := &visit{morning: m, client: &http.Client{Jar: jar, Transport: m.transport, Timeout: time.Minute}, address: fmt.Sprintf("10.%d.%d.1", n/250, n%250)}
+	sheet := fmt.Sprintf("/api/schools/%s/years/%d/students/%s/sheet", demo.SchoolID, year, id)
+	var view struct {
+		Version int64     `json:"version"`
+		Entries []onSheet `json:"entries"`
+	}
+	for _, step := range []struct{ what, method, path, body string }{
+		{"signing in", "POST", "/api/session", fmt.Sprintf(`{"username":%q,"password":%q}`, username, demo.Password)},
+		{"who one is", "GET", "/api/me", ""}, {"the catalog", "GET", fmt.Sprintf("/api/schools/%s/years/%d/catalog", demo.SchoolID, year), ""}, {"the sheet", "GET", sheet, ""},
+	} {
+		var into any
+		if step.what == "the sheet" {
+			into = &view
+		}
+		if err := s.ask(step.what, step.method, step.path, step.body, into); err != nil {
+			m.fail(err)
+			return
+		}
+	}
+	courses := []string{"GTR1", "CHO1", "PHO1", "AST1", "CER1"} // one that this student may ask for comes and goes
+	on := false
+	for len(courses) > 1 && slices.ContainsFunc(view.Entries, func(e onSheet) bool { return e.Course == courses[0] }) {
+		courses = courses[1:]
+	}
+	for i := range changes {
+		time.Sleep(time.Duration(rand.ExpFloat64() * float64(m.think)))
+		act := map[bool]string{true: "remove", false: "request"}[on]
+		err := s.ask("a change", "POST", sheet+"/changes", fmt.Sprintf(`{"version":%d,"key":"%s-%d","act":%q,"course":%q}`, view.Version, id, i, act, courses[0]), &view)
+		if errors.Is(err, errRefused) && !on && len(courses) > 1 { // earned already, or not for this grade
+			courses = courses[1:]
+			continue
+		}
+		if err != nil {
+			m.fail(err)
+			return
+		}
+		on = !on
+		if i%2 == 0 {
+			if err := s.ask("what each course would do", "GET", sheet+"/effects", "", nil); err != nil {
+				m.fail(err)
+				return
+			}
+		}
+	}
+}
+
+type onSheet struct {
+	Course string `json:"course"`
+}
+
+// errRefused says that an act was refused by the rules.
+var errRefused = errors.New("refused")
+
+// visit is a student's browser.
+type visit struct {
+	*morning
+	client  *http.Client
+	address string
+}
+
+// ask asks once, and again when told to come back; how long it took is that of the answer that was one, and how often one had to come back is counted.
+func (s *visit) ask(what, method, path, body string, into any) error {
+	for range 60 {
+		req, err := http.NewRequest(method, s.base+path, strings.NewReader(body))
+		if err != nil {
+			return err
+		}
+		req.Header.Set("X-Forwarded-For", s.address)
+		req.Header.Set("Accept-Encoding", "gzip")
+		if into != nil {
+			req.Header.Set("Accept-Encoding", "identity")
+		}
+		if body != "" {
+			req.Header.Set("Content-Type", "application/json")
+		}
+		began := time.Now()
+		res, err := s.client.Do(req)
+		if err != nil {
+			return fmt.Errorf("%s: %w", what, err)
+		}
+		text, err := io.ReadAll(res.Body)
+		_ = res.Body.Close()
+		took := time.Since(began)
+		switch {
+		case err != nil:
+			return fmt.Errorf("%s: %w", what, err)
+		case res.StatusCode == http.StatusOK:
+			s.mu.Lock()
+			s.took[what] = append(s.took[what], took)
+			s.mu.Unlock()
+			if into != nil {
+				return json.Unmarshal(text, into)
+			}
+			return nil
+		case res.StatusCode == http.StatusServiceUnavailable || res.StatusCode == http.StatusTooManyRequests:
+			s.mu.Lock()
+			s.later[res.StatusCode]++
+			s.mu.Unlock()
+			wait, err := strconv.Atoi(res.Header.Get("Retry-After"))
+			if err != nil {
+				return fmt.Errorf("%s: %d without when to come back", what, res.StatusCode)
+			}
+			time.Sleep(time.Duration(wait) * time.Second)
+		case res.StatusCode == http.StatusConflict:
+			return fmt.Errorf("%s: %w: %s", what, errRefused, text)
+		default:
+			return fmt.Errorf("%s: %d %s", what, res.StatusCode, text)
+		}
+	}
+	return errors.New(what + ": told to come back sixty times")
+}
+
+func (m *morning) fail(err error) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.failed = append(m.failed, err.Error())
+}
+
+func (m *morning) report(took time.Duration, bare time.Duration) {
+	all := 0
+	for _, what := range []string{"signing in", "who one is", "the catalog", "the sheet", "a change", "what each course would do"} {
+		list := m.took[what]
+		if len(list) == 0 {
+			continue
+		}
+		all += len(list)
+		slices.Sort(list)
+		of := func(part float64) time.Duration { return list[int(part*float64(len(list)-1))].Round(time.Millisecond) }
+		fmt.Printf("%-26s %6d: median %v, 95 %% %v, 99 %% %v, slowest %v\n", what, len(list), of(.5), of(.95), of(.99), of(1))
+		if what == "a change" {
+			fmt.Printf("%-26s a bare write of one row took %v: in the middle a change costs %.1f of them\n", "", bare.Round(10*time.Microsecond), float64(of(.5))/float64(bare))
+		}
+	}
+	fmt.Printf("%d answers in %v, %.0f a second; told to come back: %d times 503, %d times 429; %d failed\n", all, took.Round(time.Second), float64(all)/took.Seconds(), m.later[503], m.later[429], len(m.failed))
+}
