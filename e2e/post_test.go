@@ -77,6 +77,7 @@ func TestLettersForAGrade(t *testing.T) {
 	office := s.as("office", desk)
 	office.MustNavigate(s.url + "/people")
 	part := "section[aria-label='Letters for a first sign-in'] "
+	office.MustElementR(part+"select option", "^10$")
 	office.MustElement(part + "select").MustSelect("10")
 	office.MustElementR(part+"label", "For").MustElement("select").MustSelect("their guardians")
 	office.press(part+"button", "Make the letters")

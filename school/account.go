@@ -22,15 +22,16 @@ import (
 // maxHashing bounds how many passwords are hashed at once, so that a flood of sign-ins takes neither all memory nor the cores from those who work: each hash is made on several. Whoever waits longest is next.
 var maxHashing = int64(max(1, runtime.NumCPU()/4))
 
-// mostWaiting bounds how many wait for their turn: some seconds of work. Whoever comes then is told when to come back, at no cost.
+// mostWaiting bounds how many sign-ins wait for their turn: some seconds of work.
 var mostWaiting = 40 * maxHashing
 
-// crowded is the error for who comes to sign in while too many wait; nil: there is room. They come back at different times.
-func (s *Service) crowded() error {
-	if s.signingIn.Load() < mostWaiting {
-		return nil
+// inTurn tries a password when its turn comes; where too many wait already it is not tried, and who signs in is told at once when to come back, each at another time.
+func (s *Service) inTurn(try func() error) error {
+	defer s.signingIn.Add(-1)
+	if s.signingIn.Add(1) > mostWaiting {
+		return &Error{Code: Busy, Wait: time.Duration(3+mathrand.IntN(8)) * time.Second}
 	}
-	return &Error{Code: Busy, Wait: time.Duration(3+mathrand.IntN(8)) * time.Second}
+	return try()
 }
 
 // hashing waits for a turn to hash, unless the context ends before.
@@ -94,11 +95,6 @@ func hashed(token string) string {
 
 // SignIn checks a password. The errors are SignInFailed, the same for an unknown username, TooMany, and Busy while too many sign in.
 func (s *Service) SignIn(ctx context.Context, username, password string, from Client) (*SignedIn, error) {
-	if err := s.crowded(); err != nil {
-		return nil, err
-	}
-	s.signingIn.Add(1)
-	defer s.signingIn.Add(-1)
 	q := s.db.Queries()
 	user := "account " + hashed(username) // what people type may be a password
 	known := false
@@ -129,11 +125,14 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 		return nil, err
 	}
 	match, raise := false, false
-	if c.Hash == "" { // the same work for an unknown username
-		_, err = s.hash(ctx, password)
-	} else {
-		match, raise, err = s.matches(ctx, c.Hash, password)
-	}
+	err = s.inTurn(func() (err error) {
+		if c.Hash == "" { // the same work for an unknown username
+			_, err = s.hash(ctx, password)
+		} else {
+			match, raise, err = s.matches(ctx, c.Hash, password)
+		}
+		return err
+	})
 	if err != nil { // it was not tried, so it does not count
 		aside, stop := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 		defer stop()

@@ -42,31 +42,31 @@ type rosterField struct {
 	make func(link func(kind, id string) any, cell string) any
 }
 
-func text(name string) rosterField {
+func cellText(name string) rosterField {
 	return rosterField{name, func(_ func(string, string) any, cell string) any { return cell }}
 }
-func list(name string) rosterField {
-	return rosterField{name, func(_ func(string, string) any, cell string) any { return items(cell) }}
+func cellList(name string) rosterField {
+	return rosterField{name, func(_ func(string, string) any, cell string) any { return commaList(cell) }}
 }
-func truth(name string) rosterField {
+func cellTruth(name string) rosterField {
 	return rosterField{name, func(_ func(string, string) any, cell string) any { return cell == "true" }}
 }
 
-// ref is a reference to one of another kind; refs are several, in cells as a comma list.
-func ref(name, kind string) rosterField {
+// cellRef is a reference to one of another kind; cellRefs are several, in cells as a comma list.
+func cellRef(name, kind string) rosterField {
 	return rosterField{name, func(link func(kind, id string) any, cell string) any { return link(kind, cell) }}
 }
-func refs(name, kind string) rosterField {
+func cellRefs(name, kind string) rosterField {
 	return rosterField{name, func(link func(kind, id string) any, cell string) any {
 		out := []any{}
-		for _, id := range items(cell) {
+		for _, id := range commaList(cell) {
 			out = append(out, link(kind, id))
 		}
 		return out
 	}}
 }
 
-func items(cell string) []string {
+func commaList(cell string) []string {
 	out := []string{}
 	for part := range strings.SplitSeq(cell, ",") {
 		if part = strings.TrimSpace(part); part != "" {
@@ -76,11 +76,14 @@ func items(cell string) []string {
 	return out
 }
 
-// columns are the columns of the CSV binding whose field in the REST binding has another name.
-var columns = map[string]string{"org": "orgSourcedId", "orgs": "orgSourcedIds", "parent": "parentSourcedId", "course": "courseSourcedId", "school": "schoolSourcedId", "terms": "termSourcedIds", "user": "userSourcedId",
+// rosterColumns are the columns of the CSV binding whose field in the REST binding has another name.
+var rosterColumns = map[string]string{"org": "orgSourcedId", "orgs": "orgSourcedIds", "parent": "parentSourcedId", "course": "courseSourcedId", "school": "schoolSourcedId", "terms": "termSourcedIds", "user": "userSourcedId",
 	"class": "classSourcedId", "agents": "agentSourcedIds", "schoolYear": "schoolYearSourcedId"}
 
-func role(names ...string) func(store.Cells) bool {
+// rosterMany are the fields that have several values; a filter finds each of them.
+var rosterMany = []string{"grades", "subjects", "subjectCodes", "periods", "agents", "orgs", "terms"}
+
+func withRole(names ...string) func(store.Cells) bool {
 	return func(c store.Cells) bool { return slices.Contains(names, c["role"]) }
 }
 
@@ -89,10 +92,10 @@ func sessionOf(types ...string) func(store.Cells) bool {
 }
 
 var (
-	orgFields     = []rosterField{text("name"), text("type"), text("identifier"), ref("parent", "org")}
-	sessionFields = []rosterField{text("title"), text("startDate"), text("endDate"), text("type"), ref("parent", "academicSession"), {"schoolYear", func(_ func(string, string) any, cell string) any { return cell }}}
-	classFields   = []rosterField{text("title"), text("classCode"), text("classType"), text("location"), list("grades"), list("subjects"), ref("course", "course"), ref("school", "org"), refs("terms", "academicSession"), list("subjectCodes"), list("periods")}
-	userFields    = []rosterField{text("username"), truth("enabledUser"), text("givenName"), text("familyName"), text("middleName"), text("role"), text("identifier"), text("email"), text("sms"), text("phone"), refs("agents", "user"), refs("orgs", "org"), list("grades")}
+	orgFields     = []rosterField{cellText("name"), cellText("type"), cellText("identifier"), cellRef("parent", "org")}
+	sessionFields = []rosterField{cellText("title"), cellText("startDate"), cellText("endDate"), cellText("type"), cellRef("parent", "academicSession"), {"schoolYear", func(_ func(string, string) any, cell string) any { return cell }}}
+	classFields   = []rosterField{cellText("title"), cellText("classCode"), cellText("classType"), cellText("location"), cellList("grades"), cellList("subjects"), cellRef("course", "course"), cellRef("school", "org"), cellRefs("terms", "academicSession"), cellList("subjectCodes"), cellList("periods")}
+	userFields    = []rosterField{cellText("username"), cellTruth("enabledUser"), cellText("givenName"), cellText("familyName"), cellText("middleName"), cellText("role"), cellText("identifier"), cellText("email"), cellText("sms"), cellText("phone"), cellRefs("agents", "user"), cellRefs("orgs", "org"), cellList("grades")}
 )
 
 // rosterKinds are the collections that are served.
@@ -102,16 +105,16 @@ var rosterKinds = []rosterKind{
 	{"academicSessions", "academicSession", "academicSessions.csv", sessionFields, nil},
 	{"terms", "academicSession", "academicSessions.csv", sessionFields, sessionOf("term", "semester")},
 	{"gradingPeriods", "academicSession", "academicSessions.csv", sessionFields, sessionOf("gradingPeriod")},
-	{"courses", "course", "courses.csv", []rosterField{text("title"), ref("schoolYear", "academicSession"), text("courseCode"), list("grades"), list("subjects"), ref("org", "org"), list("subjectCodes")}, nil},
+	{"courses", "course", "courses.csv", []rosterField{cellText("title"), cellRef("schoolYear", "academicSession"), cellText("courseCode"), cellList("grades"), cellList("subjects"), cellRef("org", "org"), cellList("subjectCodes")}, nil},
 	{"classes", "class", "classes.csv", classFields, nil},
 	{"users", "user", "users.csv", userFields, nil},
-	{"students", "user", "users.csv", userFields, role("student")},
-	{"teachers", "user", "users.csv", userFields, role("teacher")},
-	{"enrollments", "enrollment", "enrollments.csv", []rosterField{ref("user", "user"), ref("class", "class"), ref("school", "org"), text("role"), text("beginDate"), text("endDate")}, nil},
+	{"students", "user", "users.csv", userFields, withRole("student")},
+	{"teachers", "user", "users.csv", userFields, withRole("teacher")},
+	{"enrollments", "enrollment", "enrollments.csv", []rosterField{cellRef("user", "user"), cellRef("class", "class"), cellRef("school", "org"), cellText("role"), cellText("beginDate"), cellText("endDate")}, nil},
 }
 
-// plurals are the collections that references lead to.
-var plurals = map[string]string{"org": "orgs", "academicSession": "academicSessions", "course": "courses", "class": "classes", "user": "users", "enrollment": "enrollments"}
+// rosterPlurals are the collections that references lead to.
+var rosterPlurals = map[string]string{"org": "orgs", "academicSession": "academicSessions", "course": "courses", "class": "classes", "user": "users", "enrollment": "enrollments"}
 
 // rosterFault is an error as the standard has it.
 type rosterFault struct {
@@ -184,7 +187,7 @@ func (s *Server) roster(c *gin.Context, kind *rosterKind, one bool) (any, error)
 		if id == "" {
 			return nil
 		}
-		return gin.H{"href": base + rosterPath + "/" + plurals[kind] + "/" + url.PathEscape(id), "sourcedId": id, "type": kind}
+		return gin.H{"href": base + rosterPath + "/" + rosterPlurals[kind] + "/" + url.PathEscape(id), "sourcedId": id, "type": kind}
 	}
 	if one {
 		i := slices.IndexFunc(rows, func(r store.Cells) bool { return r["sourcedId"] == c.Param("id") })
@@ -215,12 +218,12 @@ func (s *Server) roster(c *gin.Context, kind *rosterKind, one bool) (any, error)
 }
 
 // answered is the name under which a collection is answered: schools are orgs, terms sessions, students users.
-func (k *rosterKind) answered() string { return plurals[k.single] }
+func (k *rosterKind) answered() string { return rosterPlurals[k.single] }
 
 // cell is the cell that a field is made of.
 func (k *rosterKind) cell(r store.Cells, field string) string {
 	column := field
-	if other, ok := columns[field]; ok && !(field == "schoolYear" && k.single == "academicSession") {
+	if other, ok := rosterColumns[field]; ok && !(field == "schoolYear" && k.single == "academicSession") {
 		column = other
 	}
 	if field == "status" && r["status"] == "" {
@@ -229,7 +232,7 @@ func (k *rosterKind) cell(r store.Cells, field string) string {
 	return r[column]
 }
 
-var always = []string{"sourcedId", "status", "dateLastModified"}
+var rosterAlways = []string{"sourcedId", "status", "dateLastModified"}
 
 // object is a row as the standard has it; fields nil: all.
 func (k *rosterKind) object(r store.Cells, fields []string, link func(kind, id string) any) gin.H {
@@ -239,7 +242,7 @@ func (k *rosterKind) object(r store.Cells, fields []string, link func(kind, id s
 			out[name] = v
 		}
 	}
-	for _, name := range always {
+	for _, name := range rosterAlways {
 		keep(name, k.cell(r, name))
 	}
 	for _, f := range k.fields {
@@ -262,7 +265,7 @@ func (k *rosterKind) object(r store.Cells, fields []string, link func(kind, id s
 }
 
 func (k *rosterKind) has(field string) bool {
-	return slices.Contains(always, field) || slices.ContainsFunc(k.fields, func(f rosterField) bool { return f.name == field })
+	return slices.Contains(rosterAlways, field) || slices.ContainsFunc(k.fields, func(f rosterField) bool { return f.name == field })
 }
 
 // wanted reads the fields that are wanted; nil: all.
@@ -270,7 +273,7 @@ func (k *rosterKind) wanted(list string) ([]string, error) {
 	if list == "" {
 		return nil, nil
 	}
-	fields := items(list)
+	fields := commaList(list)
 	for _, f := range fields {
 		if !k.has(f) && f != "metadata" {
 			return nil, &rosterFault{http.StatusBadRequest, "invalid_selection_field", fmt.Sprintf("%q is no field of %s", f, k.plural)}
@@ -279,8 +282,8 @@ func (k *rosterKind) wanted(list string) ([]string, error) {
 	return fields, nil
 }
 
-// comparison is one comparison of a filter.
-var comparison = regexp.MustCompile(`^\s*([A-Za-z.]+?)\s*(!=|>=|<=|=|>|<|~)\s*'((?:[^']|'')*)'\s*(?:(AND|OR)\s+(.+))?$`)
+// rosterComparison is one comparison of a filter.
+var rosterComparison = regexp.MustCompile(`^\s*([A-Za-z.]+?)\s*(!=|>=|<=|=|>|<|~)\s*'((?:[^']|'')*)'\s*(?:(AND|OR)\s+(.+))?$`)
 
 // chosen gives the rows that a filter leaves: one comparison, or two joined by AND or OR, as the standard allows.
 func (k *rosterKind) chosen(rows []store.Cells, filter string) ([]store.Cells, error) {
@@ -293,7 +296,7 @@ func (k *rosterKind) chosen(rows []store.Cells, filter string) ([]store.Cells, e
 	var tests []func(store.Cells) bool
 	either := false
 	for rest := filter; rest != ""; {
-		m := comparison.FindStringSubmatch(rest)
+		m := rosterComparison.FindStringSubmatch(rest)
 		if m == nil || len(tests) == 2 {
 			return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", "a filter is field='value', with = != > >= < <= or ~, and at most two of them joined by AND or OR"}
 		}
@@ -301,13 +304,14 @@ func (k *rosterKind) chosen(rows []store.Cells, filter string) ([]store.Cells, e
 		if !k.has(field) {
 			return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", fmt.Sprintf("%q is no field of %s", field, k.plural)}
 		}
+		many := slices.Contains(rosterMany, field)
 		tests = append(tests, func(r store.Cells) bool {
 			cell := k.cell(r, field)
 			switch order := cmp.Compare(cell, value); predicate {
 			case "=":
-				return order == 0 || slices.Contains(items(cell), value)
+				return order == 0 || many && slices.Contains(commaList(cell), value)
 			case "!=":
-				return order != 0 && !slices.Contains(items(cell), value)
+				return order != 0 && !(many && slices.Contains(commaList(cell), value))
 			case ">":
 				return order > 0
 			case ">=":
