@@ -22,6 +22,9 @@ type Attendance interface {
 	Change(ctx context.Context, school string, change *attendance.Change) error
 }
 
+// Mark is attendance that was taken of a student on a date, in a section.
+type Mark = attendance.Mark
+
 // Enrolled is all that a student is or was enrolled in.
 type Enrolled struct {
 	*Week

@@ -28,13 +28,7 @@ func (s *Service) giveBackSeats(ctx context.Context, school string) error {
 			return err
 		}
 		now := s.now()
-		today, on := now.In(y.Zone()).Format(time.DateOnly), ""
-		for _, d := range y.SchoolDays() {
-			if date := d.Date.Format(time.DateOnly); date > today {
-				on = date
-				break
-			}
-		}
+		today := now.In(y.Zone()).Format(time.DateOnly)
 		var given []string
 		err = s.db.Tx(ctx, func(q store.Queries) error {
 			given = nil
@@ -42,26 +36,26 @@ func (s *Service) giveBackSeats(ctx context.Context, school string) error {
 			if err != nil {
 				return err
 			}
-			stays, err := q.Enrollments(ctx, at)
+			rows, err := q.Enrollments(ctx, at)
 			if err != nil {
 				return err
 			}
+			var stays []dated.Stay
+			var of []store.EnrollmentRow
+			for _, x := range rows {
+				if i, ok := table.at[x.Section]; ok {
+					stays, of = append(stays, dated.Stay{Section: i, Begin: x.Begins, End: x.Ends}), append(of, x)
+				}
+			}
+			on, ends, never := dated.Leave(y.Year, table.meets, stays, today)
 			change := &store.StayChange{Ends: map[int64]string{}, Gone: []int64{}, Came: []string{}, On: on}
-			for _, x := range stays {
-				i, ok := table.at[x.Section]
-				if !ok || on == "" { // the year is over
-					continue
-				}
-				begin, end := dated.Filled(y.Year, &table.meets[i], dated.Stay{Begin: x.Begins, End: x.Ends})
-				switch {
-				case begin >= on:
-					change.Gone = append(change.Gone, x.ID)
-				case end > on:
-					change.Ends[x.ID] = on
-				default:
-					continue
-				}
-				given = append(given, x.Section)
+			for _, i := range ends {
+				change.Ends[of[i].ID] = on
+				given = append(given, of[i].Section)
+			}
+			for _, i := range never {
+				change.Gone = append(change.Gone, of[i].ID)
+				given = append(given, of[i].Section)
 			}
 			if err := q.StopWaiting(ctx, at); err != nil || len(given) == 0 {
 				return err

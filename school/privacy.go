@@ -53,3 +53,29 @@ func (s *Service) Everything(ctx context.Context, by int64, school string, year 
 	s.log.InfoContext(ctx, "all that is kept about somebody was given out", "school", school, "account", by)
 	return all, nil
 }
+
+// erasedAtOnce is how many people are looked for in one go.
+const erasedAtOnce = 500
+
+// Erase takes away all that is kept about those whom a school's data has not named since a moment, one after the other, and tells how many they were; the service must work as the owner of the tables. With do false it takes nothing away, and tells how many they are, at
+// most erasedAtOnce; more says that they may be more.
+func (s *Service) Erase(ctx context.Context, school string, before time.Time, do bool) (n int, more bool, err error) {
+	for {
+		list, err := s.db.Queries().LeftBefore(ctx, school, before, erasedAtOnce)
+		if err != nil {
+			return n, false, err
+		}
+		if !do {
+			return len(list), len(list) == erasedAtOnce, nil
+		}
+		for _, who := range list {
+			if err := s.db.Tx(ctx, func(q store.Queries) error { return q.Erase(ctx, school, who) }); err != nil {
+				return n, false, err
+			}
+			n++
+		}
+		if len(list) < erasedAtOnce {
+			return n, false, nil
+		}
+	}
+}

@@ -58,6 +58,7 @@ func TestEverythingAboutAPerson(t *testing.T) {
 	h.finish()
 	h.submit()
 	h.sign()
+	storetest.Value[int64](t, h.db, `INSERT INTO letter (school_id, year, student_id, person_id, kind, key, detail, made_at, next_at) VALUES ('pellworth', 2027, 's0001', 's0001', 'code', 'x', '{"code": "secret-code", "message": "words of a mail"}', now(), now()) RETURNING id`)
 	all, err := h.Everything(t.Context(), h.who("office"), mara.School, mara.Year, mara.Student)
 	if err != nil {
 		t.Fatal(err)
@@ -67,7 +68,13 @@ func TestEverythingAboutAPerson(t *testing.T) {
 			t.Errorf("%s is not among it", table)
 		}
 	}
-	whole := fmt.Sprint(all)
+	whole := ""
+	for _, text := range all {
+		whole += string(text)
+	}
+	if strings.Contains(whole, "secret-code") || !strings.Contains(whole, "words of a mail") {
+		t.Error("of a mail its code is given out, or its words are not")
+	}
 	if hash := storetest.Value[string](t, h.db, `SELECT hash FROM account_password p JOIN account a ON a.id = p.account_id WHERE a.username = 'mara.quill'`); strings.Contains(whole, hash) {
 		t.Error("the password's hash is among it")
 	}

@@ -3,7 +3,6 @@ package school
 import (
 	"context"
 	"crypto/rand"
-	"errors"
 	"slices"
 	"time"
 
@@ -79,7 +78,6 @@ type Machine struct {
 	Token
 	Year   int
 	source store.Source
-	s      *Service
 }
 
 // Machine tells whose a token is. The error is NotFound where it does not hold.
@@ -98,21 +96,24 @@ func (s *Service) Machine(ctx context.Context, token string) (*Machine, error) {
 		return nil, asNotFound(err)
 	}
 	source, err := q.Source(ctx, row.School, year, at.Catalog, at.Policy)
-	if errors.Is(err, store.ErrNotFound) {
-		return nil, problem(NotFound)
+	if err != nil {
+		return nil, asNotFound(err)
 	}
 	s.log.InfoContext(ctx, "another system reads", "school", row.School, "token", row.ID)
-	return &Machine{row, year, source, s}, err
+	return &Machine{row, year, source}, nil
 }
 
-// Roster gives the rows of a file of the school's bundle that this system may read, as cells by column, without what is secret. The error is NotFound where it may not.
-func (m *Machine) Roster(ctx context.Context, file string) ([]store.Cells, error) {
+// Cells are the cells of a row of the school's data that are not empty, by column.
+type Cells = store.Cells
+
+// Roster gives the rows of a file of the school's data that another system may read, without what is secret. The error is NotFound where it may not.
+func (s *Service) Roster(ctx context.Context, m *Machine, file string) ([]Cells, error) {
 	switch file {
 	case "orgs.csv", "academicSessions.csv", "courses.csv":
 		f := m.source.Files[file]
-		list := make([]store.Cells, 0, len(f.Rows))
+		list := make([]Cells, 0, len(f.Rows))
 		for _, row := range f.Rows {
-			c := store.Cells{}
+			c := Cells{}
 			for i, column := range f.Header {
 				if i < len(row) && row[i] != "" {
 					c[column] = row[i]
@@ -129,5 +130,5 @@ func (m *Machine) Roster(ctx context.Context, file string) ([]store.Cells, error
 	default:
 		return nil, problem(NotFound)
 	}
-	return m.s.db.Queries().RosterRows(ctx, file, m.School, m.Year)
+	return s.db.Queries().RosterRows(ctx, file, m.School, m.Year)
 }

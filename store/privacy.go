@@ -27,7 +27,7 @@ func (q Queries) Looks(ctx context.Context, at Place, most int) (list []Look, er
 		at.School, at.Year, at.Student, most)
 }
 
-// personal is where something about a person is kept: the rows of a table, by a condition on the school $1 and the person $2. What is secret (hashes, tokens) or as large as files is left out of what is given, by column.
+// personal is where something about a person is kept: the rows of a table, by a condition on the school $1 and the person $2. What is secret (hashes, tokens) or as large as files is left out of what is given: columns, or what is inside of them (paths of jsonb).
 type personal struct {
 	table, where string
 	without      []string
@@ -45,7 +45,7 @@ var allPersonal = []personal{
 	{"sheet_look", ofEither, nil},
 	{"seat_wait", ofStudent, nil}, {"seat_act", ofStudent, nil}, {"enrollment", ofStudent, nil}, {"seat_choice", ofStudent, nil},
 	{"placement_act", ofStudent, nil}, {"placement_given", ofStudent, nil},
-	{"page", ofEither, []string{"content"}}, {"agreement", ofEither, nil}, {"signature", ofEither, nil}, {"reminder", ofStudent, nil}, {"letter", ofEither, []string{"detail"}}, {"remark", ofStudent, nil},
+	{"page", ofEither, []string{"content"}}, {"agreement", ofEither, nil}, {"signature", ofEither, nil}, {"reminder", ofStudent, nil}, {"letter", ofEither, []string{"detail,code"}}, {"remark", ofStudent, nil},
 	{"feed", `t.school_id = $1 AND t.student_id = $2 OR ` + ofAccount, []string{"token"}}, {"draft", ofStudent, nil}, {"batch_sheet", ofStudent, nil}, {"plan", ofStudent, nil},
 	{"attachment", `(t.school_id, t.signal_id) IN (SELECT school_id, id FROM signal s WHERE s.school_id = $1 AND s.student_id = $2)`, []string{"content"}},
 	{"signal", ofStudent, nil}, {"record", ofStudent, nil}, {"event", ofStudent, nil}, {"entry", ofStudent, nil}, {"submission", ofStudent, nil},
@@ -64,8 +64,12 @@ func (q Queries) Everything(ctx context.Context, school, person string) (map[str
 	}
 	out := map[string]json.RawMessage{}
 	for _, p := range allPersonal {
+		row := "to_jsonb(t)"
+		for _, path := range p.without {
+			row += " #- '{" + path + "}'"
+		}
 		var text json.RawMessage
-		if err := q.get(ctx, &text, `SELECT coalesce(jsonb_agg(to_jsonb(t) - (SELECT coalesce(array_agg(x), '{}') FROM jsonb_array_elements_text($3::jsonb) x)), '[]') FROM `+p.table+` t WHERE `+p.where, school, person, asJSON(p.without)); err != nil {
+		if err := q.get(ctx, &text, `SELECT coalesce(jsonb_agg(`+row+`), '[]') FROM `+p.table+` t WHERE `+p.where, school, person); err != nil {
 			return nil, fmt.Errorf("reading %s: %w", p.table, err)
 		}
 		if string(text) != "[]" {

@@ -7,7 +7,6 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rubricon/attendance"
 	"rubricon/core/acts"
 	"rubricon/school"
 )
@@ -44,7 +43,7 @@ func (s *Server) changeRoutes(api huma.API) {
 	})
 }
 
-func markViews(list []attendance.Mark) []MarkView {
+func markViews(list []school.Mark) []MarkView {
 	out := []MarkView{}
 	for _, m := range list {
 		out = append(out, MarkView{m.Section, m.Date, m.Mark})

@@ -1,11 +1,8 @@
 package web
 
 import (
-	"cmp"
-	"fmt"
 	"net/http"
 	"net/url"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -13,7 +10,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"rubricon/school"
-	"rubricon/store"
 )
 
 // The calls of OneRoster 1.1 (REST binding) for reading, beside its CSV files: other systems read the newest year of the school whose token they show (RFC 6750). What the standard calls GUIDs are
@@ -33,7 +29,7 @@ type rosterKind struct {
 	plural, single string
 	file           string
 	fields         []rosterField
-	only           func(store.Cells) bool // nil: all
+	only           func(school.Cells) bool // nil: all
 }
 
 // rosterField is a field of the standard, and how it is made of a cell.
@@ -83,17 +79,17 @@ var rosterColumns = map[string]string{"org": "orgSourcedId", "orgs": "orgSourced
 // rosterMany are the fields that have several values; a filter finds each of them.
 var rosterMany = []string{"grades", "subjects", "subjectCodes", "periods", "agents", "orgs", "terms"}
 
-func withRole(names ...string) func(store.Cells) bool {
-	return func(c store.Cells) bool { return slices.Contains(names, c["role"]) }
+func withRole(names ...string) func(school.Cells) bool {
+	return func(c school.Cells) bool { return slices.Contains(names, c["role"]) }
 }
 
-func sessionOf(types ...string) func(store.Cells) bool {
-	return func(c store.Cells) bool { return slices.Contains(types, c["type"]) }
+func sessionOf(types ...string) func(school.Cells) bool {
+	return func(c school.Cells) bool { return slices.Contains(types, c["type"]) }
 }
 
 var (
 	orgFields     = []rosterField{cellText("name"), cellText("type"), cellText("identifier"), cellRef("parent", "org")}
-	sessionFields = []rosterField{cellText("title"), cellText("startDate"), cellText("endDate"), cellText("type"), cellRef("parent", "academicSession"), {"schoolYear", func(_ func(string, string) any, cell string) any { return cell }}}
+	sessionFields = []rosterField{cellText("title"), cellText("startDate"), cellText("endDate"), cellText("type"), cellRef("parent", "academicSession"), cellText("schoolYear")}
 	classFields   = []rosterField{cellText("title"), cellText("classCode"), cellText("classType"), cellText("location"), cellList("grades"), cellList("subjects"), cellRef("course", "course"), cellRef("school", "org"), cellRefs("terms", "academicSession"), cellList("subjectCodes"), cellList("periods")}
 	userFields    = []rosterField{cellText("username"), cellTruth("enabledUser"), cellText("givenName"), cellText("familyName"), cellText("middleName"), cellText("role"), cellText("identifier"), cellText("email"), cellText("sms"), cellText("phone"), cellRefs("agents", "user"), cellRefs("orgs", "org"), cellList("grades")}
 )
@@ -101,7 +97,7 @@ var (
 // rosterKinds are the collections that are served.
 var rosterKinds = []rosterKind{
 	{"orgs", "org", "orgs.csv", orgFields, nil},
-	{"schools", "org", "orgs.csv", orgFields, func(c store.Cells) bool { return c["type"] == "school" }},
+	{"schools", "org", "orgs.csv", orgFields, func(c school.Cells) bool { return c["type"] == "school" }},
 	{"academicSessions", "academicSession", "academicSessions.csv", sessionFields, nil},
 	{"terms", "academicSession", "academicSessions.csv", sessionFields, sessionOf("term", "semester")},
 	{"gradingPeriods", "academicSession", "academicSessions.csv", sessionFields, sessionOf("gradingPeriod")},
@@ -136,7 +132,7 @@ func (s *Server) rosterRoutes(engine *gin.Engine) {
 			fault, known := err.(*rosterFault)
 			if !known {
 				fault = &rosterFault{http.StatusInternalServerError, "server_busy", "the server cannot answer just now"}
-				if store.Unavailable(err) {
+				if school.Unavailable(err) {
 					fault.status = http.StatusServiceUnavailable
 					c.Header("Retry-After", "2")
 				}
@@ -166,14 +162,14 @@ func (s *Server) roster(c *gin.Context, kind *rosterKind, one bool) (any, error)
 	} else if err != nil {
 		return nil, err
 	}
-	rows, err := m.Roster(ctx, kind.file)
+	rows, err := s.cases.Roster(ctx, m, kind.file)
 	if school.CodeOf(err) == school.NotFound {
 		return nil, &rosterFault{http.StatusForbidden, "forbidden", "the token is not for this; it reads " + m.Purpose}
 	} else if err != nil {
 		return nil, err
 	}
 	if kind.only != nil {
-		rows = slices.DeleteFunc(slices.Clone(rows), func(r store.Cells) bool { return !kind.only(r) })
+		rows = slices.DeleteFunc(slices.Clone(rows), func(r school.Cells) bool { return !kind.only(r) })
 	}
 	fields, err := kind.wanted(c.Query("fields"))
 	if err != nil {
@@ -190,7 +186,7 @@ func (s *Server) roster(c *gin.Context, kind *rosterKind, one bool) (any, error)
 		return gin.H{"href": base + rosterPath + "/" + rosterPlurals[kind] + "/" + url.PathEscape(id), "sourcedId": id, "type": kind}
 	}
 	if one {
-		i := slices.IndexFunc(rows, func(r store.Cells) bool { return r["sourcedId"] == c.Param("id") })
+		i := slices.IndexFunc(rows, func(r school.Cells) bool { return r["sourcedId"] == c.Param("id") })
 		if i < 0 {
 			return nil, &rosterFault{http.StatusNotFound, "unknownobject", "there is none with this sourcedId"}
 		}
@@ -221,7 +217,7 @@ func (s *Server) roster(c *gin.Context, kind *rosterKind, one bool) (any, error)
 func (k *rosterKind) answered() string { return rosterPlurals[k.single] }
 
 // cell is the cell that a field is made of.
-func (k *rosterKind) cell(r store.Cells, field string) string {
+func (k *rosterKind) cell(r school.Cells, field string) string {
 	column := field
 	if other, ok := rosterColumns[field]; ok && !(field == "schoolYear" && k.single == "academicSession") {
 		column = other
@@ -235,7 +231,7 @@ func (k *rosterKind) cell(r store.Cells, field string) string {
 var rosterAlways = []string{"sourcedId", "status", "dateLastModified"}
 
 // object is a row as the standard has it; fields nil: all.
-func (k *rosterKind) object(r store.Cells, fields []string, link func(kind, id string) any) gin.H {
+func (k *rosterKind) object(r school.Cells, fields []string, link func(kind, id string) any) gin.H {
 	out := gin.H{}
 	keep := func(name string, v any) {
 		if v != nil && (fields == nil || slices.Contains(fields, name)) {
@@ -262,133 +258,4 @@ func (k *rosterKind) object(r store.Cells, fields []string, link func(kind, id s
 		}
 	}
 	return out
-}
-
-func (k *rosterKind) has(field string) bool {
-	return slices.Contains(rosterAlways, field) || slices.ContainsFunc(k.fields, func(f rosterField) bool { return f.name == field })
-}
-
-// wanted reads the fields that are wanted; nil: all.
-func (k *rosterKind) wanted(list string) ([]string, error) {
-	if list == "" {
-		return nil, nil
-	}
-	fields := commaList(list)
-	for _, f := range fields {
-		if !k.has(f) && f != "metadata" {
-			return nil, &rosterFault{http.StatusBadRequest, "invalid_selection_field", fmt.Sprintf("%q is no field of %s", f, k.plural)}
-		}
-	}
-	return fields, nil
-}
-
-// rosterComparison is one comparison of a filter.
-var rosterComparison = regexp.MustCompile(`^\s*([A-Za-z.]+?)\s*(!=|>=|<=|=|>|<|~)\s*'((?:[^']|'')*)'\s*(?:(AND|OR)\s+(.+))?$`)
-
-// chosen gives the rows that a filter leaves: one comparison, or two joined by AND or OR, as the standard allows.
-func (k *rosterKind) chosen(rows []store.Cells, filter string) ([]store.Cells, error) {
-	if filter == "" {
-		return rows, nil
-	}
-	if len(filter) > 1000 {
-		return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", "the filter is too long"}
-	}
-	var tests []func(store.Cells) bool
-	either := false
-	for rest := filter; rest != ""; {
-		m := rosterComparison.FindStringSubmatch(rest)
-		if m == nil || len(tests) == 2 {
-			return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", "a filter is field='value', with = != > >= < <= or ~, and at most two of them joined by AND or OR"}
-		}
-		field, predicate, value := m[1], m[2], strings.ReplaceAll(m[3], "''", "'")
-		if !k.has(field) {
-			return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", fmt.Sprintf("%q is no field of %s", field, k.plural)}
-		}
-		many := slices.Contains(rosterMany, field)
-		tests = append(tests, func(r store.Cells) bool {
-			cell := k.cell(r, field)
-			switch order := cmp.Compare(cell, value); predicate {
-			case "=":
-				return order == 0 || many && slices.Contains(commaList(cell), value)
-			case "!=":
-				return order != 0 && !(many && slices.Contains(commaList(cell), value))
-			case ">":
-				return order > 0
-			case ">=":
-				return order >= 0
-			case "<":
-				return order < 0
-			case "<=":
-				return order <= 0
-			}
-			return strings.Contains(strings.ToLower(cell), strings.ToLower(value))
-		})
-		either, rest = either || m[4] == "OR", m[5]
-	}
-	return slices.DeleteFunc(slices.Clone(rows), func(r store.Cells) bool {
-		left := tests[0](r)
-		switch {
-		case len(tests) == 1:
-			return !left
-		case either:
-			return !left && !tests[1](r)
-		}
-		return !left || !tests[1](r)
-	}), nil
-}
-
-// sorted puts the rows into the order that is asked for; those that are equal stay in the order of the school's data.
-func (k *rosterKind) sorted(rows []store.Cells, field, order string) error {
-	if order != "" && order != "asc" && order != "desc" || order != "" && field == "" {
-		return &rosterFault{http.StatusBadRequest, "invalid_sort_field", "orderBy is asc or desc, beside sort"}
-	}
-	if field == "" {
-		return nil
-	}
-	if !k.has(field) {
-		return &rosterFault{http.StatusBadRequest, "invalid_sort_field", fmt.Sprintf("%q is no field of %s", field, k.plural)}
-	}
-	slices.SortStableFunc(rows, func(a, b store.Cells) int {
-		if order == "desc" {
-			a, b = b, a
-		}
-		return cmp.Compare(k.cell(a, field), k.cell(b, field))
-	})
-	return nil
-}
-
-func paging(c *gin.Context) (limit, offset int, err error) {
-	number := func(name string, otherwise, least, most int) int {
-		text := c.Query(name)
-		if text == "" {
-			return otherwise
-		}
-		n, bad := strconv.Atoi(text)
-		if bad != nil || n < least || n > most {
-			err = &rosterFault{http.StatusBadRequest, "invaliddata", fmt.Sprintf("%s is a number from %d to %d", name, least, most)}
-		}
-		return n
-	}
-	limit, offset = number("limit", rosterPage, 1, rosterMost), number("offset", 0, 0, 10_000_000)
-	return limit, offset, err
-}
-
-// pageLinks are the links to other pages (RFC 8288).
-func pageLinks(base string, at *url.URL, limit, offset, total int) string {
-	var out []string
-	add := func(rel string, offset int) {
-		query := at.Query()
-		query.Set("limit", strconv.Itoa(limit))
-		query.Set("offset", strconv.Itoa(offset))
-		out = append(out, fmt.Sprintf(`<%s%s?%s>; rel="%s"`, base, at.Path, query.Encode(), rel))
-	}
-	if offset+limit < total {
-		add("next", offset+limit)
-	}
-	if offset > 0 {
-		add("prev", max(0, offset-limit))
-	}
-	add("first", 0)
-	add("last", max(0, (total-1)/limit*limit))
-	return strings.Join(out, ", ")
 }

@@ -10,6 +10,8 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"rubricon/school"
 )
 
 // readyWithin is how long the database may take to answer before the process is said not to be ready.
@@ -49,48 +51,61 @@ func (m *meter) done(method, route string, status int, took time.Duration) {
 // backlogCollector asks, when it is looked at, what waits in the database and how the connections to it are used.
 type backlogCollector struct{ s *Server }
 
-func describe(name, help string) *prometheus.Desc { return prometheus.NewDesc(name, help, nil, nil) }
+// A reading is a number of the pool or of the backlog, by its name.
+type reading[T any] struct {
+	desc *prometheus.Desc
+	kind prometheus.ValueType
+	of   func(T) float64
+}
+
+func counts[T any](name, help string, of func(T) float64) reading[T] {
+	return reading[T]{prometheus.NewDesc(name, help, nil, nil), prometheus.CounterValue, of}
+}
+
+func gauges[T any](name, help string, of func(T) float64) reading[T] {
+	return reading[T]{prometheus.NewDesc(name, help, nil, nil), prometheus.GaugeValue, of}
+}
 
 var (
-	databaseUp   = describe("rubricon_database_up", "1 while the database answers.")
-	connsOpen    = describe("rubricon_database_connections", "Connections of this process to the database.")
-	connsUsed    = describe("rubricon_database_connections_used", "Those of them that are in use.")
-	connsMost    = describe("rubricon_database_connections_most", "So many it may have.")
-	connsWaited  = describe("rubricon_database_waits_total", "How often a request waited for a connection.")
-	connsSeconds = describe("rubricon_database_wait_seconds_total", "How long requests waited for a connection.")
-	letters      = describe("rubricon_mails_due", "Mails that are due and not sent yet, in the whole database.")
-	letterAge    = describe("rubricon_mail_delay_seconds", "For how long the oldest of them has been due.")
-	lettersLost  = describe("rubricon_mails_lost", "Mails of the last day that were not sent, or perhaps not.")
-	tasks        = describe("rubricon_tasks", "Imports, exports, placements and so on that wait or run.")
-	jobsWaiting  = describe("rubricon_jobs_due", "Jobs of the queue that could run and do not yet.")
-	jobsGivenUp  = describe("rubricon_jobs_given_up", "Jobs of the last day that were given up.")
-	seatsOffered = describe("rubricon_seats_offered", "Offers of seats that stand.")
+	databaseUp = gauges("rubricon_database_up", "1 while the database answers.", func(up float64) float64 { return up })
+	ofPool     = []reading[school.PoolStats]{
+		gauges("rubricon_database_connections", "Connections of this process to the database.", func(p school.PoolStats) float64 { return float64(p.Open) }),
+		gauges("rubricon_database_connections_used", "Those of them that are in use.", func(p school.PoolStats) float64 { return float64(p.Used) }),
+		gauges("rubricon_database_connections_most", "So many it may have.", func(p school.PoolStats) float64 { return float64(p.Most) }),
+		counts("rubricon_database_waits_total", "How often a request waited for a connection.", func(p school.PoolStats) float64 { return float64(p.Waited) }),
+		counts("rubricon_database_wait_seconds_total", "How long requests waited for a connection.", func(p school.PoolStats) float64 { return p.WaitedFor.Seconds() }),
+	}
+	ofBacklog = []reading[school.Backlog]{
+		gauges("rubricon_mails_due", "Mails that are due and not sent yet, in the whole database.", func(b school.Backlog) float64 { return float64(b.Letters) }),
+		gauges("rubricon_mail_delay_seconds", "For how long the oldest of them has been due.", func(b school.Backlog) float64 { return b.LetterAge }),
+		gauges("rubricon_mails_lost", "Mails of the last day that were not sent, or perhaps not.", func(b school.Backlog) float64 { return float64(b.LettersLost) }),
+		gauges("rubricon_tasks", "Imports, exports, placements and so on that wait or run.", func(b school.Backlog) float64 { return float64(b.Tasks) }),
+		gauges("rubricon_jobs_due", "Jobs of the queue that could run and do not yet.", func(b school.Backlog) float64 { return float64(b.JobsWaiting) }),
+		gauges("rubricon_jobs_given_up", "Jobs of the last day that were given up.", func(b school.Backlog) float64 { return float64(b.JobsGivenUp) }),
+		gauges("rubricon_seats_offered", "Offers of seats that stand.", func(b school.Backlog) float64 { return float64(b.SeatsOffered) }),
+	}
 )
 
-func (*backlogCollector) Describe(out chan<- *prometheus.Desc) { out <- databaseUp }
+func tell[T any](out chan<- prometheus.Metric, v T, list ...reading[T]) {
+	for _, r := range list {
+		out <- prometheus.MustNewConstMetric(r.desc, r.kind, r.of(v))
+	}
+}
+
+// Describe and Collect make it a collector of Prometheus.
+func (*backlogCollector) Describe(out chan<- *prometheus.Desc) { out <- databaseUp.desc }
 
 func (b *backlogCollector) Collect(out chan<- prometheus.Metric) {
-	say := func(d *prometheus.Desc, kind prometheus.ValueType, v float64) {
-		out <- prometheus.MustNewConstMetric(d, kind, v)
-	}
-	pool := b.s.cases.PoolStats()
-	say(connsOpen, prometheus.GaugeValue, float64(pool.Open))
-	say(connsUsed, prometheus.GaugeValue, float64(pool.Used))
-	say(connsMost, prometheus.GaugeValue, float64(pool.Most))
-	say(connsWaited, prometheus.CounterValue, float64(pool.Waited))
-	say(connsSeconds, prometheus.CounterValue, pool.WaitedFor.Seconds())
+	tell(out, b.s.cases.PoolStats(), ofPool...)
 	ctx, stop := context.WithTimeout(context.Background(), readyWithin)
 	defer stop()
 	waits, err := b.s.cases.Backlog(ctx)
 	if err != nil {
-		say(databaseUp, prometheus.GaugeValue, 0)
+		tell(out, 0, databaseUp)
 		return
 	}
-	say(databaseUp, prometheus.GaugeValue, 1)
-	for d, v := range map[*prometheus.Desc]float64{letters: float64(waits.Letters), letterAge: waits.LetterAge, lettersLost: float64(waits.LettersLost), tasks: float64(waits.Tasks),
-		jobsWaiting: float64(waits.JobsWaiting), jobsGivenUp: float64(waits.JobsGivenUp), seatsOffered: float64(waits.SeatsOffered)} {
-		say(d, prometheus.GaugeValue, v)
-	}
+	tell(out, 1, databaseUp)
+	tell(out, waits, ofBacklog...)
 }
 
 // Metrics serves what Prometheus reads; it is for an address of its own, which the world cannot reach.

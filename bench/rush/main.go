@@ -5,27 +5,21 @@ package main
 
 import (
 	"context"
-	"errors"
 	"flag"
 	"fmt"
 	"log/slog"
-	"net"
-	"net/http"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
 
-	"github.com/alexedwards/argon2id"
-
+	"rubricon/bench/stage"
 	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/school"
 	"rubricon/store"
-	"rubricon/store/local"
 )
 
 const year = 2027
@@ -94,17 +88,12 @@ func run(ctx context.Context, o *options) error {
 	if err := os.Chmod(dir, 0o755); err != nil {
 		return err
 	}
-	pg, err := local.Start(ctx, local.Options{Dir: filepath.Join(dir, "pg")})
+	pg, url, err := stage.Database(ctx, dir)
 	if err != nil {
 		return err
 	}
 	defer func() { _ = pg.Stop() }()
-	if err := store.Migrate(ctx, pg.URL); err != nil {
-		return err
-	}
-	if r.url, err = pg.Grant(ctx); err != nil {
-		return err
-	}
+	r.url = url
 	db, err := store.Open(ctx, r.url)
 	if err != nil {
 		return err
@@ -115,12 +104,11 @@ func run(ctx context.Context, o *options) error {
 		return err
 	}
 	for i := range o.servers {
-		l, err := net.Listen("tcp", "127.0.0.1:0")
+		port, err := stage.Free()
 		if err != nil {
 			return err
 		}
-		r.ports = append(r.ports, l.Addr().String())
-		_ = l.Close()
+		r.ports = append(r.ports, port)
 		r.processes = append(r.processes, nil)
 		if err := r.start(i); err != nil {
 			return err
@@ -182,7 +170,7 @@ func (r *rush) load(ctx context.Context, db *store.DB) (students []*student, pro
 	if err != nil {
 		return nil, nil, opens, err
 	}
-	cases := school.New(db, school.Options{NoPost: true, Hashes: argon2id.Params{Memory: 64, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}})
+	cases := school.New(db, school.Options{NoPost: true, Hashes: stage.Cheap})
 	if _, err := cases.Import(ctx, b); err != nil {
 		return nil, nil, opens, err
 	}
@@ -197,25 +185,14 @@ func (r *rush) path(rest string) string {
 	return fmt.Sprintf("/api/schools/%s/years/%d/%s", demo.SkerryID, year, rest)
 }
 
-// start starts a server process and waits until it answers.
-func (r *rush) start(i int) error {
-	cmd := exec.Command("bin/rubricon", "serve", "--listen", r.ports[i], "--proxies", "127.0.0.1/32")
+// start starts a server process and waits until it is ready.
+func (r *rush) start(i int) (err error) {
 	url := r.url
 	if r.servers > 1 { // as many connections together as one process has
 		url += fmt.Sprintf("&pool_max_conns=%d", store.DefaultConns/r.servers)
 	}
-	cmd.Env = append(os.Environ(), "RUBRICON_DATABASE="+url)
-	if err := cmd.Start(); err != nil {
-		return fmt.Errorf("%w (run make build first)", err)
-	}
-	r.processes[i] = cmd
-	for range 100 {
-		if res, err := http.Get("http://" + r.ports[i] + "/robots.txt"); err == nil {
-			return res.Body.Close()
-		}
-		time.Sleep(100 * time.Millisecond)
-	}
-	return errors.New("a server process does not answer")
+	r.processes[i], err = stage.Serve(url, r.ports[i], "--proxies", "127.0.0.1/32")
+	return err
 }
 
 // open lets them come: so many at a time work, each until the week is full or nothing more can be had.

@@ -175,7 +175,7 @@ func (d *doctor) beside(ctx context.Context) {
 		for _, p := range list {
 			d.ask(ctx, "sign-on: "+p.Name, strings.TrimSuffix(p.Issuer, "/")+"/.well-known/openid-configuration", http.StatusOK)
 		}
-		open(d, "sign-on", name)
+		d.readable("sign-on", name)
 	}
 	if place := os.Getenv("RUBRICON_ATTENDANCE"); place != "" {
 		if _, err := attendanceSettings(); err != nil {
@@ -191,8 +191,8 @@ func isThisMachine(host string) bool {
 	return host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
-// open warns of a file with secrets that others may read.
-func open(d *doctor, what, name string) {
+// readable warns of a file that everybody on this machine may read.
+func (d *doctor) readable(what, name string) {
 	if info, err := os.Stat(name); err == nil && info.Mode().Perm()&0o004 != 0 {
 		d.look("%s: everybody on this machine may read %s; chmod 640", what, name)
 	}

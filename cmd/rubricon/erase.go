@@ -6,11 +6,9 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rubricon/school"
 	"rubricon/store"
 )
-
-// erasedAtOnce is how many people are looked for in one go.
-const erasedAtOnce = 500
 
 func eraseCommand() *cobra.Command {
 	var after int
@@ -35,31 +33,19 @@ tallies from which nobody can be told. Without --do it says how many they are, a
 			}
 			defer db.Close()
 			before := time.Now().AddDate(0, -after, 0)
-			erased := 0
-			for {
-				list, err := db.Queries().LeftBefore(cmd.Context(), args[0], before, erasedAtOnce)
-				if err != nil {
-					return err
-				}
-				if !do {
-					more := ""
-					if len(list) == erasedAtOnce {
-						more = "at least "
-					}
-					fmt.Fprintf(cmd.OutOrStdout(), "%s%d people left %s before %s. Add --do to take away what is kept about them.\n", more, len(list), args[0], before.Format(time.DateOnly))
-					return nil
-				}
-				for _, who := range list {
-					if err := db.Tx(cmd.Context(), func(q store.Queries) error { return q.Erase(cmd.Context(), args[0], who) }); err != nil {
-						return fmt.Errorf("%d were taken away, then: %w", erased, err)
-					}
-					erased++
-				}
-				if len(list) < erasedAtOnce {
-					fmt.Fprintf(cmd.OutOrStdout(), "All that was kept about %d people was taken away.\n", erased)
-					return nil
-				}
+			n, more, err := school.New(db, school.Options{}).Erase(cmd.Context(), args[0], before, do)
+			out := cmd.OutOrStdout()
+			switch {
+			case err != nil:
+				return fmt.Errorf("%d were taken away, then: %w", n, err)
+			case do:
+				fmt.Fprintf(out, "All that was kept about %d people was taken away.\n", n)
+			case more:
+				fmt.Fprintf(out, "At least %d people left %s before %s. Add --do to take away what is kept about them.\n", n, args[0], before.Format(time.DateOnly))
+			default:
+				fmt.Fprintf(out, "%d people left %s before %s. Add --do to take away what is kept about them.\n", n, args[0], before.Format(time.DateOnly))
 			}
+			return nil
 		},
 	}
 	cmd.Flags().IntVar(&after, "after", 24, "months since the school's data last named them")

@@ -8,6 +8,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"time"
 
 	"rubricon/core/catalog"
 	"rubricon/core/sheet"
@@ -133,6 +134,30 @@ func Apply(y *catalog.Year, sections []sheet.Section, stays []Stay, marks []Mark
 	}
 	b.attendance(out, stays, marks, &c)
 	return out, nil
+}
+
+// Leave is what becomes of the stays of a student who leaves the school, the last day of attendance being a date: what has begun by then ends with the next school day, what has not leaves no trace, and what is over stays as it is. Places are those of the
+// stays; on is that school day, empty where the year has none left, and then nothing is changed.
+func Leave(y *catalog.Year, sections []sheet.Section, stays []Stay, last string) (on string, ends, never []int) {
+	for _, d := range y.SchoolDays() {
+		if day := d.Date.Format(time.DateOnly); day > last {
+			on = day
+			break
+		}
+	}
+	if on == "" {
+		return "", nil, nil
+	}
+	b := &book{y, sections}
+	for i, s := range stays {
+		switch f := b.filled(s); {
+		case f.Begin >= on:
+			never = append(never, i)
+		case f.End > on:
+			ends = append(ends, i)
+		}
+	}
+	return on, ends, never
 }
 
 // during tells whether a date lies in one of some terms.

@@ -69,3 +69,22 @@ func TestApply(t *testing.T) {
 		}
 	}
 }
+
+// Who leaves the school ends with the next school day what has begun by then; what has not leaves no trace, and what is over stays.
+func TestLeave(t *testing.T) {
+	stays := []dated.Stay{{Section: 0}, {Section: 3}, {Section: 2, End: "2027-09-10"}, {Section: 2, Begin: "2027-09-10"}, {Section: 1, Begin: "2027-10-04"}}
+	for last, want := range map[string]string{
+		"2027-06-30": "2027-08-30 ends [] never [0 1 2 3 4]", // before the year: its first day
+		"2027-08-30": "2027-08-31 ends [0 2] never [1 3 4]",
+		"2027-09-03": "2027-09-07 ends [0 2] never [1 3 4]", // over a weekend and a holiday
+		"2027-09-09": "2027-09-10 ends [0] never [1 3 4]",   // what ends that day is over, what begins that day was never attended
+		"2027-10-03": "2027-10-04 ends [0 3] never [1 4]",
+		"2027-10-04": "2027-10-05 ends [0 3 4] never [1]",
+		"2028-06-16": " ends [] never []", // the last day of the year
+	} {
+		on, ends, never := dated.Leave(year, sections, stays, last)
+		if got := fmt.Sprint(on, " ends ", ends, " never ", never); got != want {
+			t.Errorf("after %s: %s; %s is wanted", last, got, want)
+		}
+	}
+}

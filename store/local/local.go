@@ -65,6 +65,17 @@ func binaries() (string, error) {
 	return filepath.Dir(found[len(found)-1]), nil
 }
 
+// Tool finds one of PostgreSQL's own programs, of the newest that the machine has.
+func Tool(name string) (string, error) {
+	dir, err := binaries()
+	if err == nil {
+		if path := filepath.Join(dir, name); exec.Command("test", "-x", path).Run() == nil {
+			return path, nil
+		}
+	}
+	return exec.LookPath(name)
+}
+
 func version(path string) int {
 	n, _ := strconv.Atoi(strings.Split(path, "/")[4])
 	return n

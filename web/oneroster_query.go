@@ -1,0 +1,147 @@
+package web
+
+import (
+	"cmp"
+	"fmt"
+	"net/http"
+	"net/url"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"rubricon/school"
+)
+
+// What a call of OneRoster asks for: which fields, which rows, in which order, which page of them.
+
+func (k *rosterKind) has(field string) bool {
+	return slices.Contains(rosterAlways, field) || slices.ContainsFunc(k.fields, func(f rosterField) bool { return f.name == field })
+}
+
+// wanted reads the fields that are wanted; nil: all.
+func (k *rosterKind) wanted(list string) ([]string, error) {
+	if list == "" {
+		return nil, nil
+	}
+	fields := commaList(list)
+	for _, f := range fields {
+		if !k.has(f) && f != "metadata" {
+			return nil, &rosterFault{http.StatusBadRequest, "invalid_selection_field", fmt.Sprintf("%q is no field of %s", f, k.plural)}
+		}
+	}
+	return fields, nil
+}
+
+// rosterComparison is one comparison of a filter.
+var rosterComparison = regexp.MustCompile(`^\s*([A-Za-z.]+?)\s*(!=|>=|<=|=|>|<|~)\s*'((?:[^']|'')*)'\s*(?:(AND|OR)\s+(.+))?$`)
+
+// chosen gives the rows that a filter leaves: one comparison, or two joined by AND or OR, as the standard allows.
+func (k *rosterKind) chosen(rows []school.Cells, filter string) ([]school.Cells, error) {
+	if filter == "" {
+		return rows, nil
+	}
+	if len(filter) > 1000 {
+		return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", "the filter is too long"}
+	}
+	var tests []func(school.Cells) bool
+	either := false
+	for rest := filter; rest != ""; {
+		m := rosterComparison.FindStringSubmatch(rest)
+		if m == nil || len(tests) == 2 {
+			return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", "a filter is field='value', with = != > >= < <= or ~, and at most two of them joined by AND or OR"}
+		}
+		field, predicate, value := m[1], m[2], strings.ReplaceAll(m[3], "''", "'")
+		if !k.has(field) {
+			return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", fmt.Sprintf("%q is no field of %s", field, k.plural)}
+		}
+		many := slices.Contains(rosterMany, field)
+		tests = append(tests, func(r school.Cells) bool {
+			cell := k.cell(r, field)
+			switch order := cmp.Compare(cell, value); predicate {
+			case "=":
+				return order == 0 || many && slices.Contains(commaList(cell), value)
+			case "!=":
+				return order != 0 && !(many && slices.Contains(commaList(cell), value))
+			case ">":
+				return order > 0
+			case ">=":
+				return order >= 0
+			case "<":
+				return order < 0
+			case "<=":
+				return order <= 0
+			}
+			return strings.Contains(strings.ToLower(cell), strings.ToLower(value))
+		})
+		either, rest = either || m[4] == "OR", m[5]
+	}
+	return slices.DeleteFunc(slices.Clone(rows), func(r school.Cells) bool {
+		left := tests[0](r)
+		switch {
+		case len(tests) == 1:
+			return !left
+		case either:
+			return !left && !tests[1](r)
+		}
+		return !left || !tests[1](r)
+	}), nil
+}
+
+// sorted puts the rows into the order that is asked for; those that are equal stay in the order of the school's data.
+func (k *rosterKind) sorted(rows []school.Cells, field, order string) error {
+	if order != "" && order != "asc" && order != "desc" || order != "" && field == "" {
+		return &rosterFault{http.StatusBadRequest, "invalid_sort_field", "orderBy is asc or desc, beside sort"}
+	}
+	if field == "" {
+		return nil
+	}
+	if !k.has(field) {
+		return &rosterFault{http.StatusBadRequest, "invalid_sort_field", fmt.Sprintf("%q is no field of %s", field, k.plural)}
+	}
+	slices.SortStableFunc(rows, func(a, b school.Cells) int {
+		if order == "desc" {
+			a, b = b, a
+		}
+		return cmp.Compare(k.cell(a, field), k.cell(b, field))
+	})
+	return nil
+}
+
+func paging(c *gin.Context) (limit, offset int, err error) {
+	number := func(name string, otherwise, least, most int) int {
+		text := c.Query(name)
+		if text == "" {
+			return otherwise
+		}
+		n, bad := strconv.Atoi(text)
+		if bad != nil || n < least || n > most {
+			err = &rosterFault{http.StatusBadRequest, "invaliddata", fmt.Sprintf("%s is a number from %d to %d", name, least, most)}
+		}
+		return n
+	}
+	limit, offset = number("limit", rosterPage, 1, rosterMost), number("offset", 0, 0, 10_000_000)
+	return limit, offset, err
+}
+
+// pageLinks are the links to other pages (RFC 8288).
+func pageLinks(base string, at *url.URL, limit, offset, total int) string {
+	var out []string
+	add := func(rel string, offset int) {
+		query := at.Query()
+		query.Set("limit", strconv.Itoa(limit))
+		query.Set("offset", strconv.Itoa(offset))
+		out = append(out, fmt.Sprintf(`<%s%s?%s>; rel="%s"`, base, at.Path, query.Encode(), rel))
+	}
+	if offset+limit < total {
+		add("next", offset+limit)
+	}
+	if offset > 0 {
+		add("prev", max(0, offset-limit))
+	}
+	add("first", 0)
+	add("last", max(0, (total-1)/limit*limit))
+	return strings.Join(out, ", ")
+}
