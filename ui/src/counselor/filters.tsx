@@ -6,6 +6,7 @@ import type { Year } from '../api/client';
 import { type Caseload, type Filter, dropView, saveView, useViews } from '../api/desks';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
+import { SearchField } from '../kit/searchfield';
 import type { Book } from '../words';
 
 type Counts = Caseload['counts'];
@@ -57,17 +58,14 @@ export function Filters(props: { at: Year; book: Book; caseload: Caseload; filte
     );
   return (
     <div className="flex flex-wrap items-center gap-1.5 py-2 desk:pe-4">
-      <input
-        type="search"
-        aria-label={t('caseload.find')}
-        placeholder={t('caseload.find')}
+      <SearchField
+        label={t('caseload.find')}
         value={text}
-        maxLength={100}
-        onChange={(event) => {
-          setText(event.target.value);
-          onFilter({ text: event.target.value });
+        onChange={(text) => {
+          setText(text);
+          onFilter({ text });
         }}
-        className={`${field} min-w-36 flex-1 px-2 placeholder:text-soft`}
+        className="min-w-36 flex-1"
       />
       <select
         aria-label={t('caseload.by.reason')}

@@ -5,6 +5,7 @@ import { type CourseEdit, type Revising, useRules } from '../api/desks';
 import { errorWords } from '../errors';
 import { Leaves, Reading } from '../kit/reading';
 import { Button, Loading, Refusal } from '../kit/controls';
+import { SearchField } from '../kit/searchfield';
 import { Force, Versions, useEffectOf } from './force';
 import '../kit/staff';
 
@@ -75,14 +76,7 @@ export default function Courses({ at }: { at: Year }) {
         {edits.length ? t('courses.headDraft', { count: edits.length }) : t('courses.head', { count: base.courses.length })}
       </h1>
       <section aria-label={t('courses.list')} className="min-w-0">
-        <input
-          type="search"
-          aria-label={t('courses.find')}
-          placeholder={t('courses.find')}
-          value={text}
-          onChange={(event) => setText(event.target.value)}
-          className="min-h-9 w-full rounded border border-edge bg-card px-2 placeholder:text-soft"
-        />
+        <SearchField label={t('courses.find')} value={text} onChange={setText} className="w-full" />
         <ul className="mt-1 max-h-[68vh] overflow-y-auto" tabIndex={0} aria-label={t('courses.list')}>
           {shown.map((c) => (
             <li key={c.code}>

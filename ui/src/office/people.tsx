@@ -6,6 +6,7 @@ import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { TextDialog } from '../kit/dialog';
 import { when } from '../kit/format';
+import { SearchField } from '../kit/searchfield';
 import { Codes } from './codes';
 import { Leads, SignIns } from './person';
 import '../kit/staff';
@@ -56,15 +57,7 @@ export default function People({ at }: { at: Year }) {
         </div>
       )}
       <Refusal text={give.error ? errorWords(t, give.error) : people.error ? errorWords(t, people.error) : undefined} />
-      <input
-        type="search"
-        aria-label={t('people.find')}
-        placeholder={t('people.find')}
-        value={text}
-        maxLength={100}
-        onChange={(event) => setText(event.target.value)}
-        className="no-print min-h-11 w-full rounded border border-edge bg-card px-3 placeholder:text-soft"
-      />
+      <SearchField label={t('people.find')} value={text} onChange={setText} className="no-print min-h-11 w-full" />
       {text.trim() !== '' && people.data?.length === 0 && <p className="py-3 text-soft">{t('people.none')}</p>}
       <ul className="no-print mt-2">
         {text.trim() !== '' &&

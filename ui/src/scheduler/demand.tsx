@@ -8,6 +8,7 @@ import { TextDialog } from '../kit/dialog';
 import { amount, whole } from '../kit/format';
 import { useSingleKeys } from '../kit/keys';
 import { SubjectTab } from '../kit/marks';
+import { SearchField } from '../kit/searchfield';
 import { Unread } from '../unread';
 import { type Book, bookOf, join } from '../words';
 import { type Asked, type Demand, noteOf, planOf } from './asked';
@@ -130,15 +131,7 @@ export default function DemandPage({ at }: { at: Year }) {
       <div className="min-w-0 pt-3">
         <h1 className="mb-2">{headline(t, d, book)}</h1>
         <div className="no-print flex flex-wrap items-center gap-x-4 gap-y-2 text-soft">
-          <input
-            ref={search}
-            type="search"
-            value={text}
-            onChange={(event) => setText(event.target.value)}
-            aria-label={t('demand.find')}
-            placeholder={t('demand.find')}
-            className="min-h-8 w-56 rounded border border-edge bg-card px-2 text-ink placeholder:text-soft"
-          />
+          <SearchField ref={search} label={t('demand.find')} value={text} onChange={setText} className="w-56" />
           <span>{t('demand.count', { count: rows.length })}</span>
           <NumberField
             label={t('demand.size')}

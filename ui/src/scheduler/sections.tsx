@@ -8,6 +8,7 @@ import { Button, Refusal } from '../kit/controls';
 import { whole } from '../kit/format';
 import { Mark, subjectTab } from '../kit/marks';
 import { Wide } from '../kit/wide';
+import { SearchField } from '../kit/searchfield';
 import { Unread } from '../unread';
 import { type Book, bookOf, join } from '../words';
 import { SectionForm } from './sectionform';
@@ -98,14 +99,7 @@ export default function SectionsPage({ at }: { at: Year }) {
               }`}
         </h1>
         <div className="no-print flex flex-wrap items-center gap-x-4 gap-y-1 text-sm">
-          <input
-            type="search"
-            value={text}
-            onChange={(event) => setText(event.target.value)}
-            aria-label={t('sections.find')}
-            placeholder={t('sections.find')}
-            className="min-h-8 w-56 rounded border border-edge bg-card px-2 placeholder:text-soft"
-          />
+          <SearchField label={t('sections.find')} value={text} onChange={setText} className="w-56" />
           <label>
             {t('sections.rows')}{' '}
             <select value={rows} onChange={(event) => setRows(event.target.value as Rows)} className="min-h-8 rounded border border-edge bg-card px-2">

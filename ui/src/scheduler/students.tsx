@@ -10,6 +10,7 @@ import '../result';
 import type { Book } from '../words';
 import { ByHand } from './hand';
 import { useSingleKeys } from '../kit/keys';
+import { SearchField } from '../kit/searchfield';
 import type { Run } from './run';
 
 /** One student's week beside the numbers, those who lack something first. */
@@ -46,14 +47,7 @@ export function Students({ at, run, book }: { at: Year; run: Run; book: Book }) 
   const students = people.data?.filter((x) => x.role === 'student') ?? [];
   return (
     <section aria-label={t('place.students')} className="mt-4">
-      <input
-        type="search"
-        value={text}
-        onChange={(event) => setText(event.target.value)}
-        aria-label={t('place.find')}
-        placeholder={t('place.find')}
-        className="no-print min-h-9 w-full rounded border border-edge bg-card px-2 placeholder:text-soft"
-      />
+      <SearchField label={t('place.find')} value={text} onChange={setText} className="no-print w-full" />
       {text.trim() !== '' && (
         <ul className="no-print">
           {students.slice(0, 8).map((x) => (

@@ -7,6 +7,7 @@ import { Dialog } from '../kit/dialog';
 import { join } from '../words';
 import { amount } from '../kit/format';
 import { SubjectTab } from '../kit/marks';
+import { SearchField } from '../kit/searchfield';
 import { matches, queryOf } from './search';
 import type { Desk } from './desk';
 
@@ -88,15 +89,7 @@ export function PlanDialog(props: {
   }, [text, view, book, props.options]);
   return (
     <Dialog open onClose={props.onClose} title={props.label ? t('path.addTo', { label: props.label }) : t('path.addTitle')}>
-      <input
-        type="search"
-        aria-label={t('finder.label')}
-        placeholder={t('finder.placeholder')}
-        value={text}
-        maxLength={100}
-        onChange={(event) => setText(event.target.value)}
-        className="mb-2 min-h-11 w-full rounded border border-edge bg-paper px-2.5 desk:min-h-9"
-      />
+      <SearchField label={t('finder.label')} hint={t('finder.placeholder')} value={text} onChange={setText} className="mb-2 w-full" />
       <Refusal text={props.error} />
       <p role="status" className="text-sm text-soft">
         {list.length === 0 ? t('path.nothing') : t('finder.count', { count: list.length })}
