@@ -65,7 +65,7 @@ export function Filters(props: { at: Year; book: Book; caseload: Caseload; filte
           setText(text);
           onFilter({ text });
         }}
-        className="min-w-36 flex-1"
+        className="min-h-8 min-w-36 flex-1"
       />
       <select
         aria-label={t('caseload.by.reason')}

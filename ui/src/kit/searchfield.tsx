@@ -20,7 +20,7 @@ export function SearchField({ label, hint = label, value, onChange, className = 
       value={value}
       maxLength={100}
       onChange={(event) => onChange(event.target.value)}
-      className={`min-h-9 rounded border border-edge bg-card px-2 text-ink placeholder:text-soft max-desk:min-h-11 ${className}`}
+      className={`rounded border border-edge bg-card px-2 text-ink placeholder:text-soft max-desk:min-h-11 ${className}`}
     />
   );
 }

@@ -76,7 +76,7 @@ export default function Courses({ at }: { at: Year }) {
         {edits.length ? t('courses.headDraft', { count: edits.length }) : t('courses.head', { count: base.courses.length })}
       </h1>
       <section aria-label={t('courses.list')} className="min-w-0">
-        <SearchField label={t('courses.find')} value={text} onChange={setText} className="w-full" />
+        <SearchField label={t('courses.find')} value={text} onChange={setText} className="min-h-9 w-full" />
         <ul className="mt-1 max-h-[68vh] overflow-y-auto" tabIndex={0} aria-label={t('courses.list')}>
           {shown.map((c) => (
             <li key={c.code}>

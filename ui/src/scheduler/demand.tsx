@@ -131,7 +131,7 @@ export default function DemandPage({ at }: { at: Year }) {
       <div className="min-w-0 pt-3">
         <h1 className="mb-2">{headline(t, d, book)}</h1>
         <div className="no-print flex flex-wrap items-center gap-x-4 gap-y-2 text-soft">
-          <SearchField ref={search} label={t('demand.find')} value={text} onChange={setText} className="w-56" />
+          <SearchField ref={search} label={t('demand.find')} value={text} onChange={setText} className="min-h-8 w-56" />
           <span>{t('demand.count', { count: rows.length })}</span>
           <NumberField
             label={t('demand.size')}

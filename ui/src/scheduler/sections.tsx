@@ -99,7 +99,7 @@ export default function SectionsPage({ at }: { at: Year }) {
               }`}
         </h1>
         <div className="no-print flex flex-wrap items-center gap-x-4 gap-y-1 text-sm">
-          <SearchField label={t('sections.find')} value={text} onChange={setText} className="w-56" />
+          <SearchField label={t('sections.find')} value={text} onChange={setText} className="min-h-8 w-56" />
           <label>
             {t('sections.rows')}{' '}
             <select value={rows} onChange={(event) => setRows(event.target.value as Rows)} className="min-h-8 rounded border border-edge bg-card px-2">

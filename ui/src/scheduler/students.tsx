@@ -47,7 +47,7 @@ export function Students({ at, run, book }: { at: Year; run: Run; book: Book }) 
   const students = people.data?.filter((x) => x.role === 'student') ?? [];
   return (
     <section aria-label={t('place.students')} className="mt-4">
-      <SearchField label={t('place.find')} value={text} onChange={setText} className="no-print w-full" />
+      <SearchField label={t('place.find')} value={text} onChange={setText} className="no-print min-h-9 w-full" />
       {text.trim() !== '' && (
         <ul className="no-print">
           {students.slice(0, 8).map((x) => (

@@ -89,7 +89,7 @@ export function PlanDialog(props: {
   }, [text, view, book, props.options]);
   return (
     <Dialog open onClose={props.onClose} title={props.label ? t('path.addTo', { label: props.label }) : t('path.addTitle')}>
-      <SearchField label={t('finder.label')} hint={t('finder.placeholder')} value={text} onChange={setText} className="mb-2 w-full" />
+      <SearchField label={t('finder.label')} hint={t('finder.placeholder')} value={text} onChange={setText} className="mb-2 min-h-9 w-full" />
       <Refusal text={props.error} />
       <p role="status" className="text-sm text-soft">
         {list.length === 0 ? t('path.nothing') : t('finder.count', { count: list.length })}

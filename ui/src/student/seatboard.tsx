@@ -122,13 +122,16 @@ export function SeatBoard(props: Props) {
         const place = shown ? `2 / span ${table.days}` : `${foldedAt(folded.indexOf(x))} / span ${table.days}`;
         const label = (
           <>
-            <b className="inline-block font-semibold first-letter:uppercase">{termName(t, book, x)}</b> ·{' '}
-            {t('seats.filled', { filled: filledOf(x), cells: table.fill.length * table.days })}
+            <b className="font-semibold">{termName(t, book, x)}</b> · {t('seats.filled', { filled: filledOf(x), cells: table.fill.length * table.days })}
           </>
         );
         if (shown)
           return (
-            <p key={x} className="self-end text-sm" style={{ gridRow: 1, gridColumn: props.wide ? place : `2 / span ${Math.ceil(table.days / 2)}` }}>
+            <p
+              key={x}
+              className="self-end text-sm leading-tight first-letter:uppercase"
+              style={{ gridRow: 1, gridColumn: props.wide ? place : `2 / span ${Math.ceil(table.days / 2)}` }}
+            >
               {label}
             </p>
           );
@@ -138,7 +141,7 @@ export function SeatBoard(props: Props) {
             type="button"
             title={t('seats.turn', { term: termName(t, book, x) })}
             onClick={() => props.onTurn(x)}
-            className="min-h-6 self-end text-start text-sm leading-tight text-soft inked-link max-desk:min-h-11"
+            className="min-h-6 self-end pt-1 text-start text-sm leading-tight text-soft inked-link first-letter:uppercase max-desk:pt-6"
             style={{ gridRow: 1, gridColumn: props.wide ? place : `${2 + Math.ceil(table.days / 2)} / -1` }}
           >
             {props.wide ? termName(t, book, x) : label}

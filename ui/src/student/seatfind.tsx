@@ -39,7 +39,7 @@ export function Search({ desk }: { desk: SeatDesk }) {
     <section aria-label={t('seats.search')} className="mt-4 border-t border-line pt-2">
       <h2 className="text-sm font-semibold">{t('seats.search')}</h2>
       <div className="mt-1 flex flex-wrap gap-1">
-        <SearchField label={t('seats.search')} hint={t('seats.searchHint')} value={text} onChange={setText} className="min-w-40 flex-1" />
+        <SearchField label={t('seats.search')} hint={t('seats.searchHint')} value={text} onChange={setText} className="min-h-9 min-w-40 flex-1" />
         <select aria-label={t('seats.anyPeriod')} value={period} onChange={(event) => setPeriod(Number(event.target.value))} className={field}>
           <option value={0}>{t('seats.anyPeriod')}</option>
           {Array.from({ length: table.periods }, (_, i) => (
