@@ -25,3 +25,11 @@ func SchemaVersions() int64 {
 	}
 	return int64(len(list))
 }
+
+// PersonalTables lists the tables of allPersonal.
+func PersonalTables() (list []string) {
+	for _, p := range allPersonal {
+		list = append(list, p.table)
+	}
+	return list
+}

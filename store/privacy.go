@@ -129,11 +129,3 @@ var ofOthers = []string{"letter", "saved_view", "relation"}
 
 // notErased are tables of allPersonal from which erasing takes nothing by itself: a person stays, empty; an account may lead to other schools, and goes as a whole.
 var notErased = []string{"person", "account", "account_identity", "account_device", "account_passkey", "account_post", "session", "sign_in", "batch", "office_event"}
-
-// PersonalTables lists the tables in which something about people is kept.
-func PersonalTables() (list []string) {
-	for _, p := range allPersonal {
-		list = append(list, p.table)
-	}
-	return list
-}

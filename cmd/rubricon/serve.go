@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"crypto/rand"
 	"errors"
 	"fmt"
 	"io"
@@ -13,7 +12,6 @@ import (
 	neturl "net/url"
 	"os"
 	"os/signal"
-	"path/filepath"
 	"strings"
 	"syscall"
 	"time"
@@ -21,17 +19,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"rubricon/attendance"
-	attendancestandin "rubricon/attendance/standin"
-	"rubricon/bundle"
-	"rubricon/demo"
 	"rubricon/jobs"
 	"rubricon/post"
-	"rubricon/post/sink"
 	"rubricon/school"
 	"rubricon/signon"
-	"rubricon/signon/standin"
 	"rubricon/store"
-	"rubricon/store/local"
 	"rubricon/web"
 )
 
@@ -83,7 +75,7 @@ func serveCommand() *cobra.Command {
 					return err
 				}
 			}
-			return serve(ctx, l, counts, url, o, mails, marks, nil, cmd.OutOrStdout())
+			return serve(ctx, &serving{listens: l, counts: counts, url: url, web: o, mails: mails, marks: marks, out: cmd.OutOrStdout()})
 		},
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7270", "the address to serve on")
@@ -133,69 +125,6 @@ func attendanceSettings() (school.Attendance, error) {
 	return attendance.New(base, os.Getenv("RUBRICON_ATTENDANCE_TOKEN"))
 }
 
-// demoAttendance starts the stand-in for the system that keeps attendance, with the first weeks of the student who is shown first.
-func demoAttendance(ctx context.Context, listen string) (school.Attendance, error) {
-	l, err := net.Listen("tcp", listen)
-	if err != nil {
-		if l, err = net.Listen("tcp", "127.0.0.1:0"); err != nil { // another demo has it
-			return nil, err
-		}
-	}
-	s := attendancestandin.New(rand.Text())
-	for _, m := range demo.Attendance(demoSeed) {
-		s.Put(demo.SkerryID, m)
-	}
-	serves := &http.Server{Handler: s, ReadHeaderTimeout: 10 * time.Second}
-	go func() { _ = serves.Serve(l) }()
-	context.AfterFunc(ctx, func() { _ = serves.Close() })
-	return attendance.New("http://"+l.Addr().String(), s.Token)
-}
-
-// demoSignOn starts the stand-in for the accounts of the demo's schools.
-func demoSignOn(ctx context.Context, listen, base string) (*signon.Client, error) {
-	l, err := net.Listen("tcp", listen)
-	if err != nil {
-		if l, err = net.Listen("tcp", "127.0.0.1:0"); err != nil { // another demo has it
-			return nil, err
-		}
-	}
-	people := []standin.Person{{ID: "s0001", Name: "Mara Quill, student"}, {ID: "g0001", Name: "Ilse Quill, mother of Mara and Jonah"}, {ID: "k1", Name: "Ms Arden, counselor"}, {ID: "tr001", Name: "Jonah Quill, student at Tarn Ridge"}, {ID: "nobody", Name: "Somebody whom the school does not know"}}
-	secret := rand.Text()
-	s, err := standin.New("http://"+l.Addr().String(), "rubricon", secret, base+web.SignOnBack, people)
-	if err != nil {
-		return nil, err
-	}
-	serves := &http.Server{Handler: s, ReadHeaderTimeout: 10 * time.Second}
-	go func() { _ = serves.Serve(l) }()
-	context.AfterFunc(ctx, func() { _ = serves.Close() })
-	var list []signon.Provider
-	for _, x := range [][2]string{{demo.SchoolID, "Pellworth Sound account"}, {demo.TarnID, "Tarn Ridge account"}} {
-		list = append(list, signon.Provider{School: x[0], Name: x[1], Issuer: s.Issuer, ClientID: s.ClientID, Secret: secret, Claim: "school_id"})
-	}
-	return signon.New(list, base+web.SignOnBack), nil
-}
-
-// demoPost starts the stand-in for a mail server, with a page that shows what was sent, and gives the address of that page.
-func demoPost(ctx context.Context, listen, base string) (jobs.Post, string, error) {
-	mails, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return jobs.Post{}, "", err
-	}
-	page, err := net.Listen("tcp", listen)
-	if err != nil {
-		if page, err = net.Listen("tcp", "127.0.0.1:0"); err != nil { // another demo has it
-			return jobs.Post{}, "", err
-		}
-	}
-	s := sink.New()
-	go func() { _ = s.Serve(ctx, mails) }()
-	shows := &http.Server{Handler: s, ReadHeaderTimeout: 10 * time.Second}
-	go func() { _ = shows.Serve(page) }()
-	context.AfterFunc(ctx, func() { _ = shows.Close() })
-	sender, err := post.Server("smtp://"+mails.Addr().String(), "Rubricon <courses@pellworth.example>")
-	return jobs.Post{Sender: sender, Base: base, Domain: "pellworth.example"}, "http://" + page.Addr().String() + "/", err
-}
-
 func onLoopback(l net.Listener) bool {
 	at, ok := l.Addr().(*net.TCPAddr)
 	return ok && at.IP.IsLoopback()
@@ -212,27 +141,38 @@ func listenOn(address string) (net.Listener, error) {
 // stopWithin is how long a process may take to end what it has begun.
 const stopWithin = 10 * time.Second
 
-// serve serves until the context ends, and what is counted on another address where that is given; ready, where given, is done before the first line is printed.
-func serve(ctx context.Context, l, counts net.Listener, url string, o web.Options, mails jobs.Post, marks school.Attendance, ready func(context.Context, *school.Service) error, out io.Writer) error {
+// serving is what a server process works with.
+type serving struct {
+	listens, counts net.Listener // for people; for Prometheus, may be nil
+	url             string       // of the database
+	web             web.Options
+	mails           jobs.Post
+	marks           school.Attendance                            // may be nil
+	ready           func(context.Context, *school.Service) error // done before the first line is printed; may be nil
+	out             io.Writer
+}
+
+// serve serves until the context ends.
+func serve(ctx context.Context, o *serving) error {
 	slog.SetDefault(slog.New(web.LogHandler(slog.NewTextHandler(os.Stderr, nil))))
 	traced, err := startTracing(ctx)
 	if err != nil {
 		return err
 	}
 	defer traced()
-	db, err := store.Open(ctx, url)
+	db, err := store.Open(ctx, o.url)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	if ready != nil {
-		if err := ready(ctx, school.New(db, school.Options{Log: slog.New(slog.DiscardHandler), NoPost: true})); err != nil {
+	if o.ready != nil {
+		if err := o.ready(ctx, school.New(db, school.Options{Log: slog.New(slog.DiscardHandler), NoPost: true})); err != nil {
 			return err
 		}
 	}
-	cases := school.New(db, school.Options{Attendance: marks})
+	cases := school.New(db, school.Options{Attendance: o.marks})
 	go cases.Live(ctx)
-	queue, err := jobs.Start(ctx, db, cases, mails, slog.Default())
+	queue, err := jobs.Start(ctx, db, cases, o.mails, slog.Default())
 	if err != nil {
 		return err
 	}
@@ -248,18 +188,18 @@ func serve(ctx context.Context, l, counts net.Listener, url string, o web.Option
 		defer cancel()
 		_ = queue.Stop(end)
 	})
-	handler := web.New(cases, o)
+	handler := web.New(cases, o.web)
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second,
 		IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn)}
 	server.RegisterOnShutdown(handler.EndStreams)
 	failed := make(chan error, 1)
-	if counts != nil {
+	if o.counts != nil {
 		shows := &http.Server{Handler: handler.Metrics(), ReadHeaderTimeout: 10 * time.Second}
-		go func() { _ = shows.Serve(counts) }()
+		go func() { _ = shows.Serve(o.counts) }()
 		defer func() { _ = shows.Close() }()
 	}
-	go func() { failed <- server.Serve(l) }()
-	fmt.Fprintf(out, "Rubricon serves on http://%s (Ctrl-C stops it)\n", l.Addr())
+	go func() { failed <- server.Serve(o.listens) }()
+	fmt.Fprintf(o.out, "Rubricon serves on http://%s (Ctrl-C stops it)\n", o.listens.Addr())
 	select {
 	case err := <-failed:
 		return err
@@ -269,164 +209,4 @@ func serve(ctx context.Context, l, counts net.Listener, url string, o web.Option
 	end, cancel := context.WithTimeout(context.Background(), stopWithin)
 	defer cancel()
 	return server.Shutdown(end)
-}
-
-func demoCommand() *cobra.Command {
-	var listen string
-	var reset bool
-	cmd := &cobra.Command{
-		Use:   "demo",
-		Short: "Serve the demo school with a database of its own",
-		Args:  cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
-			defer stop()
-			l, err := listenOn(listen)
-			if err != nil {
-				return err
-			}
-			defer l.Close()
-			if reset {
-				if err := os.RemoveAll(dataDir); err != nil {
-					return fmt.Errorf("taking the demo's data away: %w", err)
-				}
-			}
-			if err := os.MkdirAll(dataDir, 0o755); err != nil {
-				return fmt.Errorf("making the folder for the demo's data: %w", err)
-			}
-			db, err := local.Start(ctx, local.Options{Dir: filepath.Join(dataDir, "pg")})
-			if err != nil {
-				return err
-			}
-			urlFile := filepath.Join(dataDir, "url")
-			defer func() {
-				_ = os.Remove(urlFile)
-				_ = db.Stop()
-			}()
-			if err := store.Migrate(ctx, db.URL); err != nil {
-				return fmt.Errorf("%w; start the demo anew with make demo-reset", err)
-			}
-			url, err := db.Grant(ctx)
-			if err != nil {
-				return err
-			}
-			if err := os.WriteFile(urlFile, []byte(url+"\n"), 0o600); err != nil {
-				return fmt.Errorf("keeping the database's URL: %w", err)
-			}
-			// The demo ends with its database, and says so.
-			ctx, end := context.WithCancelCause(ctx)
-			go func() {
-				select {
-				case <-db.Done:
-					end(errDatabaseEnded)
-				case <-ctx.Done():
-				}
-			}()
-			mails, page, err := demoPost(ctx, "127.0.0.1:7271", "http://"+l.Addr().String())
-			if err != nil {
-				return err
-			}
-			accounts, err := demoSignOn(ctx, "127.0.0.1:7272", mails.Base)
-			if err != nil {
-				return err
-			}
-			marks, err := demoAttendance(ctx, "127.0.0.1:7273")
-			if err != nil {
-				return err
-			}
-			err = serve(ctx, l, nil, url, web.Options{Demo: demoSignIns(), DemoMail: page, SignOn: accounts, Base: mails.Base}, mails, marks, func(ctx context.Context, cases *school.Service) error {
-				return loadDemo(ctx, cases, cmd.OutOrStdout())
-			}, cmd.OutOrStdout())
-			if errors.Is(context.Cause(ctx), errDatabaseEnded) {
-				return fmt.Errorf("%w; its log ends with:\n%s\nStart again with make demo", errDatabaseEnded, db.Log())
-			}
-			return err
-		},
-	}
-	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7270", "the address to serve on")
-	cmd.Flags().BoolVar(&reset, "reset", false, "start anew: everything entered in the demo is lost")
-	return cmd
-}
-
-var errDatabaseEnded = errors.New("the demo's database has ended by itself")
-
-func demoSignIns() []web.DemoSignIn {
-	who := map[string]string{"mara.quill": "Mara Quill, a student entering grade 10", "ilse.quill": "Ilse Quill, mother of Mara and Jonah, in two schools",
-		"ms.arden": "Ms Arden, Mara’s counselor", "office": "Dagny Westerdale, the school office", "jonah": "Jonah Quill, a student entering grade 7 at Tarn Ridge",
-		"ms.bellweather": "Ms Bellweather, a counselor of both schools", "mr.tolland": "Mr Tolland, who teaches at one school and is a father at the other",
-		"runa.sandaker": "Runa Sandaker, who chooses her seats at Skerry Point", "tove.sandaker": "Tove Sandaker, mother of Runa", "ms.torvund": "Ms Torvund, Runa’s counselor", "office.skerry": "Hedda Oakhanger, the office of Skerry Point"}
-	var list []web.DemoSignIn
-	for _, username := range demo.SignIns {
-		list = append(list, web.DemoSignIn{Username: username, Password: demo.Password, Who: who[username]})
-	}
-	return list
-}
-
-// demoSeed makes the demo school the same everywhere.
-const demoSeed = 7
-
-// loadDemo imports the demo schools where the database is empty, and opens their windows around today.
-func loadDemo(ctx context.Context, cases *school.Service, out io.Writer) error {
-	ids, err := cases.Schools(ctx)
-	if err != nil || len(ids) > 0 {
-		return err
-	}
-	pellworth := demo.Bundle(demo.Options{Students: 1200, Seed: demoSeed})
-	// The master schedule that a school like it would have: made for as many students, whose wishes are much the same.
-	for _, f := range demo.Bundle(demo.Options{Students: 1200, Seed: demoSeed, Schedule: demo.Contested, Hard: 1}) {
-		if f.Name == "classes.csv" {
-			pellworth = append(pellworth, f)
-		}
-	}
-	skerry, planted := demo.Skerry(demoSeed, demo.SkerryStudents)
-	for _, s := range []struct {
-		name  string
-		files []bundle.File
-	}{{"Pellworth Sound: 1,200 students", pellworth}, {"Tarn Ridge: 300 students", demo.Tarn(pellworth, demoSeed)}, {"Skerry Point: 400 students", skerry}} {
-		fmt.Fprintf(out, "Loading a demo school, %s…\n", s.name)
-		b, err := bundle.ReadFiles(s.files)
-		if err != nil {
-			return err
-		}
-		if err := openDemo(ctx, cases, b, planted); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func openDemo(ctx context.Context, cases *school.Service, b *bundle.Bundle, planted map[string][]string) error {
-	if _, err := cases.Import(ctx, b); err != nil {
-		return err
-	}
-	day := time.Now().UTC().Truncate(24 * time.Hour)
-	if b.SchoolID == demo.SkerryID {
-		return openSeats(ctx, cases, b, day, planted)
-	}
-	window := school.Window{Grade: -1, Opens: day.AddDate(0, 0, -20).Add(8 * time.Hour), Families: day.AddDate(0, 0, 24).Add(16 * time.Hour), Counselors: day.AddDate(0, 0, 66).Add(16 * time.Hour)}
-	if err := cases.SetWindow(ctx, b.SchoolID, b.Year.Start, window); err != nil {
-		return err
-	}
-	if b.SchoolID == demo.SchoolID { // which has a round for the summer
-		summer := school.Window{Round: school.OfTheSummer, Grade: -1, Opens: day.AddDate(0, 0, -6).Add(8 * time.Hour), Families: day.AddDate(0, 0, 94).Add(16 * time.Hour), Counselors: day.AddDate(0, 0, 108).Add(16 * time.Hour)}
-		if err := cases.SetWindow(ctx, b.SchoolID, b.Year.Start, summer); err != nil {
-			return err
-		}
-	}
-	return demo.Play(ctx, cases, b, demoSeed)
-}
-
-// openSeats lets seats be chosen at the third demo school, the oldest first; what was asked for was asked for before.
-func openSeats(ctx context.Context, cases *school.Service, b *bundle.Bundle, day time.Time, planted map[string][]string) error {
-	windows := []school.Window{{Grade: -1, Opens: day.AddDate(0, 0, -90), Families: day.AddDate(0, 0, -60), Counselors: day.AddDate(0, 0, -50)}}
-	for i, grade := range []int{12, 11, 10} {
-		opens := day.AddDate(0, 0, i-3).Add(12 * time.Hour)
-		windows = append(windows, school.Window{Round: school.OfSeats, Grade: grade, Opens: opens, Families: opens.AddDate(0, 0, 30), Counselors: opens.AddDate(0, 0, 60)})
-	}
-	for _, w := range windows {
-		if err := cases.SetWindow(ctx, b.SchoolID, b.Year.Start, w); err != nil {
-			return err
-		}
-	}
-	return demo.PlaySeats(ctx, cases, b, planted, demoSeed)
 }
