@@ -120,7 +120,7 @@ func (s *site) open(width int) *screen {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	s.t.Cleanup(func() { _ = page.Close() })
+	s.t.Cleanup(func() { _ = page.Browser().Close() })
 	page = page.Timeout(4 * time.Minute) // a bound for the whole of a test, so that a hang ends
 	page.MustEvalOnNewDocument(`window.against = []; addEventListener('securitypolicyviolation', (e) => window.against.push(e.violatedDirective + ' ' + e.blockedURI + ' ' + e.sourceFile))`)
 	page.MustNavigate(s.url).MustWaitLoad()

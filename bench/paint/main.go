@@ -128,7 +128,7 @@ func measure(ctx context.Context, files []bundle.File, look func(*rod.Page, *sch
 	if err != nil {
 		return err
 	}
-	defer func() { _ = page.Close() }()
+	defer func() { _ = page.Browser().Close() }()
 	return rod.Try(func() { look(page.Timeout(5*time.Minute), cases, server.URL, len(b.Year.Courses)) })
 }
 

@@ -97,7 +97,7 @@ func take(b *rod.Browser, s shot, file string) {
 	if err != nil {
 		panic(err)
 	}
-	defer func() { _ = page.Close() }()
+	defer func() { _ = page.Browser().Close() }()
 	page = page.Timeout(150 * time.Second)
 	if s.dark {
 		_ = proto.EmulationSetEmulatedMedia{Features: []*proto.EmulationMediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}}.Call(page)
