@@ -4,15 +4,21 @@ import (
 	"bytes"
 	"context"
 	"net/http"
+	"net/http/httptest"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"rubricon/bundle"
 	"rubricon/demo"
+	"rubricon/hook"
+	"rubricon/hook/sink"
 	"rubricon/jobs"
+	"rubricon/school"
 	"rubricon/store/storetest"
 )
 
@@ -66,7 +72,7 @@ func TestTheOfficeTakesDataIn(t *testing.T) {
 	p.press("main button", "^Stop$")
 	p.says("h1", "It was stopped. Nothing has changed")
 
-	queue, err := jobs.Start(t.Context(), s.db, s.cases, jobs.Post{}, storetest.Quiet)
+	queue, err := jobs.Start(t.Context(), s.db, s.cases, jobs.Post{}, nil, storetest.Quiet)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -157,4 +163,48 @@ func TestATokenForAnotherSystem(t *testing.T) {
 	p.press("section[aria-labelledby=tokens] a", "What it can read")
 	p.says("h1", "The interface for programs")
 	p.accessible("the reference")
+}
+
+// The office tells another system of what happens, sees that it arrives or why it does not, sends it again, and tells it nothing any more.
+func TestTellingAnotherSystem(t *testing.T) {
+	sender := hook.New([]netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")})
+	s := newSite(t)
+	s.cases = school.New(s.db, school.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet, Hashes: storetest.Hashes, Hooks: school.Hooks{Key: []byte("a key of the test's own"), Takes: sender.Takes}})
+	s.away()
+	s.back()
+	queue, err := jobs.Start(t.Context(), s.db, s.cases, jobs.Post{}, sender, storetest.Quiet)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = queue.Stop(context.WithoutCancel(t.Context())) })
+	other := sink.New()
+	other.Away(true)
+	at := httptest.NewServer(other)
+	t.Cleanup(at.Close)
+	const section = "section[aria-labelledby=hooks]"
+	p := s.as("office", desk)
+	p.press("header nav a", "^Data$")
+	p.says(section, "No other system is told")
+	p.MustElement(section + " input").MustInput("Registry")
+	p.MustElement(section + " input[type=url]").MustInput("https://192.168.0.7/in")
+	p.press(section+" button", "Tell it")
+	p.says(section+" [role=alert]", "not to one inside this network")
+	p.MustElement(section + " input[type=url]").MustSelectAllText().MustInput(at.URL + sink.In)
+	p.press(section+" label", "^cleared$")
+	p.press(section+" button", "Tell it")
+	other.Know(p.says(section+" code", "^rubricon_hook_").MustText())
+	p.says(section+" li", "submitted, placed · made by Dagny Westerdale · 0 messages arrived")
+	p.press(section+" button", "Try it")
+	p.says(section+" li", "1 message waits. The last try: it answered with 503. The next: ")
+	p.accessible("telling other systems")
+	other.Away(false)
+	p.press(section+" button", "Send again")
+	p.says(section+" li", "1 message arrived · the last ")
+	if list := other.Messages(); len(list) != 1 || list[0].Sign != "" || !strings.Contains(list[0].Body, `"event":"tried"`) {
+		t.Errorf("what has come: %+v", list)
+	}
+	p.press(section+" button", "Take back")
+	p.says(section+" li", "taken back by Dagny Westerdale")
+	p.language("es")
+	p.says(section+" li", "1 aviso llegó")
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/rivertype"
 
+	"rubricon/hook"
 	"rubricon/school"
 	"rubricon/store"
 )
@@ -32,8 +33,8 @@ type Queue struct {
 	close  func()
 }
 
-// Start begins to run jobs.
-func Start(ctx context.Context, db *store.DB, cases *school.Service, mails Post, log *slog.Logger) (*Queue, error) {
+// Start begins to run jobs; sender is how other systems are told, where the use cases have a key for it.
+func Start(ctx context.Context, db *store.DB, cases *school.Service, mails Post, sender *hook.Sender, log *slog.Logger) (*Queue, error) {
 	workers := river.NewWorkers()
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, job *river.Job[store.RunTask]) error {
 		return cases.RunTask(ctx, job.Args.School, job.Args.Task)
@@ -42,14 +43,16 @@ func Start(ctx context.Context, db *store.DB, cases *school.Service, mails Post,
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[tidy]) error { return cases.Tidy(ctx) }))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[offerSeats]) error { return cases.OfferSeats(ctx) }))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[sendPost]) error { return mails.Deliver(ctx, cases, log) }))
+	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[tellOthers]) error { return tell(ctx, sender, cases) }))
 	client, closing, err := db.Runner(ctx, &river.Config{
 		Logger:     slog.New(quieter{log.Handler()}),
 		JobTimeout: -1, // a task is seen to while it runs
-		Queues:     map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: atOnce}, often: {MaxWorkers: 1}, letters: {MaxWorkers: 1}},
+		Queues:     map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: atOnce}, often: {MaxWorkers: 1}, letters: {MaxWorkers: 1}, others: {MaxWorkers: 1}},
 		Workers:    workers,
 		PeriodicJobs: []*river.PeriodicJob{
 			river.NewPeriodicJob(river.PeriodicInterval(LostEvery), func() (river.JobArgs, *river.InsertOpts) { return takeUpLost{}, once }, nil),
-			river.NewPeriodicJob(river.PeriodicInterval(PostEvery), func() (river.JobArgs, *river.InsertOpts) { return sendPost{}, oncePost }, &river.PeriodicJobOpts{RunOnStart: true}),
+			river.NewPeriodicJob(river.PeriodicInterval(PostEvery), func() (river.JobArgs, *river.InsertOpts) { return sendPost{}, oneOf(letters) }, &river.PeriodicJobOpts{RunOnStart: true}),
+			river.NewPeriodicJob(river.PeriodicInterval(HooksEvery), func() (river.JobArgs, *river.InsertOpts) { return tellOthers{}, oneOf(others) }, &river.PeriodicJobOpts{RunOnStart: true}),
 			river.NewPeriodicJob(river.PeriodicInterval(SeatEvery), func() (river.JobArgs, *river.InsertOpts) { return offerSeats{}, once }, nil),
 			river.NewPeriodicJob(river.PeriodicInterval(TidyEvery), func() (river.JobArgs, *river.InsertOpts) { return tidy{}, once }, nil),
 		},
@@ -82,8 +85,10 @@ var once = &river.InsertOpts{Queue: often, MaxAttempts: 1}
 // letters is the queue of mails, which wait for a mail server.
 const letters = "post"
 
-// oncePost: mails are looked for by one job at a time; what it has left the next one takes.
-var oncePost = &river.InsertOpts{Queue: letters, MaxAttempts: 1, UniqueOpts: river.UniqueOpts{ByArgs: true, ByState: []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRunning, rivertype.JobStateScheduled, rivertype.JobStateRetryable}}}
+// oneOf: what waits for others outside is looked for by one job at a time; what it has left the next one takes.
+func oneOf(queue string) *river.InsertOpts {
+	return &river.InsertOpts{Queue: queue, MaxAttempts: 1, UniqueOpts: river.UniqueOpts{ByArgs: true, ByState: []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRunning, rivertype.JobStateScheduled, rivertype.JobStateRetryable}}}
+}
 
 type takeUpLost struct{}
 

@@ -31,7 +31,7 @@ func start(t *testing.T, db storetest.Database) *process {
 	t.Helper()
 	open := db.Open(t)
 	p := &process{Service: school.New(open, school.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet, Hashes: storetest.Hashes})}
-	queue, err := jobs.Start(t.Context(), open, p.Service, jobs.Post{}, storetest.Quiet)
+	queue, err := jobs.Start(t.Context(), open, p.Service, jobs.Post{}, nil, storetest.Quiet)
 	if err != nil {
 		t.Fatal(err)
 	}

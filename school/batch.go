@@ -262,6 +262,7 @@ func (s *Service) part(ctx context.Context, d *Desk, b *Batch) (version int64, e
 			return d.Row.Version, err
 		}
 		s.mail(d, change)
+		change.Told = d.tell(change)
 		saved, err := s.db.Queries().SaveChange(ctx, change)
 		if err != nil {
 			return 0, err

@@ -338,6 +338,7 @@ func (s *Service) act(ctx context.Context, by int64, at Place, version int64, ac
 		}
 		change.Prepares = change.Prepares || act == acts.Decide
 		s.mail(d, change)
+		change.Told = d.tell(change)
 		saved, err := s.db.Queries().SaveChange(ctx, change)
 		if err != nil {
 			return nil, err

@@ -47,7 +47,10 @@ const (
 	BadAct          Code = "bad-act"
 	BadPassword     Code = "bad-password" // too short or too long
 	CommonPassword  Code = "common-password"
-	BadToken        Code = "bad-token" // its name, purpose or days
+	BadToken        Code = "bad-token"   // its name, purpose or days
+	BadHook         Code = "bad-hook"    // its name, what it is told, or how many there are
+	BadAddress      Code = "bad-address" // it is no https:// address of the world, or of a network that may be reached
+	NoHookKey       Code = "no-hook-key" // the server has none, so nobody is told
 	BadWindow       Code = "bad-window"
 	BadCode         Code = "bad-code"       // its last character does not check the others
 	OldCode         Code = "old-code"       // Param is the receipt that stands

@@ -247,8 +247,19 @@ func TestPlacingAnew(t *testing.T) {
 		t.Error(got)
 	}
 	// What a family was shown stays as it was shown.
+	h.db.Exec(t, `INSERT INTO hook (school_id, name, url, kinds, salt, by_name, made_at) VALUES ($1, 'Registry', '', '["placed"]', '', '', now())`, mara.School)
 	if n, err := h.Publish(ctx, office, mara.School, mara.Year, r.ID, -1); err != nil || n != 3 {
 		t.Errorf("%d %v", n, err)
+	}
+	published, err := h.Publications(ctx, office, mara.School, mara.Year)
+	if err != nil || len(published) != 1 {
+		t.Fatalf("%+v %v", published, err)
+	}
+	if n, err := h.Unpublish(ctx, office, mara.School, mara.Year, published[0].ID, "Too early."); err != nil || n != 3 {
+		t.Errorf("%d %v", n, err)
+	}
+	if got := storetest.Value[string](t, h.db, `SELECT string_agg(kind || ' ' || detail, ', ' ORDER BY id) FROM hook_message WHERE student_id IS NULL`); got != `placed {"students": 3}, placed {"students": 3, "takenBack": true}` {
+		t.Errorf("other systems are told %s", got)
 	}
 	// Everything is in the list of what was done.
 	list, err := h.RunActs(ctx, office, mara.School, mara.Year, r.ID)

@@ -68,7 +68,10 @@ func (s *Service) Publish(ctx context.Context, by int64, school string, year, ru
 		if err == nil && len(over) > 0 { // seats have been chosen meanwhile
 			err = problem(RunBehind)
 		}
-		return err
+		if err != nil {
+			return err
+		}
+		return q.TellOthers(ctx, Place{School: school, Year: year}, store.Notice{Kind: TellPlaced, Detail: map[string]any{"students": len(shown)}}, s.now())
 	})
 	sheets = s.tellShown(school, year, shown, err)
 	if err == nil {
@@ -95,7 +98,10 @@ func (s *Service) Unpublish(ctx context.Context, by int64, school string, year i
 		if err != nil {
 			return err
 		}
-		return s.enrollShown(ctx, q, school, year, shown, a.name().Name)
+		if err := s.enrollShown(ctx, q, school, year, shown, a.name().Name); err != nil {
+			return err
+		}
+		return q.TellOthers(ctx, Place{School: school, Year: year}, store.Notice{Kind: TellPlaced, Detail: map[string]any{"students": len(shown), "takenBack": true}}, s.now())
 	})
 	sheets = s.tellShown(school, year, shown, err)
 	if err == nil {

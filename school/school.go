@@ -26,6 +26,7 @@ type Service struct {
 	signingIn atomic.Int64 // how many are being signed in, or wait for it
 	cache     *cache
 	hub       *hub
+	hooks     Hooks
 	noPost    bool
 
 	attendance Attendance
@@ -37,6 +38,7 @@ type Options struct {
 	Log    *slog.Logger     // nil: slog's default
 	Hashes argon2id.Params  // of new passwords; zero: the second recommendation of RFC 9106
 	NoPost bool             // nobody is written to of what is done
+	Hooks  Hooks            // how other systems are told; without a key they are not
 
 	Attendance Attendance // the system that keeps it; nil: none is connected
 }
@@ -55,7 +57,7 @@ func New(db *store.DB, o Options) *Service {
 	if o.Hashes.Memory == 0 {
 		o.Hashes = recommended
 	}
-	s := &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), cache: newCache(), hub: newHub(), noPost: o.NoPost, attendance: o.Attendance}
+	s := &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), cache: newCache(), hub: newHub(), noPost: o.NoPost, hooks: o.Hooks, attendance: o.Attendance}
 	s.hub.count = s.countLeft
 	return s
 }

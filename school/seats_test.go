@@ -340,6 +340,7 @@ func TestHandingInSeats(t *testing.T) {
 	if got := look() + look(); got != "" {
 		t.Errorf("looking: %s", got)
 	}
+	p.db.Exec(t, `INSERT INTO hook (school_id, name, url, kinds, salt, by_name, made_at) VALUES ($1, 'Registry', '', '["submitted"]', '', '', now())`, at.School)
 	club := mine[len(mine)-1]
 	if got := p.takes(1, "-"+club) + p.takes(1, club) + submit(); got != "" { // the same as was looked at
 		t.Errorf("given back, taken again and submitted: %s", got)
@@ -349,6 +350,9 @@ func TestHandingInSeats(t *testing.T) {
 		t.Errorf("handed in: %+v", w.Choice)
 	}
 	receipt := w.Choice.Receipt
+	if got := storetest.Value[string](t, p.db, `SELECT string_agg(kind || ' ' || student_id || ' ' || (detail->>'receipt') || ' ' || (detail->>'seats'), ', ') FROM hook_message`); got != "submitted sk001 "+receipt+" true" {
+		t.Errorf("another system is told %s", got)
+	}
 	if got := submit(); got != "" || p.week(1).Choice.Receipt != receipt {
 		t.Errorf("twice: %s, %s", got, p.week(1).Choice.Receipt)
 	}

@@ -233,7 +233,7 @@ func (s *Service) SubmitSeats(ctx context.Context, by int64, at Place, reason st
 			return err
 		}
 		row.Receipt, row.HandedAt, row.State, row.Message = fmt.Sprintf("%s-%d", initials(at.School), number), &w.now, string(w.seatCase().Submitted()), ""
-		return nil
+		return q.TellOthers(ctx, at, store.Notice{Kind: TellSubmitted, Detail: map[string]any{"receipt": row.Receipt, "seats": true}}, w.now)
 	})
 }
 

@@ -144,7 +144,7 @@ func (q Queries) SignIns(ctx context.Context, school, person string, limit int) 
 		WHERE p.school_id = $1 AND p.id = $2 AND p.present ORDER BY i.at DESC, i.id DESC LIMIT $3`, school, person, limit)
 }
 
-// ForgetOld takes away sessions that are over, what was counted long ago, old sign-ins, and the files of old tasks.
+// ForgetOld takes away sessions that are over, what was counted long ago, old sign-ins, what other systems were told long ago, and the files of old tasks.
 func (q Queries) ForgetOld(ctx context.Context, now time.Time) error {
 	if err := q.exec(ctx, `DELETE FROM session WHERE expiry < $1`, now); err != nil {
 		return err
@@ -156,6 +156,9 @@ func (q Queries) ForgetOld(ctx context.Context, now time.Time) error {
 		return err
 	}
 	if err := q.exec(ctx, `DELETE FROM sign_in WHERE at < $1`, now.Add(-signInsKept)); err != nil {
+		return err
+	}
+	if err := q.exec(ctx, `DELETE FROM hook_message WHERE state <> 'waiting' AND done_at < $1`, now.Add(-messagesKept)); err != nil {
 		return err
 	}
 	return q.forgetTasks(ctx, now.Add(-taskKept))

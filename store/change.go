@@ -40,6 +40,7 @@ type Change struct {
 	Batch      *BatchPart // what it is done with
 	Back       int64      // the batch that it takes back
 	Letters    []LetterFor
+	Told       []Notice // other systems are
 }
 
 // Say adds something that is said of the student.
@@ -207,6 +208,9 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 	if len(c.Letters) > 0 {
 		b.add(`written AS (INSERT INTO letter (school_id, year, student_id, person_id, kind, key, detail, made_at, next_at)
 			SELECT $1, $2, $3, t.id, l.kind, $2 || '/' || $3 || '/' || $4, l.detail, $5, $5 FROM mine, jsonb_to_recordset(%s::jsonb) AS l(kind text, who text, detail jsonb)`+recipients+` ON CONFLICT DO NOTHING)`, asJSON(c.Letters))
+	}
+	for i, x := range c.Told {
+		b.add(fmt.Sprintf("told%d AS (", i)+fmt.Sprintf(tellOf, "%[1]s", "$3", "%[2]s", "$5")+` AND EXISTS (SELECT 1 FROM mine))`, x.Kind, asJSON(x.Detail))
 	}
 	if x := c.Remark; x != nil {
 		b.add(`remarked AS (INSERT INTO remark (school_id, year, student_id, kind, draft_id, course_code, rule, text, by_name, at) SELECT $1, $2, $3, %s, %s, %s, %s, %s, $7, $5 FROM mine)`,

@@ -230,7 +230,7 @@ func TestBehindATransactionPooler(t *testing.T) {
 	}
 	wait.Wait()
 	// The job queue looks for itself there, since nothing is heard.
-	queue, err := jobs.Start(t.Context(), db, cases, jobs.Post{}, storetest.Quiet)
+	queue, err := jobs.Start(t.Context(), db, cases, jobs.Post{}, nil, storetest.Quiet)
 	if err != nil {
 		t.Fatal(err)
 	}

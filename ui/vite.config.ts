@@ -65,6 +65,7 @@ const parts: Record<string, string[]> = {
     'courses',
     'together',
     'tokens',
+    'hooks',
     'windows',
   ],
 };
@@ -75,6 +76,9 @@ const said = [
   'old-code',
   'common-password',
   'bad-token',
+  'bad-hook',
+  'bad-address',
+  'no-hook-key',
   'no-guardian',
   'no-address',
   'bad-window',

@@ -61,6 +61,7 @@ func (s *Server) routes(api huma.API) {
 	s.weekRoutes(api)
 	s.seatRoutes(api)
 	s.tokenRoutes(api)
+	s.hookRoutes(api)
 	s.changeRoutes(api)
 	s.liveRoutes(api)
 	s.taskRoutes(api)

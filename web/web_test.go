@@ -434,13 +434,18 @@ func TestAuthorisation(t *testing.T) {
 		{"GET", year + "/tokens", "", staff(no, ok)}, {"GET", elsewhere + "/tokens", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"POST", year + "/tokens", `{"name":"x","purpose":"courses","days":1}`, staff(no, ok)}, {"POST", elsewhere + "/tokens", `{"name":"x","purpose":"people","days":1}`, answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"DELETE", year + "/tokens/99", "", staff(no, hidden)}, {"DELETE", elsewhere + "/tokens/1", "", answers{"foreign.counselor": no}},
+		{"GET", year + "/hooks", "", staff(no, ok)}, {"GET", elsewhere + "/hooks", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"POST", year + "/hooks", `{"name":"x","address":"https://127.0.0.1/","kinds":["placed"]}`, staff(no, "409 no-hook-key")}, {"POST", elsewhere + "/hooks", `{"name":"x","address":"https://127.0.0.1/","kinds":["placed"]}`, answers{"foreign.counselor": no, "foreign.office": "409 no-hook-key"}},
+		{"DELETE", year + "/hooks/99", "", staff(no, hidden)}, {"DELETE", elsewhere + "/hooks/99", "", answers{"foreign.counselor": no}},
+		{"POST", year + "/hooks/99/try", "", staff(no, hidden)}, {"POST", elsewhere + "/hooks/99/try", "", answers{"foreign.counselor": no}},
+		{"POST", year + "/hooks/99/again", "", staff(no, hidden)}, {"POST", elsewhere + "/hooks/99/again", "", answers{"foreign.counselor": no}},
 		{"GET", year + "/office-acts", "", staff(no, ok)}, {"GET", elsewhere + "/office-acts", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"POST", year + "/people/nobody/password", "", staff(no, hidden)}, {"POST", elsewhere + "/people/s0001/password", "", answers{"foreign.counselor": no}},
 	}
 	routes := map[string]bool{}
 	for _, row := range rows {
 		path := regexp.MustCompile(`\?.*`).ReplaceAllString(row.path, "")
-		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`tokens/\d+`, "tokens/{token}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`students/(\w+|\{student\})/pages/\w+`, "students/{student}/pages/{guardian}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`file/(json|csv|xlsx)`, "file/{form}"}, {`beside/\d+`, "beside/{other}"}, {`placements/\d+`, "placements/{run}"}, {`publications/\d+`, "publications/{publication}"}, {`/placements/\{run\}/students/\{student\}`, "/placements/{run}/students/{student}"}, {`sections/[\w-]+$`, "sections/{section}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}, {`waits/\w+`, "waits/{section}"}} {
+		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`tokens/\d+`, "tokens/{token}"}, {`hooks/\d+`, "hooks/{hook}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`students/(\w+|\{student\})/pages/\w+`, "students/{student}/pages/{guardian}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`file/(json|csv|xlsx)`, "file/{form}"}, {`beside/\d+`, "beside/{other}"}, {`placements/\d+`, "placements/{run}"}, {`publications/\d+`, "publications/{publication}"}, {`/placements/\{run\}/students/\{student\}`, "/placements/{run}/students/{student}"}, {`sections/[\w-]+$`, "sections/{section}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}, {`waits/\w+`, "waits/{section}"}} {
 			path = regexp.MustCompile(part[0]).ReplaceAllString(path, part[1])
 		}
 		routes[row.method+" "+path] = true

@@ -8,6 +8,7 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -20,6 +21,7 @@ import (
 	attendancestandin "rubricon/attendance/standin"
 	"rubricon/bundle"
 	"rubricon/demo"
+	hooksink "rubricon/hook/sink"
 	"rubricon/jobs"
 	"rubricon/post"
 	"rubricon/post/sink"
@@ -94,8 +96,11 @@ func demoCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if err := demoHooks(ctx, "127.0.0.1:7274"); err != nil {
+				return err
+			}
 			out := cmd.OutOrStdout()
-			err = serve(ctx, &serving{listens: l, url: url, web: web.Options{Demo: demoSignIns(), DemoMail: page, SignOn: accounts, Base: mails.Base}, mails: mails, marks: marks, out: out,
+			err = serve(ctx, &serving{listens: l, url: url, web: web.Options{Demo: demoSignIns(), DemoMail: page, SignOn: accounts, Base: mails.Base}, mails: mails, marks: marks, hookKey: []byte(demoHookKey), hookMay: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}, out: out,
 				ready: func(ctx context.Context, cases *school.Service) error { return loadDemo(ctx, cases, out) }})
 			if errors.Is(context.Cause(ctx), errDatabaseEnded) {
 				return fmt.Errorf("%w; its log ends with:\n%s\nStart again with make demo", errDatabaseEnded, db.Log())
@@ -207,6 +212,23 @@ func demoAttendance(ctx context.Context, listen string) (school.Attendance, erro
 	go func() { _ = serves.Serve(l) }()
 	context.AfterFunc(ctx, func() { _ = serves.Close() })
 	return attendance.New("http://"+l.Addr().String(), s.Token)
+}
+
+// demoHookKey is that of the demo alone: it stays the same, so that what was set up before the demo was stopped goes on.
+const demoHookKey = "of the demo, and of nothing that matters"
+
+// demoHooks starts the stand-in for another system that is told of what happens.
+func demoHooks(ctx context.Context, listen string) error {
+	l, err := net.Listen("tcp", listen)
+	if err != nil {
+		if l, err = net.Listen("tcp", "127.0.0.1:0"); err != nil { // another demo has it
+			return err
+		}
+	}
+	serves := &http.Server{Handler: hooksink.New(), ReadHeaderTimeout: 10 * time.Second}
+	go func() { _ = serves.Serve(l) }()
+	context.AfterFunc(ctx, func() { _ = serves.Close() })
+	return nil
 }
 
 // demoSignOn starts the stand-in for the accounts of the demo's schools.

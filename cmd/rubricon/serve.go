@@ -19,6 +19,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rubricon/attendance"
+	"rubricon/hook"
 	"rubricon/jobs"
 	"rubricon/post"
 	"rubricon/school"
@@ -65,6 +66,10 @@ func serveCommand() *cobra.Command {
 			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
+			others, may, err := hookSettings()
+			if err != nil {
+				return wrongUse(err)
+			}
 			marks, err := attendanceSettings()
 			if err != nil {
 				return wrongUse(err)
@@ -75,7 +80,7 @@ func serveCommand() *cobra.Command {
 					return err
 				}
 			}
-			return serve(ctx, &serving{listens: l, counts: counts, url: url, web: o, mails: mails, marks: marks, out: cmd.OutOrStdout()})
+			return serve(ctx, &serving{listens: l, counts: counts, url: url, web: o, mails: mails, marks: marks, hookKey: others, hookMay: may, out: cmd.OutOrStdout()})
 		},
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7270", "the address to serve on")
@@ -125,6 +130,25 @@ func attendanceSettings() (school.Attendance, error) {
 	return attendance.New(base, os.Getenv("RUBRICON_ATTENDANCE_TOKEN"))
 }
 
+// hookSettings reads from the environment the key of which the secrets of messages to other systems are made, and what networks of one's own such messages may reach; without a key nobody is told.
+func hookSettings() (key []byte, may []netip.Prefix, err error) {
+	text := os.Getenv("RUBRICON_HOOK_KEY")
+	if text != "" && len(text) < shortestKey {
+		return nil, nil, fmt.Errorf("RUBRICON_HOOK_KEY is too short: make one with openssl rand -hex 32, of at least %d characters", shortestKey)
+	}
+	for _, part := range strings.FieldsFunc(os.Getenv("RUBRICON_HOOK_NETWORKS"), func(r rune) bool { return r == ',' || r == ' ' }) {
+		prefix, err := netip.ParsePrefix(part)
+		if err != nil {
+			return nil, nil, fmt.Errorf("%q is not a network; write RUBRICON_HOOK_NETWORKS=10.1.2.0/24", part)
+		}
+		may = append(may, prefix)
+	}
+	return []byte(text), may, nil
+}
+
+// shortestKey is the shortest key that is taken, in characters: of 32 random bytes in hexadecimal there are 64.
+const shortestKey = 32
+
 func onLoopback(l net.Listener) bool {
 	at, ok := l.Addr().(*net.TCPAddr)
 	return ok && at.IP.IsLoopback()
@@ -147,6 +171,8 @@ type serving struct {
 	url             string       // of the database
 	web             web.Options
 	mails           jobs.Post
+	hookKey         []byte                                       // of which the secrets of messages to other systems are made; none: they are told nothing
+	hookMay         []netip.Prefix                               // networks that messages may reach although they are not the world's
 	marks           school.Attendance                            // may be nil
 	ready           func(context.Context, *school.Service) error // done before the first line is printed; may be nil
 	out             io.Writer
@@ -170,9 +196,10 @@ func serve(ctx context.Context, o *serving) error {
 			return err
 		}
 	}
-	cases := school.New(db, school.Options{Attendance: o.marks})
+	sender := hook.New(o.hookMay)
+	cases := school.New(db, school.Options{Attendance: o.marks, Hooks: school.Hooks{Key: o.hookKey, Takes: sender.Takes}})
 	go cases.Live(ctx)
-	queue, err := jobs.Start(ctx, db, cases, o.mails, slog.Default())
+	queue, err := jobs.Start(ctx, db, cases, o.mails, sender, slog.Default())
 	if err != nil {
 		return err
 	}

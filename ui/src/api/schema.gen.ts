@@ -488,6 +488,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/hooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The systems that are told of what happens, the latest first */
+        get: operations["list-hooks"];
+        put?: never;
+        /** Tell another system of what happens; its secret is said once */
+        post: operations["make-hook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/hooks/{hook}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Tell a system nothing any more */
+        delete: operations["end-hook"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/hooks/{hook}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send again all that has not arrived, also what was given up */
+        post: operations["send-hook-again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/hooks/{hook}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a message that says nothing, at once */
+        post: operations["try-hook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/imports": {
         parameters: {
             query?: never;
@@ -3595,6 +3664,59 @@ export interface components {
             reason?: string;
             /** Format: int64 */
             seats: number;
+        };
+        HookMade: {
+            secret: string;
+        };
+        HookMaking: {
+            /** @description Where messages are posted to: https://… */
+            address: string;
+            kinds: ("submitted" | "cleared" | "placed")[];
+            name: string;
+        };
+        HookView: {
+            address: string;
+            /** Format: int64 */
+            arrived: number;
+            /** @description Who made it */
+            by: string;
+            /**
+             * Format: date-time
+             * @description Taken back
+             */
+            endedAt?: string;
+            endedBy?: string;
+            /**
+             * Format: int64
+             * @description Given up
+             */
+            failed: number;
+            /** @description Why the latest that did not arrive did not: the status of the answer, or no-answer, no-host, inside, bad-identity */
+            fault?: string;
+            /** Format: int64 */
+            id: number;
+            kinds: ("submitted" | "cleared" | "placed")[];
+            /**
+             * Format: date-time
+             * @description When one arrived
+             */
+            lastAt?: string;
+            /** Format: date-time */
+            madeAt: string;
+            /** @description Of the system */
+            name: string;
+            /**
+             * Format: date-time
+             * @description When what waits is tried next
+             */
+            nextAt?: string;
+            /** Format: int64 */
+            waiting: number;
+        };
+        HooksView: {
+            /** @description This server can tell other systems: it has been given a key */
+            able: boolean;
+            list: components["schemas"]["HookView"][];
         };
         Lacking: {
             course: string;
@@ -6820,6 +6942,172 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TaskView"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-hooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HooksView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "make-hook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HookMaking"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HookMade"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-hook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                hook: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "send-hook-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                hook: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "try-hook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                hook: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -6,6 +6,7 @@ import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { counted, when, whole } from '../kit/format';
 import { pack } from './pack';
+import { Hooks } from './hooks';
 import { Tokens } from './tokens';
 import '../kit/staff';
 
@@ -150,6 +151,7 @@ export default function Data({ at }: { at: Year }) {
         </ul>
       </section>
       <Tokens at={at} />
+      <Hooks at={at} />
     </main>
   );
 }
