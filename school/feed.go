@@ -49,6 +49,6 @@ func (s *Service) Fed(ctx context.Context, token string) (*Desk, string, error) 
 	if err != nil {
 		return nil, "", asNotFound(err)
 	}
-	d, err := s.Sheet(ctx, feed.Account, feed.Place)
+	d, err := s.Sheet(store.Within(ctx, feed.School), feed.Account, feed.Place)
 	return d, feed.Language, err
 }

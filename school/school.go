@@ -46,6 +46,9 @@ type Options struct {
 // recommended is the second recommended setting of RFC 9106, section 4: 64 MiB, 3 passes, 4 lanes.
 var recommended = argon2id.Params{Memory: 64 << 10, Iterations: 3, Parallelism: 4, SaltLength: 16, KeyLength: 32}
 
+// Within holds what is done with a context to one school, by the database itself, whatever is asked of it.
+func Within(ctx context.Context, school string) context.Context { return store.Within(ctx, school) }
+
 // New makes a service.
 func New(db *store.DB, o Options) *Service {
 	if o.Now == nil {

@@ -81,6 +81,7 @@ type CodeRow struct {
 // WithoutSignIn lists the students who enter a grade in a year, or their guardians, who have an account and have never chosen a password, by the
 // name of the (first) student; office is the account that asks.
 func (q Queries) WithoutSignIn(ctx context.Context, school string, year, grade int, guardians bool, office int64) (list []CodeRow, err error) {
+	ctx = Anywhere(ctx) // an account may lead to several schools
 	return list, q.list(ctx, &list, `WITH them AS (SELECT s.id AS student, s.given_name || ' ' || s.family_name AS name, s.family_name || ' ' || s.given_name AS ord FROM sheet sh
 				JOIN person s ON s.school_id = sh.school_id AND s.id = sh.student_id AND s.present AND s.enabled WHERE sh.school_id = $1 AND sh.year = $2 AND sh.grade = $3),
 			whom AS (SELECT student AS id, name, ord FROM them WHERE NOT $4

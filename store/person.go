@@ -38,6 +38,7 @@ const personColumns = `p.school_id, p.id, p.role, p.given_name, p.family_name, p
 
 // PersonsOf lists who an account is, in every school that lets them in.
 func (q Queries) PersonsOf(ctx context.Context, account int64) (list []Person, err error) {
+	ctx = Anywhere(ctx) // an account may lead to several schools
 	return list, q.list(ctx, &list, `SELECT `+personColumns+` FROM person p JOIN school sc ON sc.id = p.school_id
 		WHERE p.account_id = $1 AND p.present AND p.enabled ORDER BY p.school_id`, account)
 }
@@ -107,6 +108,7 @@ func (q Queries) FindPeople(ctx context.Context, school string, words []string, 
 // AccountOf gives the account of a person and whether it leads only to persons of schools that another account administers. The
 // error is ErrNotFound where there is no such person, or none with an account.
 func (q Queries) AccountOf(ctx context.Context, school, person string, office int64) (account int64, reach bool, err error) {
+	ctx = Anywhere(ctx) // an account may lead to several schools
 	var row struct {
 		Account int64 `db:"account_id"`
 		Reach   bool

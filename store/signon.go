@@ -25,6 +25,7 @@ func (q Queries) TakeTry(ctx context.Context, state string, now time.Time) (t Si
 
 // AccountFor gives the account of a person of a school, and whether it leads to nobody of a school but some. The error is ErrNotFound.
 func (q Queries) AccountFor(ctx context.Context, school, person string, schools []string) (account int64, within bool, err error) {
+	ctx = Anywhere(ctx) // an account may lead to several schools
 	var row struct {
 		Account int64 `db:"account_id"`
 		Within  bool
@@ -68,6 +69,7 @@ func (q Queries) DropPasskeys(ctx context.Context, account int64, id string) (in
 
 // Staff tells whether an account leads to somebody of the staff of a school, and whether one of those schools wants a second step.
 func (q Queries) Staff(ctx context.Context, account int64) (staff, second bool, err error) {
+	ctx = Anywhere(ctx) // an account may lead to several schools
 	var row struct{ Staff, Second bool }
 	err = q.get(ctx, &row, `SELECT count(*) > 0 AS staff, coalesce(bool_or(s.second_step), false) AS second FROM person p JOIN school s ON s.id = p.school_id
 		WHERE p.account_id = $1 AND p.present AND p.enabled AND p.role NOT IN ('student', 'guardian', 'parent', 'relative')`, account)

@@ -54,6 +54,8 @@ type Queries struct {
 	sqlx.ExtContext
 	InTx  bool // what is read may be taken back
 	queue *river.Client[*sql.Tx]
+
+	pooled *DB // behind a transaction pooler, outside a transaction; else nil
 }
 
 // connect opens a pool. Behind a transaction pooler the URL says default_query_exec_mode=exec; then no statement is prepared, and
@@ -75,6 +77,7 @@ func connect(ctx context.Context, address string) (*DB, error) {
 		params["plan_cache_mode"], params["jit"] = "force_generic_plan", "off"
 		params["statement_timeout"], params["lock_timeout"] = millis(StatementTimeout), millis(LockTimeout)
 		params["idle_in_transaction_session_timeout"] = millis(IdleTimeout)
+		config.PrepareConn = hold
 	}
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
@@ -141,10 +144,18 @@ func (db *DB) Close() {
 }
 
 // Queries runs statements outside a transaction.
-func (db *DB) Queries() Queries { return Queries{db.DB, false, db.queue} }
+func (db *DB) Queries() Queries { return db.on(db.DB) }
 
 // Aside runs short statements on connections of their own, so that what tells people of changes does not wait behind those who make them.
-func (db *DB) Aside() Queries { return Queries{db.asideDB, false, db.queue} }
+func (db *DB) Aside() Queries { return db.on(db.asideDB) }
+
+func (db *DB) on(pool *sqlx.DB) Queries {
+	q := Queries{ExtContext: pool, queue: db.queue}
+	if db.pooled {
+		q.pooled = db
+	}
+	return q
+}
 
 // Tx runs work in one transaction; an error takes everything back.
 func (db *DB) Tx(ctx context.Context, work func(Queries) error) error { return db.tx(ctx, nil, work) }
@@ -161,14 +172,11 @@ func (db *DB) tx(ctx context.Context, o *sql.TxOptions, work func(Queries) error
 	}
 	defer func() { _ = tx.Rollback() }() // after a commit this does nothing
 	if db.pooled {
-		for _, set := range []string{"statement_timeout = " + millis(StatementTimeout), "lock_timeout = " + millis(LockTimeout),
-			"idle_in_transaction_session_timeout = " + millis(IdleTimeout)} {
-			if _, err := tx.ExecContext(ctx, "SET LOCAL "+set); err != nil {
-				return fmt.Errorf("setting deadlines: %w", err)
-			}
+		if _, err := tx.ExecContext(ctx, setLocally, schoolOf(ctx), millis(StatementTimeout), millis(LockTimeout), millis(IdleTimeout)); err != nil {
+			return fmt.Errorf("setting the school and deadlines: %w", err)
 		}
 	}
-	if err := work(Queries{tx, true, db.queue}); err != nil {
+	if err := work(Queries{ExtContext: tx, InTx: true, queue: db.queue}); err != nil {
 		return err
 	}
 	if err := tx.Commit(); err != nil {
@@ -178,7 +186,7 @@ func (db *DB) tx(ctx context.Context, o *sql.TxOptions, work func(Queries) error
 }
 
 func (q Queries) get(ctx context.Context, target any, query string, args ...any) error {
-	err := sqlx.GetContext(ctx, q.ExtContext, target, query, args...)
+	err := q.alone(ctx, func(on sqlx.ExtContext) error { return sqlx.GetContext(ctx, on, target, query, args...) })
 	if errors.Is(err, sql.ErrNoRows) {
 		return ErrNotFound
 	}
@@ -186,21 +194,25 @@ func (q Queries) get(ctx context.Context, target any, query string, args ...any)
 }
 
 func (q Queries) list(ctx context.Context, target any, query string, args ...any) error {
-	return sqlx.SelectContext(ctx, q.ExtContext, target, query, args...)
+	return q.alone(ctx, func(on sqlx.ExtContext) error { return sqlx.SelectContext(ctx, on, target, query, args...) })
 }
 
 func (q Queries) exec(ctx context.Context, query string, args ...any) error {
-	_, err := q.ExecContext(ctx, query, args...)
+	_, err := q.changed(ctx, query, args...)
 	return err
 }
 
 // changed runs a statement and tells how many rows it changed.
 func (q Queries) changed(ctx context.Context, query string, args ...any) (int64, error) {
-	result, err := q.ExecContext(ctx, query, args...)
-	if err != nil {
-		return 0, err
-	}
-	return result.RowsAffected()
+	var n int64
+	err := q.alone(ctx, func(on sqlx.ExtContext) error {
+		result, err := on.ExecContext(ctx, query, args...)
+		if err == nil {
+			n, err = result.RowsAffected()
+		}
+		return err
+	})
+	return n, err
 }
 
 // JSON is a json or jsonb column that scans into a Go value; NULL is the zero value.

@@ -229,6 +229,8 @@ func TestBehindATransactionPooler(t *testing.T) {
 		})
 	}
 	wait.Wait()
+	d.Exec(t, `INSERT INTO school (id, name) SELECT 'x' || n, 'X' FROM generate_series(1, 5) n`)
+	sees(t, db)
 	// The job queue looks for itself there, since nothing is heard.
 	queue, err := jobs.Start(t.Context(), db, cases, jobs.Post{}, nil, storetest.Quiet)
 	if err != nil {

@@ -20,6 +20,8 @@ import (
 	"go.opentelemetry.io/otel/attribute"
 	"go.opentelemetry.io/otel/propagation"
 	"go.opentelemetry.io/otel/trace"
+
+	"rubricon/school"
 )
 
 // RequestTimeout bounds the work for one request.
@@ -27,6 +29,9 @@ const RequestTimeout = 15 * time.Second
 
 // maxBody bounds the body of a request, in bytes.
 const maxBody = 64 << 10
+
+// schoolsPath is what all that is of one school begins with; the database holds such a request to it.
+const schoolsPath = "/api/schools/"
 
 type requestKey struct{}
 
@@ -89,6 +94,10 @@ func (s *Server) noted(next http.Handler) http.Handler {
 		}
 		w.Header().Set("X-Request-Id", note.id)
 		ctx := context.WithValue(r.Context(), requestKey{}, note)
+		if rest, ok := strings.CutPrefix(r.URL.Path, schoolsPath); ok {
+			at, _, _ := strings.Cut(rest, "/")
+			ctx = school.Within(ctx, at)
+		}
 		if !isLive(r) {
 			limit := RequestTimeout
 			if isUpload(r) {

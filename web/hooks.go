@@ -35,7 +35,7 @@ type HookView struct {
 // HookMaking is what another system is told.
 type HookMaking struct {
 	Name    string   `json:"name" minLength:"1" maxLength:"100"`
-	Address string   `json:"address" minLength:"1" maxLength:"500" doc:"Where messages are posted to: https://…"`
+	Address string   `json:"address" minLength:"1" maxLength:"500" doc:"Where messages are posted to, over TLS"`
 	Kinds   []string `json:"kinds" minItems:"1" maxItems:"3" enum:"submitted,cleared,placed"`
 }
 

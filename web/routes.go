@@ -29,7 +29,7 @@ func (o *OnSheet) place() school.Place {
 }
 
 const (
-	yearPath    = "/api/schools/{school}/years/{year}"
+	yearPath    = schoolsPath + "{school}/years/{year}"
 	studentPath = yearPath + "/students/{student}"
 	sheetPath   = studentPath + "/sheet"
 )

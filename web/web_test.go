@@ -1398,3 +1398,17 @@ func TestGeneratedTypesAreThoseOfTheContract(t *testing.T) {
 		t.Error("ui/src/api/schema.gen.ts is not generated from the contract; run make contract")
 	}
 }
+
+// What is asked of one school is held to it by the database.
+func TestARequestIsHeldToItsSchool(t *testing.T) {
+	s := newSite(t)
+	s.db.Exec(t, `CREATE TABLE held (school text); GRANT INSERT ON held TO rubricon_server;
+		CREATE FUNCTION note_held() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN INSERT INTO held VALUES (current_setting('rubricon.school', true)); RETURN NEW; END $$;
+		CREATE TRIGGER held BEFORE INSERT ON event FOR EACH ROW EXECUTE FUNCTION note_held()`)
+	if status, body := s.call(s.person("mara.quill"), "POST", maraSheet+"/changes", fmt.Sprintf(`{"act":"request","course":"TID1","version":%d}`, s.version("s0001"))); status != http.StatusOK {
+		t.Fatalf("%d %s", status, body)
+	}
+	if got := storetest.Value[string](t, s.db, `SELECT string_agg(school, ' ') FROM held`); got != "pellworth" {
+		t.Errorf("held to %q", got)
+	}
+}

@@ -3669,7 +3669,7 @@ export interface components {
             secret: string;
         };
         HookMaking: {
-            /** @description Where messages are posted to: https://… */
+            /** @description Where messages are posted to, over TLS */
             address: string;
             kinds: ("submitted" | "cleared" | "placed")[];
             name: string;

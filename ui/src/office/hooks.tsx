@@ -87,6 +87,7 @@ export function Hooks({ at }: { at: Year }) {
               <label key={kind} className="flex min-h-9 items-center gap-1 max-desk:min-h-11">
                 <input
                   type="checkbox"
+                  className="size-4 accent-ink"
                   checked={chosen.includes(kind)}
                   onChange={(event) => setChosen(kinds.filter((x) => (x === kind ? event.target.checked : chosen.includes(x))))}
                 />
