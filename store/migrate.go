@@ -81,7 +81,7 @@ func (db *DB) migrateQueue(ctx context.Context) error {
 	})
 }
 
-// checkSchema refuses a database whose schema is not the one this program knows.
+// checkSchema refuses a database whose schema is older than what this program knows, or so much newer that it serves it no longer.
 func (db *DB) checkSchema(ctx context.Context) error {
 	provider, err := db.provider()
 	if err != nil {
@@ -96,8 +96,19 @@ func (db *DB) checkSchema(ctx context.Context) error {
 		}
 		return errors.New("the database has no tables for this role; run rubricon migrate as the owner, and make the server's role a member of rubricon_server")
 	}
-	if have != want {
+	oldest := have
+	if have > want {
+		if err := db.Queries().get(ctx, &oldest, `SELECT oldest_program()`); err != nil {
+			return fmt.Errorf("asking for the oldest program that the database serves: %w", err)
+		}
+	}
+	switch {
+	case have < want:
 		return fmt.Errorf("the database is at version %d, this program needs %d; run rubricon migrate", have, want)
+	case want < oldest:
+		return fmt.Errorf("the database is at version %d, and serves programs of version %d or later, this one is of %d; start a newer one", have, oldest, want)
+	case want < have:
+		slog.WarnContext(ctx, "the database is of a newer version, and serves this program still; replace it soon", "database", have, "program", want)
 	}
 	migrator, err := db.migrator()
 	if err != nil {

@@ -264,8 +264,14 @@ func TestSchemas(t *testing.T) {
 	}
 	wait.Wait()
 	d.Exec(t, `INSERT INTO goose_db_version (version_id, is_applied) VALUES (99, true)`)
-	if _, err := store.Open(t.Context(), d.URL); err == nil || !strings.Contains(err.Error(), "is at version 99, this program needs ") {
-		t.Errorf("a newer schema: %v", err)
+	if newer, err := store.Open(t.Context(), d.URL); err != nil {
+		t.Errorf("a newer schema that serves older programs: %v", err)
+	} else if newer.Close(); store.Migrate(t.Context(), d.Owner) != nil { // there is nothing to do
+		t.Error("an older program's migrate fails on it")
+	}
+	d.Exec(t, `CREATE OR REPLACE FUNCTION oldest_program() RETURNS bigint LANGUAGE sql IMMUTABLE AS 'SELECT 98::bigint'`)
+	if _, err := store.Open(t.Context(), d.URL); err == nil || !strings.Contains(err.Error(), "serves programs of version 98 or later, this one is of ") {
+		t.Errorf("a newer schema that serves them no longer: %v", err)
 	}
 	d.Exec(t, `DROP TABLE goose_db_version`)
 	if _, err := store.Open(t.Context(), d.URL); err == nil || !strings.Contains(err.Error(), "run rubricon migrate as the owner") {
