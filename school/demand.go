@@ -123,6 +123,7 @@ func (s *Service) Demand(ctx context.Context, by int64, school string, year, siz
 	if err != nil {
 		return nil, err
 	}
+	ctx = s.db.Reading(ctx)
 	q := s.db.Queries()
 	plan, err := q.YearPlan(ctx, school, year)
 	if err != nil {

@@ -33,3 +33,6 @@ func PersonalTables() (list []string) {
 	}
 	return list
 }
+
+// AskReplicaAgain lets the database that follows be asked again at once.
+func (db *DB) AskReplicaAgain() { db.rests.Store(0) }

@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"net/url"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -47,6 +48,9 @@ type DB struct {
 
 	aside   *pgxpool.Pool // a few connections for what must not wait
 	asideDB *sqlx.DB
+
+	replica *DB          // that follows this one; may be nil
+	rests   atomic.Int64 // until when it is left alone, in Unix nanoseconds
 }
 
 // Queries are the statements, on a pool or in a transaction.
@@ -94,7 +98,7 @@ func connect(ctx context.Context, address string) (*DB, error) {
 	if err != nil {
 		return nil, fmt.Errorf("connecting to the database: %w", err)
 	}
-	return &DB{db, pool, pooled, queue, aside, sqlx.NewDb(stdlib.OpenDBFromPool(aside), "pgx")}, nil
+	return &DB{DB: db, pool: pool, pooled: pooled, queue: queue, aside: aside, asideDB: sqlx.NewDb(stdlib.OpenDBFromPool(aside), "pgx")}, nil
 }
 
 // Runner makes a client of the job queue that runs jobs. It listens for new ones with a connection of its own, which the caller closes;
@@ -141,6 +145,9 @@ func (db *DB) Close() {
 	_ = db.asideDB.Close()
 	db.pool.Close()
 	db.aside.Close()
+	if db.replica != nil {
+		db.replica.Close()
+	}
 }
 
 // Queries runs statements outside a transaction.
@@ -166,6 +173,9 @@ func (db *DB) Snapshot(ctx context.Context, work func(Queries) error) error {
 }
 
 func (db *DB) tx(ctx context.Context, o *sql.TxOptions, work func(Queries) error) error {
+	if follows := reading(ctx); follows != nil && o != nil && o.ReadOnly {
+		db = follows
+	}
 	tx, err := db.BeginTxx(ctx, o)
 	if err != nil {
 		return fmt.Errorf("beginning a transaction: %w", err)

@@ -48,8 +48,11 @@ func hold(ctx context.Context, conn *pgx.Conn) (bool, error) {
 	return true, nil
 }
 
-// alone runs one statement; behind a transaction pooler, where a connection cannot be set for longer than a transaction, in one of its own.
+// alone runs one statement, where it may on the database that follows; behind a transaction pooler, where a connection cannot be set for longer than a transaction, in one of its own.
 func (q Queries) alone(ctx context.Context, work func(sqlx.ExtContext) error) error {
+	if follows := reading(ctx); follows != nil && !q.InTx {
+		q = follows.Queries()
+	}
 	if q.pooled == nil || schoolOf(ctx) == everywhere {
 		return work(q.ExtContext)
 	}

@@ -81,6 +81,31 @@ func (d *doctor) database(ctx context.Context) {
 	d.backlog(&waits)
 }
 
+// replica looks at the database that follows, where one is named.
+func (d *doctor) replica(ctx context.Context) {
+	url := os.Getenv("RUBRICON_REPLICA")
+	if url == "" {
+		return
+	}
+	ctx, stop := context.WithTimeout(ctx, askWithin)
+	defer stop()
+	db, err := store.Open(ctx, url)
+	if err != nil {
+		d.fails("database that follows: %v", err)
+		return
+	}
+	defer db.Close()
+	s, err := db.Queries().SetUp(ctx)
+	switch {
+	case err != nil:
+		d.fails("database that follows: its settings cannot be read: %v", err)
+	case !s.Replica:
+		d.fails("database that follows: it follows nothing; RUBRICON_REPLICA must name a hot standby of RUBRICON_DATABASE")
+	default:
+		d.fine("database that follows: it answers")
+	}
+}
+
 // setUp judges how a database is set up.
 func (d *doctor) setUp(s *store.SetUp, now time.Time, pool int) {
 	if s.Version < 150000 {

@@ -191,6 +191,11 @@ func serve(ctx context.Context, o *serving) error {
 		return err
 	}
 	defer db.Close()
+	if follows := os.Getenv("RUBRICON_REPLICA"); follows != "" {
+		if err := db.Follow(ctx, follows); err != nil {
+			return err
+		}
+	}
 	if o.ready != nil {
 		if err := o.ready(ctx, school.New(db, school.Options{Log: slog.New(slog.DiscardHandler), NoPost: true})); err != nil {
 			return err
