@@ -27,6 +27,7 @@ func doctorCommand() *cobra.Command {
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			d := &doctor{out: cmd.OutOrStdout()}
 			d.database(cmd.Context())
+			d.replica(cmd.Context())
 			d.beside(cmd.Context())
 			if d.wrong > 0 {
 				return &exitError{Code: exitBadRows}
