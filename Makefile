@@ -5,7 +5,7 @@ BIN := bin/rubricon
 UI := ui/dist/index.html
 UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts ui/*.mjs locales/*.json -type f 2>/dev/null)
 
-.PHONY: help demo demo-reset build test go-tests quick bench bench-rush bench-faults bench-morning bench-paint bench-core bench-place contract shots lint fuzz sbom need mutants
+.PHONY: help demo demo-reset build test go-tests quick bench bench-rush bench-faults bench-morning bench-district bench-paint bench-core bench-place contract shots lint fuzz sbom need mutants
 
 help: ## list the commands
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F':.*## ' '{printf "make %-12s %s\n", $$1, $$2}'
@@ -50,6 +50,9 @@ bench-faults: build ## try what goes wrong in operation: databases stopped, kill
 
 bench-morning: build ## measure the morning a window opens: 5,000 students sign in within ten minutes and change their sheets (a quarter of an hour)
 	go run ./bench/morning
+
+bench-district: build ## measure a district: 50,000 students in 40 schools, in one database behind one process (ten minutes)
+	go run ./bench/district
 
 bench-paint: build ## measure how long the student's year takes from a key press to the painted result
 	@scripts/need chromium

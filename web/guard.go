@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"io"
 	"log/slog"
+	mathrand "math/rand/v2"
 	"net/http"
 	"net/netip"
 	"net/url"
@@ -121,6 +122,25 @@ func (s *Server) noted(next http.Handler) http.Handler {
 			s.log.InfoContext(ctx, "request", "method", known(r.Method), "route", note.route, "status", out.status, "bytes", out.bytes, "took", time.Since(start), "account", note.account)
 		}()
 		next.ServeHTTP(out, r.WithContext(ctx))
+	})
+}
+
+// MostAtOnce is how many requests a process works on at the same time: each would only wait longer for the same connections and cores. Live streams, which wait for others, and uploads, which have a bound of their own, are not counted.
+const MostAtOnce = 400
+
+// bounded answers at once that there is too much to do, and when to come back, where it is so.
+func (s *Server) bounded(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if !isLive(r) && !isUpload(r) {
+			defer s.working.Add(-1)
+			if s.working.Add(1) > MostAtOnce {
+				p := unavailable(r.Context())
+				p.Wait += mathrand.IntN(4) // not all of them at the same moment
+				sendProblem(w, p)
+				return
+			}
+		}
+		next.ServeHTTP(w, r)
 	})
 }
 

@@ -35,7 +35,11 @@ func newBehindProxy(t *testing.T) *behindProxy {
 	var forward [2]*httputil.ReverseProxy
 	for i, s := range p.processes {
 		go s.cases.Live(ctx)
-		forward[i] = &httputil.ReverseProxy{Rewrite: func(r *httputil.ProxyRequest) { r.SetURL(mustParse(t, s.URL)); r.Out.Host = r.In.Host; r.SetXForwarded() }}
+		forward[i] = &httputil.ReverseProxy{Rewrite: func(r *httputil.ProxyRequest) {
+			r.SetURL(mustParse(t, s.URL))
+			r.Out.Host = r.In.Host
+			r.SetXForwarded()
+		}}
 	}
 	proxy := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		n := p.only.Load() - 1

@@ -58,6 +58,7 @@ type Server struct {
 	log      *slog.Logger
 
 	uploads *semaphore.Weighted
+	working atomic.Int64 // how many requests are worked on
 	meter   *meter
 	leaving atomic.Bool
 
@@ -98,7 +99,7 @@ func New(cases *school.Service, o Options) *Server {
 	s.handler = s.noted(secure(o.TLS, refuseText(cop.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasPrefix(r.URL.Path, "/api/") {
 			w.Header().Set("Cache-Control", "no-store")
-			withSession.ServeHTTP(w, r)
+			s.bounded(withSession).ServeHTTP(w, r)
 			return
 		}
 		engine.ServeHTTP(w, r)

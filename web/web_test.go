@@ -16,6 +16,7 @@ import (
 	"os/exec"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -1410,5 +1411,53 @@ func TestARequestIsHeldToItsSchool(t *testing.T) {
 	}
 	if got := storetest.Value[string](t, s.db, `SELECT string_agg(school, ' ') FROM held`); got != "pellworth" {
 		t.Errorf("held to %q", got)
+	}
+}
+
+// Where there is too much to do, who comes is told at once when to come back; what was begun is answered.
+func TestTooMuchToDo(t *testing.T) {
+	held, release := make(chan bool, web.MostAtOnce), make(chan bool)
+	s := newSite(t, func(o *web.Options) {
+		o.More = func(e *gin.Engine) {
+			e.GET("/api/held", func(c *gin.Context) {
+				held <- true
+				<-release
+				c.String(http.StatusOK, "done")
+			})
+		}
+	})
+	mara := s.person("mara.quill")
+	answers := make(chan string, web.MostAtOnce)
+	for range web.MostAtOnce {
+		go func() {
+			res, err := http.Get(s.URL + "/api/held")
+			if err != nil {
+				answers <- err.Error()
+				return
+			}
+			_ = res.Body.Close()
+			answers <- res.Status
+		}()
+	}
+	for range web.MostAtOnce {
+		<-held
+	}
+	res, body := s.send(mara, "GET", "/api/me", "", nil)
+	if wait, err := strconv.Atoi(res.Header.Get("Retry-After")); said(res.StatusCode, body) != "503 unavailable" || err != nil || wait < 2 || wait > 5 {
+		t.Errorf("one more: %d, come back after %q", res.StatusCode, res.Header.Get("Retry-After"))
+	}
+	for _, path := range []string{"/", "/healthz", maraSheet + "/live?seconds=0"} {
+		if got := said(s.call(mara, "GET", path, "")); got != "200" {
+			t.Errorf("%s meanwhile: %s", path, got)
+		}
+	}
+	close(release)
+	for range web.MostAtOnce {
+		if got := <-answers; got != "200 OK" {
+			t.Fatalf("what was begun: %s", got)
+		}
+	}
+	if got := said(s.call(mara, "GET", "/api/me", "")); got != "200" {
+		t.Errorf("afterwards: %s", got)
 	}
 }

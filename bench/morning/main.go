@@ -6,19 +6,13 @@ package main
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"flag"
 	"fmt"
-	"io"
 	"log/slog"
 	"math/rand/v2"
-	"net/http"
-	"net/http/cookiejar"
 	"os"
 	"slices"
-	"strconv"
-	"strings"
 	"sync"
 	"time"
 
@@ -45,16 +39,10 @@ func main() {
 	}
 }
 
-// morning is what was measured.
+// morning is what is measured.
 type morning struct {
-	base      string
-	think     time.Duration
-	transport *http.Transport
-
-	mu     sync.Mutex
-	took   map[string][]time.Duration // by what was asked
-	later  map[int]int                // how often somebody was told to come back, by status
-	failed []string
+	*stage.Visits
+	think time.Duration
 }
 
 func run(ctx context.Context, students int, within, think time.Duration) error {
@@ -100,7 +88,7 @@ func run(ctx context.Context, students int, within, think time.Duration) error {
 		_ = process.Process.Kill()
 		_ = process.Wait()
 	}()
-	m := &morning{base: "http://" + listen, think: think, transport: &http.Transport{MaxIdleConnsPerHost: 2000}, took: map[string][]time.Duration{}, later: map[int]int{}}
+	m := &morning{stage.NewVisits("http://" + listen), think}
 	bare, err := bareWrite(ctx, db)
 	if err != nil {
 		return err
@@ -121,11 +109,9 @@ func run(ctx context.Context, students int, within, think time.Duration) error {
 		})
 	}
 	come.Wait()
-	m.report(time.Since(began), bare)
-	if len(m.failed) > 0 {
-		return fmt.Errorf("%d failed, the first: %s", len(m.failed), m.failed[0])
-	}
-	return nil
+	m.Report(time.Since(began), "signing in", "who one is", "the catalog", "the sheet", "a change", "what each course would do")
+	fmt.Printf("a bare write of one row took %v: in the middle a change costs %.1f of them\n", bare.Round(10*time.Microsecond), float64(m.Median("a change"))/float64(bare))
+	return m.Failed()
 }
 
 // bareWrite is how long a write of one row takes with nobody else there, in the middle of 200.
@@ -144,12 +130,7 @@ func bareWrite(ctx context.Context, db *store.DB) (time.Duration, error) {
 
 // student is one student's morning.
 func (m *morning) student(n int, id, username string) {
-	jar, err := cookiejar.New(nil)
-	if err != nil {
-		m.fail(err)
-		return
-	}
-	s := &visit{morning: m, client: &http.Client{Jar: jar, Transport: m.transport, Timeout: time.Minute}, address: fmt.Sprintf("10.%d.%d.1", n/250, n%250)}
+	s := m.Browser(n)
 	sheet := fmt.Sprintf("/api/schools/%s/years/%d/students/%s/sheet", demo.SchoolID, year, id)
 	var view struct {
 		Version int64     `json:"version"`
@@ -163,8 +144,8 @@ func (m *morning) student(n int, id, username string) {
 		if step.what == "the sheet" {
 			into = &view
 		}
-		if err := s.ask(step.what, step.method, step.path, step.body, into); err != nil {
-			m.fail(err)
+		if err := s.Ask(step.what, step.method, step.path, step.body, into); err != nil {
+			m.Fail(err)
 			return
 		}
 	}
@@ -176,19 +157,19 @@ func (m *morning) student(n int, id, username string) {
 	for i := range changes {
 		time.Sleep(time.Duration(rand.ExpFloat64() * float64(m.think)))
 		act := map[bool]string{true: "remove", false: "request"}[on]
-		err := s.ask("a change", "POST", sheet+"/changes", fmt.Sprintf(`{"version":%d,"key":"%s-%d","act":%q,"course":%q}`, view.Version, id, i, act, courses[0]), &view)
-		if errors.Is(err, errRefused) && !on && len(courses) > 1 { // earned already, or not for this grade
+		err := s.Ask("a change", "POST", sheet+"/changes", fmt.Sprintf(`{"version":%d,"key":"%s-%d","act":%q,"course":%q}`, view.Version, id, i, act, courses[0]), &view)
+		if errors.Is(err, stage.ErrRefused) && !on && len(courses) > 1 { // earned already, or not for this grade
 			courses = courses[1:]
 			continue
 		}
 		if err != nil {
-			m.fail(err)
+			m.Fail(err)
 			return
 		}
 		on = !on
 		if i%2 == 0 {
-			if err := s.ask("what each course would do", "GET", sheet+"/effects", "", nil); err != nil {
-				m.fail(err)
+			if err := s.Ask("what each course would do", "GET", sheet+"/effects", "", nil); err != nil {
+				m.Fail(err)
 				return
 			}
 		}
@@ -197,90 +178,4 @@ func (m *morning) student(n int, id, username string) {
 
 type onSheet struct {
 	Course string `json:"course"`
-}
-
-// errRefused says that an act was refused by the rules.
-var errRefused = errors.New("refused")
-
-// visit is a student's browser.
-type visit struct {
-	*morning
-	client  *http.Client
-	address string
-}
-
-// ask asks once, and again when told to come back; how long it took is that of the answer that was one, and how often one had to come back is counted.
-func (s *visit) ask(what, method, path, body string, into any) error {
-	for range 60 {
-		req, err := http.NewRequest(method, s.base+path, strings.NewReader(body))
-		if err != nil {
-			return err
-		}
-		req.Header.Set("X-Forwarded-For", s.address)
-		req.Header.Set("Accept-Encoding", "gzip")
-		if into != nil {
-			req.Header.Set("Accept-Encoding", "identity")
-		}
-		if body != "" {
-			req.Header.Set("Content-Type", "application/json")
-		}
-		began := time.Now()
-		res, err := s.client.Do(req)
-		if err != nil {
-			return fmt.Errorf("%s: %w", what, err)
-		}
-		text, err := io.ReadAll(res.Body)
-		_ = res.Body.Close()
-		took := time.Since(began)
-		switch {
-		case err != nil:
-			return fmt.Errorf("%s: %w", what, err)
-		case res.StatusCode == http.StatusOK:
-			s.mu.Lock()
-			s.took[what] = append(s.took[what], took)
-			s.mu.Unlock()
-			if into != nil {
-				return json.Unmarshal(text, into)
-			}
-			return nil
-		case res.StatusCode == http.StatusServiceUnavailable || res.StatusCode == http.StatusTooManyRequests:
-			s.mu.Lock()
-			s.later[res.StatusCode]++
-			s.mu.Unlock()
-			wait, err := strconv.Atoi(res.Header.Get("Retry-After"))
-			if err != nil {
-				return fmt.Errorf("%s: %d without when to come back", what, res.StatusCode)
-			}
-			time.Sleep(time.Duration(wait) * time.Second)
-		case res.StatusCode == http.StatusConflict:
-			return fmt.Errorf("%s: %w: %s", what, errRefused, text)
-		default:
-			return fmt.Errorf("%s: %d %s", what, res.StatusCode, text)
-		}
-	}
-	return errors.New(what + ": told to come back sixty times")
-}
-
-func (m *morning) fail(err error) {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	m.failed = append(m.failed, err.Error())
-}
-
-func (m *morning) report(took time.Duration, bare time.Duration) {
-	all := 0
-	for _, what := range []string{"signing in", "who one is", "the catalog", "the sheet", "a change", "what each course would do"} {
-		list := m.took[what]
-		if len(list) == 0 {
-			continue
-		}
-		all += len(list)
-		slices.Sort(list)
-		of := func(part float64) time.Duration { return list[int(part*float64(len(list)-1))].Round(time.Millisecond) }
-		fmt.Printf("%-26s %6d: median %v, 95 %% %v, 99 %% %v, slowest %v\n", what, len(list), of(.5), of(.95), of(.99), of(1))
-		if what == "a change" {
-			fmt.Printf("%-26s a bare write of one row took %v: in the middle a change costs %.1f of them\n", "", bare.Round(10*time.Microsecond), float64(of(.5))/float64(bare))
-		}
-	}
-	fmt.Printf("%d answers in %v, %.0f a second; told to come back: %d times 503, %d times 429; %d failed\n", all, took.Round(time.Second), float64(all)/took.Seconds(), m.later[503], m.later[429], len(m.failed))
 }

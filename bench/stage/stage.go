@@ -85,3 +85,6 @@ func Free() (string, error) {
 	defer l.Close()
 	return l.Addr().String(), nil
 }
+
+// Hash hashes a password at next to no cost.
+func Hash(password string) (string, error) { return argon2id.CreateHash(password, &Cheap) }
