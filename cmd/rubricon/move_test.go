@@ -1,0 +1,101 @@
+package main
+
+import (
+	"bytes"
+	"strings"
+	"testing"
+
+	"rubricon/bundle"
+	"rubricon/demo"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// A school that moves is the same in the other database: its export to the byte, its history, its people, who are one with their namesakes there only where the operator says so; here nothing of it stays.
+func TestMovingASchool(t *testing.T) {
+	from, to := storetest.New(t), storetest.Empty(t)
+	here, there := storetest.Service(from.Open(t)), storetest.Service(to.Open(t))
+	tarn, err := bundle.ReadFiles(demo.Tarn(storetest.Files(), 7)) // Mara's brother is in the other school, with the same mother
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := there.Import(t.Context(), tarn); err != nil {
+		t.Fatal(err)
+	}
+	mara := school.Place{School: demo.SchoolID, Year: storetest.Year, Student: "s0001"}
+	change := func(cases *school.Service, who int64, course string) {
+		t.Helper()
+		desk, err := cases.Sheet(t.Context(), who, mara)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := cases.Change(t.Context(), who, mara, school.Edit{Act: "request", Course: course, Version: desk.Row.Version}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	change(here, from.Account(t, "mara.quill"), "CHO1")
+	looks := func(cases *school.Service, db storetest.Database) string {
+		t.Helper()
+		files, _, err := cases.Export(t.Context(), demo.SchoolID, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var out bytes.Buffer
+		if err := bundle.WriteZip(&out, files); err != nil {
+			t.Fatal(err)
+		}
+		return out.String() + storetest.Value[string](t, db, `SELECT string_agg(e::text, '' ORDER BY version) FROM event e WHERE school_id = 'pellworth' AND student_id = 's0001'`)
+	}
+	before, windows := looks(here, from), storetest.Value[int](t, from, `SELECT count(*) FROM request_window`)
+	t.Setenv("RUBRICON_OWNER_DATABASE", from.Owner)
+	if err := do(t, "move", demo.SchoolID); err == nil || !strings.Contains(err.Error(), "RUBRICON_TARGET_DATABASE") {
+		t.Errorf("to nowhere: %v", err)
+	}
+	t.Setenv("RUBRICON_TARGET_DATABASE", to.Owner)
+	for _, x := range []struct {
+		name, school, said string
+		first, then        string
+	}{
+		{"no such school", "nowhere", `there is no school "nowhere"`, `SELECT 1`, `SELECT 1`},
+		{"namesakes", demo.SchoolID, "add --same-people", `SELECT 1`, `SELECT 1`},
+		{"a task runs", demo.SchoolID, "a task of the school waits or runs", `INSERT INTO task (school_id, year, kind, name, by_name, made_at) VALUES ('pellworth', 2027, 'export', 'x', 'x', now())`, `DELETE FROM task`},
+		{"another version", demo.SchoolID, "of different versions", `INSERT INTO goose_db_version (version_id, is_applied) VALUES (99, true)`, `DELETE FROM goose_db_version WHERE version_id = 99`},
+	} {
+		from.Exec(t, x.first)
+		if err := do(t, "move", x.school); err == nil || !strings.Contains(err.Error(), x.said) {
+			t.Errorf("%s: %v", x.name, err)
+		}
+		from.Exec(t, x.then)
+	}
+	if looks(here, from) != before || storetest.Value[int](t, to, `SELECT count(*) FROM school`) != 1 {
+		t.Error("what was refused has changed something")
+	}
+	if err := do(t, "move", demo.SchoolID, "--same-people"); err != nil {
+		t.Fatal(err)
+	}
+	if looks(there, to) != before {
+		t.Error("the school is another one there")
+	}
+	if got := storetest.Value[int](t, to, `SELECT count(*) FROM request_window`); got != windows {
+		t.Errorf("%d windows", got)
+	}
+	if _, _, err := here.Export(t.Context(), demo.SchoolID, 0); school.CodeOf(err) != school.NotFound {
+		t.Errorf("here it is still: %v", err)
+	}
+	if got := storetest.Value[int](t, from, `SELECT (SELECT count(*) FROM sheet) + (SELECT count(*) FROM event) + (SELECT count(*) FROM person) + (SELECT count(*) FROM account)`); got != 0 {
+		t.Errorf("%d rows of it are left here", got)
+	}
+	// People sign in, are who they were, and go on; who was there already is one with who has come.
+	in, err := there.SignIn(t.Context(), "mara.quill", demo.Password, school.Client{Address: "192.0.2.1"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	change(there, in.Account, "AST1")
+	me, err := there.Me(t.Context(), to.Account(t, "ilse.quill"))
+	if err != nil || len(me.Persons) != 2 {
+		t.Errorf("Ilse is %+v, %v", me, err)
+	}
+	if err := do(t, "move", demo.SchoolID); err == nil || !strings.Contains(err.Error(), "there is no school") {
+		t.Errorf("once more: %v", err)
+	}
+}
