@@ -337,3 +337,31 @@ func TestFindingPeople(t *testing.T) {
 		h.d.Exec(t, `UPDATE person SET `+gone+` = true WHERE id = 'a'`)
 	}
 }
+
+// One school more in a large table does not let all of it be looked at; a table that has grown is.
+func TestTablesAreLookedAtWhenTheyHaveGrown(t *testing.T) {
+	storetest.Parallel(t)
+	d := storetest.New(t)
+	q := d.Open(t).Queries()
+	d.Exec(t, `ANALYZE record`)
+	known := func() int { return storetest.Value[int](t, d, `SELECT reltuples::int FROM pg_class WHERE oid = 'record'::regclass`) }
+	there := known()
+	if there < 500 {
+		t.Fatalf("only %d records", there)
+	}
+	double := `INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, here, cells) SELECT school_id, student_id, ord + $1, course_code, title, subjects, start_year, term, credits, mark, outcome, here, cells FROM record`
+	d.Exec(t, double+` WHERE id % 50 = 0`, 1000)
+	if err := q.LookAtTables(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if known() != there {
+		t.Errorf("looked at for a few rows more: %d, %d before", known(), there)
+	}
+	d.Exec(t, double, 10_000)
+	if err := q.LookAtTables(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if got := known(); got < 2*there {
+		t.Errorf("not looked at after it has doubled: %d, %d before", got, there)
+	}
+}
