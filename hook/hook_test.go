@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/netip"
+	"net/url"
 	"strings"
 	"testing"
 	"time"
@@ -150,4 +151,38 @@ func TestWhereMessagesMayGo(t *testing.T) {
 	if reached {
 		t.Error("a message went inside")
 	}
+}
+
+// No address that is taken leads inside by its number, nor anywhere without TLS.
+func FuzzWhereMessagesMayGo(f *testing.F) {
+	for _, text := range []string{"https://registry.example/in", "https://127.1/", "https://[::ffff:127.0.0.1]/", "http://10.0.0.1", "https://0x7f000001/", "https://user@[fe80::1%25eth0]:443/"} {
+		f.Add(text)
+	}
+	s := New(nil)
+	f.Fuzz(func(t *testing.T, text string) {
+		if !s.Takes(text) {
+			return
+		}
+		u, err := url.Parse(text)
+		if err != nil || u.Scheme != "https" || u.User != nil {
+			t.Fatalf("%q is taken", text)
+		}
+		if at, err := netip.ParseAddr(u.Hostname()); err == nil && (at.IsLoopback() || at.IsPrivate() || at.IsLinkLocalUnicast() || at.IsUnspecified() || at.IsMulticast() || at.Is4In6() && at.Unmap().IsLoopback()) {
+			t.Fatalf("%q is taken", text)
+		}
+	})
+}
+
+// Whatever headers say, a message that was not signed with the secret is not taken for one that was.
+func FuzzVerify(f *testing.F) {
+	f.Add(`rubricon=("@method" "@target-uri" "content-digest" "content-type");created=1;keyid="x";alg="hmac-sha256"`, "rubricon=:AAAA:", digest([]byte(body)))
+	f.Add("", "", "")
+	f.Add(`rubricon=();created=;alg="hmac-sha256"`, "rubricon=::", "sha-256=::")
+	f.Fuzz(func(t *testing.T, input, signature, sum string) {
+		r := httptest.NewRequest(http.MethodPost, "https://registry.example/in", nil)
+		r.Header["Signature-Input"], r.Header["Signature"], r.Header["Content-Digest"] = []string{input}, []string{signature}, []string{sum}
+		if Verify(r, []byte(body), "a secret that nobody knows", time.Now(), time.Hour) == nil {
+			t.Fatalf("%q %q", input, signature)
+		}
+	})
 }
