@@ -344,7 +344,9 @@ func TestTablesAreLookedAtWhenTheyHaveGrown(t *testing.T) {
 	d := storetest.New(t)
 	q := d.Open(t).Queries()
 	d.Exec(t, `ANALYZE record`)
-	known := func() int { return storetest.Value[int](t, d, `SELECT reltuples::int FROM pg_class WHERE oid = 'record'::regclass`) }
+	known := func() int {
+		return storetest.Value[int](t, d, `SELECT reltuples::int FROM pg_class WHERE oid = 'record'::regclass`)
+	}
 	there := known()
 	if there < 500 {
 		t.Fatalf("only %d records", there)

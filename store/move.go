@@ -235,7 +235,9 @@ func (m *move) tables(ctx context.Context) (list []table, err error) {
 	for len(waiting) > 0 {
 		before := len(waiting)
 		waiting = slices.DeleteFunc(waiting, func(t table) bool {
-			ready := !slices.ContainsFunc(t.needs, func(need string) bool { return slices.ContainsFunc(waiting, func(o table) bool { return o.name == need }) })
+			ready := !slices.ContainsFunc(t.needs, func(need string) bool {
+				return slices.ContainsFunc(waiting, func(o table) bool { return o.name == need })
+			})
 			if ready {
 				list = append(list, t)
 			}
