@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"rubricon/locales"
@@ -103,23 +104,35 @@ func TestNoSentenceIsMissing(t *testing.T) {
 
 func sources(t *testing.T, visit func(name, text string)) {
 	t.Helper()
-	err := filepath.WalkDir("../ui/src", func(name string, entry fs.DirEntry, err error) error {
-		if err != nil || entry.IsDir() || strings.Contains(name, ".gen.") || !regexp.MustCompile(`\.tsx?$`).MatchString(name) {
-			return err
-		}
-		text, err := os.ReadFile(name)
-		visit(name, string(text))
-		return err
-	})
+	list, err := readSources()
 	if err != nil {
 		t.Fatal(err)
 	}
+	for _, f := range list {
+		visit(f[0], f[1])
+	}
 }
 
+// readSources reads them once, each with its name.
+var readSources = sync.OnceValues(func() (list [][2]string, err error) {
+	err = filepath.WalkDir("../ui/src", func(name string, entry fs.DirEntry, err error) error {
+		if err != nil || entry.IsDir() || strings.Contains(name, ".gen.") || !script.MatchString(name) {
+			return err
+		}
+		text, err := os.ReadFile(name)
+		list = append(list, [2]string{name, string(text)})
+		return err
+	})
+	return list, err
+})
+
 var (
+	script   = regexp.MustCompile(`\.tsx?$`)
 	comment  = regexp.MustCompile(`(?s)/\*.*?\*/|(^|\s)//[^\n]*`)
 	between  = regexp.MustCompile(`>\s*([^<>{}]*?\p{L}{2,}[^<>{}]*?)\s*</`)
 	spoken   = regexp.MustCompile(`(?:aria-label|title|placeholder|alt|label)="([^"]*\p{L}{2,}[^"]*)"`)
+	template = regexp.MustCompile("`([\\w.-]+)\\$\\{")
+	joined   = regexp.MustCompile(`"([\w.-]+)" ?\+`)
 	asked    = regexp.MustCompile(`\bt\(\s*'([\w.-]+)'`)
 	notWords = []string{"Rubricon"}
 )
@@ -173,15 +186,21 @@ func TestKeysAreAskedFor(t *testing.T) {
 		}
 		written.Write(source)
 	}
+	// A key that is put together: its beginning stands before a place in a template.
+	beginnings := map[string]bool{}
+	for _, list := range [][][]string{template.FindAllStringSubmatch(text, -1), joined.FindAllStringSubmatch(written.String(), -1)} {
+		for _, found := range list {
+			beginnings[found[1]] = true
+		}
+	}
 	for _, key := range english.Keys() {
 		stem := pluralForm.ReplaceAllString(key, "")
 		if strings.Contains(text, "'"+stem+"'") || strings.Contains(written.String(), `"`+stem+`"`) || strings.HasPrefix(stem, "error.") {
 			continue
 		}
-		// A key that is put together: its beginning stands before a place in a template.
 		composed := false
-		for cut := len(stem); cut > 0 && !composed; cut-- {
-			composed = cut > 3 && (strings.Contains(text, "`"+stem[:cut]+"${") || strings.Contains(written.String(), `"`+stem[:cut]+`" + `) || strings.Contains(written.String(), `"`+stem[:cut]+`"+`))
+		for cut := len(stem); cut > 3 && !composed; cut-- {
+			composed = beginnings[stem[:cut]]
 		}
 		if !composed {
 			t.Errorf("nothing asks for %s", key)
@@ -227,17 +246,19 @@ func TestWordsComeWithTheirScreens(t *testing.T) {
 	for _, name := range []string{"overlays", "pathpage", "history", "errands", "coursepage", "summer", "drafts", "submit", "planning", "route", "explain"} {
 		own["later"] = append(own["later"], "/student/"+name+".tsx")
 	}
+	code := map[string]string{}
+	sources(t, func(file, text string) { code[filepath.ToSlash(file)] = comment.ReplaceAllString(text, "") })
 	sections := 0
 	for part, names := range list {
 		for _, name := range names {
 			sections++
 			wanted := regexp.MustCompile("[`']" + name + `\.[\w$]`)
-			sources(t, func(file, text string) {
-				mine := slices.ContainsFunc(own[part], func(folder string) bool { return strings.Contains(filepath.ToSlash(file), folder) })
-				if !mine && wanted.MatchString(comment.ReplaceAllString(text, "")) {
+			for file, text := range code {
+				mine := slices.ContainsFunc(own[part], func(folder string) bool { return strings.Contains(file, folder) })
+				if !mine && wanted.MatchString(text) {
 					t.Errorf("%s asks for words of %s, which come with the screens of the %s alone", file, name, part)
 				}
-			})
+			}
 		}
 	}
 	if sections < 10 {

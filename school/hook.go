@@ -91,7 +91,8 @@ func (s *Service) EndHook(ctx context.Context, by int64, school string, year int
 	if err != nil {
 		return err
 	}
-	return s.onHook(ctx, "another system is told no longer", by, school, id)(s.db.Queries().EndHook(ctx, school, id, a.name().Name, s.now()))
+	done, err := s.db.Queries().EndHook(ctx, school, id, a.name().Name, s.now())
+	return s.onHook(ctx, "another system is told no longer", by, school, id, done, err)
 }
 
 // TryHook puts a message that says nothing on its way. The error is NotFound.
@@ -99,7 +100,8 @@ func (s *Service) TryHook(ctx context.Context, by int64, school string, year int
 	if _, _, err := s.reader(ctx, by, school, year, acts.ManageData); err != nil {
 		return err
 	}
-	return s.onHook(ctx, "another system is tried", by, school, id)(s.db.Queries().TryHook(ctx, school, year, id, s.now()))
+	done, err := s.db.Queries().TryHook(ctx, school, year, id, s.now())
+	return s.onHook(ctx, "another system is tried", by, school, id, done, err)
 }
 
 // SendAgain puts all that a system has not been told on its way again, also what was given up. The error is NotFound.
@@ -107,20 +109,20 @@ func (s *Service) SendAgain(ctx context.Context, by int64, school string, year i
 	if _, _, err := s.reader(ctx, by, school, year, acts.ManageData); err != nil {
 		return err
 	}
-	return s.onHook(ctx, "another system is told again", by, school, id)(s.db.Queries().SendAgain(ctx, school, id, s.now()))
+	done, err := s.db.Queries().SendAgain(ctx, school, id, s.now())
+	return s.onHook(ctx, "another system is told again", by, school, id, done, err)
 }
 
-// onHook says what comes of an act on a hook.
-func (s *Service) onHook(ctx context.Context, what string, by int64, school string, id int64) func(done bool, err error) error {
-	return func(done bool, err error) error {
-		if err == nil && !done {
-			err = problem(NotFound)
-		}
-		if err == nil {
-			s.log.InfoContext(ctx, what, "school", school, "account", by, "hook", id)
-		}
+// onHook says what came of an act on a hook.
+func (s *Service) onHook(ctx context.Context, what string, by int64, school string, id int64, done bool, err error) error {
+	switch {
+	case err != nil:
 		return err
+	case !done:
+		return problem(NotFound)
 	}
+	s.log.InfoContext(ctx, what, "school", school, "account", by, "hook", id)
+	return nil
 }
 
 // tell is what other systems are told of a change, once it is saved.

@@ -77,7 +77,7 @@ export function Hooks({ at }: { at: Year }) {
               value={address}
               maxLength={500}
               required
-              placeholder="https://"
+
               onChange={(event) => setAddress(event.target.value)}
             />
           </label>
