@@ -196,21 +196,33 @@ func openSeats(ctx context.Context, cases *school.Service, b *bundle.Bundle, day
 	return demo.PlaySeats(ctx, cases, b, planted, demoSeed)
 }
 
+// listenNear listens at an address, or, where another demo has it, at a free one.
+func listenNear(address string) (net.Listener, error) {
+	l, err := net.Listen("tcp", address)
+	if err != nil {
+		l, err = net.Listen("tcp", "127.0.0.1:0")
+	}
+	return l, err
+}
+
+// standIn serves a stand-in for an outside system until the context ends.
+func standIn(ctx context.Context, l net.Listener, handler http.Handler) {
+	serves := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second}
+	go func() { _ = serves.Serve(l) }()
+	context.AfterFunc(ctx, func() { _ = serves.Close() })
+}
+
 // demoAttendance starts the stand-in for the system that keeps attendance, with the first weeks of the student who is shown first.
 func demoAttendance(ctx context.Context, listen string) (school.Attendance, error) {
-	l, err := net.Listen("tcp", listen)
+	l, err := listenNear(listen)
 	if err != nil {
-		if l, err = net.Listen("tcp", "127.0.0.1:0"); err != nil { // another demo has it
-			return nil, err
-		}
+		return nil, err
 	}
 	s := attendancestandin.New(rand.Text())
 	for _, m := range demo.Attendance(demoSeed) {
 		s.Put(demo.SkerryID, m)
 	}
-	serves := &http.Server{Handler: s, ReadHeaderTimeout: 10 * time.Second}
-	go func() { _ = serves.Serve(l) }()
-	context.AfterFunc(ctx, func() { _ = serves.Close() })
+	standIn(ctx, l, s)
 	return attendance.New("http://"+l.Addr().String(), s.Token)
 }
 
@@ -219,25 +231,18 @@ const demoHookKey = "of the demo, and of nothing that matters"
 
 // demoHooks starts the stand-in for another system that is told of what happens.
 func demoHooks(ctx context.Context, listen string) error {
-	l, err := net.Listen("tcp", listen)
-	if err != nil {
-		if l, err = net.Listen("tcp", "127.0.0.1:0"); err != nil { // another demo has it
-			return err
-		}
+	l, err := listenNear(listen)
+	if err == nil {
+		standIn(ctx, l, hooksink.New())
 	}
-	serves := &http.Server{Handler: hooksink.New(), ReadHeaderTimeout: 10 * time.Second}
-	go func() { _ = serves.Serve(l) }()
-	context.AfterFunc(ctx, func() { _ = serves.Close() })
-	return nil
+	return err
 }
 
 // demoSignOn starts the stand-in for the accounts of the demo's schools.
 func demoSignOn(ctx context.Context, listen, base string) (*signon.Client, error) {
-	l, err := net.Listen("tcp", listen)
+	l, err := listenNear(listen)
 	if err != nil {
-		if l, err = net.Listen("tcp", "127.0.0.1:0"); err != nil { // another demo has it
-			return nil, err
-		}
+		return nil, err
 	}
 	people := []standin.Person{{ID: "s0001", Name: "Mara Quill, student"}, {ID: "g0001", Name: "Ilse Quill, mother of Mara and Jonah"}, {ID: "k1", Name: "Ms Arden, counselor"}, {ID: "tr001", Name: "Jonah Quill, student at Tarn Ridge"}, {ID: "nobody", Name: "Somebody whom the school does not know"}}
 	secret := rand.Text()
@@ -245,9 +250,7 @@ func demoSignOn(ctx context.Context, listen, base string) (*signon.Client, error
 	if err != nil {
 		return nil, err
 	}
-	serves := &http.Server{Handler: s, ReadHeaderTimeout: 10 * time.Second}
-	go func() { _ = serves.Serve(l) }()
-	context.AfterFunc(ctx, func() { _ = serves.Close() })
+	standIn(ctx, l, s)
 	var list []signon.Provider
 	for _, x := range [][2]string{{demo.SchoolID, "Pellworth Sound account"}, {demo.TarnID, "Tarn Ridge account"}} {
 		list = append(list, signon.Provider{School: x[0], Name: x[1], Issuer: s.Issuer, ClientID: s.ClientID, Secret: secret, Claim: "school_id"})
@@ -261,17 +264,13 @@ func demoPost(ctx context.Context, listen, base string) (jobs.Post, string, erro
 	if err != nil {
 		return jobs.Post{}, "", err
 	}
-	page, err := net.Listen("tcp", listen)
+	page, err := listenNear(listen)
 	if err != nil {
-		if page, err = net.Listen("tcp", "127.0.0.1:0"); err != nil { // another demo has it
-			return jobs.Post{}, "", err
-		}
+		return jobs.Post{}, "", err
 	}
 	s := sink.New()
 	go func() { _ = s.Serve(ctx, mails) }()
-	shows := &http.Server{Handler: s, ReadHeaderTimeout: 10 * time.Second}
-	go func() { _ = shows.Serve(page) }()
-	context.AfterFunc(ctx, func() { _ = shows.Close() })
+	standIn(ctx, page, s)
 	sender, err := post.Server("smtp://"+mails.Addr().String(), "Rubricon <courses@pellworth.example>")
 	return jobs.Post{Sender: sender, Base: base, Domain: "pellworth.example"}, "http://" + page.Addr().String() + "/", err
 }
