@@ -5,7 +5,7 @@ BIN := bin/rubricon
 UI := ui/dist/index.html
 UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts ui/*.mjs locales/*.json -type f 2>/dev/null)
 
-.PHONY: help demo demo-reset build test go-tests quick bench bench-rush bench-faults bench-morning bench-district bench-paint bench-core bench-place contract shots lint fuzz sbom need mutants
+.PHONY: help demo demo-reset build test tools warm go-tests quick bench bench-rush bench-faults bench-morning bench-district bench-paint bench-core bench-place contract shots lint fuzz sbom need mutants
 
 help: ## list the commands
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F':.*## ' '{printf "make %-12s %s\n", $$1, $$2}'
@@ -30,9 +30,16 @@ $(UI): ui/node_modules/.package-lock.json $(UI_SOURCES)
 	cd ui && npm run --silent build
 	@touch ui/dist/.gitkeep $@
 
-test: build ## run all tests: core, database, contract, browser
-	@scripts/need chromium cbc pgbouncer poppler
+test: ## run all tests: core, database, contract, browser
+	@$(MAKE) --no-print-directory need
+	@$(MAKE) --no-print-directory --jobs=3 tools warm build
 	@$(MAKE) --no-print-directory --jobs=2 lint go-tests
+
+tools: # what the tests need beside
+	@scripts/need chromium cbc pgbouncer poppler
+
+warm: # compile what needs no front end while that is built
+	@go build ./core/... ./school/... ./jobs/... ./signon/...
 
 go-tests: # while the front end's style is checked on what is left of the other core
 	@rough=$$(gofmt -l $$(go list -f '{{.Dir}}' ./...)); test -z "$$rough" || { echo "not formatted; run gofmt -w on" $$rough; exit 1; }
