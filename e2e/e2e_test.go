@@ -209,7 +209,7 @@ func (p *screen) accessible(name string) {
 			p.t.Fatal(err)
 		}
 	}
-	found := p.MustEval(`async () => JSON.stringify((await axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})).violations
+	found := p.MustEval(`async () => JSON.stringify((await axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'], resultTypes: ['violations'], selectors: false, preload: false})).violations
 		.map(v => v.id + ': ' + v.nodes.map(n => n.html + ' ' + (n.failureSummary || '')).slice(0, 3).join(' | ')))`).Str()
 	var violations []string
 	if err := json.Unmarshal([]byte(found), &violations); err != nil {
