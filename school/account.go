@@ -44,7 +44,7 @@ func hashed(token string) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// SignIn checks a password. The errors are SignInFailed, the same for an unknown username, TooMany, and Busy while too many sign in.
+// SignIn checks a password. The errors are SignInFailed, the same for an unknown username, TooMany, and Crowded while too many sign in.
 func (s *Service) SignIn(ctx context.Context, username, password string, from Client) (*SignedIn, error) {
 	q := s.db.Queries()
 	user := "account " + hashed(username) // what people type may be a password
@@ -75,12 +75,14 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return nil, err
 	}
-	match, raise := false, false
-	err = s.inTurn(func() (err error) {
-		if c.Hash == "" { // the same work for an unknown username
-			_, err = s.hash(ctx, password)
-		} else {
-			match, raise, err = s.matches(ctx, c.Hash, password)
+	match, raised := false, ""
+	err = s.inTurn(ctx, user, func() (err error) {
+		raise := false
+		if c.Hash != "" {
+			match, raise, err = s.compare(c.Hash, password)
+		}
+		if err == nil && (c.Hash == "" || match && raise) { // the same work for an unknown username
+			raised, err = s.anew(password)
 		}
 		return err
 	})
@@ -116,10 +118,8 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 			return nil, err
 		}
 	}
-	if raise {
-		if hash, err := s.hash(ctx, password); err != nil {
-			return nil, err
-		} else if err := q.RaiseHash(ctx, c.Account, c.Hash, hash); err != nil {
+	if raised != "" {
+		if err := q.RaiseHash(ctx, c.Account, c.Hash, raised); err != nil {
 			return nil, err
 		}
 	}
@@ -144,7 +144,7 @@ func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, ne
 	if err != nil {
 		return asNotFound(err)
 	}
-	if match, _, err := s.matches(ctx, c.Hash, old); err != nil {
+	if match, err := s.matches(ctx, c.Hash, old); err != nil {
 		return err
 	} else if !match {
 		return problem(SignInFailed)

@@ -58,6 +58,7 @@ const (
 	NoAddress       Code = "no-address"     // there is no mail address on file
 	Elsewhere       Code = "also-elsewhere" // the account leads to people of other schools too
 	Busy            Code = "busy"           // somebody else is doing the same
+	Crowded         Code = "crowded"        // so many sign in that passwords wait their turn; Wait is until it has come
 	TaskOver        Code = "task-over"      // it is done, or asks nothing
 	TooManyTasks    Code = "too-many-tasks" // that are not over yet
 	NotZip          Code = "not-zip"

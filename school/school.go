@@ -6,7 +6,6 @@ import (
 	"context"
 	"log/slog"
 	"strings"
-	"sync/atomic"
 	"time"
 
 	"github.com/alexedwards/argon2id"
@@ -23,7 +22,7 @@ type Service struct {
 	log       *slog.Logger
 	params    argon2id.Params
 	hasher    *semaphore.Weighted
-	signingIn atomic.Int64 // how many are being signed in, or wait for it
+	signingIn *line
 	cache     *cache
 	hub       *hub
 	hooks     Hooks
@@ -60,7 +59,7 @@ func New(db *store.DB, o Options) *Service {
 	if o.Hashes.Memory == 0 {
 		o.Hashes = recommended
 	}
-	s := &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), cache: newCache(), hub: newHub(), noPost: o.NoPost, hooks: o.Hooks, attendance: o.Attendance}
+	s := &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), signingIn: newLine(signInRoom*int(maxHashing), signInTakes/time.Duration(maxHashing)), cache: newCache(), hub: newHub(), noPost: o.NoPost, hooks: o.Hooks, attendance: o.Attendance}
 	s.hub.count = s.countLeft
 	return s
 }

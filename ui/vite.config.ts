@@ -79,6 +79,7 @@ const said = [
   'bad-hook',
   'bad-address',
   'no-hook-key',
+  'crowded',
   'no-guardian',
   'no-address',
   'bad-window',

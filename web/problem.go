@@ -54,7 +54,7 @@ var statuses = map[school.Code]int{
 	school.Code(acts.NotYours): http.StatusForbidden, school.NeedsReason: http.StatusUnprocessableEntity, school.NeedsMessage: http.StatusUnprocessableEntity,
 	school.NeedsAgreed: http.StatusUnprocessableEntity, school.NeedsCommitment: http.StatusUnprocessableEntity, school.BadMark: http.StatusUnprocessableEntity, school.NotACourse: http.StatusUnprocessableEntity,
 	school.BadAct: http.StatusUnprocessableEntity, school.BadCode: http.StatusUnprocessableEntity, school.NoGuardian: http.StatusUnprocessableEntity, school.BadPassword: http.StatusUnprocessableEntity, school.CommonPassword: http.StatusUnprocessableEntity, school.BadToken: http.StatusUnprocessableEntity, school.BadHook: http.StatusUnprocessableEntity, school.BadAddress: http.StatusUnprocessableEntity, school.NoHookKey: http.StatusConflict, school.TooMuch: http.StatusUnprocessableEntity,
-	school.Busy: http.StatusServiceUnavailable, school.NotZip: http.StatusUnprocessableEntity, school.BadFile: http.StatusUnprocessableEntity, school.NeedsName: http.StatusUnprocessableEntity,
+	school.Busy: http.StatusServiceUnavailable, school.Crowded: http.StatusServiceUnavailable, school.NotZip: http.StatusUnprocessableEntity, school.BadFile: http.StatusUnprocessableEntity, school.NeedsName: http.StatusUnprocessableEntity,
 	school.BadCondition: http.StatusUnprocessableEntity, school.BadRecord: http.StatusUnprocessableEntity, school.BadWindow: http.StatusUnprocessableEntity, school.BadRevision: http.StatusUnprocessableEntity, school.NoRule: http.StatusUnprocessableEntity, school.BadSection: http.StatusUnprocessableEntity,
 }
 

@@ -1,9 +1,10 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { type FormEvent, useState } from 'react';
+import { type FormEvent, useEffect, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { api, ask, keys } from './api/client';
+import { ApiError, api, ask, keys } from './api/client';
 import { errorWords } from './errors';
 import { Button, Refusal } from './kit/controls';
+import { clock } from './kit/format';
 import { LanguageChoice } from './kit/header';
 
 export default function SignIn() {
@@ -12,15 +13,22 @@ export default function SignIn() {
   const welcome = useQuery({ queryKey: ['welcome'], queryFn: () => ask(api.GET('/api/welcome')) });
   const [error, setError] = useState<string>();
   const [busy, setBusy] = useState(false);
+  const [turn, setTurn] = useState<Date>(); // in the line of those who sign in
+  const again = useRef<number>(undefined);
+  useEffect(() => () => clearTimeout(again.current), []);
 
   async function enter(username: string, password: string) {
     setBusy(true);
+    setError(undefined);
     try {
       const me = await ask(api.POST('/api/session', { body: { username, password } }));
       client.setQueryData(keys.me, me);
     } catch (e) {
+      const wait = e instanceof ApiError && e.code === 'crowded' ? e.problem?.wait : undefined;
       setError(errorWords(t, e));
-      setBusy(false);
+      setTurn(wait ? new Date(Date.now() + wait * 1000) : undefined);
+      if (wait) again.current = window.setTimeout(() => void enter(username, password), wait * 1000);
+      else setBusy(false);
     }
   }
   function submit(event: FormEvent<HTMLFormElement>) {
@@ -48,7 +56,7 @@ export default function SignIn() {
           <Button tone="chief" type="submit" disabled={busy} className="w-full desk:min-h-10">
             {busy ? t('working') : t('signIn.button')}
           </Button>
-          <Refusal text={error} />
+          <Refusal text={error && turn ? `${error} ${t('signIn.turn', { time: clock(turn.toISOString()) })}` : error} />
         </form>
         {welcome.data?.signOn?.map((p) => (
           <p key={p.school} className="mt-3">
