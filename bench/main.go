@@ -13,7 +13,6 @@ import (
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"os"
-	"path/filepath"
 	"runtime/pprof"
 	"slices"
 	"strings"
@@ -23,12 +22,12 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/jackc/pgx/v5"
 
+	"rubricon/bench/stage"
 	"rubricon/bundle"
 	"rubricon/core/sheet"
 	"rubricon/demo"
 	"rubricon/school"
 	"rubricon/store"
-	"rubricon/store/local"
 	"rubricon/web"
 )
 
@@ -83,31 +82,12 @@ func open(ctx context.Context, clients int, files []bundle.File) (p *place, err 
 			p.close()
 		}
 	}()
-	dir, err := os.MkdirTemp("", "rubricon-bench")
+	at, err := stage.New(ctx, "bench")
 	if err != nil {
 		return nil, err
 	}
-	p.stop = append(p.stop, func() { _ = os.RemoveAll(dir) })
-	if err := os.Chmod(dir, 0o755); err != nil {
-		return p, err
-	}
-	pg, err := local.Start(ctx, local.Options{Dir: filepath.Join(dir, "pg")})
-	if err != nil {
-		return p, err
-	}
-	p.stop = append(p.stop, func() { _ = pg.Stop() })
-	p.owner = pg.URL
-	if err := store.Migrate(ctx, pg.URL); err != nil {
-		return p, err
-	}
-	url, err := pg.Grant(ctx)
-	if err != nil {
-		return p, err
-	}
-	if p.db, err = store.Open(ctx, url); err != nil {
-		return p, err
-	}
-	p.stop = append(p.stop, p.db.Close)
+	p.stop = append(p.stop, at.Close)
+	p.owner, p.db = at.PG.URL, at.DB
 	p.cases = school.New(p.db, school.Options{})
 	if err := p.load(ctx, clients, files); err != nil {
 		return p, err

@@ -158,7 +158,7 @@ func (q Queries) ForgetOld(ctx context.Context, now time.Time) error {
 	if err := q.exec(ctx, `DELETE FROM sign_in WHERE at < $1`, now.Add(-signInsKept)); err != nil {
 		return err
 	}
-	if err := q.exec(ctx, `DELETE FROM hook_message WHERE state <> 'waiting' AND done_at < $1`, now.Add(-messagesKept)); err != nil {
+	if err := q.exec(ctx, `DELETE FROM hook_message WHERE made_at < $1`, now.Add(-messagesKept)); err != nil {
 		return err
 	}
 	return q.forgetTasks(ctx, now.Add(-taskKept))

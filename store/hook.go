@@ -99,10 +99,10 @@ type MessageRow struct {
 	Tries   int                  `db:"tries"`
 }
 
-// TakeMessages takes messages that are due, the oldest first: nobody else takes them before the time until. Those to a system that rests are left.
+// TakeMessages takes messages that are due, the oldest first: nobody else takes them before the time until. Those to a system that rests are left, and those to one that is told no longer, which were written in the moment in which it was ended.
 func (q Queries) TakeMessages(ctx context.Context, limit int, until, now time.Time) (list []MessageRow, err error) {
 	return list, q.list(ctx, &list, `WITH due AS (SELECT m.school_id, m.id, h.url, h.salt FROM hook_message m JOIN hook h ON h.school_id = m.school_id AND h.id = m.hook_id
-				WHERE m.state = 'waiting' AND m.next_at <= $1 AND (h.rests_until IS NULL OR h.rests_until <= $1) ORDER BY m.next_at, m.id LIMIT $2 FOR UPDATE OF m SKIP LOCKED),
+				WHERE m.state = 'waiting' AND m.next_at <= $1 AND h.ended_at IS NULL AND (h.rests_until IS NULL OR h.rests_until <= $1) ORDER BY m.next_at, m.id LIMIT $2 FOR UPDATE OF m SKIP LOCKED),
 			taken AS (UPDATE hook_message m SET tries = m.tries + 1, next_at = $3 FROM due WHERE m.school_id = due.school_id AND m.id = due.id
 				RETURNING m.school_id, m.id, m.hook_id, due.url, due.salt, m.year, m.kind, m.student_id, m.detail, m.made_at, m.tries)
 		SELECT * FROM taken ORDER BY made_at, id`, now, limit, until)

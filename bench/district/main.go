@@ -78,43 +78,30 @@ func command(url string, args ...string) (u used, err error) {
 }
 
 func run(ctx context.Context, schools, students int) error {
-	dir, err := os.MkdirTemp("", "rubricon-district")
+	at, err := stage.New(ctx, "district")
 	if err != nil {
 		return err
 	}
-	defer os.RemoveAll(dir)
-	if err := os.Chmod(dir, 0o755); err != nil {
-		return err
-	}
-	pg, url, err := stage.Database(ctx, dir)
-	if err != nil {
-		return err
-	}
-	defer func() { _ = pg.Stop() }()
-	db, err := store.Open(ctx, url)
-	if err != nil {
-		return err
-	}
-	defer db.Close()
-	cases := school.New(db, school.Options{NoPost: true})
+	defer at.Close()
+	cases := school.New(at.DB, school.Options{NoPost: true})
 	var ids []string
 	var checks, imports []used
 	fmt.Printf("%d schools of %d students, %d in all\n", schools, students, schools*students)
 	for n := range schools {
 		id := fmt.Sprintf("school%02d", n+1)
 		ids = append(ids, id)
-		folder := filepath.Join(dir, id)
+		folder := filepath.Join(at.Dir, id)
 		if err := os.Mkdir(folder, 0o755); err != nil {
 			return err
 		}
 		if err := bundle.Write(folder, files(id, students, uint64(n+1))); err != nil {
 			return err
 		}
-		check, err := command(url, "check", folder)
+		check, err := command(at.URL, "check", folder)
 		if err != nil {
 			return err
 		}
-		took, err := command(url, "import", folder)
+		took, err := command(at.URL, "import", folder)
 		if err != nil {
 			return err
 		}
@@ -129,15 +116,15 @@ func run(ctx context.Context, schools, students int) error {
 	}
 	report("check", checks)
 	report("import", imports)
-	if err := passwords(ctx, pg.URL); err != nil {
+	if err := passwords(ctx, at.PG.URL); err != nil {
 		return err
 	}
 	var size string
-	if err := db.GetContext(ctx, &size, `SELECT pg_size_pretty(pg_database_size(current_database()))`); err != nil {
+	if err := at.DB.GetContext(ctx, &size, `SELECT pg_size_pretty(pg_database_size(current_database()))`); err != nil {
 		return err
 	}
 	fmt.Println("the database is", size, "large")
-	return serve(url, ids, students)
+	return serve(at.URL, ids, students)
 }
 
 // report prints what a command took for the schools, the first quarter beside the last.

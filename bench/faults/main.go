@@ -70,14 +70,11 @@ type bench struct {
 func tried(try func(context.Context, *bench) error, name string, settings []string) error {
 	ctx, stop := context.WithTimeout(context.Background(), 5*time.Minute)
 	defer stop()
-	dir, err := os.MkdirTemp("", "rubricon-faults")
+	dir, err := stage.Folder("faults")
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	if err := os.Chmod(dir, 0o755); err != nil {
-		return err
-	}
 	if name == "full" {
 		if err := syscall.Mount("none", dir, "tmpfs", 0, "size=400m,mode=755"); err != nil {
 			fmt.Println("  not tried: this machine gives no small disk:", err)

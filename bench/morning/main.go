@@ -46,29 +46,16 @@ type morning struct {
 }
 
 func run(ctx context.Context, students int, within, think time.Duration) error {
-	dir, err := os.MkdirTemp("", "rubricon-morning")
+	at, err := stage.New(ctx, "morning")
 	if err != nil {
 		return err
 	}
-	defer os.RemoveAll(dir)
-	if err := os.Chmod(dir, 0o755); err != nil {
-		return err
-	}
-	pg, url, err := stage.Database(ctx, dir)
-	if err != nil {
-		return err
-	}
-	defer func() { _ = pg.Stop() }()
-	db, err := store.Open(ctx, url)
-	if err != nil {
-		return err
-	}
-	defer db.Close()
+	defer at.Close()
 	read, err := stage.School(students)
 	if err != nil {
 		return err
 	}
-	cases := school.New(db, school.Options{NoPost: true, Hashes: stage.Cheap}) // at the first sign-in a hash is made anew at its real cost
+	cases := school.New(at.DB, school.Options{NoPost: true, Hashes: stage.Cheap}) // at the first sign-in a hash is made anew at its real cost
 	if _, err := cases.Import(ctx, read); err != nil {
 		return err
 	}
@@ -80,7 +67,7 @@ func run(ctx context.Context, students int, within, think time.Duration) error {
 	if err != nil {
 		return err
 	}
-	process, err := stage.Serve(url, listen, "--proxies", "127.0.0.1/32")
+	process, err := stage.Serve(at.URL, listen, "--proxies", "127.0.0.1/32")
 	if err != nil {
 		return err
 	}
@@ -89,7 +76,7 @@ func run(ctx context.Context, students int, within, think time.Duration) error {
 		_ = process.Wait()
 	}()
 	m := &morning{stage.NewVisits("http://" + listen), think}
-	bare, err := bareWrite(ctx, db)
+	bare, err := bareWrite(ctx, at.DB)
 	if err != nil {
 		return err
 	}
@@ -102,9 +89,9 @@ func run(ctx context.Context, students int, within, think time.Duration) error {
 	}
 	for i := range read.Pupils {
 		p := &read.Pupils[i]
-		at := time.Duration(rand.Float64() * float64(within))
+		after := time.Duration(rand.Float64() * float64(within))
 		come.Go(func() {
-			time.Sleep(at)
+			time.Sleep(after)
 			m.student(i, p.ID, usernames[p.ID])
 		})
 	}

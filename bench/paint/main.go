@@ -10,19 +10,17 @@ import (
 	"log/slog"
 	"net/http/httptest"
 	"os"
-	"path/filepath"
 	"slices"
 	"time"
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
 
+	"rubricon/bench/stage"
 	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/e2e/browser"
 	"rubricon/school"
-	"rubricon/store"
-	"rubricon/store/local"
 	"rubricon/web"
 )
 
@@ -80,32 +78,12 @@ func grown(files []bundle.File, courses int) []bundle.File {
 
 // measure serves a school and looks at it in a browser.
 func measure(ctx context.Context, files []bundle.File, look func(*rod.Page, *school.Service, string, int)) error {
-	dir, err := os.MkdirTemp("", "rubricon-paint")
+	at, err := stage.New(ctx, "paint")
 	if err != nil {
 		return err
 	}
-	defer func() { _ = os.RemoveAll(dir) }()
-	if err := os.Chmod(dir, 0o755); err != nil {
-		return err
-	}
-	pg, err := local.Start(ctx, local.Options{Dir: filepath.Join(dir, "pg")})
-	if err != nil {
-		return err
-	}
-	defer func() { _ = pg.Stop() }()
-	if err := store.Migrate(ctx, pg.URL); err != nil {
-		return err
-	}
-	url, err := pg.Grant(ctx)
-	if err != nil {
-		return err
-	}
-	db, err := store.Open(ctx, url)
-	if err != nil {
-		return err
-	}
-	defer db.Close()
-	cases := school.New(db, school.Options{})
+	defer at.Close()
+	cases := school.New(at.DB, school.Options{})
 	b, err := bundle.ReadFiles(files)
 	if err != nil {
 		return err

@@ -80,26 +80,13 @@ func (s *section) clashes(t *section) bool {
 func run(ctx context.Context, o *options) error {
 	slog.SetDefault(slog.New(slog.DiscardHandler))
 	r := &rush{options: o, table: map[string]section{}, answered: map[int]time.Time{}}
-	dir, err := os.MkdirTemp("", "rubricon-rush")
+	on, err := stage.New(ctx, "rush")
 	if err != nil {
 		return err
 	}
-	defer os.RemoveAll(dir)
-	if err := os.Chmod(dir, 0o755); err != nil {
-		return err
-	}
-	pg, url, err := stage.Database(ctx, dir)
-	if err != nil {
-		return err
-	}
-	defer func() { _ = pg.Stop() }()
-	r.url = url
-	db, err := store.Open(ctx, r.url)
-	if err != nil {
-		return err
-	}
-	defer db.Close()
-	students, probe, opens, err := r.load(ctx, db)
+	defer on.Close()
+	r.url = on.URL
+	students, probe, opens, err := r.load(ctx, on.DB)
 	if err != nil {
 		return err
 	}
@@ -145,11 +132,11 @@ func run(ctx context.Context, o *options) error {
 	}
 	time.Sleep(time.Until(at))
 	began := time.Now()
-	if err := r.open(ctx, db, students, probe); err != nil {
+	if err := r.open(ctx, on.DB, students, probe); err != nil {
 		return err
 	}
 	r.report(began)
-	return r.check(ctx, db, append(students, probe))
+	return r.check(ctx, on.DB, append(students, probe))
 }
 
 // load brings the school in, and gives how its seats are opened; passwords cost little at first, so that all can sign in before that.

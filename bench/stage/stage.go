@@ -24,6 +24,52 @@ import (
 // Cheap are hashes that cost next to nothing, for scripts in which signing in is not what is tried.
 var Cheap = argon2id.Params{Memory: 64, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}
 
+// Stage is a folder and a database in it.
+type Stage struct {
+	Dir string
+	PG  *local.Server
+	URL string // of the server's role
+	DB  *store.DB
+}
+
+// New makes a folder that the database's own user can reach, and a database in it.
+func New(ctx context.Context, name string, settings ...string) (s *Stage, err error) {
+	s = &Stage{}
+	defer func() {
+		if err != nil {
+			s.Close()
+		}
+	}()
+	if s.Dir, err = Folder(name); err != nil {
+		return nil, err
+	}
+	if s.PG, s.URL, err = Database(ctx, s.Dir, settings...); err != nil {
+		return nil, err
+	}
+	s.DB, err = store.Open(ctx, s.URL)
+	return s, err
+}
+
+// Close ends the database and takes the folder away.
+func (s *Stage) Close() {
+	if s.DB != nil {
+		s.DB.Close()
+	}
+	if s.PG != nil {
+		_ = s.PG.Stop()
+	}
+	_ = os.RemoveAll(s.Dir)
+}
+
+// Folder makes a folder for a script, which others can reach.
+func Folder(name string) (string, error) {
+	dir, err := os.MkdirTemp("", "rubricon-"+name)
+	if err != nil {
+		return "", err
+	}
+	return dir, os.Chmod(dir, 0o755)
+}
+
 // Database makes a database in a folder, and gives it with the URL of the server's role.
 func Database(ctx context.Context, dir string, settings ...string) (*local.Server, string, error) {
 	pg, err := local.Start(ctx, local.Options{Dir: filepath.Join(dir, "pg"), Settings: settings})

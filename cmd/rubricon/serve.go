@@ -80,7 +80,7 @@ func serveCommand() *cobra.Command {
 					return err
 				}
 			}
-			return serve(ctx, &serving{listens: l, counts: counts, url: url, web: o, mails: mails, marks: marks, hookKey: others, hookMay: may, out: cmd.OutOrStdout()})
+			return serve(ctx, &serving{listens: l, counts: counts, url: url, follows: os.Getenv("RUBRICON_REPLICA"), web: o, mails: mails, marks: marks, hookKey: others, hookMay: may, out: cmd.OutOrStdout()})
 		},
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7270", "the address to serve on")
@@ -168,7 +168,7 @@ const stopWithin = 10 * time.Second
 // serving is what a server process works with.
 type serving struct {
 	listens, counts net.Listener // for people; for Prometheus, may be nil
-	url             string       // of the database
+	url, follows    string       // of the database, and of one that follows it; may be empty
 	web             web.Options
 	mails           jobs.Post
 	hookKey         []byte                                       // of which the secrets of messages to other systems are made; none: they are told nothing
@@ -191,8 +191,8 @@ func serve(ctx context.Context, o *serving) error {
 		return err
 	}
 	defer db.Close()
-	if follows := os.Getenv("RUBRICON_REPLICA"); follows != "" {
-		if err := db.Follow(ctx, follows); err != nil {
+	if o.follows != "" {
+		if err := db.Follow(ctx, o.follows); err != nil {
 			return err
 		}
 	}

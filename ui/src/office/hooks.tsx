@@ -7,12 +7,13 @@ import { Button, Refusal } from '../kit/controls';
 import { when } from '../kit/format';
 import { Mark } from '../kit/marks';
 import { Unread } from '../unread';
+import { field } from './fields';
+import { ShownOnce } from './once';
 import '../kit/staff';
 
 const kinds = ['submitted', 'cleared', 'placed'] as const;
 type Kind = (typeof kinds)[number];
 
-const field = 'min-h-9 rounded border border-edge bg-card px-2 max-desk:min-h-11';
 const reasons = ['no-answer', 'no-host', 'inside', 'bad-identity'];
 
 /** The systems that are told of what happens: of what, where, whether it arrives; made, tried, taken back. */
@@ -101,13 +102,7 @@ export function Hooks({ at }: { at: Year }) {
         </form>
       )}
       {error && <Refusal text={errorWords(t, error)} />}
-      <div role="status">
-        {made && (
-          <p className="mt-2 border-s-2 border-ochre-line ps-3">
-            {t('hooks.made', { name: made.name })} <code className="block text-sm break-all select-all">{made.secret}</code>
-          </p>
-        )}
-      </div>
+      <ShownOnce text={t('hooks.made', { name: made?.name })} secret={made?.secret} />
       {!list.data ? (
         <Unread of={[list]} inside />
       ) : list.data.list.length === 0 ? (

@@ -7,9 +7,9 @@ import { Button, Refusal } from '../kit/controls';
 import { when } from '../kit/format';
 import { Mark } from '../kit/marks';
 import { Unread } from '../unread';
+import { field } from './fields';
+import { ShownOnce } from './once';
 import '../kit/staff';
-
-const field = 'min-h-9 rounded border border-edge bg-card px-2 max-desk:min-h-11';
 
 /** The tokens with which other systems read the school's data: made for a purpose and a time, shown once, taken back. */
 export function Tokens({ at }: { at: Year }) {
@@ -71,13 +71,7 @@ export function Tokens({ at }: { at: Year }) {
         </Button>
       </form>
       {error && <Refusal text={errorWords(t, error)} />}
-      <div role="status">
-        {made && (
-          <p className="mt-2 border-s-2 border-ochre-line ps-3">
-            {t('tokens.made', { name: made.name })} <code className="block text-sm break-all select-all">{made.token}</code>
-          </p>
-        )}
-      </div>
+      <ShownOnce text={t('tokens.made', { name: made?.name })} secret={made?.token} />
       {!list.data ? (
         <Unread of={[list]} inside />
       ) : list.data.length === 0 ? (
