@@ -233,19 +233,18 @@ func (m *move) tables(ctx context.Context) (list []table, err error) {
 		return nil, err
 	}
 	for len(waiting) > 0 {
-		before := len(waiting)
-		waiting = slices.DeleteFunc(waiting, func(t table) bool {
-			ready := !slices.ContainsFunc(t.needs, func(need string) bool {
-				return slices.ContainsFunc(waiting, func(o table) bool { return o.name == need })
-			})
-			if ready {
+		var later []table
+		for _, t := range waiting {
+			if slices.ContainsFunc(waiting, func(o table) bool { return slices.Contains(t.needs, o.name) }) {
+				later = append(later, t)
+			} else {
 				list = append(list, t)
 			}
-			return ready
-		})
-		if len(waiting) == before {
+		}
+		if len(later) == len(waiting) {
 			return nil, fmt.Errorf("the tables %v refer to each other in a circle", waiting)
 		}
+		waiting = later
 	}
 	return list, nil
 }

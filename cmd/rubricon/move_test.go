@@ -2,8 +2,11 @@ package main
 
 import (
 	"bytes"
+	"context"
 	"strings"
 	"testing"
+
+	"github.com/jackc/pgx/v5"
 
 	"rubricon/bundle"
 	"rubricon/demo"
@@ -70,6 +73,31 @@ func TestMovingASchool(t *testing.T) {
 	if looks(here, from) != before || storetest.Value[int](t, to, `SELECT count(*) FROM school`) != 1 {
 		t.Error("what was refused has changed something")
 	}
+	// Somebody changes something while it is copied: nothing moves.
+	holds, err := pgx.Connect(t.Context(), to.Owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer holds.Close(context.Background())
+	if _, err := holds.Exec(t.Context(), `BEGIN; LOCK TABLE event`); err != nil {
+		t.Fatal(err)
+	}
+	moved := make(chan error, 1)
+	go func() { moved <- do(t, "move", demo.SchoolID, "--same-people") }()
+	for waits := 0; waits == 0; {
+		waits = storetest.Value[int](t, to, `SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`)
+	}
+	change(here, from.Account(t, "mara.quill"), "PHO1")
+	if _, err := holds.Exec(t.Context(), `ROLLBACK`); err != nil {
+		t.Fatal(err)
+	}
+	if err := <-moved; err == nil || !strings.Contains(err.Error(), "was something changed meanwhile? try again") {
+		t.Errorf("changed meanwhile: %v", err)
+	}
+	if got := storetest.Value[int](t, to, `SELECT count(*) FROM school`); got != 1 {
+		t.Errorf("changed meanwhile: %d schools are there", got)
+	}
+	before = looks(here, from)
 	if err := do(t, "move", demo.SchoolID, "--same-people"); err != nil {
 		t.Fatal(err)
 	}
