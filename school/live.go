@@ -137,15 +137,32 @@ func (h *hub) countSeats() {
 	}
 }
 
+// put hands on what was heard without ever waiting: it is called under the hub's lock, while the reader takes from the other end.
+// A watch whose buffer is full is emptied and gets one Heard{} instead.
 func (w *Watch) put(heard Heard) {
 	select {
 	case w.in <- heard:
-	default: // full: what is in it is as good as one word
-		for len(w.in) > 0 {
-			<-w.in
-		}
-		w.in <- Heard{}
+		return
+	default:
 	}
+	drain(w.in)
+	select {
+	case w.in <- Heard{}:
+	default: // unreachable while put is the only sender
+	}
+}
+
+// drain returns what a channel has now, at most its capacity, without waiting for more.
+func drain[T any](c <-chan T) (list []T) {
+	for range cap(c) {
+		select {
+		case x := <-c:
+			list = append(list, x)
+		default:
+			return list
+		}
+	}
+	return list
 }
 
 // missed tells everybody that something may have been missed.
@@ -243,9 +260,7 @@ func (s *Service) tell(ctx context.Context) {
 			list = append(list, first)
 		}
 		time.Sleep(toldEvery)
-		for len(s.hub.out) > 0 {
-			list = append(list, <-s.hub.out)
-		}
+		list = append(list, drain(s.hub.out)...)
 		if err := s.db.Aside().Tell(ctx, list); err != nil && ctx.Err() == nil {
 			s.log.WarnContext(ctx, "changes were not told", "error", err)
 		}
