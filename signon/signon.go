@@ -3,7 +3,7 @@
 //
 //	client := signon.New(list, "https://courses.school.example/api/sign-on/back")
 //	try := signon.NewTry("pellworth")
-//	address, err := client.Address(try) // where the browser goes
+//	address, err := client.Address(ctx, try) // where the browser goes
 //	id, err := client.Identify(ctx, try, code) // when it has come back
 package signon
 
@@ -18,11 +18,12 @@ import (
 	"os"
 	"regexp"
 	"strings"
-	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/coreos/go-oidc/v3/oidc"
 	"golang.org/x/oauth2"
+	"golang.org/x/sync/singleflight"
 )
 
 // Provider is who vouches for the people of a school.
@@ -84,22 +85,32 @@ func Read(name string) ([]Provider, error) {
 // patience bounds what is asked of a provider while somebody waits.
 const patience = 5 * time.Second
 
-// Client talks to the providers of schools.
+// atOnce bounds how many requests wait for one provider at the same time, so that one that is slow does not take the place of everybody
+// else's requests. Those beyond it get ErrDown at once.
+const atOnce = 50
+
+// Client talks to the providers of schools. Nothing that one provider does holds up another.
 type Client struct {
-	providers map[string]Provider
+	providers map[string]Provider // by school
 	list      []Provider
 	back      string
 	http      *http.Client
+	issuers   map[string]*issuer
+}
 
-	mu    sync.Mutex
-	found map[string]*oidc.Provider // by issuer, once discovered
+// issuer is what is known about one provider's address.
+type issuer struct {
+	found    atomic.Pointer[oidc.Provider] // nil until it is discovered
+	discover singleflight.Group
+	waiting  chan struct{} // a place for each request that waits for it
 }
 
 // New makes a client; back is the address to which providers send the browser.
 func New(list []Provider, back string) *Client {
-	c := &Client{providers: map[string]Provider{}, list: list, back: back, http: &http.Client{Timeout: patience}, found: map[string]*oidc.Provider{}}
+	c := &Client{providers: map[string]Provider{}, list: list, back: back, http: &http.Client{Timeout: patience}, issuers: map[string]*issuer{}}
 	for _, p := range list {
 		c.providers[p.School] = p
+		c.issuers[p.Issuer] = &issuer{waiting: make(chan struct{}, atOnce)}
 	}
 	return c
 }
@@ -117,38 +128,67 @@ func (c *Client) Trusting(school string) (schools []string) {
 	return schools
 }
 
-// discovered gives a provider's addresses and keys; that it is down is not remembered.
-func (c *Client) discovered(issuer string) (*oidc.Provider, error) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if p := c.found[issuer]; p != nil {
-		return p, nil
+// enter takes a place among those who wait for a provider; leave gives it back. The error is ErrDown where too many wait already.
+func (i *issuer) enter() (leave func(), err error) {
+	select {
+	case i.waiting <- struct{}{}:
+		return func() { <-i.waiting }, nil
+	default:
+		return nil, fmt.Errorf("%w: %d requests wait for it", ErrDown, atOnce)
 	}
-	// The context lives on in the provider, which fetches keys with it; what it asks is bounded by the client.
-	p, err := oidc.NewProvider(oidc.ClientContext(context.Background(), c.http), issuer)
-	if err != nil {
-		return nil, ErrDown
-	}
-	c.found[issuer] = p
-	return p, nil
 }
 
-// way is how to sign in at a school's provider. The errors are ErrUnknown and ErrDown.
-func (c *Client) way(school string) (*oauth2.Config, *oidc.Provider, error) {
+// discovered returns a provider's addresses and keys, asking for them once for all who wait. A failure is not remembered. The error is
+// ErrDown; it comes within patience, or when the context ends.
+func (c *Client) discovered(ctx context.Context, address string) (*oidc.Provider, error) {
+	at := c.issuers[address]
+	if p := at.found.Load(); p != nil {
+		return p, nil
+	}
+	asked := at.discover.DoChan("", func() (any, error) {
+		// The context lives on in the provider, which fetches keys with it; each of its requests is bounded by the client.
+		p, err := oidc.NewProvider(oidc.ClientContext(context.Background(), c.http), address)
+		if err == nil {
+			at.found.Store(p)
+		}
+		return p, err
+	})
+	select {
+	case <-ctx.Done():
+		return nil, ErrDown
+	case got := <-asked:
+		if got.Err != nil {
+			return nil, ErrDown
+		}
+		return got.Val.(*oidc.Provider), nil
+	}
+}
+
+// way returns how to sign in at a school's provider. The errors are ErrUnknown and ErrDown.
+func (c *Client) way(ctx context.Context, school string) (*oauth2.Config, *oidc.Provider, error) {
 	p, ok := c.providers[school]
 	if !ok {
 		return nil, nil, ErrUnknown
 	}
-	found, err := c.discovered(p.Issuer)
+	found, err := c.discovered(ctx, p.Issuer)
 	if err != nil {
 		return nil, nil, err
 	}
 	return &oauth2.Config{ClientID: p.ClientID, ClientSecret: p.Secret, Endpoint: found.Endpoint(), RedirectURL: c.back, Scopes: []string{oidc.ScopeOpenID}}, found, nil
 }
 
-// Address is where the browser is sent to sign in. The errors are ErrUnknown and ErrDown.
-func (c *Client) Address(try Try) (string, error) {
-	config, _, err := c.way(try.School)
+// Address returns where the browser is sent to sign in. The errors are ErrUnknown and ErrDown.
+func (c *Client) Address(ctx context.Context, try Try) (string, error) {
+	at := c.issuers[c.providers[try.School].Issuer]
+	if at == nil {
+		return "", ErrUnknown
+	}
+	leave, err := at.enter()
+	if err != nil {
+		return "", err
+	}
+	defer leave()
+	config, _, err := c.way(ctx, try.School)
 	if err != nil {
 		return "", err
 	}
@@ -160,7 +200,16 @@ var plainCode = regexp.MustCompile(`^[a-z_]{1,40}$`)
 // Identify changes the code with which the browser came back for the person's id in the school's data. The errors are ErrUnknown, ErrDown, and
 // ErrRefused where the code is not good, or the token is not signed by the provider, not for this application, over, or of another try.
 func (c *Client) Identify(ctx context.Context, try Try, code string) (id string, err error) {
-	config, found, err := c.way(try.School)
+	at := c.issuers[c.providers[try.School].Issuer]
+	if at == nil {
+		return "", ErrUnknown
+	}
+	leave, err := at.enter()
+	if err != nil {
+		return "", err
+	}
+	defer leave()
+	config, found, err := c.way(ctx, try.School)
 	if err != nil {
 		return "", err
 	}

@@ -1,6 +1,7 @@
 package signon_test
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -10,6 +11,8 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 
 	"rubricon/signon"
@@ -61,11 +64,86 @@ func choose(t *testing.T, address, person string) url.Values {
 	return to.Query()
 }
 
+// slow is a provider that answers nothing until the test lets it.
+func slow(t *testing.T) (address string, asked *atomic.Int64, answer func()) {
+	t.Helper()
+	held := make(chan struct{})
+	asked = &atomic.Int64{}
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked.Add(1)
+		select {
+		case <-held:
+		case <-r.Context().Done():
+		}
+		http.Error(w, "slow", http.StatusServiceUnavailable)
+	}))
+	t.Cleanup(server.Close)
+	answer = sync.OnceFunc(func() { close(held) })
+	t.Cleanup(answer)
+	return server.URL, asked, answer
+}
+
+// TestASlowProviderHoldsUpNobodyElse lets a hundred people wait for a provider that does not answer: it is asked once, those beyond the
+// bound are told at once, and the people of another school sign in meanwhile, whether their provider is known already or not.
+func TestASlowProviderHoldsUpNobodyElse(t *testing.T) {
+	address, asked, answer := slow(t)
+	s, _ := provider(t, "")
+	list := []signon.Provider{{School: "slow", Issuer: address, ClientID: "rubricon"}, {School: "quick", Issuer: s.Issuer, ClientID: "rubricon", Secret: "a secret"}}
+	client := signon.New(list, back)
+	errs := make(chan error, 100)
+	for range cap(errs) {
+		go func() {
+			_, err := client.Address(context.Background(), signon.NewTry("slow"))
+			errs <- err
+		}()
+	}
+	for range cap(errs) / 2 { // those for whom there is no place
+		if err := <-errs; !errors.Is(err, signon.ErrDown) {
+			t.Fatalf("beyond the bound: %v", err)
+		}
+	}
+	for range 2 { // discovered now, then known
+		try := signon.NewTry("quick")
+		to, err := client.Address(t.Context(), try)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if id, err := client.Identify(t.Context(), try, choose(t, to, "g0001").Get("code")); err != nil || id != "g0001" {
+			t.Fatalf("%q, %v", id, err)
+		}
+	}
+	select {
+	case err := <-errs:
+		t.Fatalf("the slow provider has answered before it was let: %v", err)
+	default:
+	}
+	answer()
+	for range cap(errs) / 2 {
+		if err := <-errs; !errors.Is(err, signon.ErrDown) {
+			t.Errorf("of the slow one: %v", err)
+		}
+	}
+	if n := asked.Load(); n != 1 {
+		t.Errorf("it was asked %d times, want once for all", n)
+	}
+}
+
+// TestWaitingForAProviderEndsWithItsRequest: who leaves does not wait on, and does not end the question for the others.
+func TestWaitingForAProviderEndsWithItsRequest(t *testing.T) {
+	address, _, _ := slow(t)
+	client := signon.New([]signon.Provider{{School: "slow", Issuer: address, ClientID: "rubricon"}}, back)
+	ctx, leave := context.WithCancel(t.Context())
+	leave()
+	if _, err := client.Address(ctx, signon.NewTry("slow")); !errors.Is(err, signon.ErrDown) {
+		t.Errorf("after leaving: %v", err)
+	}
+}
+
 func TestSomebodyIsVouchedFor(t *testing.T) {
 	for _, claim := range []string{"", "sub", "school_id"} {
 		_, client := provider(t, claim)
 		try := signon.NewTry("pellworth")
-		address, err := client.Address(try)
+		address, err := client.Address(t.Context(), try)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -94,7 +172,7 @@ func TestWhatDoesNotHoldIsRefused(t *testing.T) {
 	for _, fault := range []standin.Fault{standin.WrongNonce, standin.Expired, standin.WrongKey, standin.WrongAud, standin.NoToken} {
 		s, client := provider(t, "")
 		try := signon.NewTry("pellworth")
-		address, err := client.Address(try)
+		address, err := client.Address(t.Context(), try)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -112,7 +190,7 @@ func TestWhatDoesNotHoldIsRefused(t *testing.T) {
 	}
 	_, client := provider(t, "district_id") // which it does not give
 	try := signon.NewTry("pellworth")
-	address, err := client.Address(try)
+	address, err := client.Address(t.Context(), try)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -126,7 +204,7 @@ func TestWhatDoesNotHoldIsRefused(t *testing.T) {
 	if _, err := client.Identify(t.Context(), try, code); !errors.Is(err, signon.ErrRefused) {
 		t.Errorf("without the claim: %v", err)
 	}
-	if _, err := client.Address(signon.NewTry("nowhere")); !errors.Is(err, signon.ErrUnknown) {
+	if _, err := client.Address(t.Context(), signon.NewTry("nowhere")); !errors.Is(err, signon.ErrUnknown) {
 		t.Errorf("a school without one: %v", err)
 	}
 	if _, err := client.Identify(t.Context(), signon.NewTry("nowhere"), "x"); !errors.Is(err, signon.ErrUnknown) {
@@ -139,11 +217,11 @@ func TestAProviderIsDown(t *testing.T) {
 	s, client := provider(t, "")
 	s.Do(standin.Down)
 	try := signon.NewTry("pellworth")
-	if _, err := client.Address(try); !errors.Is(err, signon.ErrDown) {
+	if _, err := client.Address(t.Context(), try); !errors.Is(err, signon.ErrDown) {
 		t.Errorf("down from the beginning: %v", err)
 	}
 	s.Do(standin.None)
-	address, err := client.Address(try)
+	address, err := client.Address(t.Context(), try)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -153,7 +231,7 @@ func TestAProviderIsDown(t *testing.T) {
 		t.Errorf("down on the way: %v", err)
 	}
 	gone := signon.New([]signon.Provider{{School: "pellworth", Issuer: "http://127.0.0.1:1", ClientID: "x"}}, back)
-	if _, err := gone.Address(try); !errors.Is(err, signon.ErrDown) {
+	if _, err := gone.Address(t.Context(), try); !errors.Is(err, signon.ErrDown) {
 		t.Errorf("not there at all: %v", err)
 	}
 }
