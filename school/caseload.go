@@ -397,7 +397,7 @@ func (s *Service) SavedViews(ctx context.Context, by int64, school string, year 
 	return list, err
 }
 
-// SaveView keeps a filter by name, in place of one that has it. The errors are NeedsName and Full.
+// SaveView keeps a filter by name, in place of one that has it. The errors are NeedsName and AtLimit.
 func (s *Service) SaveView(ctx context.Context, by int64, school string, year int, v SavedView) error {
 	_, a, err := s.reader(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
@@ -408,11 +408,16 @@ func (s *Service) SaveView(ctx context.Context, by int64, school string, year in
 	}
 	row := store.SavedView{Name: v.Name}
 	row.Filter.V = append([]string{}, v.Filter...)
-	kept, err := s.db.Queries().SaveView(ctx, school, a.ID, row, s.now(), maxViews)
-	if err == nil && !kept {
-		err = problem(Full)
-	}
-	return err
+	return s.db.Tx(ctx, func(q store.Queries) error {
+		if err := q.Serialize(ctx, "views", school, a.ID); err != nil {
+			return err
+		}
+		kept, err := q.SaveView(ctx, school, a.ID, row, s.now(), maxViews)
+		if err == nil && !kept {
+			err = problem(AtLimit)
+		}
+		return err
+	})
 }
 
 // DropView forgets a filter that the reader keeps.

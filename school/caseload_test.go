@@ -284,7 +284,7 @@ func TestSavedViews(t *testing.T) {
 		t.Errorf("then: %v", list)
 	}
 	for i := range 40 {
-		if got := save(fmt.Sprint("v", i)); got != map[bool]string{true: "", false: "sheet-full"}[i < 29] {
+		if got := save(fmt.Sprint("v", i)); got != map[bool]string{true: "", false: "at-limit"}[i < 29] {
 			t.Errorf("the %dth: %q", i+2, got)
 		}
 	}

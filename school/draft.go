@@ -78,7 +78,7 @@ func (s *Service) mine(ctx context.Context, by int64, at Place) (*Desk, error) {
 // MaxDrafts bounds the drafts of one sheet.
 const MaxDrafts = store.MaxDrafts
 
-// MakeDraft copies the sheet, or one of its drafts, to a draft with a name. The errors are NeedsName and Full.
+// MakeDraft copies the sheet, or one of its drafts, to a draft with a name. The errors are NeedsName and AtLimit.
 func (s *Service) MakeDraft(ctx context.Context, by int64, at Place, name string) (id int64, err error) {
 	d, err := s.mine(ctx, by, at)
 	if err != nil {
@@ -88,9 +88,12 @@ func (s *Service) MakeDraft(ctx context.Context, by int64, at Place, name string
 		return 0, problem(NeedsName)
 	}
 	err = s.db.Tx(ctx, func(q store.Queries) error {
+		if err := q.Serialize(ctx, "drafts", at.School, at.Year, at.Student); err != nil {
+			return err
+		}
 		made, added, err := q.AddDraft(ctx, at, name, d.Row.Entries, d.now)
 		if err == nil && !added {
-			err = problem(Full)
+			err = problem(AtLimit)
 		}
 		id = made
 		return err

@@ -125,7 +125,7 @@ func TestDrafts(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if _, err := h.MakeDraft(t.Context(), who, mara, "one too many"); school.CodeOf(err) != school.Full {
+	if _, err := h.MakeDraft(t.Context(), who, mara, "one too many"); school.CodeOf(err) != school.AtLimit {
 		t.Errorf("a fifth draft: %v", err)
 	}
 	if err := h.NameDraft(t.Context(), who, on(first), "Less land"); err != nil {

@@ -67,10 +67,16 @@ func (s *Service) MakeHook(ctx context.Context, by int64, school string, year in
 		return "", problem(BadAddress)
 	}
 	row := &Hook{School: school, Name: name, URL: address, Kinds: store.JSON[[]string]{V: of}, Salt: rand.Text(), By: a.name().Name, MadeAt: s.now()}
-	made, err := s.db.Queries().MakeHook(ctx, row, maxHooks)
-	if err == nil && !made {
-		err = problem(BadHook)
-	}
+	err = s.db.Tx(ctx, func(q store.Queries) error {
+		if err := q.Serialize(ctx, "hooks", school); err != nil {
+			return err
+		}
+		made, err := q.MakeHook(ctx, row, maxHooks)
+		if err == nil && !made {
+			err = problem(BadHook)
+		}
+		return err
+	})
 	if err != nil {
 		return "", err
 	}

@@ -54,7 +54,7 @@ func (s *Service) MayHavePasskeys(ctx context.Context, by int64) (bool, error) {
 	return staff, err
 }
 
-// AddPasskey adds a passkey to an account of the staff. The errors are acts.NotYours, NeedsName and Full.
+// AddPasskey adds a passkey to an account of the staff. The errors are acts.NotYours, NeedsName and AtLimit.
 func (s *Service) AddPasskey(ctx context.Context, by int64, p Passkey) error {
 	if staff, err := s.MayHavePasskeys(ctx, by); err != nil {
 		return err
@@ -65,12 +65,18 @@ func (s *Service) AddPasskey(ctx context.Context, by int64, p Passkey) error {
 		return problem(NeedsName)
 	}
 	p.MadeAt = s.now()
-	added, err := s.db.Queries().AddPasskey(ctx, by, &p, maxPasskeys)
+	err := s.db.Tx(ctx, func(q store.Queries) error {
+		if err := q.Serialize(ctx, "passkeys", by); err != nil {
+			return err
+		}
+		added, err := q.AddPasskey(ctx, by, &p, maxPasskeys)
+		if err == nil && !added {
+			err = problem(AtLimit)
+		}
+		return err
+	})
 	if err != nil {
 		return err
-	}
-	if !added {
-		return problem(Full)
 	}
 	s.log.InfoContext(ctx, "a passkey was made", "account", by)
 	return nil
@@ -136,7 +142,7 @@ func (s *Service) ForgetPasskeys(ctx context.Context, by int64, school string, y
 		if n == 0 {
 			return problem(NotFound)
 		}
-		if err := q.EndSessions(ctx, account, ""); err != nil {
+		if _, err := q.EndSessions(ctx, account, ""); err != nil {
 			return err
 		}
 		return q.NotePasskeys(ctx, school, person, a.name().Name, reason, s.now())

@@ -50,7 +50,7 @@ func TestPasskeys(t *testing.T) {
 			t.Fatal(got)
 		}
 	}
-	if got := add(arden, "k10", "mine"); got != school.Full {
+	if got := add(arden, "k10", "mine"); got != school.AtLimit {
 		t.Errorf("an eleventh: %s", got)
 	}
 	if got := second("ms.arden"); got != school.AskPasskey {

@@ -36,7 +36,7 @@ const whyTooLarge = "too-large"
 // whyNoSchedule: there is no section to place anybody into.
 const whyNoSchedule = "no-schedule"
 
-// StartRun begins to place what is handed in, with a seed of the lottery and for so many seconds at the most. The errors are TooManyTasks and Full.
+// StartRun begins to place what is handed in, with a seed of the lottery and for so many seconds at the most. The errors are TooManyTasks and AtLimit.
 // Changes of the sections are tried, and change nothing in the master schedule; SectionChanged is the error where they cannot be made.
 func (s *Service) StartRun(ctx context.Context, by int64, school string, year int, seed int64, seconds int, changes ...SectionChange) (*Run, error) {
 	_, a, err := s.reader(ctx, by, school, year, acts.Schedule)
@@ -71,7 +71,7 @@ func (s *Service) StartRun(ctx context.Context, by int64, school string, year in
 			return err
 		}
 		if id, err = q.AddRun(ctx, school, year, &store.RunRow{Task: task, Seed: seed, Seconds: min(seconds, MaxRunSeconds), By: a.name().Name, At: s.now(), Tried: try}); err == nil && id > maxRuns {
-			err = problem(Full)
+			err = problem(AtLimit)
 		}
 		return err
 	})

@@ -91,7 +91,7 @@ type PlanEdit struct {
 const MaxPlanned = 120
 
 // ChangePlan makes one change to a plan and keeps it at once. The errors are NoCourse, BadGrade, OnSheet (planned for that grade already),
-// NotOnSheet, SummerAlternate (a course of the summer round), Full, and StalePlan.
+// NotOnSheet, SummerAlternate (a course of the summer round), AtLimit, and StalePlan.
 func (s *Service) ChangePlan(ctx context.Context, by int64, at Place, edit PlanEdit) (*Path, error) {
 	p, err := s.Path(ctx, by, at)
 	if err != nil {
@@ -160,7 +160,7 @@ func (p *Path) edited(edit *PlanEdit) ([]sheet.Planned, error) {
 	case slices.ContainsFunc(list, is(edit.Grade)):
 		return nil, problem(OnSheet)
 	case len(list) >= MaxPlanned:
-		return nil, problem(Full)
+		return nil, problem(AtLimit)
 	}
 	return append(list, moved), nil
 }

@@ -39,7 +39,7 @@ func (d *Desk) InFamily() bool {
 
 // Remark asks or says something about a sheet, or one course or rule of it, which is kept with it: a question, a comment, that something is
 // wrong or missing, or that a rule is put off; or what a family says to each other, about the sheet or a draft that they see. The errors are
-// NeedsMessage, NoCourse, Full, and acts.NotYours where somebody else would speak in a family.
+// NeedsMessage, NoCourse, AtLimit, and acts.NotYours where somebody else would speak in a family.
 func (s *Service) Remark(ctx context.Context, by int64, at Place, r store.RemarkRow) (*Desk, error) {
 	r.Text = tidy(r.Text)
 	if r.Draft = at.Draft; r.Draft != 0 {
@@ -64,7 +64,7 @@ func (s *Service) Remark(ctx context.Context, by int64, at Place, r store.Remark
 			return nil, err
 		}
 		if len(list) >= maxRemarks {
-			return nil, problem(Full)
+			return nil, problem(AtLimit)
 		}
 		kind, detail := "remark", map[string]any{"course": r.Course, "message": r.Text}
 		if r.Kind == RemarkFamily { // the history is read by the school too

@@ -12,7 +12,7 @@ import (
 // maxWaits bounds for how many seats somebody waits.
 const maxWaits = 20
 
-// WaitForSeat lets a student wait for a seat in a full section, or no longer. A seat that frees is offered to the first whom it fits, for a set time. The errors are NoSection, SeatFree, Full, and those of taking it.
+// WaitForSeat lets a student wait for a seat in a full section, or no longer. A seat that frees is offered to the first whom it fits, for a set time. The errors are NoSection, SeatFree, AtLimit, and those of taking it.
 func (s *Service) WaitForSeat(ctx context.Context, by int64, at Place, section string, wait bool) (*Week, error) {
 	w, err := s.Seats(ctx, by, at)
 	if err != nil {
@@ -31,12 +31,20 @@ func (s *Service) WaitForSeat(ctx context.Context, by int64, at Place, section s
 			return nil, &Error{Code: x.May, Param: w.Sections[i].Course}
 		case x.Own || x.Left > 0:
 			return nil, problem(SeatFree)
-		case len(w.Waits) >= maxWaits:
-			return nil, problem(Full)
 		}
 	}
 	var offered []store.Place
 	err = s.db.Tx(ctx, func(q store.Queries) error {
+		if wait {
+			if err := q.Serialize(ctx, "waits", at.School, at.Year, at.Student); err != nil {
+				return err
+			}
+			if n, err := q.Waits(ctx, at, section); err != nil {
+				return err
+			} else if n >= maxWaits {
+				return problem(AtLimit)
+			}
+		}
 		if _, err := q.LockSections(ctx, at, []string{section}, w.today(), w.now); err != nil {
 			return err
 		}

@@ -101,7 +101,16 @@ const (
 	shownTasks = 20
 	shownRows  = 200
 	maxBegun   = 3 // a task that has broken off so often is not tried again
+	maxRead    = 2 // nor a file that was to be read, which may be what ends the process
 )
+
+// mayBegin returns how often a task may be begun.
+func mayBegin(t *store.TaskRow) int {
+	if t.Kind == "import" && !t.Agreed {
+		return maxRead
+	}
+	return maxBegun
+}
 
 // The codes of why a task was refused or has failed.
 const (
@@ -158,15 +167,23 @@ func (s *Service) start(ctx context.Context, by int64, school string, year int, 
 
 // addTask adds a task of somebody's, unless too many of the school's are open.
 func (s *Service) addTask(ctx context.Context, q store.Queries, a *actor, task store.TaskRow, file []byte) (int64, error) {
-	open, err := q.OpenTasks(ctx, task.School)
-	if err != nil {
+	if err := roomForTask(ctx, q, task.School); err != nil {
 		return 0, err
-	}
-	if open >= maxTasks {
-		return 0, problem(TooManyTasks)
 	}
 	task.By, task.ByName, task.MadeAt = &a.account, a.name().Name, s.now()
 	return q.AddTask(ctx, task, file)
+}
+
+// roomForTask lets one more task of a school begin, until the transaction ends. The error is TooManyTasks.
+func roomForTask(ctx context.Context, q store.Queries, school string) error {
+	if err := q.Serialize(ctx, "tasks", school); err != nil {
+		return err
+	}
+	open, err := q.OpenTasks(ctx, school)
+	if err == nil && open >= maxTasks {
+		err = problem(TooManyTasks)
+	}
+	return err
 }
 
 func (s *Service) task(ctx context.Context, school string, id int64) (*Task, error) {
@@ -207,7 +224,16 @@ func (s *Service) Tasks(ctx context.Context, by int64, school string, year int) 
 
 // GoOnWithTask says yes to what a task asks, or lets one that was stopped or has failed begin again.
 func (s *Service) GoOnWithTask(ctx context.Context, by int64, school string, year int, id int64) (*Task, error) {
-	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) { return q.GoOnWithTask(ctx, school, id) })
+	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) {
+		t, err := q.Task(ctx, school, id)
+		if err == nil && (t.State == store.TaskStopped || t.State == store.TaskFailed) { // others count already, or do not begin again
+			err = roomForTask(ctx, q, school)
+		}
+		if err != nil {
+			return false, err
+		}
+		return q.GoOnWithTask(ctx, school, id)
+	})
 }
 
 // StopTask stops a task. What an import has written until then stays; taking the same in again makes it whole.
@@ -236,7 +262,16 @@ func (s *Service) say(ctx context.Context, by int64, school string, year int, id
 
 // LeaveOutBadRows reads an import that was refused again, without its bad rows; it then asks as others do.
 func (s *Service) LeaveOutBadRows(ctx context.Context, by int64, school string, year int, id int64) (*Task, error) {
-	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) { return q.LeaveOut(ctx, school, id) })
+	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) {
+		t, err := q.Task(ctx, school, id)
+		if err == nil && t.State == store.TaskRefused {
+			err = roomForTask(ctx, q, school)
+		}
+		if err != nil {
+			return false, err
+		}
+		return q.LeaveOut(ctx, school, id)
+	})
 }
 
 // UndoImport begins to take in what was there before an import, which must be the last that was done: it is read, checked and asks like

@@ -44,7 +44,7 @@ func (s *Service) RunTask(ctx context.Context, school string, id int64) error {
 	}
 	began := time.Now()
 	state, outcome, err := store.TaskFailed, Outline{Why: whyBroken}, error(nil)
-	if t.Begun <= maxBegun {
+	if t.Begun <= mayBegin(&t) {
 		state, outcome, err = s.runSeen(ctx, &t)
 	}
 	leave := context.WithoutCancel(ctx)

@@ -19,7 +19,8 @@ const (
 // Bounds of tokens.
 const (
 	longestToken = 366 * 24 * time.Hour
-	maxTokens    = 100
+	maxTokens    = 50 // of a school that are good
+	listedTokens = 2 * maxTokens
 )
 
 // tokenStart is how every token begins, so that one that has got somewhere it should not be is found.
@@ -33,10 +34,10 @@ func (s *Service) Tokens(ctx context.Context, by int64, school string, year int)
 	if _, _, err := s.reader(ctx, by, school, year, acts.ManageData); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Tokens(ctx, school, maxTokens)
+	return s.db.Queries().Tokens(ctx, school, listedTokens)
 }
 
-// MakeToken makes, as the office, a token for another system, for a purpose and some days, and gives it: it is said once. The error is BadToken.
+// MakeToken makes, as the office, a token for another system, for a purpose and some days, and gives it: it is said once. The errors are BadToken and AtLimit.
 func (s *Service) MakeToken(ctx context.Context, by int64, school string, year int, name, purpose string, days int) (string, error) {
 	_, a, err := s.reader(ctx, by, school, year, acts.ManageData)
 	if err != nil {
@@ -49,7 +50,19 @@ func (s *Service) MakeToken(ctx context.Context, by int64, school string, year i
 	}
 	token := tokenStart + rand.Text()
 	now := s.now()
-	id, err := s.db.Queries().MakeToken(ctx, &Token{School: school, Name: name, Purpose: purpose, By: a.name().Name, MadeAt: now, Expires: now.Add(life)}, hashed(token))
+	var id int64
+	err = s.db.Tx(ctx, func(q store.Queries) error {
+		if err := q.Serialize(ctx, "tokens", school); err != nil {
+			return err
+		}
+		if n, err := q.GoodTokens(ctx, school, now); err != nil {
+			return err
+		} else if n >= maxTokens {
+			return problem(AtLimit)
+		}
+		id, err = q.MakeToken(ctx, &Token{School: school, Name: name, Purpose: purpose, By: a.name().Name, MadeAt: now, Expires: now.Add(life)}, hashed(token))
+		return err
+	})
 	if err != nil {
 		return "", err
 	}

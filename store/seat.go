@@ -214,6 +214,11 @@ func (q Queries) WaitersFor(ctx context.Context, school string, year int, sectio
 	return list, q.list(ctx, &list, waiting+` AND w.section_id = $3 ORDER BY before`, school, year, section)
 }
 
+// Waits returns for how many sections a student waits, except one.
+func (q Queries) Waits(ctx context.Context, at Place, except string) (n int, err error) {
+	return n, q.get(ctx, &n, `SELECT count(*) FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id <> $4`, at.School, at.Year, at.Student, except)
+}
+
 // Wait lets a student wait for a seat, with a lot, and tells whether they did not already.
 func (q Queries) Wait(ctx context.Context, at Place, section string, lot int, now time.Time) (bool, error) {
 	n, err := q.changed(ctx, `INSERT INTO seat_wait (school_id, year, student_id, section_id, lot, at) VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO NOTHING`,

@@ -195,6 +195,12 @@ func (db *DB) tx(ctx context.Context, o *sql.TxOptions, work func(Queries) error
 	return nil
 }
 
+// Serialize waits, in a transaction, until no other one works under the same name: what is counted after that stays true until the end.
+// A limit that is counted and then kept needs it, since a statement does not see what others have not committed.
+func (q Queries) Serialize(ctx context.Context, name ...any) error {
+	return q.exec(ctx, `SELECT pg_advisory_xact_lock(hashtextextended($1, 0))`, fmt.Sprintf("%q", name))
+}
+
 func (q Queries) get(ctx context.Context, target any, query string, args ...any) error {
 	err := q.alone(ctx, func(on sqlx.ExtContext) error { return sqlx.GetContext(ctx, on, target, query, args...) })
 	if errors.Is(err, sql.ErrNoRows) {

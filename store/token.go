@@ -21,9 +21,14 @@ type TokenRow struct {
 
 const tokenColumns = `id, school_id, name, purpose, by_name, made_at, expires_at, used_at, ended_at, ended_by`
 
-// Tokens lists the tokens of a school, also those that are over, the latest first; at most so many.
+// Tokens lists the tokens of a school, first those that were not ended, the latest first; at most so many.
 func (q Queries) Tokens(ctx context.Context, school string, most int) (list []TokenRow, err error) {
-	return list, q.list(ctx, &list, `SELECT `+tokenColumns+` FROM access_token WHERE school_id = $1 ORDER BY id DESC LIMIT $2`, school, most)
+	return list, q.list(ctx, &list, `SELECT `+tokenColumns+` FROM access_token WHERE school_id = $1 ORDER BY ended_at IS NOT NULL, id DESC LIMIT $2`, school, most)
+}
+
+// GoodTokens counts the tokens of a school that are good.
+func (q Queries) GoodTokens(ctx context.Context, school string, now time.Time) (n int, err error) {
+	return n, q.get(ctx, &n, `SELECT count(*) FROM access_token WHERE school_id = $1 AND ended_at IS NULL AND expires_at > $2`, school, now)
 }
 
 // MakeToken keeps a token by its hash.
