@@ -34,6 +34,7 @@ type SignedIn struct {
 	Account int64
 	Device  string // the token by which this device is known from now on
 	Once    bool   // with a password for one sign-in: another is to be chosen first
+	Epoch   int64  // of the account's sessions when the sign-in began
 }
 
 // onceLife is how long a password for one sign-in is good.
@@ -124,53 +125,70 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 		}
 	}
 	s.log.InfoContext(ctx, "a sign-in", "account", c.Account)
-	return &SignedIn{c.Account, from.Device, c.Once}, nil
+	return &SignedIn{c.Account, from.Device, c.Once, c.Epoch}, nil
 }
 
-// ChangePassword changes one's own password; all other sessions end. The errors are SignInFailed where the old one is not right, TooMany
-// and those of weakPassword.
-func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, new string) error {
+// ChangePassword changes one's own password; all other sessions end. It returns the epoch that one's own session must remember. The errors
+// are SignInFailed where the old one is not right, or another has been set meanwhile, TooMany and those of weakPassword.
+func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, new string) (epoch int64, err error) {
 	q := s.db.Queries()
 	username, _, err := q.Username(ctx, by)
 	if err != nil {
-		return asNotFound(err)
+		return 0, asNotFound(err)
 	}
 	if wait, err := q.Press(ctx, fmt.Sprint("change ", by), accountPressure, s.now()); err != nil {
-		return err
+		return 0, err
 	} else if wait > 0 {
-		return &Error{Code: TooMany, Wait: wait}
+		return 0, &Error{Code: TooMany, Wait: wait}
 	}
 	c, err := q.Credentials(ctx, username)
 	if err != nil {
-		return asNotFound(err)
+		return 0, asNotFound(err)
 	}
 	if match, err := s.matches(ctx, c.Hash, old); err != nil {
-		return err
+		return 0, err
 	} else if !match {
-		return problem(SignInFailed)
+		return 0, problem(SignInFailed)
 	}
 	if new == old {
-		return problem(BadPassword)
+		return 0, problem(BadPassword)
 	}
 	names := []string{username}
 	persons, err := q.PersonsOf(ctx, by)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	for _, p := range persons {
 		names = append(names, p.GivenName, p.FamilyName, p.SchoolName)
 	}
 	if why := weakPassword(new, names...); why != "" {
-		return problem(why)
+		return 0, problem(why)
 	}
-	if err := s.setPassword(ctx, by, new, session, false); err != nil {
-		return err
+	hash, err := s.hash(ctx, new)
+	if err != nil {
+		return 0, err
+	}
+	err = s.db.Tx(ctx, func(q store.Queries) error {
+		replaced, err := q.ReplacePassword(ctx, by, c.Hash, hash, s.now())
+		if err != nil {
+			return err
+		}
+		if !replaced { // the office has given another one since
+			return problem(SignInFailed)
+		}
+		if epoch, err = q.EndSessions(ctx, by, session); err != nil {
+			return err
+		}
+		return q.ForgetDevices(ctx, by, "")
+	})
+	if err != nil {
+		return 0, err
 	}
 	s.log.InfoContext(ctx, "a password was changed", "account", by)
 	if err := s.notice(ctx, by, "password"); err != nil {
-		return err
+		return 0, err
 	}
-	return q.Release(ctx, fmt.Sprint("change ", by))
+	return epoch, q.Release(ctx, fmt.Sprint("change ", by))
 }
 
 // Session is one sign-in of an account.
@@ -190,7 +208,16 @@ func (s *Service) EndSession(ctx context.Context, by int64, token string) error 
 	return err
 }
 
-// FindSession, KeepSession and DropSession are where package web keeps sessions; tokens are hashed.
+// EndSessions ends all sessions of an account except one, in one act. It returns the epoch that the one that stays must remember.
+func (s *Service) EndSessions(ctx context.Context, by int64, except string) (epoch int64, err error) {
+	err = s.db.Tx(ctx, func(q store.Queries) error {
+		epoch, err = q.EndSessions(ctx, by, except)
+		return err
+	})
+	return epoch, err
+}
+
+// FindSession, BeginSession, UpdateSession and DropSession are where package web keeps sessions; tokens are hashed.
 func (s *Service) FindSession(ctx context.Context, token string) (data []byte, found bool, err error) {
 	data, err = s.db.Queries().SessionData(ctx, token, s.now())
 	if errors.Is(err, store.ErrNotFound) {
@@ -199,16 +226,25 @@ func (s *Service) FindSession(ctx context.Context, token string) (data []byte, f
 	return data, err == nil, err
 }
 
-// KeepSession writes a session that lasts for a time from now.
-func (s *Service) KeepSession(ctx context.Context, token string, account int64, data []byte, agent string, life time.Duration) error {
-	now := s.now()
-	return s.db.Queries().KeepSession(ctx, token, account, data, agent, now, now.Add(life))
+// NewSession is a session that begins.
+type NewSession = store.NewSession
+
+// BeginSession writes a session, unless the account's sessions have been ended since its sign-in began, and reports whether it did.
+func (s *Service) BeginSession(ctx context.Context, n *NewSession) (begun bool, err error) {
+	return s.db.Queries().BeginSession(ctx, n, s.now())
 }
 
-// DropSession ends a session, whosever it is.
-func (s *Service) DropSession(ctx context.Context, token string) error {
-	_, err := s.db.Queries().EndSession(ctx, 0, token)
-	return err
+// UpdateSession writes what a session remembers, and reports whether the session still is.
+func (s *Service) UpdateSession(ctx context.Context, token string, data []byte, expiry time.Time) (kept bool, err error) {
+	return s.db.Queries().UpdateSession(ctx, token, data, s.now(), expiry)
+}
+
+// Until returns when something ends that lasts for a time from now.
+func (s *Service) Until(life time.Duration) time.Time { return s.now().Add(life) }
+
+// DropSession ends a session, whosever it is, and reports whether there was one.
+func (s *Service) DropSession(ctx context.Context, token string) (ended bool, err error) {
+	return s.db.Queries().EndSession(ctx, 0, token)
 }
 
 // Me is who is signed in.

@@ -233,17 +233,17 @@ func TestChangingAPassword(t *testing.T) {
 		{"wrong", "long enough", school.SignInFailed}, {demo.Password, "nine char", school.BadPassword}, {demo.Password, demo.Password, school.BadPassword},
 		{demo.Password, "Mara Quill 9", school.CommonPassword}, {demo.Password, "ten  chars", ""}, {"ten  chars", long, ""},
 	} {
-		if err := h.ChangePassword(ctx, by, "s", c.old, c.new); school.CodeOf(err) != c.want || (err == nil) != (c.want == "") {
+		if _, err := h.ChangePassword(ctx, by, "s", c.old, c.new); school.CodeOf(err) != c.want || (err == nil) != (c.want == "") {
 			t.Errorf("%.20q to %.20q: %v", c.old, c.new, err)
 		}
 	}
 	for range 5 {
-		_ = h.ChangePassword(ctx, by, "s", "wrong", "long enough")
+		_, _ = h.ChangePassword(ctx, by, "s", "wrong", "long enough")
 	}
-	if err := h.ChangePassword(ctx, by, "s", long, "long enough"); school.CodeOf(err) != school.TooMany {
+	if _, err := h.ChangePassword(ctx, by, "s", long, "long enough"); school.CodeOf(err) != school.TooMany {
 		t.Errorf("after five wrong ones: %v", err)
 	}
-	if err := h.ChangePassword(ctx, 0, "s", "x", "y"); school.CodeOf(err) != school.NotFound {
+	if _, err := h.ChangePassword(ctx, 0, "s", "x", "y"); school.CodeOf(err) != school.NotFound {
 		t.Errorf("nobody's: %v", err)
 	}
 }

@@ -35,6 +35,8 @@ const (
 	OverMaximum     Code = "over-maximum"     // as the school has it, nothing is added beyond a rule's maximum
 	SummerAlternate Code = "summer-alternate" // a course of the summer round is no alternate
 	Full            Code = "sheet-full"
+	AtLimit         Code = "at-limit"    // there are as many as may be kept; one has to go first
+	KeyReused       Code = "key-reused"  // the key of an edit was used for another one
 	TooComplex      Code = "too-complex" // beyond the limits of judging
 	NoClaim         Code = "no-such-claim"
 	NotACourse      Code = "not-a-course" // only a claim about a course can become a record

@@ -3,7 +3,6 @@ package school
 import (
 	"context"
 	"crypto/rand"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -151,7 +150,7 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 		}
 	}
 	password = madeUp()
-	err = s.setPassword(ctx, account, password, "", true, func(q store.Queries) error {
+	err = s.setPassword(ctx, account, password, func(q store.Queries) error {
 		if mail {
 			if err := q.WriteLetter(ctx, Place{School: school, Year: year}, person, "code", fmt.Sprint("code/", s.now().UnixNano()), map[string]string{"code": password}, s.now()); err != nil {
 				return err
@@ -245,25 +244,23 @@ func (s *Service) SignIns(ctx context.Context, by int64, school string, year int
 	return s.db.Queries().SignIns(ctx, school, person, maxSignIns)
 }
 
-// setPassword sets a password and ends the account's sessions, but for one.
-func (s *Service) setPassword(ctx context.Context, account int64, password, but string, once bool, with ...func(store.Queries) error) error {
+// setPassword sets a password for one sign-in, and ends the account's sessions.
+func (s *Service) setPassword(ctx context.Context, account int64, password string, with func(store.Queries) error) error {
 	hash, err := s.hash(ctx, password)
 	if err != nil {
 		return err
 	}
 	return s.db.Tx(ctx, func(q store.Queries) error {
-		if err := q.SetPassword(ctx, account, hash, once, s.now()); err != nil {
+		if err := q.SetPassword(ctx, account, hash, true, s.now()); err != nil {
 			return err
 		}
-		if err := errors.Join(q.EndSessions(ctx, account, but), q.ForgetDevices(ctx, account, "")); err != nil {
+		if _, err := q.EndSessions(ctx, account, ""); err != nil {
 			return err
 		}
-		for _, do := range with {
-			if err := do(q); err != nil {
-				return err
-			}
+		if err := q.ForgetDevices(ctx, account, ""); err != nil {
+			return err
 		}
-		return nil
+		return with(q)
 	})
 }
 

@@ -38,26 +38,26 @@ func (s *Service) TakeTry(ctx context.Context, state string) (SignOnTry, error) 
 // the school has no such person, and Elsewhere where the account also leads to a school for which the provider does not vouch.
 func (s *Service) SignInAs(ctx context.Context, school, person string, schools []string, from Client) (*SignedIn, error) {
 	q := s.db.Queries()
-	account, within, err := q.AccountFor(ctx, school, person, schools)
+	v, err := q.AccountFor(ctx, school, person, schools)
 	if errors.Is(err, store.ErrNotFound) {
 		s.log.WarnContext(ctx, "a sign-in of somebody unknown", "school", school)
 	}
 	if err != nil {
 		return nil, asNotFound(err)
 	}
-	if err := q.NoteSignIn(ctx, account, store.SignIn{At: s.now(), Done: within, Agent: from.Agent}); err != nil {
+	if err := q.NoteSignIn(ctx, v.Account, store.SignIn{At: s.now(), Done: v.Within, Agent: from.Agent}); err != nil {
 		return nil, err
 	}
-	if !within {
-		s.log.WarnContext(ctx, "a sign-in failed", "account", account, "school", school)
+	if !v.Within {
+		s.log.WarnContext(ctx, "a sign-in failed", "account", v.Account, "school", school)
 		return nil, problem(Elsewhere)
 	}
 	if from.Device == "" {
 		from.Device = rand.Text()
 	}
-	if err := errors.Join(q.ReleaseOne(ctx, "address "+from.Address), q.RememberDevice(ctx, account, hashed(from.Device), s.now())); err != nil {
+	if err := errors.Join(q.ReleaseOne(ctx, "address "+from.Address), q.RememberDevice(ctx, v.Account, hashed(from.Device), s.now())); err != nil {
 		return nil, err
 	}
-	s.log.InfoContext(ctx, "a sign-in", "account", account, "school", school)
-	return &SignedIn{Account: account, Device: from.Device}, nil
+	s.log.InfoContext(ctx, "a sign-in", "account", v.Account, "school", school)
+	return &SignedIn{Account: v.Account, Epoch: v.Epoch, Device: from.Device}, nil
 }

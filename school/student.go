@@ -2,6 +2,7 @@ package school
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -126,6 +127,17 @@ type Edit struct {
 	Reason    string   // where it is made for the family
 }
 
+// digest tells edits apart, whatever version of the sheet and key they come with.
+func (e *Edit) digest() string {
+	what := *e
+	what.Version, what.Key = 0, ""
+	text, err := json.Marshal(what)
+	if err != nil {
+		panic(err) // texts and numbers always marshal
+	}
+	return hashed(string(text))
+}
+
 // compile makes of an edit one in terms of the year.
 func (e *Edit) compile(y *catalog.Year) (out sheet.Edit, err error) {
 	find := func(code string) int32 {
@@ -178,11 +190,15 @@ func (s *Service) Change(ctx context.Context, by int64, at Place, edit Edit) (*D
 			return nil, err
 		}
 		if d.Draft == nil && edit.Version < d.Row.Version && edit.Key != "" {
-			if answered, err := s.db.Queries().Answered(ctx, at, edit.Version, edit.Key); err != nil {
-				return nil, err
-			} else if answered {
+			digest, err := s.db.Queries().Answered(ctx, at, edit.Version, edit.Key)
+			switch {
+			case err == nil && digest != "" && digest != edit.digest():
+				return nil, problem(KeyReused)
+			case err == nil:
 				d.judge(0)
 				return d, nil
+			case !errors.Is(err, store.ErrNotFound):
+				return nil, err
 			}
 		}
 		d.answer(edit.Version) // an edit does not wait for what is found
@@ -281,7 +297,7 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 		return nil, nil
 	}
 	change := d.change(kind, edit.Reason, detail)
-	change.FactsVersion, change.Key = 0, edit.Key
+	change.FactsVersion, change.Key, change.Digest = 0, edit.Key, edit.digest()
 	change.Delete, change.Upsert = difference(before, after)
 	change.State.Undoable, change.State.Redoable, change.State.Undoes, change.State.ChangedAt = undoable, redoable, nil, &d.now
 	if undoes != nil {

@@ -12,11 +12,12 @@ type Credentials struct {
 	Hash    string     `db:"hash"`
 	Once    bool       `db:"once"` // it is for one sign-in
 	SetAt   *time.Time `db:"set_at"`
+	Epoch   int64      `db:"session_epoch"` // of its sessions, as it is before the password is tried
 }
 
 // Credentials gives the account of a username. The error is ErrNotFound where there is none.
 func (q Queries) Credentials(ctx context.Context, username string) (c Credentials, err error) {
-	return c, q.get(ctx, &c, `SELECT a.id, coalesce(p.hash, '') AS hash, coalesce(p.once, false) AS once, p.set_at FROM account a LEFT JOIN account_password p ON p.account_id = a.id WHERE a.username = $1`, username)
+	return c, q.get(ctx, &c, `SELECT a.id, coalesce(p.hash, '') AS hash, coalesce(p.once, false) AS once, p.set_at, a.session_epoch FROM account a LEFT JOIN account_password p ON p.account_id = a.id WHERE a.username = $1`, username)
 }
 
 // Username gives an account's username.
@@ -35,6 +36,12 @@ func (q Queries) SetLanguage(ctx context.Context, account int64, language string
 func (q Queries) SetPassword(ctx context.Context, account int64, hash string, once bool, now time.Time) error {
 	return q.exec(ctx, `INSERT INTO account_password (account_id, hash, once, set_at) VALUES ($1, $2, $3, $4)
 		ON CONFLICT (account_id) DO UPDATE SET hash = $2, once = $3, set_at = $4`, account, hash, once, now)
+}
+
+// ReplacePassword sets an account's password in the place of another one, and reports whether that was still there.
+func (q Queries) ReplacePassword(ctx context.Context, account int64, old, hash string, now time.Time) (replaced bool, err error) {
+	n, err := q.changed(ctx, `UPDATE account_password SET hash = $3, once = false, set_at = $4 WHERE account_id = $1 AND hash = $2`, account, old, hash, now)
+	return n > 0, err
 }
 
 // RaiseHash replaces a password's hash by one of the same password that costs more, unless another has been set meanwhile.
@@ -177,14 +184,31 @@ func (q Queries) SessionData(ctx context.Context, token string, now time.Time) (
 	return data, q.get(ctx, &data, `SELECT data FROM session WHERE token = $1 AND expiry > $2`, token, now)
 }
 
-// KeepSession writes a session; account is 0 for one that nobody has signed in to.
-func (q Queries) KeepSession(ctx context.Context, token string, account int64, data []byte, agent string, now, expiry time.Time) error {
-	var owner any
-	if account != 0 {
-		owner = account
+// NewSession is a session that begins.
+type NewSession struct {
+	Token   string // hashed
+	Account int64  // 0: nobody has signed in to it
+	Epoch   int64  // of the account's sessions when the sign-in began
+	Data    []byte
+	Agent   string // the browser, as it calls itself
+	Expiry  time.Time
+}
+
+// BeginSession writes a session, and reports whether it did: one of an account does not begin where that account's sessions have been
+// ended since its sign-in began. The lock makes it wait for an end that is under way.
+func (q Queries) BeginSession(ctx context.Context, s *NewSession, now time.Time) (begun bool, err error) {
+	if s.Account == 0 {
+		return true, q.exec(ctx, `INSERT INTO session (token, data, begun_at, seen_at, agent, expiry) VALUES ($1, $2, $3, $3, $4, $5)`, s.Token, s.Data, now, s.Agent, s.Expiry)
 	}
-	return q.exec(ctx, `INSERT INTO session (token, account_id, data, begun_at, seen_at, agent, expiry) VALUES ($1, $2, $3, $4, $4, $5, $6)
-		ON CONFLICT (token) DO UPDATE SET account_id = $2, data = $3, seen_at = $4, expiry = $6`, token, owner, data, now, agent, expiry)
+	n, err := q.changed(ctx, `INSERT INTO session (token, account_id, data, begun_at, seen_at, agent, expiry)
+		SELECT $1, a.id, $2, $3, $3, $4, $5 FROM account a WHERE a.id = $6 AND a.session_epoch = $7 FOR SHARE`, s.Token, s.Data, now, s.Agent, s.Expiry, s.Account, s.Epoch)
+	return n > 0, err
+}
+
+// UpdateSession writes what a session remembers, and reports whether the session still is. One that has ended stays ended.
+func (q Queries) UpdateSession(ctx context.Context, token string, data []byte, now, expiry time.Time) (kept bool, err error) {
+	n, err := q.changed(ctx, `UPDATE session SET data = $2, seen_at = $3, expiry = $4 WHERE token = $1`, token, data, now, expiry)
+	return n > 0, err
 }
 
 // EndSession ends one session of an account, or any where the account is 0. It tells whether there was one.
@@ -193,9 +217,14 @@ func (q Queries) EndSession(ctx context.Context, account int64, token string) (e
 	return n > 0, err
 }
 
-// EndSessions ends all sessions of an account, but for one.
-func (q Queries) EndSessions(ctx context.Context, account int64, but string) error {
-	return q.exec(ctx, `DELETE FROM session WHERE account_id = $1 AND token <> $2`, account, but)
+// EndSessions ends all sessions of an account except one, those too whose sign-in is under way, in a transaction. It returns the epoch of
+// the sessions to come, which the one that stays must remember. The update comes first: its lock makes sign-ins wait, and the deletion
+// then sees all that began before.
+func (q Queries) EndSessions(ctx context.Context, account int64, except string) (epoch int64, err error) {
+	if err := q.get(ctx, &epoch, `UPDATE account SET session_epoch = session_epoch + 1 WHERE id = $1 RETURNING session_epoch`, account); err != nil {
+		return 0, err
+	}
+	return epoch, q.exec(ctx, `DELETE FROM session WHERE account_id = $1 AND token <> $2`, account, except)
 }
 
 // Sessions lists the sessions of an account, the latest first.

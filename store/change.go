@@ -18,6 +18,7 @@ type Change struct {
 	Actor        Actor
 	Kind         string
 	Reason, Key  string
+	Digest       string // of what was asked with the key
 	Detail       any
 	State        SheetState
 
@@ -115,7 +116,7 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 		facts = ", facts_version = facts_version + 1"
 	}
 	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason, c.Key, asJSON(c.Detail),
-		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion, undoes, s.Redoable, answered, summer, !c.Prepares, s.AskedAt, asJSON(append([]string{}, s.About.V...))}}
+		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion, undoes, s.Redoable, answered, summer, !c.Prepares, s.AskedAt, asJSON(append([]string{}, s.About.V...)), c.Digest}}
 	if c.Remark != nil && c.Remark.Kind == "family" && c.Remark.Draft == 0 {
 		b.args = append(b.args, c.Remark.Course)
 		facts += fmt.Sprintf(", talk = CASE WHEN talk ? $%[1]d THEN talk ELSE talk || to_jsonb($%[1]d::text) END", len(b.args))
@@ -126,8 +127,8 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 				about = CASE WHEN $16 = '' THEN '[]' ELSE $27::jsonb END` + facts + `
 			WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version = $4 - 1 AND ($20 = 0 OR facts_version = $20) RETURNING 1
 		), noted AS (
-			INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, detail)
-			SELECT $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11::jsonb FROM mine
+			INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, asked_digest, detail)
+			SELECT $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $28, $11::jsonb FROM mine
 		)`
 	// A part with nothing to do would cost as much as one that does it, so it is left out.
 	if len(c.Delete) > 0 {

@@ -49,9 +49,10 @@ func (q Queries) Redoable(ctx context.Context, at Place) ([]Earlier, error) {
 		ORDER BY version DESC LIMIT 1`, at)
 }
 
-// Answered tells whether a change with this key has been kept since a version of the sheet.
-func (q Queries) Answered(ctx context.Context, at Place, since int64, key string) (answered bool, err error) {
-	return answered, q.get(ctx, &answered, `SELECT EXISTS (SELECT 1 FROM event WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version > $4 AND key = $5)`,
+// Answered returns the digest of the change with this key that was kept since a version of the sheet. The error is ErrNotFound where there
+// is none.
+func (q Queries) Answered(ctx context.Context, at Place, since int64, key string) (digest string, err error) {
+	return digest, q.get(ctx, &digest, `SELECT asked_digest FROM event WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version > $4 AND key = $5 ORDER BY version LIMIT 1`,
 		at.School, at.Year, at.Student, since, key)
 }
 

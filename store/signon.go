@@ -23,17 +23,20 @@ func (q Queries) TakeTry(ctx context.Context, state string, now time.Time) (t Si
 	return t, q.get(ctx, &t, `WITH taken AS (DELETE FROM sign_on_try WHERE state = $1 RETURNING *) SELECT school_id, nonce, verifier FROM taken WHERE expires_at > $2`, state, now)
 }
 
-// AccountFor gives the account of a person of a school, and whether it leads to nobody of a school but some. The error is ErrNotFound.
-func (q Queries) AccountFor(ctx context.Context, school, person string, schools []string) (account int64, within bool, err error) {
+// VouchedFor is the account of somebody for whom a school's provider vouches.
+type VouchedFor struct {
+	Account int64 `db:"account_id"`
+	Epoch   int64 `db:"session_epoch"` // of its sessions
+	Within  bool  // it leads to nobody of a school for which the provider does not vouch
+}
+
+// AccountFor returns the account of a person of a school. The error is ErrNotFound.
+func (q Queries) AccountFor(ctx context.Context, school, person string, schools []string) (v VouchedFor, err error) {
 	ctx = Anywhere(ctx) // an account may lead to several schools
-	var row struct {
-		Account int64 `db:"account_id"`
-		Within  bool
-	}
-	err = q.get(ctx, &row, `SELECT p.account_id, NOT EXISTS (SELECT 1 FROM person o WHERE o.account_id = p.account_id AND o.present
+	err = q.get(ctx, &v, `SELECT p.account_id, a.session_epoch, NOT EXISTS (SELECT 1 FROM person o WHERE o.account_id = p.account_id AND o.present
 			AND o.school_id NOT IN (SELECT jsonb_array_elements_text($3::jsonb))) AS within
-		FROM person p WHERE p.school_id = $1 AND p.id = $2 AND p.present AND p.enabled AND p.account_id IS NOT NULL`, school, person, asJSON(append([]string{}, schools...)))
-	return row.Account, row.Within, err
+		FROM person p JOIN account a ON a.id = p.account_id WHERE p.school_id = $1 AND p.id = $2 AND p.present AND p.enabled AND p.account_id IS NOT NULL`, school, person, asJSON(append([]string{}, schools...)))
+	return v, err
 }
 
 // Passkey is one of an account.

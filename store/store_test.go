@@ -320,7 +320,7 @@ func TestSaveChange(t *testing.T) {
 	claim := storetest.Value[int64](t, d, `SELECT id FROM signal WHERE student_id = 's0001' AND kind = 'claim'`)
 	mark := int64(8300)
 	change := func() *store.Change {
-		c := &store.Change{Place: mara, Version: row.Version + 1, FactsVersion: row.Facts, At: storetest.Now, Actor: store.Actor{ID: "k1", Name: "Ms Arden"}, Kind: "all", Reason: "why", Key: "key",
+		c := &store.Change{Place: mara, Version: row.Version + 1, FactsVersion: row.Facts, At: storetest.Now, Actor: store.Actor{ID: "k1", Name: "Ms Arden"}, Kind: "all", Reason: "why", Key: "key", Digest: "digest",
 			Detail: map[string]any{"message": "m"}, State: row.SheetState,
 			Delete: []string{"CER1"}, Upsert: []store.EntryRow{{Course: "AST1", Alternate: true, Rank: 2, StandsFor: "HLT1"}, {Course: "TID1", Rank: 9}, {Course: "ENG10", Rank: 13}},
 			Submission: &store.Submission{Receipt: "R-1", Catalog: 1, Policy: 1, Entries: []store.EntryRow{{Course: "TID1", Rank: 1}}, Judgement: map[string]bool{"ready": true}},
@@ -382,13 +382,14 @@ func TestSaveChange(t *testing.T) {
 	if err != nil || len(events) != 1 || events[0].Actor != "Ms Arden" || events[0].Kind != "all" || events[0].Reason != "why" || events[0].Detail.V.Message != "m" || !events[0].At.Equal(storetest.Now) {
 		t.Errorf("events: %+v, %v", events, err)
 	}
-	for key, want := range map[string]bool{"key": true, "other": false} {
-		if got, err := q.Answered(t.Context(), mara, row.Version, key); got != want || err != nil {
-			t.Errorf("%s answered: %v, %v", key, got, err)
-		}
+	if got, err := q.Answered(t.Context(), mara, row.Version, "key"); got != "digest" || err != nil {
+		t.Errorf("what was asked with the key: %q, %v", got, err)
 	}
-	if got, _ := q.Answered(t.Context(), mara, now.Version, "key"); got {
-		t.Error("a key counts from before")
+	if _, err := q.Answered(t.Context(), mara, row.Version, "other"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("what was asked with another key: %v", err)
+	}
+	if _, err := q.Answered(t.Context(), mara, now.Version, "key"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a key counts from before: %v", err)
 	}
 	// Signing writes under the submission that stands, with whatever facts there are.
 	sign := &store.Change{Place: mara, Version: now.Version + 1, At: storetest.Now, Actor: store.Actor{ID: "g0001", Name: "Ilse Quill"}, Kind: "sign", Reason: "", Detail: 1, State: now.SheetState, Signature: &store.Signature{}}
@@ -499,8 +500,8 @@ func TestForgetting(t *testing.T) {
 	account := d.Account(t, "mara.quill")
 	ctx, now := t.Context(), storetest.Now
 	for i, life := range []time.Duration{-time.Second, time.Hour} {
-		if err := q.KeepSession(ctx, fmt.Sprint("t", i), account, []byte("x"), "agent", now, now.Add(life)); err != nil {
-			t.Fatal(err)
+		if begun, err := q.BeginSession(ctx, &store.NewSession{Token: fmt.Sprint("t", i), Account: account, Data: []byte("x"), Agent: "agent", Expiry: now.Add(life)}, now); err != nil || !begun {
+			t.Fatal(begun, err)
 		}
 	}
 	if _, err := q.SessionData(ctx, "t0", now); !errors.Is(err, store.ErrNotFound) {

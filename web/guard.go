@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/hex"
@@ -25,12 +26,6 @@ import (
 	"rubricon/school"
 )
 
-// RequestTimeout bounds the work for one request.
-const RequestTimeout = 15 * time.Second
-
-// maxBody bounds the body of a request, in bytes.
-const maxBody = 64 << 10
-
 // schoolsPath is what all that is of one school begins with; the database holds such a request to it.
 const schoolsPath = "/api/schools/"
 
@@ -46,25 +41,39 @@ type request struct {
 	account int64
 	log     *slog.Logger
 	reads   string // the languages that the sender reads, as the header has them
+	limit   *limit
+	head    bool            // only the headers are wanted (HEAD)
+	client  context.Context // over when whoever asked has left
+	session loadedSession
 }
+
+// left reports whether whoever asked has gone, so that nobody reads an answer.
+func (r *request) left() bool { return r.client != nil && r.client.Err() != nil }
 
 func requestOf(ctx context.Context) *request {
 	r, _ := ctx.Value(requestKey{}).(*request)
 	if r == nil {
-		return &request{log: slog.Default()}
+		return &request{log: slog.Default(), limit: usual}
 	}
 	return r
 }
 
 func requestID(ctx context.Context) string { return requestOf(ctx).id }
 
-// recorder notes the status of an answer.
+// statusLeft is how an answer is counted that nobody waited for (common practice; it is in no standard, and never sent).
+const statusLeft = 499
+
+// recorder notes the status of an answer. Once it is sealed the answer is complete, and what is written after that goes nowhere.
 type recorder struct {
 	http.ResponseWriter
 	status, bytes int
+	sealed        bool
 }
 
 func (r *recorder) WriteHeader(status int) {
+	if r.sealed {
+		return
+	}
 	if r.status == 0 {
 		r.status = status
 	}
@@ -72,6 +81,9 @@ func (r *recorder) WriteHeader(status int) {
 }
 
 func (r *recorder) Write(text []byte) (int, error) {
+	if r.sealed {
+		return len(text), nil
+	}
 	if r.status == 0 {
 		r.status = http.StatusOK
 	}
@@ -94,34 +106,31 @@ func (s *Server) noted(next http.Handler) http.Handler {
 			note.route = "unknown"
 		}
 		w.Header().Set("X-Request-Id", note.id)
+		note.limit, note.client, note.head = s.limits.find(r), r.Context(), r.Method == http.MethodHead
 		ctx := context.WithValue(r.Context(), requestKey{}, note)
 		if rest, ok := strings.CutPrefix(r.URL.Path, schoolsPath); ok {
 			at, _, _ := strings.Cut(rest, "/")
 			ctx = school.Within(ctx, at)
 		}
-		if !isLive(r) {
-			limit := RequestTimeout
-			if isUpload(r) {
-				limit = uploadTimeout
-				control := http.NewResponseController(w)
-				_, _ = control.SetReadDeadline(time.Now().Add(limit)), control.SetWriteDeadline(time.Now().Add(limit+RequestTimeout))
-			}
-			var stop context.CancelFunc
-			ctx, stop = context.WithTimeout(ctx, limit)
-			defer stop()
-		}
 		ctx, span := s.span(ctx, r)
-		start, out := time.Now(), &recorder{ResponseWriter: w}
+		method, start, out := r.Method, time.Now(), &recorder{ResponseWriter: w}
 		defer func() {
-			if !isLive(r) {
-				s.meter.done(known(r.Method), note.route, out.status, time.Since(start))
+			if note.left() && (out.status == 0 || out.status >= http.StatusInternalServerError) {
+				out.status = statusLeft
 			}
-			span.SetName(known(r.Method) + " " + note.route)
-			span.SetAttributes(attribute.String("http.request.method", known(r.Method)), attribute.String("http.route", note.route), attribute.Int("http.response.status_code", out.status), attribute.String("rubricon.request", note.id))
+			if !note.limit.live {
+				s.meter.done(known(method), note.route, out.status, time.Since(start))
+			}
+			span.SetName(known(method) + " " + note.route)
+			span.SetAttributes(attribute.String("http.request.method", known(method)), attribute.String("http.route", note.route), attribute.Int("http.response.status_code", out.status), attribute.String("rubricon.request", note.id))
 			span.End()
-			s.log.InfoContext(ctx, "request", "method", known(r.Method), "route", note.route, "status", out.status, "bytes", out.bytes, "took", time.Since(start), "account", note.account)
+			s.log.InfoContext(ctx, "request", "method", known(method), "route", note.route, "status", out.status, "bytes", out.bytes, "took", time.Since(start), "account", note.account)
 		}()
-		next.ServeHTTP(out, r.WithContext(ctx))
+		r = r.WithContext(ctx)
+		if note.head { // net/http sends the headers of the answer alone
+			r.Method = http.MethodGet
+		}
+		next.ServeHTTP(out, r)
 	})
 }
 
@@ -131,7 +140,7 @@ const MostAtOnce = 400
 // bounded answers at once that there is too much to do, and when to come back, where it is so.
 func (s *Server) bounded(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if !isLive(r) && !isUpload(r) {
+		if at := requestOf(r.Context()).limit; !at.live && !at.upload {
 			defer s.working.Add(-1)
 			if s.working.Add(1) > MostAtOnce {
 				p := unavailable(r.Context())
@@ -233,9 +242,9 @@ func secure(tls bool, next http.Handler) http.Handler {
 	})
 }
 
-// refuseText refuses what no text can be: NUL, bytes that are not UTF-8, halves of surrogate pairs. Everything else that a person can
-// paste is taken.
-func refuseText(next http.Handler) http.Handler {
+// refuseText reads the body of a request, and refuses what no text can be: NUL, bytes that are not UTF-8, halves of surrogate pairs.
+// Everything else that a person can paste is taken.
+func (s *Server) refuseText(next http.Handler) http.Handler {
 	refuse := func(w http.ResponseWriter, where, what string) {
 		p := newProblem(http.StatusBadRequest, "the "+where+" "+what+"; take it out")
 		p.Code = "bad-text"
@@ -253,24 +262,32 @@ func refuseText(next http.Handler) http.Handler {
 				return
 			}
 		}
-		if r.Body != nil && r.Body != http.NoBody && !isUpload(r) {
-			body, err := io.ReadAll(io.LimitReader(r.Body, maxBody+1))
-			if err != nil {
-				refuse(w, "body", "cannot be read")
+		if r.Body != nil && r.Body != http.NoBody && strings.HasPrefix(r.URL.Path, "/api/") {
+			if encoding := r.Header.Get("Content-Encoding"); encoding != "" && encoding != "identity" {
+				sendProblem(w, newProblem(http.StatusUnsupportedMediaType, say(r.Context(), "no-encoding")))
 				return
 			}
-			if what := badText(string(body)); what != "" {
-				refuse(w, "body", what)
-				return
+			if at := requestOf(r.Context()).limit; !at.upload {
+				most := at.body + 1
+				if r.ContentLength >= 0 {
+					most = min(most, r.ContentLength)
+				}
+				if !s.bodies.TryAcquire(most) {
+					sendProblem(w, unavailable(r.Context()))
+					return
+				}
+				defer s.bodies.Release(most)
+				body, problem := s.readBody(w, r, at.body)
+				if problem != nil {
+					sendProblem(w, problem)
+					return
+				}
+				if what := cmp.Or(badText(string(body)), badEscapes(body)); what != "" {
+					refuse(w, "body", what)
+					return
+				}
+				r.Body = io.NopCloser(bytes.NewReader(body))
 			}
-			if what := badEscapes(body); what != "" {
-				refuse(w, "body", what)
-				return
-			}
-			r.Body = struct {
-				io.Reader
-				io.Closer
-			}{io.MultiReader(bytes.NewReader(body), r.Body), r.Body}
 		}
 		next.ServeHTTP(w, r)
 	})

@@ -144,7 +144,7 @@ func (s *Server) handRoutes(api huma.API) {
 		return &sinceOut{SinceView{sectionsSince(x.Gone), sectionsSince(x.Moved), sectionsSince(x.Over), namedPupils(x.New), namedPupils(x.Changed), namedPupils(x.Withdrawn), x.Students}}, nil
 	})
 	type anewOut struct{ Body []TouchedView }
-	signedIn(s, api, operation("place-anew", http.MethodPost, yearPath+"/placements/{run}/anew", "Place anew what has changed, touching as few others as possible"), func(ctx context.Context, by int64, in *RunIn) (*anewOut, error) {
+	signedIn(s, api, takesLong(operation("place-anew", http.MethodPost, yearPath+"/placements/{run}/anew", "Place anew what has changed, touching as few others as possible")), func(ctx context.Context, by int64, in *RunIn) (*anewOut, error) {
 		list, err := s.cases.PlaceAnew(ctx, by, in.School, in.Year, in.Run)
 		out := &anewOut{Body: []TouchedView{}}
 		for _, t := range list {

@@ -68,9 +68,8 @@ func (s *Server) pageRoutes(api huma.API) {
 		Guardian string `path:"guardian" maxLength:"100"`
 		RawBody  []byte `contentType:"application/octet-stream"`
 	}
-	keep := operation("keep-page", http.MethodPut, studentPath+"/pages/{guardian}", "Keep a picture of the page that a guardian has signed: a PDF, a JPEG, PNG or HEIC picture; at most 10 MB")
-	keep.MaxBodyBytes, keep.DefaultStatus = school.MaxAttachment, http.StatusNoContent
-	keep.Middlewares = huma.Middlewares{s.beforeUpload(s.cases.MayKeepPages)}
+	keep := s.upload(operation("keep-page", http.MethodPut, studentPath+"/pages/{guardian}", "Keep a picture of the page that a guardian has signed: a PDF, a JPEG, PNG or HEIC picture; at most 10 MB"), school.MaxAttachment, officeShare, s.cases.MayKeepPages)
+	keep.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, keep, func(ctx context.Context, by int64, in *keepIn) (*struct{}, error) {
 		return nil, s.cases.KeepPage(ctx, by, in.place(), in.Guardian, in.RawBody)
 	})

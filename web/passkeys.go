@@ -222,7 +222,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if err := s.cases.AddPasskey(ctx, by, school.Passkey{ID: base64.RawURLEncoding.EncodeToString(made.ID), Name: in.Body.Name, Credential: key}); err != nil {
 			return nil, answer(ctx, err)
 		}
-		if err := s.sessions.RenewToken(ctx); err != nil {
+		if err := s.renew(ctx); err != nil {
 			return nil, err
 		}
 		s.sessions.Remove(ctx, secondKey)
@@ -287,7 +287,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if err := s.cases.UsedPasskey(ctx, by, school.Passkey{ID: base64.RawURLEncoding.EncodeToString(used.ID), Credential: key}); err != nil {
 			return nil, answer(ctx, err)
 		}
-		if err := s.sessions.RenewToken(ctx); err != nil {
+		if err := s.renew(ctx); err != nil {
 			return nil, err
 		}
 		s.sessions.Remove(ctx, secondKey)

@@ -166,7 +166,7 @@ func (s *Server) placementRoutes(api huma.API) {
 			Grade int `json:"grade" minimum:"-1" maximum:"12" doc:"-1: all"`
 		}
 	}
-	signedIn(s, api, operation("publish", http.MethodPost, yearPath+"/publications", "Show families what a run gives them, by grade or all"), func(ctx context.Context, by int64, in *publishIn) (*sheetsOut, error) {
+	signedIn(s, api, takesLong(operation("publish", http.MethodPost, yearPath+"/publications", "Show families what a run gives them, by grade or all")), func(ctx context.Context, by int64, in *publishIn) (*sheetsOut, error) {
 		out := &sheetsOut{}
 		var err error
 		out.Body.Sheets, err = s.cases.Publish(ctx, by, in.School, in.Year, in.Body.Run, in.Body.Grade)
@@ -179,7 +179,7 @@ func (s *Server) placementRoutes(api huma.API) {
 			Reason string `json:"reason" maxLength:"1000" doc:"The families read it"`
 		}
 	}
-	signedIn(s, api, operation("take-back-publication", http.MethodPost, yearPath+"/publications/{publication}/return", "Take a publication back, with a reason"), func(ctx context.Context, by int64, in *unpublishIn) (*sheetsOut, error) {
+	signedIn(s, api, takesLong(operation("take-back-publication", http.MethodPost, yearPath+"/publications/{publication}/return", "Take a publication back, with a reason")), func(ctx context.Context, by int64, in *unpublishIn) (*sheetsOut, error) {
 		out := &sheetsOut{}
 		var err error
 		out.Body.Sheets, err = s.cases.Unpublish(ctx, by, in.School, in.Year, in.Publication, in.Body.Reason)

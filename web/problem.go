@@ -51,7 +51,7 @@ func (p *Problem) GetHeaders() http.Header {
 
 var statuses = map[school.Code]int{
 	school.NotFound: http.StatusNotFound, school.NoCourse: http.StatusNotFound, school.NoSection: http.StatusNotFound, school.SignInFailed: http.StatusUnauthorized, school.TooMany: http.StatusTooManyRequests,
-	school.Code(acts.NotYours): http.StatusForbidden, school.NeedsReason: http.StatusUnprocessableEntity, school.NeedsMessage: http.StatusUnprocessableEntity,
+	school.Code(acts.NotYours): http.StatusForbidden, school.NeedsReason: http.StatusUnprocessableEntity, school.KeyReused: http.StatusUnprocessableEntity, school.NeedsMessage: http.StatusUnprocessableEntity,
 	school.NeedsAgreed: http.StatusUnprocessableEntity, school.NeedsCommitment: http.StatusUnprocessableEntity, school.BadMark: http.StatusUnprocessableEntity, school.NotACourse: http.StatusUnprocessableEntity,
 	school.BadAct: http.StatusUnprocessableEntity, school.BadCode: http.StatusUnprocessableEntity, school.NoGuardian: http.StatusUnprocessableEntity, school.BadPassword: http.StatusUnprocessableEntity, school.CommonPassword: http.StatusUnprocessableEntity, school.BadToken: http.StatusUnprocessableEntity, school.BadHook: http.StatusUnprocessableEntity, school.BadAddress: http.StatusUnprocessableEntity, school.NoHookKey: http.StatusConflict, school.TooMuch: http.StatusUnprocessableEntity,
 	school.Busy: http.StatusServiceUnavailable, school.Crowded: http.StatusServiceUnavailable, school.NotZip: http.StatusUnprocessableEntity, school.BadFile: http.StatusUnprocessableEntity, school.NeedsName: http.StatusUnprocessableEntity,
@@ -93,15 +93,21 @@ func unavailable(ctx context.Context) *Problem {
 
 // internal is what is said of a bug or a failure; what it was is logged, and only said to be one.
 func internal(ctx context.Context, message string, errs ...error) *Problem {
+	if note := requestOf(ctx); note.left() {
+		note.log.InfoContext(ctx, "whoever asked has left", "errors", errs)
+		return newProblem(http.StatusInternalServerError, say(ctx, "internal")) // nobody reads it, and nothing is wrong
+	}
 	for _, err := range errs {
 		if school.Unavailable(err) {
 			requestOf(ctx).log.WarnContext(ctx, "the database cannot be reached, or is too slow", "error", err)
 			return unavailable(ctx)
 		}
 	}
-	if ctx.Err() == nil { // else nobody waits for an answer any more, and nothing is wrong
-		requestOf(ctx).log.ErrorContext(ctx, "a request failed", "message", message, "errors", errs)
+	if errors.Is(ctx.Err(), context.DeadlineExceeded) {
+		requestOf(ctx).log.ErrorContext(ctx, "a request took too long", "message", message, "errors", errs)
+		return unavailable(ctx)
 	}
+	requestOf(ctx).log.ErrorContext(ctx, "a request failed", "message", message, "errors", errs)
 	return newProblem(http.StatusInternalServerError, say(ctx, "internal"))
 }
 

@@ -34,8 +34,13 @@ const (
 	sheetPath   = studentPath + "/sheet"
 )
 
+// firstYear and lastYear bound a school year, as InYear says.
+const firstYear, lastYear = 1900, 9999
+
+// operation returns an operation with the usual limits. Bodies are read before it begins (readBody), so it sets no deadline for reading:
+// huma's own, of five seconds, would go on while the operation works, and end its context and the connection.
 func operation(id, method, path, summary string) huma.Operation {
-	return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, MaxBodyBytes: maxBody, DefaultStatus: http.StatusOK}
+	return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, MaxBodyBytes: maxBody, BodyReadTimeout: -1, DefaultStatus: http.StatusOK}
 }
 
 func (s *Server) routes(api huma.API) {

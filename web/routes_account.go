@@ -89,6 +89,15 @@ func (s *Server) accountRoutes(api huma.API) {
 	signedIn(s, api, op, func(ctx context.Context, by int64, in *sessionIn) (*struct{}, error) {
 		return nil, s.cases.EndSession(ctx, by, in.ID)
 	})
+	op = operation("end-sessions", http.MethodDelete, "/api/sessions", "Sign out everywhere else, also where a sign-in is under way")
+	op.DefaultStatus = http.StatusNoContent
+	signedIn(s, api, op, func(ctx context.Context, by int64, _ *struct{}) (*struct{}, error) {
+		epoch, err := s.cases.EndSessions(ctx, by, s.here(ctx))
+		if err == nil {
+			s.sessions.Put(ctx, epochKey, epoch)
+		}
+		return nil, err
+	})
 	type passwordIn struct {
 		Body struct {
 			Old string `json:"old" minLength:"1" maxLength:"500"`
@@ -106,9 +115,11 @@ func (s *Server) accountRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		if err := s.cases.ChangePassword(ctx, by, s.here(ctx), in.Body.Old, in.Body.New); err != nil {
+		epoch, err := s.cases.ChangePassword(ctx, by, s.here(ctx), in.Body.Old, in.Body.New)
+		if err != nil {
 			return nil, answer(ctx, err)
 		}
+		s.sessions.Put(ctx, epochKey, epoch)
 		s.sessions.Remove(ctx, onceKey)
 		return nil, nil
 	})

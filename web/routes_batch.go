@@ -103,8 +103,8 @@ func (s *Server) batchRoutes(api huma.API) {
 		Body Batching
 	}
 	type outcomeOut struct{ Body *BatchOutcome }
-	try := operation("try-batch", http.MethodPost, yearPath+"/batches/trial", "What an act on many sheets would do; nothing is changed")
-	do := operation("do-batch", http.MethodPost, yearPath+"/batches", "An act on many sheets, each by itself; those that it cannot be done with stay as they are and are named")
+	try := takesLong(operation("try-batch", http.MethodPost, yearPath+"/batches/trial", "What an act on many sheets would do; nothing is changed"))
+	do := takesLong(operation("do-batch", http.MethodPost, yearPath+"/batches", "An act on many sheets, each by itself; those that it cannot be done with stay as they are and are named"))
 	try.MaxBodyBytes, do.MaxBodyBytes = maxManyBody, maxManyBody
 	signedIn(s, api, try, func(ctx context.Context, by int64, in *batchIn) (*outcomeOut, error) {
 		outcomes, err := s.cases.TryBatch(ctx, by, in.School, in.Year, newBatch(&in.Body))
@@ -138,7 +138,7 @@ func (s *Server) batchRoutes(api huma.API) {
 			Reason  string `json:"reason" maxLength:"1000"`
 		}
 	}
-	signedIn(s, api, operation("take-back-batch", http.MethodPost, yearPath+"/batches/{batch}/return", "Take back what an act on many sheets did; sheets that have gone on since are named"),
+	signedIn(s, api, takesLong(operation("take-back-batch", http.MethodPost, yearPath+"/batches/{batch}/return", "Take back what an act on many sheets did; sheets that have gone on since are named")),
 		func(ctx context.Context, by int64, in *backIn) (*outcomeOut, error) {
 			outcomes, err := s.cases.TakeBack(ctx, by, in.School, in.Year, in.Batch, in.Body.Student, in.Body.Reason)
 			return &outcomeOut{newOutcome(in.Batch, outcomes)}, err

@@ -3,10 +3,10 @@ package web
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"reflect"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -19,11 +19,6 @@ const (
 	liveLongest = 600 // seconds
 	liveBeat    = 20 * time.Second
 )
-
-// isLive tells whether a request is for a live stream, which has no deadline and is not compressed.
-func isLive(r *http.Request) bool {
-	return r.Method == http.MethodGet && strings.HasPrefix(r.URL.Path, "/api/") && strings.HasSuffix(r.URL.Path, "/live")
-}
 
 // ChangeHeard is what a live stream says.
 type ChangeHeard struct {
@@ -42,6 +37,7 @@ func (s *Server) liveRoutes(api huma.API) {
 	said := api.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[ChangeHeard](), true, "")
 	stream := func(id, path, summary string) huma.Operation {
 		op := operation(id, http.MethodGet, path, summary)
+		op.Metadata = map[string]any{limitKey: &limit{live: true}}
 		op.Responses = map[string]*huma.Response{"200": {Description: "Server-sent events; the data of each is a ChangeHeard",
 			Content: map[string]*huma.MediaType{"text/event-stream": {Schema: said}}}}
 		return op
@@ -51,22 +47,14 @@ func (s *Server) liveRoutes(api huma.API) {
 		LiveFor
 	}
 	signedIn(s, api, stream("hear-sheet", sheetPath+"/live", "Hear of changes to a sheet"), func(ctx context.Context, by int64, in *sheetIn) (*huma.StreamResponse, error) {
-		w, err := s.cases.WatchSheet(ctx, by, in.place())
-		if err != nil {
-			return nil, err
-		}
-		return s.live(w, in.Seconds), nil
+		return s.stream(ctx, by, in.Seconds, func() (*school.Watch, error) { return s.cases.WatchSheet(ctx, by, in.place()) })
 	})
 	type seatsIn struct {
 		SeatsIn
 		LiveFor
 	}
 	signedIn(s, api, stream("hear-seats", seatsPath+"/live", "Hear of changes to a choice of seats, and of the seats that are left"), func(ctx context.Context, by int64, in *seatsIn) (*huma.StreamResponse, error) {
-		w, err := s.cases.WatchSeats(ctx, by, in.place())
-		if err != nil {
-			return nil, err
-		}
-		return s.live(w, in.Seconds), nil
+		return s.stream(ctx, by, in.Seconds, func() (*school.Watch, error) { return s.cases.WatchSeats(ctx, by, in.place()) })
 	})
 	type yearIn struct {
 		InYear
@@ -74,27 +62,46 @@ func (s *Server) liveRoutes(api huma.API) {
 	}
 	signedIn(s, api, stream("hear-caseload", yearPath+"/caseload/live", "Hear of changes to the sheets of a school year"),
 		func(ctx context.Context, by int64, in *yearIn) (*huma.StreamResponse, error) {
-			w, err := s.cases.WatchYear(ctx, by, in.School, in.Year)
-			if err != nil {
-				return nil, err
-			}
-			return s.live(w, in.Seconds), nil
+			return s.stream(ctx, by, in.Seconds, func() (*school.Watch, error) { return s.cases.WatchYear(ctx, by, in.School, in.Year) })
 		})
 	signedIn(s, api, stream("hear-choosing", yearPath+"/seats/live", "Hear of changes to everybody's choice of seats in a school year"), func(ctx context.Context, by int64, in *yearIn) (*huma.StreamResponse, error) {
-		w, err := s.cases.WatchChoosing(ctx, by, in.School, in.Year)
-		if err != nil {
-			return nil, err
-		}
-		return s.live(w, in.Seconds), nil
+		return s.stream(ctx, by, in.Seconds, func() (*school.Watch, error) { return s.cases.WatchChoosing(ctx, by, in.School, in.Year) })
 	})
+}
+
+// Bounds of live streams: each holds a connection and a buffer. A browser holds one for each page that is open.
+const (
+	streamsOfOne = 20
+	maxStreams   = 10_000 // of a process
+)
+
+// waitForStream is after how many seconds to try again when one's own streams are too many.
+const waitForStream = 60
+
+// stream begins a live stream of an account. The error is that of watching, or says that there are too many.
+func (s *Server) stream(ctx context.Context, by int64, seconds int, watch func() (*school.Watch, error)) (*huma.StreamResponse, error) {
+	leave, err := s.streaming.enter(by)
+	switch {
+	case errors.Is(err, errOwn):
+		return nil, tooManyOfOne(ctx, "own-streams", waitForStream)
+	case err != nil:
+		return nil, unavailable(ctx)
+	}
+	w, err := watch()
+	if err != nil {
+		leave()
+		return nil, err
+	}
+	return s.live(w, seconds, leave), nil
 }
 
 // EndStreams ends all live streams, so that the server can go; browsers come back to the next one.
 func (s *Server) EndStreams() { s.endStreams() }
 
 // live writes what is heard until the time is over, the reader goes or the server does.
-func (s *Server) live(w *school.Watch, seconds int) *huma.StreamResponse {
+func (s *Server) live(w *school.Watch, seconds int, leave func()) *huma.StreamResponse {
 	return &huma.StreamResponse{Body: func(hctx huma.Context) {
+		defer leave()
 		defer w.Close()
 		s.meter.streams.Inc()
 		defer s.meter.streams.Dec()
@@ -115,7 +122,7 @@ func (s *Server) live(w *school.Watch, seconds int) *huma.StreamResponse {
 		defer over.Stop()
 		beat := time.NewTicker(liveBeat)
 		defer beat.Stop()
-		for good := write(": here\n\n"); good && seconds > 0; {
+		for good := write(": here\n\n"); good && seconds > 0 && !requestOf(hctx.Context()).head; {
 			select {
 			case <-hctx.Context().Done():
 				return

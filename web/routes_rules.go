@@ -123,8 +123,8 @@ func (s *Server) rulesRoutes(api huma.API) {
 		}
 		return &effectOut{newRevisionView(e)}, nil
 	}
-	try := operation("try-revision", http.MethodPost, yearPath+"/rules/trial", "What other rules or courses would do to the real sheets; nothing is changed")
-	do := operation("revise", http.MethodPost, yearPath+"/rules", "Put other rules or courses in force, with a reason")
+	try := takesLong(operation("try-revision", http.MethodPost, yearPath+"/rules/trial", "What other rules or courses would do to the real sheets; nothing is changed"))
+	do := takesLong(operation("revise", http.MethodPost, yearPath+"/rules", "Put other rules or courses in force, with a reason"))
 	try.MaxBodyBytes, do.MaxBodyBytes = 2<<20, 2<<20
 	signedIn(s, api, try, func(ctx context.Context, by int64, in *reviseIn) (*effectOut, error) {
 		return answered(s.cases.TryRevision(ctx, by, in.School, in.Year, newRevision(&in.Body)))

@@ -240,9 +240,7 @@ func (s *Server) fileRoutes(api huma.API) {
 		Reason  string `query:"reason" maxLength:"1000" doc:"Where it is done for the family"`
 		RawBody []byte `contentType:"application/octet-stream"`
 	}
-	op := operation("attach-file", http.MethodPost, studentPath+"/claims/{claim}/file", "Put a file beside an open claim: a PDF, a JPEG, PNG or HEIC picture, or text; at most 10 MB")
-	op.MaxBodyBytes = school.MaxAttachment
-	op.Middlewares = huma.Middlewares{s.beforeUpload(s.cases.MayAttach)}
+	op := s.upload(operation("attach-file", http.MethodPost, studentPath+"/claims/{claim}/file", "Put a file beside an open claim: a PDF, a JPEG, PNG or HEIC picture, or text; at most 10 MB"), school.MaxAttachment, familyShare, s.cases.MayAttach)
 	signedIn(s, api, op, func(ctx context.Context, by int64, in *attachIn) (*sheetOut, error) {
 		d, err := s.cases.Attach(ctx, by, in.place(), in.Claim, in.Name, in.Reason, in.RawBody)
 		if err != nil {

@@ -2,11 +2,8 @@ package web
 
 import (
 	"context"
-	"encoding/json"
-	"errors"
 	"mime"
 	"net/http"
-	"strconv"
 	"strings"
 	"time"
 
@@ -14,18 +11,6 @@ import (
 
 	"rubricon/school"
 )
-
-// uploadTimeout bounds the time that a file may take to come.
-const uploadTimeout = 3 * time.Minute
-
-// uploadsAtOnce bounds how many files come at the same time: each is held in memory until it is kept.
-const uploadsAtOnce = 3
-
-// isUpload tells whether a request brings a file, which is no text and may take its time.
-func isUpload(r *http.Request) bool {
-	return r.Method == http.MethodPut && strings.HasPrefix(r.URL.Path, "/api/") && strings.Contains(r.URL.Path, "/pages/") ||
-		r.Method == http.MethodPost && strings.HasPrefix(r.URL.Path, "/api/") && (strings.HasSuffix(r.URL.Path, "/imports") || strings.Contains(r.URL.Path, "/claims/") && strings.HasSuffix(r.URL.Path, "/file"))
-}
 
 // TaskView is work that takes long.
 type TaskView struct {
@@ -173,11 +158,10 @@ func (s *Server) taskRoutes(api huma.API) {
 		Name    string `query:"name" minLength:"1" maxLength:"200" doc:"Of the file"`
 		RawBody []byte `contentType:"application/zip"`
 	}
-	op := operation("start-import", http.MethodPost, yearPath+"/imports", "Read and check a school bundle (a zip file); nothing changes before its task is told to go on")
-	op.MaxBodyBytes = school.MaxUpload
-	op.Middlewares = huma.Middlewares{s.beforeUpload(func(ctx context.Context, by int64, at school.Place) error {
-		return s.cases.MayManageData(ctx, by, at.School, at.Year)
-	})}
+	op := s.upload(operation("start-import", http.MethodPost, yearPath+"/imports", "Read and check a school bundle (a zip file); nothing changes before its task is told to go on"), school.MaxUpload, officeShare,
+		func(ctx context.Context, by int64, at school.Place) error {
+			return s.cases.MayManageData(ctx, by, at.School, at.Year)
+		})
 	signedIn(s, api, op, func(ctx context.Context, by int64, in *importIn) (*taskOut, error) {
 		return out(s.cases.StartImport(ctx, by, in.School, in.Year, in.Name, in.RawBody))
 	})
@@ -235,41 +219,4 @@ func (s *Server) taskRoutes(api huma.API) {
 		}
 		return &rowsOut{"text/csv; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": "bad-rows.csv"}), content}, nil
 	})
-}
-
-// beforeUpload lets nobody send a file who may not, before any of it is read, and only some at the same time.
-func (s *Server) beforeUpload(may func(ctx context.Context, by int64, at school.Place) error) func(huma.Context, func(huma.Context)) {
-	return func(hctx huma.Context, next func(huma.Context)) { s.upload(hctx, next, may) }
-}
-
-func (s *Server) upload(hctx huma.Context, next func(huma.Context), may func(ctx context.Context, by int64, at school.Place) error) {
-	ctx := hctx.Context()
-	by, err := s.ready(ctx)
-	if err == nil {
-		year, _ := strconv.Atoi(hctx.Param("year"))
-		if err = may(ctx, by, school.Place{School: hctx.Param("school"), Year: year, Student: hctx.Param("student")}); err != nil {
-			err = answer(ctx, err)
-		}
-	}
-	if err == nil {
-		if !s.uploads.TryAcquire(1) {
-			err = unavailable(ctx)
-		} else {
-			defer s.uploads.Release(1)
-		}
-	}
-	if err == nil {
-		next(hctx)
-		return
-	}
-	var p *Problem
-	if !errors.As(err, &p) {
-		p = internal(ctx, "before an upload", err)
-	}
-	for name, values := range p.GetHeaders() {
-		hctx.SetHeader(name, values[0])
-	}
-	hctx.SetHeader("Content-Type", p.ContentType(""))
-	hctx.SetStatus(p.Status)
-	_ = json.NewEncoder(hctx.BodyWriter()).Encode(p)
 }

@@ -57,11 +57,14 @@ type Server struct {
 	now      func() time.Time
 	log      *slog.Logger
 
-	uploads *semaphore.Weighted
-	working atomic.Int64 // how many requests are worked on
+	limits  *limits
+	uploads [2]*uploads         // by share
+	bodies  *semaphore.Weighted // bytes of bodies that are in memory
+	working atomic.Int64        // how many requests are worked on
 	meter   *meter
 	leaving atomic.Bool
 
+	streaming  *gate
 	streams    context.Context // of the live streams; over when the server goes
 	endStreams context.CancelFunc
 }
@@ -77,12 +80,13 @@ func New(cases *school.Service, o Options) *Server {
 	if o.SignOn == nil {
 		o.SignOn = signon.New(nil, "")
 	}
-	s := &Server{signOn: o.SignOn, cases: cases, demo: o.Demo, demoMail: o.DemoMail, base: o.Base, tls: o.TLS, proxies: o.Proxies, now: o.Now, log: o.Log, sessions: newSessions(cases, o.TLS), uploads: semaphore.NewWeighted(uploadsAtOnce)}
+	s := &Server{signOn: o.SignOn, cases: cases, demo: o.Demo, demoMail: o.DemoMail, base: o.Base, tls: o.TLS, proxies: o.Proxies, now: o.Now, log: o.Log, sessions: newSessions(cases, o.TLS), uploads: [...]*uploads{familyShare: newUploads(familyUploads), officeShare: newUploads(officeUploads)}, streaming: newGate(streamsOfOne, maxStreams), bodies: semaphore.NewWeighted(maxBodies)}
 	s.meter = newMeter(s)
 	s.streams, s.endStreams = context.WithCancel(context.Background())
 	engine := s.engine()
 	api := newAPI(engine)
 	s.routes(api)
+	s.limits = newLimits(api.OpenAPI())
 	s.operateRoutes(engine)
 	s.rosterRoutes(engine)
 	s.referenceRoutes(engine, api.OpenAPI())
@@ -96,14 +100,14 @@ func New(cases *school.Service, o Options) *Server {
 		sendProblem(w, p)
 	}))
 	withSession := s.sessions.LoadAndSave(engine)
-	s.handler = s.noted(secure(o.TLS, refuseText(cop.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	s.handler = s.noted(secure(o.TLS, s.refuseText(within(cop.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasPrefix(r.URL.Path, "/api/") {
 			w.Header().Set("Cache-Control", "no-store")
 			s.bounded(withSession).ServeHTTP(w, r)
 			return
 		}
 		engine.ServeHTTP(w, r)
-	})))))
+	}))))))
 	return s
 }
 
@@ -142,11 +146,14 @@ func (s *Server) engine() *gin.Engine {
 	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, fault any) {
 		ctx := c.Request.Context()
 		s.log.ErrorContext(ctx, "a panic", "fault", fault, "stack", string(debug.Stack()))
+		if c.Writer.Written() { // half an answer: the connection says that it is no more
+			panic(http.ErrAbortHandler)
+		}
 		writeProblem(c, newProblem(http.StatusInternalServerError, say(ctx, "internal")))
 	}), withRoute)
 	compress := gingzip.Gzip(gzip.BestSpeed)
 	engine.Use(func(c *gin.Context) {
-		if strings.HasPrefix(c.Request.URL.Path, "/api/") && !isLive(c.Request) { // pages are compressed already
+		if strings.HasPrefix(c.Request.URL.Path, "/api/") && !requestOf(c.Request.Context()).limit.live { // pages are compressed already
 			compress(c)
 		}
 	})

@@ -25,8 +25,16 @@ const (
 	accountKey = "account"
 	begunKey   = "begun"
 	seenKey    = "seen"
-	onceKey    = "once" // signed in with a password for one sign-in
+	onceKey    = "once"  // signed in with a password for one sign-in
+	epochKey   = "epoch" // of the account's sessions, which ending them raises
 )
+
+// loadedSession is the session that a request began with. A session that has ended meanwhile stays ended: a request that goes on after
+// that writes none, whatever it does.
+type loadedSession struct {
+	token string // hashed; empty: none
+	lost  bool   // it has ended since
+}
 
 // sessionStore keeps sessions where package school keeps them, with whose they are.
 type sessionStore struct {
@@ -35,7 +43,11 @@ type sessionStore struct {
 }
 
 func (s sessionStore) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
-	return s.cases.FindSession(ctx, token)
+	data, found, err := s.cases.FindSession(ctx, token)
+	if found {
+		requestOf(ctx).session.token = token
+	}
+	return data, found, err
 }
 
 func (s sessionStore) CommitCtx(ctx context.Context, token string, data []byte, expiry time.Time) error {
@@ -43,8 +55,21 @@ func (s sessionStore) CommitCtx(ctx context.Context, token string, data []byte, 
 	if err != nil {
 		return err
 	}
-	account, _ := values[accountKey].(int64)
-	return s.cases.KeepSession(ctx, token, account, data, requestOf(ctx).agent, time.Until(expiry))
+	here := &requestOf(ctx).session
+	if here.lost {
+		return nil
+	}
+	expiry = s.cases.Until(time.Until(expiry))
+	var there bool
+	if token == here.token {
+		there, err = s.cases.UpdateSession(ctx, token, data, expiry)
+	} else {
+		account, _ := values[accountKey].(int64)
+		epoch, _ := values[epochKey].(int64)
+		there, err = s.cases.BeginSession(ctx, &school.NewSession{Token: token, Account: account, Epoch: epoch, Data: data, Agent: requestOf(ctx).agent, Expiry: expiry})
+	}
+	here.lost = err == nil && !there
+	return err
 }
 
 // shortAgent is what is kept of what a browser calls itself.
@@ -54,7 +79,11 @@ func shortAgent(agent string) string {
 }
 
 func (s sessionStore) DeleteCtx(ctx context.Context, token string) error {
-	return s.cases.DropSession(ctx, token)
+	ended, err := s.cases.DropSession(ctx, token)
+	if here := &requestOf(ctx).session; err == nil && !ended && token == here.token {
+		here.lost = true
+	}
+	return err
 }
 
 // scs asks for the methods without a context too, and calls those with one.
@@ -77,7 +106,13 @@ func newSessions(cases *school.Service, tls bool) *scs.SessionManager {
 	m.Cookie.Secure = tls
 	m.Cookie.SameSite = http.SameSiteStrictMode
 	m.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
+		for _, name := range []string{"Content-Encoding", "Content-Length", "Set-Cookie"} { // of the answer that was to come
+			w.Header().Del(name)
+		}
 		sendProblem(w, internal(r.Context(), "a session", err))
+		if out, ok := w.(*recorder); ok {
+			out.sealed = true
+		}
 	}
 	return m
 }
@@ -137,12 +172,25 @@ func (s *Server) begin(ctx context.Context, signed *school.SignedIn) (*MeView, e
 	if err := s.sessions.RenewToken(ctx); err != nil {
 		return nil, err
 	}
+	requestOf(ctx).session = loadedSession{} // the sign-in goes on from no session
 	s.sessions.Put(ctx, accountKey, signed.Account)
+	s.sessions.Put(ctx, epochKey, signed.Epoch)
 	s.sessions.Put(ctx, begunKey, s.now().Unix())
 	s.sessions.Put(ctx, seenKey, s.now().Unix())
 	s.sessions.Put(ctx, onceKey, signed.Once)
 	s.sessions.Put(ctx, secondKey, string(second))
 	return s.me(ctx, signed.Account)
+}
+
+// renew gives a session another token, as it comes to be trusted with more. The error is that of a session that has ended meanwhile.
+func (s *Server) renew(ctx context.Context) error {
+	if err := s.sessions.RenewToken(ctx); err != nil {
+		return err
+	}
+	if requestOf(ctx).session.lost {
+		return newProblem(http.StatusUnauthorized, say(ctx, "session-over"))
+	}
+	return nil
 }
 
 // me shows who is signed in; while a second step is to be done, the username alone.

@@ -90,7 +90,7 @@ func (s *Server) signOnRoutes(api huma.API) {
 	huma.Register(api, operation("begin-sign-on", http.MethodGet, "/api/sign-on/{school}", "Sign in by an account of the school: the browser is sent there"),
 		func(ctx context.Context, in *signOnBeginIn) (*landingOut, error) {
 			try := signon.NewTry(in.School)
-			address, err := s.signOn.Address(try)
+			address, err := s.signOn.Address(ctx, try)
 			if err == nil {
 				err = s.cases.KeepTry(ctx, school.Client{Address: requestOf(ctx).address}, try.State, school.SignOnTry{School: try.School, Nonce: try.Nonce, Verifier: try.Verifier})
 			}

@@ -26,7 +26,8 @@ export default function Account({ once }: { once?: boolean }) {
   const client = useQueryClient();
   const sessions = useSessions(!once);
   const end = useMutation({
-    mutationFn: (ids: string[]) => Promise.all(ids.map((id) => ask(api.DELETE('/api/sessions/{id}', { params: { path: { id } } })))),
+    mutationFn: (id: string | undefined) =>
+      id === undefined ? ask(api.DELETE('/api/sessions')) : ask(api.DELETE('/api/sessions/{id}', { params: { path: { id } } })),
     onSettled: () => client.invalidateQueries({ queryKey: keys.sessions }),
   });
   const change = useMutation({
@@ -39,7 +40,7 @@ export default function Account({ once }: { once?: boolean }) {
     const data = new FormData(form);
     change.mutate({ old: String(data.get('old') ?? ''), new: String(data.get('new') ?? '') }, { onSuccess: () => form.reset() });
   }
-  const elsewhere = sessions.data?.flatMap((s) => (s.here ? [] : [s.id])) ?? [];
+  const elsewhere = sessions.data?.filter((s) => !s.here).length ?? 0;
   const field = 'mt-1 mb-3 block min-h-11 w-full max-w-sm rounded border border-edge bg-card px-3';
   return (
     <main id="page" className="mx-auto max-w-3xl px-4 pt-5 pb-16">
@@ -47,9 +48,9 @@ export default function Account({ once }: { once?: boolean }) {
       {once ? <p className="mb-4 text-soft">{t('account.onceNote')}</p> : <h2 className="font-semibold">{t('account.where')}</h2>}
       {!once && !sessions.data && !sessions.error && <Loading />}
       <Refusal text={sessions.error ? errorWords(t, sessions.error) : end.error ? errorWords(t, end.error) : undefined} />
-      {elsewhere.length > 1 && (
+      {elsewhere > 1 && (
         <p className="mb-2">
-          <Button disabled={end.isPending} onClick={() => end.mutate(elsewhere)}>
+          <Button disabled={end.isPending} onClick={() => end.mutate(undefined)}>
             {t('account.elsewhere')}
           </Button>
         </p>
@@ -62,7 +63,7 @@ export default function Account({ once }: { once?: boolean }) {
             </span>
             <span className="text-sm text-soft">{s.here ? t('account.here') : t('account.seen', { time: when(s.seenAt) })}</span>
             {!s.here && (
-              <Button disabled={end.isPending} onClick={() => end.mutate([s.id])}>
+              <Button disabled={end.isPending} onClick={() => end.mutate(s.id)}>
                 {t('account.end')}
               </Button>
             )}

@@ -204,7 +204,10 @@ export interface paths {
         /** The latest acts on many sheets at once, or those that concern a student */
         get: operations["list-batches"];
         put?: never;
-        /** An act on many sheets, each by itself; those that it cannot be done with stay as they are and are named */
+        /**
+         * An act on many sheets, each by itself; those that it cannot be done with stay as they are and are named
+         * @description May take up to a minute.
+         */
         post: operations["do-batch"];
         delete?: never;
         options?: never;
@@ -221,7 +224,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What an act on many sheets would do; nothing is changed */
+        /**
+         * What an act on many sheets would do; nothing is changed
+         * @description May take up to a minute.
+         */
         post: operations["try-batch"];
         delete?: never;
         options?: never;
@@ -238,7 +244,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take back what an act on many sheets did; sheets that have gone on since are named */
+        /**
+         * Take back what an act on many sheets did; sheets that have gone on since are named
+         * @description May take up to a minute.
+         */
         post: operations["take-back-batch"];
         delete?: never;
         options?: never;
@@ -651,7 +660,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Codes for a first sign-in for all of a grade, or their guardians, as letters to be printed; who has a password keeps it */
+        /**
+         * Codes for a first sign-in for all of a grade, or their guardians, as letters to be printed; who has a password keeps it
+         * @description May take up to a minute.
+         */
         post: operations["print-codes"];
         delete?: never;
         options?: never;
@@ -823,7 +835,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Place anew what has changed, touching as few others as possible */
+        /**
+         * Place anew what has changed, touching as few others as possible
+         * @description May take up to a minute.
+         */
         post: operations["place-anew"];
         delete?: never;
         options?: never;
@@ -1013,7 +1028,10 @@ export interface paths {
         /** What families were shown, the latest first */
         get: operations["list-publications"];
         put?: never;
-        /** Show families what a run gives them, by grade or all */
+        /**
+         * Show families what a run gives them, by grade or all
+         * @description May take up to a minute.
+         */
         post: operations["publish"];
         delete?: never;
         options?: never;
@@ -1030,7 +1048,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take a publication back, with a reason */
+        /**
+         * Take a publication back, with a reason
+         * @description May take up to a minute.
+         */
         post: operations["take-back-publication"];
         delete?: never;
         options?: never;
@@ -1065,7 +1086,10 @@ export interface paths {
         /** What the rules and courses of a school year are read from */
         get: operations["get-rules"];
         put?: never;
-        /** Put other rules or courses in force, with a reason */
+        /**
+         * Put other rules or courses in force, with a reason
+         * @description May take up to a minute.
+         */
         post: operations["revise"];
         delete?: never;
         options?: never;
@@ -1082,7 +1106,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What other rules or courses would do to the real sheets; nothing is changed */
+        /**
+         * What other rules or courses would do to the real sheets; nothing is changed
+         * @description May take up to a minute.
+         */
         post: operations["try-revision"];
         delete?: never;
         options?: never;
@@ -2394,7 +2421,8 @@ export interface paths {
         get: operations["get-sessions"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Sign out everywhere else, also where a sign-in is under way */
+        delete: operations["end-sessions"];
         options?: never;
         head?: never;
         patch?: never;
@@ -11949,6 +11977,33 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SessionView"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
