@@ -80,7 +80,7 @@ bench-place: ## measure placement on generated schools, against its bound and ag
 
 FUZZ := 30s
 fuzz: ## fuzz every parser and upload, half a minute each, or longer: make fuzz FUZZ=10m
-	@for x in core/credit:FuzzParse core/condition:FuzzParse core/policy:FuzzParse core/receipt:FuzzParse core/roster:FuzzMatch hook:FuzzWhereMessagesMayGo hook:FuzzVerify bundle:FuzzRead bundle:FuzzOpenZip web:FuzzRosterFilter web:FuzzText; do \
+	@for x in core/credit:FuzzParse core/condition:FuzzParse core/policy:FuzzParse core/receipt:FuzzParse core/roster:FuzzMatch hook:FuzzWhereMessagesMayGo hook:FuzzVerify bundle:FuzzRead bundle:FuzzOpenZip bundle:FuzzSheet web:FuzzRosterFilter web:FuzzText; do \
 	  go test -run '^$$' -fuzz "^$${x#*:}$$" -fuzztime $(FUZZ) -fuzzminimizetime 2s ./$${x%:*} || exit 1; done
 
 sbom: ui/node_modules/.package-lock.json ## list what the application is made of, with licences (CycloneDX): bin/sbom-go.json and bin/sbom-ui.json

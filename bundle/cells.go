@@ -9,7 +9,7 @@ import (
 )
 
 func (b *Bundle) bad(t *Table, r *Row, column, format string, args ...any) {
-	b.Problems = append(b.Problems, Problem{t.Name, r.Line, column, fmt.Sprintf(format, args...)})
+	b.problem(Problem{t.Name, r.Line, column, fmt.Sprintf(format, args...)})
 }
 
 func (b *Bundle) notice(t *Table, r *Row, column, format string, args ...any) {

@@ -137,9 +137,9 @@ func (b *Bundle) compile(p *policy.Policy, rows map[string]*Row, errandRows []*R
 		} else if ref != nil && ref.Errand > 0 {
 			b.bad(b.Tables["errands.csv"], errandRows[ref.Errand-1], ref.Field, "%s", ref.What)
 		} else if ref != nil && ref.Commitment != "" {
-			b.Problems = append(b.Problems, Problem{"policy.json", 1, "commitments." + ref.Commitment + "." + ref.Field, ref.What})
+			b.problem(Problem{"policy.json", 1, "commitments." + ref.Commitment + "." + ref.Field, ref.What})
 		} else {
-			b.Problems = append(b.Problems, Problem{"policy.json", 1, "rules." + ref.Rule + "." + ref.Field, ref.What})
+			b.problem(Problem{"policy.json", 1, "rules." + ref.Rule + "." + ref.Field, ref.What})
 		}
 	}
 }

@@ -12,7 +12,7 @@ type LooseRow struct {
 // required ones that are missing, and rows that cannot be read, are problems.
 func Loose(name, text string, required ...string) (rows []LooseRow, problems []Problem) {
 	b := &Bundle{foreign: true}
-	t := readTable(&fileSpec{name: name, required: required}, []byte(text), b.comma(name, []byte(text)), false, nil, func(line int, column, format string, args ...any) {
+	t := readTable(&fileSpec{name: name, required: required}, []byte(text), b.comma(name, []byte(text)), false, nil, nil, new(int), func(line int, column, format string, args ...any) {
 		problems = append(problems, Problem{name, line, column, fmt.Sprintf(format, args...)})
 	})
 	for i := range t.Rows {

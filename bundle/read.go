@@ -48,6 +48,12 @@ type Bundle struct {
 
 	enrolled, attended bool // what is read beside
 	without            map[string]map[int]bool
+
+	cells  int // that are in memory
+	unsaid int // problems that are not listed
+
+	lines  map[string][]int // of a workbook: by file and line of its text, the row of the sheet
+	faults faults           // of a workbook
 }
 
 // An Option says how a bundle is read.
@@ -98,7 +104,7 @@ func OpenZip(text []byte, options ...Option) (*Bundle, error) {
 		return nil, ErrNotZip
 	}
 	if isWorkbook(archive) {
-		return openWorkbook(text, options...)
+		return openWorkbook(archive, options...)
 	}
 	return Read(within(archive), options...)
 }
@@ -187,10 +193,25 @@ func read(names []string, file func(name string) ([]byte, error), options ...Opt
 			return nil, fmt.Errorf("%s: %w", s.name, err)
 		}
 		text = b.plain(s.name, text)
-		b.Tables[s.name] = readTable(s, text, b.comma(s.name, text), b.lean && ofPeople[s.name], b.without[s.name], func(line int, column, format string, args ...any) {
-			b.Problems = append(b.Problems, Problem{s.name, line, column, fmt.Sprintf(format, args...)})
+		b.Tables[s.name] = readTable(s, text, b.comma(s.name, text), b.lean && ofPeople[s.name], b.without[s.name], b.lines[s.name], &b.cells, func(line int, column, format string, args ...any) {
+			b.problem(Problem{s.name, line, column, fmt.Sprintf(format, args...)})
 		})
 	}
+	in := func(list []Problem) []Problem {
+		return slices.DeleteFunc(slices.Clone(list), func(p Problem) bool { return b.without[p.File][p.Line] })
+	}
+	if lost := in(b.faults.lost); len(lost) > 0 {
+		b.Problems = append(lost, in(b.faults.tidied)...)
+		b.sortProblems()
+		return b, nil
+	}
+	for _, t := range b.Tables {
+		if t.broken { // whatever refers to it would be named too
+			b.sortProblems()
+			return b, nil
+		}
+	}
+	b.Problems = append(b.Problems, in(b.faults.tidied)...)
 	b.interpret()
 	return b, nil
 }
@@ -198,7 +219,7 @@ func read(names []string, file func(name string) ([]byte, error), options ...Opt
 func (b *Bundle) interpret() {
 	p, problems, notices := policy.Parse(b.PolicyText)
 	for _, x := range problems {
-		b.Problems = append(b.Problems, Problem{"policy.json", x.Line, x.Path, x.What})
+		b.problem(Problem{"policy.json", x.Line, x.Path, x.What})
 	}
 	for _, x := range notices {
 		b.Notices = append(b.Notices, Problem{"policy.json", x.Line, x.Path, x.What})
@@ -206,7 +227,7 @@ func (b *Bundle) interpret() {
 	if p != nil {
 		if _, err := time.LoadLocation(p.Settings.TimeZone); err != nil {
 			line := 1 + bytes.Count(b.PolicyText[:max(0, bytes.Index(b.PolicyText, []byte(`"timeZone"`)))], []byte("\n"))
-			b.Problems = append(b.Problems, Problem{"policy.json", line, "settings.timeZone", fmt.Sprintf("“%s” is not a time zone; write it like Europe/Oslo", p.Settings.TimeZone)})
+			b.problem(Problem{"policy.json", line, "settings.timeZone", fmt.Sprintf("“%s” is not a time zone; write it like Europe/Oslo", p.Settings.TimeZone)})
 		}
 	}
 	b.orgs()
@@ -232,6 +253,23 @@ func (b *Bundle) interpret() {
 	if b.attended {
 		b.attendance()
 	}
+	b.sortProblems()
+	if len(b.Problems) > 0 {
+		b.Year = nil
+	}
+}
+
+// problem keeps what is wrong, as long as there is not so much that nobody reads it.
+func (b *Bundle) problem(p Problem) {
+	if len(b.Problems) >= maxProblems {
+		b.unsaid++
+		return
+	}
+	b.Problems = append(b.Problems, p)
+}
+
+// sortProblems puts problems into the order of the files and lines.
+func (b *Bundle) sortProblems() {
 	order := map[string]int{"policy.json": -1}
 	for i, s := range slices.Concat(specs, datedSpecs) {
 		order[s.name] = i
@@ -243,7 +281,8 @@ func (b *Bundle) interpret() {
 		}
 		return x.Line < y.Line
 	})
-	if len(b.Problems) > 0 {
-		b.Year = nil
+	if b.unsaid > 0 {
+		b.Problems = append(b.Problems, Problem{What: fmt.Sprintf("%d more problems are not listed", b.unsaid)})
+		b.unsaid = 0
 	}
 }

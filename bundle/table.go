@@ -7,6 +7,7 @@
 package bundle
 
 import (
+	"archive/zip"
 	"bufio"
 	"bytes"
 	"encoding/csv"
@@ -25,6 +26,13 @@ const (
 	MaxBundle = 512 << 20
 )
 
+// What is kept in memory at the most: cells of one row, cells of a bundle, and problems.
+const (
+	maxCellsOfRow = 2000
+	maxCells      = 60_000_000
+	maxProblems   = 100_000
+)
+
 // Problem is one bad row or cell: where it is and what is wrong with it.
 type Problem struct {
 	File   string
@@ -34,7 +42,12 @@ type Problem struct {
 }
 
 func (p Problem) String() string {
-	if p.Column == "" {
+	switch {
+	case p.File == "":
+		return p.What
+	case p.Line == 0:
+		return p.File + ": " + p.What
+	case p.Column == "":
 		return fmt.Sprintf("%s:%d: %s", p.File, p.Line, p.What)
 	}
 	return fmt.Sprintf("%s:%d: %s: %s", p.File, p.Line, p.Column, p.What)
@@ -53,7 +66,9 @@ type Table struct {
 	Rows    []Row
 	Deleted map[string]bool
 
+	broken  bool // its header is not one of such a file
 	columns map[string]int
+	lines   []int                  // of a workbook: by line of the text, the row of the sheet
 	unread  func(visit func(*Row)) // where rows are read only as they are visited
 }
 
@@ -74,6 +89,14 @@ func (t *Table) Cell(r *Row, column string) string {
 		return r.Cells[i]
 	}
 	return ""
+}
+
+// line is where a line of the text is for whoever wrote it.
+func (t *Table) line(n int) int {
+	if n < len(t.lines) {
+		return t.lines[n]
+	}
+	return n
 }
 
 func (t *Table) has(column string) bool {
@@ -137,6 +160,9 @@ var (
 	errTooMuch  = fmt.Errorf("with it the bundle is larger than %d MB in all", MaxBundle>>20)
 )
 
+// maxTrusted is how much memory is taken at once for what a packed file says of its own size, in bytes.
+const maxTrusted = 8 << 20
+
 // readFile reads a file of a bundle of which left bytes may still be read.
 func readFile(fsys fs.FS, name string, left int) ([]byte, error) {
 	file, err := fsys.Open(name)
@@ -146,7 +172,11 @@ func readFile(fsys fs.FS, name string, left int) ([]byte, error) {
 	defer file.Close()
 	var buffer bytes.Buffer
 	if info, err := file.Stat(); err == nil {
-		buffer.Grow(int(min(info.Size(), int64(left), MaxFile)) + bytes.MinRead + 1)
+		most := int64(MaxFile)
+		if _, packed := info.Sys().(*zip.FileHeader); packed { // what it says of itself may be a lie
+			most = maxTrusted
+		}
+		buffer.Grow(int(min(info.Size(), int64(left), most)) + bytes.MinRead + 1)
 	}
 	_, err = buffer.ReadFrom(io.LimitReader(file, int64(min(left, MaxFile))+1))
 	text := buffer.Bytes()
@@ -161,13 +191,19 @@ func readFile(fsys fs.FS, name string, left int) ([]byte, error) {
 
 // readTable parses a CSV file and checks its header; bad is told of each row that cannot be read, which is left out. Where the table
 // is lean, rows are read when they are visited, and only once.
-func readTable(s *fileSpec, text []byte, comma rune, lean bool, without map[int]bool, bad func(line int, column, format string, args ...any)) *Table {
-	t := &Table{Name: s.name, columns: map[string]int{}, Deleted: map[string]bool{}}
+func readTable(s *fileSpec, text []byte, comma rune, lean bool, without map[int]bool, lines []int, kept *int, bad func(line int, column, format string, args ...any)) *Table {
+	t := &Table{Name: s.name, lines: lines, columns: map[string]int{}, Deleted: map[string]bool{}}
 	in := csv.NewReader(bufio.NewReader(bytes.NewReader(bytes.TrimPrefix(text, []byte("\xef\xbb\xbf")))))
 	in.FieldsPerRecord, in.Comma = -1, comma
+	if line := tooWide(text, comma); line > 0 {
+		bad(0, "", "row %d has more than %d cells; nothing of the file was read", t.line(line), maxCellsOfRow)
+		t.broken = true
+		return t
+	}
 	header, err := in.Read()
 	if err != nil {
 		bad(1, "", "has no header row")
+		t.broken = true
 		return t
 	}
 	good := true
@@ -181,10 +217,11 @@ func readTable(s *fileSpec, text []byte, comma rune, lean bool, without map[int]
 	t.Header = header
 	for _, name := range s.required {
 		if !t.has(name) {
-			bad(1, name, "the required column is missing")
+			bad(0, "", "column %s is missing", name)
 			good = false
 		}
 	}
+	t.broken = !good
 	switch {
 	case !good:
 	case lean:
@@ -204,9 +241,38 @@ func readTable(s *fileSpec, text []byte, comma rune, lean bool, without map[int]
 			t.unread = func(func(*Row)) {}
 		}
 	default:
-		t.scan(in, without, bad, func(line int, cells []string) { t.Rows = append(t.Rows, Row{line, cells}) })
+		t.scan(in, without, bad, func(line int, cells []string) {
+			if *kept += len(cells); *kept <= maxCells {
+				t.Rows = append(t.Rows, Row{line, cells})
+			}
+		})
+		if *kept > maxCells {
+			bad(0, "", "the bundle has more than %d cells", maxCells)
+		}
 	}
 	return t
+}
+
+// tooWide returns the line at which the first row begins that has more cells than one may have, 0 where none has: reading it would take far
+// more memory than its text.
+func tooWide(text []byte, comma rune) int {
+	line, begins, cells, quoted := 1, 1, 1, false
+	for _, c := range text {
+		switch {
+		case c == '"':
+			quoted = !quoted
+		case c == '\n':
+			line++
+			if !quoted {
+				begins, cells = line, 1
+			}
+		case c == byte(comma) && !quoted:
+			if cells++; cells > maxCellsOfRow {
+				return begins
+			}
+		}
+	}
+	return 0
 }
 
 // grown appends to a list that is kept: with little room to spare, where append would double it.
@@ -241,10 +307,10 @@ func (t *Table) scan(in *csv.Reader, without map[int]bool, bad func(line int, co
 		}
 		var syntax *csv.ParseError
 		if errors.As(err, &syntax) {
-			if without[syntax.StartLine] {
+			if without[t.line(syntax.StartLine)] {
 				continue
 			}
-			bad(syntax.StartLine, "", "is not a CSV row: %v at character %d", syntax.Err, syntax.Column)
+			bad(t.line(syntax.StartLine), "", "is not a CSV row: %v at character %d", syntax.Err, syntax.Column)
 			continue
 		}
 		if err != nil {
@@ -252,6 +318,7 @@ func (t *Table) scan(in *csv.Reader, without map[int]bool, bad func(line int, co
 			return
 		}
 		line, _ := in.FieldPos(0)
+		line = t.line(line)
 		if without[line] {
 			continue
 		}

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -22,62 +23,114 @@ func isWorkbook(archive *zip.Reader) bool {
 }
 
 // openWorkbook reads a bundle from a workbook. The error is as for Open.
-func openWorkbook(text []byte, options ...Option) (*Bundle, error) {
-	book, err := excelize.OpenReader(bytes.NewReader(text), excelize.Options{RawCellValue: true, UnzipSizeLimit: MaxBundle, UnzipXMLSizeLimit: MaxFile})
+func openWorkbook(archive *zip.Reader, options ...Option) (*Bundle, error) {
+	book, sheets, err := newXLSX(archive)
 	if err != nil {
 		return nil, fmt.Errorf("reading the workbook: %w", err)
 	}
-	defer book.Close()
-	files := map[string][]byte{}
+	files, lines := map[string][]byte{}, map[string][]int{}
 	var names []string
+	var tidied, lost []Problem
 	left := MaxBundle
-	for _, sheet := range book.GetSheetList() {
-		name := strings.TrimSuffix(strings.TrimSpace(sheet), ".csv") + ".csv"
-		if strings.TrimSuffix(name, ".csv") == "policy" || strings.TrimSuffix(name, ".csv") == "policy.json" {
+	for _, sheet := range sheets {
+		name := strings.TrimSuffix(strings.TrimSpace(sheet.name), ".csv") + ".csv"
+		if name == "policy.csv" || name == "policy.json.csv" {
 			name = "policy.json"
 		}
-		rows, err := book.GetRows(sheet, excelize.Options{RawCellValue: true})
+		if spec(name) == nil && !notRead[name] {
+			names = append(names, name) // it is named as one that is ignored
+			continue
+		}
+		text, at, some, err := sheetText(book, name, sheet.part, left)
 		if err != nil {
-			return nil, fmt.Errorf("reading the sheet %s: %w", sheet, err)
+			return nil, fmt.Errorf("reading the sheet %s: %w", sheet.name, err)
 		}
-		text, err := sheetText(name, rows)
-		if err != nil {
-			return nil, fmt.Errorf("reading the sheet %s: %w", sheet, err)
-		}
-		if left -= len(text); left < 0 {
-			return nil, fmt.Errorf("%s: %w", name, errTooMuch)
-		}
-		files[name], names = text, append(names, name)
+		left -= len(text)
+		files[name], lines[name], names = text, at, append(names, name)
+		tidied, lost = append(tidied, some.tidied...), append(lost, some.lost...)
 	}
+	options = append(options, func(b *Bundle) { b.lines, b.faults = lines, faults{tidied, lost} })
 	return read(names, func(name string) ([]byte, error) { return texted(files, name) }, options...)
 }
 
-// sheetText is a sheet as the file that it stands for.
-func sheetText(name string, rows [][]string) ([]byte, error) {
-	var out bytes.Buffer
-	if name == "policy.json" {
-		for _, row := range rows {
-			out.WriteString(strings.Join(row, "") + "\n")
-		}
-		return out.Bytes(), nil
-	}
-	w := csv.NewWriter(&out)
-	for _, row := range rows {
-		if len(row) == 0 {
-			w.Flush()
-			out.WriteByte('\n') // so that what follows keeps its line
-			continue
-		}
-		for len(row) < len(rows[0]) {
-			row = append(row, "")
-		}
-		if err := w.Write(row); err != nil {
-			return nil, err
-		}
-	}
-	w.Flush()
-	return out.Bytes(), w.Error()
+// faults are the cells of a workbook that cannot be taken as they are.
+type faults struct {
+	tidied []Problem // taken without the space around them
+	lost   []Problem // of which nobody knows what was meant, so that whatever refers to them would be named too
 }
+
+// sheetText returns a sheet as the file that it stands for, and the row of the sheet at which each line of that begins.
+func sheetText(book *xlsx, name, part string, left int) (text []byte, lines []int, bad faults, err error) {
+	var out bytes.Buffer
+	var header []string
+	w := csv.NewWriter(&out)
+	column := func(n int) string {
+		if n >= 1 && n <= len(header) {
+			return header[n-1]
+		}
+		return ""
+	}
+	fault := func(f cellFault) { bad.lost = append(bad.lost, Problem{name, f.row, column(f.column), f.what}) }
+	lines = []int{0}
+	err = book.rows(part, func(row int, cells []string) error {
+		if name == "policy.json" {
+			out.WriteString(strings.Join(cells, "") + "\n")
+			return tooMuch(out.Len(), left)
+		}
+		for len(cells) > 0 && cells[len(cells)-1] == "" {
+			cells = cells[:len(cells)-1]
+		}
+		if len(cells) == 0 {
+			return nil
+		}
+		if header == nil {
+			header = slices.Clone(cells)
+			for i := range header {
+				header[i] = strings.TrimSpace(header[i])
+			}
+			cells = header
+		} else {
+			for len(cells) < len(header) {
+				cells = append(cells, "")
+			}
+			for i, cell := range cells {
+				if namesSomething(column(i+1)) && cell != strings.TrimSpace(cell) {
+					bad.tidied = append(bad.tidied, Problem{name, row, column(i + 1), fmt.Sprintf("“%s” has a space before or after it; take it out", cell)})
+					cells[i] = strings.TrimSpace(cell)
+				}
+			}
+		}
+		before := out.Len()
+		if err := errors.Join(w.Write(cells), flush(w)); err != nil {
+			return err
+		}
+		for range bytes.Count(out.Bytes()[before:], []byte("\n")) {
+			lines = append(lines, row)
+		}
+		return tooMuch(out.Len(), left)
+	}, fault)
+	return out.Bytes(), lines, bad, err
+}
+
+func flush(w *csv.Writer) error {
+	w.Flush()
+	return w.Error()
+}
+
+func tooMuch(n, left int) error {
+	switch {
+	case n > MaxFile:
+		return errTooLarge
+	case n > left:
+		return errTooMuch
+	}
+	return nil
+}
+
+var naming = regexp.MustCompile(`(?i)id$|ids$|^(student|courseCode|kind|outcome|username|grades|grade|standsFor|state|by|teacher|schoolYear|term|role|periods|status|enabledUser|type|settledBy|becomes|subjects)$|^metadata\.(counselor|teacher|variantOf|span|links|excludes|days|round|repeatable|entryStance|access|programs|language|nextGrade)$`)
+
+// namesSomething tells whether the cells of a column name something, so that a space beside one is a slip that makes it another name.
+func namesSomething(column string) bool { return naming.MatchString(column) }
 
 // WriteWorkbook writes a bundle as a workbook.
 func WriteWorkbook(to io.Writer, files []File) (err error) {
