@@ -24,6 +24,9 @@ const (
 	SeatEvery = 15 * time.Second // seats that are free are offered to who waits
 )
 
+// rescuedAfter is for how long a job may run before its process is taken for gone.
+const rescuedAfter = 2 * time.Minute
+
 // atOnce is how many jobs a process runs at the same time: they read whole schools into memory.
 const atOnce = 2
 
@@ -47,13 +50,16 @@ func Start(ctx context.Context, db *store.DB, cases *school.Service, mails Post,
 	client, closing, err := db.Runner(ctx, &river.Config{
 		Logger:     slog.New(quieter{log.Handler()}),
 		JobTimeout: -1, // a task is seen to while it runs
-		Queues:     map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: atOnce}, often: {MaxWorkers: 1}, letters: {MaxWorkers: 1}, others: {MaxWorkers: 1}},
-		Workers:    workers,
+		// A job of a process that is gone is put back or given up, so that the next of its kind can come. One that runs on for longer loses
+		// nothing by it: tasks, mails and rounds are each claimed by who runs them.
+		RescueStuckJobsAfter: rescuedAfter,
+		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: atOnce}, often: {MaxWorkers: 1}, seats: {MaxWorkers: 1}, letters: {MaxWorkers: 1}, others: {MaxWorkers: 1}},
+		Workers:              workers,
 		PeriodicJobs: []*river.PeriodicJob{
 			river.NewPeriodicJob(river.PeriodicInterval(LostEvery), func() (river.JobArgs, *river.InsertOpts) { return takeUpLost{}, once }, nil),
 			river.NewPeriodicJob(river.PeriodicInterval(PostEvery), func() (river.JobArgs, *river.InsertOpts) { return sendPost{}, oneOf(letters) }, &river.PeriodicJobOpts{RunOnStart: true}),
 			river.NewPeriodicJob(river.PeriodicInterval(HooksEvery), func() (river.JobArgs, *river.InsertOpts) { return tellOthers{}, oneOf(others) }, &river.PeriodicJobOpts{RunOnStart: true}),
-			river.NewPeriodicJob(river.PeriodicInterval(SeatEvery), func() (river.JobArgs, *river.InsertOpts) { return offerSeats{}, once }, nil),
+			river.NewPeriodicJob(river.PeriodicInterval(SeatEvery), func() (river.JobArgs, *river.InsertOpts) { return offerSeats{}, oneOf(seats) }, nil),
 			river.NewPeriodicJob(river.PeriodicInterval(TidyEvery), func() (river.JobArgs, *river.InsertOpts) { return tidy{}, once }, nil),
 		},
 	})
@@ -79,8 +85,11 @@ func (q *Queue) Stop(ctx context.Context) error {
 // often is the queue of what is short and comes again, so that it need not wait for what is long.
 const often = "often"
 
-// once: what is due again is not put on the queue a second time while it waits there, and not tried again.
-var once = &river.InsertOpts{Queue: often, MaxAttempts: 1}
+// once: what is due again is not put on the queue a second time while it waits there or runs, and not tried again.
+var once = oneOf(often)
+
+// seats is the queue of offering seats, which looks at many sections in turn.
+const seats = "seats"
 
 // letters is the queue of mails, which wait for a mail server.
 const letters = "post"

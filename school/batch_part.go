@@ -50,7 +50,7 @@ func (d *Desk) prepared(b *Batch) (*store.Change, error) {
 // putOn lets a change of the school's write other entries. What the family did before cannot be undone past it.
 func (d *Desk) putOn(change *store.Change, before, after []store.EntryRow) {
 	change.Delete, change.Upsert = difference(before, after)
-	change.State.ChangedAt, change.State.Undoable, change.State.Redoable, change.State.Undoes = &d.now, 0, 0, nil
+	change.State.ChangedAt, change.State.Undoable, change.State.Redoable, change.State.RedoBy, change.State.Undoes = &d.now, 0, 0, "", nil
 	if change.Batch != nil {
 		change.Batch.Came = change.Upsert
 		for _, e := range before {

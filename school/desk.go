@@ -185,6 +185,7 @@ func (d *Desk) answer(version int64) {
 	relation.Teaches, relation.Leads = d.teaches, d.leads
 	c := acts.Case{Relation: relation, Kind: d.Kind, State: acts.State(d.Row.State), Changed: d.Changed, Window: d.Window(), Now: d.now,
 		Settings: d.Year.Policy.Settings, Stale: version != 0 && version != d.Row.Version, Guardians: d.Pupil.Guardians, Undoable: d.Row.Undoable > 0, Redoable: d.Row.Redoable > 0,
+		OthersEdit: d.Draft == nil && (d.Row.Undoes == nil || d.Row.Undoes.V.By != d.actor.ID), OthersUndo: d.Draft == nil && d.Row.RedoBy != d.actor.ID,
 		Asked: d.Row.Asked != "", Complete: d.Complete, Ready: d.Ready, Summer: d.Summer()}
 	if handed {
 		c.SignedByReader = slices.ContainsFunc(d.Row.Signatures.V, func(x store.SignatureShow) bool { return x.Person == d.actor.ID })

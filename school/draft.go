@@ -5,7 +5,6 @@ import (
 	"slices"
 
 	"rubricon/core/acts"
-	"rubricon/core/sheet"
 	"rubricon/store"
 )
 
@@ -173,7 +172,7 @@ func (s *Service) changeDraft(ctx context.Context, d *Desk, edit *Edit) (*Desk, 
 	return d, nil
 }
 
-// ofDraft gives the entries of a draft as they may come in place of the sheet's. The errors are NotFound, Fixed and Full.
+// ofDraft gives the entries of a draft as they may come in place of the sheet's. The errors are NotFound and those of inPlace.
 func (s *Service) ofDraft(ctx context.Context, d *Desk, id int64) ([]store.EntryRow, error) {
 	draft, err := s.db.Queries().Draft(ctx, d.Row.Place, id)
 	if err != nil {
@@ -182,7 +181,7 @@ func (s *Service) ofDraft(ctx context.Context, d *Desk, id int64) ([]store.Entry
 	return d.inPlace(draft.Entries.V)
 }
 
-// restored gives the entries of an earlier version of the sheet as they may come back. The errors are NotFound and Fixed.
+// restored gives the entries of an earlier version of the sheet as they may come back. The errors are NotFound and those of inPlace.
 func (s *Service) restored(ctx context.Context, d *Desk, version int64) ([]store.EntryRow, error) {
 	was, err := s.db.Queries().EntriesAt(ctx, d.Row.Place, version)
 	if err != nil {
@@ -207,22 +206,15 @@ func (s *Service) Earlier(ctx context.Context, by int64, at Place, version int64
 	return d, nil
 }
 
-// inPlace gives entries as they may come in place of the sheet's. The errors are Fixed (what the school has fixed on the sheet must be
-// among them) and Full.
+// inPlace returns entries as they may come in place of the sheet's, without what the catalog has no longer. The errors are Fixed, Barred,
+// Earned, Full and OverMaximum, as for the edits that would lead there.
 func (d *Desk) inPlace(entries []store.EntryRow) ([]store.EntryRow, error) {
 	after := inCatalog(d.Year.Year, entries)
-	for _, e := range d.Row.Entries {
-		course, ok := d.Year.Index(e.Course)
-		if !ok || e.Alternate || !d.Known.Held(course, d.instead(acts.Edit)) {
-			continue
-		}
-		if !slices.ContainsFunc(after, func(a store.EntryRow) bool { return a.Course == e.Course && !a.Alternate }) {
-			return nil, problem(Fixed)
-		}
+	is, _ := laid(d.Year.Year, d.Row.Entries)
+	comes, _ := laid(d.Year.Year, after)
+	err := d.Known.MayBecome(&is, &comes, d.instead(acts.Edit))
+	if code, known := editCodes[err]; known {
+		return nil, problem(code)
 	}
-	laid, _ := laid(d.Year.Year, after)
-	if len(laid.Requests) > sheet.MaxEntries || len(laid.Alternates) > sheet.MaxEntries {
-		return nil, problem(Full)
-	}
-	return after, nil
+	return after, err
 }

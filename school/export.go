@@ -75,8 +75,9 @@ func asFile(name string, header []string, rows []store.Cells) bundle.File {
 			used[column] = used[column] || cell != ""
 		}
 	}
+	fresh := header == nil
 	for i, column := range bundle.Columns(name) {
-		if !slices.Contains(header, column) && (used[column] || header == nil && i < bundle.Required(name)) {
+		if !slices.Contains(header, column) && (used[column] || fresh && i < bundle.Required(name)) {
 			header = append(header, column)
 		}
 	}

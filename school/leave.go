@@ -57,7 +57,7 @@ func (s *Service) giveBackSeats(ctx context.Context, school string) error {
 				change.Gone = append(change.Gone, of[i].ID)
 				given = append(given, of[i].Section)
 			}
-			if err := q.StopWaiting(ctx, at); err != nil || len(given) == 0 {
+			if _, err := q.StopWaiting(ctx, at); err != nil || len(given) == 0 {
 				return err
 			}
 			if err := q.ChangeStays(ctx, at, change); err != nil {

@@ -23,7 +23,8 @@ type Week struct {
 	SeatActs acts.SeatAnswers
 	SeatNext acts.SeatAct
 	Nothing  bool           // nothing is to be done
-	Undoes   *store.SeatAct // what taking the latest back would undo
+	Undoes   *store.SeatAct // the reader's own act that undoing takes back; nil: none, or somebody else's is the latest
+	others   bool           // somebody else's act is the latest
 	Waiting  store.SeatRules
 
 	table *timetable
@@ -131,7 +132,12 @@ func (s *Service) week(ctx context.Context, d *Desk) (*Week, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &Week{Desk: d, Sections: table.sections, Choice: row.Choice.V, Waits: row.Waits.V, Undoes: row.Undoes.V, Waiting: row.SeatRules, table: table}
+	w := &Week{Desk: d, Sections: table.sections, Choice: row.Choice.V, Waits: row.Waits.V, Waiting: row.SeatRules, table: table}
+	if x := row.Undoes.V; x != nil {
+		if w.others = x.ByID != d.actor.ID; !w.others {
+			w.Undoes = x
+		}
+	}
 	taken, err := s.taken(ctx, at.School, at.Year, d.today())
 	if err != nil {
 		return nil, err

@@ -708,6 +708,131 @@ func TestTwoWindowsOfOneStudent(t *testing.T) {
 	}
 }
 
+// Submitting ends waiting: what is offered goes to the next in line, and a seat is never offered to somebody who has submitted.
+func TestSubmittingEndsWaiting(t *testing.T) {
+	p := newPoint(t)
+	mine := p.planted["sk001"]
+	full := p.week(1).Sections[slices.IndexFunc(p.week(1).Sections, func(x school.TableSection) bool { return !slices.Contains(mine, x.ID) })].ID
+	p.seatsOf(full, 1)
+	if got := p.takes(7, full); got != "" {
+		t.Fatal(got)
+	}
+	if got := p.takes(1, mine...); got != "" {
+		t.Fatal(got)
+	}
+	at, who := p.of(1)
+	next, other := p.of(4)
+	for place, by := range map[school.Place]int64{at: who, next: other} {
+		if _, err := p.WaitForSeat(t.Context(), by, place, full, true); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p.db.Exec(t, `UPDATE seat_wait SET at = at - interval '1 hour' WHERE student_id = 'sk001'`)
+	counselor := p.who("ms.torvund")
+	if _, err := p.LookAtSeats(t.Context(), counselor, at); err != nil {
+		t.Fatal(err)
+	}
+	w, err := p.SubmitSeats(t.Context(), who, at, "")
+	if err != nil || len(w.Waits) != 0 {
+		t.Fatalf("after submitting: %+v, %v", w.Waits, err)
+	}
+	list, err := p.SeatHistory(t.Context(), who, at)
+	if err != nil || list[0].Kind != "submit" || !strings.Contains(string(list[0].Detail), full) {
+		t.Errorf("what is noted: %+v, %v", list[0], err)
+	}
+	// One who waits although they have submitted, as one did before submitting ended it, is passed over.
+	p.db.Exec(t, `INSERT INTO seat_wait (school_id, year, student_id, section_id, lot, at) VALUES ($1, $2, $3, $4, 1, now() - interval '1 day')`, at.School, at.Year, at.Student, full)
+	if got := p.takes(7, "-"+full); got != "" {
+		t.Fatal(got)
+	}
+	if x := p.week(4).Waits; len(x) != 1 || x[0].Until == nil {
+		t.Errorf("the next in line: %+v", x)
+	}
+	if n := storetest.Value[int](t, p.db, `SELECT count(*) FROM seat_wait WHERE student_id = 'sk001' AND offered_until IS NOT NULL`); n != 0 {
+		t.Error("a seat is offered to somebody who has submitted")
+	}
+}
+
+// crowd lets many sections of another school be waited for, with a free seat that nobody who waits can take.
+func (p *point) crowd(schoolID string, sections int, waiting string) {
+	p.t.Helper()
+	for _, text := range []string{
+		`INSERT INTO school VALUES ($1, 'Crowded')`,
+		`INSERT INTO school_year (school_id, year, catalog_version, policy_version) SELECT $1, year, catalog_version, policy_version FROM school_year WHERE school_id = '` + demo.SkerryID + `'`,
+		`INSERT INTO catalog SELECT $1, year, version, files, at FROM catalog WHERE school_id = '` + demo.SkerryID + `'`,
+		`INSERT INTO policy SELECT $1, year, version, text, at FROM policy WHERE school_id = '` + demo.SkerryID + `'`,
+		`INSERT INTO person (school_id, id, ord, role, enabled, username, given_name, family_name, cells) VALUES ($1, 'x1', 1, 'student', true, $1 || '.x1', 'A', 'B', '{}')`,
+		`INSERT INTO sheet (school_id, year, student_id, grade) SELECT $1, year, 'x1', 10 FROM school_year WHERE school_id = $1`,
+	} {
+		p.db.Exec(p.t, text, schoolID)
+	}
+	p.db.Exec(p.t, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells)
+		SELECT $1, y.year, 'z' || n, n, s.course_code, 10, s.cells || jsonb_build_object('sourcedId', 'z' || n) FROM school_year y, generate_series(1, $2::int) n,
+			(SELECT * FROM section WHERE school_id = $3 ORDER BY id LIMIT 1) s WHERE y.school_id = $1`, schoolID, sections, demo.SkerryID)
+	p.db.Exec(p.t, `INSERT INTO seat_wait (school_id, year, section_id, student_id, lot, at`+map[bool]string{true: ", offered_until"}[waiting != ""]+`)
+		SELECT school_id, year, id, 'x1', 1, now() - interval '90 days'`+map[bool]string{true: ", " + waiting}[waiting != ""]+` FROM section WHERE school_id = $1`, schoolID)
+}
+
+// TestNoSchoolWaitsForAnother: six hundred sections of a school before it, whose seats nobody can take, keep nobody of another school from
+// an offer, nor its offers from lapsing; neither does one whose data are broken.
+func TestNoSchoolWaitsForAnother(t *testing.T) {
+	p := newPoint(t)
+	section, second := p.planted["sk001"][0], p.planted["sk001"][1]
+	for _, id := range []string{section, second} {
+		p.seatsOf(id, 1)
+		if got := p.takes(1, id); got != "" {
+			t.Fatal(got)
+		}
+	}
+	at, who := p.of(4)
+	for _, id := range []string{section, second} {
+		if _, err := p.WaitForSeat(t.Context(), who, at, id, true); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p.crowd("crowded", 600, "")
+	p.db.Exec(t, `INSERT INTO request_window (school_id, year, grade, round, opens, families_close, counselors_close) SELECT 'crowded', year, grade, round, opens, families_close, counselors_close
+		FROM request_window WHERE school_id = $1 AND round = 'seats'`, demo.SkerryID)
+	p.crowd("broken", 600, "now() - interval '1 day'")
+	p.db.Exec(t, `UPDATE policy SET text = 'no rules' WHERE school_id = 'broken'`)
+	p.db.Exec(t, `UPDATE school_year SET policy_version = policy_version + 1 WHERE school_id = 'broken'`)
+	p.db.Exec(t, `DELETE FROM enrollment WHERE student_id = 'sk001' AND section_id = $1`, section)
+	p.db.Exec(t, `UPDATE seat_wait SET offered_until = $2 WHERE student_id = 'sk004' AND section_id = $1`, second, storetest.Now.Add(-time.Minute))
+	if err := p.OfferSeats(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	waits := p.week(4).Waits
+	if len(waits) != 1 || waits[0].Section != section || waits[0].Until == nil {
+		t.Errorf("after one round: %+v; want the offer that is over gone, and the free seat offered", waits)
+	}
+}
+
+// TestOneRoundAtATime: while one process looks for seats to offer, another one does not.
+func TestOneRoundAtATime(t *testing.T) {
+	p := newPoint(t)
+	p.db.Exec(t, `INSERT INTO lease VALUES ('offer seats', 'another process', now() + interval '1 minute')`)
+	section := p.planted["sk001"][0]
+	p.seatsOf(section, 1)
+	if got := p.takes(1, section); got != "" {
+		t.Fatal(got)
+	}
+	at, who := p.of(4)
+	if _, err := p.WaitForSeat(t.Context(), who, at, section, true); err != nil {
+		t.Fatal(err)
+	}
+	p.db.Exec(t, `DELETE FROM enrollment WHERE student_id = 'sk001'`)
+	if err := p.OfferSeats(t.Context()); err != nil || p.week(4).Waits[0].Until != nil {
+		t.Errorf("beside another round: %v, %+v", err, p.week(4).Waits)
+	}
+	p.db.Exec(t, `UPDATE lease SET until = now() - interval '1 second'`) // the process is gone
+	if err := p.OfferSeats(t.Context()); err != nil || p.week(4).Waits[0].Until == nil {
+		t.Errorf("when that one is gone: %v, %+v", err, p.week(4).Waits)
+	}
+	if n := storetest.Value[int](t, p.db, `SELECT count(*) FROM lease`); n != 0 {
+		t.Errorf("%d leases are left", n)
+	}
+}
+
 // However a seat has come free, who waits for it is offered it by the next look; but not where they cannot take it any more.
 func TestFreeSeatsAreOffered(t *testing.T) {
 	p := newPoint(t)

@@ -97,7 +97,7 @@ func (s *Service) offer(ctx context.Context, q store.Queries, d *Desk, table *ti
 		if free <= 0 {
 			break
 		}
-		if x.Until != nil { // offered already
+		if x.Until != nil || x.In { // offered already, or nothing to be done with it
 			continue
 		}
 		who := store.Place{School: at.School, Year: at.Year, Student: x.Student}
@@ -145,58 +145,86 @@ func (s *Service) toldOffers(section string, to []store.Place) {
 	}
 }
 
-// waitedAtOnce bounds how many sections are looked at in one go.
-const waitedAtOnce = 500
+// Bounds of a round of looking for seats to offer: how many sections it looks at, and for how long.
+const (
+	waitedAtOnce = 500
+	offerRound   = 20 * time.Second
+	offerLease   = 30 * time.Second // longer than one section takes
+)
 
-// OfferSeats ends offers of seats whose time is over, and offers to those who wait what is free, however it has come free.
+// OfferSeats ends offers of seats whose time is over, and offers to those who wait what is free, however it has come free. One round runs at
+// a time; what it does not reach comes first in the next. What goes wrong with one section is logged, and ends nothing for the others.
 func (s *Service) OfferSeats(ctx context.Context) error {
-	list, err := s.db.Queries().WaitedFor(ctx, s.now(), waitedAtOnce)
+	q := s.db.Queries()
+	lease := store.NewLease("offer seats", offerLease)
+	if taken, err := lease.Take(ctx, q); err != nil || !taken {
+		return err
+	}
+	defer func() { _ = lease.Leave(context.WithoutCancel(ctx), q) }() // else it ends by itself
+	list, err := q.WaitedFor(ctx, s.now(), waitedAtOnce)
 	if err != nil {
 		return err
 	}
-	for _, x := range list {
-		row, err := s.db.Queries().Sheet(ctx, x.Place)
-		if err != nil {
+	for i, end := 0, time.Now().Add(offerRound); i < len(list) && time.Now().Before(end); i++ {
+		if taken, err := lease.Take(ctx, q); err != nil || !taken {
 			return err
 		}
-		y, err := s.year(ctx, x.School, x.Year, row.Catalog, row.Policy)
-		if err != nil {
+		x := &list[i]
+		switch err := s.offerFreed(ctx, x); {
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case err != nil && Unavailable(err):
+			return err
+		case err != nil:
+			s.log.ErrorContext(ctx, "offering the seats of a section", "school", x.School, "year", x.Year, "section", x.Section, "error", err)
+		}
+		if err := q.LookedAtWaits(ctx, x, s.now()); err != nil {
 			return err
 		}
-		table, err := s.timetable(ctx, y, row.Roster)
-		if err != nil {
+	}
+	return nil
+}
+
+// offerFreed ends the offers of one section whose time is over, and offers what is free.
+func (s *Service) offerFreed(ctx context.Context, x *store.WaitedFor) error {
+	row, err := s.db.Queries().Sheet(ctx, x.Place)
+	if err != nil {
+		return err
+	}
+	y, err := s.year(ctx, x.School, x.Year, row.Catalog, row.Policy)
+	if err != nil {
+		return err
+	}
+	table, err := s.timetable(ctx, y, row.Roster)
+	if err != nil {
+		return err
+	}
+	d := &Desk{Row: row, Year: y, now: s.now()}
+	var offered []store.Place
+	var lapsed []string
+	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
+		if _, err := q.LockSections(ctx, x.Place, []string{x.Section}, d.today(), d.now); err != nil {
 			return err
 		}
-		d := &Desk{Row: row, Year: y, now: s.now()}
-		var offered []store.Place
-		var lapsed []string
-		err = s.db.Tx(ctx, func(q store.Queries) (err error) {
-			if _, err := q.LockSections(ctx, x.Place, []string{x.Section}, d.today(), d.now); err != nil {
-				return err
-			}
-			if lapsed, err = q.Lapse(ctx, x.School, x.Year, x.Section, d.now); err != nil {
-				return err
-			}
-			for _, student := range lapsed {
-				note := &store.SeatAct{Kind: "lapse", Gone: store.JSON[[]string]{V: []string{x.Section}}, At: d.now}
-				if err := q.NoteSeats(ctx, Place{School: x.School, Year: x.Year, Student: student}, note); err != nil {
-					return err
-				}
-			}
-			offered, err = s.offer(ctx, q, d, table, x.Section)
-			return err
-		})
-		if err != nil {
+		if lapsed, err = q.Lapse(ctx, x.School, x.Year, x.Section, d.now); err != nil {
 			return err
 		}
-		if len(lapsed)+len(offered) == 0 {
-			continue
-		}
-		s.forgetTaken(x.School, x.Year)
-		s.toldOffers(x.Section, offered)
 		for _, student := range lapsed {
-			s.toldSeats(Place{School: x.School, Year: x.Year, Student: student}, []string{x.Section})
+			note := &store.SeatAct{Kind: "lapse", Gone: store.JSON[[]string]{V: []string{x.Section}}, At: d.now}
+			if err := q.NoteSeats(ctx, Place{School: x.School, Year: x.Year, Student: student}, note); err != nil {
+				return err
+			}
 		}
+		offered, err = s.offer(ctx, q, d, table, x.Section)
+		return err
+	})
+	if err != nil || len(lapsed)+len(offered) == 0 {
+		return err
+	}
+	s.forgetTaken(x.School, x.Year)
+	s.toldOffers(x.Section, offered)
+	for _, student := range lapsed {
+		s.toldSeats(Place{School: x.School, Year: x.Year, Student: student}, []string{x.Section})
 	}
 	return nil
 }

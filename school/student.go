@@ -250,7 +250,7 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 	if len(edit.Courses) > 0 {
 		detail["courses"] = edit.Courses
 	}
-	undoable, redoable, undoes := d.Row.Undoable+1, 0, &store.Trace{Act: edit.Act, Course: edit.Course, Instead: edit.Instead, At: d.now}
+	undoable, redoable, redoBy, undoes := d.Row.Undoable+1, 0, "", &store.Trace{Act: edit.Act, Course: edit.Course, Instead: edit.Instead, At: d.now, By: d.actor.ID}
 	back := edit.Act == "undo" || edit.Act == "redo"
 	if back {
 		list, err := s.db.Queries().Undoable(ctx, d.Row.Place)
@@ -263,21 +263,29 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 		if len(list) == 0 {
 			return nil, problem(map[string]Code{"undo": Code(acts.NothingToUndo), "redo": Code(acts.NothingToRedo)}[edit.Act])
 		}
+		if list[0].By != d.actor.ID {
+			return nil, problem(Code(acts.OthersAct))
+		}
 		detail["act"], detail["course"] = list[0].Act, list[0].Course
 		if list[0].Instead != "" {
 			detail["instead"] = list[0].Instead
 		}
 		if edit.Act == "redo" { // a change like the first time, from which the undoing is known to be made good
 			detail["redoes"] = list[0].Version
-			redoable, undoes = d.Row.Redoable-1, &store.Trace{Act: list[0].Act, Course: list[0].Course, Instead: list[0].Instead, At: d.now}
+			redoable, undoes = d.Row.Redoable-1, &store.Trace{Act: list[0].Act, Course: list[0].Course, Instead: list[0].Instead, At: d.now, By: d.actor.ID}
+			if len(list) > 1 {
+				redoBy = list[1].By
+			}
 		} else {
 			kind, detail["undoes"] = "undo", list[0].Version
-			undoable, redoable, undoes = d.Row.Undoable-1, d.Row.Redoable+1, nil
+			undoable, redoable, redoBy, undoes = d.Row.Undoable-1, d.Row.Redoable+1, d.actor.ID, nil
 			if len(list) > 1 {
 				undoes = &list[1].Trace
 			}
 		}
-		after = inCatalog(d.Year.Year, list[0].Before)
+		if after, err = d.inPlace(list[0].Before); err != nil {
+			return nil, err
+		}
 	} else {
 		var err error
 		switch edit.Act {
@@ -299,7 +307,7 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 	change := d.change(kind, edit.Reason, detail)
 	change.FactsVersion, change.Key, change.Digest = 0, edit.Key, edit.digest()
 	change.Delete, change.Upsert = difference(before, after)
-	change.State.Undoable, change.State.Redoable, change.State.Undoes, change.State.ChangedAt = undoable, redoable, nil, &d.now
+	change.State.Undoable, change.State.Redoable, change.State.RedoBy, change.State.Undoes, change.State.ChangedAt = undoable, redoable, redoBy, nil, &d.now
 	if undoes != nil {
 		change.State.Undoes = &store.JSON[store.Trace]{V: *undoes}
 	}

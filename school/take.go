@@ -2,6 +2,7 @@ package school
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"slices"
 
@@ -41,6 +42,9 @@ func (s *Service) TakeSeats(ctx context.Context, by int64, at Place, c SeatsChan
 	}
 	note := store.SeatAct{Kind: "take", Reason: c.Reason, ByID: w.actor.ID, By: w.actor.name().Name, At: w.now}
 	if c.Undo {
+		if w.others {
+			return nil, problem(Code(acts.OthersAct))
+		}
 		if w.Undoes == nil {
 			return nil, problem(Code(acts.NothingToUndo))
 		}
@@ -54,7 +58,7 @@ func (s *Service) TakeSeats(ctx context.Context, by int64, at Place, c SeatsChan
 			return nil, &Error{Code: NoSection, Param: id}
 		}
 		line := w.line(i, w.own(), w.Known.AsRequest(&w.Sheet, w.table.meets[i].Course))
-		if why := line.May; why != "" && !w.SeatActs[acts.TakeSeats].Reason && !c.Undo {
+		if why := line.May; why != "" && !line.Own && !w.SeatActs[acts.TakeSeats].Reason {
 			return nil, &Error{Code: why, Param: w.Sections[i].Course}
 		}
 		if !line.Own && line.Left <= 0 { // who is too late need not wait for a lock
@@ -201,6 +205,15 @@ func (s *Service) seatAct(ctx context.Context, by int64, at Place, act acts.Seat
 		if err := do(q, w, &row, &note); err != nil {
 			return err
 		}
+		if act.EndsWaiting() {
+			waited, err := q.StopWaiting(ctx, at)
+			if err != nil {
+				return err
+			}
+			if note.Detail, err = json.Marshal(map[string]any{"waits": append([]string{}, waited...)}); err != nil {
+				return err
+			}
+		}
 		if err := q.NoteSeats(ctx, at, &note); err != nil {
 			return err
 		}
@@ -225,7 +238,8 @@ func (s *Service) LookAtSeats(ctx context.Context, by int64, at Place) (*Week, e
 	})
 }
 
-// SubmitSeats hands the choice in, with a receipt; twice gives the same. The errors are WeekOpen, and acts.NotLookedAt.
+// SubmitSeats hands the choice in, with a receipt; twice gives the same. It ends waiting for seats: what was offered goes to the next in line.
+// The errors are WeekOpen, and acts.NotLookedAt.
 func (s *Service) SubmitSeats(ctx context.Context, by int64, at Place, reason string) (*Week, error) {
 	return s.seatAct(ctx, by, at, acts.SubmitSeats, reason, func(q store.Queries, w *Week, row *store.ChoiceRow, note *store.SeatAct) error {
 		number, err := q.NextReceipt(ctx)

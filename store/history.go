@@ -18,11 +18,12 @@ type earlierRow struct {
 	Act     string
 	Course  string
 	Instead string
+	By      string
 	Before  JSON[[]EntryRow]
 }
 
 const earlierColumns = `version, at, coalesce(detail->>'act', '') AS act, coalesce(detail->>'course', '') AS course,
-	coalesce(detail->>'instead', '') AS instead, detail->'before' AS before`
+	coalesce(detail->>'instead', '') AS instead, actor AS by, detail->'before' AS before`
 
 func (q Queries) earlier(ctx context.Context, query string, at Place) (list []Earlier, err error) {
 	var rows []earlierRow
@@ -30,7 +31,7 @@ func (q Queries) earlier(ctx context.Context, query string, at Place) (list []Ea
 		return nil, err
 	}
 	for _, r := range rows {
-		list = append(list, Earlier{Trace{r.Act, r.Course, r.Instead, r.At}, r.Version, r.Before.V})
+		list = append(list, Earlier{Trace{r.Act, r.Course, r.Instead, r.At, r.By}, r.Version, r.Before.V})
 	}
 	return list, nil
 }
@@ -42,11 +43,11 @@ func (q Queries) Undoable(ctx context.Context, at Place) ([]Earlier, error) {
 		ORDER BY version DESC LIMIT 2`, at)
 }
 
-// Redoable gives the latest undoing of a sheet that is not made good, with what was undone; there may be none.
+// Redoable gives the latest two undoings of a sheet that are not made good, the latest first; there may be fewer.
 func (q Queries) Redoable(ctx context.Context, at Place) ([]Earlier, error) {
 	return q.earlier(ctx, `SELECT `+earlierColumns+` FROM event e WHERE school_id = $1 AND year = $2 AND student_id = $3 AND kind = 'undo'
 		AND NOT EXISTS (SELECT 1 FROM event u WHERE u.school_id = $1 AND u.year = $2 AND u.student_id = $3 AND u.kind = 'change' AND (u.detail->>'redoes')::bigint = e.version)
-		ORDER BY version DESC LIMIT 1`, at)
+		ORDER BY version DESC LIMIT 2`, at)
 }
 
 // Answered returns the digest of the change with this key that was kept since a version of the sheet. The error is ErrNotFound where there

@@ -186,6 +186,7 @@ type WaitRow struct {
 	At      time.Time  `db:"at" json:"at"`
 	Until   *time.Time `db:"offered_until" json:"offered_until"` // a seat is offered and kept until then
 	Before  int        `db:"before" json:"before"`               // how many come before
+	In      bool       `db:"handed" json:"handed"`               // their choice is submitted, so that they can take no seat
 }
 
 // SeatRules are how seats go to those who wait.
@@ -206,7 +207,8 @@ func (q Queries) SetSeatRules(ctx context.Context, school string, year int, r Se
 
 // waiting lists those who wait for the seats of a section in the order in which they come.
 const waiting = `SELECT w.section_id, w.student_id, w.at, w.offered_until,
-		(row_number() OVER (PARTITION BY w.section_id ORDER BY w.offered_until IS NULL, CASE WHEN y.waiting = 'lottery' THEN w.lot ELSE 0 END, w.at, w.student_id) - 1)::int AS before
+		(row_number() OVER (PARTITION BY w.section_id ORDER BY w.offered_until IS NULL, CASE WHEN y.waiting = 'lottery' THEN w.lot ELSE 0 END, w.at, w.student_id) - 1)::int AS before,
+		EXISTS (SELECT 1 FROM seat_choice c WHERE c.school_id = w.school_id AND c.year = w.year AND c.student_id = w.student_id AND c.state <> 'choosing') AS handed
 	FROM seat_wait w JOIN school_year y ON y.school_id = w.school_id AND y.year = w.year WHERE w.school_id = $1 AND w.year = $2`
 
 // WaitersFor lists who waits for a seat in a section, in the order in which they come.
@@ -232,9 +234,9 @@ func (q Queries) Unwait(ctx context.Context, at Place, sections []string) (gone 
 		at.School, at.Year, at.Student, asJSON(sections))
 }
 
-// StopWaiting lets a student wait for no seat any more.
-func (q Queries) StopWaiting(ctx context.Context, at Place) error {
-	return q.exec(ctx, `DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3`, at.School, at.Year, at.Student)
+// StopWaiting lets a student wait for no seat any more, and lists the sections for which they did.
+func (q Queries) StopWaiting(ctx context.Context, at Place) (gone []string, err error) {
+	return gone, q.list(ctx, &gone, `DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 RETURNING section_id`, at.School, at.Year, at.Student)
 }
 
 // Offer offers a seat to a student who waits for it, until a time.
@@ -248,10 +250,29 @@ type WaitedFor struct {
 	Section string `db:"section_id"`
 }
 
-// WaitedFor lists the sections of all schools for whose seats somebody waits without an offer, or had an offer whose time is over; at most so many.
+// WaitedFor lists the sections of all schools with an offer whose time is over, and those with a free seat for which somebody waits while
+// seats can be taken in that year; at most so many. The schools take turns, so that none waits for another; of each, the section comes first
+// that has not been looked at for longest.
 func (q Queries) WaitedFor(ctx context.Context, now time.Time, most int) (list []WaitedFor, err error) {
-	return list, q.list(ctx, &list, `SELECT DISTINCT ON (school_id, year, section_id) school_id, year, student_id, section_id FROM seat_wait
-		WHERE offered_until IS NULL OR offered_until <= $1 ORDER BY school_id, year, section_id, at LIMIT $2`, now, most)
+	return list, q.list(ctx, &list, `WITH waits AS (
+			SELECT school_id, year, section_id, min(student_id) AS student_id, bool_or(offered_until <= $1) AS lapsed, count(*) FILTER (WHERE offered_until > $1) AS offered,
+				bool_or(offered_until IS NULL) AS waiting, min(coalesce(looked_at, '-infinity')) AS looked_at, min(at) AS at
+			FROM seat_wait GROUP BY school_id, year, section_id
+		), open AS (
+			SELECT DISTINCT school_id, year FROM request_window WHERE round = 'seats' AND opens <= $1 AND counselors_close > $1
+		), due AS (
+			SELECT w.* FROM waits w JOIN section s ON s.school_id = w.school_id AND s.year = w.year AND s.id = w.section_id
+			WHERE coalesce(w.lapsed, false) OR w.waiting AND EXISTS (SELECT 1 FROM open o WHERE o.school_id = w.school_id AND o.year = w.year)
+				AND s.seats - w.offered > (SELECT count(*) FROM enrollment e WHERE e.school_id = s.school_id AND e.year = s.year AND e.section_id = s.id AND (e.ends IS NULL OR e.ends > $1::date))
+		)
+		SELECT school_id, year, student_id, section_id FROM (
+			SELECT *, row_number() OVER (PARTITION BY school_id ORDER BY coalesce(lapsed, false) DESC, looked_at, at, section_id) AS turn FROM due) d
+		ORDER BY turn, looked_at, school_id LIMIT $2`, now, most)
+}
+
+// LookedAtWaits notes that the seats of a section were looked at, so that another one comes first next time.
+func (q Queries) LookedAtWaits(ctx context.Context, x *WaitedFor, now time.Time) error {
+	return q.exec(ctx, `UPDATE seat_wait SET looked_at = $4 WHERE school_id = $1 AND year = $2 AND section_id = $3`, x.School, x.Year, x.Section, now)
 }
 
 // ChoosingRow is a student who chooses seats, for the list of a counselor.

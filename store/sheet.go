@@ -72,6 +72,7 @@ type SheetState struct {
 	Undoable   int               `db:"undoable"`
 	Undoes     *JSON[Trace]      `db:"undoes"`   // what undoing takes back, where it is known
 	Redoable   int               `db:"redoable"` // how much can be done again
+	RedoBy     string            `db:"redo_by"`  // whose undoing the latest of that is: a person's id
 	Answered   *JSON[Answered]   `db:"answered"` // the family's latest wish that was answered
 	Summer     *JSON[Handed]     `db:"summer"`   // what was last handed in for the summer by itself
 }
@@ -97,6 +98,7 @@ type Trace struct {
 	Course  string    `json:"course,omitempty"`
 	Instead string    `json:"instead,omitempty"`
 	At      time.Time `json:"at"`
+	By      string    `json:"by,omitempty"` // a person's id
 }
 
 // SignatureShow is a signature as a sheet shows it.
@@ -109,7 +111,7 @@ type SignatureShow struct {
 }
 
 const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade,
-	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.talk, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.about, sh.asked, sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.answered, sh.summer,
+	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.talk, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.about, sh.asked, sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.redo_by, sh.answered, sh.summer,
 	sub.at AS submitted_at, sub.receipt, coalesce(sub.entries, '[]') AS submitted,
 	(SELECT ` + entriesAsText + ` FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)) AS entries`
 

@@ -208,7 +208,7 @@ func TestOnlyTextIsRead(t *testing.T) {
 func TestHead(t *testing.T) {
 	s := newSite(t)
 	mara := s.person("mara.quill")
-	for path, want := range map[string]string{"/": "200", "/api/me": "200", maraSheet: "200", maraSheet + "/live": "200", "/api/openapi.json": "200", "/healthz": "200", 
+	for path, want := range map[string]string{"/": "200", "/api/me": "200", maraSheet: "200", maraSheet + "/live": "200", "/api/openapi.json": "200", "/healthz": "200",
 		"/api/nowhere": "404", "/api/schools/pellworth/years/2027/rules": "403", maraSheet + "/submission": "405"} {
 		res, body := s.send(mara, "HEAD", path, "", nil)
 		if fmt.Sprint(res.StatusCode) != want || len(body) != 0 {

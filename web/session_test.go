@@ -94,8 +94,10 @@ func TestEndedSessionsStayEnded(t *testing.T) {
 // TestASignInUnderWayEndsToo: whoever signs in with what has been changed meanwhile gets no session.
 func TestASignInUnderWayEndsToo(t *testing.T) {
 	for name, end := range map[string]func(s *site, other *http.Client) string{
-		"all sessions ended":   func(s *site, other *http.Client) string { return said(s.call(other, "DELETE", "/api/sessions", "")) },
-		"the password changed": func(s *site, other *http.Client) string { return said(s.call(other, "POST", "/api/password", fmt.Sprintf(`{"old":%q,"new":"heron over the sound"}`, demo.Password))) },
+		"all sessions ended": func(s *site, other *http.Client) string { return said(s.call(other, "DELETE", "/api/sessions", "")) },
+		"the password changed": func(s *site, other *http.Client) string {
+			return said(s.call(other, "POST", "/api/password", fmt.Sprintf(`{"old":%q,"new":"heron over the sound"}`, demo.Password)))
+		},
 	} {
 		t.Run(name, func(t *testing.T) {
 			s := newSite(t)
@@ -127,7 +129,9 @@ func TestThePasswordOfTheOfficeStands(t *testing.T) {
 	office := s.person("office")
 	answer, release := s.underWay("account_password", thief, "POST", "/api/password", fmt.Sprintf(`{"old":%q,"new":"heron over the sound"}`, demo.Password))
 	given := make(chan string, 1)
-	go func() { given <- said(s.call(office, "POST", "/api/schools/pellworth/years/2027/people/s0001/password", "")) }()
+	go func() {
+		given <- said(s.call(office, "POST", "/api/schools/pellworth/years/2027/people/s0001/password", ""))
+	}()
 	s.until(strings.Replace(somebodyWaits, "> 0", "> 1", 1))
 	release()
 	first, second := <-answer, <-given

@@ -141,6 +141,8 @@ type Case struct {
 	Looked         bool // a counselor has agreed to what is on the sheet now
 	Undoable       bool // there is an edit to take back
 	Redoable       bool // the latest acts were undoing
+	OthersEdit     bool // the edit to take back is somebody else's
+	OthersUndo     bool // the undoing to take back is somebody else's
 	Asked          bool // the family has asked for a change, and nobody has answered
 	Complete       bool // nothing is still to do but what waits for a person
 	Ready          bool // nothing is still to do at all
@@ -326,6 +328,9 @@ func (c *Case) unfit(act Act) Why {
 		}
 		if act == Redo && !c.Redoable {
 			return NothingToRedo
+		}
+		if act == Undo && c.OthersEdit || act == Redo && c.OthersUndo {
+			return OthersAct
 		}
 	case Submit:
 		switch {

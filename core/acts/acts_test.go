@@ -19,7 +19,7 @@ func day(n int) time.Time { return time.Date(2027, 3, 0, 8, 0, 0, 0, time.UTC).A
 
 // letters write an answer as one letter.
 var letters = map[Why]byte{NotYours: 'f', NoWindowYet: 'w', NotOpenYet: 'o', Closed: 'c', ClosedForAll: 'x', NotNeeded: 'n', NoPaper: 'p', AlreadyDone: 'a',
-	Stale: 's', Locked: 'l', NothingSubmitted: 'N', ChangedSince: 'h', NotSigned: 'g', NotCleared: 'C', NothingToUndo: 'u', NothingToRedo: 'd', NotLookedAt: 'k', NotReady: 'R', NotTheSheet: 't'}
+	Stale: 's', Locked: 'l', NothingSubmitted: 'N', ChangedSince: 'h', NotSigned: 'g', NotCleared: 'C', NothingToUndo: 'u', NothingToRedo: 'd', NotLookedAt: 'k', NotReady: 'R', NotTheSheet: 't', OthersAct: 'O'}
 
 func letter(a Answer) byte {
 	switch {
@@ -270,6 +270,12 @@ func TestWhatWasFound(t *testing.T) {
 	holds(t, "nothing to make again", student, s, func(c *Case) { c.Redoable = false },
 		variant(base, "edit,undo progress,back,submitted,submitted*,signed,signed* wo+cc\nedit,undo cleared,placed wolcc\n"+
 			"redo progress,back,submitted,submitted*,signed,signed* wodcc\nredo cleared,placed wolcc"))
+	holds(t, "the latest edit is somebody else's", student, s, func(c *Case) { c.OthersEdit = true },
+		variant(base, "edit,redo progress,back,submitted,submitted*,signed,signed* wo+cc\nedit,redo cleared,placed wolcc\n"+
+			"undo progress,back,submitted,submitted*,signed,signed* woOcc\nundo cleared,placed wolcc"))
+	holds(t, "the latest undoing is somebody else's", student, s, func(c *Case) { c.OthersUndo = true },
+		variant(base, "edit,undo progress,back,submitted,submitted*,signed,signed* wo+cc\nedit,undo cleared,placed wolcc\n"+
+			"redo progress,back,submitted,submitted*,signed,signed* woOcc\nredo cleared,placed wolcc"))
 	asks := func(c *Case) { c.Asked = true }
 	holds(t, "the family asks: the counselor", counsels, s, asks,
 		variant(decides, "clear progress,back NNNNx\nclear submitted ggggx\nclear submitted*,signed* hhhhx\nclear signed rrrrx\nclear cleared,placed aaaax"))

@@ -33,6 +33,9 @@ func SeatActs() []SeatAct {
 	return list
 }
 
+// EndsWaiting reports whether an act ends waiting for seats: a choice that is submitted takes none, so a seat is offered to somebody who can.
+func (a SeatAct) EndsWaiting() bool { return a == SubmitSeats }
+
 // SeatState is where a choice of seats is.
 type SeatState string
 

@@ -103,6 +103,39 @@ func (f *Facts) Apply(s *Sheet, e Edit) (Sheet, error) {
 	return s.clone(), ErrKind
 }
 
+// MayBecome returns nil where a sheet may become another one as a whole, as by undoing, or when a draft or an earlier version comes in its
+// place: by the rules of the edits that would lead there. The errors are ErrFixed, ErrBarred, ErrEarned, ErrFull and ErrOver. School: the
+// school does it.
+func (f *Facts) MayBecome(is, comes *Sheet, school bool) error {
+	for _, e := range is.Requests {
+		if f.Held(e.Course, school) && find(comes.Requests, e.Course) < 0 {
+			return ErrFixed
+		}
+	}
+	more := false
+	for i, lists := range [][2][]Entry{{is.Requests, comes.Requests}, {is.Summer, comes.Summer}, {is.Alternates, comes.Alternates}} {
+		for _, e := range lists[1] {
+			if find(lists[0], e.Course) >= 0 {
+				continue
+			}
+			more = more || i < 2
+			switch {
+			case f.Barred(e.Course):
+				return ErrBarred
+			case !f.Year.Courses[e.Course].Repeatable && f.AlreadyEarned(e.Course):
+				return ErrEarned
+			}
+		}
+	}
+	if err := f.room(comes); err != nil {
+		return err
+	}
+	if more && !school && f.Year.Policy.Settings.OverMaximum == policy.RefuseOver && f.rises(is, comes) {
+		return ErrOver
+	}
+	return nil
+}
+
 // addition is what making a course a request does to the requests: those it excludes give it their place, and those it is linked
 // with come along. A course of the summer round gets the place of requests of the year that it excludes, and the other way round.
 type addition struct {

@@ -376,3 +376,53 @@ func TestALevelOfTwoHalves(t *testing.T) {
 		t.Fatalf("one for two: %v, %v", requestsOf(&back), err)
 	}
 }
+
+// TestMayBecome: what an edit leads to may come as a whole, too, and whatever may come keeps what is fixed and brings nothing that is not
+// offered or is earned.
+func TestMayBecome(t *testing.T) {
+	refused := map[error]int{}
+	for seed := range uint64(3000) {
+		r := rand.New(rand.NewPCG(seed, 11))
+		y := randomYear(t, r)
+		f := NewFacts(y, randomStudent(r, y))
+		is, school := randomSheet(r, y), r.IntN(4) == 0
+		course := int32(r.IntN(len(y.Courses)))
+		if after, err := f.Apply(&is, Edit{Kind: []EditKind{MakeRequest, MakeAlternate, TakeOff}[r.IntN(3)], Course: course, StandsFor: Any, School: school}); err == nil {
+			if err := f.MayBecome(&is, &after, school); err != nil {
+				t.Fatalf("seed %d: an edit leads to it, and it may not come: %v", seed, err)
+			}
+		}
+		comes := randomSheet(r, y)
+		err := f.MayBecome(&is, &comes, school)
+		refused[err]++
+		var fixed, barred, earned bool
+		for _, c := range courses(is.Requests) {
+			fixed = fixed || f.Held(c, school) && !slices.Contains(courses(comes.Requests), c)
+		}
+		for _, lists := range [][2][]Entry{{is.Requests, comes.Requests}, {is.Summer, comes.Summer}, {is.Alternates, comes.Alternates}} {
+			for _, c := range courses(lists[1]) {
+				if !slices.Contains(courses(lists[0]), c) {
+					barred = barred || f.Barred(c)
+					earned = earned || f.AlreadyEarned(c) && !y.Courses[c].Repeatable
+				}
+			}
+		}
+		more := slices.ContainsFunc(all(&comes), func(c int32) bool { return !slices.Contains(all(&is), c) })
+		over := more && !school && y.Policy.Settings.OverMaximum == policy.RefuseOver && f.rises(&is, &comes)
+		want := map[error]bool{ErrFixed: fixed, ErrBarred: barred, ErrEarned: earned, ErrOver: over, nil: !fixed && !barred && !earned && !over}
+		if !want[err] {
+			t.Fatalf("seed %d: %v; fixed %v, barred %v, earned %v, over %v", seed, err, fixed, barred, earned, over)
+		}
+	}
+	for _, err := range []error{nil, ErrFixed, ErrBarred, ErrEarned, ErrOver} {
+		if refused[err] < 3 {
+			t.Errorf("%v came up %d times", err, refused[err])
+		}
+	}
+	y := randomYear(t, rand.New(rand.NewPCG(1, 1)))
+	f := NewFacts(y, Student{})
+	full := Sheet{Requests: make([]Entry, MaxEntries+1)}
+	if err := f.MayBecome(&full, &full, true); !errors.Is(err, ErrFull) {
+		t.Errorf("beyond what a sheet holds: %v", err)
+	}
+}

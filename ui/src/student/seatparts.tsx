@@ -110,6 +110,9 @@ export function Road(props: {
               <Mark kind={s.mark} /> {s.head}
             </b>
             {s.note}
+            {key === 'submit' && seats.state === 'choosing' && seats.waits.length > 0 && (
+              <span className="block">{t('seats.road.endsWaits', { count: seats.waits.length })}</span>
+            )}
             <span className="mt-1 flex gap-2">
               {key === 'submit' && acts.submit.allowed && (
                 <Button tone="chief" disabled={props.busy} onClick={props.onSubmit}>
