@@ -40,6 +40,9 @@ func (p Post) Deliver(ctx context.Context, cases *school.Service, log *slog.Logg
 	for {
 		letters, more, err := cases.TakeLetters(ctx, batchOfLetters)
 		for i := range letters {
+			if ctx.Err() != nil { // the process ends: those that are left are taken again
+				return ctx.Err()
+			}
 			if sent := p.deliver(ctx, cases, &letters[i], log); sent != nil {
 				err = errors.Join(err, sent)
 			}
@@ -52,7 +55,11 @@ func (p Post) Deliver(ctx context.Context, cases *school.Service, log *slog.Logg
 
 // deliver sends one mail. The error is one of noting what became of it.
 func (p Post) deliver(ctx context.Context, cases *school.Service, l *school.Letter, log *slog.Logger) error {
-	err := p.Sender.Send(ctx, post.Write(p.letter(l)))
+	message := post.Write(p.letter(l))
+	if mine, err := cases.SendingLetter(ctx, l); err != nil || !mine {
+		return err
+	}
+	err := p.Sender.Send(ctx, message)
 	noted, stop := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second) // also where the process ends
 	defer stop()
 	if err == nil {

@@ -193,6 +193,12 @@ func TestAMailIsSentOnce(t *testing.T) {
 	if err != nil || len(taken) != 1 {
 		t.Fatal(taken, err)
 	}
+	if mine, err := m.SendingLetter(t.Context(), &taken[0]); err != nil || !mine {
+		t.Fatal(mine, err)
+	}
+	if mine, err := m.SendingLetter(t.Context(), &taken[0]); err != nil || mine {
+		t.Errorf("it is sent twice: %v, %v", mine, err)
+	}
 	m.deliver()
 	m.later(16 * time.Minute)
 	m.deliver()
@@ -211,6 +217,34 @@ func TestAMailIsSentOnce(t *testing.T) {
 	}
 	if got := len(m.sink.Mails()); got != 60 {
 		t.Errorf("%d mails of 60", got)
+	}
+}
+
+// TestMailsThatNobodyTriedAreSent: what was taken by a process that ended before it sent them, and what was taken together with a mail that
+// cannot be prepared, is sent; nothing is given up that nobody tried.
+func TestMailsThatNobodyTriedAreSent(t *testing.T) {
+	m := newMailbox(t)
+	m.db.Exec(t, `INSERT INTO school VALUES ('broken', 'Broken')`)
+	m.db.Exec(t, `INSERT INTO school_year (school_id, year, catalog_version, policy_version) VALUES ('broken', 2027, 7, 7)`)
+	m.db.Exec(t, `INSERT INTO person (school_id, id, ord, role, enabled, username, given_name, family_name, cells) VALUES ('broken', 'p', 1, 'student', true, 'p', 'A', 'B', '{"email": "p@example.org"}')`)
+	for _, at := range [][2]string{{"broken", "p"}, {"pellworth", "s0001"}} {
+		m.db.Exec(t, `INSERT INTO letter (school_id, year, person_id, kind, key, made_at, next_at) SELECT $1, 2027, $2, 'password', 'k' || n, now(), '2000-01-01' FROM generate_series(1, 30) n`, at[0], at[1])
+	}
+	if taken, _, err := m.TakeLetters(t.Context(), 20); err != nil || len(taken) != 10 {
+		t.Fatalf("half of twenty can be prepared, since the schools take turns: %d, %v", len(taken), err)
+	}
+	m.later(16 * time.Minute) // whoever took them is gone
+	m.deliver()
+	if got := len(m.sink.Mails()); got != 30 {
+		t.Errorf("%d of 30 mails are sent", got)
+	}
+	if n := storetest.Value[int](t, m.db, `SELECT count(*) FROM letter WHERE school_id = 'broken' AND state = 'waiting' AND tries = 0`); n != 30 {
+		t.Errorf("%d of 30 mails that cannot be prepared wait", n)
+	}
+	m.later(24 * time.Hour)
+	m.deliver()
+	if n := storetest.Value[int](t, m.db, `SELECT count(*) FROM letter WHERE state = 'unsure'`); n != 0 {
+		t.Errorf("%d mails are given up that nobody tried", n)
 	}
 }
 

@@ -73,39 +73,63 @@ const (
 // letterTries are the times after which a mail is tried again; after the last it has failed.
 var letterTries = []time.Duration{time.Minute, 5 * time.Minute, 30 * time.Minute, 2 * time.Hour, 8 * time.Hour, 24 * time.Hour}
 
-// letterLease is how long a mail may take; a process that has it longer is gone.
+// letterLease is how long sending a mail may take; a process that has it longer is gone.
 const letterLease = 15 * time.Minute
 
-// TakeLetters takes mails that are due, for sending: nobody else takes them. Those without an address, or that their reader does not want, are done.
-// More tells that there may be others still.
+// letterHeld is for how long a mail that was taken waits to be sent before another process may take it.
+const letterHeld = 5 * time.Minute
+
+// TakeLetters takes mails that are due, for sending: nobody else takes them for letterHeld. Those without an address, or that their reader does
+// not want, are done. One that cannot be prepared is put off, and holds up no other. More tells that there may be others still.
 func (s *Service) TakeLetters(ctx context.Context, limit int) (out []Letter, more bool, err error) {
 	now := s.now()
-	rows, err := s.db.Queries().TakeLetters(ctx, now, limit)
+	rows, err := s.db.Queries().TakeLetters(ctx, now, now.Add(-letterHeld), limit)
 	if err != nil {
 		return nil, false, err
 	}
 	for i := range rows {
-		l := Letter{LetterRow: rows[i], Wanted: true}
-		if (l.Kind == "reminder" || l.Kind == "opens") && l.Account != nil {
-			if l.Wanted, l.Stop, err = s.db.Queries().PostOf(ctx, *l.Account, rand.Text()); err != nil {
-				return out, true, err
-			}
-		}
+		l, ready, err := s.prepareLetter(ctx, &rows[i])
 		switch {
-		case l.Address == "":
-			err = s.letterDone(ctx, &l, letterNoAddress, "", 0)
-		case !l.Wanted:
-			err = s.letterDone(ctx, &l, letterDeclined, "", 0)
-		default:
-			if l.School, err = s.year(ctx, l.LetterRow.School, l.Year, l.Catalog, l.Policy); err == nil {
-				out = append(out, l)
+		case ready:
+			out = append(out, *l)
+		case err != nil && Unavailable(err): // they are taken again later
+			return out, false, err
+		case err != nil:
+			s.log.ErrorContext(ctx, "preparing a mail", "school", rows[i].School, "mail", rows[i].ID, "error", err)
+			if err := s.letterDone(ctx, l, letterWaiting, "", letterPutOff); err != nil {
+				return out, false, err
 			}
-		}
-		if err != nil {
-			return out, true, err
 		}
 	}
 	return out, len(rows) == limit, nil
+}
+
+// letterPutOff is after how long a mail is looked at again that could not be prepared.
+const letterPutOff = 15 * time.Minute
+
+// prepareLetter reads what a mail is written from, and reports whether it is to be sent; one that is not is done.
+func (s *Service) prepareLetter(ctx context.Context, row *store.LetterRow) (l *Letter, ready bool, err error) {
+	l = &Letter{LetterRow: *row, Wanted: true}
+	if (l.Kind == "reminder" || l.Kind == "opens") && l.Account != nil {
+		if l.Wanted, l.Stop, err = s.db.Queries().PostOf(ctx, *l.Account, rand.Text()); err != nil {
+			return l, false, err
+		}
+	}
+	switch {
+	case l.Address == "":
+		return l, false, s.letterDone(ctx, l, letterNoAddress, "", 0)
+	case !l.Wanted:
+		return l, false, s.letterDone(ctx, l, letterDeclined, "", 0)
+	}
+	l.School, err = s.year(ctx, l.LetterRow.School, l.Year, l.Catalog, l.Policy)
+	return l, err == nil, err
+}
+
+// SendingLetter notes that a mail is being sent from now on, and reports whether it may be: another process may have taken it since.
+func (s *Service) SendingLetter(ctx context.Context, l *Letter) (bool, error) {
+	mine, err := s.db.Queries().SendingLetter(ctx, l.LetterRow.School, l.ID, l.TakenAt, s.now())
+	l.Tries++
+	return mine, err
 }
 
 // LetterDone notes that a mail was sent.

@@ -37,7 +37,7 @@ type Backlog struct {
 
 // Backlog counts what waits at a moment.
 func (q Queries) Backlog(ctx context.Context, now time.Time) (b Backlog, err error) {
-	return b, q.get(ctx, &b, `SELECT (SELECT count(*) FROM letter WHERE state = 'waiting' AND next_at <= $1) AS letters,
+	return b, q.get(ctx, &b, `SELECT (SELECT count(*) FROM letter WHERE state IN ('waiting', 'taken') AND next_at <= $1) AS letters,
 		coalesce((SELECT extract(epoch FROM $1 - min(next_at)) FROM letter WHERE state = 'waiting' AND next_at <= $1), 0)::float8 AS letter_age,
 		(SELECT count(*) FROM letter WHERE state IN ('failed', 'unsure') AND done_at > $1::timestamptz - interval '1 day') AS letters_lost,
 		(SELECT count(*) FROM task WHERE state IN ('waiting', 'running')) AS tasks,

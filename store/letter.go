@@ -31,7 +31,8 @@ type LetterRow struct {
 	Key        string                  `db:"key"`
 	Detail     JSON[map[string]string] `db:"detail"`
 	MadeAt     time.Time               `db:"made_at"`
-	Tries      int                     `db:"tries"`
+	Tries      int                     `db:"tries"`    // before this one
+	TakenAt    time.Time               `db:"taken_at"` // by whoever has it now
 
 	Role         string     `db:"role"` // of who gets it
 	GivenName    string     `db:"given_name"`
@@ -48,26 +49,38 @@ type LetterRow struct {
 	Policy       int64      `db:"policy_version"`
 }
 
-// TakeLetters takes letters that are due to be sent, the oldest first: they are being sent from now on, and nobody else takes them.
-func (q Queries) TakeLetters(ctx context.Context, now time.Time, limit int) (list []LetterRow, err error) {
-	return list, q.list(ctx, &list, `WITH taken AS (UPDATE letter l SET state = 'sending', tries = tries + 1, next_at = $1 FROM (
-				SELECT school_id, id FROM letter WHERE state = 'waiting' AND next_at <= $1 ORDER BY next_at, id LIMIT $2 FOR UPDATE SKIP LOCKED) due
+// TakeLetters takes letters that are due to be sent, and those that were taken before a time and not sent: nobody else takes them for now. The
+// schools take turns; of each, the oldest comes first.
+func (q Queries) TakeLetters(ctx context.Context, now, before time.Time, limit int) (list []LetterRow, err error) {
+	return list, q.list(ctx, &list, `WITH turns AS (
+				SELECT d.school_id, d.id FROM school s CROSS JOIN LATERAL (SELECT school_id, id, next_at, row_number() OVER (ORDER BY next_at, id) AS turn FROM (
+					SELECT school_id, id, next_at FROM letter WHERE school_id = s.id AND state IN ('waiting', 'taken', 'sending') AND next_at <= $1
+						AND (state = 'waiting' OR state = 'taken' AND next_at < $2) ORDER BY next_at, id LIMIT $3) first) d
+				ORDER BY d.turn, d.next_at, d.school_id LIMIT $3),
+			taken AS (UPDATE letter l SET state = 'taken', next_at = $1 FROM (
+				SELECT l.school_id, l.id FROM letter l JOIN turns USING (school_id, id) WHERE l.state = 'waiting' OR l.state = 'taken' AND l.next_at < $2 FOR UPDATE OF l SKIP LOCKED) due
 			WHERE l.school_id = due.school_id AND l.id = due.id RETURNING l.*)
-		SELECT l.school_id, l.id, l.year, sc.name AS school_name, l.student_id, l.person_id, l.kind, l.key, l.detail, l.made_at, l.tries, p.role, p.given_name, p.family_name, p.username,
+		SELECT l.school_id, l.id, l.year, sc.name AS school_name, l.student_id, l.person_id, l.kind, l.key, l.detail, l.made_at, l.tries, l.next_at AS taken_at, p.role, p.given_name, p.family_name, p.username,
 			coalesce(nullif(a.language, ''), p.language) AS language, coalesce(p.cells->>'email', '') AS address, p.account_id,
 			s.given_name AS student_given, s.given_name || ' ' || s.family_name AS student_name, sh.grade, w.families_close AS closes, y.catalog_version, y.policy_version
 		FROM taken l JOIN school sc ON sc.id = l.school_id JOIN school_year y ON y.school_id = l.school_id AND y.year = l.year
 			JOIN person p ON p.school_id = l.school_id AND p.id = l.person_id LEFT JOIN account a ON a.id = p.account_id
 			LEFT JOIN person s ON s.school_id = l.school_id AND s.id = l.student_id
 			LEFT JOIN sheet sh ON sh.school_id = l.school_id AND sh.year = l.year AND sh.student_id = l.student_id`+pupilWindows+`
-		ORDER BY l.made_at, l.id`, now, limit)
+		ORDER BY l.made_at, l.id`, now, before, limit)
+}
+
+// SendingLetter notes that a letter that was taken is being sent, and reports whether it is still whoever took it that has it.
+func (q Queries) SendingLetter(ctx context.Context, school string, id int64, taken, now time.Time) (bool, error) {
+	n, err := q.changed(ctx, `UPDATE letter SET state = 'sending', tries = tries + 1, next_at = $4 WHERE school_id = $1 AND id = $2 AND state = 'taken' AND next_at = $3`, school, id, taken, now)
+	return n > 0, err
 }
 
 // LetterDone notes what became of a letter that was being sent; where it is tried again, next is when. What is secret in it is forgotten with it.
 func (q Queries) LetterDone(ctx context.Context, school string, id int64, state, address, fault string, next, now time.Time) error {
 	return q.exec(ctx, `UPDATE letter SET state = $3, address = $4, fault = left($5, 500), next_at = $6, done_at = CASE WHEN $3 = 'waiting' THEN NULL ELSE $7::timestamptz END,
 			detail = CASE WHEN $3 = 'waiting' THEN detail ELSE detail - 'code' END
-		WHERE school_id = $1 AND id = $2 AND state = 'sending'`, school, id, state, address, fault, next, now)
+		WHERE school_id = $1 AND id = $2 AND state IN ('taken', 'sending')`, school, id, state, address, fault, next, now)
 }
 
 // LettersLeft gives up on letters whose sender is gone: whether they went out nobody knows.

@@ -20,7 +20,18 @@ CREATE TABLE lease (
 );
 GRANT SELECT, INSERT, UPDATE, DELETE ON lease TO rubricon_server;
 
+-- A mail that is taken is about to be sent; whoever ends before that leaves it to be taken again. One that is being sent may have gone out.
+ALTER TABLE letter DROP CONSTRAINT letter_state_check;
+ALTER TABLE letter ADD CONSTRAINT letter_state_check CHECK (state IN ('waiting', 'taken', 'sending', 'sent', 'failed', 'unsure', 'noAddress', 'declined'));
+DROP INDEX letter_next;
+CREATE INDEX letter_next ON letter (school_id, next_at) WHERE state IN ('waiting', 'taken', 'sending');
+
 -- +goose Down
+DROP INDEX letter_next;
+CREATE INDEX letter_next ON letter (next_at) WHERE state IN ('waiting', 'sending');
+UPDATE letter SET state = 'waiting' WHERE state = 'taken';
+ALTER TABLE letter DROP CONSTRAINT letter_state_check;
+ALTER TABLE letter ADD CONSTRAINT letter_state_check CHECK (state IN ('waiting', 'sending', 'sent', 'failed', 'unsure', 'noAddress', 'declined'));
 DROP TABLE lease;
 ALTER TABLE seat_wait DROP COLUMN looked_at;
 ALTER TABLE sheet DROP COLUMN redo_by;
