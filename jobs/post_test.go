@@ -75,7 +75,7 @@ func (m *mailbox) mails() string {
 // states are the mails about Mara.
 func (m *mailbox) states() string {
 	m.t.Helper()
-	list, err := m.Letters(m.t.Context(), m.who("office"), mara)
+	list, err := m.Letters(m.t.Context(), m.who("office"), mara, 0)
 	if err != nil {
 		m.t.Fatal(err)
 	}
@@ -125,7 +125,7 @@ func TestRemindersByMail(t *testing.T) {
 	if got := m.states(); got != "Ilse Quill reminder declined; Ilse Quill reminder sent; Mara Quill reminder sent; Mara Quill reminder sent" {
 		t.Errorf("then: %s", got)
 	}
-	if _, err := m.Letters(t.Context(), m.who("ilse.quill"), mara); school.CodeOf(err) != school.Code(acts.NotYours) {
+	if _, err := m.Letters(t.Context(), m.who("ilse.quill"), mara, 0); school.CodeOf(err) != school.Code(acts.NotYours) {
 		t.Errorf("a guardian reads the list: %v", err)
 	}
 }

@@ -378,7 +378,7 @@ func TestRights(t *testing.T) {
 			t.Errorf("%d, %s, %v, %q: %q, want %q", c.by, c.person, c.give, c.reason, got, c.want)
 		}
 	}
-	list, err := h.OfficeActs(ctx, office, mara.School, mara.Year)
+	list, err := h.OfficeActs(ctx, office, mara.School, mara.Year, 0)
 	if err != nil || len(list) != 3 {
 		t.Fatalf("%+v, %v", list, err)
 	}
@@ -389,7 +389,7 @@ func TestRights(t *testing.T) {
 	if kinds["give Mr Tolland"] != "Dagny Westerdale: While I am away." || kinds["take Mr Tolland"] != "Dagny Westerdale: I am back." {
 		t.Errorf("%v", kinds)
 	}
-	if _, err := h.OfficeActs(ctx, h.who("ms.arden"), mara.School, mara.Year); school.CodeOf(err) != "forbidden" {
+	if _, err := h.OfficeActs(ctx, h.who("ms.arden"), mara.School, mara.Year, 0); school.CodeOf(err) != "forbidden" {
 		t.Errorf("a counselor reads %v", err)
 	}
 }
@@ -420,7 +420,7 @@ func TestSignInsAreListed(t *testing.T) {
 	}
 	list := func() string {
 		t.Helper()
-		list, err := h.SignIns(ctx, h.who("office"), mara.School, mara.Year, mara.Student)
+		list, err := h.SignIns(ctx, h.who("office"), mara.School, mara.Year, mara.Student, 0)
 		if err != nil {
 			t.Fatal(err)
 		}

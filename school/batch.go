@@ -359,12 +359,12 @@ func (s *Service) notTwice(ctx context.Context, y *SchoolYear, b *Batch, outcome
 const maxBatches = 100
 
 // Batches lists the latest that were done in a school year; those done to a student where one is named.
-func (s *Service) Batches(ctx context.Context, by int64, school string, year int, student string) (*SchoolYear, []store.BatchRow, error) {
+func (s *Service) Batches(ctx context.Context, by int64, school string, year int, student string, skip int) (*SchoolYear, []store.BatchRow, error) {
 	y, _, err := s.reader(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, nil, err
 	}
-	list, err := s.db.Queries().Batches(ctx, school, year, student, maxBatches)
+	list, err := s.db.Queries().Batches(ctx, school, year, student, skip, maxBatches)
 	return y, list, err
 }
 

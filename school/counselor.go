@@ -225,12 +225,15 @@ type Happening struct {
 	Receipt                      string // of what was handed in
 }
 
-// History lists what happened to a sheet, the latest first.
-func (s *Service) History(ctx context.Context, by int64, at Place) (list []Happening, err error) {
+// maxHistory is how many events of a sheet are listed at once.
+const maxHistory = 100
+
+// History lists what happened to a sheet, the latest first, from the one after so many on.
+func (s *Service) History(ctx context.Context, by int64, at Place, skip int) (list []Happening, err error) {
 	if _, err := s.open(ctx, by, at); err != nil {
 		return nil, err
 	}
-	events, err := s.db.Queries().Events(ctx, at, 100)
+	events, err := s.db.Queries().Events(ctx, at, skip, maxHistory)
 	for _, e := range events {
 		t := e.Detail.V
 		list = append(list, Happening{e.Version, e.At, e.Actor, e.Kind, t.Act, t.Course, t.Message, t.Answer, e.Reason, t.Instead, t.Receipt})

@@ -2,6 +2,7 @@ package school
 
 import (
 	"context"
+	"errors"
 	"slices"
 
 	"rubricon/core/acts"
@@ -183,25 +184,36 @@ func (s *Service) ofDraft(ctx context.Context, d *Desk, id int64) ([]store.Entry
 
 // restored gives the entries of an earlier version of the sheet as they may come back. The errors are NotFound and those of inPlace.
 func (s *Service) restored(ctx context.Context, d *Desk, version int64) ([]store.EntryRow, error) {
-	was, err := s.db.Queries().EntriesAt(ctx, d.Row.Place, version)
+	was, err := s.entriesAt(ctx, d, version)
 	if err != nil {
-		return nil, asNotFound(err)
+		return nil, err
 	}
 	return d.inPlace(was)
 }
 
-// Earlier is a sheet as it was in an earlier version, judged by what is known now, for looking at. The error is NotFound where it has
-// not changed since.
+// entriesAt returns what was on the sheet in a version; what has not changed since is what is on it now. The error is NotFound.
+func (s *Service) entriesAt(ctx context.Context, d *Desk, version int64) ([]store.EntryRow, error) {
+	if version > d.Row.Version {
+		return nil, problem(NotFound)
+	}
+	was, err := s.db.Queries().EntriesAt(ctx, d.Row.Place, version)
+	if errors.Is(err, store.ErrNotFound) {
+		return d.Row.Entries, nil
+	}
+	return was, err
+}
+
+// Earlier is a sheet as it was in an earlier version, judged by what is known now, for looking at. The error is NotFound where there
+// is no such version.
 func (s *Service) Earlier(ctx context.Context, by int64, at Place, version int64) (*Desk, error) {
 	d, err := s.open(ctx, by, at)
 	if err != nil {
 		return nil, err
 	}
-	was, err := s.db.Queries().EntriesAt(ctx, at, version)
-	if err != nil {
-		return nil, asNotFound(err)
+	if d.Row.Entries, err = s.entriesAt(ctx, d, version); err != nil {
+		return nil, err
 	}
-	d.Kind, d.Row.Entries = acts.WhatWas, was
+	d.Kind = acts.WhatWas
 	d.judge(0)
 	return d, nil
 }

@@ -110,7 +110,7 @@ func TestDrafts(t *testing.T) {
 			t.Errorf("%s sees %+v", reader, list)
 		}
 	}
-	if events, err := h.History(t.Context(), who, mara); err != nil || events[0].Kind != "showDraft" || events[0].Message == "" {
+	if events, err := h.History(t.Context(), who, mara, 0); err != nil || events[0].Kind != "showDraft" || events[0].Message == "" {
 		t.Errorf("the history: %+v, %v", events[0], err)
 	}
 	if d, err := h.ShowDraft(t.Context(), who, on(first), false); err != nil || d.Row.Shown {
@@ -175,8 +175,8 @@ func TestEarlierStates(t *testing.T) {
 			}
 		}
 	}
-	if _, err := h.Earlier(t.Context(), h.who("mara.quill"), mara, third.Row.Version); school.CodeOf(err) != school.NotFound {
-		t.Errorf("what is now, as what was: %v", err)
+	if _, err := h.Earlier(t.Context(), h.who("mara.quill"), mara, third.Row.Version+1); school.CodeOf(err) != school.NotFound {
+		t.Errorf("a version to come: %v", err)
 	}
 	if d := h.edit(school.Edit{Act: "restore", Then: first}); requests(d) != requests(before) || alternates(d) != alternates(before) || d.Row.Undoes.V.Act != "restore" {
 		t.Errorf("brought back: %s / %s", requests(d), alternates(d))

@@ -73,7 +73,7 @@ func TestFromSheetToCleared(t *testing.T) {
 	if got := h.history(); got != "change change change submit sign decide clear" {
 		t.Errorf("history: %s", got)
 	}
-	events, err := h.History(ctx, student, mara)
+	events, err := h.History(ctx, student, mara, 0)
 	if err != nil || events[0].Who != "Ms Arden" || events[1].Reason != "Report seen." || events[1].Course != "PHY1" || events[1].Answer != "confirm" || events[2].Who != "Ilse Quill" || events[4].Act != "alternate" {
 		t.Errorf("history: %+v, %v", events, err)
 	}
@@ -244,7 +244,7 @@ func TestSendingBackAndAsking(t *testing.T) {
 	if d := h.must(h.Clear(ctx, h.who("ms.arden"), mara, 0, "We spoke.")); d.Row.State != "cleared" || d.Row.Asked != "" || d.Row.Answered.V.Answer != "We spoke." {
 		t.Errorf("cleared: %+v", d.Row)
 	}
-	events, _ := h.History(ctx, h.who("ilse.quill"), mara)
+	events, _ := h.History(ctx, h.who("ilse.quill"), mara, 0)
 	if events[0].Kind != "clear" || events[0].Reason != "We spoke." || events[1].Message != "One more." {
 		t.Errorf("history: %+v", events[:2])
 	}
@@ -312,7 +312,7 @@ func TestForTheFamily(t *testing.T) {
 	if agreed := storetest.Value[string](t, h.db, `SELECT agreed || reason FROM signature`); agreed != `["CER1", "TID1"]On paper.` {
 		t.Errorf("agreed and reason: %s", agreed)
 	}
-	events, err := h.History(ctx, office, mara)
+	events, err := h.History(ctx, office, mara, 0)
 	if err != nil || events[0].Reason != "On paper." || events[1].Reason != "On paper." || events[2].Reason != "Called again." || events[3].Reason != "The family called." || events[3].Who != "Dagny Westerdale" {
 		t.Errorf("history: %+v", events)
 	}
@@ -633,7 +633,7 @@ func TestAnErrandIsTickedOff(t *testing.T) {
 	if got := code(h.SettleErrand(ctx, counselor, mara, school.Settling{Course: "ROW1", Kind: "test", Reason: "x"})); got != "not-settled-here" {
 		t.Errorf("what is settled by a score: %s", got)
 	}
-	if list, err := h.History(ctx, counselor, mara); err != nil || len(list) < 2 || list[0].Kind != "errandOpen" || list[1].Kind != "errandDone" || list[1].Reason != "Seen on paper." {
+	if list, err := h.History(ctx, counselor, mara, 0); err != nil || len(list) < 2 || list[0].Kind != "errandOpen" || list[1].Kind != "errandDone" || list[1].Reason != "Seen on paper." {
 		t.Errorf("what happened: %+v, %v", list, err)
 	}
 }

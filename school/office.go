@@ -226,22 +226,22 @@ func (s *Service) setForRoster(ctx context.Context, a *actor, note string, give 
 const maxActs = 200
 
 // OfficeActs lists what the office has done, the latest first.
-func (s *Service) OfficeActs(ctx context.Context, by int64, school string, year int) ([]store.OfficeAct, error) {
+func (s *Service) OfficeActs(ctx context.Context, by int64, school string, year, skip int) ([]store.OfficeAct, error) {
 	if _, _, err := s.reader(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().OfficeActs(ctx, school, maxActs)
+	return s.db.Queries().OfficeActs(ctx, school, skip, maxActs)
 }
 
 // maxSignIns is how many sign-ins of a person are listed.
 const maxSignIns = 50
 
 // SignIns lists who tried to sign in to a person's account and when, the latest first.
-func (s *Service) SignIns(ctx context.Context, by int64, school string, year int, person string) ([]store.SignIn, error) {
+func (s *Service) SignIns(ctx context.Context, by int64, school string, year int, person string, skip int) ([]store.SignIn, error) {
 	if _, _, err := s.reader(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().SignIns(ctx, school, person, maxSignIns)
+	return s.db.Queries().SignIns(ctx, school, person, skip, maxSignIns)
 }
 
 // setPassword sets a password for one sign-in, and ends the account's sessions.

@@ -53,7 +53,7 @@ func TestSignedOnPaper(t *testing.T) {
 	if x := d.Row.Signatures.V; d.Row.State != "signed" || len(x) != 1 || x[0].Name != "Ilse Quill" || x[0].PaperBy != "Ms Arden" || x[0].ForFamily {
 		t.Errorf("recorded: %s, %+v", d.Row.State, d.Row.Signatures.V)
 	}
-	if events, err := h.History(ctx, h.who("ilse.quill"), mara); err != nil || events[0].Kind != "signPaper" || events[0].Message != "Ilse Quill" || events[0].Who != "Ms Arden" {
+	if events, err := h.History(ctx, h.who("ilse.quill"), mara, 0); err != nil || events[0].Kind != "signPaper" || events[0].Message != "Ilse Quill" || events[0].Who != "Ms Arden" {
 		t.Errorf("the history: %+v, %v", events[0], err)
 	}
 	if got := sign(office, second, "g0001"); got != "" && got != "already-done" {

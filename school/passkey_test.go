@@ -91,7 +91,7 @@ func TestPasskeys(t *testing.T) {
 	if got := second("ms.arden"); got != school.MakeOne {
 		t.Errorf("without any again: %q", got)
 	}
-	list, err := h.OfficeActs(ctx, office, mara.School, mara.Year)
+	list, err := h.OfficeActs(ctx, office, mara.School, mara.Year, 0)
 	if err != nil || len(list) < 2 || list[0].Kind != "passkeys" || list[0].Reason != "A new computer." || list[1].Kind != "second" {
 		t.Errorf("what the office did: %+v, %v", list, err)
 	}

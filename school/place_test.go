@@ -164,7 +164,7 @@ func TestPlacingAndPublishing(t *testing.T) {
 	if text := h.letters(); !strings.Contains(text, "placed g0001") || !strings.Contains(text, "placed s0001") {
 		t.Errorf("told: %s", text)
 	}
-	if events, _ := h.History(ctx, h.who("mara.quill"), mara); events[0].Kind != "placed" {
+	if events, _ := h.History(ctx, h.who("mara.quill"), mara, 0); events[0].Kind != "placed" {
 		t.Errorf("the history: %+v", events[0])
 	}
 	list, err := h.Publications(ctx, office, mara.School, mara.Year)

@@ -181,11 +181,11 @@ func (s *Service) LookAfterPost(ctx context.Context) error {
 const maxLetters = 200
 
 // Letters lists the mails about a student, the latest first, for whoever decides on the sheet.
-func (s *Service) Letters(ctx context.Context, by int64, at Place) ([]store.LetterShow, error) {
+func (s *Service) Letters(ctx context.Context, by int64, at Place, skip int) ([]store.LetterShow, error) {
 	if _, err := s.openFor(ctx, by, at, acts.Reply); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Letters(ctx, at, maxLetters)
+	return s.db.Queries().Letters(ctx, at, skip, maxLetters)
 }
 
 // WantsReminders tells whether an account gets reminders by mail.

@@ -148,7 +148,7 @@ func TestCodesForAGrade(t *testing.T) {
 	if guardians.Left != 1 || len(guardians.Letters) == 0 || len(guardians.Letters[0].Children.V) == 0 {
 		t.Errorf("guardians: %d letters, %d left", len(guardians.Letters), guardians.Left)
 	}
-	if acts, err := h.OfficeActs(ctx, office, mara.School, mara.Year); err != nil || acts[0].Kind != "codes" || !strings.HasSuffix(acts[0].About, " · 10") {
+	if acts, err := h.OfficeActs(ctx, office, mara.School, mara.Year, 0); err != nil || acts[0].Kind != "codes" || !strings.HasSuffix(acts[0].About, " · 10") {
 		t.Errorf("what the office did: %+v, %v", acts[0], err)
 	}
 }

@@ -34,11 +34,11 @@ func (s *Service) noteLook(ctx context.Context, d *Desk, r acts.Relation) {
 const maxLooks = 200
 
 // Looks lists who of the school looked at a student's sheet on which day, the latest first, for whoever decides on the sheet.
-func (s *Service) Looks(ctx context.Context, by int64, at Place) ([]store.Look, error) {
+func (s *Service) Looks(ctx context.Context, by int64, at Place, skip int) ([]store.Look, error) {
 	if _, err := s.openFor(ctx, by, at, acts.Reply); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Looks(ctx, at, maxLooks)
+	return s.db.Queries().Looks(ctx, at, skip, maxLooks)
 }
 
 // Everything gives the office all that is kept about a person, table by table, to be handed to them. It is logged. The error is NotFound.

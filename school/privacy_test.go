@@ -22,7 +22,7 @@ func TestWhoLooked(t *testing.T) {
 		}
 	}
 	looks := func() string {
-		list, err := h.Looks(t.Context(), h.who("ms.arden"), mara)
+		list, err := h.Looks(t.Context(), h.who("ms.arden"), mara, 0)
 		h.must(nil, err)
 		var out []string
 		for _, l := range list {
@@ -43,11 +43,11 @@ func TestWhoLooked(t *testing.T) {
 		t.Errorf("looks: %s; %s", got, want)
 	}
 	for _, who := range []string{"mara.quill", "ilse.quill"} {
-		if _, err := h.Looks(t.Context(), h.who(who), mara); fmt.Sprint(school.CodeOf(err)) != "forbidden" {
+		if _, err := h.Looks(t.Context(), h.who(who), mara, 0); fmt.Sprint(school.CodeOf(err)) != "forbidden" {
 			t.Errorf("%s is told who looked: %v", who, err)
 		}
 	}
-	if _, err := h.Looks(t.Context(), h.who("mr.tolland"), mara); school.CodeOf(err) != school.NotFound {
+	if _, err := h.Looks(t.Context(), h.who("mr.tolland"), mara, 0); school.CodeOf(err) != school.NotFound {
 		t.Errorf("a stranger is told who looked: %v", err)
 	}
 }

@@ -117,7 +117,7 @@ func TestAFamilyTalks(t *testing.T) {
 			t.Error("the counselor's caseload waits for what a family says to each other")
 		}
 	}
-	if events, _ := h.History(ctx, counselor, mara); events[0].Kind != "talk" || events[0].Message != "" {
+	if events, _ := h.History(ctx, counselor, mara, 0); events[0].Kind != "talk" || events[0].Message != "" {
 		t.Errorf("the history, which the school reads: %+v", events[0])
 	}
 	if _, list, _ := h.Remarks(ctx, student, on); len(list) != 1 || list[0].Draft != draft {

@@ -172,7 +172,7 @@ func TestWindowsOfTheOffice(t *testing.T) {
 			t.Errorf("taken away: %q, want %q", got, want)
 		}
 	}
-	acts, err := h.OfficeActs(ctx, office, mara.School, mara.Year)
+	acts, err := h.OfficeActs(ctx, office, mara.School, mara.Year, 0)
 	if err != nil || len(acts) != 2 || acts[0].About != "10" || acts[0].By != "Dagny Westerdale" {
 		t.Errorf("%+v, %v", acts, err)
 	}

@@ -192,7 +192,7 @@ func code(d *school.Desk, err error) string {
 
 func (h *house) history() string {
 	h.t.Helper()
-	events, err := h.History(h.t.Context(), h.who("ms.arden"), mara)
+	events, err := h.History(h.t.Context(), h.who("ms.arden"), mara, 0)
 	if err != nil {
 		h.t.Fatal(err)
 	}
@@ -530,7 +530,7 @@ func TestWhoMaySeeASheet(t *testing.T) {
 		if _, err := h.Effects(t.Context(), h.who(username), at, ""); school.CodeOf(err) != school.NotFound {
 			t.Errorf("%s sees another student's effects: %v", username, err)
 		}
-		if _, err := h.History(t.Context(), h.who(username), at); school.CodeOf(err) != school.NotFound {
+		if _, err := h.History(t.Context(), h.who(username), at, 0); school.CodeOf(err) != school.NotFound {
 			t.Errorf("%s sees another student's history: %v", username, err)
 		}
 	}

@@ -100,11 +100,11 @@ type SeatAct = store.SeatAct
 const mostSeatActs = 100
 
 // SeatHistory lists what was done with a student's seats and enrollments, the latest first, to whoever may see the sheet.
-func (s *Service) SeatHistory(ctx context.Context, by int64, at Place) ([]SeatAct, error) {
+func (s *Service) SeatHistory(ctx context.Context, by int64, at Place, skip int) ([]SeatAct, error) {
 	if _, err := s.open(ctx, by, at); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().SeatActs(ctx, at, mostSeatActs)
+	return s.db.Queries().SeatActs(ctx, at, skip, mostSeatActs)
 }
 
 // SeatTable gives the finished master schedule of a year to anybody of the school, with how seats go to those who wait.

@@ -736,7 +736,7 @@ func TestSubmittingEndsWaiting(t *testing.T) {
 	if err != nil || len(w.Waits) != 0 {
 		t.Fatalf("after submitting: %+v, %v", w.Waits, err)
 	}
-	list, err := p.SeatHistory(t.Context(), who, at)
+	list, err := p.SeatHistory(t.Context(), who, at, 0)
 	if err != nil || list[0].Kind != "submit" || !strings.Contains(string(list[0].Detail), full) {
 		t.Errorf("what is noted: %+v, %v", list[0], err)
 	}

@@ -87,7 +87,7 @@ func TestATeachersWord(t *testing.T) {
 		"a class that the teacher has not": func() error { _, err := h.Class(ctx, teacher, mara.School, mara.Year, "CER1", ""); return err }(),
 		"somebody who teaches nobody":      func() error { _, _, err := h.Classes(ctx, h.who("ilse.quill"), mara.School, mara.Year); return err }(),
 		"the sheet itself, for a teacher":  func() error { _, err := h.Sheet(ctx, teacher, mara); return err }(),
-		"its history, for a teacher":       func() error { _, err := h.History(ctx, teacher, mara); return err }(),
+		"its history, for a teacher":       func() error { _, err := h.History(ctx, teacher, mara, 0); return err }(),
 		"somebody's word for the student": func() error {
 			_, err := h.Recommend(ctx, h.who("ms.arden"), mara.School, mara.Year, "GEO1", school.Recommending{Students: []string{mara.Student}})
 			return err

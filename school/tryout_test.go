@@ -34,7 +34,7 @@ func TestTakingStudents(t *testing.T) {
 			t.Fatalf("giving %s %s: %s, want %s", c.person, c.course, got, c.want)
 		}
 	}
-	if acts, err := h.OfficeActs(ctx, office, mara.School, mara.Year); err != nil || acts[0].Kind != "lead" || acts[0].About != "Mr Tolland · CHA1" || acts[0].Reason != "Conducts them." {
+	if acts, err := h.OfficeActs(ctx, office, mara.School, mara.Year, 0); err != nil || acts[0].Kind != "lead" || acts[0].About != "Mr Tolland · CHA1" || acts[0].Reason != "Conducts them." {
 		t.Errorf("what the office did: %+v, %v", acts[0], err)
 	}
 	h.edit(school.Edit{Act: "alternate", Course: "MUSP"})
@@ -110,7 +110,7 @@ func TestTakingStudents(t *testing.T) {
 	if got := state(); got != before || strings.Contains(got, "CHA1") {
 		t.Errorf("when the school's data come again: %s", got)
 	}
-	if events, err := h.History(ctx, h.who("ilse.quill"), mara); err != nil || events[0].Kind != "tryoutOpen" || events[1].Kind != "taken" || events[1].Course != "CHA1" || events[1].Who != "Mr Tolland" {
+	if events, err := h.History(ctx, h.who("ilse.quill"), mara, 0); err != nil || events[0].Kind != "tryoutOpen" || events[1].Kind != "taken" || events[1].Course != "CHA1" || events[1].Who != "Mr Tolland" {
 		t.Errorf("the history: %+v, %v", events, err)
 	}
 	named, err := h.Named(ctx, leader, mara.School, mara.Year, "CHA1", "s0001\nnobody at all\nmara.quill")

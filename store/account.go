@@ -146,9 +146,9 @@ func (q Queries) NoteSignIn(ctx context.Context, account int64, x SignIn) error 
 const signInsKept = 120 * 24 * time.Hour
 
 // SignIns lists the tries to sign in to the account of a person, the latest first.
-func (q Queries) SignIns(ctx context.Context, school, person string, limit int) (list []SignIn, err error) {
+func (q Queries) SignIns(ctx context.Context, school, person string, skip, limit int) (list []SignIn, err error) {
 	return list, q.list(ctx, &list, `SELECT i.at, i.done, i.agent FROM sign_in i JOIN person p ON p.account_id = i.account_id
-		WHERE p.school_id = $1 AND p.id = $2 AND p.present ORDER BY i.at DESC, i.id DESC LIMIT $3`, school, person, limit)
+		WHERE p.school_id = $1 AND p.id = $2 AND p.present ORDER BY i.at DESC, i.id DESC OFFSET $3 LIMIT $4`, school, person, skip, limit)
 }
 
 // ForgetOld takes away sessions that are over, what was counted long ago, old sign-ins, what other systems were told long ago, and the files of old tasks.

@@ -51,10 +51,10 @@ func (q Queries) Batch(ctx context.Context, school string, year int, id int64) (
 }
 
 // Batches lists the latest of a year that were done to some sheet, or to a student's where one is named.
-func (q Queries) Batches(ctx context.Context, school string, year int, student string, limit int) (list []BatchRow, err error) {
+func (q Queries) Batches(ctx context.Context, school string, year int, student string, skip, limit int) (list []BatchRow, err error) {
 	return list, q.list(ctx, &list, `SELECT `+batchColumns+` FROM batch b WHERE b.school_id = $1 AND b.year = $2
-		AND EXISTS (SELECT 1 FROM batch_sheet s WHERE (s.school_id, s.year, s.batch_id) = (b.school_id, b.year, b.id) AND ($3 = '' OR s.student_id = $3)) ORDER BY b.id DESC LIMIT $4`,
-		school, year, student, limit)
+		AND EXISTS (SELECT 1 FROM batch_sheet s WHERE (s.school_id, s.year, s.batch_id) = (b.school_id, b.year, b.id) AND ($3 = '' OR s.student_id = $3)) ORDER BY b.id DESC OFFSET $4 LIMIT $5`,
+		school, year, student, skip, limit)
 }
 
 // BatchSheet is a sheet that a batch was done to.

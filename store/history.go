@@ -100,7 +100,7 @@ func (q Queries) EntriesAt(ctx context.Context, at Place, version int64) (list [
 }
 
 // Events lists what happened to a sheet, the latest first, at most limit.
-func (q Queries) Events(ctx context.Context, at Place, limit int) (list []Event, err error) {
+func (q Queries) Events(ctx context.Context, at Place, skip, limit int) (list []Event, err error) {
 	return list, q.list(ctx, &list, `SELECT version, at, actor_name, kind, reason, detail FROM event
-		WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY version DESC LIMIT $4`, at.School, at.Year, at.Student, limit)
+		WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY version DESC OFFSET $4 LIMIT $5`, at.School, at.Year, at.Student, skip, limit)
 }

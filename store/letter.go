@@ -142,10 +142,10 @@ type LetterShow struct {
 }
 
 // Letters lists what was written about a student in a year, the latest first.
-func (q Queries) Letters(ctx context.Context, at Place, limit int) (list []LetterShow, err error) {
+func (q Queries) Letters(ctx context.Context, at Place, skip, limit int) (list []LetterShow, err error) {
 	return list, q.list(ctx, &list, `SELECT l.kind, p.given_name || ' ' || p.family_name AS name, p.role, l.state, l.address, l.fault, l.made_at, l.done_at
 		FROM letter l JOIN person p ON p.school_id = l.school_id AND p.id = l.person_id
-		WHERE l.school_id = $1 AND l.year = $2 AND l.student_id = $3 ORDER BY l.made_at DESC, l.id DESC LIMIT $4`, at.School, at.Year, at.Student, limit)
+		WHERE l.school_id = $1 AND l.year = $2 AND l.student_id = $3 ORDER BY l.made_at DESC, l.id DESC OFFSET $4 LIMIT $5`, at.School, at.Year, at.Student, skip, limit)
 }
 
 // PostOf tells whether an account wants reminders by mail, and the token of the link that says it does not; the token is made where there is none.

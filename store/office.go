@@ -55,7 +55,7 @@ type OfficeAct struct {
 }
 
 // OfficeActs lists what the office of a school has done: with people, data, rules and courses, and with many sheets at once, the latest first.
-func (q Queries) OfficeActs(ctx context.Context, school string, limit int) (list []OfficeAct, err error) {
+func (q Queries) OfficeActs(ctx context.Context, school string, skip, limit int) (list []OfficeAct, err error) {
 	return list, q.list(ctx, &list, `SELECT at, by_name, kind, about, reason FROM (
 			SELECT e.at, e.by_name, e.kind, concat_ws(' · ', p.given_name || ' ' || p.family_name, nullif(e.about, '')) AS about, e.reason FROM office_event e
 				LEFT JOIN person p ON p.school_id = e.school_id AND p.id = e.person_id WHERE e.school_id = $1
@@ -63,7 +63,7 @@ func (q Queries) OfficeActs(ctx context.Context, school string, limit int) (list
 			UNION ALL SELECT at, by_name, 'rules', version::text, reason FROM policy WHERE school_id = $1 AND by_name <> ''
 			UNION ALL SELECT at, by_name, 'courses', version::text, reason FROM catalog WHERE school_id = $1 AND by_name <> ''
 			UNION ALL SELECT at, by_name, 'batch', kind, reason FROM batch WHERE school_id = $1) acts
-		ORDER BY at DESC, kind, about LIMIT $2`, school, limit)
+		ORDER BY at DESC, kind, about OFFSET $2 LIMIT $3`, school, skip, limit)
 }
 
 // CodeRow is a person who may get a code for a first sign-in.

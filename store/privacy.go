@@ -22,9 +22,9 @@ func (q Queries) NoteLook(ctx context.Context, at Place, by Actor, day string, n
 }
 
 // Looks lists who looked at a student's sheet, the latest first; at most so many.
-func (q Queries) Looks(ctx context.Context, at Place, most int) (list []Look, err error) {
-	return list, q.list(ctx, &list, `SELECT by_name, day::text AS day, at FROM sheet_look WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY day DESC, at DESC LIMIT $4`,
-		at.School, at.Year, at.Student, most)
+func (q Queries) Looks(ctx context.Context, at Place, skip, most int) (list []Look, err error) {
+	return list, q.list(ctx, &list, `SELECT by_name, day::text AS day, at FROM sheet_look WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY day DESC, at DESC, person_id OFFSET $4 LIMIT $5`,
+		at.School, at.Year, at.Student, skip, most)
 }
 
 // personal is where something about a person is kept: the rows of a table, by a condition on the school $1 and the person $2. What is secret (hashes, tokens) or as large as files is left out of what is given: columns, or what is inside of them (paths of jsonb).

@@ -175,8 +175,8 @@ const seatAct = `SELECT id, student_id, kind, came, gone, undoes, coalesce(on_da
 	WHERE school_id = $1 AND year = $2 AND student_id = $3`
 
 // SeatActs lists what was done with a student's seats and enrollments, the latest first; at most so many.
-func (q Queries) SeatActs(ctx context.Context, at Place, most int) (list []SeatAct, err error) {
-	return list, q.list(ctx, &list, seatAct+` ORDER BY id DESC LIMIT $4`, at.School, at.Year, at.Student, most)
+func (q Queries) SeatActs(ctx context.Context, at Place, skip, most int) (list []SeatAct, err error) {
+	return list, q.list(ctx, &list, seatAct+` ORDER BY id DESC OFFSET $4 LIMIT $5`, at.School, at.Year, at.Student, skip, most)
 }
 
 // WaitRow is a student who waits for a seat.

@@ -378,7 +378,7 @@ func TestSaveChange(t *testing.T) {
 	if got := storetest.Value[string](t, d, `SELECT settled FROM signal WHERE id = $1`, claim); got != "confirmed" {
 		t.Errorf("the claim is %q", got)
 	}
-	events, err := q.Events(t.Context(), mara, 10)
+	events, err := q.Events(t.Context(), mara, 0, 10)
 	if err != nil || len(events) != 1 || events[0].Actor != "Ms Arden" || events[0].Kind != "all" || events[0].Reason != "why" || events[0].Detail.V.Message != "m" || !events[0].At.Equal(storetest.Now) {
 		t.Errorf("events: %+v, %v", events, err)
 	}

@@ -36,10 +36,14 @@ type MailChoice struct {
 
 // mailRoutes are those of what is sent by mail.
 func (s *Server) mailRoutes(api huma.API) {
+	type pagedIn struct {
+		OnSheet
+		Paged
+	}
 	type lettersOut struct{ Body []LetterView }
-	signedIn(s, api, operation("list-letters", http.MethodGet, studentPath+"/letters", "The mails about a student, the latest first"),
-		func(ctx context.Context, by int64, in *OnSheet) (*lettersOut, error) {
-			list, err := s.cases.Letters(ctx, by, in.place())
+	signedIn(s, api, operation("list-letters", http.MethodGet, studentPath+"/letters", "The mails about a student, the latest first, at most 200 at once"),
+		func(ctx context.Context, by int64, in *pagedIn) (*lettersOut, error) {
+			list, err := s.cases.Letters(ctx, by, in.place(), in.Skip)
 			out := &lettersOut{Body: []LetterView{}}
 			for _, l := range list {
 				out.Body = append(out.Body, LetterView(l))
@@ -47,9 +51,9 @@ func (s *Server) mailRoutes(api huma.API) {
 			return out, err
 		})
 	type looksOut struct{ Body []LookView }
-	signedIn(s, api, operation("list-looks", http.MethodGet, studentPath+"/looks", "Who of the school looked at a student's sheet on which day, the latest first"),
-		func(ctx context.Context, by int64, in *OnSheet) (*looksOut, error) {
-			list, err := s.cases.Looks(ctx, by, in.place())
+	signedIn(s, api, operation("list-looks", http.MethodGet, studentPath+"/looks", "Who of the school looked at a student's sheet on which day, the latest first, at most 200 at once"),
+		func(ctx context.Context, by int64, in *pagedIn) (*looksOut, error) {
+			list, err := s.cases.Looks(ctx, by, in.place(), in.Skip)
 			out := &looksOut{Body: []LookView{}}
 			for _, l := range list {
 				out.Body = append(out.Body, LookView(l))

@@ -34,6 +34,11 @@ const (
 	sheetPath   = studentPath + "/sheet"
 )
 
+// Paged is how much of a list, the latest first, is left out; exported because huma reads embedded fields only then.
+type Paged struct {
+	Skip int `query:"skip" minimum:"0" maximum:"1000000" doc:"How many of the latest to leave out"`
+}
+
 // firstYear and lastYear bound a school year, as InYear says.
 const firstYear, lastYear = 1900, 9999
 
@@ -147,10 +152,15 @@ func (s *Server) schoolRoutes(api huma.API) {
 		func(ctx context.Context, by int64, in *rightIn) (*struct{}, error) {
 			return &struct{}{}, s.cases.SetRight(ctx, by, in.School, in.Year, in.Person, in.Body.Give, in.Body.Reason)
 		})
+	type signInsIn struct {
+		InYear
+		Paged
+		Person string `path:"person" maxLength:"100"`
+	}
 	type signInsOut struct{ Body []SignInView }
-	signedIn(s, api, operation("list-sign-ins", http.MethodGet, yearPath+"/people/{person}/sign-ins", "The latest tries to sign in as a person, at most 50"),
-		func(ctx context.Context, by int64, in *personIn) (*signInsOut, error) {
-			list, err := s.cases.SignIns(ctx, by, in.School, in.Year, in.Person)
+	signedIn(s, api, operation("list-sign-ins", http.MethodGet, yearPath+"/people/{person}/sign-ins", "The tries to sign in as a person, the latest first, at most 50 at once"),
+		func(ctx context.Context, by int64, in *signInsIn) (*signInsOut, error) {
+			list, err := s.cases.SignIns(ctx, by, in.School, in.Year, in.Person, in.Skip)
 			out := &signInsOut{Body: []SignInView{}}
 			for _, x := range list {
 				out.Body = append(out.Body, SignInView(x))
@@ -174,10 +184,14 @@ func (s *Server) schoolRoutes(api huma.API) {
 			}
 			return &everythingOut{"application/json", mime.FormatMediaType("attachment", map[string]string{"filename": "everything.json"}), text}, nil
 		})
+	type officeActsIn struct {
+		InYear
+		Paged
+	}
 	type actsOut struct{ Body []OfficeAct }
-	signedIn(s, api, operation("list-office-acts", http.MethodGet, yearPath+"/office-acts", "What the office has done, the latest first"),
-		func(ctx context.Context, by int64, in *InYear) (*actsOut, error) {
-			list, err := s.cases.OfficeActs(ctx, by, in.School, in.Year)
+	signedIn(s, api, operation("list-office-acts", http.MethodGet, yearPath+"/office-acts", "What the office has done, the latest first, at most 200 at once"),
+		func(ctx context.Context, by int64, in *officeActsIn) (*actsOut, error) {
+			list, err := s.cases.OfficeActs(ctx, by, in.School, in.Year, in.Skip)
 			out := &actsOut{Body: []OfficeAct{}}
 			for _, a := range list {
 				out.Body = append(out.Body, OfficeAct(a))

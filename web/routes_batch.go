@@ -116,12 +116,13 @@ func (s *Server) batchRoutes(api huma.API) {
 	})
 	type batchesIn struct {
 		InYear
+		Paged
 		Student string `query:"student" maxLength:"100"`
 	}
 	type batchesOut struct{ Body []BatchView }
-	signedIn(s, api, operation("list-batches", http.MethodGet, yearPath+"/batches", "The latest acts on many sheets at once, or those that concern a student"),
+	signedIn(s, api, operation("list-batches", http.MethodGet, yearPath+"/batches", "The acts on many sheets at once, or those that concern a student, the latest first, at most 100 at once"),
 		func(ctx context.Context, by int64, in *batchesIn) (*batchesOut, error) {
-			_, list, err := s.cases.Batches(ctx, by, in.School, in.Year, in.Student)
+			_, list, err := s.cases.Batches(ctx, by, in.School, in.Year, in.Student, in.Skip)
 			out := &batchesOut{Body: []BatchView{}}
 			for i := range list {
 				b := &list[i]

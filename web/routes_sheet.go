@@ -62,10 +62,14 @@ func (s *Server) sheetRoutes(api huma.API) {
 			}
 			return &sheetOut{newSheet(d)}, nil
 		})
+	type historyIn struct {
+		OnSheet
+		Paged
+	}
 	type historyOut struct{ Body []HistoryItem }
-	signedIn(s, api, operation("get-history", http.MethodGet, sheetPath+"/history", "What happened to a sheet, the latest first, at most 100"),
-		func(ctx context.Context, by int64, in *OnSheet) (*historyOut, error) {
-			list, err := s.cases.History(ctx, by, in.place())
+	signedIn(s, api, operation("get-history", http.MethodGet, sheetPath+"/history", "What happened to a sheet, the latest first, at most 100 at once"),
+		func(ctx context.Context, by int64, in *historyIn) (*historyOut, error) {
+			list, err := s.cases.History(ctx, by, in.place(), in.Skip)
 			if err != nil {
 				return nil, err
 			}

@@ -99,10 +99,14 @@ func (s *Server) seatRoutes(api huma.API) {
 			}
 			return out, nil
 		})
+	type seatActsIn struct {
+		SeatsIn
+		Paged
+	}
 	type actsOut struct{ Body []SeatActView }
-	signedIn(s, api, operation("list-seat-acts", http.MethodGet, seatsPath+"/acts", "What was done with a student's seats and enrollments, the latest first, at most 100"),
-		func(ctx context.Context, by int64, in *SeatsIn) (*actsOut, error) {
-			list, err := s.cases.SeatHistory(ctx, by, in.place())
+	signedIn(s, api, operation("list-seat-acts", http.MethodGet, seatsPath+"/acts", "What was done with a student's seats and enrollments, the latest first, at most 100 at once"),
+		func(ctx context.Context, by int64, in *seatActsIn) (*actsOut, error) {
+			list, err := s.cases.SeatHistory(ctx, by, in.place(), in.Skip)
 			out := &actsOut{Body: []SeatActView{}}
 			for i := range list {
 				out.Body = append(out.Body, *newSeatAct(&list[i]))

@@ -3,6 +3,7 @@ import i18next from 'i18next';
 import createClient from 'openapi-fetch';
 import { useEffect, useRef } from 'react';
 import type { components, paths } from './schema.gen';
+import { usePaged } from './paged';
 
 export type Sheet = components['schemas']['SheetView'];
 export type Catalog = components['schemas']['Catalog'];
@@ -264,10 +265,9 @@ export const setRight = (at: Year, person: string, give: boolean, reason: string
 
 /** What the office has done, the latest first. */
 export const useOfficeActs = (at: Year) =>
-  useQuery({
-    queryKey: ['office-acts', at.school, at.year],
-    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/office-acts', { params: { path: { school: at.school, year: at.year } } })),
-  });
+  usePaged(['office-acts', at.school, at.year], 200, (skip) =>
+    ask(api.GET('/api/schools/{school}/years/{year}/office-acts', { params: { path: { school: at.school, year: at.year }, query: { skip } } })),
+  );
 
 export const givePassword = (at: Year, person: string, mail?: boolean) =>
   ask(api.POST('/api/schools/{school}/years/{year}/people/{person}/password', { params: { path: { ...at, person }, query: { mail: mail || undefined } } }));

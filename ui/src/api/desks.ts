@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-quer
 import { useRef } from 'react';
 import { type Year, api, ask, useLive, yearPath } from './client';
 import type { components } from './schema.gen';
+import { usePaged } from './paged';
 
 type Schema = components['schemas'];
 export type Caseload = Schema['CaseloadView'];
@@ -64,10 +65,9 @@ export const takeBack = (at: Year, batch: number, reason: string, student?: stri
 
 /** The latest acts on many sheets at once, or those that concern one student. */
 export const useBatches = (at: Year, student?: string) =>
-  useQuery({
-    queryKey: ['batches', at.school, at.year, student],
-    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/batches', { params: { path: path(at), query: { student } } })),
-  });
+  usePaged(['batches', at.school, at.year, student], 100, (skip) =>
+    ask(api.GET('/api/schools/{school}/years/{year}/batches', { params: { path: path(at), query: { student, skip } } })),
+  );
 
 export const chooseCohort = (at: Year, body: Choosing) => ask(api.POST('/api/schools/{school}/years/{year}/cohort', { params: { path: path(at) }, body }));
 

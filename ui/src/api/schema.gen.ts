@@ -201,7 +201,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The latest acts on many sheets at once, or those that concern a student */
+        /** The acts on many sheets at once, or those that concern a student, the latest first, at most 100 at once */
         get: operations["list-batches"];
         put?: never;
         /**
@@ -590,7 +590,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What the office has done, the latest first */
+        /** What the office has done, the latest first, at most 200 at once */
         get: operations["list-office-acts"];
         put?: never;
         post?: never;
@@ -763,7 +763,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The latest tries to sign in as a person, at most 50 */
+        /** The tries to sign in as a person, the latest first, at most 50 at once */
         get: operations["list-sign-ins"];
         put?: never;
         post?: never;
@@ -1439,7 +1439,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The mails about a student, the latest first */
+        /** The mails about a student, the latest first, at most 200 at once */
         get: operations["list-letters"];
         put?: never;
         post?: never;
@@ -1456,7 +1456,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who of the school looked at a student's sheet on which day, the latest first */
+        /** Who of the school looked at a student's sheet on which day, the latest first, at most 200 at once */
         get: operations["list-looks"];
         put?: never;
         post?: never;
@@ -1629,7 +1629,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What was done with a student's seats and enrollments, the latest first, at most 100 */
+        /** What was done with a student's seats and enrollments, the latest first, at most 100 at once */
         get: operations["list-seat-acts"];
         put?: never;
         post?: never;
@@ -1920,7 +1920,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What happened to a sheet, the latest first, at most 100 */
+        /** What happened to a sheet, the latest first, at most 100 at once */
         get: operations["get-history"];
         put?: never;
         post?: never;
@@ -6175,6 +6175,8 @@ export interface operations {
     "list-batches": {
         parameters: {
             query?: {
+                /** @description How many of the latest to leave out */
+                skip?: number;
                 student?: string;
             };
             header?: never;
@@ -7190,7 +7192,10 @@ export interface operations {
     };
     "list-office-acts": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many of the latest to leave out */
+                skip?: number;
+            };
             header?: never;
             path: {
                 school: string;
@@ -7555,7 +7560,10 @@ export interface operations {
     };
     "list-sign-ins": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many of the latest to leave out */
+                skip?: number;
+            };
             header?: never;
             path: {
                 school: string;
@@ -9477,6 +9485,8 @@ export interface operations {
             query?: {
                 /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
                 draft?: number;
+                /** @description How many of the latest to leave out */
+                skip?: number;
             };
             header?: never;
             path: {
@@ -9514,6 +9524,8 @@ export interface operations {
             query?: {
                 /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
                 draft?: number;
+                /** @description How many of the latest to leave out */
+                skip?: number;
             };
             header?: never;
             path: {
@@ -10014,7 +10026,10 @@ export interface operations {
     };
     "list-seat-acts": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many of the latest to leave out */
+                skip?: number;
+            };
             header?: never;
             path: {
                 school: string;
@@ -10740,6 +10755,8 @@ export interface operations {
             query?: {
                 /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
                 draft?: number;
+                /** @description How many of the latest to leave out */
+                skip?: number;
             };
             header?: never;
             path: {

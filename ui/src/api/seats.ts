@@ -2,6 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tansta
 import i18next from 'i18next';
 import { ApiError, type Place, type Year, api, ask, studentPath, useLive, yearPath } from './client';
 import type { components } from './schema.gen';
+import { usePaged } from './paged';
 
 export type Seats = components['schemas']['SeatsView'];
 export type SeatTable = components['schemas']['SeatTable'];
@@ -83,12 +84,12 @@ export const useWays = (at: Place, version: number | undefined, opening: Opening
   });
 
 export const useSeatActs = (at: Place, version: number | undefined) =>
-  useQuery({
-    queryKey: [...keys.acts(at), version],
-    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/seats/acts', { params: { path: pathOf(at) } })),
-    enabled: version !== undefined,
-    placeholderData: keepPreviousData,
-  });
+  usePaged(
+    [...keys.acts(at), version],
+    100,
+    (skip) => ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/seats/acts', { params: { path: pathOf(at), query: { skip } } })),
+    version !== undefined,
+  );
 
 /** The acts on a choice of seats, by name; each answers with the week as it is then. */
 export const seatActs = {

@@ -8,6 +8,7 @@ import { Loading, Refusal } from '../kit/controls';
 import { when } from '../kit/format';
 import type { Book } from '../words';
 import { BackForm, outcomeWords } from './back';
+import { ShowEarlier } from '../kit/earlier';
 
 /** What was done, in words. */
 export function batchWords(t: TFunction, book: Book, b: BatchView) {
@@ -67,6 +68,7 @@ export function Done(props: { at: Year; book: Book; student?: string }) {
           </li>
         ))}
       </ul>
+      <ShowEarlier of={list} />
     </>
   );
 }

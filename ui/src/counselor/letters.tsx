@@ -1,9 +1,10 @@
-import { useQuery } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Place, api, ask } from '../api/client';
+import { usePaged } from '../api/paged';
 import { errorWords } from '../errors';
 import { Loading, Refusal } from '../kit/controls';
 import { when } from '../kit/format';
+import { ShowEarlier } from '../kit/earlier';
 import { Mark, type MarkKind } from '../kit/marks';
 import '../kit/staff';
 
@@ -13,11 +14,9 @@ const marks: Record<string, MarkKind> = { sent: 'settled', waiting: 'half', send
 export function Letters({ place }: { place: Place }) {
   const { t } = useTranslation();
   const path = { school: place.school, year: place.year, student: place.student };
-  const list = useQuery({
-    queryKey: ['letters', path],
-    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/letters', { params: { path } })),
-    refetchInterval: 20_000,
-  });
+  const list = usePaged(['letters', path], 200, (skip) =>
+    ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/letters', { params: { path, query: { skip } } })),
+  );
   return (
     <section className="mt-6" aria-label={t('letters.head')}>
       <h2 className="font-semibold">{t('letters.head')}</h2>
@@ -34,6 +33,7 @@ export function Letters({ place }: { place: Place }) {
           </li>
         ))}
       </ul>
+      <ShowEarlier of={list} />
     </section>
   );
 }

@@ -1,6 +1,7 @@
-import { useQuery } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Place, api, ask } from '../api/client';
+import { usePaged } from '../api/paged';
+import { ShowEarlier } from '../kit/earlier';
 import { day } from '../kit/format';
 import { Unread } from '../unread';
 import '../kit/staff';
@@ -9,10 +10,9 @@ import '../kit/staff';
 export function Looks({ place }: { place: Place }) {
   const { t } = useTranslation();
   const path = { school: place.school, year: place.year, student: place.student };
-  const list = useQuery({
-    queryKey: ['looks', path],
-    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/looks', { params: { path } })),
-  });
+  const list = usePaged(['looks', path], 200, (skip) =>
+    ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/looks', { params: { path, query: { skip } } })),
+  );
   const days = new Map<string, string[]>();
   for (const x of list.data ?? []) days.set(x.day, [...(days.get(x.day) ?? []), x.by]);
   return (
@@ -29,6 +29,7 @@ export function Looks({ place }: { place: Place }) {
       ) : (
         <Unread of={[list]} inside />
       )}
+      <ShowEarlier of={list} />
     </section>
   );
 }

@@ -5,6 +5,7 @@ import { ApiError, type Found, type Year, api, ask, givePassword, setRight, useO
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { TextDialog } from '../kit/dialog';
+import { ShowEarlier } from '../kit/earlier';
 import { when } from '../kit/format';
 import { SearchField } from '../kit/searchfield';
 import { Codes } from './codes';
@@ -225,6 +226,7 @@ function Acts({ at }: { at: Year }) {
           </li>
         ))}
       </ul>
+      <ShowEarlier of={acts} />
     </section>
   );
 }

@@ -1,20 +1,24 @@
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Found, type Year, api, ask, useCatalog } from '../api/client';
+import { usePaged } from '../api/paged';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
+import { ShowEarlier } from '../kit/earlier';
 import { when } from '../kit/format';
 import { Mark } from '../kit/marks';
 
 /** Who tried to sign in as a person, the latest first. */
 export function SignIns({ at, person }: { at: Year; person: string }) {
   const { t } = useTranslation();
-  const list = useQuery({
-    queryKey: ['sign-ins', at.school, at.year, person],
-    queryFn: () =>
-      ask(api.GET('/api/schools/{school}/years/{year}/people/{person}/sign-ins', { params: { path: { school: at.school, year: at.year, person } } })),
-  });
+  const list = usePaged(['sign-ins', at.school, at.year, person], 50, (skip) =>
+    ask(
+      api.GET('/api/schools/{school}/years/{year}/people/{person}/sign-ins', {
+        params: { path: { school: at.school, year: at.year, person }, query: { skip } },
+      }),
+    ),
+  );
   if (list.error) return <Refusal text={errorWords(t, list.error)} />;
   if (!list.data) return <Loading />;
   return (
@@ -31,6 +35,7 @@ export function SignIns({ at, person }: { at: Year; person: string }) {
           </li>
         ))}
       </ul>
+      <ShowEarlier of={list} />
     </section>
   );
 }

@@ -1,9 +1,11 @@
 import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { useQuery } from '@tanstack/react-query';
+import { usePaged } from '../api/paged';
 import { type Happening, type Place, api, ask, studentPath } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
+import { ShowEarlier } from '../kit/earlier';
 import { when } from '../kit/format';
 import { Unread } from '../unread';
 import { type Book, join } from '../words';
@@ -12,10 +14,9 @@ import type { Desk } from './desk';
 import './laterwords';
 
 const useHistory = ({ place, sheet }: Desk) =>
-  useQuery({
-    queryKey: ['history', place.school, place.year, place.student, sheet.version],
-    queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/sheet/history', { params: { path: place } })),
-  });
+  usePaged(['history', place.school, place.year, place.student, sheet.version], 100, (skip) =>
+    ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/sheet/history', { params: { path: place, query: { skip } } })),
+  );
 
 /** What happened to the sheet, in words, and what was on it then; an earlier state can be brought back. */
 export default function HistoryPage({ desk }: { desk: Desk }) {
@@ -40,38 +41,41 @@ export function Happenings({ desk }: { desk: Desk }) {
   if (history.error) return <Refusal text={errorWords(t, history.error)} />;
   if (!history.data) return <Loading />;
   return (
-    <ol>
-      {history.data.map((h) => (
-        <li key={h.version} className="border-t border-line py-1.5">
-          <div className="flex flex-wrap items-baseline gap-x-3">
-            <span className="w-44 shrink-0 text-sm text-soft">{when(h.at, sheet.status.window?.zone)}</span>
-            <span className="min-w-0 flex-1">
-              <b className="font-semibold">{h.actor}</b> {happeningWords(t, book, h)}
-            </span>
-            {h.kind === 'submit' && h.receipt && (
-              <a
-                className="inline-flex min-h-6 items-center text-sm inked-link"
-                href={`${studentPath(desk.place)}/sheet/paper.pdf?receipt=${encodeURIComponent(h.receipt)}&language=${i18n.language}`}
-                download={`${h.receipt}.pdf`}
-              >
-                {t('history.paper', { receipt: h.receipt })}
-              </a>
-            )}
-            {h.version < sheet.version && (
-              <button
-                type="button"
-                aria-expanded={open === h.version}
-                className="min-h-6 text-sm inked-link"
-                onClick={() => setOpen(open === h.version ? undefined : h.version)}
-              >
-                {t('history.look')}
-              </button>
-            )}
-          </div>
-          {open === h.version && <Then desk={desk} version={h.version} />}
-        </li>
-      ))}
-    </ol>
+    <>
+      <ol>
+        {history.data.map((h) => (
+          <li key={h.version} className="border-t border-line py-1.5">
+            <div className="flex flex-wrap items-baseline gap-x-3">
+              <span className="w-44 shrink-0 text-sm text-soft">{when(h.at, sheet.status.window?.zone)}</span>
+              <span className="min-w-0 flex-1">
+                <b className="font-semibold">{h.actor}</b> {happeningWords(t, book, h)}
+              </span>
+              {h.kind === 'submit' && h.receipt && (
+                <a
+                  className="inline-flex min-h-6 items-center text-sm inked-link"
+                  href={`${studentPath(desk.place)}/sheet/paper.pdf?receipt=${encodeURIComponent(h.receipt)}&language=${i18n.language}`}
+                  download={`${h.receipt}.pdf`}
+                >
+                  {t('history.paper', { receipt: h.receipt })}
+                </a>
+              )}
+              {h.version < sheet.version && (
+                <button
+                  type="button"
+                  aria-expanded={open === h.version}
+                  className="min-h-6 text-sm inked-link"
+                  onClick={() => setOpen(open === h.version ? undefined : h.version)}
+                >
+                  {t('history.look')}
+                </button>
+              )}
+            </div>
+            {open === h.version && <Then desk={desk} version={h.version} />}
+          </li>
+        ))}
+      </ol>
+      <ShowEarlier of={history} />
+    </>
   );
 }
 

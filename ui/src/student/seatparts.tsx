@@ -9,6 +9,7 @@ import { join } from '../words';
 import type { Desk } from './desk';
 import type { SeatDesk } from './seatpanel';
 import { openClauses, whenWords } from './seatwords';
+import { ShowEarlier } from '../kit/earlier';
 
 /** What is open, each a link to what fits there; and what is still missing though nothing is open. */
 export function Head(props: { desk: Desk; seats: Seats; table: SeatTable; who: string; onChoose: (o: Opening) => void }) {
@@ -187,6 +188,7 @@ export function Done({ place, seats, title, zone }: { place: Place; seats: Seats
           );
         })}
       </ul>
+      <ShowEarlier of={acts} />
     </details>
   );
 }
