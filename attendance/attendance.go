@@ -46,6 +46,9 @@ type Change struct {
 // ErrAway says that the other system cannot be reached, or does not answer as it should.
 var ErrAway = errors.New("attendance: the system that keeps it does not answer")
 
+// ErrRefused says that the other system does not make a change, for good: a mark that it names is no longer as it was.
+var ErrRefused = errors.New("attendance: the system that keeps it refuses the change")
+
 // patience is how long an answer may take; maxAnswer bounds it, in bytes.
 const (
 	patience  = 5 * time.Second
@@ -72,7 +75,8 @@ func (c *Client) Marks(ctx context.Context, school, student string) (list []Mark
 	return list, c.ask(ctx, http.MethodGet, "/schools/"+url.PathEscape(school)+"/students/"+url.PathEscape(student)+"/marks", nil, &list)
 }
 
-// Change has marks moved and taken back. The error is ErrAway; then it may have been made or not, and can be sent again.
+// Change has marks moved and taken back. The errors are ErrRefused, where it is not made, and ErrAway, where it may have been made or not, and can
+// be sent again.
 func (c *Client) Change(ctx context.Context, school string, change *Change) error {
 	return c.ask(ctx, http.MethodPost, "/schools/"+url.PathEscape(school)+"/changes", change, nil)
 }
@@ -98,6 +102,10 @@ func (c *Client) ask(ctx context.Context, method, path string, body, answer any)
 	}
 	defer res.Body.Close()
 	content, err := io.ReadAll(io.LimitReader(res.Body, maxAnswer))
+	switch res.StatusCode {
+	case http.StatusConflict, http.StatusUnprocessableEntity, http.StatusGone:
+		return fmt.Errorf("%w: it says %s", ErrRefused, res.Status)
+	}
 	if err != nil || res.StatusCode >= 300 {
 		return fmt.Errorf("%w: it says %s", ErrAway, res.Status)
 	}

@@ -48,7 +48,7 @@ func TestMarksGoThereAndBack(t *testing.T) {
 		}
 	}
 	gone := &attendance.Change{Key: "two", Move: []attendance.Move{{Mark: attendance.Mark{Student: "s1", Section: "phy-1", Date: "2027-10-13"}, To: "x"}, {Mark: attendance.Mark{Student: "s1", Section: "nowhere", Date: "2027-10-13"}, To: "x"}}}
-	if err := c.Change(t.Context(), "point", gone); !errors.Is(err, attendance.ErrAway) || has("s1") != "phy-1 13 present, tid-1 14 present" {
+	if err := c.Change(t.Context(), "point", gone); !errors.Is(err, attendance.ErrRefused) || has("s1") != "phy-1 13 present, tid-1 14 present" {
 		t.Errorf("a mark that is not there: %v, %s", err, has("s1"))
 	}
 	if got := has("s2"); got != "phy-1 13 present" {

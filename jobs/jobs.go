@@ -22,6 +22,8 @@ const (
 	LostEvery = 15 * time.Second // tasks whose runners are gone are looked for
 	TidyEvery = 10 * time.Minute // what is over is taken away
 	SeatEvery = 15 * time.Second // seats that are free are offered to who waits
+
+	ChangesEvery = 10 * time.Second // changes with a date that are under way are gone on with
 )
 
 // rescuedAfter is for how long a job may run before its process is taken for gone.
@@ -45,6 +47,7 @@ func Start(ctx context.Context, db *store.DB, cases *school.Service, mails Post,
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[takeUpLost]) error { return cases.TakeUpLost(ctx) }))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[tidy]) error { return cases.Tidy(ctx) }))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[offerSeats]) error { return cases.OfferSeats(ctx) }))
+	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[settleChanges]) error { return cases.SettleChanges(ctx) }))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[sendPost]) error { return mails.Deliver(ctx, cases, log) }))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[tellOthers]) error { return tell(ctx, sender, cases) }))
 	client, closing, err := db.Runner(ctx, &river.Config{
@@ -53,13 +56,14 @@ func Start(ctx context.Context, db *store.DB, cases *school.Service, mails Post,
 		// A job of a process that is gone is put back or given up, so that the next of its kind can come. One that runs on for longer loses
 		// nothing by it: tasks, mails and rounds are each claimed by who runs them.
 		RescueStuckJobsAfter: rescuedAfter,
-		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: atOnce}, often: {MaxWorkers: 1}, seats: {MaxWorkers: 1}, letters: {MaxWorkers: 1}, others: {MaxWorkers: 1}},
+		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: atOnce}, often: {MaxWorkers: 1}, seats: {MaxWorkers: 1}, changes: {MaxWorkers: 1}, letters: {MaxWorkers: 1}, others: {MaxWorkers: 1}},
 		Workers:              workers,
 		PeriodicJobs: []*river.PeriodicJob{
 			river.NewPeriodicJob(river.PeriodicInterval(LostEvery), func() (river.JobArgs, *river.InsertOpts) { return takeUpLost{}, once }, nil),
 			river.NewPeriodicJob(river.PeriodicInterval(PostEvery), func() (river.JobArgs, *river.InsertOpts) { return sendPost{}, oneOf(letters) }, &river.PeriodicJobOpts{RunOnStart: true}),
 			river.NewPeriodicJob(river.PeriodicInterval(HooksEvery), func() (river.JobArgs, *river.InsertOpts) { return tellOthers{}, oneOf(others) }, &river.PeriodicJobOpts{RunOnStart: true}),
 			river.NewPeriodicJob(river.PeriodicInterval(SeatEvery), func() (river.JobArgs, *river.InsertOpts) { return offerSeats{}, oneOf(seats) }, nil),
+			river.NewPeriodicJob(river.PeriodicInterval(ChangesEvery), func() (river.JobArgs, *river.InsertOpts) { return settleChanges{}, oneOf(changes) }, &river.PeriodicJobOpts{RunOnStart: true}),
 			river.NewPeriodicJob(river.PeriodicInterval(TidyEvery), func() (river.JobArgs, *river.InsertOpts) { return tidy{}, once }, nil),
 		},
 	})
@@ -106,6 +110,13 @@ func (takeUpLost) Kind() string { return "take-up-lost" }
 type offerSeats struct{}
 
 func (offerSeats) Kind() string { return "offer-seats" }
+
+// changes is the queue of changes with a date, which wait for the system that keeps attendance.
+const changes = "changes"
+
+type settleChanges struct{}
+
+func (settleChanges) Kind() string { return "settle-changes" }
 
 type tidy struct{}
 

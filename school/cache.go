@@ -158,26 +158,34 @@ func (s *Service) year(ctx context.Context, school string, year int, catalog, po
 	if have, ok := s.cache.years.Get(key); ok {
 		return have, nil
 	}
-	done := s.cache.compile.DoChan(fmt.Sprintf("%q %d %d %d", school, year, catalog, policy), func() (any, error) {
+	return together(ctx, s.cache, fmt.Sprintf("%q %d %d %d", school, year, catalog, policy), func(ctx context.Context) (*SchoolYear, error) {
 		if have, ok := s.cache.years.Get(key); ok {
 			return have, nil
 		}
-		ctx, stop := context.WithTimeout(context.WithoutCancel(ctx), compileTimeout)
-		defer stop()
 		have, err := s.compileYear(ctx, key)
 		if err == nil {
 			s.cache.years.Add(key, have)
 		}
 		return have, err
 	})
+}
+
+// together does something once for all who ask for it at the same time by one name. It is detached from whoever asked first, and bounded by
+// itself; who asks waits no longer than their own context.
+func together[T any](ctx context.Context, c *cache, name string, work func(context.Context) (T, error)) (out T, err error) {
+	done := c.compile.DoChan(name, func() (any, error) {
+		ctx, stop := context.WithTimeout(context.WithoutCancel(ctx), compileTimeout)
+		defer stop()
+		return work(ctx)
+	})
 	select {
 	case r := <-done:
 		if r.Err != nil {
-			return nil, r.Err
+			return out, r.Err
 		}
-		return r.Val.(*SchoolYear), nil
+		return r.Val.(T), nil
 	case <-ctx.Done():
-		return nil, ctx.Err()
+		return out, ctx.Err()
 	}
 }
 

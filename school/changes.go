@@ -6,7 +6,6 @@ import (
 	"crypto/rand"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"slices"
 	"time"
 
@@ -29,7 +28,8 @@ type Mark = attendance.Mark
 type Enrolled struct {
 	*Week
 	Stays []Stay
-	Away  bool // the system that keeps attendance does not answer: marks are not known
+	Away  bool            // the system that keeps attendance does not answer: marks are not known
+	Going *store.DatedRow // a change that is under way; nil: none
 	Days  []string
 }
 
@@ -54,6 +54,12 @@ func (s *Service) enrolled(ctx context.Context, w *Week) (*Enrolled, error) {
 	e := &Enrolled{Week: w}
 	rows, err := s.db.Queries().Enrollments(ctx, w.Row.Place)
 	if err != nil {
+		return nil, err
+	}
+	switch going, err := s.db.Queries().Dated(ctx, w.Row.Place); {
+	case err == nil:
+		e.Going = &going
+	case !errors.Is(err, store.ErrNotFound):
 		return nil, err
 	}
 	var marks []attendance.Mark
@@ -194,7 +200,8 @@ func (e *Enrolled) try(c *DatedChange) (*DatedEffect, error) {
 }
 
 // ChangeOn makes a change from a date on, with a reason: what goes ends then, or leaves no trace where the student never attended; what comes begins then, with neither a gap nor an overlap. Attendance comes first: marks
-// from that day on are moved or taken back in the system that keeps them, as is said, or nothing is changed at all. The errors are those of TryChange, BadDate with why, NeedsSettling, SeatGone, AttendanceAway and NeedsReason.
+// from that day on are moved or taken back in the system that keeps them, as is said, or nothing is changed at all. Where that system does not answer, the change stays under way, and a job goes on with it. The errors are
+// those of TryChange, BadDate with why, NeedsSettling, SeatGone, AttendanceAway (before anything is begun), MarksChanged, ChangeUnderWay and NeedsReason.
 func (s *Service) ChangeOn(ctx context.Context, by int64, at Place, c DatedChange) (*Enrolled, error) {
 	c.Reason = tidy(c.Reason)
 	w, err := s.Seats(ctx, by, at)
@@ -208,7 +215,10 @@ func (s *Service) ChangeOn(ctx context.Context, by int64, at Place, c DatedChang
 	if err != nil {
 		return nil, err
 	}
-	if e.Away {
+	switch {
+	case e.Going != nil:
+		return nil, problem(ChangeUnderWay)
+	case e.Away:
 		return nil, problem(AttendanceAway)
 	}
 	effect, err := e.try(&c)
@@ -224,62 +234,32 @@ func (s *Service) ChangeOn(ctx context.Context, by int64, at Place, c DatedChang
 	there, back := effect.settle(&c, rand.Text())
 	stays := effect.write(&c)
 	stays.By, stays.At = w.actor.name().Name, w.now
-	told, offered := false, map[string][]store.Place{}
-	err = s.db.Tx(ctx, func(q store.Queries) error {
-		row, err := q.LockChoice(ctx, at)
-		if err != nil {
-			return err
-		}
-		if row.Version != w.Choice.Version { // somebody was quicker
-			return problem(Busy)
-		}
-		seats, err := q.LockSections(ctx, at, slices.Concat(c.Add, c.Drop), c.On, w.now)
-		if err != nil {
-			return err
-		}
-		for _, id := range c.Add {
-			if x := seats[id]; x.Taken >= x.Seats {
-				return &Error{Code: SeatGone, Param: id}
-			}
-		}
-		if err := q.ChangeStays(ctx, at, stays); err != nil {
-			return err
-		}
-		detail, _ := json.Marshal(map[string]any{"marks": len(effect.Marks), "settle": c.Settle, "never": len(effect.Never)})
-		if err := q.NoteSeats(ctx, at, &store.SeatAct{Kind: "change", Came: store.JSON[[]string]{V: c.Add}, Gone: store.JSON[[]string]{V: c.Drop}, On: c.On, Detail: detail, Reason: c.Reason, ByID: w.actor.ID, By: w.actor.name().Name, At: w.now}); err != nil {
-			return err
-		}
-		if err := q.SaveChoice(ctx, at, &row); err != nil {
-			return err
-		}
-		for _, id := range c.Drop {
-			if offered[id], err = s.offer(ctx, q, w.Desk, w.table, id); err != nil {
-				return err
-			}
-		}
-		if len(effect.Marks) == 0 {
-			return nil
-		}
-		told = true
-		if err := s.attendance.Change(ctx, at.School, there); err != nil {
-			return fmt.Errorf("%w: %w", problem(AttendanceAway), err)
-		}
-		return nil
-	})
+	detail, err := json.Marshal(map[string]any{"marks": len(effect.Marks), "settle": c.Settle, "never": len(effect.Never)})
 	if err != nil {
-		if told { // it may have been made there, and is not made here
-			if undo := s.attendance.Change(context.WithoutCancel(ctx), at.School, back); undo != nil {
-				s.log.ErrorContext(ctx, "attendance may have been moved for a change that was not made", "school", at.School, "year", at.Year, "key", there.Key, "error", undo)
-			}
-		}
 		return nil, err
 	}
-	s.forgetTaken(at.School, at.Year)
-	for id, to := range offered {
-		s.toldOffers(id, to)
+	row := &store.DatedRow{Place: at, Key: there.Key, Adds: store.JSON[[]string]{V: append([]string{}, c.Add...)}, Stays: store.JSON[store.StayChange]{V: *stays}, MadeAt: w.now, NextAt: w.now.Add(datedLease)}
+	row.Note.V = store.SeatAct{Kind: "change", Came: store.JSON[[]string]{V: append([]string{}, c.Add...)}, Gone: store.JSON[[]string]{V: append([]string{}, c.Drop...)}, On: c.On, Detail: detail, Reason: c.Reason, ByID: w.actor.ID, By: w.actor.name().Name, At: w.now}
+	for _, x := range e.Stays {
+		row.Was.V = append(row.Was.V, x.Row)
 	}
-	s.toldSeats(at, slices.Concat(c.Add, c.Drop))
-	s.log.InfoContext(ctx, "enrollments were changed from a date on", "school", at.School, "year", at.Year, "account", by, "sections", len(c.Add)+len(c.Drop), "marks", len(effect.Marks))
+	if row.Asked.V, err = asMap(there); err == nil {
+		row.Back.V, err = asMap(back)
+	}
+	if err != nil {
+		return nil, err
+	}
+	asks := len(effect.Marks) > 0
+	if err := s.noteDated(ctx, w, row, asks); err != nil {
+		return nil, err
+	}
+	if asks { // also where whoever asked has left: what is begun is carried out, or a job does it
+		aside, stop := context.WithTimeout(context.WithoutCancel(ctx), datedLease/2)
+		defer stop()
+		if err := s.carryOut(aside, row); err != nil && !errors.Is(err, attendance.ErrAway) {
+			return nil, err
+		}
+	}
 	return s.Enrolled(ctx, by, at)
 }
 

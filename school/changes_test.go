@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"rubricon/attendance"
 	"rubricon/attendance/standin"
@@ -172,34 +173,229 @@ func (f *forgetful) Change(ctx context.Context, at string, c *attendance.Change)
 	return err
 }
 
-// Where the other system's answer is lost nothing is changed here, and what it may have moved is moved back.
-func TestTheAnswerOfAttendanceIsLost(t *testing.T) {
-	p := newPoint(t)
-	s := standin.New("secret")
-	server := httptest.NewServer(s)
+// kept is a school whose attendance is kept by a stand-in, with a student who has a seat in a section and a mark in it.
+type kept struct {
+	*point
+	marks   *standin.Server
+	client  *attendance.Client
+	place   school.Place
+	section string
+}
+
+func newKept(t *testing.T) *kept {
+	t.Helper()
+	k := &kept{point: newPoint(t), marks: standin.New("secret")}
+	server := httptest.NewServer(k.marks)
 	t.Cleanup(server.Close)
-	client, err := attendance.New(server.URL, "secret")
-	if err != nil {
+	var err error
+	if k.client, err = attendance.New(server.URL, "secret"); err != nil {
 		t.Fatal(err)
 	}
-	p.Service = school.New(p.db.Open(t), school.Options{Now: p.clock, Log: storetest.Quiet, Hashes: storetest.Hashes, Attendance: &forgetful{Attendance: client}})
-	section := p.planted["sk001"][0]
-	if got := p.takes(1, section); got != "" {
+	k.by(k.client)
+	k.section = k.planted["sk001"][0]
+	if got := k.takes(1, k.section); got != "" {
 		t.Fatal(got)
 	}
-	at, _ := p.of(1)
-	s.Put(at.School, attendance.Mark{Student: at.Student, Section: section, Date: "2027-10-14", Mark: "late"})
-	before := p.stays()
-	drop := func() string {
-		_, err := p.ChangeOn(t.Context(), p.who("ms.torvund"), at, school.DatedChange{Drop: []string{section}, On: "2027-10-14", Settle: "delete", Reason: "x"})
-		return p.said(err)
+	k.place, _ = k.of(1)
+	k.marks.Put(k.place.School, attendance.Mark{Student: k.place.Student, Section: k.section, Date: "2027-10-14", Mark: "late"})
+	return k
+}
+
+// by lets a process ask the other system through something.
+func (k *kept) by(through school.Attendance) {
+	k.Service = school.New(k.db.Open(k.t), school.Options{Now: k.clock, Log: storetest.Quiet, Hashes: storetest.Hashes, Attendance: through})
+}
+
+// drop changes from a date on.
+func (k *kept) drop() (*school.Enrolled, string) {
+	k.t.Helper()
+	e, err := k.ChangeOn(k.t.Context(), k.who("ms.torvund"), k.place, school.DatedChange{Drop: []string{k.section}, On: "2027-10-14", Settle: "delete", Reason: "x"})
+	return e, k.said(err)
+}
+
+// settle has the job go on, some time later.
+func (k *kept) settle(later time.Duration) {
+	k.t.Helper()
+	k.at(k.clock().Add(later))
+	if err := k.SettleChanges(k.t.Context()); err != nil {
+		k.t.Fatal(err)
 	}
-	if got := drop(); got != "attendance-away" || p.stays() != before {
-		t.Errorf("%s; %s, before %s", got, p.stays(), before)
+}
+
+func (k *kept) at2(now time.Time) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	k.now = now
+}
+
+// enrolled lists the student's enrollments with their dates.
+func (k *kept) enrolled() string {
+	k.t.Helper()
+	return storetest.Value[string](k.t, k.db, `SELECT coalesce(string_agg(section_id || coalesce(' from ' || begins, '') || coalesce(' to ' || ends, ''), ', ' ORDER BY id), 'none') FROM enrollment WHERE student_id = 'sk001'`)
+}
+
+// is says how things stand in the two systems: the enrollments, how many marks there are, and how many changes are under way.
+func (k *kept) is() string {
+	k.t.Helper()
+	return fmt.Sprint(k.enrolled(), " · ", len(k.marks.Marks(k.place.School, k.place.Student)), " · ", storetest.Value[int](k.t, k.db, `SELECT count(*) FROM dated_change`))
+}
+
+// Where the other system's answer is lost the change stays under way, and is made once when it answers.
+func TestTheAnswerOfAttendanceIsLost(t *testing.T) {
+	k := newKept(t)
+	k.by(&forgetful{Attendance: k.client})
+	before := k.enrolled()
+	e, got := k.drop()
+	if got != "" || e.Going == nil || e.Going.Note.V.On != "2027-10-14" || k.enrolled() != before {
+		t.Fatalf("%s; under way: %+v; %s, before %s", got, e.Going, k.enrolled(), before)
 	}
-	if got := drop(); got != "" || len(s.Marks(at.School, at.Student)) != 0 {
-		t.Errorf("again: %s, %v", got, s.Marks(at.School, at.Student))
+	if _, got := k.drop(); got != "change-under-way" {
+		t.Errorf("another one meanwhile: %s", got)
 	}
+	if got := k.takes(1, "-"+k.section); got != "change-under-way" {
+		t.Errorf("giving a seat back meanwhile: %s", got)
+	}
+	k.settle(time.Minute)
+	if got, want := k.is(), k.section+" to 2027-10-14 · 0 · 0"; got != want {
+		t.Errorf("when it answers: %s, want %s", got, want)
+	}
+}
+
+// crash ends whoever asks, as the end of a process does: before the other system has made the change, or after.
+type crash struct {
+	school.Attendance
+	after bool
+}
+
+func (c *crash) Change(ctx context.Context, at string, change *attendance.Change) error {
+	if c.after {
+		_ = c.Attendance.Change(ctx, at, change)
+	}
+	panic("the process ends")
+}
+
+// A change whose process ends between any two steps is made once, by another process, with its seat kept meanwhile.
+func TestTheProcessEndsInAChange(t *testing.T) {
+	for _, after := range []bool{false, true} {
+		t.Run(fmt.Sprint("after the answer ", after), func(t *testing.T) {
+			k := newKept(t)
+			const to = "twin" // it meets when the other one does
+			k.db.Exec(t, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) SELECT school_id, year, 'twin', 999, course_code, 1, cells || '{"sourcedId": "twin"}' FROM section WHERE school_id = $1 AND id = $2`, k.place.School, k.section)
+			k.db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1`, k.place.School)
+			k.by(&crash{k.client, after})
+			func() {
+				defer func() { _ = recover() }()
+				_, err := k.ChangeOn(t.Context(), k.who("ms.torvund"), k.place, school.DatedChange{Drop: []string{k.section}, Add: []string{to}, On: "2027-10-14", Settle: "move", Reason: "x"})
+				t.Error("the process goes on", err)
+			}()
+			k.by(k.client)
+			if got := k.takes(4, to); got != "seat-gone "+to {
+				t.Errorf("the seat that it comes into: %q", got)
+			}
+			for range 2 { // by two processes, one after the other
+				k.settle(time.Minute)
+			}
+			if got, want := k.is(), k.section+" to 2027-10-14, "+to+" from 2027-10-14 · 1 · 0"; got != want {
+				t.Errorf("after %v: %s, want %s", after, got, want)
+			}
+			if marks := k.marks.Marks(k.place.School, k.place.Student); marks[0].Section != to {
+				t.Errorf("the mark stands in %s", marks[0].Section)
+			}
+		})
+	}
+}
+
+// A change that cannot be made here any more is taken back there.
+func TestAChangeIsTakenBack(t *testing.T) {
+	for name, c := range map[string]struct {
+		meanwhile string
+		away      time.Duration
+	}{
+		"other enrollments": {meanwhile: `UPDATE enrollment SET ends = '2027-12-01' WHERE student_id = 'sk001'`},
+		"away for too long": {away: time.Hour},
+	} {
+		t.Run(name, func(t *testing.T) {
+			k := newKept(t)
+			k.by(&crash{k.client, true})
+			func() {
+				defer func() { _ = recover() }()
+				k.drop()
+			}()
+			k.by(k.client)
+			if n := len(k.marks.Marks(k.place.School, k.place.Student)); n != 0 {
+				t.Fatalf("%d marks, the other system has taken it away", n)
+			}
+			if c.meanwhile != "" {
+				k.db.Exec(t, c.meanwhile)
+			}
+			if c.away > 0 {
+				k.marks.Away(true)
+				k.settle(c.away)
+				k.settle(c.away)
+				k.marks.Away(false)
+			}
+			before := k.enrolled()
+			k.settle(2 * time.Hour)
+			if got, want := k.is(), before+" · 1 · 0"; got != want {
+				t.Errorf("%s, want %s", got, want)
+			}
+			if list, err := k.SeatHistory(t.Context(), k.who("ms.torvund"), k.place, 0); err != nil || list[0].Kind != "changeBack" {
+				t.Errorf("what is noted: %+v, %v", list[0], err)
+			}
+		})
+	}
+}
+
+// No lock is held while the other system is asked: a student takes a seat of the very section meanwhile, and another change of the same
+// student is told.
+func TestNobodyWaitsForAttendance(t *testing.T) {
+	k := newKept(t)
+	asked, answer := make(chan bool), make(chan bool)
+	k.by(&slowly{k.client, asked, answer})
+	done := make(chan string)
+	go func() {
+		_, got := k.drop()
+		done <- got
+	}()
+	<-asked
+	if got := k.takes(4, k.section); got != "" {
+		t.Errorf("a seat of the section: %s", got)
+	}
+	if _, got := k.drop(); got != "change-under-way" {
+		t.Errorf("another change: %s", got)
+	}
+	close(answer)
+	if got := <-done; got != "" {
+		t.Error(got)
+	}
+}
+
+// slowly answers when it is let.
+type slowly struct {
+	school.Attendance
+	asked, answer chan bool
+}
+
+func (s *slowly) Change(ctx context.Context, at string, change *attendance.Change) error {
+	s.asked <- true
+	<-s.answer
+	return s.Attendance.Change(ctx, at, change)
+}
+
+// What the other system refuses is not made, and said.
+func TestAttendanceRefuses(t *testing.T) {
+	k := newKept(t)
+	k.by(&refuses{k.client})
+	before := k.is()
+	if _, got := k.drop(); got != "marks-changed" || k.is() != before {
+		t.Errorf("%s; %s, before %s", got, k.is(), before)
+	}
+}
+
+type refuses struct{ school.Attendance }
+
+func (r *refuses) Change(context.Context, string, *attendance.Change) error {
+	return attendance.ErrRefused
 }
 
 // What is published is what students are enrolled in; taken back, or placed otherwise, they are not, but for whom somebody has changed something meanwhile.

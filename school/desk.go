@@ -137,7 +137,7 @@ func (s *Service) openFor(ctx context.Context, by int64, at Place, act acts.Act)
 		return nil, err
 	}
 	d.answer(0)
-	return d, d.guard(act, "-")
+	return d, d.may(act)
 }
 
 // lay puts a sheet that was read on the desk, with all that it is judged by.

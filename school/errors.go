@@ -64,28 +64,30 @@ const (
 	TaskOver        Code = "task-over"      // it is done, or asks nothing
 	TooManyTasks    Code = "too-many-tasks" // that are not over yet
 	NotZip          Code = "not-zip"
-	TooMuch         Code = "too-much"        // more at once than is taken
-	BadRevision     Code = "bad-revision"    // Param is what is wrong in it and where
-	BadRecord       Code = "bad-record"      // Param is the field
-	BadCondition    Code = "bad-condition"   // Param is what is wrong with it and where
-	NoRule          Code = "no-such-rule"    // Param is what should name a rule, or an entry of a list of requirements
-	RemindedToday   Code = "reminded-today"  // of the same
-	SectionChanged  Code = "section-changed" // by somebody else meanwhile, or it is gone
-	BadSection      Code = "bad-section"     // Param is what is wrong with it
-	RunBehind       Code = "run-behind"      // something has to be placed anew first
-	NotPlaceable    Code = "not-placeable"   // Param is what is wrong in the data and where
-	SeatGone        Code = "seat-gone"       // Param is the section; somebody else has its last seat
-	SeatClash       Code = "seat-clash"      // Param is an own section that meets at the same time, or is of the same course
-	NoSection       Code = "no-such-section" // Param is its id
-	EntryOpen       Code = "entry-open"      // Param is a course whose condition somebody has to see to first
-	WeekOpen        Code = "week-open"       // something of the week is not filled, or a rule over the sections does not hold
-	SeatFree        Code = "seat-free"       // nobody need wait for it
-	SectionTaken    Code = "section-taken"   // students have seats in it
-	SectionBegun    Code = "section-begun"   // Param is its id; it is changed with a date
-	BadDate         Code = "bad-date"        // Param is why, of core/dated
-	NeedsSettling   Code = "needs-settling"  // marks of attendance stand where the student would no longer be enrolled
-	AttendanceAway  Code = "attendance-away" // the system that keeps it does not answer
-	GoneOn          Code = "gone-on"         // the sheet is no longer as it was left, so that it cannot be taken back
+	TooMuch         Code = "too-much"         // more at once than is taken
+	BadRevision     Code = "bad-revision"     // Param is what is wrong in it and where
+	BadRecord       Code = "bad-record"       // Param is the field
+	BadCondition    Code = "bad-condition"    // Param is what is wrong with it and where
+	NoRule          Code = "no-such-rule"     // Param is what should name a rule, or an entry of a list of requirements
+	RemindedToday   Code = "reminded-today"   // of the same
+	SectionChanged  Code = "section-changed"  // by somebody else meanwhile, or it is gone
+	BadSection      Code = "bad-section"      // Param is what is wrong with it
+	RunBehind       Code = "run-behind"       // something has to be placed anew first
+	NotPlaceable    Code = "not-placeable"    // Param is what is wrong in the data and where
+	SeatGone        Code = "seat-gone"        // Param is the section; somebody else has its last seat
+	SeatClash       Code = "seat-clash"       // Param is an own section that meets at the same time, or is of the same course
+	NoSection       Code = "no-such-section"  // Param is its id
+	EntryOpen       Code = "entry-open"       // Param is a course whose condition somebody has to see to first
+	WeekOpen        Code = "week-open"        // something of the week is not filled, or a rule over the sections does not hold
+	SeatFree        Code = "seat-free"        // nobody need wait for it
+	SectionTaken    Code = "section-taken"    // students have seats in it
+	SectionBegun    Code = "section-begun"    // Param is its id; it is changed with a date
+	BadDate         Code = "bad-date"         // Param is why, of core/dated
+	NeedsSettling   Code = "needs-settling"   // marks of attendance stand where the student would no longer be enrolled
+	MarksChanged    Code = "marks-changed"    // in the system that keeps attendance, since they were looked at
+	ChangeUnderWay  Code = "change-under-way" // a change with a date, for which that system is being asked
+	AttendanceAway  Code = "attendance-away"  // the system that keeps it does not answer
+	GoneOn          Code = "gone-on"          // the sheet is no longer as it was left, so that it cannot be taken back
 )
 
 // Error is an error with a place: a stable code and what belongs to it.
@@ -135,10 +137,19 @@ func EditCode(err error) Code { return editCodes[err] }
 
 // guard refuses an act that is not allowed, or that lacks the reason it needs.
 func (d *Desk) guard(act acts.Act, reason string) error {
+	if err := d.may(act); err != nil {
+		return err
+	}
+	if d.Acts[act].Reason && reason == "" {
+		return problem(NeedsReason)
+	}
+	return nil
+}
+
+// may refuses an act that is not allowed, whether it needs a reason or not.
+func (d *Desk) may(act acts.Act) error {
 	answer := d.Acts[act]
 	switch {
-	case answer.Allowed && answer.Reason && reason == "":
-		return problem(NeedsReason)
 	case answer.Allowed:
 		return nil
 	case answer.Why == acts.Stale, answer.Why == acts.NotReady:

@@ -40,9 +40,11 @@ func TestEveryVersionCanBeLookedAt(t *testing.T) {
 	h := newHouse(t)
 	who, first := h.who("mara.quill"), h.sheet("mara.quill")
 	h.edit(school.Edit{Act: "alternate", Course: "AST1"})
+	one := h.sheet("mara.quill")
+	h.edit(school.Edit{Act: "alternate", Course: "PHO1"})
 	h.edit(school.Edit{Act: "request", Course: "TID1"})
 	last := h.submit()
-	for version, want := range map[int64]string{first.Row.Version: alternates(first), first.Row.Version + 1: alternates(last), first.Row.Version + 2: alternates(last), last.Row.Version: alternates(last)} {
+	for version, want := range map[int64]string{first.Row.Version: alternates(first), one.Row.Version: alternates(one), one.Row.Version + 1: alternates(last), last.Row.Version: alternates(last)} {
 		if d, err := h.Earlier(t.Context(), who, mara, version); err != nil || alternates(d) != want {
 			t.Errorf("version %d: %v", version, err)
 		}

@@ -29,7 +29,7 @@ func (s *Service) schedule(ctx context.Context, y *SchoolYear, roster int64) (*s
 	if have, ok := s.cache.schedules.Get(key); ok {
 		return have, nil
 	}
-	out, err, _ := s.cache.compile.Do(fmt.Sprint("schedule ", key), func() (any, error) {
+	return together(ctx, s.cache, fmt.Sprint("schedule ", key), func(ctx context.Context) (*schedule, error) {
 		q := s.db.Queries()
 		plan, err := q.YearPlan(ctx, y.School, y.Start)
 		if err != nil {
@@ -50,7 +50,11 @@ func (s *Service) schedule(ctx context.Context, y *SchoolYear, roster int64) (*s
 			if err != nil {
 				return nil, fmt.Errorf("reading the master schedule: %w", err)
 			}
-			p, _ := b.Placement()
+			p, problems := b.Placement()
+			if len(problems) > 0 { // nothing is told that may be false
+				s.log.WarnContext(ctx, "the master schedule cannot be placed into", "school", y.School, "year", y.Start, "problem", problems[0].String())
+				p = &placement.Problem{}
+			}
 			for i := range p.Sections {
 				if course, ok := y.Index(b.Sections[i].Course); ok {
 					list.cells[course] = append(list.cells[course], p.Sections[i].Cells)
@@ -62,10 +66,6 @@ func (s *Service) schedule(ctx context.Context, y *SchoolYear, roster int64) (*s
 		s.cache.schedules.Add(key, list)
 		return list, nil
 	})
-	if err != nil {
-		return nil, err
-	}
-	return out.(*schedule), nil
 }
 
 // Clash gives the smallest set of requests that no choice of sections gives together, seats aside; none where all can be had, or that is not told. A sheet that is placed is beyond it.

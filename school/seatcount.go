@@ -28,9 +28,7 @@ func (s *Service) taken(ctx context.Context, school string, year int, day string
 		return have.taken, nil
 	}
 	c.mu.Unlock()
-	out, err, _ := c.compile.Do(fmt.Sprint("taken ", at, day, serial), func() (any, error) {
-		ctx, stop := context.WithTimeout(context.WithoutCancel(ctx), compileTimeout)
-		defer stop()
+	return together(ctx, c, fmt.Sprint("taken ", at, day, serial), func(ctx context.Context) (map[string]int, error) {
 		began := time.Now()
 		taken, err := s.db.Queries().Taken(ctx, school, year, day, s.now())
 		if err == nil {
@@ -40,10 +38,6 @@ func (s *Service) taken(ctx context.Context, school string, year int, day string
 		}
 		return taken, err
 	})
-	if err != nil {
-		return nil, err
-	}
-	return out.(map[string]int), nil
 }
 
 // countTaken counts seats that were taken and given back, so that who has done it sees it at once.

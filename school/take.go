@@ -113,6 +113,9 @@ func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []st
 		if err != nil {
 			return err
 		}
+		if err := underWay(&row); err != nil {
+			return err
+		}
 		if acts.SeatState(row.State) != acts.Choosing { // handed in meanwhile
 			return problem(Code(acts.Locked))
 		}
@@ -195,6 +198,9 @@ func (s *Service) seatAct(ctx context.Context, by int64, at Place, act acts.Seat
 	err = s.db.Tx(ctx, func(q store.Queries) error {
 		row, err := q.LockChoice(ctx, at)
 		if err != nil {
+			return err
+		}
+		if err := underWay(&row); err != nil {
 			return err
 		}
 		if row.Version != w.Choice.Version { // somebody was quicker

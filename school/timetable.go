@@ -37,9 +37,7 @@ func (s *Service) timetable(ctx context.Context, y *SchoolYear, roster int64) (*
 	if have, ok := s.cache.timetables.Get(key); ok {
 		return have, nil
 	}
-	out, err, _ := s.cache.compile.Do(fmt.Sprint("timetable ", key), func() (any, error) {
-		ctx, stop := context.WithTimeout(context.WithoutCancel(ctx), compileTimeout)
-		defer stop()
+	return together(ctx, s.cache, fmt.Sprint("timetable ", key), func(ctx context.Context) (*timetable, error) {
 		rows, err := s.db.Queries().Sections(ctx, y.School, y.Start)
 		if err != nil {
 			return nil, err
@@ -52,10 +50,6 @@ func (s *Service) timetable(ctx context.Context, y *SchoolYear, roster int64) (*
 		s.cache.timetables.Add(key, t)
 		return t, nil
 	})
-	if err != nil {
-		return nil, err
-	}
-	return out.(*timetable), nil
 }
 
 func newTimetable(b *bundle.Bundle) *timetable {

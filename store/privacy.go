@@ -43,7 +43,7 @@ const (
 // allPersonal are those places, what is others' before what they belong to, so that all of it can be taken away in this order.
 var allPersonal = []personal{
 	{"sheet_look", ofEither, nil}, {"hook_message", ofStudent, nil},
-	{"seat_wait", ofStudent, nil}, {"seat_act", ofStudent, nil}, {"enrollment", ofStudent, nil}, {"seat_choice", ofStudent, nil},
+	{"seat_wait", ofStudent, nil}, {"dated_change", ofStudent, nil}, {"seat_act", ofStudent, nil}, {"enrollment", ofStudent, nil}, {"seat_choice", ofStudent, nil},
 	{"placement_act", ofStudent, nil}, {"placement_given", ofStudent, nil},
 	{"page", ofEither, []string{"content"}}, {"agreement", ofEither, nil}, {"signature", ofEither, nil}, {"reminder", ofStudent, nil}, {"letter", ofEither, []string{"detail,code"}}, {"remark", ofStudent, nil},
 	{"feed", `t.school_id = $1 AND t.student_id = $2 OR ` + ofAccount, []string{"token"}}, {"draft", ofStudent, nil}, {"batch_sheet", ofStudent, nil}, {"plan", ofStudent, nil},

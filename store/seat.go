@@ -17,6 +17,7 @@ type ChoiceRow struct {
 	Receipt  string          `db:"receipt" json:"receipt"`
 	HandedAt *time.Time      `db:"handed_at" json:"handed_at"`
 	Message  string          `db:"message" json:"message"` // why it was opened again
+	UnderWay bool            `db:"under_way" json:"-"`     // LockChoice alone: a change with a date is under way
 }
 
 const choiceRow = `version, state, looked, looked_by, looked_at, receipt, handed_at, message`
@@ -46,7 +47,8 @@ func (q Queries) Week(ctx context.Context, at Place) (row WeekRow, err error) {
 
 // LockChoice gives a student's choice of seats, which nobody else changes until the transaction ends. It comes before any lock of sections.
 func (q Queries) LockChoice(ctx context.Context, at Place) (row ChoiceRow, err error) {
-	const locked = `SELECT ` + choiceRow + ` FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id = $3 FOR UPDATE`
+	const locked = `SELECT ` + choiceRow + `, EXISTS (SELECT 1 FROM dated_change d WHERE (d.school_id, d.year, d.student_id) = (seat_choice.school_id, seat_choice.year, seat_choice.student_id)) AS under_way
+		FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id = $3 FOR UPDATE`
 	err = q.get(ctx, &row, locked, at.School, at.Year, at.Student)
 	if !errors.Is(err, ErrNotFound) {
 		return row, err
@@ -114,7 +116,8 @@ func (q Queries) seats(ctx context.Context, at Place, sections []string, from st
 }
 
 const taken = `(SELECT count(*) FROM enrollment e WHERE e.school_id = s.school_id AND e.year = s.year AND e.section_id = s.id AND (e.ends IS NULL OR e.ends > $3::date))
-	+ (SELECT count(*) FROM seat_wait w WHERE w.school_id = s.school_id AND w.year = s.year AND w.section_id = s.id AND w.offered_until > $4 AND w.student_id <> $5)`
+	+ (SELECT count(*) FROM seat_wait w WHERE w.school_id = s.school_id AND w.year = s.year AND w.section_id = s.id AND w.offered_until > $4 AND w.student_id <> $5)
+	+ (SELECT count(*) FROM dated_change d WHERE d.school_id = s.school_id AND d.year = s.year AND d.adds ? s.id AND d.student_id <> $5)`
 
 // Taken counts the seats that are taken in each section of a year on a date or later, those offered to somebody included.
 func (q Queries) Taken(ctx context.Context, school string, year int, from string, now time.Time) (map[string]int, error) {
@@ -124,7 +127,8 @@ func (q Queries) Taken(ctx context.Context, school string, year int, from string
 	}
 	if err := q.list(ctx, &rows, `SELECT section_id, sum(n) AS n FROM (
 			SELECT section_id, count(*) AS n FROM enrollment WHERE school_id = $1 AND year = $2 AND (ends IS NULL OR ends > $3::date) GROUP BY section_id
-			UNION ALL SELECT section_id, count(*) FROM seat_wait WHERE school_id = $1 AND year = $2 AND offered_until > $4 GROUP BY section_id) x GROUP BY section_id`, school, year, from, now); err != nil {
+			UNION ALL SELECT section_id, count(*) FROM seat_wait WHERE school_id = $1 AND year = $2 AND offered_until > $4 GROUP BY section_id
+			UNION ALL SELECT a, count(*) FROM dated_change, jsonb_array_elements_text(adds) a WHERE school_id = $1 AND year = $2 GROUP BY a) x GROUP BY section_id`, school, year, from, now); err != nil {
 		return nil, err
 	}
 	out := make(map[string]int, len(rows))
@@ -338,12 +342,12 @@ func (q Queries) Left(ctx context.Context, school string, year int, sections []s
 
 // StayChange is what a change with a date makes of a student's enrollments.
 type StayChange struct {
-	Ends map[int64]string // by id: the date from which on they are in it no longer
-	Gone []int64          // that leave no trace
-	Came []string         // sections that they come into
-	On   string
-	By   string
-	At   time.Time
+	Ends map[int64]string `json:"ends"` // by id: the date from which on they are in it no longer
+	Gone []int64          `json:"gone"` // that leave no trace
+	Came []string         `json:"came"` // sections that they come into
+	On   string           `json:"on"`
+	By   string           `json:"by"`
+	At   time.Time        `json:"at"`
 }
 
 // ChangeStays writes a change with a date for a student whose choice is locked.

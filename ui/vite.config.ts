@@ -131,6 +131,8 @@ const said = [
   'section-begun',
   'needs-settling',
   'attendance-away',
+  'marks-changed',
+  'change-under-way',
 ];
 
 /** Gives a part of the English locale file: en.json?part=student. */

@@ -53,6 +53,9 @@ func markViews(list []school.Mark) []MarkView {
 
 func newEnrolled(e *school.Enrolled) *EnrolledView {
 	v := &EnrolledView{Student: newStudent(e.Desk), Table: fmt.Sprintf("%d.%d.%d", e.Row.Catalog, e.Row.Policy, e.Row.Roster), Days: append([]string{}, e.Days...), Stays: []StayView{}, Away: e.Away, May: newAct(e.SeatActs[acts.ChangeOn])}
+	if x := e.Going; x != nil {
+		v.Going = &GoingView{x.Note.V.On, x.Note.V.Came.V, x.Note.V.Gone.V, x.MadeAt, x.GoesBack}
+	}
 	for i := range e.Stays {
 		x := &e.Stays[i]
 		at := &e.Sections[x.Section]

@@ -10,6 +10,16 @@ type EnrolledView struct {
 	Stays   []StayView `json:"stays" doc:"In the order in which they came"`
 	Away    bool       `json:"away,omitempty" doc:"Attendance is not known: the system that keeps it does not answer"`
 	May     Act        `json:"may" doc:"Change it"`
+	Going   *GoingView `json:"going,omitempty" doc:"A change that is under way: the system that keeps attendance is being asked"`
+}
+
+// GoingView is a change with a date that is under way.
+type GoingView struct {
+	On    string    `json:"on"`
+	Add   []string  `json:"add" doc:"Sections"`
+	Drop  []string  `json:"drop"`
+	Since time.Time `json:"since"`
+	Back  bool      `json:"back" doc:"It is being taken back"`
 }
 
 // StayView is an enrollment with its dates.

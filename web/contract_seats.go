@@ -116,7 +116,7 @@ type WaitView struct {
 
 // SeatActView is something that was done with seats or enrollments.
 type SeatActView struct {
-	Kind   string    `json:"kind" enum:"take,undo,look,submit,return,wait,unwait,offer,lapse,change"`
+	Kind   string    `json:"kind" enum:"take,undo,look,submit,return,wait,unwait,offer,lapse,change,changeBack"`
 	Came   []string  `json:"came"`
 	Gone   []string  `json:"gone"`
 	On     string    `json:"on,omitempty" doc:"Of a change with a date"`

@@ -26,7 +26,38 @@ ALTER TABLE letter ADD CONSTRAINT letter_state_check CHECK (state IN ('waiting',
 DROP INDEX letter_next;
 CREATE INDEX letter_next ON letter (school_id, next_at) WHERE state IN ('waiting', 'taken', 'sending');
 
+-- A change with a date that the system which keeps attendance is asked for: written first, then asked, then made here, or taken back there. A
+-- process that ends in between leaves it; the next goes on with it under the same key.
+CREATE TABLE dated_change (
+    school_id  text NOT NULL,
+    year       int NOT NULL,
+    student_id text NOT NULL,
+    key        text NOT NULL, -- by which the other system knows it
+    adds       jsonb NOT NULL, -- sections whose seats are kept for it
+    asked      jsonb NOT NULL, -- what the other system is asked for
+    back       jsonb NOT NULL, -- what takes that back there
+    stays      jsonb NOT NULL, -- what it makes of the enrollments
+    was        jsonb NOT NULL, -- the enrollments that it was decided on
+    note       jsonb NOT NULL, -- what is noted when it is made
+    goes_back  boolean NOT NULL DEFAULT false, -- it is taken back
+    tries      int NOT NULL DEFAULT 0,
+    next_at    timestamptz NOT NULL, -- until then whoever has it goes on with it
+    made_at    timestamptz NOT NULL,
+    PRIMARY KEY (school_id, year, student_id), -- one at a time for each student
+    FOREIGN KEY (school_id, year, student_id) REFERENCES sheet
+);
+CREATE INDEX dated_change_next ON dated_change (next_at);
+GRANT SELECT, INSERT, UPDATE, DELETE ON dated_change TO rubricon_server;
+ALTER TABLE dated_change ENABLE ROW LEVEL SECURITY;
+CREATE POLICY by_school ON dated_change USING (nullif((SELECT coalesce(nullif(current_setting('rubricon.school', true), ''), '*')) IN ('*', school_id), false) IS NOT UNKNOWN);
+
+ALTER TABLE seat_act DROP CONSTRAINT seat_act_kind_check;
+ALTER TABLE seat_act ADD CONSTRAINT seat_act_kind_check CHECK (kind IN ('take', 'undo', 'look', 'submit', 'return', 'wait', 'unwait', 'offer', 'lapse', 'change', 'changeBack'));
+
 -- +goose Down
+ALTER TABLE seat_act DROP CONSTRAINT seat_act_kind_check;
+ALTER TABLE seat_act ADD CONSTRAINT seat_act_kind_check CHECK (kind IN ('take', 'undo', 'look', 'submit', 'return', 'wait', 'unwait', 'offer', 'lapse', 'change')) NOT VALID;
+DROP TABLE dated_change;
 DROP INDEX letter_next;
 CREATE INDEX letter_next ON letter (next_at) WHERE state IN ('waiting', 'sending');
 UPDATE letter SET state = 'waiting' WHERE state = 'taken';

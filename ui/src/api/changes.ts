@@ -13,7 +13,7 @@ export const useEnrolled = (at: Place) =>
   useQuery({
     queryKey: ['enrolled', at.school, at.year, at.student],
     queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/enrollments', { params: { path: pathOf(at) } })),
-    refetchInterval: 60_000,
+    refetchInterval: (query) => (query.state.data?.going ? 10_000 : 60_000),
   });
 
 /** What a change would do, from what is enrolled now. */

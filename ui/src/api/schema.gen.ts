@@ -3406,6 +3406,8 @@ export interface components {
             away?: boolean;
             /** @description The school days of the year */
             days: string[];
+            /** @description A change that is under way: the system that keeps attendance is being asked */
+            going?: components["schemas"]["GoingView"];
             /** @description Change it */
             may: components["schemas"]["Act"];
             /** @description In the order in which they came */
@@ -3578,6 +3580,16 @@ export interface components {
             teacher?: string;
             terms: string[];
             title: string;
+        };
+        GoingView: {
+            /** @description Sections */
+            add: string[];
+            /** @description It is being taken back */
+            back: boolean;
+            drop: string[];
+            on: string;
+            /** Format: date-time */
+            since: string;
         };
         GoneCourse: {
             code: string;
@@ -4721,7 +4733,7 @@ export interface components {
             came: string[];
             gone: string[];
             /** @enum {string} */
-            kind: "take" | "undo" | "look" | "submit" | "return" | "wait" | "unwait" | "offer" | "lapse" | "change";
+            kind: "take" | "undo" | "look" | "submit" | "return" | "wait" | "unwait" | "offer" | "lapse" | "change" | "changeBack";
             /** @description Of a change with a date */
             on?: string;
             reason?: string;

@@ -79,10 +79,10 @@ function Change({ book, place, enrolled, table }: { book: Book; place: Place; en
     change.mutate(
       { ...put, settle: concerned.length ? settle : undefined, as: settle === 'move' ? as : undefined, reason },
       {
-        onSuccess: () => {
+        onSuccess: (now) => {
           choose(undefined);
           setReason('');
-          setMade(t('change.done', { date: day(on), time: clock(new Date().toISOString()) }));
+          if (!now.going) setMade(t('change.done', { date: day(on), time: clock(new Date().toISOString()) }));
         },
       },
     );
@@ -93,6 +93,15 @@ function Change({ book, place, enrolled, table }: { book: Book; place: Place; en
     <>
       <h1 className="mb-1">{head}</h1>
       <p className="mb-3 text-soft">{t('change.note')}</p>
+      {enrolled.going && (
+        <p role="status" className="mb-3 border-s-2 border-ochre ps-2 text-ochre">
+          {t(enrolled.going.back ? 'change.goingBack' : 'change.going', {
+            date: day(enrolled.going.on),
+            time: clock(enrolled.going.since),
+            courses: join(t, [...enrolled.going.drop, ...enrolled.going.add].map(title)),
+          })}
+        </p>
+      )}
       {may && enrolled.away && <p className="mb-3 border-s-2 border-ochre ps-2 text-ochre">{t('change.away')}</p>}
       {may && (
         <figure className="mb-4">
