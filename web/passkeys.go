@@ -179,7 +179,8 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		creation, asked, err := rp.BeginRegistration(o, webauthn.WithExclusions(webauthn.Credentials(o.keys).CredentialDescriptors()), webauthn.WithConveyancePreference(protocol.PreferNoAttestation))
+		creation, asked, err := rp.BeginRegistration(o, webauthn.WithExclusions(webauthn.Credentials(o.keys).CredentialDescriptors()), webauthn.WithConveyancePreference(protocol.PreferNoAttestation),
+			webauthn.WithAuthenticatorSelection(protocol.AuthenticatorSelection{UserVerification: protocol.VerificationRequired}))
 		if err != nil {
 			return nil, err
 		}
@@ -240,7 +241,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if len(o.keys) == 0 {
 			return nil, badPasskey(ctx)
 		}
-		assertion, asked, err := rp.BeginLogin(o)
+		assertion, asked, err := rp.BeginLogin(o, webauthn.WithUserVerification(protocol.VerificationRequired))
 		if err != nil {
 			return nil, err
 		}
