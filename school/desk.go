@@ -97,8 +97,18 @@ func judge(k *Known, entries []store.EntryRow) (j Judged) {
 	return j
 }
 
-// open reads a sheet for somebody who may see it. The error is NotFound for everybody else.
+// open reads a sheet for somebody who may see it, and looks at it. The error is NotFound for everybody else.
 func (s *Service) open(ctx context.Context, by int64, at Place) (*Desk, error) {
+	d, err := s.unseen(ctx, by, at)
+	if err == nil {
+		s.noteLook(ctx, d, d.actor.to(at.Student))
+	}
+	return d, err
+}
+
+// unseen reads a sheet for a program that somebody who may see it has sent, such as a calendar: nobody looks at it. The error is NotFound where
+// they may not.
+func (s *Service) unseen(ctx context.Context, by int64, at Place) (*Desk, error) {
 	row, err := s.db.Queries().Sheet(ctx, at)
 	if err != nil {
 		return nil, asNotFound(err)
@@ -115,7 +125,6 @@ func (s *Service) open(ctx context.Context, by int64, at Place) (*Desk, error) {
 	if err != nil {
 		return nil, err
 	}
-	s.noteLook(ctx, d, relation)
 	if at.Draft == 0 {
 		return d, nil
 	}

@@ -49,6 +49,10 @@ func (s *Service) Fed(ctx context.Context, token string) (*Desk, string, error) 
 	if err != nil {
 		return nil, "", asNotFound(err)
 	}
-	d, err := s.Sheet(store.Within(ctx, feed.School), feed.Account, feed.Place)
-	return d, feed.Language, err
+	d, err := s.unseen(store.Within(ctx, feed.School), feed.Account, feed.Place)
+	if err != nil {
+		return nil, "", err
+	}
+	d.judge(0)
+	return d, feed.Language, nil
 }

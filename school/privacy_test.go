@@ -162,3 +162,27 @@ func TestErasing(t *testing.T) {
 		t.Errorf("who comes back: %s", got)
 	}
 }
+
+// TestACalendarLooksAtNobody: a program that reads a counselor's calendar of a student, day after day, is not the counselor looking.
+func TestACalendarLooksAtNobody(t *testing.T) {
+	h := newHouse(t)
+	arden := h.who("ms.arden")
+	token, err := h.MakeFeed(t.Context(), arden, mara, "en")
+	if err != nil {
+		t.Fatal(err)
+	}
+	h.db.Exec(t, `DELETE FROM sheet_look`) // of making it
+	fresh := h.second()
+	if _, _, err := fresh.Fed(t.Context(), token); err != nil {
+		t.Fatal(err)
+	}
+	if n := storetest.Value[int](t, h.db, `SELECT count(*) FROM sheet_look`); n != 0 {
+		t.Errorf("%d looks", n)
+	}
+	if _, err := fresh.Sheet(t.Context(), arden, mara); err != nil {
+		t.Fatal(err)
+	}
+	if n := storetest.Value[int](t, h.db, `SELECT count(*) FROM sheet_look`); n != 1 {
+		t.Errorf("%d looks after one", n)
+	}
+}
