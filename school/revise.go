@@ -11,6 +11,7 @@ import (
 
 	"rubricon/bundle"
 	"rubricon/core/acts"
+	"rubricon/core/policy"
 	"rubricon/core/sheet"
 	"rubricon/store"
 )
@@ -39,6 +40,7 @@ type RevisionEffect struct {
 	Lapsed   []Member         // whose sheet held and would no longer
 	Mended   []Member         // whose sheet would hold and does not now
 	Gone     []GoneCourse     // courses that are taken away
+	Removed  []policy.Part    // of the rules, in the order in which they were
 }
 
 // RuleStanding is how the real sheets stand to a rule: as it is, and as it would be; nil where there is none.
@@ -297,6 +299,7 @@ func (s *Service) effect(ctx context.Context, a *actor, was, now *SchoolYear) (*
 		}
 	}
 	e.gone(was, now, desks)
+	e.Removed = policy.Removed(was.Policy, now.Policy)
 	return e, nil
 }
 

@@ -50,6 +50,13 @@ type RevisionView struct {
 	Lapsed   []Member       `json:"lapsed" doc:"Whose sheet held and would no longer"`
 	Mended   []Member       `json:"mended" doc:"Whose sheet would hold and does not now"`
 	Gone     []GoneCourse   `json:"gone" doc:"Courses that are taken away"`
+	Removed  []RemovedPart  `json:"removed" doc:"Parts of the rules that are taken away, in the order in which they were"`
+}
+
+// RemovedPart is a part of the rules that is taken away.
+type RemovedPart struct {
+	Kind  string `json:"kind" enum:"rule,audit,entry,commitment,group,fill,stage,welcome,contact,mark,holiday"`
+	Label string `json:"label,omitempty" doc:"As people know it"`
 }
 
 // RuleStanding is how the real sheets stand to a rule: as it is, and as it would be.
@@ -213,7 +220,7 @@ func newRevision(r *Revising) school.Revision {
 }
 
 func newRevisionView(e *school.RevisionEffect) *RevisionView {
-	v := &RevisionView{Problems: taskProblems(e.Problems), Sheets: e.Sheets, Rules: []RuleStanding{}, Lapsed: members(e.Lapsed), Mended: members(e.Mended), Gone: []GoneCourse{}}
+	v := &RevisionView{Problems: taskProblems(e.Problems), Sheets: e.Sheets, Rules: []RuleStanding{}, Lapsed: members(e.Lapsed), Mended: members(e.Mended), Gone: []GoneCourse{}, Removed: []RemovedPart{}}
 	for _, r := range e.Rules {
 		out := RuleStanding{ID: r.ID, Label: r.Label}
 		if r.Was != nil {
@@ -225,6 +232,9 @@ func newRevisionView(e *school.RevisionEffect) *RevisionView {
 			out.Now = &now
 		}
 		v.Rules = append(v.Rules, out)
+	}
+	for _, p := range e.Removed {
+		v.Removed = append(v.Removed, RemovedPart(p))
 	}
 	for _, g := range e.Gone {
 		v.Gone = append(v.Gone, GoneCourse(g))

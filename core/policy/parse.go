@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
@@ -43,6 +44,7 @@ func (p Problem) Error() string { return fmt.Sprintf("%d: %s: %s", p.Line, p.Pat
 
 type reader struct {
 	text     []byte
+	tops     map[string]int // by key of the policy itself, its line
 	problems []Problem
 	notices  []Problem
 	groups   map[string]*groupState
@@ -60,8 +62,13 @@ type groupState struct {
 
 type object map[string]json.RawMessage
 
+// topKeys are the keys of a policy.
+var topKeys = []string{"schoolYear", "periods", "days", "firstGrade", "groups", "rules", "audits", "placement", "settings", "marks", "lastGrade", "holidays", "commitments",
+	"welcome", "fill"}
+
 // Parse reads policy.json. It names every problem it finds, in the order of the text, and gives the policy only when there is
-// none; notices are keys it does not know, and texts that lack the school's language.
+// none; notices are texts that lack the school's language. A key that it does not know is a problem: misspelled, it would take away what it
+// should have said.
 func Parse(text []byte) (p *Policy, problems []Problem, notices []Problem) {
 	text = bytes.TrimPrefix(text, []byte("\xef\xbb\xbf"))
 	var top object
@@ -74,20 +81,60 @@ func Parse(text []byte) (p *Policy, problems []Problem, notices []Problem) {
 		return nil, []Problem{{line, "policy", "is not a JSON object: " + err.Error()}}, nil
 	}
 	r := &reader{text: text, out: &Policy{Groups: map[string]Selection{}, Days: 1}}
+	r.keys()
+	for _, key := range sortedKeys(top) {
+		if !slices.Contains(topKeys, key) {
+			r.bad(r.tops[key], key, "is not a key of the policy")
+		}
+	}
 	r.top(top)
 	if len(r.problems) > 0 {
 		sort.SliceStable(r.problems, func(i, j int) bool { return r.problems[i].Line < r.problems[j].Line })
 		return nil, r.problems, nil
 	}
-	notices = r.notices
-	known := map[string]bool{"schoolYear": true, "periods": true, "days": true, "firstGrade": true, "groups": true, "rules": true,
-		"audits": true, "placement": true, "settings": true, "marks": true, "lastGrade": true, "holidays": true, "commitments": true, "welcome": true, "fill": true}
-	for _, key := range sortedKeys(top) {
-		if !known[key] {
-			notices = append(notices, Problem{r.line(top[key]), key, "is not a key of the policy; it is kept and not used"})
+	return r.out, nil, r.notices
+}
+
+// keys finds at which line each key of the policy itself is, and names those that an object has twice: the first would be lost.
+func (r *reader) keys() {
+	type open struct {
+		object bool
+		key    bool // a key comes next
+		seen   map[string]bool
+	}
+	r.tops = map[string]int{}
+	var stack []open
+	in := json.NewDecoder(bytes.NewReader(r.text))
+	value := func() { // one has ended
+		if n := len(stack); n > 0 && stack[n-1].object {
+			stack[n-1].key = true
 		}
 	}
-	return r.out, nil, notices
+	for {
+		token, err := in.Token()
+		if err != nil {
+			return
+		}
+		n := len(stack)
+		switch delim, _ := token.(json.Delim); {
+		case delim == '{', delim == '[':
+			stack = append(stack, open{delim == '{', delim == '{', map[string]bool{}})
+		case delim == '}', delim == ']':
+			stack = stack[:n-1]
+			value()
+		case n > 0 && stack[n-1].object && stack[n-1].key:
+			key := token.(string)
+			line := 1 + bytes.Count(r.text[:in.InputOffset()], []byte("\n"))
+			if stack[n-1].seen[key] {
+				r.bad(line, key, "is there twice")
+			}
+			if stack[n-1].seen[key], stack[n-1].key = true, false; n == 1 {
+				r.tops[key] = line
+			}
+		default:
+			value()
+		}
+	}
 }
 
 func sortedKeys(o object) []string {
@@ -118,6 +165,9 @@ func (r *reader) get(o object, line int, path, key string, target any, what stri
 	if !there || string(raw) == "null" {
 		return false
 	}
+	if path == "" {
+		line = r.tops[key]
+	}
 	if err := json.Unmarshal(raw, target); err != nil {
 		var number *credit.NumberError
 		if errors.As(err, &number) {
@@ -135,21 +185,18 @@ func (r *reader) top(o object) {
 	if !r.get(o, 1, "", "schoolYear", &p.SchoolYear, "a text like \"2027-28\"") {
 		r.missing(o, 1, "", "schoolYear")
 	} else if !validYear(p.SchoolYear) {
-		r.bad(r.line(o["schoolYear"]), "schoolYear", "“%s” %v", p.SchoolYear, errYear)
+		r.bad(r.tops["schoolYear"], "schoolYear", "“%s” %v", p.SchoolYear, errYear)
 	}
 	if !r.get(o, 1, "", "periods", &p.Periods, "a whole number") {
 		r.missing(o, 1, "", "periods")
 	} else if p.Periods < 1 || p.Periods > 40 {
-		r.bad(r.line(o["periods"]), "periods", "must lie between 1 and 40")
+		r.bad(r.tops["periods"], "periods", "must lie between 1 and 40")
 	}
 	if r.get(o, 1, "", "days", &p.Days, "a whole number") && (p.Days < 1 || p.Days > 40) {
-		r.bad(r.line(o["days"]), "days", "must lie between 1 and 40")
+		r.bad(r.tops["days"], "days", "must lie between 1 and 40")
 	}
 	r.hasFirstGrade = r.get(o, 1, "", "firstGrade", &p.FirstGrade, "a whole number")
-	var placement struct{ Seniority bool }
-	r.get(o, 1, "", "placement", &placement, "an object such as {\"seniority\": true}")
-	p.Seniority = placement.Seniority
-
+	r.placement(o)
 	r.marks(o)
 	r.settings(o)
 	var groups object
@@ -174,13 +221,32 @@ func (r *reader) top(o object) {
 	r.year(o)
 }
 
+// placement reads how requests are placed, and whose.
+func (r *reader) placement(top object) {
+	var o object
+	if !r.get(top, 1, "", "placement", &o, "an object such as {\"seniority\": true}") {
+		return
+	}
+	line, take := r.tops["placement"], takes[TakeApproved]
+	r.only(o, line, "placement.", "seniority", "take")
+	r.get(o, line, "placement.", "seniority", &r.out.Seniority, "true or false")
+	if r.get(o, line, "placement.", "take", &take, "a text") {
+		at := slices.Index(takes, take)
+		if at < 0 {
+			r.bad(line, "placement.take", "“%s” is not one of %s", take, strings.Join(takes, ", "))
+			return
+		}
+		r.out.Take = Take(at)
+	}
+}
+
 // marks reads the names of marks.
 func (r *reader) marks(top object) {
 	var o object
 	if !r.get(top, 1, "", "marks", &o, "an object of names and numbers") {
 		return
 	}
-	line := r.line(top["marks"])
+	line := r.tops["marks"]
 	r.out.Marks = map[string]credit.Amount{}
 	for _, name := range sortedKeys(o) {
 		var value credit.Amount

@@ -97,6 +97,20 @@ type Audit struct {
 	Entries []Requirement
 }
 
+// Take says whose requests are placed, by how far they have come.
+type Take uint8
+
+// What is taken.
+const (
+	TakeApproved  Take = iota // by the counselor
+	TakeSigned                // by a guardian, or approved
+	TakeSubmitted             // all that are submitted
+)
+
+var takes = []string{"approved", "signed", "submitted"}
+
+func (t Take) String() string { return takes[t] }
+
 // Policy is all of a school's rules for one school year.
 type Policy struct {
 	SchoolYear string                   // YYYY-YY
@@ -106,6 +120,7 @@ type Policy struct {
 	LastGrade  int                      // of the school; default 12
 	Holidays   []string                 // YYYY-MM-DD
 	Seniority  bool                     // in placement, older students come before the lottery
+	Take       Take                     // whose requests are placed
 	Marks      map[string]credit.Amount // names of marks with their numbers, in hundredths
 	Groups     map[string]Selection
 	Rules      []Rule

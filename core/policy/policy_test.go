@@ -3,6 +3,7 @@ package policy_test
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"os"
 	"slices"
 	"testing"
@@ -98,6 +99,17 @@ func TestSchemaAndReaderAgree(t *testing.T) {
 		`{"schoolYear":"2027-28","periods":8,"fill":{"rules":[{"id":"a","when":{"measure":"load","min":1}}]}}`:                                                                                                                       false,
 		`{"schoolYear":"2027-28","periods":8,"fill":{"rules":[{"id":"a","when":{"on":"taken","measure":"load","min":1}}]}}`:                                                                                                          false,
 		`{"schoolYear":"2027-28","periods":8,"fill":{"days":[1]}}`:                                                                                                                                                                   false,
+		`{"schoolYear":"2027-28","periods":8,"audit":[]}`:                                                                                                                                                                            false,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","minimum":1}]}`:                                                                                                                                                      false,
+		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","when":{"min":1,"stance":"block"}}]}`:                                                                                                                                false,
+		`{"schoolYear":"2027-28","periods":8,"commitments":[{"id":"a","text":"I","when":{"min":1,"id":"b"}}]}`:                                                                                                                       false,
+		`{"schoolYear":"2027-28","periods":8,"fill":{"rules":[{"id":"a","maximum":1}]}}`:                                                                                                                                             false,
+		`{"schoolYear":"2027-28","periods":8,"fill":{"rules":[{"id":"a","when":{"min":1,"grades":[9]}}]}}`:                                                                                                                           false,
+		`{"schoolYear":"2027-28","periods":8,"audits":[{"id":"a","rules":[]}]}`:                                                                                                                                                      false,
+		`{"schoolYear":"2027-28","periods":8,"audits":[{"id":"a","entries":[{"id":"e","credits":1,"until":10}]}]}`:                                                                                                                   false,
+		`{"schoolYear":"2027-28","periods":8,"placement":{"senority":true}}`:                                                                                                                                                         false,
+		`{"schoolYear":"2027-28","periods":8,"placement":{"take":"cleared"}}`:                                                                                                                                                        false,
+		`{"schoolYear":"2027-28","periods":8,"placement":{"take":"signed","seniority":true}}`:                                                                                                                                        true,
 		`{"schoolYear":"2027-28","periods":8,"rules":[{"id":"a","label":7}]}`:                                                                                                                                                        false,
 	} {
 		value, err := jsonschema.UnmarshalJSON(bytes.NewReader([]byte(text)))
@@ -233,4 +245,21 @@ func FuzzParse(f *testing.F) {
 			t.Fatal("what is not JSON was read")
 		}
 	})
+}
+
+// TestProblemsAreAtTheirLines: what is not a key, is there twice or has a wrong value is named at its own line, and takes nothing away unsaid.
+func TestProblemsAreAtTheirLines(t *testing.T) {
+	for text, want := range map[string]string{
+		"{\n\"schoolYear\": \"2027-28\",\n\"periods\": 8,\n\"audit\": []\n}":                                     "4 audit: is not a key of the policy",
+		"{\n\"schoolYear\": \"2027-28\",\n\"rules\": [],\n\"periods\": 8,\n\"rules\": []}":                       "5 rules: is there twice",
+		"{\n\"schoolYear\": \"2027-28\",\n\"days\": 2,\n\"periods\": 99\n}":                                      "4 periods: must lie between 1 and 40",
+		"{\"schoolYear\": \"2027-28\", \"periods\": 8,\n\"rules\": [{\"id\": \"a\",\n\"min\": 1,\n\"min\": 2}]}": "4 min: is there twice",
+		"{\"schoolYear\": \"2027-28\", \"periods\": 8, \"days\": 8,\n\"lastGrade\": \"x\"}":                      "2 lastGrade: must be a whole number",
+		"{\"schoolYear\": \"2027-28\", \"periods\": 8,\n\"rules\": [\n{\"id\": \"a\", \"minimum\": 1}\n]}":       "3 rules.a.minimum: is not known here",
+	} {
+		_, problems, _ := policy.Parse([]byte(text))
+		if len(problems) != 1 || fmt.Sprintf("%d %s: %s", problems[0].Line, problems[0].Path, problems[0].What) != want {
+			t.Errorf("%s: %+v, want %s", text, problems, want)
+		}
+	}
 }

@@ -42,6 +42,7 @@ func (r *reader) rule(raw json.RawMessage, list string, place int, seen map[stri
 	if !ok {
 		return rule, false
 	}
+	r.only(o, line, path+".", append([]string{"id", "label", "grades", "programs", "stance", "when"}, countKeys...)...)
 	rule.Stance = Block
 	rule.Label, rule.Labels = r.label(o, line, path, rule.ID)
 	rule.Count = r.count(o, line, path)
@@ -105,6 +106,7 @@ func (r *reader) when(o object, line int, path string) *Count {
 	if !r.get(o, line, path+".", "when", &when, "an object") {
 		return nil
 	}
+	r.only(when, line, path+".when.", countKeys...)
 	count := r.count(when, line, path+".when")
 	if count.Min == nil && count.Max == nil {
 		r.bad(line, path+".when", "needs a min or a max")
@@ -120,6 +122,9 @@ func (r *reader) label(o object, line int, path, id string) (own string, by map[
 	}
 	return t.Own, t.By
 }
+
+// countKeys are those that say what is counted, and how much there must be of it.
+var countKeys = []string{"of", "on", "measure", "term", "min", "max"}
 
 func (r *reader) count(o object, line int, path string) Count {
 	c := Count{On: Requests, Measure: Courses}
@@ -174,6 +179,7 @@ func (r *reader) audits(top object) {
 		if !ok {
 			continue
 		}
+		r.only(o, line, path+".", "id", "label", "entries")
 		audit.Label, audit.Labels = r.label(o, line, path, audit.ID)
 		var entries []json.RawMessage
 		r.get(o, line, path+".", "entries", &entries, "a list")
@@ -196,6 +202,7 @@ func (r *reader) entry(raw json.RawMessage, audit string, place int, seen map[st
 	if !ok {
 		return e, false
 	}
+	r.only(o, line, path+".", "id", "label", "credits", "of", "each", "by")
 	e.Label, e.Labels = r.label(o, line, path, e.ID)
 	if !r.get(o, line, path+".", "credits", &e.Credits, "a number") {
 		r.missing(o, line, path+".", "credits")

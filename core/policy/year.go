@@ -10,12 +10,12 @@ import (
 func (r *reader) year(top object) {
 	r.out.LastGrade = 12
 	if r.get(top, 1, "", "lastGrade", &r.out.LastGrade, "a whole number") && (r.out.LastGrade < 0 || r.out.LastGrade > 20) {
-		r.bad(r.line(top["lastGrade"]), "lastGrade", "must lie between 0 and 20")
+		r.bad(r.tops["lastGrade"], "lastGrade", "must lie between 0 and 20")
 	}
 	if r.get(top, 1, "", "holidays", &r.out.Holidays, "a list of dates") {
 		for _, day := range r.out.Holidays {
 			if _, err := time.Parse(time.DateOnly, day); err != nil {
-				r.bad(r.line(top["holidays"]), "holidays", "“%s” is not a date; write it like 2027-11-25", day)
+				r.bad(r.tops["holidays"], "holidays", "“%s” is not a date; write it like 2027-11-25", day)
 			}
 		}
 	}

@@ -4428,6 +4428,12 @@ export interface components {
             /** @description The school's own words beside */
             text?: string;
         };
+        RemovedPart: {
+            /** @enum {string} */
+            kind: "rule" | "audit" | "entry" | "commitment" | "group" | "fill" | "stage" | "welcome" | "contact" | "mark" | "holiday";
+            /** @description As people know it */
+            label?: string;
+        };
         ReturnBody: {
             /** @description The courses on the sheet that it is about */
             about?: string[];
@@ -4462,6 +4468,8 @@ export interface components {
             mended: components["schemas"]["Member"][];
             /** @description What is wrong in it; nothing else is said then */
             problems: components["schemas"]["TaskProblem"][];
+            /** @description Parts of the rules that are taken away, in the order in which they were */
+            removed: components["schemas"]["RemovedPart"][];
             /** @description The rules as they come, then those that go */
             rules: components["schemas"]["RuleStanding"][];
             /**

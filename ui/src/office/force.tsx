@@ -104,6 +104,16 @@ function Said({ effect, changed }: { effect: RevisionView; changed: boolean }) {
     );
   return (
     <div className="mt-1" role="status">
+      {effect.removed.length > 0 && (
+        <div className="mb-1 border-s-2 border-ochre ps-2 text-ochre">
+          <p>{t('rules.removes', { count: effect.removed.length })}</p>
+          <ul>
+            {effect.removed.map((p) => (
+              <li key={p.kind + p.label}>{t(`rules.removed.${p.kind}`, { label: p.label })}</li>
+            ))}
+          </ul>
+        </div>
+      )}
       {effect.lapsed.length + effect.mended.length + effect.gone.length === 0 && <p>{t('rules.nobody', { n: whole(effect.sheets) })}</p>}
       {part(effect.lapsed, 'lapsed')}
       {part(effect.mended, 'mended')}
