@@ -255,7 +255,7 @@ func moment(t *time.Time) time.Time {
 
 // caseLine tells where a sheet is and what it waits for.
 func caseLine(y *SchoolYear, a *actor, h *store.HeadRow, found *foundSheet, contested []bool, now time.Time) CaseLine {
-	c := caseload.Case{Found: &found.Found, State: acts.State(h.State), Touched: h.Begun, Asked: h.Asked != "", Window: windowOf(&h.Pupil),
+	c := caseload.Case{Found: &found.Found, State: acts.State(h.State), Before: acts.State(h.Before), Touched: h.Begun, Asked: h.Asked != "", Window: windowOf(&h.Pupil),
 		Guardians: h.Guardians, Contested: contested, Now: now, AskedAt: moment(h.AskedAt), RemarkAt: moment(h.RemarkAt), LostAt: moment(h.LostAt), ChangedAt: moment(h.ChangedAt),
 		SubmittedAt: moment(h.SubmittedAt), ClearedAt: moment(h.ClearedAt)}
 	l := CaseLine{HeadRow: h, found: found}
@@ -271,7 +271,7 @@ func caseLine(y *SchoolYear, a *actor, h *store.HeadRow, found *foundSheet, cont
 		}
 		l.Waits = append(l.Waits, wait)
 	}
-	may := acts.Of(&acts.Case{Relation: a.to(h.Student), State: c.State, Changed: found.Changed, Window: c.Window, Now: now, Settings: y.Policy.Settings, Guardians: h.Guardians,
+	may := acts.Of(&acts.Case{Relation: a.to(h.Student), State: c.State, Before: c.Before, Changed: found.Changed, Window: c.Window, Now: now, Settings: y.Policy.Settings, Guardians: h.Guardians,
 		Asked: c.Asked, Complete: found.Complete, Ready: found.Ready})
 	l.Clear = may[acts.Clear]
 	return l

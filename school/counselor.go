@@ -26,7 +26,8 @@ func (s *Service) Clear(ctx context.Context, by int64, at Place, version int64, 
 // cleared is the change that clears the sheet.
 func (d *Desk) cleared(reason string) *store.Change {
 	change := d.change("clear", reason, map[string]any{"submission": d.Row.Submission})
-	change.State.State, change.State.ClearedAt = string(acts.Cleared), &d.now
+	setState(&change.State, acts.Cleared)
+	change.State.ClearedAt = &d.now
 	d.answerWish(&change.State, change.Reason)
 	return change
 }

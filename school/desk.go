@@ -192,7 +192,7 @@ func (d *Desk) answer(version int64) {
 	d.Changed = handed && !slices.Equal(d.year(d.Row.Entries), d.year(d.Row.Submitted.V))
 	relation := d.actor.to(d.Row.Student)
 	relation.Teaches, relation.Leads = d.teaches, d.leads
-	c := acts.Case{Relation: relation, Kind: d.Kind, State: acts.State(d.Row.State), Changed: d.Changed, Window: d.Window(), Now: d.now,
+	c := acts.Case{Relation: relation, Kind: d.Kind, State: acts.State(d.Row.State), Before: acts.State(d.Row.Before), Changed: d.Changed, Window: d.Window(), Now: d.now,
 		Settings: d.Year.Policy.Settings, Stale: version != 0 && version != d.Row.Version, Guardians: d.Pupil.Guardians, Undoable: d.Row.Undoable > 0, Redoable: d.Row.Redoable > 0,
 		OthersEdit: d.Draft == nil && (d.Row.Undoes == nil || d.Row.Undoes.V.By != d.actor.ID), OthersUndo: d.Draft == nil && d.Row.RedoBy != d.actor.ID,
 		Asked: d.Row.Asked != "", Complete: d.Complete, Ready: d.Ready, Summer: d.Summer()}
@@ -302,11 +302,20 @@ func (d *Desk) signatures() (n acts.Signatures) {
 
 // settle lets the sheet go on by itself where the school's settings say so.
 func (d *Desk) settle(state *store.SheetState, signed acts.Signatures, at time.Time) {
-	was := state.State
-	state.State = string(acts.Settle(acts.State(was), d.Year.Policy.Settings, d.Pupil.Guardians, signed, d.Ready))
-	if state.State == string(acts.Cleared) && was != state.State {
+	was := acts.State(state.State).Stood(acts.State(state.Before))
+	now := acts.Settle(was, d.Year.Policy.Settings, d.Pupil.Guardians, signed, d.Ready)
+	if setState(state, now); now == acts.Cleared && was != now {
 		state.ClearedAt = &at
 	}
+}
+
+// setState sets how far a sheet has come; one that is placed stays placed.
+func setState(state *store.SheetState, to acts.State) {
+	if acts.State(state.State) == acts.Placed {
+		state.Before = string(to)
+		return
+	}
+	state.State = string(to)
 }
 
 // change begins what will be written of an act.

@@ -300,15 +300,29 @@ func (s *Service) runPlace(ctx context.Context, t *store.TaskRow, progress *run)
 	return store.TaskDone, o, nil
 }
 
-// toPlace reads a school year as it is to be placed: what is handed in alone, by student the number of the submission, and the seats that are not chosen by others.
+// toPlace reads a school year as it is to be placed: what has come as far as the school places alone, by student the number of the submission, and the seats that are not chosen by others.
 func (s *Service) toPlace(ctx context.Context, school string, year int) (*bundle.Bundle, map[string]int, error) {
 	files, _, err := s.Export(ctx, school, year)
 	if err != nil {
 		return nil, nil, err
 	}
-	handed, err := s.db.Queries().HandedIn(ctx, school, year)
+	ready, err := s.db.Queries().Ready(ctx, school, year, 0, -1)
 	if err != nil {
 		return nil, nil, err
+	}
+	at, err := s.db.Queries().YearRow(ctx, school, year)
+	if err != nil {
+		return nil, nil, err
+	}
+	y, err := s.year(ctx, school, year, at.Catalog, at.Policy)
+	if err != nil {
+		return nil, nil, err
+	}
+	handed := map[string]int{}
+	for _, r := range ready {
+		if takes(y.Policy.Take, acts.State(r.Stood)) {
+			handed[r.Student] = r.Submission
+		}
 	}
 	plans, err := s.db.Queries().SectionPlans(ctx, school, year)
 	if err != nil {

@@ -2,6 +2,7 @@ package school_test
 
 import (
 	"context"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -28,6 +29,7 @@ func (h *house) schedule() {
 func (h *house) classes(rows []string, change ...func([]bundle.File)) {
 	h.t.Helper()
 	files := storetest.Files()
+	takes("submitted")(files)
 	for _, other := range change {
 		other(files)
 	}
@@ -43,6 +45,17 @@ func (h *house) classes(rows []string, change ...func([]bundle.File)) {
 		h.t.Fatal(b.Problems)
 	}
 	h.bring(b)
+}
+
+// takes lets the school place requests that have come so far.
+func takes(what string) func([]bundle.File) {
+	return func(files []bundle.File) {
+		for i := range files {
+			if f := &files[i]; f.Name == "policy.json" {
+				f.Text = regexp.MustCompile(`"placement": \{[^}]*\}`).ReplaceAll(f.Text, []byte(`"placement": {"seniority": true, "take": "`+what+`"}`))
+			}
+		}
+	}
 }
 
 // placed starts a run, runs it, and gives it.

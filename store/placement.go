@@ -115,18 +115,27 @@ func (q Queries) AllGiven(ctx context.Context, school string, year, run int) (li
 	return list, q.list(ctx, &list, `SELECT student_id, submission, lot, given, lacking, open FROM placement_given WHERE school_id = $1 AND year = $2 AND run_id = $3 ORDER BY student_id`, school, year, run)
 }
 
-// HandedIn lists the submissions that stand, by student.
-func (q Queries) HandedIn(ctx context.Context, school string, year int) (map[string]int, error) {
-	var rows []struct {
-		Student    string `db:"student_id"`
-		Submission int    `db:"submission"`
-	}
-	err := q.list(ctx, &rows, `SELECT student_id, submission FROM sheet WHERE school_id = $1 AND year = $2 AND submission > 0 AND state IN ('submitted', 'signed', 'cleared', 'placed')`, school, year)
-	out := map[string]int{}
-	for _, r := range rows {
-		out[r.Student] = r.Submission
-	}
-	return out, err
+// ReadyRow is a submission that stands, with how far it has come.
+type ReadyRow struct {
+	Student    string `db:"student_id"`
+	GivenName  string `db:"given_name"`
+	FamilyName string `db:"family_name"`
+	Grade      int    `db:"grade"`
+	Version    int64  `db:"version"`
+	Submission int    `db:"submission"`
+	Stood      string `db:"stood"`    // submitted, signed or cleared; of one that is placed, before it was
+	InRun      bool   `db:"in_run"`   // this very submission is in the run
+	Complete   bool   `db:"complete"` // the run gives every request, or an alternate for it
+}
+
+// Ready lists the submissions of a year that stand, of a grade (-1: all), by name, and how they are in a run (0: none).
+func (q Queries) Ready(ctx context.Context, school string, year, run, grade int) (list []ReadyRow, err error) {
+	return list, q.list(ctx, &list, `SELECT sh.student_id, p.given_name, p.family_name, sh.grade, sh.version, sh.submission, coalesce(sh.placed->>'was', sh.state) AS stood,
+			g.student_id IS NOT NULL AS in_run, g.student_id IS NOT NULL AND NOT EXISTS (SELECT 1 FROM jsonb_array_elements(g.lacking) l WHERE coalesce(l->>'instead', '') = '') AS complete
+		FROM sheet sh JOIN person p ON p.school_id = sh.school_id AND p.id = sh.student_id
+			LEFT JOIN placement_given g ON (g.school_id, g.year, g.student_id, g.submission, g.run_id) = (sh.school_id, sh.year, sh.student_id, sh.submission, $3)
+		WHERE sh.school_id = $1 AND sh.year = $2 AND sh.submission > 0 AND sh.state IN ('submitted', 'signed', 'cleared', 'placed') AND p.present AND ($4 = -1 OR sh.grade = $4)
+		ORDER BY p.family_name, p.given_name, p.id`, school, year, run, grade)
 }
 
 // Publication is what families were shown of a run.

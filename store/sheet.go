@@ -61,7 +61,8 @@ type SheetRow struct {
 // SheetState is the part of a sheet's row that acts change.
 type SheetState struct {
 	State      string            `db:"state"`
-	Submission int               `db:"submission"` // the number of the one that stands; 0: none
+	Before     string            `db:"placed_from"` // the state in which it was placed; empty: it is not
+	Submission int               `db:"submission"`  // the number of the one that stands; 0: none
 	ChangedAt  *time.Time        `db:"changed_at"`
 	ClearedAt  *time.Time        `db:"cleared_at"`
 	Message    string            `db:"message"` // why it was sent back
@@ -111,7 +112,7 @@ type SignatureShow struct {
 }
 
 const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade,
-	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.talk, sh.state, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.about, sh.asked, sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.redo_by, sh.answered, sh.summer,
+	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.talk, sh.state, coalesce(sh.placed->>'was', '') AS placed_from, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.about, sh.asked, sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.redo_by, sh.answered, sh.summer,
 	sub.at AS submitted_at, sub.receipt, coalesce(sub.entries, '[]') AS submitted,
 	(SELECT ` + entriesAsText + ` FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)) AS entries`
 

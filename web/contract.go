@@ -125,6 +125,7 @@ type Act struct {
 // Status is the one truthful state of a sheet.
 type Status struct {
 	State       string      `json:"state" enum:"inProgress,sentBack,submitted,signed,cleared,placed"`
+	Stood string `json:"stood" enum:"inProgress,submitted,signed,cleared,placed,sentBack" doc:"How far the requests have come: the state; of what is placed, the one in which it was"`
 	Changed     bool        `json:"changed" doc:"Changed since it was submitted: the school still has what was submitted"`
 	Since       *Since      `json:"since,omitempty" doc:"What is different from what was submitted, where something is"`
 	HandedIn    bool        `json:"handedIn" doc:"The school has what is on the sheet"`

@@ -224,7 +224,9 @@ func TestAnAnswerSentManyTimesAtOnce(t *testing.T) {
 	before := storetest.Value[int](t, k.db, `SELECT count(*) FROM session`)
 	var all sync.WaitGroup
 	for range 8 {
-		all.Go(func() { k.send(&http.Client{}, "POST", "/api/passkeys/answer", answer, map[string]string{"Cookie": cookies}) })
+		all.Go(func() {
+			k.send(&http.Client{}, "POST", "/api/passkeys/answer", answer, map[string]string{"Cookie": cookies})
+		})
 	}
 	all.Wait()
 	if got := storetest.Value[int](t, k.db, `SELECT count(*) FROM session`); got != before {

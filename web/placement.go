@@ -33,6 +33,36 @@ type RunView struct {
 	Helping  string                 `json:"helping,omitempty" enum:"waiting,running,done,refused,stopped,failed" doc:"How far looking for that is"`
 }
 
+// ReadinessView says whose requests are placed, or shown to their families, and whose are not.
+type ReadinessView struct {
+	Take       string           `json:"take" enum:"approved,signed,submitted" doc:"Whose requests the school places, by how far they have come"`
+	Students   int              `json:"students" doc:"That are placed, or shown"`
+	Complete   int              `json:"complete" doc:"Of a run: of those, who get every request or an alternate for it"`
+	Unapproved []ReadyPupilView `json:"unapproved" doc:"Of those, whose requests no counselor has approved"`
+	Left       []ReadyPupilView `json:"left" doc:"Who have submitted, and are not among them"`
+}
+
+// ReadyPupilView is a student who has submitted.
+type ReadyPupilView struct {
+	Student string `json:"student"`
+	Given   string `json:"given"`
+	Family  string `json:"family"`
+	Grade   int    `json:"grade"`
+	Version int64  `json:"version"`
+	Stood   string `json:"stood" enum:"submitted,signed,cleared" doc:"How far the requests have come, placed or not"`
+}
+
+func newReadiness(r *school.Readiness) *ReadinessView {
+	views := func(list []school.ReadyPupil) []ReadyPupilView {
+		out := []ReadyPupilView{}
+		for _, p := range list {
+			out = append(out, ReadyPupilView{p.Student, p.GivenName, p.FamilyName, p.Grade, p.Version, p.Stood})
+		}
+		return out
+	}
+	return &ReadinessView{r.Take.String(), r.Students, r.Complete, views(r.Unapproved), views(r.Left)}
+}
+
 // PlacedView is what a run gives one student.
 type PlacedView struct {
 	Student string                `json:"student"`
@@ -90,6 +120,28 @@ func (s *Server) placementRoutes(api huma.API) {
 		}
 		return out, err
 	})
+	type readinessOut struct{ Body *ReadinessView }
+	signedIn(s, api, operation("get-placing-readiness", http.MethodGet, yearPath+"/placements/readiness", "Whose requests a run of the placement would take now, and whose not"),
+		func(ctx context.Context, by int64, in *InYear) (*readinessOut, error) {
+			r, err := s.cases.PlacingReadiness(ctx, by, in.School, in.Year)
+			if err != nil {
+				return nil, err
+			}
+			return &readinessOut{newReadiness(r)}, nil
+		})
+	type publishingIn struct {
+		InYear
+		Run   int `path:"run" minimum:"1" maximum:"1000"`
+		Grade int `query:"grade" minimum:"-1" maximum:"20" default:"-1" doc:"-1: all"`
+	}
+	signedIn(s, api, operation("get-publishing-readiness", http.MethodGet, yearPath+"/placements/{run}/readiness", "Whom publishing a run to a grade would show something, and whom not"),
+		func(ctx context.Context, by int64, in *publishingIn) (*readinessOut, error) {
+			r, err := s.cases.PublishingReadiness(ctx, by, in.School, in.Year, in.Run, in.Grade)
+			if err != nil {
+				return nil, err
+			}
+			return &readinessOut{newReadiness(r)}, nil
+		})
 	type startRunIn struct {
 		InYear
 		Body struct {
@@ -163,7 +215,7 @@ func (s *Server) placementRoutes(api huma.API) {
 		InYear
 		Body struct {
 			Run   int `json:"run" minimum:"1" maximum:"1000"`
-			Grade int `json:"grade" minimum:"-1" maximum:"12" doc:"-1: all"`
+			Grade int `json:"grade" minimum:"-1" maximum:"20" doc:"-1: all"`
 		}
 	}
 	signedIn(s, api, takesLong(operation("publish", http.MethodPost, yearPath+"/publications", "Show families what a run gives them, by grade or all")), func(ctx context.Context, by int64, in *publishIn) (*sheetsOut, error) {

@@ -363,6 +363,8 @@ func TestAuthorisation(t *testing.T) {
 		{"PUT", year + "/sections/x-1?rev=1", sectionOf("CER1"), staff(no, "409 section-changed")}, {"PUT", elsewhere + "/sections/x-1?rev=1", sectionOf("CER1"), answers{"foreign.counselor": no, "foreign.office": "409 section-changed"}},
 		{"DELETE", year + "/sections/x-1?rev=1", "", staff(no, "409 section-changed")}, {"DELETE", elsewhere + "/sections/x-1?rev=1", "", answers{"foreign.counselor": no, "foreign.office": "409 section-changed"}},
 		{"GET", year + "/placements", "", staff(no, ok)}, {"GET", elsewhere + "/placements", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"GET", year + "/placements/readiness", "", staff(no, ok)}, {"GET", elsewhere + "/placements/readiness", "", answers{"foreign.counselor": no, "foreign.office": ok}},
+		{"GET", year + "/placements/9/readiness", "", staff(no, hidden)}, {"GET", elsewhere + "/placements/9/readiness", "", answers{"foreign.counselor": no, "foreign.office": hidden}},
 		{"POST", year + "/placements/9/stop", "", staff(no, hidden)}, {"POST", elsewhere + "/placements/9/stop", "", answers{"foreign.counselor": no, "foreign.office": hidden}},
 		{"GET", year + "/placements/9/lacking", "", staff(no, ok)}, {"GET", elsewhere + "/placements/9/lacking", "", answers{"foreign.counselor": no, "foreign.office": ok}},
 		{"GET", year + "/placements/9/students/s0001", "", staff(no, hidden)}, {"GET", elsewhere + "/placements/9/students/s9", "", answers{"foreign.counselor": no, "foreign.office": hidden}},

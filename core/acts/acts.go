@@ -74,6 +74,15 @@ func (s State) HandedIn() bool {
 
 func (s State) locked() bool { return s == Cleared || s == Placed }
 
+// Stood returns how far a sheet has come, placed or not: a school may place what is not signed or approved yet, and that stays so. before is the
+// state in which it was placed.
+func (s State) Stood(before State) State {
+	if s == Placed && before != "" {
+		return before
+	}
+	return s
+}
+
 // Kind is what lies in front of somebody.
 type Kind uint8
 
@@ -130,6 +139,7 @@ type Case struct {
 	Relation Relation
 	Kind     Kind
 	State    State
+	Before   State // in which it was placed; empty: it is not, or was approved
 	Changed  bool // the sheet differs from what was submitted
 	Window   Window
 	Now      time.Time
@@ -242,6 +252,9 @@ func (c *Case) outOfTime(act Act, phase Phase, instead bool) Why {
 	if timeless(act) || c.Kind == ADraft {
 		return ""
 	}
+	if c.State == Placed && (act == Sign || act == Clear) && !c.done(act, instead) { // what was placed without it can still be given
+		return ""
+	}
 	family := !instead && forFamily(act) || act == Ask
 	switch phase {
 	case NoWindow:
@@ -294,11 +307,12 @@ func (c *Case) done(act Act, instead bool) bool {
 	case Submit:
 		return c.State.HandedIn() && !c.Changed
 	case Sign:
-		return c.State == Signed || c.State.locked() || c.SignedByReader && !instead && c.State == Submitted
+		stood := c.State.Stood(c.Before)
+		return stood == Signed || stood.locked() || c.SignedByReader && !instead && stood == Submitted
 	case Look:
 		return c.Looked
 	case Clear:
-		return c.State.locked()
+		return c.State.Stood(c.Before).locked()
 	case SubmitSummer:
 		return c.Summer.Handed
 	}
@@ -375,7 +389,7 @@ func (c *Case) unfit(act Act) Why {
 		if why := c.standing(); why != "" {
 			return why
 		}
-		if c.State == Submitted {
+		if c.State.Stood(c.Before) == Submitted {
 			return NotSigned
 		}
 		if !c.Ready {

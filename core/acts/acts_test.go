@@ -2,6 +2,7 @@ package acts
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -284,6 +285,34 @@ func TestWhatWasFound(t *testing.T) {
 	unready := Case{Relation: counsels, State: InProgress, Window: window, Now: moments[Open], Settings: before}
 	if got := letter(Of(&unready)[Look]); got != 'R' {
 		t.Errorf("agreeing to an unfinished sheet is answered %c", got)
+	}
+}
+
+// What was placed before it was signed or approved can still be signed and approved, whenever that is; nothing else of it is open again.
+func TestPlacedBefore(t *testing.T) {
+	var s policy.Settings
+	for before, want := range map[State]map[string]string{
+		Submitted: {"sign guardian": "+++++", "sign counsels": "rrrrr", "sign student": "fffff", "clear counsels": "ggggg", "edit student": "wolcc", "sendBack counsels": "llllx", "submit student": "woacc"},
+		Signed:    {"sign guardian": "woacc", "sign counsels": "aaaax", "clear counsels": "+++++", "clear guardian": "fffff", "edit student": "wolcc", "reopen counsels": "CCCCx"},
+		Cleared:   {"sign guardian": "woacc", "clear counsels": "aaaax"},
+		"":        {"sign guardian": "woacc", "clear counsels": "aaaax"},
+	} {
+		for cell, answers := range want {
+			name, who, _ := strings.Cut(cell, " ")
+			act := All()[slices.IndexFunc(All(), func(a Act) bool { return a.String() == name })]
+			got := ""
+			for phase, now := range moments {
+				c := finished(map[string]Relation{"guardian": guardian, "counsels": counsels, "student": student}[who], s)
+				c.Now, c.Window, c.State, c.Before = now, window, Placed, before
+				if Phase(phase) == NoWindow {
+					c.Window = Window{}
+				}
+				got += string(letter(Of(&c)[act]))
+			}
+			if got != answers {
+				t.Errorf("placed as %q: %s is answered %s, want %s", before, cell, got, answers)
+			}
+		}
 	}
 }
 

@@ -175,6 +175,7 @@ func claimed(f *sheet.Facts, s *sheet.Sheet, course int32) bool {
 type Case struct {
 	*Found
 	State     acts.State
+	Before    acts.State // in which it was placed
 	Touched   bool // somebody of the family has worked on it
 	Asked     bool // the family asks for a change
 	Window    acts.Window
@@ -197,7 +198,8 @@ func Of(c *Case) (Stage, []Wait) {
 		}
 	}
 	handed := c.State.HandedIn() && !c.Changed
-	cleared := c.State == acts.Cleared || c.State == acts.Placed
+	stood := c.State.Stood(c.Before)
+	cleared := stood == acts.Cleared || stood == acts.Placed
 	latest := c.ChangedAt
 	if handed {
 		latest = c.SubmittedAt
@@ -244,7 +246,7 @@ func (c *Case) stage(handed, cleared bool) Stage {
 		return NotBegun
 	case !handed:
 		return InProgress
-	case c.State == acts.Submitted && c.Guardians > 0:
+	case c.State.Stood(c.Before) == acts.Submitted && c.Guardians > 0:
 		return WithFamily
 	}
 	return Complete
@@ -258,7 +260,7 @@ func (c *Case) family(stage Stage, handed, cleared bool, latest time.Time, add f
 	if c.State.HandedIn() && c.Changed {
 		add(Changed, c.ChangedAt)
 	}
-	if handed && c.State == acts.Submitted && c.Guardians > 0 && c.Now.Sub(c.SubmittedAt) >= LongUnsigned {
+	if handed && c.State.Stood(c.Before) == acts.Submitted && c.Guardians > 0 && c.Now.Sub(c.SubmittedAt) >= LongUnsigned {
 		add(Unsigned, c.SubmittedAt)
 	}
 	if !cleared && !c.LostAt.IsZero() {

@@ -809,6 +809,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/placements/readiness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whose requests a run of the placement would take now, and whose not */
+        get: operations["get-placing-readiness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/placements/{run}/acts": {
         parameters: {
             query?: never;
@@ -924,6 +941,23 @@ export interface paths {
         };
         /** The students of a run who lack something, first those with nothing in its place; at most 500 */
         get: operations["list-lacking"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/placements/{run}/readiness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whom publishing a run to a grade would show something, and whom not */
+        get: operations["get-publishing-readiness"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4314,11 +4348,46 @@ export interface components {
             of?: number;
             parts?: components["schemas"]["ReadPart"][];
         };
+        ReadinessView: {
+            /**
+             * Format: int64
+             * @description Of a run: of those, who get every request or an alternate for it
+             */
+            complete: number;
+            /** @description Who have submitted, and are not among them */
+            left: components["schemas"]["ReadyPupilView"][];
+            /**
+             * Format: int64
+             * @description That are placed, or shown
+             */
+            students: number;
+            /**
+             * @description Whose requests the school places, by how far they have come
+             * @enum {string}
+             */
+            take: "approved" | "signed" | "submitted";
+            /** @description Of those, whose requests no counselor has approved */
+            unapproved: components["schemas"]["ReadyPupilView"][];
+        };
         ReadingView: {
             fault?: components["schemas"]["ConditionFault"];
             reads?: components["schemas"]["ReadPart"];
             /** @description Codes that no course of the catalog has */
             unknown?: string[];
+        };
+        ReadyPupilView: {
+            family: string;
+            given: string;
+            /** Format: int64 */
+            grade: number;
+            /**
+             * @description How far the requests have come, placed or not
+             * @enum {string}
+             */
+            stood: "submitted" | "signed" | "cleared";
+            student: string;
+            /** Format: int64 */
+            version: number;
         };
         ReasonInBody: {
             reason?: string;
@@ -5273,6 +5342,11 @@ export interface components {
             since?: components["schemas"]["Since"];
             /** @enum {string} */
             state: "inProgress" | "sentBack" | "submitted" | "signed" | "cleared" | "placed";
+            /**
+             * @description How far the requests have come: the state; of what is placed, the one in which it was
+             * @enum {string}
+             */
+            stood: "inProgress" | "submitted" | "signed" | "cleared" | "placed" | "sentBack";
             /** Format: date-time */
             submittedAt?: string;
             /** @description Absent where the school has set none */
@@ -7752,6 +7826,39 @@ export interface operations {
             };
         };
     };
+    "get-placing-readiness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadinessView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-run-acts": {
         parameters: {
             query?: never;
@@ -8020,6 +8127,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlacedView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-publishing-readiness": {
+        parameters: {
+            query?: {
+                /** @description -1: all */
+                grade?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                run: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadinessView"];
                 };
             };
             /** @description Error */

@@ -298,8 +298,10 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
 function Steps({ sheet, who }: { sheet: Sheet; who: string }) {
   const { t } = useTranslation();
   const s = sheet.status;
+  const handed = s.handedIn && !s.changed;
+  const done = { choose: handed, sign: handed && s.stood !== 'submitted', clear: handed && s.stood === 'cleared', place: s.state === 'placed' };
   const steps = ['choose', 'sign', 'clear', 'place'] as const;
-  const now = s.changed || !s.handedIn ? 0 : ({ submitted: 1, signed: 2, cleared: 3, placed: 4 }[s.state as string] ?? 0);
+  const now = steps.findIndex((step) => !done[step]);
   return (
     <ol className="mb-4" aria-label={t('family.next')}>
       {steps.map((step, i) => (
@@ -308,14 +310,14 @@ function Steps({ sheet, who }: { sheet: Sheet; who: string }) {
           aria-current={i === now ? 'step' : undefined}
           className={`flex items-baseline gap-2 py-0.5 text-sm ${i === now ? 'font-semibold' : 'text-soft'}`}
         >
-          <Mark kind={i < now ? 'settled' : i === now ? 'half' : 'missing'} />
+          <Mark kind={done[step] ? 'settled' : i === now ? 'half' : 'missing'} />
           <span>
             {t(`family.step.${step === 'choose' && !s.window ? 'open' : step}`, {
               name: sheet.student.given,
               who,
               closes: s.window ? when(s.window.families, s.window.zone) : '',
             })}
-            {i < now && ` · ${t('family.done')}`}
+            {done[step] && ` · ${t('family.done')}`}
           </span>
         </li>
       ))}

@@ -74,7 +74,7 @@ export interface Policy {
   lastGrade?: number;
   holidays?: string[];
   marks?: Record<string, number>;
-  placement?: { seniority?: boolean };
+  placement?: { seniority?: boolean; take?: string };
   settings?: Settings;
   rules?: Rule[];
   groups?: Record<string, Selection>;

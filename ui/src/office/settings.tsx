@@ -110,6 +110,24 @@ export function SettingsPart({ policy, onEdit }: Editing) {
           />
           {t('policy.seniority')}
         </label>
+        <Labelled label={t('policy.take')}>
+          <select
+            value={policy.placement?.take ?? 'approved'}
+            onChange={(event) => {
+              const take = event.target.value;
+              onEdit((p) => {
+                p.placement = { ...p.placement, take };
+              });
+            }}
+            className={field}
+          >
+            {['approved', 'signed', 'submitted'].map((x) => (
+              <option key={x} value={x}>
+                {t(`policy.takeOf.${x}`)}
+              </option>
+            ))}
+          </select>
+        </Labelled>
       </div>
       <List
         wide

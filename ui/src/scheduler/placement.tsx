@@ -15,6 +15,7 @@ import { Curve } from './curve';
 import { Holds } from './hand';
 import { Helps, Tried } from './helps';
 import { Publishing } from './publishing';
+import { RunReadiness } from './readiness';
 import { type Run, letter } from './run';
 import { SinceRun } from './since';
 import { Students } from './students';
@@ -121,6 +122,7 @@ export default function PlacementPage({ at }: { at: Year }) {
                 {t(list.length ? 'place.again' : 'place.start')}
               </Button>
             </form>
+            <RunReadiness at={at} />
             <p className="mt-1 text-sm text-soft">{t('place.lottery')}</p>
             {run && <BesideRun key={run.id} at={at} run={run} runs={list} book={book} />}
             <Holds at={at} book={book} />

@@ -3,10 +3,11 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Year, api, ask } from '../api/client';
 import { errorWords } from '../errors';
-import { Button, Refusal } from '../kit/controls';
+import { Button, Loading, Refusal } from '../kit/controls';
 import { Dialog, TextDialog } from '../kit/dialog';
 import { when, whole } from '../kit/format';
 import type { Book } from '../words';
+import { ReadinessNote, useReadiness } from './readiness';
 import { type Run, letter } from './run';
 
 /** Showing families what a run gives them, by grade or all, and taking that back. */
@@ -19,6 +20,7 @@ export function Publishing({ at, run, book }: { at: Year; run: Run; book: Book }
   const [sure, setSure] = useState(false);
   const [back, setBack] = useState<number>();
   const list = useQuery({ queryKey: key, queryFn: () => ask(api.GET('/api/schools/{school}/years/{year}/publications', { params: { path } })) });
+  const readiness = useReadiness(at, run.id, grade);
   const again = () => void client.invalidateQueries({ queryKey: key });
   const publish = useMutation({
     mutationFn: () => ask(api.POST('/api/schools/{school}/years/{year}/publications', { params: { path }, body: { run: run.id, grade } })),
@@ -81,10 +83,17 @@ export function Publishing({ at, run, book }: { at: Year; run: Run; book: Book }
       </ul>
       {sure && (
         <Dialog open onClose={() => setSure(false)} title={t('place.sure', { run: letter(run.id), whom: whom(grade) })}>
-          <p className="my-2">{t('place.sureNote', { done: whole(run.found?.complete ?? 0), of: whole(run.found?.students ?? 0) })}</p>
+          {readiness.error && <Refusal text={errorWords(t, readiness.error)} />}
+          {!readiness.data && !readiness.error && <Loading />}
+          {readiness.data && (
+            <>
+              <p className="my-2">{t('place.sureNote', { done: whole(readiness.data.complete), count: readiness.data.students })}</p>
+              <ReadinessNote at={at} of={readiness.data} publishing />
+            </>
+          )}
           <Refusal text={publish.error ? errorWords(t, publish.error) : undefined} />
           <div className="mt-3 flex gap-2">
-            <Button tone="dark" disabled={publish.isPending} onClick={() => publish.mutate()}>
+            <Button tone="dark" disabled={publish.isPending || !readiness.data} onClick={() => publish.mutate()}>
               {t('place.publish')}
             </Button>
             <Button onClick={() => setSure(false)}>{t('cancel')}</Button>
