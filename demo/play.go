@@ -58,7 +58,7 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 		case guardian == "" || dice < 0.2: // waits for the family
 			continue
 		case dice < 0.24:
-			_, err = cases.AskForChange(ctx, accounts[guardian], at, 0, wishes[r.IntN(len(wishes))])
+			_, err = cases.RequestChange(ctx, accounts[guardian], at, school.ChangeRequest{Message: wishes[r.IntN(len(wishes))]})
 		case dice < 0.29:
 			_, err = cases.SendBack(ctx, counselor, at, 0, returns[r.IntN(len(returns))])
 		default:

@@ -126,7 +126,7 @@ func TestAWishBesideAClaim(t *testing.T) {
 	h := newHouse(t)
 	h.finish()
 	h.submit()
-	h.must(h.AskForChange(t.Context(), h.who("ilse.quill"), mara, 0, "Choir, not Dance."))
+	h.must(h.RequestChange(t.Context(), h.who("ilse.quill"), mara, school.ChangeRequest{Message: "Choir, not Dance."}))
 	if err := h.remark("ilse.quill", "What is Ceramics?"); err != nil {
 		t.Fatal(err)
 	}

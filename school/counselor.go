@@ -28,7 +28,7 @@ func (d *Desk) cleared(reason string) *store.Change {
 	change := d.change("clear", reason, map[string]any{"submission": d.Row.Submission})
 	setState(&change.State, acts.Cleared)
 	change.State.ClearedAt = &d.now
-	d.answerWish(&change.State, change.Reason)
+	d.answerAll(&change.State, change.Reason)
 	return change
 }
 
@@ -72,16 +72,8 @@ func (d *Desk) sentBack(message string, about ...string) *store.Change {
 	change := d.change("sendBack", "", map[string]any{"message": message, "about": about})
 	change.State.About.V = about
 	change.State.State, change.State.Message, change.State.ClearedAt = string(acts.SentBack), message, nil
-	d.answerWish(&change.State, message)
+	d.answerAll(&change.State, message)
 	return change
-}
-
-// answerWish settles what the family asks for, where it does; the wish stays to be read with its answer.
-func (d *Desk) answerWish(state *store.SheetState, answer string) {
-	if state.Asked != "" {
-		state.Answered = &store.JSON[store.Answered]{V: store.Answered{Wish: state.Asked, Answer: answer, By: d.actor.name().Name, At: d.now}}
-		state.Asked = ""
-	}
 }
 
 // Decision is an answer to what a family says is met elsewhere, or a waiver.

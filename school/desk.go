@@ -301,11 +301,11 @@ func (d *Desk) signatures() (n acts.Signatures) {
 }
 
 // settle lets the sheet go on by itself where the school's settings say so.
-func (d *Desk) settle(state *store.SheetState, signed acts.Signatures, at time.Time) {
+func (d *Desk) settle(state *store.SheetState, signed acts.Signatures) {
 	was := acts.State(state.State).Stood(acts.State(state.Before))
-	now := acts.Settle(was, d.Year.Policy.Settings, d.Pupil.Guardians, signed, d.Ready)
+	now := acts.Settle(was, d.Year.Policy.Settings, d.Pupil.Guardians, signed, d.Ready, state.Asked != "")
 	if setState(state, now); now == acts.Cleared && was != now {
-		state.ClearedAt = &at
+		state.ClearedAt = &d.now
 	}
 }
 

@@ -96,7 +96,7 @@ func TestEveryActAsks(t *testing.T) {
 		case "sign":
 			return h.Sign(ctx, by, mara, version, fees, "")
 		case "ask":
-			return h.AskForChange(ctx, by, mara, version, "Not Ceramics.")
+			return h.RequestChange(ctx, by, mara, school.ChangeRequest{Version: version, Message: "Not Ceramics."})
 		case "look":
 			return h.Look(ctx, by, mara, version)
 		case "clear":
@@ -199,10 +199,10 @@ func TestSendingBackAndAsking(t *testing.T) {
 	h.finish()
 	h.waive()
 	h.submit()
-	if got := code(h.AskForChange(ctx, h.who("ilse.quill"), mara, 0, "  ")); got != "needs-message" {
+	if got := code(h.RequestChange(ctx, h.who("ilse.quill"), mara, school.ChangeRequest{Message: "  "})); got != "needs-message" {
 		t.Errorf("asking for nothing gives %s", got)
 	}
-	asked := h.must(h.AskForChange(ctx, h.who("ilse.quill"), mara, 0, " Not Ceramics,\r\nplease. "))
+	asked := h.must(h.RequestChange(ctx, h.who("ilse.quill"), mara, school.ChangeRequest{Message: " Not Ceramics,\r\nplease. "}))
 	if asked.Row.Asked != "Not Ceramics,\nplease." {
 		t.Errorf("asked: %q", asked.Row.Asked)
 	}
@@ -226,22 +226,22 @@ func TestSendingBackAndAsking(t *testing.T) {
 	if d := h.submit(); d.Row.State != "submitted" || d.Row.Message != "" || d.Row.Submission != 2 {
 		t.Errorf("submitted again: %+v", d.Row)
 	}
-	// Signing answers what the family asked, and so does clearing, with a reason.
-	h.must(h.AskForChange(ctx, h.who("ilse.quill"), mara, 0, "Another thing."))
-	if x := h.sheet("ilse.quill").Row.Answered; x == nil || x.V.Wish != "Not Ceramics,\nplease." || x.V.Answer != "Talk it over at home." || x.V.By != "Ms Arden" || !x.V.At.Equal(storetest.Now) {
-		t.Errorf("the wish stays with its answer: %+v", x)
+	// What a guardian asks stays when they sign, and approval answers it with a reason.
+	h.must(h.RequestChange(ctx, h.who("ilse.quill"), mara, school.ChangeRequest{Message: "Another thing."}))
+	if x := h.sheet("ilse.quill").Row.ChangeRequests.V[0]; x.Text != "Not Ceramics,\nplease." || x.Answer != "Talk it over at home." || x.AnsweredBy != "Ms Arden" || !x.AnsweredAt.Equal(storetest.Now) {
+		t.Errorf("what was asked stays with its answer: %+v", x)
 	}
-	if d := h.sign(); d.Row.Asked != "" || d.Row.State != "signed" {
+	if d := h.sign(); d.Row.Asked != "Another thing." || d.Row.State != "signed" {
 		t.Errorf("after signing: %+v", d.Row)
 	}
-	h.must(h.AskForChange(ctx, h.who("ilse.quill"), mara, 0, "One more."))
+	h.must(h.RequestChange(ctx, h.who("ilse.quill"), mara, school.ChangeRequest{Message: "One more."}))
 	if got := code(h.Clear(ctx, h.who("ms.arden"), mara, 0, " ")); got != "needs-reason" {
 		t.Errorf("clearing against what the family asks, without a reason, gives %s", got)
 	}
 	if _, got := h.batch(school.Batch{Kind: "clear"}, mara.Student); got != "s0001:needs-reason" {
 		t.Errorf("clearing it among many gives %s", got)
 	}
-	if d := h.must(h.Clear(ctx, h.who("ms.arden"), mara, 0, "We spoke.")); d.Row.State != "cleared" || d.Row.Asked != "" || d.Row.Answered.V.Answer != "We spoke." {
+	if d := h.must(h.Clear(ctx, h.who("ms.arden"), mara, 0, "We spoke.")); d.Row.State != "cleared" || d.Row.Asked != "" || len(d.Row.ChangeRequests.V) != 3 || d.Row.ChangeRequests.V[2].Answer != "We spoke." {
 		t.Errorf("cleared: %+v", d.Row)
 	}
 	events, _ := h.History(ctx, h.who("ilse.quill"), mara, 0)
@@ -309,7 +309,7 @@ func TestForTheFamily(t *testing.T) {
 	if list := d.Row.Signatures.V; d.Row.State != "signed" || len(list) != 1 || !list[0].ForFamily || list[0].Name != "Dagny Westerdale" {
 		t.Errorf("signed for the family: %+v", d.Row)
 	}
-	if agreed := storetest.Value[string](t, h.db, `SELECT agreed || reason FROM signature`); agreed != `["CER1", "TID1"]On paper.` {
+	if agreed := storetest.Value[string](t, h.db, `SELECT agreed || reason FROM signature`); agreed != `[]On paper.` {
 		t.Errorf("agreed and reason: %s", agreed)
 	}
 	events, err := h.History(ctx, office, mara, 0)
@@ -317,7 +317,7 @@ func TestForTheFamily(t *testing.T) {
 		t.Errorf("history: %+v", events)
 	}
 	// A guardian asks, now that nothing else is left to them.
-	if d := h.must(h.AskForChange(ctx, h.who("ilse.quill"), mara, 0, "Please, not Drawing.")); d.Row.State != "signed" || d.Row.Asked == "" {
+	if d := h.must(h.RequestChange(ctx, h.who("ilse.quill"), mara, school.ChangeRequest{Message: "Please, not Drawing."})); d.Row.State != "signed" || d.Row.Asked == "" {
 		t.Errorf("asked late: %+v", d.Row)
 	}
 }
@@ -536,7 +536,7 @@ func TestSettingsOfEditing(t *testing.T) {
 	h.settings(`{"editors": "either", "late": "no"}`)
 	h.edit(school.Edit{Act: "alternate", Course: "PHO1"})
 	h.at(storetest.Now.AddDate(0, 0, 11))
-	if got := code(h.AskForChange(t.Context(), h.who("ilse.quill"), mara, 0, "Please.")); got != "window-closed" {
+	if got := code(h.RequestChange(t.Context(), h.who("ilse.quill"), mara, school.ChangeRequest{Message: "Please."})); got != "window-closed" {
 		t.Errorf("asking late gives %s", got)
 	}
 }

@@ -13,6 +13,7 @@ import (
 type OnPaper struct {
 	*Desk
 	Guardians []PaperGuardian
+	Boxes     []Agreement // what can be ticked on it
 }
 
 // PaperGuardian is a guardian who may have signed it.
@@ -48,7 +49,7 @@ func (s *Service) FindPaper(ctx context.Context, by int64, school string, year i
 
 func (s *Service) onPaper(ctx context.Context, d *Desk) (*OnPaper, error) {
 	list, err := s.db.Queries().GuardianIDs(ctx, d.Row.School, d.Row.Student)
-	out := &OnPaper{Desk: d}
+	out := &OnPaper{Desk: d, Boxes: d.AsSubmitted().toAgree()}
 	for _, g := range list {
 		out.Guardians = append(out.Guardians, PaperGuardian{g.ID, g.Name, d.hasSigned(g.ID)})
 	}
@@ -59,9 +60,19 @@ func (d *Desk) hasSigned(person string) bool {
 	return slices.ContainsFunc(d.Row.Signatures.V, func(x store.SignatureShow) bool { return x.Person == person })
 }
 
-// SignedOnPaper records the signature that a guardian has given on the printed page with a code: it counts like one on the screen. The errors are
-// those of FindPaper, NoGuardian where the person is none of the student, and AlreadyDone where they have signed.
-func (s *Service) SignedOnPaper(ctx context.Context, by int64, school string, year int, code, guardian string) (*OnPaper, error) {
+// PaperSignature is what stands on a printed page that a guardian has signed.
+type PaperSignature struct {
+	Code        string   // of the page
+	Guardian    string   // who signed
+	Agreed      []string // the courses whose fee is ticked
+	Commitments []string // the ids of the agreements that are ticked
+}
+
+// SignedOnPaper records the signature that a guardian has given on a printed page, with the boxes that are ticked on it and no others: it counts
+// like one on the screen. The errors are those of FindPaper, NoGuardian where the person is none of the student, AlreadyDone where they have signed,
+// and NotOnSheet where the page has no such box.
+func (s *Service) SignedOnPaper(ctx context.Context, by int64, school string, year int, p PaperSignature) (*OnPaper, error) {
+	code, guardian := p.Code, p.Guardian
 	found, err := s.FindPaper(ctx, by, school, year, code)
 	if err != nil {
 		return nil, err
@@ -78,13 +89,20 @@ func (s *Service) SignedOnPaper(ctx context.Context, by int64, school string, ye
 		if d.hasSigned(guardian) {
 			return nil, problem(Code(acts.AlreadyDone))
 		}
-		_, commitments := d.Agree()
-		change := d.change("signPaper", "", map[string]any{"submission": d.Row.Submission, "message": found.Guardians[at].Name})
-		change.Signature = &store.Signature{Person: store.Actor{ID: guardian, Name: found.Guardians[at].Name}, Agreed: d.Fees(), Commitments: commitments}
-		change.State.Asked = ""
+		boxes := d.toAgree()
+		for kind, list := range map[string][]string{AgreeFee: p.Agreed, AgreeCommitment: p.Commitments} {
+			for _, ref := range list {
+				if !slices.ContainsFunc(boxes, func(a Agreement) bool { return a.Kind == kind && a.Ref == ref }) {
+					return nil, &Error{Code: NotOnSheet, Param: ref}
+				}
+			}
+		}
+		change := d.change("signPaper", "", map[string]any{"submission": d.Row.Submission, "message": found.Guardians[at].Name, "agreed": p.Agreed, "commitments": p.Commitments})
+		change.Signature = &store.Signature{Person: store.Actor{ID: guardian, Name: found.Guardians[at].Name}, Agreed: p.Agreed, Commitments: p.Commitments}
+		d.takeRefusal(&change.State, guardian)
 		signed := d.signatures()
 		signed.Guardians++
-		d.settle(&change.State, signed, d.now)
+		d.settle(&change.State, signed)
 		return change, nil
 	})
 	if err != nil {

@@ -6,6 +6,7 @@ import (
 
 	"rubricon/core/receipt"
 	"rubricon/school"
+	"rubricon/store/storetest"
 )
 
 // A signature on paper is recorded by the code of the page and counts like one on the screen: typed wrong, of an earlier version, of somebody who is
@@ -18,8 +19,8 @@ func TestSignedOnPaper(t *testing.T) {
 	h.edit(school.Edit{Act: "remove", Course: "AST1"})
 	h.edit(school.Edit{Act: "alternate", Course: "DAN1"})
 	second := receipt.Code(*h.submit().Row.Receipt)
-	sign := func(by int64, code, guardian string) school.Code {
-		_, err := h.SignedOnPaper(ctx, by, mara.School, mara.Year, code, guardian)
+	sign := func(by int64, code, guardian string, agreed ...string) school.Code {
+		_, err := h.SignedOnPaper(ctx, by, mara.School, mara.Year, school.PaperSignature{Code: code, Guardian: guardian, Agreed: agreed})
 		return school.CodeOf(err)
 	}
 	for name, c := range map[string]struct {
@@ -45,9 +46,18 @@ func TestSignedOnPaper(t *testing.T) {
 	if err != nil || found.Row.Student != mara.Student || len(found.Guardians) != 1 || found.Guardians[0].Signed || found.Guardians[0].Name != "Ilse Quill" {
 		t.Fatalf("found: %+v, %v", found, err)
 	}
+	if got := sign(arden, second, "g0001", "ENG12"); got != "not-on-sheet" {
+		t.Errorf("with a box that the page does not have: %s", got)
+	}
 	h.letters()
-	if got := sign(arden, second, "g0001"); got != "" {
+	if got := sign(arden, second, "g0001", "CER1"); got != "" {
 		t.Fatal(got)
+	}
+	if len(found.Boxes) != 2 || found.Boxes[0].Ref != "CER1" || found.Boxes[1].Ref != "TID1" {
+		t.Errorf("the boxes: %+v", found.Boxes)
+	}
+	if agreed := storetest.Value[string](t, h.db, `SELECT agreed::text || commitments::text FROM signature`); agreed != `["CER1"][]` {
+		t.Errorf("agreed to on the page: %s", agreed)
 	}
 	d := h.sheet("ilse.quill")
 	if x := d.Row.Signatures.V; d.Row.State != "signed" || len(x) != 1 || x[0].Name != "Ilse Quill" || x[0].PaperBy != "Ms Arden" || x[0].ForFamily {
@@ -89,13 +99,13 @@ func TestOnPaperAndOnScreen(t *testing.T) {
 	h.settings(`{"signing": "all"}`)
 	h.finish()
 	code := receipt.Code(*h.submit().Row.Receipt)
-	if _, err := h.SignedOnPaper(t.Context(), h.who("office"), mara.School, mara.Year, code, "g0002"); err != nil {
+	if _, err := h.SignedOnPaper(t.Context(), h.who("office"), mara.School, mara.Year, school.PaperSignature{Code: code, Guardian: "g0002"}); err != nil {
 		t.Fatal(err)
 	}
 	if d := h.sheet("mara.quill"); d.Row.State != "submitted" {
 		t.Errorf("with one of two: %s", d.Row.State)
 	}
-	if _, err := h.SignedOnPaper(t.Context(), h.who("office"), mara.School, mara.Year, code, "g0002"); school.CodeOf(err) != "already-done" {
+	if _, err := h.SignedOnPaper(t.Context(), h.who("office"), mara.School, mara.Year, school.PaperSignature{Code: code, Guardian: "g0002"}); school.CodeOf(err) != "already-done" {
 		t.Errorf("the same once more: %v", err)
 	}
 	h.sign()

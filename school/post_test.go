@@ -37,7 +37,7 @@ func TestWhoIsWrittenTo(t *testing.T) {
 	check("handed in", `sign g0001 {"who": "Mara Quill"}; submitted s0001 {"who": "Mara Quill"}`)
 	h.submit()
 	check("handed in again, the same", "")
-	if _, err := h.AskForChange(ctx, ilse, mara, 0, "Less Latin."); err != nil {
+	if _, err := h.RequestChange(ctx, ilse, mara, school.ChangeRequest{Message: "Less Latin."}); err != nil {
 		t.Fatal(err)
 	}
 	check("asked", `asked k1 {"who": "Ilse Quill", "message": "Less Latin."}`)

@@ -27,9 +27,9 @@ func (s *Service) Submit(ctx context.Context, by int64, at Place, version int64,
 		receipt := fmt.Sprintf("%s-%d", initials(at.School), number)
 		change := d.change("submit", tidy(reason), map[string]any{"receipt": receipt})
 		change.State.State, change.State.Submission = string(acts.Submitted), d.Row.Submission+1
-		change.State.Message, change.State.Asked, change.State.ClearedAt = "", "", nil
+		change.State.Message, change.State.ClearedAt = "", nil
 		change.Submission = &store.Submission{Receipt: receipt, Catalog: d.Year.CatalogVersion, Policy: d.Year.PolicyVersion, Entries: d.submitted(), Judgement: summary(d), Agreed: agreed}
-		d.settle(&change.State, acts.Signatures{}, d.now)
+		d.settle(&change.State, acts.Signatures{})
 		return change, nil
 	})
 }

@@ -98,15 +98,12 @@ type Settlement struct {
 // sheet still has the version before c.Version (and the facts c.FactsVersion), and tells whether it did.
 func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err error) {
 	s := &c.State
-	var looked, undoes, answered, summer any
+	var looked, undoes, summer any
 	if s.Looked != nil {
 		looked = asJSON(s.Looked.V)
 	}
 	if s.Undoes != nil {
 		undoes = asJSON(s.Undoes.V)
-	}
-	if s.Answered != nil {
-		answered = asJSON(s.Answered.V)
 	}
 	if s.Summer != nil {
 		summer = asJSON(s.Summer.V)
@@ -116,14 +113,14 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 		facts = ", facts_version = facts_version + 1"
 	}
 	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason, c.Key, asJSON(c.Detail),
-		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion, undoes, s.Redoable, answered, summer, !c.Prepares, s.AskedAt, asJSON(append([]string{}, s.About.V...)), c.Digest, s.RedoBy, s.Before}}
+		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion, undoes, s.Redoable, asJSON(append([]ChangeRequest{}, s.ChangeRequests.V...)), summer, !c.Prepares, s.AskedAt, asJSON(append([]string{}, s.About.V...)), c.Digest, s.RedoBy, s.Before}}
 	if c.Remark != nil && c.Remark.Kind == "family" && c.Remark.Draft == 0 {
 		b.args = append(b.args, c.Remark.Course)
 		facts += fmt.Sprintf(", talk = CASE WHEN talk ? $%[1]d THEN talk ELSE talk || to_jsonb($%[1]d::text) END", len(b.args))
 	}
 	b.text = `WITH mine AS (
 			UPDATE sheet SET version = $4, touched = true, begun = begun OR $25, state = $12, submission = $13, changed_at = $14, cleared_at = $15, message = $16, asked = $17,
-				looked = $18::jsonb, undoable = $19, undoes = $21::jsonb, redoable = $22, redo_by = $29, placed = CASE WHEN placed IS NULL OR $30 = '' THEN placed ELSE jsonb_set(placed, '{was}', to_jsonb($30::text)) END, answered = $23::jsonb, summer = $24::jsonb, asked_at = CASE WHEN $17 = '' THEN NULL ELSE $26::timestamptz END,
+				looked = $18::jsonb, undoable = $19, undoes = $21::jsonb, redoable = $22, redo_by = $29, placed = CASE WHEN placed IS NULL OR $30 = '' THEN placed ELSE jsonb_set(placed, '{was}', to_jsonb($30::text)) END, change_requests = $23::jsonb, summer = $24::jsonb, asked_at = CASE WHEN $17 = '' THEN NULL ELSE $26::timestamptz END,
 				about = CASE WHEN $16 = '' THEN '[]' ELSE $27::jsonb END` + facts + `
 			WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version = $4 - 1 AND ($20 = 0 OR facts_version = $20) RETURNING 1
 		), noted AS (

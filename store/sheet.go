@@ -60,22 +60,24 @@ type SheetRow struct {
 
 // SheetState is the part of a sheet's row that acts change.
 type SheetState struct {
-	State      string            `db:"state"`
-	Before     string            `db:"placed_from"` // the state in which it was placed; empty: it is not
-	Submission int               `db:"submission"`  // the number of the one that stands; 0: none
-	ChangedAt  *time.Time        `db:"changed_at"`
-	ClearedAt  *time.Time        `db:"cleared_at"`
-	Message    string            `db:"message"` // why it was sent back
-	About      JSON[[]string]    `db:"about"`   // the courses that the message is about
-	Asked      string            `db:"asked"`   // what the family asks to change
-	AskedAt    *time.Time        `db:"asked_at"`
-	Looked     *JSON[[]EntryRow] `db:"looked"` // the entries a counselor has agreed to; nil: none
-	Undoable   int               `db:"undoable"`
-	Undoes     *JSON[Trace]      `db:"undoes"`   // what undoing takes back, where it is known
-	Redoable   int               `db:"redoable"` // how much can be done again
-	RedoBy     string            `db:"redo_by"`  // whose undoing the latest of that is: a person's id
-	Answered   *JSON[Answered]   `db:"answered"` // the family's latest wish that was answered
-	Summer     *JSON[Handed]     `db:"summer"`   // what was last handed in for the summer by itself
+	State      string         `db:"state"`
+	Before     string         `db:"placed_from"` // the state in which it was placed; empty: it is not
+	Submission int            `db:"submission"`  // the number of the one that stands; 0: none
+	ChangedAt  *time.Time     `db:"changed_at"`
+	ClearedAt  *time.Time     `db:"cleared_at"`
+	Message    string         `db:"message"` // why it was sent back
+	About      JSON[[]string] `db:"about"`   // the courses that the message is about
+	Asked      string         `db:"asked"`   // the oldest open change request's text; empty: none is open
+	AskedAt    *time.Time     `db:"asked_at"`
+
+	ChangeRequests JSON[[]ChangeRequest] `db:"change_requests"` // the open ones, and the latest that were answered, in the order of asking
+
+	Looked   *JSON[[]EntryRow] `db:"looked"` // the entries a counselor has agreed to; nil: none
+	Undoable int               `db:"undoable"`
+	Undoes   *JSON[Trace]      `db:"undoes"`   // what undoing takes back, where it is known
+	Redoable int               `db:"redoable"` // how much can be done again
+	RedoBy   string            `db:"redo_by"`  // whose undoing the latest of that is: a person's id
+	Summer   *JSON[Handed]     `db:"summer"`   // what was last handed in for the summer by itself
 }
 
 // Handed is what was handed in for the summer.
@@ -85,12 +87,18 @@ type Handed struct {
 	Courses []string  `json:"courses"` // by rank
 }
 
-// Answered is a family's wish with what the school answered to it.
-type Answered struct {
-	Wish   string    `json:"wish"`
-	Answer string    `json:"answer"`
-	By     string    `json:"by"` // by the name of the moment
-	At     time.Time `json:"at"`
+// ChangeRequest is what one person of a family asks to change, or that a guardian refuses to sign, with the school's answer.
+type ChangeRequest struct {
+	ID         int64      `json:"id"`     // the sheet's version that it made
+	Person     string     `json:"person"` // whose it is; empty in what is older than that was kept
+	Name       string     `json:"name"`
+	Kind       string     `json:"kind"` // ask or decline
+	Course     string     `json:"course,omitempty"`
+	Text       string     `json:"text"`
+	At         time.Time  `json:"at"`
+	Answer     string     `json:"answer,omitempty"`
+	AnsweredBy string     `json:"answeredBy,omitempty"`
+	AnsweredAt *time.Time `json:"answeredAt,omitempty"` // nil: it is open
 }
 
 // Trace is an edit, as far as it is said again.
@@ -112,7 +120,7 @@ type SignatureShow struct {
 }
 
 const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade,
-	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.talk, sh.state, coalesce(sh.placed->>'was', '') AS placed_from, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.about, sh.asked, sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.redo_by, sh.answered, sh.summer,
+	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.talk, sh.state, coalesce(sh.placed->>'was', '') AS placed_from, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.about, sh.asked, sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.redo_by, sh.change_requests, sh.summer,
 	sub.at AS submitted_at, sub.receipt, coalesce(sub.entries, '[]') AS submitted,
 	(SELECT ` + entriesAsText + ` FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)) AS entries`
 

@@ -124,24 +124,23 @@ type Act struct {
 
 // Status is the one truthful state of a sheet.
 type Status struct {
-	State       string      `json:"state" enum:"inProgress,sentBack,submitted,signed,cleared,placed"`
-	Stood string `json:"stood" enum:"inProgress,submitted,signed,cleared,placed,sentBack" doc:"How far the requests have come: the state; of what is placed, the one in which it was"`
-	Changed     bool        `json:"changed" doc:"Changed since it was submitted: the school still has what was submitted"`
-	Since       *Since      `json:"since,omitempty" doc:"What is different from what was submitted, where something is"`
-	HandedIn    bool        `json:"handedIn" doc:"The school has what is on the sheet"`
-	Next        string      `json:"next" doc:"What comes next" enum:"noWindow,opens,inProgress,sentBack,look,submitNow,changed,submitted,noGuardian,signOnPaper,signed,cleared,placed,closedMayAsk,closed"`
-	KeptAt      *time.Time  `json:"keptAt,omitempty"`
-	SubmittedAt *time.Time  `json:"submittedAt,omitempty"`
-	Receipt     string      `json:"receipt,omitempty"`
-	Signatures  []Signature `json:"signatures" doc:"Under what was submitted"`
-	ClearedAt   *time.Time  `json:"clearedAt,omitempty"`
-	Message     string      `json:"message,omitempty" doc:"Why it was sent back"`
-	About       []string    `json:"about,omitempty" doc:"The courses that the message is about"`
-	Reminded    *time.Time  `json:"reminded,omitempty" doc:"When the school last reminded of something"`
-	Asked       string      `json:"asked,omitempty" doc:"What the family asks to change"`
-	Answered    *Answered   `json:"answered,omitempty" doc:"The family's latest wish that was answered"`
-	Window      *Window     `json:"window,omitempty" doc:"Absent where the school has set none"`
-	Seats       *SeatTime   `json:"seats,omitempty" doc:"Where the student chooses seats in the finished master schedule"`
+	State          string          `json:"state" enum:"inProgress,sentBack,submitted,signed,cleared,placed"`
+	Stood          string          `json:"stood" enum:"inProgress,submitted,signed,cleared,placed,sentBack" doc:"How far the requests have come: the state; of what is placed, the one in which it was"`
+	Changed        bool            `json:"changed" doc:"Changed since it was submitted: the school still has what was submitted"`
+	Since          *Since          `json:"since,omitempty" doc:"What is different from what was submitted, where something is"`
+	HandedIn       bool            `json:"handedIn" doc:"The school has what is on the sheet"`
+	Next           string          `json:"next" doc:"What comes next" enum:"noWindow,opens,inProgress,sentBack,look,submitNow,changed,submitted,noGuardian,signOnPaper,signed,cleared,placed,closedMayAsk,closed"`
+	KeptAt         *time.Time      `json:"keptAt,omitempty"`
+	SubmittedAt    *time.Time      `json:"submittedAt,omitempty"`
+	Receipt        string          `json:"receipt,omitempty"`
+	Signatures     []Signature     `json:"signatures" doc:"Under what was submitted"`
+	ClearedAt      *time.Time      `json:"clearedAt,omitempty"`
+	Message        string          `json:"message,omitempty" doc:"Why it was sent back"`
+	About          []string        `json:"about,omitempty" doc:"The courses that the message is about"`
+	Reminded       *time.Time      `json:"reminded,omitempty" doc:"When the school last reminded of something"`
+	ChangeRequests []ChangeRequest `json:"changeRequests" doc:"What people of the family ask to change, and who refuses to sign: what is open, and the latest that was answered"`
+	Window         *Window         `json:"window,omitempty" doc:"Absent where the school has set none"`
+	Seats          *SeatTime       `json:"seats,omitempty" doc:"Where the student chooses seats in the finished master schedule"`
 }
 
 // Since is what is different on a sheet from what was submitted.
@@ -154,12 +153,19 @@ type Since struct {
 	Ties    bool     `json:"ties,omitempty" doc:"Alternates stand in for others"`
 }
 
-// Answered is a family's wish with what the school answered to it.
-type Answered struct {
-	Wish   string    `json:"wish"`
-	Answer string    `json:"answer"`
-	By     string    `json:"by"`
-	At     time.Time `json:"at"`
+// ChangeRequest is what one person of the family asks to change, or that a guardian refuses to sign.
+type ChangeRequest struct {
+	ID         int64      `json:"id"`
+	By         string     `json:"by,omitempty" doc:"Who made it; absent where that was not kept"`
+	Own        bool       `json:"own,omitempty" doc:"The reader has made it"`
+	Kind       string     `json:"kind" enum:"ask,decline"`
+	Course     string     `json:"course,omitempty" doc:"The course that it is about"`
+	Text       string     `json:"text"`
+	At         time.Time  `json:"at"`
+	Open       bool       `json:"open,omitempty" doc:"Neither answered nor withdrawn"`
+	Answer     string     `json:"answer,omitempty"`
+	AnsweredBy string     `json:"answeredBy,omitempty"`
+	AnsweredAt *time.Time `json:"answeredAt,omitempty"`
 }
 
 // Signature is one under what was submitted.

@@ -22,6 +22,14 @@ type PaperView struct {
 	State     string          `json:"state"`
 	Act       Act             `json:"act" doc:"Whether a signature may be recorded now"`
 	Guardians []PaperGuardian `json:"guardians"`
+	Boxes     []PaperBox      `json:"boxes" doc:"What can be ticked on the page, in its order"`
+}
+
+// PaperBox is a box on a printed page.
+type PaperBox struct {
+	Kind string `json:"kind" enum:"fee,commitment"`
+	Ref  string `json:"ref" doc:"A course, or the id of an agreement"`
+	What string `json:"what" doc:"The fee in hundredths, or the agreement's text"`
 }
 
 // PaperGuardian is a guardian who may have signed it.
@@ -53,11 +61,14 @@ func (s *Server) pageRoutes(api huma.API) {
 		Body struct {
 			Code     string `json:"code" minLength:"1" maxLength:"100"`
 			Guardian string `json:"guardian" maxLength:"100" doc:"Who has signed it"`
+
+			Agreed      []string `json:"agreed" maxItems:"100" doc:"The courses whose fee is ticked"`
+			Commitments []string `json:"commitments" maxItems:"200" doc:"The ids of the agreements that are ticked"`
 		}
 	}
 	signedIn(s, api, operation("sign-page", http.MethodPost, yearPath+"/pages/signature", "Record the signature that a guardian has given on a printed page"),
 		func(ctx context.Context, by int64, in *signIn) (*paperOut, error) {
-			p, err := s.cases.SignedOnPaper(ctx, by, in.School, in.Year, in.Body.Code, in.Body.Guardian)
+			p, err := s.cases.SignedOnPaper(ctx, by, in.School, in.Year, school.PaperSignature(in.Body))
 			if err != nil {
 				return nil, err
 			}
@@ -97,12 +108,15 @@ func (s *Server) pageRoutes(api huma.API) {
 
 func newPaper(p *school.OnPaper) *PaperView {
 	v := &PaperView{Student: p.Row.Student, Given: p.Pupil.GivenName, Family: p.Pupil.FamilyName, Grade: p.Row.Grade, Requests: len(p.AsSubmitted().Sheet.Requests), State: p.Row.State,
-		Act: newAct(p.Acts[acts.Sign]), Guardians: []PaperGuardian{}}
+		Act: newAct(p.Acts[acts.Sign]), Guardians: []PaperGuardian{}, Boxes: []PaperBox{}}
 	if p.Row.Receipt != nil {
 		v.Receipt = *p.Row.Receipt
 	}
 	for _, g := range p.Guardians {
 		v.Guardians = append(v.Guardians, PaperGuardian(g))
+	}
+	for _, a := range p.Boxes {
+		v.Boxes = append(v.Boxes, PaperBox{a.Kind, a.Ref, a.What})
 	}
 	return v
 }

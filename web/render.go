@@ -190,7 +190,7 @@ func verdict(has bool, v condition.Verdict) string {
 func newStatus(d *school.Desk) Status {
 	r := &d.Row
 	st := Status{State: r.State, Stood: string(acts.State(r.State).Stood(acts.State(r.Before))), Changed: d.Changed, HandedIn: d.HandedIn(), Next: string(d.Next), KeptAt: r.ChangedAt, SubmittedAt: r.SubmittedAt, ClearedAt: r.ClearedAt,
-		Message: r.Message, About: r.About.V, Reminded: r.Reminded, Asked: r.Asked, Signatures: []Signature{}}
+		Message: r.Message, About: r.About.V, Reminded: r.Reminded, ChangeRequests: []ChangeRequest{}, Signatures: []Signature{}}
 	if x := d.Since(); x != nil {
 		since := Since(*x)
 		st.Since = &since
@@ -203,8 +203,9 @@ func newStatus(d *school.Desk) Status {
 			st.Signatures = append(st.Signatures, Signature{x.Name, x.At, x.ForFamily, x.PaperBy})
 		}
 	}
-	if x := r.Answered; x != nil {
-		st.Answered = &Answered{x.V.Wish, x.V.Answer, x.V.By, x.V.At}
+	for _, x := range r.ChangeRequests.V {
+		st.ChangeRequests = append(st.ChangeRequests, ChangeRequest{ID: x.ID, By: x.Name, Own: d.IsReader(x.Person), Kind: x.Kind, Course: x.Course, Text: x.Text, At: x.At,
+			Open: x.AnsweredAt == nil, Answer: x.Answer, AnsweredBy: x.AnsweredBy, AnsweredAt: x.AnsweredAt})
 	}
 	if w := d.SeatWindow(); !w.Opens.IsZero() {
 		st.Seats = &SeatTime{Window{w.Opens, w.Families, w.Counselors, d.Year.Policy.Settings.TimeZone}, phases[d.SeatPhase()]}

@@ -14,6 +14,13 @@ import (
 
 type sheetOut struct{ Body *SheetView }
 
+func sheetOf(d *school.Desk, err error) (*sheetOut, error) {
+	if err != nil {
+		return nil, err
+	}
+	return &sheetOut{newSheet(d)}, nil
+}
+
 // sheetRoutes are those that read a sheet.
 func (s *Server) sheetRoutes(api huma.API) {
 	type sheetIn struct {
@@ -57,10 +64,7 @@ func (s *Server) sheetRoutes(api huma.API) {
 	signedIn(s, api, operation("get-earlier", http.MethodGet, sheetPath+"/versions/{version}", "A sheet as it was in an earlier version, judged by what is known now"),
 		func(ctx context.Context, by int64, in *earlierIn) (*sheetOut, error) {
 			d, err := s.cases.Earlier(ctx, by, in.place(), in.Version)
-			if err != nil {
-				return nil, err
-			}
-			return &sheetOut{newSheet(d)}, nil
+			return sheetOf(d, err)
 		})
 	type historyIn struct {
 		OnSheet
@@ -92,10 +96,7 @@ func onSheet[B any](s *Server, api huma.API, op huma.Operation, do func(ctx cont
 	}
 	signedIn(s, api, op, func(ctx context.Context, by int64, in *in) (*sheetOut, error) {
 		d, err := do(ctx, by, in.place(), &in.Body)
-		if err != nil {
-			return nil, err
-		}
-		return &sheetOut{newSheet(d)}, nil
+		return sheetOf(d, err)
 	})
 }
 
@@ -211,7 +212,26 @@ func (s *Server) actRoutes(api huma.API) {
 		})
 	onSheet(s, api, operation("ask-for-change", http.MethodPost, sheetPath+"/wish", "Ask for a change, as the family, of a course or the whole, or say that one does not sign"),
 		func(ctx context.Context, by int64, at school.Place, b *wishBody) (*school.Desk, error) {
-			return s.cases.Ask(ctx, by, at, school.Wish{Version: b.Version, Message: b.Message, Course: b.Course, Decline: b.Decline})
+			return s.cases.RequestChange(ctx, by, at, school.ChangeRequest{Version: b.Version, Message: b.Message, Course: b.Course, Decline: b.Decline})
+		})
+	type oneIn struct {
+		OnSheet
+		ID int64 `path:"id" minimum:"0" doc:"Of the change request"`
+	}
+	signedIn(s, api, operation("withdraw-change-request", http.MethodDelete, sheetPath+"/wish/{id}", "Take back what one has asked to change, or one's refusal to sign"),
+		func(ctx context.Context, by int64, in *oneIn) (*sheetOut, error) {
+			return sheetOf(s.cases.WithdrawChangeRequest(ctx, by, in.place(), in.ID))
+		})
+	type answerIn struct {
+		OnSheet
+		ID   int64 `path:"id" minimum:"0" doc:"Of the change request"`
+		Body struct {
+			Answer string `json:"answer" maxLength:"1000"`
+		}
+	}
+	signedIn(s, api, operation("answer-change-request", http.MethodPost, sheetPath+"/wish/{id}/answer", "Answer what somebody in the family asks to change, or a refusal to sign, as whoever decides"),
+		func(ctx context.Context, by int64, in *answerIn) (*sheetOut, error) {
+			return sheetOf(s.cases.AnswerChangeRequest(ctx, by, in.place(), in.ID, in.Body.Answer))
 		})
 	onSheet(s, api, operation("look-at-sheet", http.MethodPost, sheetPath+"/look", "Agree that a sheet may be submitted, where the school wants a look before"),
 		func(ctx context.Context, by int64, at school.Place, b *versionBody) (*school.Desk, error) {
@@ -247,10 +267,7 @@ func (s *Server) fileRoutes(api huma.API) {
 	op := s.upload(operation("attach-file", http.MethodPost, studentPath+"/claims/{claim}/file", "Put a file beside an open claim: a PDF, a JPEG, PNG or HEIC picture, or text; at most 10 MB"), school.MaxAttachment, familyShare, s.cases.MayAttach)
 	signedIn(s, api, op, func(ctx context.Context, by int64, in *attachIn) (*sheetOut, error) {
 		d, err := s.cases.Attach(ctx, by, in.place(), in.Claim, in.Name, in.Reason, in.RawBody)
-		if err != nil {
-			return nil, err
-		}
-		return &sheetOut{newSheet(d)}, nil
+		return sheetOf(d, err)
 	})
 	type fileIn struct {
 		OnSheet

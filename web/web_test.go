@@ -264,6 +264,12 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", maraSheet + "/changes", undo, edits}, {"POST", maraSheet + "/submission", version, edits}, {"POST", maraSheet + "/summer", version, noRound}, {"POST", maraSheet + "/errands", `{"version":999,"course":"CER1","kind":"form","done":true,"reason":"x"}`, decides(stale)},
 		{"POST", maraSheet + "/claims", `{"version":999,"course":"PHY1","kind":"passed","name":"ALG1","note":"x"}`, edits},
 		{"POST", maraSheet + "/signature", signature, signs},
+		{"DELETE", maraSheet + "/wish/1", "", answers{"mara.quill": hidden, "ilse.quill": hidden, "ms.arden": hidden, "ms.colleague": no, "office": hidden}},
+		{"DELETE", other + "/wish/1", "", answers{"other.student": hidden, "other.guardian": hidden, "ms.arden": hidden, "ms.colleague": no, "office": hidden}},
+		{"DELETE", foreign + "/wish/1", "", answers{"foreign.counselor": hidden, "foreign.office": hidden}},
+		{"POST", maraSheet + "/wish/1/answer", `{"answer":"x"}`, answers{"mara.quill": no, "ilse.quill": no, "ms.arden": hidden, "ms.colleague": no, "office": hidden}},
+		{"POST", other + "/wish/1/answer", `{"answer":"x"}`, answers{"other.student": no, "other.guardian": no, "ms.arden": hidden, "ms.colleague": no, "office": hidden}},
+		{"POST", foreign + "/wish/1/answer", `{"answer":"x"}`, answers{"foreign.counselor": hidden, "foreign.office": hidden}},
 		{"POST", maraSheet + "/wish", message, answers{"mara.quill": no, "ilse.quill": stale, "ms.arden": no, "ms.colleague": no, "office": no}},
 		{"POST", maraSheet + "/look", version, decides("409 not-needed")}, {"POST", maraSheet + "/clearance", version, decides(stale)},
 		{"POST", maraSheet + "/reopening", version, decides(stale)}, {"POST", maraSheet + "/return", message, decides(stale)},
@@ -395,7 +401,7 @@ func TestAuthorisation(t *testing.T) {
 		{"POST", year + "/records", `{"text":"student,courseCode\ns0001,X"}`, staff(ok, ok)}, {"POST", elsewhere + "/records", `{"text":"student,courseCode"}`, foreignReads},
 		{"POST", year + "/conditions", `{"text":"grade 10"}`, staff(ok, ok)}, {"POST", elsewhere + "/conditions", `{"text":"grade 10"}`, foreignReads},
 		{"POST", year + "/pages", `{"code":"PE-1"}`, staff("422 bad-code", "422 bad-code")}, {"POST", elsewhere + "/pages", `{"code":"PE-1"}`, answers{"foreign.counselor": "422 bad-code", "foreign.office": "422 bad-code"}},
-		{"POST", year + "/pages/signature", `{"code":"PE-1","guardian":"g0001"}`, staff("422 bad-code", "422 bad-code")}, {"POST", elsewhere + "/pages/signature", `{"code":"PE-1","guardian":"g0001"}`, answers{"foreign.counselor": "422 bad-code", "foreign.office": "422 bad-code"}},
+		{"POST", year + "/pages/signature", `{"code":"PE-1","guardian":"g0001","agreed":[],"commitments":[]}`, staff("422 bad-code", "422 bad-code")}, {"POST", elsewhere + "/pages/signature", `{"code":"PE-1","guardian":"g0001","agreed":[],"commitments":[]}`, answers{"foreign.counselor": "422 bad-code", "foreign.office": "422 bad-code"}},
 		{"PUT", ofMara + "pages/g0001", "x", answers{"mara.quill": no, "ilse.quill": no, "ms.arden": "422 bad-file", "ms.colleague": no, "office": "422 bad-file"}},
 		{"PUT", ofOther + "pages/g0001", "x", answers{"other.student": no, "other.guardian": no, "ms.arden": "422 bad-file", "ms.colleague": no, "office": "422 bad-file"}},
 		{"PUT", ofForeign + "pages/g0001", "x", answers{"foreign.counselor": "422 bad-file", "foreign.office": "422 bad-file"}},
@@ -448,7 +454,7 @@ func TestAuthorisation(t *testing.T) {
 	routes := map[string]bool{}
 	for _, row := range rows {
 		path := regexp.MustCompile(`\?.*`).ReplaceAllString(row.path, "")
-		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`tokens/\d+`, "tokens/{token}"}, {`hooks/\d+`, "hooks/{hook}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`students/(\w+|\{student\})/pages/\w+`, "students/{student}/pages/{guardian}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`file/(json|csv|xlsx)`, "file/{form}"}, {`beside/\d+`, "beside/{other}"}, {`placements/\d+`, "placements/{run}"}, {`publications/\d+`, "publications/{publication}"}, {`/placements/\{run\}/students/\{student\}`, "/placements/{run}/students/{student}"}, {`sections/[\w-]+$`, "sections/{section}"}, {`remarks/\d+`, "remarks/{id}"}, {`batches/\d+`, "batches/{batch}"}, {`waits/\w+`, "waits/{section}"}} {
+		for _, part := range [][2]string{{`students/\w+`, "students/{student}"}, {`schools/\w+`, "schools/{school}"}, {`years/\d+`, "years/{year}"}, {`people/(?:[^c/]|c[^o/]|co[^d/])\w*`, "people/{person}"}, {`tasks/\d+`, "tasks/{task}"}, {`tokens/\d+`, "tokens/{token}"}, {`hooks/\d+`, "hooks/{hook}"}, {`courses/\w+`, "courses/{course}"}, {`classes/\w+`, "classes/{class}"}, {`tryouts/\w+`, "tryouts/{course}"}, {`students/(\w+|\{student\})/pages/\w+`, "students/{student}/pages/{guardian}"}, {`claims/\d+`, "claims/{claim}"}, {`drafts/\d+`, "drafts/{id}"}, {`versions/\d+`, "versions/{version}"}, {`file/(json|csv|xlsx)`, "file/{form}"}, {`beside/\d+`, "beside/{other}"}, {`placements/\d+`, "placements/{run}"}, {`publications/\d+`, "publications/{publication}"}, {`/placements/\{run\}/students/\{student\}`, "/placements/{run}/students/{student}"}, {`sections/[\w-]+$`, "sections/{section}"}, {`remarks/\d+`, "remarks/{id}"}, {`wish/\d+`, "wish/{id}"}, {`batches/\d+`, "batches/{batch}"}, {`waits/\w+`, "waits/{section}"}} {
 			path = regexp.MustCompile(part[0]).ReplaceAllString(path, part[1])
 		}
 		routes[row.method+" "+path] = true

@@ -140,7 +140,7 @@ type Case struct {
 	Kind     Kind
 	State    State
 	Before   State // in which it was placed; empty: it is not, or was approved
-	Changed  bool // the sheet differs from what was submitted
+	Changed  bool  // the sheet differs from what was submitted
 	Window   Window
 	Now      time.Time
 	Settings policy.Settings
@@ -293,8 +293,8 @@ func (c *Case) unneeded(act Act, instead bool) Why {
 		if s.Look != policy.LookBefore {
 			return NotNeeded
 		}
-	case Clear:
-		if s.Look != policy.LookAfter {
+	case Clear: // what is signed and was not approved by itself waits for a person
+		if s.Look != policy.LookAfter && c.State.Stood(c.Before) != Signed {
 			return NotNeeded
 		}
 	}

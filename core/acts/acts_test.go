@@ -237,16 +237,18 @@ func TestSettingsOfSigning(t *testing.T) {
 func TestSettingsOfTheLook(t *testing.T) {
 	before := policy.Settings{Look: policy.LookBefore}
 	looked := func(c *Case) { c.Looked = true }
-	looks := "clear any nnnnx\nlook progress,back,submitted*,signed* ++++x\nlook submitted,signed,cleared,placed nnnnx\n" +
+	// What is signed and has not approved itself waits for a person, whatever the school wants.
+	byHand := "clear progress,back,submitted,submitted*,cleared,placed nnnnx\nclear signed ++++x\nclear signed* hhhhx\n"
+	looks := byHand + "look progress,back,submitted*,signed* ++++x\nlook submitted,signed,cleared,placed nnnnx\n" +
 		"submit progress,back,submitted*,signed* kkkkx\nsubmit submitted,signed,cleared,placed aaaax"
 	holds(t, "look before: the counselor", counsels, before, nil, variant(decides, looks))
-	holds(t, "looked: the counselor", counsels, before, looked, variant(decides, "clear any nnnnx\nlook any aaaax"))
+	holds(t, "looked: the counselor", counsels, before, looked, variant(decides, byHand+"look any aaaax"))
 	must := "submit progress,back,submitted*,signed* wokcc\nsubmit submitted,signed,cleared,placed woacc"
 	base := "view,plan,seeFiles,remark any +++++\nreply any fffff\n" + edits + "ask any fff+f\nsign,look,decide,sendBack,clear,reopen any fffff"
 	holds(t, "look before: the student", student, before, nil, variant(base, must))
 	holds(t, "looked: the student", student, before, looked, table(base))
 	none := policy.Settings{Look: policy.LookNone}
-	holds(t, "no look: the counselor", counsels, none, nil, variant(decides, "clear any nnnnx"))
+	holds(t, "no look: the counselor", counsels, none, nil, variant(decides, byHand))
 	holds(t, "no look: the student", student, none, nil, table(base))
 }
 
@@ -374,31 +376,34 @@ func TestSettle(t *testing.T) {
 		guardians int
 		signed    Signatures
 		ready     bool
+		asked     bool
 		want      State
 	}{
-		{Submitted, one, after, 2, Signatures{}, true, Submitted},
-		{Submitted, one, after, 2, Signatures{Guardians: 1}, true, Signed},
-		{Submitted, one, after, 0, Signatures{}, true, Submitted},
-		{Submitted, one, after, 0, Signatures{For: true}, true, Signed},
-		{Submitted, none, after, 2, Signatures{}, true, Signed},
-		{Submitted, none, after, 0, Signatures{}, false, Signed},
-		{Submitted, all, after, 2, Signatures{Guardians: 1}, true, Submitted},
-		{Submitted, all, after, 2, Signatures{Guardians: 2}, true, Signed},
-		{Submitted, all, after, 2, Signatures{Guardians: 1, For: true}, true, Signed},
-		{Submitted, all, after, 0, Signatures{}, true, Submitted},
-		{Submitted, all, after, 1, Signatures{Guardians: 2}, true, Signed}, // one has left since
-		{Signed, one, after, 1, Signatures{Guardians: 1}, true, Signed},
-		{Signed, one, before, 1, Signatures{Guardians: 1}, true, Cleared},
-		{Signed, one, no, 1, Signatures{Guardians: 1}, true, Cleared},
-		{Signed, one, no, 1, Signatures{Guardians: 1}, false, Signed},
-		{Submitted, none, no, 1, Signatures{}, true, Cleared},
-		{Submitted, none, no, 1, Signatures{}, false, Signed},
-		{InProgress, none, no, 1, Signatures{For: true}, true, InProgress},
-		{SentBack, none, no, 1, Signatures{}, true, SentBack},
-		{Placed, one, no, 1, Signatures{}, true, Placed},
+		{Submitted, one, after, 2, Signatures{}, true, false, Submitted},
+		{Submitted, one, after, 2, Signatures{Guardians: 1}, true, false, Signed},
+		{Submitted, one, after, 0, Signatures{}, true, false, Submitted},
+		{Submitted, one, after, 0, Signatures{For: true}, true, false, Signed},
+		{Submitted, none, after, 2, Signatures{}, true, false, Signed},
+		{Submitted, none, after, 0, Signatures{}, false, false, Signed},
+		{Submitted, all, after, 2, Signatures{Guardians: 1}, true, false, Submitted},
+		{Submitted, all, after, 2, Signatures{Guardians: 2}, true, false, Signed},
+		{Submitted, all, after, 2, Signatures{Guardians: 1, For: true}, true, false, Signed},
+		{Submitted, all, after, 0, Signatures{}, true, false, Submitted},
+		{Submitted, all, after, 1, Signatures{Guardians: 2}, true, false, Signed}, // one has left since
+		{Signed, one, after, 1, Signatures{Guardians: 1}, true, false, Signed},
+		{Signed, one, before, 1, Signatures{Guardians: 1}, true, false, Cleared},
+		{Signed, one, no, 1, Signatures{Guardians: 1}, true, false, Cleared},
+		{Signed, one, no, 1, Signatures{Guardians: 1}, false, false, Signed},
+		{Submitted, none, no, 1, Signatures{}, true, false, Cleared},
+		{Submitted, none, no, 1, Signatures{}, false, false, Signed},
+		{InProgress, none, no, 1, Signatures{For: true}, true, false, InProgress},
+		{SentBack, none, no, 1, Signatures{}, true, false, SentBack},
+		{Placed, one, no, 1, Signatures{}, true, false, Placed},
+		{Submitted, one, no, 2, Signatures{Guardians: 1}, true, true, Signed}, // the other refuses
+		{Signed, none, before, 1, Signatures{}, true, true, Signed},
 	} {
 		set := policy.Settings{Signing: c.signing, Look: c.look}
-		if got := Settle(c.state, set, c.guardians, c.signed, c.ready); got != c.want {
+		if got := Settle(c.state, set, c.guardians, c.signed, c.ready, c.asked); got != c.want {
 			t.Errorf("%+v settles as %s", c, got)
 		}
 	}

@@ -10,8 +10,8 @@ type Signatures struct {
 
 // Settle tells in which state a sheet is after a submission, a signature or a decision, the school's settings making it go on by
 // itself: a submission becomes signed when enough guardians have signed, or none need to; what is signed becomes cleared when the
-// school wants no look after it and nothing is still to do.
-func Settle(s State, set policy.Settings, guardians int, signed Signatures, ready bool) State {
+// school wants no look after it, nothing is still to do, and nobody in the family asks for a change or refuses to sign.
+func Settle(s State, set policy.Settings, guardians int, signed Signatures, ready, asked bool) State {
 	if s == Submitted {
 		enough := signed.For
 		switch set.Signing {
@@ -26,7 +26,7 @@ func Settle(s State, set policy.Settings, guardians int, signed Signatures, read
 			s = Signed
 		}
 	}
-	if s == Signed && set.Look != policy.LookAfter && ready {
+	if s == Signed && set.Look != policy.LookAfter && ready && !asked {
 		s = Cleared
 	}
 	return s

@@ -176,8 +176,8 @@ type Case struct {
 	*Found
 	State     acts.State
 	Before    acts.State // in which it was placed
-	Touched   bool // somebody of the family has worked on it
-	Asked     bool // the family asks for a change
+	Touched   bool       // somebody of the family has worked on it
+	Asked     bool       // the family asks for a change
 	Window    acts.Window
 	Guardians int
 	Contested []bool // by course: more ask for it than there are seats; nil: none

@@ -54,7 +54,17 @@ CREATE POLICY by_school ON dated_change USING (nullif((SELECT coalesce(nullif(cu
 ALTER TABLE seat_act DROP CONSTRAINT seat_act_kind_check;
 ALTER TABLE seat_act ADD CONSTRAINT seat_act_kind_check CHECK (kind IN ('take', 'undo', 'look', 'submit', 'return', 'wait', 'unwait', 'offer', 'lapse', 'change', 'changeBack'));
 
+-- What each person of a family asks to change, or that they refuse to sign: {id, person, name, kind, course, text, at}, with the answer once
+-- there is one. asked and asked_at sum up what is open. The column answered is for the program before this one; the next migration drops it.
+ALTER TABLE sheet ADD COLUMN change_requests jsonb NOT NULL DEFAULT '[]';
+UPDATE sheet SET change_requests =
+    CASE WHEN answered IS NULL THEN '[]' ELSE jsonb_build_array(jsonb_build_object('id', 0, 'person', '', 'name', '', 'kind', 'ask', 'text', answered->>'wish', 'at', answered->>'at',
+        'answer', answered->>'answer', 'answeredBy', answered->>'by', 'answeredAt', answered->>'at')) END
+    || CASE WHEN asked = '' THEN '[]' ELSE jsonb_build_array(jsonb_build_object('id', version, 'person', '', 'name', '', 'kind', 'ask', 'text', asked, 'at', coalesce(asked_at, now()))) END
+    WHERE answered IS NOT NULL OR asked <> '';
+
 -- +goose Down
+ALTER TABLE sheet DROP COLUMN change_requests;
 ALTER TABLE seat_act DROP CONSTRAINT seat_act_kind_check;
 ALTER TABLE seat_act ADD CONSTRAINT seat_act_kind_check CHECK (kind IN ('take', 'undo', 'look', 'submit', 'return', 'wait', 'unwait', 'offer', 'lapse', 'change')) NOT VALID;
 DROP TABLE dated_change;

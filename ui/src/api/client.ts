@@ -252,6 +252,10 @@ export const acts = {
     ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/signature', { params: { path }, body })),
   wish: (path: Place, body: { version: number; message: string; course?: string; decline?: boolean }) =>
     ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/wish', { params: { path }, body })),
+  withdraw: (path: Place, { id }: { id: number }) =>
+    ask(api.DELETE('/api/schools/{school}/years/{year}/students/{student}/sheet/wish/{id}', { params: { path: { ...path, id } } })),
+  answer: (path: Place, { id, answer }: { id: number; answer: string }) =>
+    ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/wish/{id}/answer', { params: { path: { ...path, id } }, body: { answer } })),
   clear: (path: Place, body: Signed) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/clearance', { params: { path }, body })),
   reopen: (path: Place, body: Signed) => ask(api.POST('/api/schools/{school}/years/{year}/students/{student}/sheet/reopening', { params: { path }, body })),
   sendBack: (path: Place, body: { version: number; message: string; about?: string[] }) =>

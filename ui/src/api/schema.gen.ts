@@ -2151,6 +2151,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/wish/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take back what one has asked to change, or one's refusal to sign */
+        delete: operations["withdraw-change-request"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schools/{school}/years/{year}/students/{student}/sheet/wish/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer what somebody in the family asks to change, or a refusal to sign, as whoever decides */
+        post: operations["answer-change-request"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schools/{school}/years/{year}/students/{student}/week.ics": {
         parameters: {
             query?: never;
@@ -2606,13 +2640,6 @@ export interface components {
         AnswerInBody: {
             answer: string;
         };
-        Answered: {
-            answer: string;
-            /** Format: date-time */
-            at: string;
-            by: string;
-            wish: string;
-        };
         AuditEntry: {
             /** Format: double */
             earned: number;
@@ -2851,6 +2878,27 @@ export interface components {
              * @description Of the sheet since
              */
             version?: number;
+        };
+        ChangeRequest: {
+            answer?: string;
+            /** Format: date-time */
+            answeredAt?: string;
+            answeredBy?: string;
+            /** Format: date-time */
+            at: string;
+            /** @description Who made it; absent where that was not kept */
+            by?: string;
+            /** @description The course that it is about */
+            course?: string;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            kind: "ask" | "decline";
+            /** @description Neither answered nor withdrawn */
+            open?: boolean;
+            /** @description The reader has made it */
+            own?: boolean;
+            text: string;
         };
         ChildView: {
             family: string;
@@ -3953,6 +4001,14 @@ export interface components {
             /** Format: double */
             overload: number;
         };
+        PaperBox: {
+            /** @enum {string} */
+            kind: "fee" | "commitment";
+            /** @description A course, or the id of an agreement */
+            ref: string;
+            /** @description The fee in hundredths, or the agreement's text */
+            what: string;
+        };
         PaperGuardian: {
             id: string;
             name: string;
@@ -3962,6 +4018,8 @@ export interface components {
         PaperView: {
             /** @description Whether a signature may be recorded now */
             act: components["schemas"]["Act"];
+            /** @description What can be ticked on the page, in its order */
+            boxes: components["schemas"]["PaperBox"][];
             family: string;
             given: string;
             /** Format: int64 */
@@ -5193,7 +5251,11 @@ export interface components {
             run: number;
         };
         SignInBody: {
+            /** @description The courses whose fee is ticked */
+            agreed: string[];
             code: string;
+            /** @description The ids of the agreements that are ticked */
+            commitments: string[];
             /** @description Who has signed it */
             guardian: string;
         };
@@ -5309,10 +5371,8 @@ export interface components {
         Status: {
             /** @description The courses that the message is about */
             about?: string[];
-            /** @description The family's latest wish that was answered */
-            answered?: components["schemas"]["Answered"];
-            /** @description What the family asks to change */
-            asked?: string;
+            /** @description What people of the family ask to change, and who refuses to sign: what is open, and the latest that was answered */
+            changeRequests: components["schemas"]["ChangeRequest"][];
             /** @description Changed since it was submitted: the school still has what was submitted */
             changed: boolean;
             /** Format: date-time */
@@ -11376,6 +11436,88 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["WishBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "withdraw-change-request": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                /** @description Of the change request */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "answer-change-request": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                /** @description Of the change request */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerInBody"];
             };
         };
         responses: {

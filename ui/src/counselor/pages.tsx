@@ -1,17 +1,21 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { type Person, type Year, api, ask } from '../api/client';
+import { type Person, type Year, api, ask, useCatalog } from '../api/client';
 import type { components } from '../api/schema.gen';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
+import { money } from '../kit/format';
 import { Header } from '../kit/header';
 import { staffPages } from '../kit/pages';
 import '../kit/staff';
 
 type Found = components['schemas']['PaperView'];
+type Box = Found['boxes'][number];
 
 const field = 'mt-0.5 block min-h-9 rounded border border-edge bg-card px-2 max-desk:min-h-11';
+
+const refs = (boxes: Box[], kind: Box['kind']) => boxes.flatMap((b) => (b.kind === kind ? [b.ref] : []));
 
 /** Sheets that come back signed on paper. */
 export default function Paper({ person }: { person: Person }) {
@@ -32,16 +36,24 @@ export default function Paper({ person }: { person: Person }) {
 function Pages({ at }: { at: Year }) {
   const { t } = useTranslation();
   const client = useQueryClient();
+  const catalog = useCatalog(at);
   const path = { school: at.school, year: at.year };
   const [code, setCode] = useState('');
   const [who, setWho] = useState('');
+  const [ticked, setTicked] = useState<Box[]>([]); // as on the page
   const input = useRef<HTMLInputElement>(null);
   const find = useMutation<Found, Error, string>({
     mutationFn: (text) => ask(api.POST('/api/schools/{school}/years/{year}/pages', { params: { path }, body: { code: text } })),
-    onSuccess: (paper) => setWho(paper.guardians.find((g) => !g.signed)?.id ?? ''),
+    onSuccess: () => (setWho(''), setTicked([])),
   });
   const sign = useMutation({
-    mutationFn: (guardian: string) => ask(api.POST('/api/schools/{school}/years/{year}/pages/signature', { params: { path }, body: { code, guardian } })),
+    mutationFn: (guardian: string) =>
+      ask(
+        api.POST('/api/schools/{school}/years/{year}/pages/signature', {
+          params: { path },
+          body: { code, guardian, agreed: refs(ticked, 'fee'), commitments: refs(ticked, 'commitment') },
+        }),
+      ),
     onSuccess: () => ['caseload', 'sheet'].forEach((key) => void client.invalidateQueries({ queryKey: [key] })),
   });
   const scan = useMutation({
@@ -122,6 +134,27 @@ function Pages({ at }: { at: Year }) {
                   </label>
                 ))}
               </fieldset>
+              {paper.boxes.length > 0 && (
+                <fieldset className="mt-2">
+                  <legend className="text-sm text-soft">{t('pages.boxes')}</legend>
+                  {paper.boxes.map((b) => (
+                    <label key={b.kind + b.ref} className="flex min-h-8 items-start gap-2 py-1 max-desk:min-h-11">
+                      <input
+                        type="checkbox"
+                        className="size-5 shrink-0 accent-(--ink)"
+                        checked={ticked.includes(b)}
+                        onChange={() => setTicked(ticked.includes(b) ? ticked.filter((x) => x !== b) : [...ticked, b])}
+                      />
+                      {b.kind === 'fee' && catalog.data
+                        ? t('pages.fee', {
+                            fee: money(Number(b.what) / 100, catalog.data.currency),
+                            course: catalog.data.courses.find((c) => c.code === b.ref)?.title ?? b.ref,
+                          })
+                        : b.what}
+                    </label>
+                  ))}
+                </fieldset>
+              )}
               <Button type="submit" tone="dark" className="mt-2" disabled={!who || sign.isPending || !paper.act.allowed}>
                 {t('pages.record')}
               </Button>

@@ -4,7 +4,7 @@ import { useTranslation } from 'react-i18next';
 import { type Decision, type Entry, type Place, type Settling, type Sheet, acts, placeOf, useAct, useSheet } from '../api/client';
 import { errorWords } from '../errors';
 import { Link } from 'wouter';
-import { Answered } from '../kit/answered';
+import ChangeRequests from '../kit/changerequests';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { ClaimFile } from '../kit/claimfile';
 import { Remarks } from '../remarks';
@@ -78,12 +78,7 @@ export function Panel(props: { book: Book; place: Place; short?: boolean; onNext
         })}
         {s.status.receipt && ` · ${t('submit.receipt', { receipt: s.status.receipt })}`}
       </p>
-      {s.status.asked && (
-        <p className="mb-2 rounded border p-2 hatch">
-          <span className="rounded bg-card px-1 text-ochre">{t('panel.family', { message: s.status.asked })}</span>
-        </p>
-      )}
-      {s.status.answered && <Answered answered={s.status.answered} zone={s.status.window?.zone} />}
+      {s.status.changeRequests.length > 0 && <ChangeRequests book={book} sheet={s} place={placeOf(s)} answers />}
       {stopped.map((e) => (
         <Question key={e.course} book={book} sheet={s} entry={e} onAsk={setAsked} />
       ))}

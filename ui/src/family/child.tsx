@@ -3,7 +3,6 @@ import { useTranslation } from 'react-i18next';
 import { Link } from 'wouter';
 import { type Place, type Sheet, acts, studentPath, useAct } from '../api/client';
 import { errorWords } from '../errors';
-import { Answered } from '../kit/answered';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { day, money, when } from '../kit/format';
 import { Late } from '../kit/late';
@@ -16,6 +15,7 @@ const Reminded = lazy(() => import('../reminded'));
 const Agreeing = lazy(() => import('./agreeing'));
 const ShownDrafts = lazy(() => import('./shown'));
 const Talk = lazy(() => import('../talk'));
+const ChangeRequests = lazy(() => import('../kit/changerequests'));
 const Remarks = lazy(() => import('../remarks').then((m) => ({ default: m.Remarks })));
 
 /** What a child asks for and why, in plain words; sign, ask for a change, or decline. */
@@ -45,10 +45,10 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
         {s.state !== 'placed' && t(submitted ? 'family.meant' : 'family.notYet')}
       </p>
       <Steps sheet={sheet} who={who} />
-      {s.asked && (
-        <p className="mb-3 rounded border p-2 hatch">
-          <span className="rounded bg-card px-1 text-ochre">{t('family.asked', { message: s.asked, name })}</span>
-        </p>
+      {s.changeRequests.length > 0 && (
+        <Late>
+          <ChangeRequests book={book} sheet={sheet} place={place} />
+        </Late>
       )}
       {sheet.placed && (
         <Late fallback={<Loading />}>
@@ -62,8 +62,7 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
       )}
       <SinceSubmitted book={book} sheet={sheet} />
       {sheet.clash && <p className="mb-3 border-s-2 border-ochre ps-3 text-ochre">{clashWords(t, book, sheet)}</p>}
-      {s.answered && <Answered answered={s.answered} zone={s.window?.zone} />}
-      {s.state === 'sentBack' && s.message && s.message !== s.answered?.answer && (
+      {s.state === 'sentBack' && s.message && !s.changeRequests.some((r) => r.answer === s.message) && (
         <p className="mb-3 rounded border p-2 hatch">
           <span className="rounded bg-card px-1 text-ochre">
             {t('todo.sentBack', { who, message: s.message })} {s.about?.map(book.title).join(', ')}

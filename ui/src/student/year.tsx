@@ -1,4 +1,3 @@
-import { Answered } from '../kit/answered';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link, useLocation, useSearchParams } from 'wouter';
@@ -8,7 +7,7 @@ import { Alternates } from './alternates';
 import { useSingleKeys } from '../kit/keys';
 import { Late } from '../kit/late';
 import { Aside, welcomeOf } from './aside';
-import { Reminded, Result, Summer, TalkBand } from './floating';
+import { ChangeRequests, Reminded, Result, Summer, TalkBand } from './floating';
 import { Board } from './board';
 import { Recommended } from './recommended';
 import { Finder } from './finder';
@@ -85,8 +84,12 @@ export function YearPage({ desk }: { desk: Desk }) {
             <TalkBand book={book} sheet={sheet} />
           </Late>
         )}
-        {sheet.status.answered && <Answered answered={sheet.status.answered} zone={book.catalog.zone} />}
-        {sheet.status.state === 'sentBack' && sheet.status.message !== sheet.status.answered?.answer && (
+        {sheet.status.changeRequests.length > 0 && (
+          <Late>
+            <ChangeRequests book={book} sheet={sheet} place={desk.place} />
+          </Late>
+        )}
+        {sheet.status.state === 'sentBack' && !sheet.status.changeRequests.some((r) => r.answer === sheet.status.message) && (
           <p className="mb-2 rounded border p-2 hatch">
             <span className="rounded bg-card px-1 text-ochre">
               {t('todo.sentBack', { who: sheet.student.counselor ?? t('theCounselor'), message: sheet.status.message })}
@@ -96,11 +99,6 @@ export function YearPage({ desk }: { desk: Desk }) {
                 {book.title(code)}
               </button>
             ))}
-          </p>
-        )}
-        {sheet.status.asked && (
-          <p className="mb-2 rounded border p-2 hatch">
-            <span className="rounded bg-card px-1 text-ochre">{t('todo.asked', { message: sheet.status.asked })}</span>
           </p>
         )}
         {sheet.clash && (
