@@ -42,9 +42,13 @@ type Caseload struct {
 	Counts Counts
 }
 
-// Counts are how many students there are in each part of a caseload, whatever part is chosen of the same kind.
+// Counts are how many students a choice of each kind would list, beside what is chosen of the other kinds. Choosing a stage drops the reason and the
+// text that were chosen, and choosing a reason drops the stage; so the counts of stages are of whatever reason and text, those of reasons of
+// whatever stage.
 type Counts struct {
-	All        int
+	All        int // with the course and the text that are chosen
+	Waiting    int // of the whole caseload, whatever is chosen: they wait for the school
+	Ready      int // of the whole caseload: they can be approved now
 	Stages     map[caseload.Stage]int
 	Reasons    map[caseload.Reason]int
 	Grades     map[int]int
@@ -67,6 +71,9 @@ type CaseLine struct {
 
 	found *foundSheet
 }
+
+// Ready tells whether the reader can approve the requests at once: they are signed, and nothing waits for a person.
+func (l *CaseLine) Ready() bool { return l.Stage == caseload.Complete && l.Clear.Allowed }
 
 // Window is when the sheet is open.
 func (l *CaseLine) Window() acts.Window { return windowOf(&l.Pupil) }
@@ -215,6 +222,11 @@ func findOn(d *Desk) *foundSheet {
 	return out
 }
 
+// Started tells whether the family has begun.
+func (d *Desk) Started() bool {
+	return caseload.Started(acts.State(d.Row.State), d.Row.Begun, caseload.Begun(d.Known.Facts, &d.Sheet) || len(d.Gone) > 0)
+}
+
 // Zone is the time zone of the school.
 func (y *SchoolYear) Zone() *time.Location {
 	zone, err := time.LoadLocation(y.Policy.Settings.TimeZone)
@@ -286,7 +298,13 @@ func (c *Caseload) choose(lines []CaseLine, f *Filter) {
 	counselors := map[string]*CounselorCount{}
 	for i := range lines {
 		l := &lines[i]
-		if f.Course != "" && !(known && slices.Contains(l.found.on, course)) || !named(l, words) {
+		if l.Stage == caseload.Waiting {
+			n.Waiting++
+		}
+		if l.Ready() {
+			n.Ready++
+		}
+		if f.Course != "" && !(known && slices.Contains(l.found.on, course)) {
 			continue
 		}
 		stage := f.Stage == "" || l.Stage == f.Stage
@@ -294,10 +312,13 @@ func (c *Caseload) choose(lines []CaseLine, f *Filter) {
 		grade := f.Grade < 0 || l.Grade == f.Grade
 		program := f.Program == "" || slices.Contains(l.Programs.V, f.Program)
 		counselor := f.Counselor == "" || l.Counselor == f.Counselor
-		if reason && grade && program && counselor {
+		if grade && program && counselor {
 			n.Stages[l.Stage]++
 		}
-		if stage && grade && program && counselor {
+		if !named(l, words) {
+			continue
+		}
+		if grade && program && counselor {
 			for _, w := range l.Waits {
 				n.Reasons[w.Reason]++
 			}

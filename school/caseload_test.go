@@ -2,6 +2,7 @@ package school_test
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -239,6 +240,95 @@ func TestFiltersOfTheCaseload(t *testing.T) {
 	for i := 1; i < len(all.Lines); i++ {
 		if since(&all.Lines[i]).Before(since(&all.Lines[i-1])) {
 			t.Fatalf("%s has waited longer than %s, and comes later", all.Lines[i].Student, all.Lines[i-1].Student)
+		}
+	}
+}
+
+// In every combination of filters each number that stands beside a choice is how many students the choice lists, and the headline's numbers are those of the
+// whole caseload.
+func TestCountsAreWhatTheyList(t *testing.T) {
+	h := newHouse(t)
+	h.finish()
+	h.waive()
+	h.submit()
+	h.sign()
+	r := rand.New(rand.NewPCG(21, 2))
+	list := func(f school.Filter) *school.Caseload {
+		t.Helper()
+		c, err := h.Caseload(t.Context(), h.who("office"), mara.School, mara.Year, f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return c
+	}
+	all := list(everybody(true))
+	waiting, ready := 0, 0
+	for i := range all.Lines {
+		if all.Lines[i].Stage == caseload.Waiting {
+			waiting++
+		}
+		if all.Lines[i].Stage == caseload.Complete && all.Lines[i].Clear.Allowed {
+			ready++
+		}
+	}
+	if all.Counts.Waiting != waiting || all.Counts.Ready != ready || ready == 0 || waiting == 0 {
+		t.Errorf("%d wait and %d are ready, want %d and %d", all.Counts.Waiting, all.Counts.Ready, waiting, ready)
+	}
+	for range 60 {
+		f := everybody(true)
+		if r.IntN(3) == 0 {
+			f.Stage = caseload.Stages()[r.IntN(len(caseload.Stages()))]
+		} else if r.IntN(2) == 0 {
+			if w := all.Lines[r.IntN(len(all.Lines))].Waits; len(w) > 0 {
+				f.Reason = w[0].Reason
+			}
+		}
+		if r.IntN(3) == 0 {
+			f.Grade = 9 + r.IntN(4)
+		}
+		if r.IntN(3) == 0 {
+			f.Course = []string{"CER1", "DRW1", "ENG10"}[r.IntN(3)]
+		}
+		if r.IntN(3) == 0 {
+			f.Text = []string{"a", "qu", "an e"}[r.IntN(3)]
+		}
+		if r.IntN(4) == 0 {
+			f.Counselor = all.Counts.Counselors[r.IntN(len(all.Counts.Counselors))].ID
+		}
+		c := list(f)
+		if c.Counts.Waiting != waiting || c.Counts.Ready != ready {
+			t.Fatalf("%+v: %d wait and %d are ready, whatever is chosen %d and %d", f, c.Counts.Waiting, c.Counts.Ready, waiting, ready)
+		}
+		same := func(what string, said int, f school.Filter) {
+			t.Helper()
+			if n := len(list(f).Lines); n != said {
+				t.Fatalf("%+v: beside %s stands %d, and it lists %d", f, what, said, n)
+			}
+		}
+		for _, stage := range caseload.Stages() {
+			g := f
+			g.Stage, g.Reason, g.Text = stage, "", ""
+			same(string(stage), c.Counts.Stages[stage], g)
+		}
+		for reason, n := range c.Counts.Reasons {
+			g := f
+			g.Reason, g.Stage = reason, ""
+			same(string(reason), n, g)
+		}
+		for grade, n := range c.Counts.Grades {
+			g := f
+			g.Grade = grade
+			same(fmt.Sprint(grade), n, g)
+		}
+		for program, n := range c.Counts.Programs {
+			g := f
+			g.Program = program
+			same(program, n, g)
+		}
+		for _, x := range c.Counts.Counselors {
+			g := f
+			g.Counselor = x.ID
+			same(x.Name, x.Students, g)
 		}
 	}
 }

@@ -126,6 +126,7 @@ type Act struct {
 type Status struct {
 	State          string          `json:"state" enum:"inProgress,sentBack,submitted,signed,cleared,placed"`
 	Stood          string          `json:"stood" enum:"inProgress,submitted,signed,cleared,placed,sentBack" doc:"How far the requests have come: the state; of what is placed, the one in which it was"`
+	Started        bool            `json:"started" doc:"The family has begun: somebody of it has worked on the requests, or has submitted them"`
 	Changed        bool            `json:"changed" doc:"Changed since it was submitted: the school still has what was submitted"`
 	Since          *Since          `json:"since,omitempty" doc:"What is different from what was submitted, where something is"`
 	HandedIn       bool            `json:"handedIn" doc:"The school has what is on the sheet"`

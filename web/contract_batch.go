@@ -16,9 +16,12 @@ type CaseloadView struct {
 	Counts   CaseCounts `json:"counts"`
 }
 
-// CaseCounts are how many students there are in each part of a caseload; of each kind of part, whichever of that kind is chosen.
+// CaseCounts are how many students a choice of each kind would list, beside what is chosen of the other kinds; choosing a stage drops the reason and the
+// text, and choosing a reason drops the stage.
 type CaseCounts struct {
 	All        int         `json:"all"`
+	Waiting    int         `json:"waiting" doc:"Of the whole caseload, whatever is chosen: they wait for the school"`
+	Ready      int         `json:"ready" doc:"Of the whole caseload: they can be approved now"`
 	Stages     []CaseCount `json:"stages" doc:"All of them, in the order a sheet takes them"`
 	Reasons    []CaseCount `json:"reasons" doc:"Those there are: the school's first"`
 	Grades     []CaseCount `json:"grades"`

@@ -235,7 +235,7 @@ func newOutcome(id int64, list []school.Outcome) *BatchOutcome {
 // newCaseload shows a caseload.
 func newCaseload(c *school.Caseload, now time.Time) *CaseloadView {
 	v := &CaseloadView{School: c.Year.School, Year: c.Year.Start, Name: c.Reader, Mine: c.Mine, Students: make([]CaseRow, 0, len(c.Lines)),
-		Counts: CaseCounts{c.Counts.All, []CaseCount{}, []CaseCount{}, []CaseCount{}, []CaseCount{}, []CaseCount{}}}
+		Counts: CaseCounts{c.Counts.All, c.Counts.Waiting, c.Counts.Ready, []CaseCount{}, []CaseCount{}, []CaseCount{}, []CaseCount{}, []CaseCount{}}}
 	n := &v.Counts
 	for _, stage := range caseload.Stages() {
 		n.Stages = append(n.Stages, CaseCount{ID: string(stage), Students: c.Counts.Stages[stage]})

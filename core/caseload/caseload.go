@@ -25,7 +25,7 @@ const (
 	InProgress Stage = "inProgress"
 	WithFamily Stage = "withFamily" // handed in; a guardian has to sign
 	Waiting    Stage = "waiting"    // for the school: some reason is the school's to settle
-	Complete   Stage = "complete"   // it can be cleared
+	Complete   Stage = "complete"   // signed, and nothing waits: it can be cleared
 	Cleared    Stage = "cleared"
 )
 
@@ -40,6 +40,7 @@ const (
 	Claim      Reason = "claim"      // a condition is said to be met elsewhere
 	Asked      Reason = "asked"      // the family asks for a change
 	Remark     Reason = "remark"     // what the family asks or says is not answered
+	NoGuardian Reason = "noGuardian" // handed in, and nobody is on file who could sign: somebody of the school signs for the family
 	Unmet      Reason = "unmet"      // handed in, and a rule or condition does not hold now
 	Overridden Reason = "overridden" // handed in although a condition does not hold, which was taken note of
 	Retake     Reason = "retake"     // handed in, and a course that was failed is asked for again
@@ -59,7 +60,7 @@ const (
 
 // Reasons lists the reasons: first those that the school settles, then those that the family does.
 func Reasons() []Reason {
-	return []Reason{Claim, Asked, Remark, Unmet, Overridden, Retake, TooComplex, Lapsed, Contested, Uncovered, LoneHalf, Clash, Changed, Unsigned, Unreached, Overdue, Unbegun}
+	return []Reason{Claim, Asked, Remark, NoGuardian, Unmet, Overridden, Retake, TooComplex, Lapsed, Contested, Uncovered, LoneHalf, Clash, Changed, Unsigned, Unreached, Overdue, Unbegun}
 }
 
 // School tells whether it is for the school to settle.
@@ -108,7 +109,7 @@ type Found struct {
 //
 // Zone is the school's, in which the days of errands pass.
 func Find(f *sheet.Facts, s *sheet.Sheet, j *sheet.Judgement, todo []sheet.Todo, handed bool, zone *time.Location) Found {
-	out := Found{Open: None, Beyond: j == nil, Begun: begun(f, s)}
+	out := Found{Open: None, Beyond: j == nil, Begun: Begun(f, s)}
 	if j == nil {
 		return out
 	}
@@ -156,8 +157,14 @@ func atRisk(f *sheet.Facts, s *sheet.Sheet) []int32 {
 	})
 }
 
-// begun tells whether something but what the school has put there is on a sheet.
-func begun(f *sheet.Facts, s *sheet.Sheet) bool {
+// Started tells whether a family has begun: somebody of it has worked on the sheet, something but what the school has put there is on it, or it has
+// been submitted. It is the one definition of that.
+func Started(state acts.State, touched, begun bool) bool {
+	return state != acts.InProgress || touched || begun
+}
+
+// Begun tells whether something but what the school has put there is on a sheet.
+func Begun(f *sheet.Facts, s *sheet.Sheet) bool {
 	return len(s.Alternates) > 0 || slices.ContainsFunc(s.Requests, func(e sheet.Entry) bool {
 		assigned, _ := f.Assigned(e.Course)
 		return !assigned
@@ -210,6 +217,9 @@ func Of(c *Case) (Stage, []Wait) {
 	if !c.RemarkAt.IsZero() {
 		add(Remark, c.RemarkAt)
 	}
+	if handed && stood == acts.Submitted && c.Guardians == 0 {
+		add(NoGuardian, c.SubmittedAt)
+	}
 	stage := c.stage(handed, cleared)
 	switch {
 	case cleared:
@@ -242,7 +252,7 @@ func (c *Case) stage(handed, cleared bool) Stage {
 	switch {
 	case cleared:
 		return Cleared
-	case c.State == acts.InProgress && !c.Touched && !c.Begun:
+	case !Started(c.State, c.Touched, c.Begun):
 		return NotBegun
 	case !handed:
 		return InProgress

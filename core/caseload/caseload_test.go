@@ -2,6 +2,7 @@ package caseload
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -9,6 +10,7 @@ import (
 
 	"rubricon/core/acts"
 	"rubricon/core/catalog"
+	"rubricon/core/policy"
 )
 
 var now = time.Date(2027, 3, 10, 12, 0, 0, 0, time.UTC)
@@ -38,35 +40,36 @@ func TestOf(t *testing.T) {
 		change func(c *Case)
 		want   string
 	}{
-		"nothing yet":              {func(c *Case) { c.Begun, c.Touched = false, false }, "notBegun unbegun@20"},
-		"before it opens":          {func(c *Case) { c.Begun, c.Touched, c.Window.Opens = false, false, days(-1) }, "notBegun"},
-		"begun and taken off":      {func(c *Case) { c.Begun = false }, "inProgress"},
-		"something from before":    {func(c *Case) { c.Touched = false }, "inProgress"},
-		"sent back, untouched":     {func(c *Case) { c.Begun, c.Touched, c.State = false, false, acts.SentBack }, "inProgress"},
-		"a claim while it is made": {func(c *Case) { c.Claims = []int32{4, 2} }, "waiting claim:4:2@5"},
-		"a half without the other": {func(c *Case) { c.Halves = []int32{7} }, "inProgress loneHalf:7@5"},
-		"cannot be had together":   {func(c *Case) { c.Clash = []int32{7, 9} }, "inProgress clash:7:9@5"},
-		"cleared all the same":     {func(c *Case) { c.State, c.Clash = acts.Cleared, []int32{7, 9} }, "cleared"},
-		"an errand is late":        {func(c *Case) { c.Dues = []Due{{3, days(2)}, {5, days(-2)}, {6, days(9)}} }, "inProgress overdue:3:6@9"},
-		"an errand due now":        {func(c *Case) { c.Dues = []Due{{3, now}} }, "inProgress overdue:3@0"},
-		"handed in":                {func(c *Case) { c.State = acts.Submitted }, "withFamily"},
-		"unsigned for six days":    {func(c *Case) { c.State, c.SubmittedAt = acts.Submitted, days(6) }, "withFamily"},
-		"a mail that was lost":     {func(c *Case) { c.State, c.LostAt = acts.Submitted, days(1) }, "withFamily unreached@1"},
-		"lost, and then cleared":   {func(c *Case) { c.State, c.LostAt = acts.Cleared, days(1) }, "cleared"},
-		"unsigned for a week":      {func(c *Case) { c.State, c.SubmittedAt = acts.Submitted, days(7) }, "withFamily unsigned@7"},
-		"nobody to sign":           {func(c *Case) { c.State, c.Guardians, c.SubmittedAt = acts.Submitted, 0, days(7) }, "complete"},
-		"signed":                   {func(c *Case) { c.State = acts.Signed }, "complete"},
-		"changed since":            {func(c *Case) { c.State, c.Changed = acts.Signed, true }, "inProgress changed@5"},
-		"no longer ready":          {func(c *Case) { c.State, c.Ready, c.Open = acts.Signed, false, 8 }, "waiting unmet:8@1"},
-		"a rule no longer holds":   {func(c *Case) { c.State, c.Ready = acts.Signed, false }, "waiting unmet@1"},
-		"unready for a claim":      {func(c *Case) { c.State, c.Ready, c.Claims = acts.Signed, false, []int32{1} }, "waiting claim:1@1"},
-		"with the family, unready": {func(c *Case) { c.State, c.Ready = acts.Submitted, false }, "withFamily"},
-		"noted":                    {func(c *Case) { c.State, c.Noted = acts.Signed, []int32{1} }, "waiting overridden:1@1"},
-		"noted while it is made":   {func(c *Case) { c.Noted = []int32{1} }, "inProgress"},
-		"a retake":                 {func(c *Case) { c.State, c.Retakes = acts.Signed, []int32{1} }, "waiting retake:1@1"},
-		"beyond judging":           {func(c *Case) { c.Beyond = true }, "waiting tooComplex@5"},
-		"a wish and a question":    {func(c *Case) { c.State, c.Asked, c.AskedAt, c.RemarkAt = acts.Submitted, true, days(2), days(3) }, "waiting asked@2 remark@3"},
-		"nothing stands in":        {func(c *Case) { c.State, c.Uncovered = acts.Signed, []int32{0, 1} }, "complete uncovered:0:1@1"},
+		"nothing yet":                {func(c *Case) { c.Begun, c.Touched = false, false }, "notBegun unbegun@20"},
+		"before it opens":            {func(c *Case) { c.Begun, c.Touched, c.Window.Opens = false, false, days(-1) }, "notBegun"},
+		"begun and taken off":        {func(c *Case) { c.Begun = false }, "inProgress"},
+		"something from before":      {func(c *Case) { c.Touched = false }, "inProgress"},
+		"sent back, untouched":       {func(c *Case) { c.Begun, c.Touched, c.State = false, false, acts.SentBack }, "inProgress"},
+		"a claim while it is made":   {func(c *Case) { c.Claims = []int32{4, 2} }, "waiting claim:4:2@5"},
+		"a half without the other":   {func(c *Case) { c.Halves = []int32{7} }, "inProgress loneHalf:7@5"},
+		"cannot be had together":     {func(c *Case) { c.Clash = []int32{7, 9} }, "inProgress clash:7:9@5"},
+		"cleared all the same":       {func(c *Case) { c.State, c.Clash = acts.Cleared, []int32{7, 9} }, "cleared"},
+		"an errand is late":          {func(c *Case) { c.Dues = []Due{{3, days(2)}, {5, days(-2)}, {6, days(9)}} }, "inProgress overdue:3:6@9"},
+		"an errand due now":          {func(c *Case) { c.Dues = []Due{{3, now}} }, "inProgress overdue:3@0"},
+		"handed in":                  {func(c *Case) { c.State = acts.Submitted }, "withFamily"},
+		"unsigned for six days":      {func(c *Case) { c.State, c.SubmittedAt = acts.Submitted, days(6) }, "withFamily"},
+		"a mail that was lost":       {func(c *Case) { c.State, c.LostAt = acts.Submitted, days(1) }, "withFamily unreached@1"},
+		"lost, and then cleared":     {func(c *Case) { c.State, c.LostAt = acts.Cleared, days(1) }, "cleared"},
+		"unsigned for a week":        {func(c *Case) { c.State, c.SubmittedAt = acts.Submitted, days(7) }, "withFamily unsigned@7"},
+		"nobody to sign":             {func(c *Case) { c.State, c.Guardians, c.SubmittedAt = acts.Submitted, 0, days(7) }, "waiting noGuardian@7"},
+		"nobody to sign, signed for": {func(c *Case) { c.State, c.Guardians = acts.Signed, 0 }, "complete"},
+		"signed":                     {func(c *Case) { c.State = acts.Signed }, "complete"},
+		"changed since":              {func(c *Case) { c.State, c.Changed = acts.Signed, true }, "inProgress changed@5"},
+		"no longer ready":            {func(c *Case) { c.State, c.Ready, c.Open = acts.Signed, false, 8 }, "waiting unmet:8@1"},
+		"a rule no longer holds":     {func(c *Case) { c.State, c.Ready = acts.Signed, false }, "waiting unmet@1"},
+		"unready for a claim":        {func(c *Case) { c.State, c.Ready, c.Claims = acts.Signed, false, []int32{1} }, "waiting claim:1@1"},
+		"with the family, unready":   {func(c *Case) { c.State, c.Ready = acts.Submitted, false }, "withFamily"},
+		"noted":                      {func(c *Case) { c.State, c.Noted = acts.Signed, []int32{1} }, "waiting overridden:1@1"},
+		"noted while it is made":     {func(c *Case) { c.Noted = []int32{1} }, "inProgress"},
+		"a retake":                   {func(c *Case) { c.State, c.Retakes = acts.Signed, []int32{1} }, "waiting retake:1@1"},
+		"beyond judging":             {func(c *Case) { c.Beyond = true }, "waiting tooComplex@5"},
+		"a wish and a question":      {func(c *Case) { c.State, c.Asked, c.AskedAt, c.RemarkAt = acts.Submitted, true, days(2), days(3) }, "waiting asked@2 remark@3"},
+		"nothing stands in":          {func(c *Case) { c.State, c.Uncovered = acts.Signed, []int32{0, 1} }, "complete uncovered:0:1@1"},
 		"and it may fail": {func(c *Case) {
 			c.State, c.Uncovered, c.Contested = acts.Signed, []int32{0, 1}, []bool{false, true}
 		}, "complete contested:1@1 uncovered:0@1"},
@@ -85,6 +88,36 @@ func TestOf(t *testing.T) {
 	}
 }
 
+// What is said to be ready to approve can be approved, by the guard of the acts; what lacks a signature never is.
+func TestCompleteCanBeApproved(t *testing.T) {
+	r := rand.New(rand.NewPCG(21, 1))
+	yes := func() bool { return r.IntN(2) == 0 }
+	complete := 0
+	for range 20000 {
+		states := []acts.State{acts.InProgress, acts.SentBack, acts.Submitted, acts.Signed, acts.Cleared, acts.Placed}
+		c := Case{Found: &Found{Begun: yes(), Changed: yes(), Complete: true, Ready: yes(), Beyond: r.IntN(9) == 0, Open: None}, State: states[r.IntN(6)], Touched: yes(), Asked: r.IntN(4) == 0,
+			Guardians: r.IntN(3), Now: time.Unix(5000, 0), Window: acts.Window{Opens: time.Unix(1, 0), Families: time.Unix(4000, 0).Add(time.Duration(r.IntN(3000)) * time.Second), Counselors: time.Unix(9000, 0)}}
+		if c.State == acts.Placed {
+			c.Before = []acts.State{acts.Submitted, acts.Signed, acts.Cleared}[r.IntN(3)]
+		}
+		if yes() {
+			c.Claims = []int32{1}
+		}
+		settings := policy.Settings{Signing: []policy.Signing{policy.OneSigns, policy.AllSign}[r.IntN(2)], Look: []policy.Look{policy.LookAfter, policy.LookBefore, policy.LookNone}[r.IntN(3)]}
+		stage, _ := Of(&c)
+		clear := acts.Of(&acts.Case{Relation: acts.Relation{Counsels: true}, State: c.State, Before: c.Before, Changed: c.Changed, Window: c.Window, Now: c.Now, Settings: settings,
+			Guardians: c.Guardians, Asked: c.Asked, Complete: c.Found.Complete, Ready: c.Ready})[acts.Clear]
+		if stage == Complete {
+			if complete++; !clear.Allowed || clear.Reason {
+				t.Fatalf("%+v, %+v: complete, and approving is answered %+v", c, c.Found, clear)
+			}
+		}
+	}
+	if complete < 300 {
+		t.Errorf("only %d of the cases were complete", complete)
+	}
+}
+
 // The school's reasons come before the family's, each is known, and Lapsed is the last of the school's.
 func TestReasons(t *testing.T) {
 	school := 0
@@ -96,7 +129,7 @@ func TestReasons(t *testing.T) {
 			}
 		}
 	}
-	if school != 8 || len(Reasons()) != 17 || slices.Contains(Reasons(), "") {
+	if school != 9 || len(Reasons()) != 18 || slices.Contains(Reasons(), "") {
 		t.Errorf("%d of %d are the school's", school, len(Reasons()))
 	}
 }

@@ -2766,10 +2766,20 @@ export interface components {
             counselors: components["schemas"]["CaseCount"][];
             grades: components["schemas"]["CaseCount"][];
             programs: components["schemas"]["CaseCount"][];
+            /**
+             * Format: int64
+             * @description Of the whole caseload: they can be approved now
+             */
+            ready: number;
             /** @description Those there are: the school's first */
             reasons: components["schemas"]["CaseCount"][];
             /** @description All of them, in the order a sheet takes them */
             stages: components["schemas"]["CaseCount"][];
+            /**
+             * Format: int64
+             * @description Of the whole caseload, whatever is chosen: they wait for the school
+             */
+            waiting: number;
         };
         CaseRow: {
             clear: components["schemas"]["Act"];
@@ -5400,6 +5410,8 @@ export interface components {
             signatures: components["schemas"]["Signature"][];
             /** @description What is different from what was submitted, where something is */
             since?: components["schemas"]["Since"];
+            /** @description The family has begun: somebody of it has worked on the requests, or has submitted them */
+            started: boolean;
             /** @enum {string} */
             state: "inProgress" | "sentBack" | "submitted" | "signed" | "cleared" | "placed";
             /**

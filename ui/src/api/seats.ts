@@ -119,6 +119,9 @@ export function useSeatAct<B>(at: Place, act: (at: Place, body: B) => Promise<Se
   });
 }
 
+/** Tells whether a student's choice of sections waits for the reader's look. */
+export const waitsForLook = (x: Choosing) => x.next === 'look' && x.look.allowed;
+
 /** The students of a year who choose seats. */
 export const useChoosing = (at: Year) => {
   const client = useQueryClient();

@@ -1,45 +1,52 @@
 import { useDeferredValue, useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import { useLocation, useSearch } from 'wouter';
-import { type Person, useCatalog } from '../api/client';
-import { type CaseRow, type Filter, useCaseload } from '../api/desks';
+import { Link, useLocation } from 'wouter';
+import { type Person, type Year, useCatalog } from '../api/client';
+import { type CaseRow, type Caseload, type Filter, useCaseload } from '../api/desks';
+import { useChoosing, waitsForLook } from '../api/seats';
 import { Header } from '../kit/header';
 import { staffPages } from '../kit/pages';
 import { Unread } from '../unread';
 import { bookOf } from '../words';
 import { Filters, Flow } from './filters';
+import { searchOf, useListed, usePosition } from './listed';
 import { Panel } from './panel';
 import { Rows } from './rows';
 import { Together } from './together';
 import '../kit/staff';
 
-const keys = ['all', 'stage', 'reason', 'grade', 'program', 'course', 'counselor', 'text'] as const;
+/** What waits for the reader in the whole caseload, whatever is chosen of it below. */
+function Head({ counts, looks }: { counts: Caseload['counts']; looks: number }) {
+  const { t } = useTranslation();
+  return (
+    <h1 className="mt-3 mb-2">
+      {counts.waiting ? t('caseload.head', { count: counts.waiting }) : looks ? '' : t('caseload.headNone')}{' '}
+      {counts.ready > 0 && t('caseload.clear', { count: counts.ready })}{' '}
+      {looks > 0 && (
+        <Link href="/seats" className="inked-link">
+          {t('caseload.looks', { count: looks })}
+        </Link>
+      )}
+    </h1>
+  );
+}
+
+/** With those who have chosen sections and wait for the reader's look. */
+function HeadWithSeats({ at, counts }: { at: Year; counts: Caseload['counts'] }) {
+  const choosing = useChoosing(at);
+  return <Head counts={counts} looks={choosing.data?.filter(waitsForLook).length ?? 0} />;
+}
 
 /** The students of a caseload by what they wait for, with one of them beside, or what is done with all of them. */
 export default function Counselor({ person }: { person: Person }) {
   const { t } = useTranslation();
-  const search = useSearch();
   const [path, go] = useLocation();
   const at = useMemo(() => ({ school: person.school, year: person.year }), [person]);
-  // What is chosen stands in the address, so that it can be kept, sent and gone back to; with nothing chosen it is who waits for the school.
-  const filter = useMemo<Filter>(() => {
-    const given = new URLSearchParams(search);
-    const out: Filter = person.job === 'office' ? { all: 'true' } : {};
-    for (const key of keys) {
-      const value = given.get(key);
-      if (value) out[key] = value;
-    }
-    if (!keys.some((key) => key !== 'all' && given.get(key))) out.stage = 'waiting';
-    if (out.stage === 'any') delete out.stage;
-    return out;
-  }, [search, person.job]);
+  const { filter } = useListed(person);
   const set = (change: Filter) => {
-    const next = new URLSearchParams();
     const merged = { ...filter, ...change };
     if (merged.text && change.text) delete merged.stage;
-    for (const key of keys) if (merged[key] && !(key === 'all' && person.job === 'office')) next.set(key, merged[key]);
-    if (!merged.stage) next.set('stage', 'any');
-    go(`${path}?${next}`, { replace: true });
+    go(`${path}?${searchOf(person, merged)}`, { replace: true });
     setStudent(undefined);
     setTogether(undefined);
   };
@@ -49,21 +56,22 @@ export default function Counselor({ person }: { person: Person }) {
   const [student, setStudent] = useState<string>();
   const [together, setTogether] = useState<{ rows: CaseRow[]; about?: string }>();
 
+  const list = caseload.data?.students ?? [];
+  const current = together ? undefined : (student ?? list[0]?.id);
+  const { position, count, next } = usePosition(list, current);
+  // Who is shown stays until another is chosen, also where they leave the list by what is done.
+  if (current && current !== student && deferred === filter && !caseload.isPlaceholderData) setStudent(current);
+
   if (!caseload.data || !catalog.data) return <Unread of={[catalog, caseload]} />;
   const book = bookOf(catalog.data);
   const { counts, students } = caseload.data;
-  const count = (stage: string) => counts.stages.find((s) => s.id === stage)?.students ?? 0;
-  const current = together ? undefined : (student ?? students[0]?.id);
   return (
     <div className="flex min-h-screen flex-col desk:h-screen">
       <Header pages={staffPages(t, person)} where={t('header.schoolYear', { school: catalog.data.name, year: catalog.data.label })}>
         <b className="font-semibold text-ink">{caseload.data.name}</b>
       </Header>
       <main id="page" className="flex min-h-0 flex-1 flex-col px-4 desk:px-6">
-        <h1 className="mt-3 mb-2">
-          {count('waiting') ? t('caseload.head', { count: count('waiting') }) : t('caseload.headNone')}{' '}
-          {count('complete') > 0 && t('caseload.clear', { count: count('complete') })}
-        </h1>
+        {person.seats ? <HeadWithSeats at={at} counts={counts} /> : <Head counts={counts} looks={0} />}
         <Flow counts={counts.stages} stage={filter.stage} onStage={(stage) => set({ stage, reason: undefined, text: undefined })} />
         <div className="grid min-h-0 flex-1 border-t border-line desk:grid-cols-[37rem_1fr]">
           <section className="flex min-h-0 flex-col desk:border-e desk:border-line" aria-label={t('caseload.students')}>
@@ -99,7 +107,10 @@ export default function Counselor({ person }: { person: Person }) {
                 key={current}
                 book={book}
                 place={{ ...at, student: current }}
-                onNext={() => setStudent((students[students.findIndex((r) => r.id === current) + 1] ?? students[0])?.id)}
+                list={searchOf(person, filter)}
+                position={position}
+                count={count}
+                onNext={next ? () => setStudent(next) : undefined}
               />
             ) : (
               <p className="text-soft">{t('caseload.empty')}</p>

@@ -3,7 +3,7 @@ import { type FormEvent, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link } from 'wouter';
 import { type Person, useCatalog } from '../api/client';
-import { type Choosing, seatActs, setSeatRules, useChoosing, useSeatTable } from '../api/seats';
+import { type Choosing, seatActs, setSeatRules, useChoosing, useSeatTable, waitsForLook } from '../api/seats';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
 import { fold } from '../kit/fold';
@@ -39,7 +39,7 @@ export default function ChoosingPage({ person }: { person: Person }) {
   if (!catalog.data || !list.data) return <Unread of={[catalog, list]} />;
   const all = list.data;
   const count = (of: Stage) => all.filter((x) => stageOf(x) === of).length;
-  const waiting = all.filter((x) => stageOf(x) === 'look' && x.look.allowed).length;
+  const waiting = all.filter(waitsForLook).length;
   const rows = all.filter((x) => (!stage || stageOf(x) === stage) && fold(x.name).includes(fold(text.trim())));
   rows.sort((a, b) => stages.indexOf(stageOf(a)) - stages.indexOf(stageOf(b)) || a.open - b.open);
   const label = (x: Stage) => t(`choosing.${({ look: 'look', looked: 'looked', open: 'openStage', not: 'not', done: 'doneStage' } as const)[x]}`);

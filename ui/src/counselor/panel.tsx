@@ -23,7 +23,15 @@ type Errand = Pick<Settling, 'course' | 'kind' | 'done'>;
 type Asked = { answer: Decision['answer']; entry: Entry; claim?: number };
 
 /** One student beside the caseload: what waits for a decision, the year in short, and the acts. */
-export function Panel(props: { book: Book; place: Place; short?: boolean; onNext: () => void }) {
+export function Panel(props: {
+  book: Book;
+  place: Place;
+  short?: boolean;
+  list?: string; // what the list beside is chosen by, as an address writes it
+  position?: number; // in the list, from 1; 0: no longer
+  count?: number;
+  onNext?: () => void;
+}) {
   const { t } = useTranslation();
   const client = useQueryClient();
   const { book, place } = props;
@@ -65,7 +73,7 @@ export function Panel(props: { book: Book; place: Place; short?: boolean; onNext
       {!props.short && (
         <h2 className="flex items-baseline gap-4 font-head text-xl font-medium">
           {s.student.given} {s.student.family}
-          <Link href={`/student/${encodeURIComponent(s.student.id)}`} className="font-read text-base inked-link">
+          <Link href={`/student/${encodeURIComponent(s.student.id)}${props.list ? `?${props.list}` : ''}`} className="font-read text-base inked-link">
             {t('panel.whole')}
           </Link>
         </h2>
@@ -73,7 +81,7 @@ export function Panel(props: { book: Book; place: Place; short?: boolean; onNext
       <p className="mb-2 text-sm text-soft">
         {t('panel.sub', {
           grade: s.student.grade,
-          state: (s.status.state === 'inProgress' && !s.status.keptAt ? t('caseload.stage.notBegun') : statusWords(t, s).state).toLowerCase(),
+          state: (!s.status.started ? t('caseload.stage.notBegun') : statusWords(t, s).state).toLowerCase(),
           credits: inUnit(t, book, credits),
         })}
         {s.status.receipt && ` · ${t('submit.receipt', { receipt: s.status.receipt })}`}
@@ -173,7 +181,8 @@ export function Panel(props: { book: Book; place: Place; short?: boolean; onNext
         {may.sign.allowed && <Button onClick={() => setWriting('sign')}>{t('panel.sign')}</Button>}
         {may.sendBack.allowed && <Button onClick={() => setWriting('back')}>{t('panel.back')}</Button>}
         {may.reopen.allowed && <Button onClick={() => setWriting('reopen')}>{t('panel.reopen')}</Button>}
-        <Button onClick={props.onNext}>{t('panel.next')}</Button>
+        {props.onNext && <Button onClick={props.onNext}>{t('panel.next')}</Button>}
+        {(props.position ?? 0) > 0 && <span className="text-sm text-soft">{t('panel.position', { n: props.position, of: props.count })}</span>}
       </div>
       <Refusal text={clear.error ? errorWords(t, clear.error) : undefined} />
       {writing && (

@@ -7,9 +7,11 @@ import { Loading, Refusal } from '../kit/controls';
 import { Header } from '../kit/header';
 import { Late } from '../kit/late';
 import { staffPages } from '../kit/pages';
-import { bookOf, statusWords } from '../words';
+import { type Book, bookOf, statusWords } from '../words';
 import { Done } from './done';
+import { useCaseload } from '../api/desks';
 import { Letters } from './letters';
+import { searchOf, useListed, usePosition } from './listed';
 import { Looks } from './looks';
 import { Panel } from './panel';
 import { Family, OnRecord } from './record';
@@ -60,9 +62,36 @@ export default function StudentDesk({ person, student }: { person: Person; stude
   );
 }
 
+/** The acts, with the place of the student in the list of the caseload that the address names; the next one is that list's. */
+function PanelInList({ person, book, place }: { person: Person; book: Book; place: Place }) {
+  const { t } = useTranslation();
+  const [, go] = useLocation();
+  const { filter } = useListed(person);
+  const list = searchOf(person, filter);
+  const { position, count, next } = usePosition(useCaseload(place, filter).data?.students ?? [], place.student);
+  return (
+    <>
+      <p className="mb-1">
+        <Link href={`/?${list}`} className="inked-link">
+          {t('panel.toList')}
+        </Link>
+      </p>
+      <Panel
+        book={book}
+        place={place}
+        short
+        position={position}
+        count={count}
+        onNext={next ? () => go(`/student/${encodeURIComponent(next)}?${list}`) : undefined}
+      />
+    </>
+  );
+}
+
 function File({ person, place, reason, bar, base }: { person: Person; place: Place; reason: string; bar: ReactNode; base: string }) {
   const { t } = useTranslation();
   const [, go] = useLocation();
+  const { given } = useListed(person);
   const catalog = useCatalog(place);
   const sheet = useSheet(place);
   const error = catalog.error ?? sheet.error;
@@ -101,7 +130,7 @@ function File({ person, place, reason, bar, base }: { person: Person; place: Pla
             history={t('panel.history')}
             beside={
               <section aria-label={t('file.decide')} className="min-w-0 desk:border-s desk:border-line desk:ps-6">
-                <Panel book={book} place={place} short onNext={() => go('/')} />
+                {given ? <PanelInList person={person} book={book} place={place} /> : <Panel book={book} place={place} short />}
               </section>
             }
             left={<OnRecord book={book} place={place} decides={s.acts.decide.allowed} version={s.version} />}
