@@ -85,13 +85,19 @@ func (d *Desk) Agree() (student, guardian []string) {
 }
 
 // Acknowledgement is something that holds nothing up and is acknowledged by whoever submits: a rule that does not hold, or a course whose
-// condition is not met.
-type Acknowledgement struct{ Rule, Course string }
+// condition is not met, or one that is being taken now and would not count again.
+type Acknowledgement struct {
+	Rule, Course string
+	Taking       bool
+}
 
 // ID names it among what is agreed to.
 func (a Acknowledgement) ID() string {
 	if a.Rule != "" {
 		return "rule:" + a.Rule
+	}
+	if a.Taking {
+		return "taking:" + a.Course
 	}
 	return "entry:" + a.Course
 }
@@ -101,12 +107,15 @@ func (d *Desk) Acknowledge() (list []Acknowledgement) {
 	if d.Judgement == nil {
 		return nil
 	}
-	rules, courses := d.Known.Acknowledge(d.Judgement)
+	rules, courses, taking := d.Known.Acknowledge(d.Judgement)
 	for _, rule := range rules {
 		list = append(list, Acknowledgement{Rule: d.Year.Rules[rule].ID})
 	}
 	for _, course := range courses {
 		list = append(list, Acknowledgement{Course: d.Year.Codes[course]})
+	}
+	for _, course := range taking {
+		list = append(list, Acknowledgement{Course: d.Year.Codes[course], Taking: true})
 	}
 	return list
 }

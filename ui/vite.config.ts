@@ -72,6 +72,19 @@ const parts: Record<string, string[]> = {
 
 // Errors that only the school's own acts, or no browser, can meet: the server says them in the reader's language (errors.ts).
 const said = [
+  'no-paper',
+  'not-cleared',
+  'nothing-submitted',
+  'needs-message',
+  'closed-for-all',
+  'bad-act',
+  'not-needed',
+  'not-looked-at',
+  'reminded-today',
+  'changed-since',
+  'no-such-course',
+  'gone-on',
+  'bad-stands-for',
   'bad-code',
   'old-code',
   'common-password',

@@ -84,6 +84,7 @@ type Acknowledgement struct {
 	ID     string `json:"id" doc:"To be named among what is agreed to"`
 	Rule   string `json:"rule,omitempty"`
 	Course string `json:"course,omitempty"`
+	Taking bool   `json:"taking,omitempty" doc:"The course is being taken now, and would not count again"`
 }
 
 // Student is whose sheet it is.
@@ -217,6 +218,7 @@ type Entry struct {
 	Repeat     bool     `json:"repeat,omitempty"`
 	Barred     bool     `json:"barred,omitempty"`
 	Retake     bool     `json:"retake,omitempty"`
+	Taking     bool     `json:"taking,omitempty" doc:"Being taken now: it would not count again"`
 	Assigned   bool     `json:"assigned,omitempty"`
 	AssignedBy string   `json:"assignedBy,omitempty" doc:"Who, where it is known"`
 	OnlyFor    []string `json:"onlyFor,omitempty" doc:"The rules that no other course would answer"`
@@ -336,11 +338,13 @@ type Effect struct {
 	Earned      bool         `json:"earned,omitempty"`
 	Repeat      bool         `json:"repeat,omitempty"`
 	Retake      bool         `json:"retake,omitempty"`
+	Taking      bool         `json:"taking,omitempty" doc:"Being taken now: it would not count again"`
 	OK          bool         `json:"ok,omitempty" doc:"It could be submitted, as far as the course itself goes"`
 	Shown       bool         `json:"shown,omitempty" doc:"It could be submitted, or asks for a word that somebody may give"`
 	Terms       []int        `json:"terms"`
 	Fits        bool         `json:"fits,omitempty"`
 	Fill        []string     `json:"fill,omitempty"`
+	Room        []string     `json:"room,omitempty" doc:"Where it does not fit: requests whose removal makes room, with the least harm; absent: no one or two of them do"`
 	Swaps       []string     `json:"swaps,omitempty"`
 	With        []string     `json:"with,omitempty"`
 	Clash       []string     `json:"clash,omitempty" doc:"No choice of sections gives it together with these"`

@@ -246,6 +246,9 @@ func (p printed) acknowledged(a school.Acknowledgement) string {
 		}
 	}
 	course, _ := p.Year.Index(a.Course)
+	if a.Taking {
+		return p.say("ack.taking", "course", p.title(course))
+	}
 	var needs []string
 	for _, e := range p.Known.Explain(&p.Sheet, course) {
 		if e.Verdict < condition.Expected {

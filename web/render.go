@@ -24,7 +24,7 @@ func newSheet(d *school.Desk) *SheetView {
 	v.Agree.Student, v.Agree.Guardian = d.Agree()
 	v.Agree.Acknowledge = []Acknowledgement{}
 	for _, a := range d.Acknowledge() {
-		v.Agree.Acknowledge = append(v.Agree.Acknowledge, Acknowledgement{a.ID(), a.Rule, a.Course})
+		v.Agree.Acknowledge = append(v.Agree.Acknowledge, Acknowledgement{a.ID(), a.Rule, a.Course, a.Taking})
 	}
 	if d.Draft != nil {
 		head := newDraftHead(d.Draft)
@@ -227,7 +227,7 @@ func newActs(a *acts.Answers) Acts {
 // newEntry shows what is known of a course on the sheet, wherever it stands.
 func newEntry(d *school.Desk, course int32) Entry {
 	y, k := d.Year.Year, d.Known
-	e := Entry{Course: y.Codes[course], Entry: "none", Mark: string(sheet.Settled), Retake: k.Retake(course)}
+	e := Entry{Course: y.Codes[course], Entry: "none", Mark: string(sheet.Settled), Retake: k.Retake(course), Taking: k.Taking(course)}
 	e.Assigned, e.Fixed = k.Assigned(course)
 	e.Fixed = e.Fixed || e.Assigned && y.Policy.Settings.NoExchange
 	e.Recommends, e.AssignedBy = said(k, sheet.Recommendation, e.Course), said(k, sheet.Assignment, e.Course)
@@ -327,8 +327,8 @@ func newEffects(e *school.Effects) *EffectsView {
 func newEffect(d *school.Desk, e *sheet.Effect) Effect {
 	y := d.Year.Year
 	out := Effect{Course: y.Codes[e.Course], Refused: string(school.EditCode(e.Refused)), Offered: y.Courses[e.Course].Offers(d.Row.Grade), Entry: verdict(e.HasEntry, e.Entry),
-		Barred: e.Barred, Earned: e.Earned, Repeat: e.Repeat, Retake: e.Retake, OK: e.Admissible, Shown: e.Admissible || e.HasEntry && e.Entry == condition.Unverified,
-		Terms: e.Span.Positions(), Fits: e.Fits, Fill: codes(y, e.Fill), Swaps: codes(y, e.Swaps), With: codes(y, e.With), Recommended: e.Recommended,
+		Barred: e.Barred, Earned: e.Earned, Repeat: e.Repeat, Retake: e.Retake, Taking: e.Taking, OK: e.Admissible, Shown: e.Admissible || e.HasEntry && e.Entry == condition.Unverified,
+		Terms: e.Span.Positions(), Fits: e.Fits, Fill: codes(y, e.Fill), Room: codes(y, e.Room), Swaps: codes(y, e.Swaps), With: codes(y, e.With), Recommended: e.Recommended,
 		Weight: e.Weight(y)}
 	if out.Recommended {
 		out.Recommends = said(d.Known, sheet.Recommendation, out.Course)

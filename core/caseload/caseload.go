@@ -43,7 +43,7 @@ const (
 	NoGuardian Reason = "noGuardian" // handed in, and nobody is on file who could sign: somebody of the school signs for the family
 	Unmet      Reason = "unmet"      // handed in, and a rule or condition does not hold now
 	Overridden Reason = "overridden" // handed in although a condition does not hold, which was taken note of
-	Retake     Reason = "retake"     // handed in, and a course that was failed is asked for again
+	Retake     Reason = "retake"     // handed in, and a course that was failed, or is being taken, is asked for again
 	TooComplex Reason = "tooComplex" // the sheet is beyond the limits of judging
 	Lapsed     Reason = "lapsed"     // cleared, and what it was cleared by has changed: it no longer holds
 
@@ -125,11 +125,11 @@ func Find(f *sheet.Facts, s *sheet.Sheet, j *sheet.Judgement, todo []sheet.Todo,
 		}
 	}
 	for _, r := range j.Requests {
-		if f.Retake(r.Course) {
+		if f.Retake(r.Course) || f.Taking(r.Course) {
 			out.Retakes = append(out.Retakes, r.Course)
 		}
 	}
-	_, out.Noted = f.Acknowledge(j)
+	_, out.Noted, _ = f.Acknowledge(j)
 	for _, e := range f.Errands(s) {
 		if passed, ok := f.Year.Errands[e.Errand].Passed(zone); ok && !e.Settled {
 			out.Dues = append(out.Dues, Due{e.Course, passed})

@@ -36,12 +36,14 @@ type Effect struct {
 	Earned      bool // already earned, and not repeatable
 	Repeat      bool // it would still repeat, after the swap
 	Retake      bool // failed before
+	Taking      bool // being taken now, and not repeatable: it would not count again
 	Admissible  bool // it could be submitted, as far as the course itself goes
 	Recommended bool // somebody recommends it
 	Usual       bool // it is the usual course of its subject in the grade being entered
 	Span        catalog.TermSet
 	Fits        bool
 	Fill        []int32 // where it does not fit: the fewest requests that overfill a term with it
+	Room        []int32 // where it does not fit: requests whose removal makes room for it, with the least harm; none: no one or two of them do
 	Swaps       []int32
 	With        []int32
 	Rules       []RuleChange
@@ -92,7 +94,7 @@ func (f *Facts) effects(s *Sheet, a *addition) ([]Effect, error) {
 		e.totals = append(e.totals, append([]credit.Amount(nil), e.audits[i].Totals()...))
 		e.known = append(e.known, map[supply]fed{})
 	}
-	e.packed = map[likeness]packedLike{}
+	e.packed, e.roomFor, e.spare = map[likeness]packedLike{}, map[roomLike][]removal{}, newPacker(f.Year)
 	e.refusesOver = !school && f.Year.Policy.Settings.OverMaximum == policy.RefuseOver
 	for i := range f.Year.Rules {
 		r := &f.Year.Rules[i]
@@ -134,6 +136,9 @@ type effector struct {
 
 	byTerm bool // some rule counts loads or terms, so that how the other requests are laid matters
 	packed map[likeness]packedLike
+
+	spare   packer
+	roomFor map[roomLike][]removal
 }
 
 // likeness is all of a plainly added course that bears on the packing: its spans, its load, and its place by code among the
@@ -196,7 +201,7 @@ type fed []Fed
 
 func (e *effector) effect(course int32) (Effect, error) {
 	c := &e.Year.Courses[course]
-	out := Effect{Course: course, Barred: e.Barred(course), Earned: !c.Repeatable && e.AlreadyEarned(course), Retake: e.Retake(course),
+	out := Effect{Course: course, Barred: e.Barred(course), Earned: !c.Repeatable && e.AlreadyEarned(course), Retake: e.Retake(course), Taking: e.Taking(course),
 		Recommended: e.Recommended(course), Usual: slices.Contains(c.Usual, e.Grade)}
 	e.add(&e.addition, e.base, e.summers, course)
 	e.trial = e.addition.requests
@@ -225,6 +230,9 @@ func (e *effector) effect(course int32) (Effect, error) {
 	}
 	e.rulesAfter(&out)
 	e.feeds(&out)
+	if !out.Fits {
+		out.Room = e.makeRoom(course)
+	}
 	return out, nil
 }
 

@@ -286,6 +286,11 @@ func (f *Facts) Retake(course int32) bool {
 	return f.codes[course].flags&hasFailed != 0 && !f.AlreadyEarned(course)
 }
 
+// Taking tells whether the student is taking the course now and a request for it would not count again: it is not repeatable, and not earned yet.
+func (f *Facts) Taking(course int32) bool {
+	return f.codes[course].flags&hasProgress != 0 && !f.Year.Courses[course].Repeatable && !f.AlreadyEarned(course)
+}
+
 // Assigned tells whether the school has put the course on the student's sheet, and whether that is fixed.
 func (f *Facts) Assigned(course int32) (assigned, fixed bool) {
 	flags := f.codes[course].flags

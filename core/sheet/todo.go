@@ -119,8 +119,8 @@ func (f *Facts) Todo(j *Judgement) []Todo {
 func (r *RuleResult) Below(rule *catalog.Rule) bool { return rule.Min != nil && r.Measured < *rule.Min }
 
 // Acknowledge lists what holds nothing up and is to be acknowledged by whoever submits the sheet: the places of rules in force of that
-// stance that do not hold, and requests whose conditions are of that stance and not expected to be met.
-func (f *Facts) Acknowledge(j *Judgement) (rules []int, courses []int32) {
+// stance that do not hold, requests whose conditions are of that stance and not expected to be met, and requests of what is being taken now.
+func (f *Facts) Acknowledge(j *Judgement) (rules []int, courses, taking []int32) {
 	for _, r := range j.Rules {
 		if !r.Holds && f.Year.Rules[r.Rule].Stance == policy.Acknowledge {
 			rules = append(rules, r.Rule)
@@ -130,6 +130,9 @@ func (f *Facts) Acknowledge(j *Judgement) (rules []int, courses []int32) {
 		if r.HasEntry && r.Entry < condition.Expected && f.Year.Courses[r.Course].EntryStance == policy.Acknowledge {
 			courses = append(courses, r.Course)
 		}
+		if f.Taking(r.Course) {
+			taking = append(taking, r.Course)
+		}
 	}
-	return rules, courses
+	return rules, courses, taking
 }

@@ -150,6 +150,7 @@ export function entryLine(t: TFunction, book: Book, sheet: Sheet, e: Entry): str
   }
   if (e.barred) parts.push(t('entry.barred'));
   if (e.repeat) parts.push(t('entry.repeat'));
+  if (e.taking) parts.push(t('entry.taking'));
   if (e.retake) {
     const opens = book.course(e.course)?.leadsTo ?? [];
     parts.push(opens.length ? t('entry.retakeOpens', { courses: join(t, opens.map(book.title)) }) : t('entry.retake'));

@@ -2573,6 +2573,8 @@ export interface components {
             /** @description To be named among what is agreed to */
             id: string;
             rule?: string;
+            /** @description The course is being taken now, and would not count again */
+            taking?: boolean;
         };
         Act: {
             allowed: boolean;
@@ -3468,10 +3470,14 @@ export interface components {
             refused?: string;
             repeat?: boolean;
             retake?: boolean;
+            /** @description Where it does not fit: requests whose removal makes room, with the least harm; absent: no one or two of them do */
+            room?: string[];
             rules?: components["schemas"]["RuleChange"][];
             /** @description It could be submitted, or asks for a word that somebody may give */
             shown?: boolean;
             swaps?: string[];
+            /** @description Being taken now: it would not count again */
+            taking?: boolean;
             terms: number[];
             /**
              * Format: int64
@@ -3569,6 +3575,8 @@ export interface components {
             /** @description The rules that would then not hold */
             short?: string[];
             standsFor?: string;
+            /** @description Being taken now: it would not count again */
+            taking?: boolean;
             /** @description Positions of the terms it is laid into */
             terms: number[];
             waivedBy?: string;

@@ -40,6 +40,7 @@ export function alternateWords(t: TFunction, book: Book, sheet: Sheet, e: Effect
   const rule = sheet.rules.find((r) => book.rule(r.id)?.on === 'alternates');
   const n = sheet.alternates.length + 1;
   plain.push(rule?.max !== undefined && n > rule.max ? t('effect.tooManyAlternates', { max: amount(rule.max) }) : t('effect.asAlternate', { n }));
+  if (e.taking) plain.push(t('effect.taking', { course: book.title(e.course) }));
   if (e.missing?.length) {
     const needs = join(
       t,
@@ -70,6 +71,7 @@ export function effectWords(t: TFunction, book: Book, sheet: Sheet, e: Effect): 
   }
   if (e.refused) return { strong: [], plain: [t('effect.sheetFull')] };
   if (e.repeat) return { strong: [], plain: [t('effect.repeat')] };
+  if (e.taking) strong.push(t('effect.taking', { course: book.title(e.course) }));
   if (e.missing?.length) {
     const needs = join(
       t,
@@ -93,8 +95,7 @@ export function effectWords(t: TFunction, book: Book, sheet: Sheet, e: Effect): 
   else if (!e.fits) {
     const fill = (e.fill ?? []).filter((f) => f !== e.course);
     plain.push(t(fill.length > 3 ? 'effect.full' : 'effect.fill', { courses: join(t, fill.map(book.title)) }));
-    const room = fill.find((f) => !sheet.requests.find((r) => r.course === f)?.assigned);
-    if (room) plain.push(t('effect.room', { course: book.title(room) }));
+    if (e.room?.length) plain.push(t('effect.room', { courses: join(t, e.room.map(book.title)) }));
   } else if (c && (c.spans ?? []).length > 1) plain.push(t('effect.fitsIn', { terms: termsWords(t, book, e.terms) }));
   else plain.push(t('effect.fits'));
   if (e.swaps?.length) plain.push(t('effect.swaps', { courses: join(t, e.swaps.map(book.title)) }));

@@ -192,6 +192,7 @@ function acknowledgeWords(t: TFunction, { book, sheet }: Desk, a: Sheet['agree']
     const state = sheet.rules.find((r) => r.id === a.rule);
     return t('ack.rule', { label: book.rule(a.rule)?.label ?? a.rule, numbers: state ? ruleNumbers(t, state) : '' });
   }
+  if (a.taking) return t('ack.taking', { course: book.title(a.course ?? '') });
   const entry = [...sheet.requests, ...sheet.summer].find((e) => e.course === a.course);
   const needs = (entry?.needs ?? []).filter((p) => p.open).map((p) => needWords(t, book, p));
   return t('ack.entry', { course: book.title(a.course ?? ''), needs: join(t, needs) });
