@@ -121,7 +121,10 @@ func (s *site) open(width int) *screen {
 		s.t.Fatal(err)
 	}
 	s.t.Cleanup(func() { _ = page.Browser().Close() })
-	page = page.Timeout(4 * time.Minute) // a bound for the whole of a test, so that a hang ends
+	page = page.Timeout(4 * time.Minute).WithPanic(func(fault any) { // a bound for the whole of a test, so that a hang ends, and ends this test alone
+		s.t.Helper()
+		s.t.Fatal(fault)
+	})
 	page.MustEvalOnNewDocument(`window.against = []; addEventListener('securitypolicyviolation', (e) => window.against.push(e.violatedDirective + ' ' + e.blockedURI + ' ' + e.sourceFile))`)
 	page.MustNavigate(s.url).MustWaitLoad()
 	return &screen{page, s.t}
@@ -160,7 +163,11 @@ func (p *screen) says(selector, text string) *rod.Element {
 
 func (p *screen) press(selector, text string) {
 	p.t.Helper()
-	p.says(selector, text).MustClick()
+	el := p.says(selector, text).Timeout(time.Minute)
+	if err := el.Click(proto.InputMouseButtonLeft, 1); err != nil {
+		body, _ := p.MustElement("body").Text()
+		p.t.Fatalf("%s %q cannot be pressed: %v; on:\n%s", selector, text, err, body)
+	}
 }
 
 // find opens a course in the finder.
@@ -763,7 +770,7 @@ func (s *site) load(username, selector, text string) (total float64, files int) 
 		s.t.Fatal(err)
 	}
 	s.t.Cleanup(func() { _ = fresh.Close() })
-	again := &screen{fresh.Timeout(4 * time.Minute), s.t}
+	again := &screen{fresh.Timeout(4 * time.Minute).WithPanic(func(fault any) { s.t.Fatal(fault) }), s.t}
 	if err := (proto.NetworkEnable{}).Call(again.Page); err != nil {
 		s.t.Fatal(err)
 	}

@@ -30,6 +30,7 @@ func TestASignatureOnPaper(t *testing.T) {
 	office.press("main button", "Find the sheet")
 	office.says("main [role=status]", "Mara Quill, entering grade 10, asks for \\d+ courses; receipt "+*d.Row.Receipt)
 	office.accessible("a sheet that was signed on paper")
+	office.press("main label", "^Ilse Quill$")
 	office.press("main button", "Record the signature")
 	office.says("main [role=status]", "The signature of Ilse Quill is recorded.")
 	office.MustElement("main input[type=file]").MustSetFiles(picture)

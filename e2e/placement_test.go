@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"regexp"
 	"strings"
 	"testing"
 
@@ -8,7 +9,7 @@ import (
 	"rubricon/store/storetest"
 )
 
-// withSchedule gives the school a master schedule in which Ceramics I meets at the same time as Health and Rowing.
+// withSchedule gives the school a master schedule in which Ceramics I meets at the same time as Health and Rowing, and lets it place what is submitted.
 func (s *site) withSchedule() {
 	s.t.Helper()
 	f := bundle.File{Name: "classes.csv", Header: strings.Split("sourcedId,status,title,courseSourcedId,classType,schoolSourcedId,termSourcedIds,periods,metadata.days,metadata.seats,metadata.teacher", ",")}
@@ -16,7 +17,13 @@ func (s *site) withSchedule() {
 		x := strings.Split(c, "/")
 		f.Rows = append(f.Rows, []string{x[0] + "-1", "active", "Section 1", "c-" + x[0], "scheduled", "pellworth", x[1], x[2], "", "30", "Ms Saltmarsh"})
 	}
-	b, err := bundle.ReadFiles(append(storetest.Files(), f))
+	files := storetest.Files()
+	for i := range files {
+		if files[i].Name == "policy.json" {
+			files[i].Text = regexp.MustCompile(`"placement": \{[^}]*\}`).ReplaceAll(files[i].Text, []byte(`"placement": {"seniority": true, "take": "submitted"}`))
+		}
+	}
+	b, err := bundle.ReadFiles(append(files, f))
 	if err != nil {
 		s.t.Fatal(err)
 	}

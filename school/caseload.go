@@ -280,6 +280,9 @@ func caseLine(y *SchoolYear, a *actor, h *store.HeadRow, found *foundSheet, cont
 			wait.Text = found.claims[w.Courses[0]]
 		case caseload.Asked:
 			wait.Text = h.Asked
+			if course, ok := y.Index(h.AskedCourse); ok {
+				wait.Courses = []int32{course}
+			}
 		}
 		l.Waits = append(l.Waits, wait)
 	}

@@ -18,6 +18,7 @@ type HeadRow struct {
 	Before      string         `db:"placed_from"` // the state in which it was placed
 	Asked       string         `db:"asked"`
 	AskedAt     *time.Time     `db:"asked_at"`
+	AskedCourse string         `db:"asked_course"` // what the oldest open change request is about, a code; empty: the whole
 	ChangedAt   *time.Time     `db:"changed_at"`
 	SubmittedAt *time.Time     `db:"submitted_at"`
 	Receipt     *string        `db:"receipt"`
@@ -43,7 +44,7 @@ func (q Queries) Heads(ctx context.Context, school string, year int, counselor s
 				sw.opens AS summer_opens, sw.families_close AS summer_families_close, sw.counselors_close AS summer_counselors_close
 			FROM (SELECT $1 AS school_id, $2::int AS year, grade, student_id FROM kinds) sh`+pupilWindows+`)
 		SELECT sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade, sh.programs, sh.begun,
-			sh.state, coalesce(sh.placed->>'was', '') AS placed_from, sh.asked, sh.asked_at, sh.changed_at, sh.cleared_at, sub.at AS submitted_at, sub.receipt, asks.at AS remark_at, sh.reminded_at,
+			sh.state, coalesce(sh.placed->>'was', '') AS placed_from, sh.asked, sh.asked_at, coalesce(jsonb_path_query_first(sh.change_requests, '$[*] ? (!exists(@.answeredAt))')->>'course', '') AS asked_course, sh.changed_at, sh.cleared_at, sub.at AS submitted_at, sub.receipt, asks.at AS remark_at, sh.reminded_at,
 			CASE WHEN sh.state = 'submitted' AND lost.sign >= sub.at THEN lost.sign WHEN sh.state = 'sentBack' AND lost.back >= sub.at THEN lost.back END AS lost_at,
 			p.given_name, p.family_name, coalesce(guards.n, 0) AS guardians, coalesce(counsels.id, '') AS counselor, coalesce(counsels.name, '') AS counselor_name,
 			w.opens, w.families_close, w.counselors_close, w.summer_opens, w.summer_families_close, w.summer_counselors_close

@@ -41,6 +41,7 @@ const parts: Record<string, string[]> = {
   print: ['calendar', 'date', 'letter', 'mail', 'paper', 'signOn', 'translation', 'worksheet'],
   reminder: ['reminder'],
   talk: ['talk'],
+  changeRequests: ['changeRequests'],
   result: ['result'],
   seats: ['seats'],
   scheduler: ['demand', 'place', 'sections'],
@@ -179,7 +180,7 @@ export default defineConfig({
           groups: [
             {
               name: 'kit',
-              test: /src\/(kit\/(?!dialog|staff|remarks|reading|pasted|pages|agreements|claimfile|reminder|keys|searchfield)|words|errors|unread|api\/client|i18n)|node_modules\/(react|react-dom|scheduler|wouter|regexparam|i18next|react-i18next|openapi-fetch|@tanstack\/(react-query|query-core))\//,
+              test: /src\/(kit\/(?!dialog|changerequests|say|earlier|staff|remarks|reading|pasted|pages|agreements|claimfile|reminder|keys|searchfield)|words|errors|unread|api\/client|i18n)|node_modules\/(react|react-dom|scheduler|wouter|regexparam|i18next|react-i18next|openapi-fetch|@tanstack\/(react-query|query-core))\//,
             },
             { name: 'student', test: /src\/student\/(student|desk|search|ranks|explain|found|changes)\./ },
           ],

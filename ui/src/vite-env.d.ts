@@ -20,6 +20,10 @@ declare module '*.json?part=family' {
   const words: Record<string, unknown>;
   export default words;
 }
+declare module '*.json?part=changeRequests' {
+  const words: Record<string, unknown>;
+  export default words;
+}
 declare module '*.json?part=reminder' {
   const words: Record<string, unknown>;
   export default words;

@@ -127,7 +127,7 @@ function waitWords(t: TFunction, book: Book, w: CaseWait, row: CaseRow): string 
     case 'claim':
       return `${t('caseload.claimFor', { course: courses })}: “${w.text}”`;
     case 'asked':
-      return t('caseload.asks', { message: w.text });
+      return courses ? t('caseload.asksAbout', { course: courses, message: w.text }) : t('caseload.asks', { message: w.text });
     case 'unbegun':
       return row.closes ? t('caseload.daysLeft', { count: daysTo(row.closes) }) : t('caseload.short.unbegun');
   }

@@ -1,10 +1,14 @@
 import { useTranslation } from 'react-i18next';
+import words from '../../../locales/en.json?part=changeRequests';
 import { type Place, type Sheet, acts, useAct } from '../api/client';
 import { errorWords } from '../errors';
+import { speakMore } from '../i18n';
 import type { Book } from '../words';
 import { Refusal } from './controls';
 import { when } from './format';
 import { Say } from './say';
+
+speakMore(words);
 
 /** What people of the family ask to change and who refuses to sign, each with its author and answer; its author withdraws it, the school answers. */
 export default function ChangeRequests({ book, sheet, place, answers }: { book: Book; sheet: Sheet; place: Place; answers?: boolean }) {
