@@ -144,7 +144,7 @@ func (p *place) newPolicy(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if _, err := p.cases.Import(ctx, b); err != nil {
+		if _, err := p.cases.Import(ctx, b, 0); err != nil {
 			return err
 		}
 		some, err := measure(p.people, 1, func(x *person, _ int) error { return x.call("GET", p.url+x.sheet(), "") })
@@ -207,7 +207,7 @@ func intake(ctx context.Context, clients int) error {
 		})
 	}
 	start = time.Now()
-	_, err = p.cases.Import(ctx, b)
+	_, err = p.cases.Import(ctx, b, 0)
 	took := time.Since(start)
 	over.Store(true)
 	wait.Wait()

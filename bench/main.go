@@ -218,7 +218,7 @@ func (p *place) load(ctx context.Context, clients int, files []bundle.File) erro
 	if err != nil {
 		return err
 	}
-	if _, err := p.cases.Import(ctx, b); err != nil {
+	if _, err := p.cases.Import(ctx, b, 0); err != nil {
 		return err
 	}
 	now := time.Now()

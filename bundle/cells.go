@@ -2,6 +2,7 @@ package bundle
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -9,7 +10,20 @@ import (
 )
 
 func (b *Bundle) bad(t *Table, r *Row, column, format string, args ...any) {
-	b.problem(Problem{t.Name, r.Line, column, fmt.Sprintf(format, args...)})
+	switch {
+	case b.filled[t.Name] && ofPeople[t.Name] && t.Name != "users.csv": // of somebody or something that goes
+	case column != "" && !t.has(column):
+		if missing := lacks(t.Name, column); !slices.Contains(b.lacking, missing) {
+			b.lacking = append(b.lacking, missing)
+		}
+	default:
+		b.problem(Problem{t.Name, r.Line, column, fmt.Sprintf(format, args...)})
+	}
+}
+
+// lacks is a column that is missing: one finding, and not one for each row.
+func lacks(file, column string) Problem {
+	return Problem{file, 0, "", "column " + column + " is missing"}
 }
 
 func (b *Bundle) notice(t *Table, r *Row, column, format string, args ...any) {

@@ -29,7 +29,7 @@ type CellDiff struct{ Column, Was, Now string }
 // keyColumns tell rows of a file apart.
 var keyColumns = map[string][]string{
 	"academicSessions.csv": {"sourcedId"}, "orgs.csv": {"sourcedId"}, "courses.csv": {"sourcedId"}, "classes.csv": {"sourcedId"}, "users.csv": {"sourcedId"},
-	"records.csv": {"student", "courseCode", "title", "schoolYear", "term"}, "signals.csv": {"student", "kind", "courseCode", "name", "by"},
+	"records.csv": {"student", "courseCode", "schoolYear", "term"}, "signals.csv": {"student", "kind", "courseCode", "name", "by"},
 	"errands.csv": {"courseCode", "kind", "title"},
 }
 
@@ -48,6 +48,9 @@ func Diff(have []File, come *Bundle, rows int) []FileDiff {
 		var old File
 		if at := slices.IndexFunc(have, func(f File) bool { return f.Name == name }); at >= 0 {
 			old = have[at]
+		}
+		if come.filled[name] {
+			continue
 		}
 		if d := diff(name, key, &old, come.Tables[name], rows); d.New+d.Changed+d.Gone > 0 {
 			out = append(out, d)
@@ -79,6 +82,31 @@ func (r diffRow) title() string {
 
 func diff(name string, key []string, have *File, come *Table, most int) FileDiff {
 	d := FileDiff{Name: name}
+	pairRows(key, have, come, func(k string, was, now diffRow) {
+		row := RowDiff{Key: strings.TrimRight(strings.ReplaceAll(k, "\x1f", " "), " ")}
+		switch {
+		case was == nil:
+			row.Kind, row.Title = "new", now.title()
+			d.New++
+		case now == nil:
+			row.Kind, row.Title = "gone", was.title()
+			d.Gone++
+		default:
+			row.Kind, row.Title, row.Cells = "changed", now.title(), cellsOf(was, now)
+			if len(row.Cells) == 0 {
+				return
+			}
+			d.Changed++
+		}
+		if len(d.Rows) < most {
+			d.Rows = append(d.Rows, row)
+		}
+	})
+	return d
+}
+
+// pairRows sets rows that come beside those that are there, by key and by order among equal keys; nil is none.
+func pairRows(key []string, have *File, come *Table, visit func(key string, was, now diffRow)) {
 	type pair struct{ was, now []diffRow } // rows of one key, in order
 	pairs, order := map[string]*pair{}, []string{}
 	at := func(r diffRow) *pair {
@@ -109,28 +137,26 @@ func diff(name string, key []string, have *File, come *Table, most int) FileDiff
 	}
 	for _, k := range order {
 		p := pairs[k]
-		for i := range max(len(p.was), len(p.now)) {
-			row := RowDiff{Key: strings.TrimRight(strings.ReplaceAll(k, "\x1f", " "), " ")}
-			switch {
-			case i >= len(p.was):
-				row.Kind, row.Title = "new", p.now[i].title()
-				d.New++
-			case i >= len(p.now):
-				row.Kind, row.Title = "gone", p.was[i].title()
-				d.Gone++
-			default:
-				row.Kind, row.Title, row.Cells = "changed", p.now[i].title(), cellsOf(p.was[i], p.now[i])
-				if len(row.Cells) == 0 {
-					continue
-				}
-				d.Changed++
-			}
-			if len(d.Rows) < most {
-				d.Rows = append(d.Rows, row)
+		var left []diffRow
+		for _, now := range p.now { // what is the same belongs together
+			if i := slices.IndexFunc(p.was, func(was diffRow) bool { return len(cellsOf(was, now)) == 0 }); i >= 0 {
+				visit(k, p.was[i], now)
+				p.was = slices.Delete(p.was, i, i+1)
+			} else {
+				left = append(left, now)
 			}
 		}
+		for i := range max(len(p.was), len(left)) {
+			var was, now diffRow
+			if i < len(p.was) {
+				was = p.was[i]
+			}
+			if i < len(left) {
+				now = left[i]
+			}
+			visit(k, was, now)
+		}
 	}
-	return d
 }
 
 // cellsOf lists the cells of a row that change, by column.

@@ -47,6 +47,9 @@ type Bundle struct {
 	foreign bool
 
 	enrolled, attended bool // what is read beside
+	fill               func(school string, year int) ([]File, error)
+	lacking            []Problem       // columns that some row needs; the rest is not looked at then
+	filled             map[string]bool // the files that the bundle does not have, and that are taken from what is there
 	without            map[string]map[int]bool
 
 	cells  int // that are in memory
@@ -68,8 +71,21 @@ func WithDates(b *Bundle) { b.enrolled, b.attended = true, true }
 // WithEnrollments reads enrollments.csv too.
 func WithEnrollments(b *Bundle) { b.enrolled = true }
 
-// Has tells whether the bundle has a file, be it with a header alone.
-func (b *Bundle) Has(name string) bool { return b.Tables[name] != nil && b.Tables[name].Header != nil }
+// Fill takes a file that the bundle does not have from what is there of the bundle's school and year, so that it stays as it is. The school is ""
+// where the bundle does not name it; nothing is there of a year that is new.
+func Fill(from func(school string, year int) ([]File, error)) Option {
+	return func(b *Bundle) { b.fill = from }
+}
+
+// RowsAlone tells whether all that is wrong is wrong in single rows, without which the rest can be read.
+func RowsAlone(problems []Problem) bool {
+	return !slices.ContainsFunc(problems, func(p Problem) bool { return p.Line < 2 && p.File != "" })
+}
+
+// Has tells whether the bundle itself has a file, be it with a header alone.
+func (b *Bundle) Has(name string) bool {
+	return b.Tables[name] != nil && b.Tables[name].Header != nil && !b.filled[name]
+}
 
 // A MissingFileError says that a file without which nothing can be read is not there.
 type MissingFileError struct{ Name string }
@@ -176,6 +192,9 @@ func read(names []string, file func(name string) ([]byte, error), options ...Opt
 		return nil, fmt.Errorf("policy.json: %w", err)
 	}
 	b.PolicyText = b.plain("policy.json", text)
+	if file, err = b.filling(names, file); err != nil {
+		return nil, err
+	}
 	reads := slices.Concat(specs, datedSpecs)
 	for i := range reads {
 		s := &reads[i]
@@ -216,6 +235,42 @@ func read(names []string, file func(name string) ([]byte, error), options ...Opt
 	return b, nil
 }
 
+// filling reads what the bundle does not have from what is there. Who attends which section is never filled in.
+func (b *Bundle) filling(names []string, file func(string) ([]byte, error)) (func(string) ([]byte, error), error) {
+	absent := func(s fileSpec) bool { return !slices.Contains(names, s.name) }
+	p, _, _ := policy.Parse(b.PolicyText)
+	if b.fill == nil || p == nil || !slices.ContainsFunc(specs, absent) {
+		return file, nil
+	}
+	named := &Bundle{Tables: map[string]*Table{}}
+	if text, err := file("orgs.csv"); err == nil {
+		text = b.plain("orgs.csv", text)
+		named.Tables["orgs.csv"] = readTable(spec("orgs.csv"), text, b.comma("orgs.csv", text), false, nil, nil, new(int), func(int, string, string, ...any) {})
+		named.orgs()
+	}
+	year, err := policy.StartYear(p.SchoolYear)
+	if err != nil {
+		return file, nil // it is said where the policy is read
+	}
+	have, err := b.fill(named.SchoolID, year)
+	if err != nil {
+		return nil, fmt.Errorf("reading what is there: %w", err)
+	}
+	texts := map[string]*File{}
+	for i := range have {
+		texts[have[i].Name] = &have[i]
+	}
+	b.filled = map[string]bool{}
+	return func(name string) ([]byte, error) {
+		text, err := file(name)
+		if f := texts[name]; f != nil && spec(name) != nil && errors.Is(err, fs.ErrNotExist) {
+			b.filled[name] = true
+			return f.Bytes()
+		}
+		return text, err
+	}, nil
+}
+
 func (b *Bundle) interpret() {
 	p, problems, notices := policy.Parse(b.PolicyText)
 	for _, x := range problems {
@@ -252,6 +307,9 @@ func (b *Bundle) interpret() {
 	}
 	if b.attended {
 		b.attendance()
+	}
+	if len(b.lacking) > 0 {
+		b.Problems, b.unsaid = b.lacking, 0
 	}
 	b.sortProblems()
 	if len(b.Problems) > 0 {

@@ -217,7 +217,8 @@ func readTable(s *fileSpec, text []byte, comma rune, lean bool, without map[int]
 	t.Header = header
 	for _, name := range s.required {
 		if !t.has(name) {
-			bad(0, "", "column %s is missing", name)
+			missing := lacks(s.name, name)
+			bad(missing.Line, missing.Column, "%s", missing.What)
 			good = false
 		}
 	}

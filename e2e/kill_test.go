@@ -194,7 +194,7 @@ func TestKillLeavesNoTaskUndone(t *testing.T) {
 	if _, err := hold.Exec(`SELECT 1 FROM sheet WHERE student_id = 's0001' FOR UPDATE`); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := cases.GoOnWithTask(t.Context(), office, demo.SchoolID, storetest.Year, task.ID); err != nil {
+	if _, err := cases.GoOnWithTask(t.Context(), office, demo.SchoolID, storetest.Year, task.ID, 0); err != nil {
 		t.Fatal(err)
 	}
 	until("running write")

@@ -27,7 +27,7 @@ func (s *site) withSchedule() {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	if _, err := s.cases.Import(s.t.Context(), b); err != nil {
+	if _, err := s.cases.Import(s.t.Context(), b, 0); err != nil {
 		s.t.Fatal(err)
 	}
 }

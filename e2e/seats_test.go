@@ -29,7 +29,7 @@ func (s *site) withPoint() (planted map[string][]string) {
 	}
 	b, err := bundle.ReadFiles(files)
 	if err == nil {
-		_, err = s.cases.Import(s.t.Context(), b)
+		_, err = s.cases.Import(s.t.Context(), b, 0)
 	}
 	if err == nil {
 		err = s.cases.SetWindow(s.t.Context(), demo.SkerryID, storetest.Year, school.Window{Round: school.OfSeats, Grade: -1, Opens: storetest.Now.AddDate(0, 0, -1), Families: storetest.Now.AddDate(0, 0, 3), Counselors: storetest.Now.AddDate(0, 0, 9)})

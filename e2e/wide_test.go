@@ -127,7 +127,7 @@ func (s *site) withTarn() {
 	s.t.Helper()
 	b, err := bundle.ReadFiles(demo.Tarn(storetest.Files(), 7))
 	if err == nil {
-		_, err = s.cases.Import(s.t.Context(), b)
+		_, err = s.cases.Import(s.t.Context(), b, 0)
 	}
 	if err == nil {
 		err = s.cases.SetWindow(s.t.Context(), demo.TarnID, storetest.Year, school.Window{Grade: -1, Opens: storetest.Now.AddDate(0, 0, -7), Families: storetest.Now.AddDate(0, 0, 10),

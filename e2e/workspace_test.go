@@ -29,7 +29,7 @@ func (s *site) withPolicy(old, new string) {
 	}
 	b, err := bundle.ReadFiles(files)
 	if err == nil {
-		_, err = s.cases.Import(s.t.Context(), b)
+		_, err = s.cases.Import(s.t.Context(), b, 0)
 	}
 	if err != nil {
 		s.t.Fatal(err)

@@ -117,7 +117,7 @@ func (p *process) send(t *testing.T, db storetest.Database, file []byte) int64 {
 
 func (p *process) goOn(t *testing.T, db storetest.Database, id int64) {
 	t.Helper()
-	if _, err := p.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id); err != nil {
+	if _, err := p.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id, 0); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -143,7 +143,8 @@ func TestImport(t *testing.T) {
 	p := start(t, db)
 	id := p.send(t, db, zipped(t, p, renamed))
 	task := p.until(t, db, id, is(store.TaskAsking))
-	if o := task.Outcome; o.Year != storetest.Year || o.Students != storetest.Students || o.Changed != 1 || o.New != 0 || o.Gone != 0 || o.Bad != 0 {
+	if o := task.Outcome; o.Year != storetest.Year || o.Students != storetest.Students || o.Bad != 0 || o.Confirm() ||
+		!strings.HasSuffix(o.Tally.String(), "0 enrollments, 1 records, 0 requests; removed 0 students, 0 guardians, 0 staff, 0 courses, 0 sections, 0 enrollments, 0 records, 0 requests") || o.Tally.Sum().Added != 0 {
 		t.Errorf("it asks with %+v", o)
 	}
 	if n := titles(t, db); n != 0 {
@@ -158,7 +159,7 @@ func TestImport(t *testing.T) {
 		t.Errorf("%d records have changed", n)
 	}
 	// What is over takes no more orders.
-	if _, err := p.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id); school.CodeOf(err) != school.TaskOver {
+	if _, err := p.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id, 0); school.CodeOf(err) != school.TaskOver {
 		t.Errorf("going on gives %v", err)
 	}
 	if _, err := p.StopTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id); school.CodeOf(err) != school.TaskOver {
@@ -325,5 +326,72 @@ func TestOnlySoManyTasksAtOnce(t *testing.T) {
 		if got, want := school.CodeOf(err), map[bool]school.Code{true: school.TooManyTasks}[n == 4]; got != want {
 			t.Errorf("number %d gives %v", n, err)
 		}
+	}
+}
+
+// What was exported and comes back untouched, as a zip file or as a workbook, would change nothing.
+func TestAnUntouchedExportChangesNothing(t *testing.T) {
+	storetest.Parallel(t)
+	db := storetest.New(t)
+	p := start(t, db)
+	at := school.Place{School: demo.SchoolID, Year: storetest.Year, Student: "s0001"}
+	d, err := p.Sheet(t.Context(), db.Account(t, "mara.quill"), at)
+	if err == nil {
+		_, err = p.Change(t.Context(), db.Account(t, "mara.quill"), at, school.Edit{Version: d.Row.Version, Act: "alternate", Course: "PHO1"})
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, form := range []string{"zip", "xlsx"} {
+		out, err := p.StartExport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, form)
+		if err != nil {
+			t.Fatal(err)
+		}
+		p.until(t, db, out.ID, is(store.TaskDone))
+		_, file, err := p.TaskFile(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, out.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		id := p.send(t, db, file)
+		o := p.until(t, db, id, is(store.TaskAsking)).Outcome
+		if sum := o.Tally.Sum(); sum.Added+sum.Changed+sum.Removed+sum.With > 0 || len(o.Diffs) > 0 || o.Policy {
+			t.Errorf("%s: %s; %+v, policy %v", form, o.Tally, o.Diffs, o.Policy)
+		}
+		if _, err := p.StopTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+// Where much would go, an import goes on only with the number; a file that is absent leaves what it would describe.
+func TestMuchGoesOnlyWithTheNumber(t *testing.T) {
+	storetest.Parallel(t)
+	db := storetest.New(t)
+	p := start(t, db)
+	records := func() int { return storetest.Value[int](t, db, `SELECT count(*) FROM record`) }
+	before, entries := records(), storetest.Value[int](t, db, `SELECT count(*) FROM entry`)
+	id := p.send(t, db, zipped(t, p, func(files map[string]*bundle.File) {
+		for name := range files {
+			if name != "policy.json" && name != "records.csv" {
+				delete(files, name)
+			}
+		}
+		files["records.csv"].Rows = nil
+	}))
+	task := p.until(t, db, id, is(store.TaskAsking))
+	if o := task.Outcome; !o.Confirm() || o.Tally.Sum().Removed != before || o.Tally.Sum().Added+o.Tally.Sum().Changed != 0 {
+		t.Fatalf("%d records are there, and it asks with %s", before, o.Tally)
+	}
+	for _, n := range []int{0, before - 1, before + 1} {
+		if _, err := p.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id, n); school.CodeOf(err) != school.BadRemovals {
+			t.Errorf("with %d of %d: %v", n, before, err)
+		}
+	}
+	if _, err := p.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id, before); err != nil {
+		t.Fatal(err)
+	}
+	p.until(t, db, id, is(store.TaskDone))
+	if n, now := records(), storetest.Value[int](t, db, `SELECT count(*) FROM entry`); n != 0 || now != entries || storetest.Value[int](t, db, `SELECT count(*) FROM person WHERE NOT present`) != 0 {
+		t.Errorf("%d records are left; of %d entries %d", n, entries, now)
 	}
 }

@@ -87,6 +87,7 @@ const (
 	MarksChanged    Code = "marks-changed"    // in the system that keeps attendance, since they were looked at
 	ChangeUnderWay  Code = "change-under-way" // a change with a date, for which that system is being asked
 	AttendanceAway  Code = "attendance-away"  // the system that keeps it does not answer
+	BadRemovals     Code = "bad-removals"     // the number of what an import removes was not said, or is another
 	GoneOn          Code = "gone-on"          // the sheet is no longer as it was left, so that it cannot be taken back
 )
 

@@ -22,7 +22,13 @@ type ImportResult struct {
 	Kept     []string // students whose sheets were worked on here and differ from what came; they stay as they are
 	Beyond   []string // students whose kept sheets are beyond the limits of judging under the new rules
 	Notices  []bundle.Problem
+	Tally    bundle.Tally
 }
+
+// MuchGoes is an import that would remove so much that somebody must say the number first; nothing was changed.
+type MuchGoes struct{ Tally bundle.Tally }
+
+func (e *MuchGoes) Error() string { return "would have " + e.Tally.String() }
 
 // A BadBundle is a bundle with bad rows; nothing was changed.
 type BadBundle struct{ Problems []bundle.Problem }
@@ -38,13 +44,56 @@ const (
 // Import writes a bundle into the database: its school year, which is made where it is new, and the school's people, records and
 // signals. All of it is read and checked before anything is written; then it is written in short transactions, students by students,
 // so that nobody who works meanwhile waits for it. An import that was broken off is made whole by importing again. A bundle of an
-// earlier year than the newest changes that year alone. The error is a *BadBundle where rows are bad.
-func (s *Service) Import(ctx context.Context, b *bundle.Bundle) (*ImportResult, error) {
-	return s.takeIn(ctx, b, func(int, int) {})
+// earlier year than the newest changes that year alone. Where much would go, removals must be how much. The errors are a *BadBundle where
+// something is bad, and a *MuchGoes.
+func (s *Service) Import(ctx context.Context, b *bundle.Bundle, removals int) (*ImportResult, error) {
+	return s.takeIn(ctx, b, removals, func(int, int) {})
+}
+
+// Existing gives what is there of a school year for a bundle that does not have all files (bundle.Fill).
+func (s *Service) Existing(ctx context.Context) func(school string, year int) ([]bundle.File, error) {
+	return func(school string, year int) ([]bundle.File, error) {
+		if school == "" {
+			ids, err := s.Schools(ctx)
+			if err != nil || len(ids) != 1 {
+				return nil, err
+			}
+			school = ids[0]
+		}
+		files, _, err := s.Export(ctx, school, year)
+		if CodeOf(err) == NotFound {
+			return nil, nil
+		}
+		return files, err
+	}
+}
+
+// tally counts what an intake adds, changes and removes.
+func (s *Service) tally(ctx context.Context, in *intake) (bundle.Tally, error) {
+	have, _, err := s.Export(ctx, in.SchoolID, in.year)
+	if err != nil && CodeOf(err) != NotFound {
+		return bundle.Tally{}, err
+	}
+	rows, err := s.db.Queries().Own(ctx, in.SchoolID, in.year)
+	if err != nil {
+		return bundle.Tally{}, err
+	}
+	own := bundle.Own{Records: map[string]bool{}, Requests: map[string]bool{}, Enrollments: map[string]bool{}}
+	for _, r := range rows {
+		switch r.Kind {
+		case "record":
+			own.Records[bundle.OwnRecord(r.Cells.V)] = true
+		case "requests":
+			own.Requests[r.Student] = true
+		case "enrollments":
+			own.Enrollments[r.Student] = true
+		}
+	}
+	return in.Count(have, own, !in.newest), nil
 }
 
 // takeIn is Import, telling how many students of how many are written.
-func (s *Service) takeIn(ctx context.Context, b *bundle.Bundle, written func(done, total int)) (*ImportResult, error) {
+func (s *Service) takeIn(ctx context.Context, b *bundle.Bundle, removals int, written func(done, total int)) (*ImportResult, error) {
 	if len(b.Problems) > 0 {
 		return nil, &BadBundle{b.Problems}
 	}
@@ -58,8 +107,14 @@ func (s *Service) takeIn(ctx context.Context, b *bundle.Bundle, written func(don
 			return err
 		}
 		in.newest = in.year >= newest
-		if err := s.check(ctx, in); err != nil {
+		if err := s.check(ctx, in, newest); err != nil {
 			return err
+		}
+		if result.Tally, err = s.tally(ctx, in); err != nil {
+			return err
+		}
+		if result.Tally.Much() && result.Tally.Sum().Removed != removals {
+			return &MuchGoes{result.Tally}
 		}
 		return s.write(ctx, in, result, written)
 	})
@@ -110,6 +165,7 @@ type intake struct {
 	year   int
 	newest bool // no later year is there
 	stays  bool // it says who is in which section
+	asks   bool // it says what is requested
 	people []store.PersonRow
 	pupils []store.PupilIn // by id
 }
@@ -143,6 +199,7 @@ func newIntake(b *bundle.Bundle) *intake {
 			guard(other, b.Users[i].ID)
 		}
 	}
+	in.asks = in.Has("requests.csv")
 	in.addFacts(at)
 	in.addStays(at)
 	for i := range in.pupils {
@@ -278,7 +335,7 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 			}
 		}
 		err := s.db.Tx(ctx, func(q store.Queries) error {
-			kept, err := q.PutPupils(ctx, in.SchoolID, in.year, in.newest, batch)
+			kept, err := q.PutPupils(ctx, in.SchoolID, in.year, in.newest, in.asks, batch)
 			result.Kept = append(result.Kept, kept...)
 			if err != nil || !in.stays {
 				return err

@@ -5,14 +5,19 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"time"
 
 	"rubricon/bundle"
 	"rubricon/core/sheet"
 )
 
 // check finds what makes a bundle that was read well unfit for this database, before anything is written.
-func (s *Service) check(ctx context.Context, in *intake) error {
-	problems := slices.Concat(unjudgeable(in.Bundle), twice(in.Bundle), notStaff(in.Bundle), enrolledTwice(in.Bundle))
+func (s *Service) check(ctx context.Context, in *intake, newest int) error {
+	problems, err := s.takenOut(ctx, in, newest)
+	if err != nil {
+		return err
+	}
+	problems = append(problems, slices.Concat(unjudgeable(in.Bundle), twice(in.Bundle), notStaff(in.Bundle), enrolledTwice(in.Bundle))...)
 	kept, err := s.db.Queries().KeptSheets(ctx, in.SchoolID, in.year)
 	if err != nil {
 		return err
@@ -58,6 +63,37 @@ func (s *Service) check(ctx context.Context, in *intake) error {
 		return &BadBundle{problems}
 	}
 	return nil
+}
+
+// takenOut finds whether a bundle of a new year would take people out of one that runs still, or is to come: they could no longer sign in.
+func (s *Service) takenOut(ctx context.Context, in *intake, newest int) ([]bundle.Problem, error) {
+	if newest == 0 || in.year <= newest {
+		return nil, nil
+	}
+	var ids []string
+	for i := range in.people {
+		ids = append(ids, in.people[i].ID)
+	}
+	n, err := s.db.Queries().Missing(ctx, in.SchoolID, ids)
+	if err != nil || n == 0 {
+		return nil, err
+	}
+	row, err := s.db.Queries().YearRow(ctx, in.SchoolID, newest)
+	if err != nil {
+		return nil, err
+	}
+	y, err := s.year(ctx, in.SchoolID, newest, row.Catalog, row.Policy)
+	if err != nil {
+		return nil, err
+	}
+	last := ""
+	for _, dates := range y.Frame.Dates {
+		last = max(last, dates[1])
+	}
+	if today := s.now().In(y.Zone()).Format(time.DateOnly); last == "" || today > last {
+		return nil, nil
+	}
+	return []bundle.Problem{{File: "users.csv", What: fmt.Sprintf("people of %s are missing: %d. They could no longer sign in, and that year runs until %s. Include them, or import after that day", YearLabel(newest), n, last)}}, nil
 }
 
 func (in *intake) sectionIDs() []string {

@@ -305,7 +305,7 @@ func TestBadBundlesChangeNothing(t *testing.T) {
 		"a course that is asked":   {withoutCourse(t, "TID1"), []string{"courseCode"}},
 		"a username too long":      {bundleWith(t, "users.csv", ",mara.quill,", ","+strings.Repeat("ä", 201)+","), []string{"username"}},
 	} {
-		_, err := h.Import(t.Context(), c.b)
+		_, err := h.Import(t.Context(), c.b, 0)
 		var bad *school.BadBundle
 		if !errors.As(err, &bad) {
 			t.Errorf("%s: %v", name, err)
@@ -335,7 +335,7 @@ func TestBadBundlesChangeNothing(t *testing.T) {
 	h.edit(school.Edit{Act: "alternate", Course: "AST1"})
 	h.submit()
 	h.edit(school.Edit{Act: "remove", Course: "TID1"})
-	if _, err := h.Import(t.Context(), withoutCourse(t, "TID1")); err == nil {
+	if _, err := h.Import(t.Context(), withoutCourse(t, "TID1"), 0); err == nil {
 		t.Error("a course that was submitted may leave")
 	}
 }
@@ -514,7 +514,7 @@ func TestSchoolYears(t *testing.T) {
 		t.Error("a correction of last year changed this year")
 	}
 	strange := bundleWith(t, "users.csv", "\ns0002,", "\ns9999,", "requests.csv", "\ns0002,", "\ns9999,")
-	if _, err := h.Import(ctx, strange); err == nil {
+	if _, err := h.Import(ctx, strange, 0); err == nil {
 		t.Error("people come with last year's data")
 	}
 	list, _, err := h.Export(ctx, mara.School, 0)
@@ -695,7 +695,7 @@ func TestImportingWhileStudentsWork(t *testing.T) {
 		text := fmt.Sprintf("Algebra no. %d", n)
 		// Records, signals, the catalog, names and the entries of untouched sheets change, every time.
 		b := bundleWith(t, "records.csv", "Algebra", text, "courses.csv", "Tidal Ecology", fmt.Sprint("Tides ", n))
-		if _, err := h.Import(t.Context(), b); err != nil {
+		if _, err := h.Import(t.Context(), b, 0); err != nil {
 			t.Errorf("import %d: %v", n, err)
 		}
 	}
@@ -719,7 +719,7 @@ func TestOneImportAtATime(t *testing.T) {
 	var done, busy atomic.Int32
 	for range 4 {
 		wait.Go(func() {
-			switch _, err := h.Import(context.Background(), b); school.CodeOf(err) {
+			switch _, err := h.Import(context.Background(), b, 0); school.CodeOf(err) {
 			case "":
 				if err != nil {
 					t.Error(err)
@@ -749,7 +749,7 @@ func TestAnImportBrokenOff(t *testing.T) {
 		time.Sleep(time.Duration(rand.IntN(60)) * time.Millisecond)
 		stop()
 	}()
-	_, _ = h.Import(ctx, b)
+	_, _ = h.Import(ctx, b, 0)
 	h.sheet("mara.quill") // is readable
 	h.bring(b)
 	after := h.export()
@@ -758,4 +758,42 @@ func TestAnImportBrokenOff(t *testing.T) {
 	}
 	h.bring(bundleWith(t))
 	same(t, "and back", before, h.export())
+}
+
+// A bundle of a new year that would take people out of a year that runs still is refused as a whole; after its last day it is taken in.
+func TestANewYearTakesNobodyOut(t *testing.T) {
+	h := newHouse(t)
+	next := func() *bundle.Bundle {
+		users := ""
+		for _, f := range storetest.Files() {
+			if f.Name == "users.csv" {
+				text, err := f.Bytes()
+				if err != nil {
+					t.Fatal(err)
+				}
+				for _, line := range strings.SplitAfter(string(text), "\n") {
+					if strings.Contains(line, ",ilse.quill,") {
+						users = line
+					}
+				}
+			}
+		}
+		return bundleWith(t, "policy.json", "2027-28", "2028-29", "academicSessions.csv", "2028-", "2029-", "academicSessions.csv", "2027-28", "2028-29", "academicSessions.csv", "2027-0", "2028-0", "users.csv", users, "")
+	}
+	for _, day := range []string{"2027-03-02", "2028-06-01"} {
+		now, err := time.Parse(time.DateOnly, day)
+		if err != nil {
+			t.Fatal(err)
+		}
+		h.at(now)
+		_, err = h.Import(t.Context(), next(), 0)
+		var bad *school.BadBundle
+		if !errors.As(err, &bad) || len(bad.Problems) != 1 || !strings.HasPrefix(bad.Problems[0].String(), "users.csv: people of 2027-28 are missing: 1. They could no longer sign in, and that year runs until 2028-06-") {
+			t.Errorf("%s: %v %v", day, err, bad)
+		}
+	}
+	h.at(time.Date(2028, 7, 20, 12, 0, 0, 0, time.UTC))
+	if result, err := h.Import(t.Context(), next(), 0); err != nil || result.Tally.Sum().Removed != 0 {
+		t.Errorf("after the last day: %v, %+v", err, result)
+	}
 }

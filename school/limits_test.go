@@ -78,11 +78,11 @@ func TestStoppedTasksBeginAgainWithinTheLimit(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if _, err := h.GoOnWithTask(t.Context(), office, mara.School, mara.Year, first.ID); school.CodeOf(err) != school.TooManyTasks {
+	if _, err := h.GoOnWithTask(t.Context(), office, mara.School, mara.Year, first.ID, 0); school.CodeOf(err) != school.TooManyTasks {
 		t.Errorf("a fifth begins again: %v", err)
 	}
 	h.db.Exec(t, `UPDATE task SET state = 'done'`)
-	if _, err := h.GoOnWithTask(t.Context(), office, mara.School, mara.Year, first.ID); school.CodeOf(err) != school.TaskOver {
+	if _, err := h.GoOnWithTask(t.Context(), office, mara.School, mara.Year, first.ID, 0); school.CodeOf(err) != school.TaskOver {
 		t.Errorf("one that is done: %v", err)
 	}
 }

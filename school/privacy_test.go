@@ -120,7 +120,7 @@ func TestErasing(t *testing.T) {
 	if err != nil || len(b.Problems) > 0 {
 		t.Fatal(err, b.Problems)
 	}
-	if _, err := h.Import(t.Context(), b); err != nil {
+	if _, err := h.Import(t.Context(), b, 0); err != nil {
 		t.Fatal(err)
 	}
 	if list, err := owner.Queries().LeftBefore(t.Context(), mara.School, time.Now().Add(-time.Hour), 10); err != nil || len(list) != 0 {
@@ -155,7 +155,7 @@ func TestErasing(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.Import(t.Context(), whole); err != nil {
+	if _, err := h.Import(t.Context(), whole, 0); err != nil {
 		t.Fatal(err)
 	}
 	if got := storetest.Value[string](t, h.db, `SELECT given_name || ' ' || erased FROM person WHERE id = 's0001'`); got != "Mara false" {

@@ -29,7 +29,7 @@ func (p *point) again(change func(f *bundle.File)) error {
 	if err != nil || len(b.Problems) > 0 {
 		p.t.Fatal(err, b.Problems)
 	}
-	_, err = p.Import(p.t.Context(), b)
+	_, err = p.Import(p.t.Context(), b, 0)
 	return err
 }
 
@@ -132,7 +132,7 @@ func TestEnrollmentsComeWithTheData(t *testing.T) {
 	if err != nil || len(b.Problems) > 0 {
 		t.Fatal(err, b.Problems)
 	}
-	if _, err := p.Import(t.Context(), b); err != nil {
+	if _, err := p.Import(t.Context(), b, 0); err != nil {
 		t.Fatal(err)
 	}
 	if after := storetest.Value[string](t, p.db, `SELECT string_agg(id::text, ',' ORDER BY id) FROM enrollment WHERE school_id = $1`, demo.SkerryID); after != before {

@@ -33,7 +33,7 @@ func newPoint(t *testing.T) *point {
 	if err != nil || len(b.Problems) > 0 {
 		t.Fatal(err, b.Problems)
 	}
-	if _, err := h.Import(t.Context(), b); err != nil {
+	if _, err := h.Import(t.Context(), b, 0); err != nil {
 		t.Fatal(err)
 	}
 	p := &point{h, planted}
@@ -625,7 +625,7 @@ func TestSectionsWithStudentsStay(t *testing.T) {
 		if err != nil || len(b.Problems) > 0 {
 			t.Fatal(err, b.Problems)
 		}
-		_, err = p.Import(t.Context(), b)
+		_, err = p.Import(t.Context(), b, 0)
 		return err
 	}
 	if err := again(); err != nil || p.own(1) != section {

@@ -63,9 +63,7 @@ func (t *Task) Acts() (list []TaskAct) {
 type Outline struct {
 	Year     int              `json:"year,omitempty"` // of the data
 	Students int              `json:"students,omitempty"`
-	New      int              `json:"new,omitempty"`      // students who were not there
-	Changed  int              `json:"changed,omitempty"`  // students of whom something differs
-	Gone     int              `json:"gone,omitempty"`     // students who are here and not in the data; they stay
+	Tally    *bundle.Tally    `json:"tally,omitempty"`    // what changes
 	Files    []FileRows       `json:"files,omitempty"`    // of the bundle
 	Bad      int              `json:"bad,omitempty"`      // rows that cannot be read, or were left out
 	Diffs    []FileDiff       `json:"diffs,omitempty"`    // what changes, file by file
@@ -84,6 +82,9 @@ type FileDiff struct {
 	bundle.FileDiff
 	Asked []int `json:"asked,omitempty"` // courses.csv: by row
 }
+
+// Kinds are what an import counts, in the order of a tally.
+var Kinds = bundle.Kinds
 
 // BadRow is a row of a bundle with what is wrong with it.
 type BadRow = bundle.Problem
@@ -115,6 +116,7 @@ func mayBegin(t *store.TaskRow) int {
 // The codes of why a task was refused or has failed.
 const (
 	whyBadRows     = "bad-rows"
+	whyNotWhole    = "not-whole" // something is wrong that is no single row
 	whyNotZip      = "not-zip"
 	whyMissingFile = "missing-file"
 	whyUnreadable  = "unreadable"
@@ -222,12 +224,16 @@ func (s *Service) Tasks(ctx context.Context, by int64, school string, year int) 
 	return list, nil
 }
 
-// GoOnWithTask says yes to what a task asks, or lets one that was stopped or has failed begin again.
-func (s *Service) GoOnWithTask(ctx context.Context, by int64, school string, year int, id int64) (*Task, error) {
+// GoOnWithTask says yes to what a task asks, or lets one that was stopped or has failed begin again. Where an import would remove much, removals
+// must be how much; else the error is BadRemovals.
+func (s *Service) GoOnWithTask(ctx context.Context, by int64, school string, year int, id int64, removals int) (*Task, error) {
 	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) {
 		t, err := q.Task(ctx, school, id)
 		if err == nil && (t.State == store.TaskStopped || t.State == store.TaskFailed) { // others count already, or do not begin again
 			err = roomForTask(ctx, q, school)
+		}
+		if err == nil && t.State == store.TaskAsking {
+			err = confirmed(t, removals)
 		}
 		if err != nil {
 			return false, err
@@ -235,6 +241,18 @@ func (s *Service) GoOnWithTask(ctx context.Context, by int64, school string, yea
 		return q.GoOnWithTask(ctx, school, id)
 	})
 }
+
+// confirmed tells whether the number of what an import removes was said, where it must be.
+func confirmed(row store.TaskRow, removals int) error {
+	t, err := newTask(row)
+	if err == nil && t.Outcome.Confirm() && t.Outcome.Tally.Sum().Removed != removals {
+		err = problem(BadRemovals)
+	}
+	return err
+}
+
+// Confirm tells whether the number of what goes must be said before an import is taken in.
+func (o *Outline) Confirm() bool { return o.Tally != nil && o.Tally.Much() }
 
 // StopTask stops a task. What an import has written until then stays; taking the same in again makes it whole.
 func (s *Service) StopTask(ctx context.Context, by int64, school string, year int, id int64) (*Task, error) {

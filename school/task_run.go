@@ -137,8 +137,15 @@ func (s *Service) runImport(ctx context.Context, t *store.TaskRow, progress *run
 	if err != nil {
 		return "", Outline{}, err
 	}
+	from := s.Existing(ctx)
+	beside := func(school string, year int) ([]bundle.File, error) {
+		if school != "" && school != t.School {
+			return nil, nil
+		}
+		return from(t.School, year)
+	}
 	open := func(options ...bundle.Option) (*bundle.Bundle, error) {
-		return bundle.OpenZip(file, append(options, bundle.Foreign, bundle.WithEnrollments)...)
+		return bundle.OpenZip(file, append(options, bundle.Foreign, bundle.WithEnrollments, bundle.Fill(beside))...)
 	}
 	var left []bundle.Problem
 	b, err := open()
@@ -180,18 +187,29 @@ func (s *Service) runImport(ctx context.Context, t *store.TaskRow, progress *run
 		return "", o, err
 	}
 	progress.at(stepWrite, 0, len(b.Pupils))
-	result, err := s.takeIn(ctx, b, func(done, total int) { progress.at(stepWrite, done, total) })
+	seen, err := newTask(*t)
+	if err != nil {
+		return "", o, err
+	}
+	removals := 0 // that were agreed to
+	if seen.Outcome.Tally != nil {
+		removals = seen.Outcome.Tally.Sum().Removed
+	}
+	result, err := s.takeIn(ctx, b, removals, func(done, total int) { progress.at(stepWrite, done, total) })
 	var bad *BadBundle
+	var much *MuchGoes
 	switch {
 	case errors.As(err, &bad):
 		return store.TaskRefused, withBad(o, bad.Problems), nil
+	case errors.As(err, &much): // more than was agreed to: it asks again
+		return s.lookBefore(ctx, b, o)
 	case CodeOf(err) == Busy:
 		o.Why = whyBusy
 		return store.TaskFailed, o, nil
 	case err != nil:
 		return "", o, err
 	}
-	o.KeptAll, o.Kept = len(result.Kept), first(result.Kept)
+	o.Tally, o.KeptAll, o.Kept = &result.Tally, len(result.Kept), first(result.Kept)
 	return store.TaskDone, o, nil
 }
 
@@ -204,27 +222,16 @@ func (s *Service) lookBefore(ctx context.Context, b *bundle.Bundle, o Outline) (
 	}
 	in.newest = in.year >= newest
 	var bad *BadBundle
-	if err := s.check(ctx, in); errors.As(err, &bad) {
+	if err := s.check(ctx, in, newest); errors.As(err, &bad) {
 		return store.TaskRefused, withBad(o, bad.Problems), nil
 	} else if err != nil {
 		return "", o, err
 	}
-	have, err := s.db.Queries().Digests(ctx, b.SchoolID, in.year)
+	tally, err := s.tally(ctx, in)
 	if err != nil {
 		return "", o, err
 	}
-	for i := range in.pupils {
-		p := &in.pupils[i]
-		was, there := have[p.Student]
-		switch {
-		case !there:
-			o.New++
-		case was != [2]string{p.FactsDigest, p.EntriesDigest}:
-			o.Changed++
-		}
-		delete(have, p.Student)
-	}
-	o.Gone = len(have)
+	o.Tally = &tally
 	if err := s.differs(ctx, b, &o); err != nil {
 		return "", o, err
 	}
@@ -306,7 +313,7 @@ func outline(b *bundle.Bundle) Outline {
 		o.Year = b.Year.Start
 	}
 	for _, name := range append(bundle.Names(), "enrollments.csv") {
-		if t := b.Tables[name]; t != nil && t.Header != nil {
+		if t := b.Tables[name]; b.Has(name) {
 			o.Files = append(o.Files, FileRows{name, len(t.Rows)})
 		}
 	}
@@ -318,6 +325,9 @@ func outline(b *bundle.Bundle) Outline {
 
 func withBad(o Outline, problems []bundle.Problem) Outline {
 	o.Why, o.Bad, o.Problems = whyBadRows, len(problems), first(problems)
+	if !bundle.RowsAlone(problems) {
+		o.Why = whyNotWhole
+	}
 	return o
 }
 

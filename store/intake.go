@@ -46,6 +46,27 @@ func (q Queries) KeptSheets(ctx context.Context, school string, year int) (list 
 		FROM sheet sh WHERE sh.school_id = $1 AND sh.year = $2 AND sh.touched ORDER BY sh.student_id`, school, year)
 }
 
+// Own is something that was made here, and no intake changes: a record that was entered or corrected, a student whose sheet was worked on, or one who has
+// chosen sections or was placed.
+type Own struct {
+	Kind    string      `db:"kind"` // record, requests or enrollments
+	Student string      `db:"student_id"`
+	Cells   JSON[Cells] `db:"cells"` // of a record
+}
+
+// Own lists what was made here in a year.
+func (q Queries) Own(ctx context.Context, school string, year int) (list []Own, err error) {
+	return list, q.list(ctx, &list, `SELECT 'record' AS kind, student_id, cells FROM record WHERE school_id = $1 AND (here OR replaced IS NOT NULL)
+		UNION ALL SELECT 'requests', student_id, '{}' FROM sheet WHERE school_id = $1 AND year = $2 AND touched
+		UNION ALL SELECT 'enrollments', student_id, '{}' FROM seat_choice WHERE school_id = $1 AND year = $2
+		UNION ALL SELECT DISTINCT 'enrollments', student_id, '{}'::jsonb FROM enrollment WHERE school_id = $1 AND year = $2 AND placed`, school, year)
+}
+
+// Missing counts the people of a school who are there and not among some.
+func (q Queries) Missing(ctx context.Context, school string, ids []string) (n int, err error) {
+	return n, q.get(ctx, &n, `SELECT count(*) FROM person WHERE school_id = $1 AND present AND id NOT IN (SELECT jsonb_array_elements_text($2::jsonb))`, school, asJSON(ids))
+}
+
 // PutPeople writes people, those who differ from what is there.
 func (q Queries) PutPeople(ctx context.Context, school string, people []PersonRow) error {
 	text := asJSON(people)
@@ -140,8 +161,8 @@ type EntryIn struct {
 
 // PutPupils writes students, in ascending order of id: relations, records and signals where they differ from what came before, and the
 // entries of sheets that nobody has worked on. Records are those of the newest year's data; of an older year's they stay.
-// It gives the students whose sheets are kept although what came is different from what came before.
-func (q Queries) PutPupils(ctx context.Context, school string, year int, newest bool, pupils []PupilIn) (kept []string, err error) {
+// Where the data says nothing of requests, entries stay. It gives the students whose sheets are kept although what came is different from what came before.
+func (q Queries) PutPupils(ctx context.Context, school string, year int, newest, asks bool, pupils []PupilIn) (kept []string, err error) {
 	type sheetIn struct {
 		ID    string `json:"id"`
 		Grade int    `json:"grade"`
@@ -179,6 +200,7 @@ func (q Queries) PutPupils(ctx context.Context, school string, year int, newest 
 			facts = append(facts, p)
 		}
 		switch {
+		case !asks:
 		case h.EntriesDigest == p.EntriesDigest:
 		case h.Touched:
 			kept = append(kept, p.Student)

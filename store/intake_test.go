@@ -67,7 +67,7 @@ func (h *house) people(list ...string) {
 func (h *house) put(year int, newest bool, pupils ...store.PupilIn) (kept []string) {
 	h.t.Helper()
 	h.tx(func(q store.Queries) (err error) {
-		kept, err = q.PutPupils(h.t.Context(), "x", year, newest, pupils)
+		kept, err = q.PutPupils(h.t.Context(), "x", year, newest, true, pupils)
 		return err
 	})
 	return kept
@@ -163,7 +163,7 @@ func TestPutPupils(t *testing.T) {
 		"a bad entry":  {Student: "u", FactsDigest: u.FactsDigest, EntriesDigest: "y", Entries: []store.EntryIn{{Student: "u", Course: "NOPE", Kind: "request", Rank: 1, Cells: store.Cells{}}}},
 	} {
 		err := h.db.Tx(t.Context(), func(q store.Queries) error {
-			_, err := q.PutPupils(t.Context(), "x", 2030, true, []store.PupilIn{bad})
+			_, err := q.PutPupils(t.Context(), "x", 2030, true, true, []store.PupilIn{bad})
 			return err
 		})
 		var refused *pgconn.PgError

@@ -55,7 +55,7 @@ func TestReadingFromAReplica(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := cases.Import(ctx, b); err != nil {
+	if _, err := cases.Import(ctx, b, 0); err != nil {
 		t.Fatal(err)
 	}
 	if err := first.Copy(filepath.Join(dir, "second")); err != nil {

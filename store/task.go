@@ -213,20 +213,3 @@ func (q Queries) forgetTasks(ctx context.Context, before time.Time) error {
 	}
 	return q.exec(ctx, `DELETE FROM task_file f USING task t WHERE t.school_id = f.school_id AND t.id = f.task_id AND t.ended_at < $1`, before)
 }
-
-// Digests gives, by student, the digests of what was imported into a school year: records and signals, and entries.
-func (q Queries) Digests(ctx context.Context, school string, year int) (map[string][2]string, error) {
-	var list []struct {
-		Student string `db:"student_id"`
-		Facts   string `db:"facts_digest"`
-		Entries string `db:"entries_digest"`
-	}
-	if err := q.list(ctx, &list, `SELECT student_id, facts_digest, entries_digest FROM sheet WHERE school_id = $1 AND year = $2`, school, year); err != nil {
-		return nil, err
-	}
-	digests := make(map[string][2]string, len(list))
-	for _, d := range list {
-		digests[d.Student] = [2]string{d.Facts, d.Entries}
-	}
-	return digests, nil
-}

@@ -34,9 +34,9 @@ type TaskView struct {
 type TaskFound struct {
 	Year     string        `json:"year,omitempty" doc:"Of the data, such as 2027-28"`
 	Students int           `json:"students"`
-	New      int           `json:"new" doc:"Students who were not there"`
-	Changed  int           `json:"changed" doc:"Students of whom something differs"`
-	Gone     int           `json:"gone" doc:"Students who are here and not in the data; they stay"`
+	Tally    []TaskCount   `json:"tally" doc:"What changes, by kind; empty where nothing was compared"`
+	Confirm  bool          `json:"confirm,omitempty" doc:"So much would go that the number must be said"`
+	Removed  int           `json:"removed" doc:"That number: all kinds together, but what goes with people"`
 	Files    []TaskFile    `json:"files"`
 	Bad      int           `json:"bad" doc:"Rows that cannot be read"`
 	Problems []TaskProblem `json:"problems" doc:"The first of them"`
@@ -46,8 +46,17 @@ type TaskFound struct {
 	Kept     []string      `json:"kept" doc:"Students whose sheets were worked on here and stay as they are, the first of them"`
 	KeptAll  int           `json:"keptAll"`
 	Left     []string      `json:"left" doc:"Requests that no bundle can hold"`
-	Why      string        `json:"why,omitempty" enum:"bad-rows,not-zip,missing-file,unreadable,other-school,busy,broken"`
+	Why      string        `json:"why,omitempty" enum:"bad-rows,not-whole,not-zip,missing-file,unreadable,other-school,busy,broken"`
 	What     string        `json:"what,omitempty"`
+}
+
+// TaskCount is how one kind changes.
+type TaskCount struct {
+	Kind    string `json:"kind" enum:"students,guardians,staff,courses,sections,enrollments,records,requests"`
+	Added   int    `json:"added"`
+	Changed int    `json:"changed"`
+	Removed int    `json:"removed"`
+	With    int    `json:"with" doc:"What goes with people who go"`
 }
 
 // TaskDiff is how a file differs from what is there.
@@ -98,8 +107,14 @@ func newTask(t *school.Task) *TaskView {
 	for _, act := range t.Acts() {
 		v.Acts = append(v.Acts, string(act))
 	}
-	v.Found = TaskFound{Students: o.Students, New: o.New, Changed: o.Changed, Gone: o.Gone, Files: []TaskFile{}, Bad: o.Bad, Problems: taskProblems(o.Problems),
+	v.Found = TaskFound{Students: o.Students, Tally: []TaskCount{}, Confirm: o.Confirm(), Files: []TaskFile{}, Bad: o.Bad, Problems: taskProblems(o.Problems),
 		Notices: taskProblems(o.Notices), Kept: append([]string{}, o.Kept...), KeptAll: o.KeptAll, Left: append([]string{}, o.Left...), Why: o.Why, What: o.What}
+	if o.Tally != nil {
+		v.Found.Removed = o.Tally.Sum().Removed
+		for kind, c := range o.Tally {
+			v.Found.Tally = append(v.Found.Tally, TaskCount{school.Kinds[kind], c.Added, c.Changed, c.Removed, c.With})
+		}
+	}
 	if o.Year != 0 {
 		v.Found.Year = school.YearLabel(o.Year)
 	}
@@ -176,9 +191,14 @@ func (s *Server) taskRoutes(api huma.API) {
 		InYear
 		Task int64 `path:"task" minimum:"1"`
 	}
+	type consentIn struct {
+		InYear
+		Task     int64 `path:"task" minimum:"1"`
+		Removals int   `query:"removals" minimum:"0" doc:"Where much would go: how much"`
+	}
 	signedIn(s, api, operation("go-on-with-task", http.MethodPost, yearPath+"/tasks/{task}/consent", "Say yes to what a task asks, or let one that was stopped or has failed begin again"),
-		func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
-			return out(s.cases.GoOnWithTask(ctx, by, in.School, in.Year, in.Task))
+		func(ctx context.Context, by int64, in *consentIn) (*taskOut, error) {
+			return out(s.cases.GoOnWithTask(ctx, by, in.School, in.Year, in.Task, in.Removals))
 		})
 	signedIn(s, api, operation("stop-task", http.MethodPost, yearPath+"/tasks/{task}/stop", "Stop a task; what it has written stays"), func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
 		return out(s.cases.StopTask(ctx, by, in.School, in.Year, in.Task))

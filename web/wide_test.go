@@ -394,7 +394,7 @@ func TestAcknowledgementsOnPaper(t *testing.T) {
 		t.Fatal(err)
 	}
 	s := newSite(t)
-	if _, err := s.cases.Import(t.Context(), b); err != nil {
+	if _, err := s.cases.Import(t.Context(), b, 0); err != nil {
 		t.Fatal(err)
 	}
 	_, body := s.send(s.person("mara.quill"), "GET", maraSheet+"/paper.pdf?language=es", "", nil)

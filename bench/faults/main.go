@@ -131,7 +131,7 @@ func (b *bench) load(ctx context.Context) error {
 		return err
 	}
 	cases := school.New(db, school.Options{NoPost: true, Hashes: stage.Cheap})
-	if _, err := cases.Import(ctx, read); err != nil {
+	if _, err := cases.Import(ctx, read, 0); err != nil {
 		return err
 	}
 	now := time.Now()

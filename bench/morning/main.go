@@ -56,7 +56,7 @@ func run(ctx context.Context, students int, within, think time.Duration) error {
 		return err
 	}
 	cases := school.New(at.DB, school.Options{NoPost: true, Hashes: stage.Cheap}) // at the first sign-in a hash is made anew at its real cost
-	if _, err := cases.Import(ctx, read); err != nil {
+	if _, err := cases.Import(ctx, read, 0); err != nil {
 		return err
 	}
 	now := time.Now()

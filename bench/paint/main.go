@@ -88,7 +88,7 @@ func measure(ctx context.Context, files []bundle.File, look func(*rod.Page, *sch
 	if err != nil {
 		return err
 	}
-	if _, err := cases.Import(ctx, b); err != nil {
+	if _, err := cases.Import(ctx, b, 0); err != nil {
 		return err
 	}
 	now := time.Now()

@@ -158,7 +158,7 @@ func (r *rush) load(ctx context.Context, db *store.DB) (students []*student, pro
 		return nil, nil, opens, err
 	}
 	cases := school.New(db, school.Options{NoPost: true, Hashes: stage.Cheap})
-	if _, err := cases.Import(ctx, b); err != nil {
+	if _, err := cases.Import(ctx, b, 0); err != nil {
 		return nil, nil, opens, err
 	}
 	probe = students[len(students)-1]

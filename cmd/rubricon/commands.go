@@ -52,20 +52,28 @@ func withCases(ctx context.Context, do func(*school.Service) error) error {
 }
 
 func importCommand() *cobra.Command {
-	return &cobra.Command{
+	removals := 0
+	cmd := &cobra.Command{
 		Use:   "import DIR",
 		Short: "Read a school bundle into the database: all of it or nothing",
-		Args:  cobra.ExactArgs(1),
+		Long: "Reads a school bundle into the database: all of it or nothing. A file that is absent leaves what it would describe as it is.\n" +
+			"Where more than 2 % of the students or 10 % of another kind would go, nothing is done unless --removals says how much goes in all.",
+		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			b, err := readBundle(args[0], cmd.ErrOrStderr(), bundle.WithEnrollments)
-			if err != nil {
-				return err
-			}
 			return withCases(cmd.Context(), func(cases *school.Service) error {
-				result, err := cases.Import(cmd.Context(), b)
+				b, err := readBundle(args[0], cmd.ErrOrStderr(), bundle.WithEnrollments, bundle.Fill(cases.Existing(cmd.Context())))
+				if err != nil {
+					return err
+				}
+				result, err := cases.Import(cmd.Context(), b, removals)
 				var bad *school.BadBundle
 				if errors.As(err, &bad) {
 					return badRows(bad.Problems, cmd.ErrOrStderr())
+				}
+				var much *school.MuchGoes
+				if errors.As(err, &much) {
+					fmt.Fprintln(cmd.ErrOrStderr(), "would", much.Tally.String())
+					return &exitError{Code: exitMuchGoes}
 				}
 				if err != nil {
 					return err
@@ -78,10 +86,13 @@ func importCommand() *cobra.Command {
 				for _, id := range result.Beyond {
 					fmt.Fprintf(out, "The sheet of %s is beyond the limits of judging under the new rules; its courses can be laid or combined in too many ways.\n", id)
 				}
+				fmt.Fprintln(out, result.Tally.String())
 				return nil
 			})
 		},
 	}
+	cmd.Flags().IntVar(&removals, "removals", 0, "how much goes in all, where that is much")
+	return cmd
 }
 
 func exportCommand() *cobra.Command {

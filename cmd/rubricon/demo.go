@@ -161,7 +161,7 @@ func loadDemo(ctx context.Context, cases *school.Service, out io.Writer) error {
 }
 
 func openDemo(ctx context.Context, cases *school.Service, b *bundle.Bundle, planted map[string][]string) error {
-	if _, err := cases.Import(ctx, b); err != nil {
+	if _, err := cases.Import(ctx, b, 0); err != nil {
 		return err
 	}
 	day := time.Now().UTC().Truncate(24 * time.Hour)

@@ -13,6 +13,7 @@ import (
 const (
 	exitBadRows  = 1
 	exitWrongUse = 2
+	exitMuchGoes = 3 // more would be removed than was agreed to
 )
 
 // exitError ends the program with a code; an empty What prints nothing more.

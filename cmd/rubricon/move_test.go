@@ -22,7 +22,7 @@ func TestMovingASchool(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := there.Import(t.Context(), tarn); err != nil {
+	if _, err := there.Import(t.Context(), tarn, 0); err != nil {
 		t.Fatal(err)
 	}
 	mara := school.Place{School: demo.SchoolID, Year: storetest.Year, Student: "s0001"}

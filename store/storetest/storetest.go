@@ -126,7 +126,7 @@ func makeTemplate(ctx context.Context, pg *local.Server) (err error) {
 		return err
 	}
 	cases := Service(db)
-	if _, err := cases.Import(ctx, b); err != nil {
+	if _, err := cases.Import(ctx, b, 0); err != nil {
 		return err
 	}
 	return cases.SetWindow(ctx, demo.SchoolID, Year, school.Window{Grade: -1, Opens: Now.AddDate(0, 0, -7), Families: Now.AddDate(0, 0, 10), Counselors: Now.AddDate(0, 1, 0)})

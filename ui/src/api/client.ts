@@ -300,8 +300,10 @@ export const startExport = (at: Year, form: 'zip' | 'xlsx') =>
 /** What is told to a task. */
 export type Telling = 'consent' | 'stop' | 'omission' | 'undo';
 
-export const tellTask = (at: Year, task: number, act: Telling) =>
-  ask(api.POST(`/api/schools/{school}/years/{year}/tasks/{task}/${act}`, { params: { path: { ...at, task } } }));
+export const tellTask = (at: Year, task: number, act: Telling, removals = 0) =>
+  act === 'consent'
+    ? ask(api.POST('/api/schools/{school}/years/{year}/tasks/{task}/consent', { params: { path: { ...at, task }, query: { removals } } }))
+    : ask(api.POST(`/api/schools/{school}/years/{year}/tasks/{task}/${act}`, { params: { path: { ...at, task } } }));
 
 /** A key by which the server knows a change again whose answer was lost. */
 export function newKey() {

@@ -5526,6 +5526,21 @@ export interface components {
             note?: string;
             students: string[];
         };
+        TaskCount: {
+            /** Format: int64 */
+            added: number;
+            /** Format: int64 */
+            changed: number;
+            /** @enum {string} */
+            kind: "students" | "guardians" | "staff" | "courses" | "sections" | "enrollments" | "records" | "requests";
+            /** Format: int64 */
+            removed: number;
+            /**
+             * Format: int64
+             * @description What goes with people who go
+             */
+            with: number;
+        };
         TaskDiff: {
             /** Format: int64 */
             changed: number;
@@ -5568,41 +5583,35 @@ export interface components {
              * @description Rows that cannot be read
              */
             bad: number;
-            /**
-             * Format: int64
-             * @description Students of whom something differs
-             */
-            changed: number;
+            /** @description So much would go that the number must be said */
+            confirm?: boolean;
             /** @description What changes, file by file; sheets and plans are left out */
             diffs: components["schemas"]["TaskDiff"][];
             files: components["schemas"]["TaskFile"][];
-            /**
-             * Format: int64
-             * @description Students who are here and not in the data; they stay
-             */
-            gone: number;
             /** @description Students whose sheets were worked on here and stay as they are, the first of them */
             kept: string[];
             /** Format: int64 */
             keptAll: number;
             /** @description Requests that no bundle can hold */
             left: string[];
-            /**
-             * Format: int64
-             * @description Students who were not there
-             */
-            new: number;
             /** @description Rows that can be read and should be looked at */
             notices: components["schemas"]["TaskProblem"][];
             /** @description The rules change */
             policy?: boolean;
             /** @description The first of them */
             problems: components["schemas"]["TaskProblem"][];
+            /**
+             * Format: int64
+             * @description That number: all kinds together, but what goes with people
+             */
+            removed: number;
             /** Format: int64 */
             students: number;
+            /** @description What changes, by kind; empty where nothing was compared */
+            tally: components["schemas"]["TaskCount"][];
             what?: string;
             /** @enum {string} */
-            why?: "bad-rows" | "not-zip" | "missing-file" | "unreadable" | "other-school" | "busy" | "broken";
+            why?: "bad-rows" | "not-whole" | "not-zip" | "missing-file" | "unreadable" | "other-school" | "busy" | "broken";
             /** @description Of the data, such as 2027-28 */
             year?: string;
         };
@@ -11755,7 +11764,10 @@ export interface operations {
     };
     "go-on-with-task": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Where much would go: how much */
+                removals?: number;
+            };
             header?: never;
             path: {
                 school: string;

@@ -24,7 +24,10 @@ export default function Data({ at }: { at: Year }) {
     client.setQueryData<Task[]>(keys.tasks(at), (list = []) => [task, ...list.filter((other) => other.id !== task.id)].sort((a, b) => b.id - a.id));
   const send = useMutation({ mutationFn: (file: File) => startImport(at, file), onSuccess: seen });
   const give = useMutation({ mutationFn: (form: 'zip' | 'xlsx') => startExport(at, form), onSuccess: seen });
-  const tell = useMutation({ mutationFn: ({ task, act }: { task: Task; act: Telling }) => tellTask(at, task.id, act), onSuccess: seen });
+  const tell = useMutation({
+    mutationFn: ({ task, act, removals }: { task: Task; act: Telling; removals?: number }) => tellTask(at, task.id, act, removals),
+    onSuccess: seen,
+  });
   if (tasks.isPending) return <Loading />;
   const list = tasks.data ?? [];
   const latest = list.find((task) => task.kind === 'import' && open(task)) ?? list.find((task) => task.kind === 'import');
@@ -62,9 +65,7 @@ export default function Data({ at }: { at: Year }) {
       {latest && <Steps task={latest} />}
       <div className="mt-3 flex flex-wrap gap-2">
         {latest?.acts.includes('goOn') && (
-          <Button tone="chief" disabled={tell.isPending} onClick={() => tell.mutate({ task: latest, act: 'consent' })}>
-            {t('data.takeIn')}
-          </Button>
+          <GoOn key={latest.id} task={latest} busy={tell.isPending} onGo={(removals) => tell.mutate({ task: latest, act: 'consent', removals })} />
         )}
         {latest?.acts.includes('leaveOut') && (
           <Button tone="chief" disabled={tell.isPending} onClick={() => tell.mutate({ task: latest, act: 'omission' })}>
@@ -170,8 +171,7 @@ function headline(t: Words, task: Task) {
       if (task.stop) return t('data.stopping');
       return task.step === 'write' ? t('data.writing', { done: whole(task.done), total: whole(task.total) }) : t('data.reading', { name: task.name });
     case 'asking':
-      if (found.new + found.changed === 0) return t('data.asksNone');
-      return t('data.asks', { ...counted(found.new + found.changed), total: whole(found.students) });
+      return changes(t, task) || t(found.policy || found.diffs.length ? 'data.asksRest' : 'data.asksNone');
     case 'done':
       return t('data.done', { name: task.name, ...counted(found.students) });
     case 'refused':
@@ -181,6 +181,50 @@ function headline(t: Words, task: Task) {
     case 'failed':
       return t(`data.why.${found.why ?? 'broken'}`, { what: found.what });
   }
+}
+
+const counts = ['added', 'changed', 'removed'] as const;
+
+/** What an import adds, changes and removes, as one sentence; empty where nothing of that is counted. */
+function changes(t: Words, task: Task) {
+  const parts = counts.flatMap((what) => {
+    const n = task.found.tally.reduce((sum, c) => sum + c[what], 0);
+    return n > 0 ? [t(`data.sum.${what}`, counted(n))] : [];
+  });
+  return parts.length > 0 ? t('data.asks', { changes: parts.join(', ') }) : '';
+}
+
+/** Lets an import go on; where much would go, only with the number. */
+function GoOn({ task, busy, onGo }: { task: Task; busy: boolean; onGo: (removals: number) => void }) {
+  const { t } = useTranslation();
+  const [typed, setTyped] = useState('');
+  const n = task.found.removed;
+  const parsed = Number(typed.replace(/[^0-9]/g, ''));
+  return (
+    <form
+      className="flex flex-wrap items-center gap-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        onGo(task.found.confirm ? parsed : n);
+      }}
+    >
+      {task.found.confirm && (
+        <label className="flex flex-wrap items-center gap-2">
+          {t('data.confirm', counted(n))}
+          <input
+            required
+            inputMode="numeric"
+            className="min-h-8 w-28 rounded border border-edge bg-card px-2 max-desk:min-h-11"
+            value={typed}
+            onChange={(event) => setTyped(event.target.value)}
+          />
+        </label>
+      )}
+      <Button type="submit" tone="chief" disabled={busy}>
+        {n > 0 ? t('data.takeInRemoving', counted(n)) : t('data.takeIn')}
+      </Button>
+    </form>
+  );
 }
 
 /** How far a task is. */
@@ -194,20 +238,39 @@ function Steps({ task }: { task: Task }) {
 function Found({ task }: { task: Task }) {
   const { t } = useTranslation();
   const { found } = task;
-  const changes = task.state === 'asking' ? (['new', 'changed', 'gone'] as const).filter((what) => found[what] > 0) : [];
+  const kinds = found.tally.filter((c) => c.added + c.changed + c.removed + c.with > 0);
   return (
     <>
-      {changes.length > 0 && (
-        <section className="mt-5">
-          <h2 className="font-semibold">{t('data.would', { year: found.year })}</h2>
-          <ul>
-            {changes.map((what) => (
-              <li key={what} className="border-b border-line py-1.5">
-                {t(`data.students.${what}`, counted(found[what]))}
-              </li>
+      {kinds.length > 0 && (task.state === 'asking' || task.state === 'done') && (
+        <table className="mt-5 border-collapse text-start">
+          <caption className="text-start font-semibold">{t(task.state === 'done' ? 'data.changedIn' : 'data.would', { year: found.year })}</caption>
+          <thead>
+            <tr className="text-sm text-soft">
+              <th className="pe-6 text-start font-normal">{t('data.column.kind')}</th>
+              {counts.map((what) => (
+                <th key={what} className="ps-6 text-end font-normal">
+                  {t(`data.count.${what}`)}
+                </th>
+              ))}
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {kinds.map((c) => (
+              <tr key={c.kind} className="border-t border-line">
+                <th scope="row" className="py-1 pe-6 text-start font-normal">
+                  {t(`data.kindName.${c.kind}`)}
+                </th>
+                {counts.map((what) => (
+                  <td key={what} className={`py-1 ps-6 text-end ${what === 'removed' && c.removed > 0 ? 'font-semibold text-ochre' : ''}`}>
+                    {whole(c[what])}
+                  </td>
+                ))}
+                <td className="ps-6 text-sm text-soft">{c.with > 0 && t('data.with', counted(c.with))}</td>
+              </tr>
             ))}
-          </ul>
-        </section>
+          </tbody>
+        </table>
       )}
       {task.state === 'asking' && <Differences found={found} />}
       {found.keptAll > 0 && <p className="mt-4">{t('data.kept', counted(found.keptAll))}</p>}
