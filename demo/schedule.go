@@ -122,6 +122,9 @@ func (s *scheduler) staffUp() {
 		for n := 0; ; n++ {
 			family := familyNames[(rooms*7+n)%len(familyNames)]
 			for _, title := range []string{"Ms", "Mr", "Mx"} {
+				if n >= len(familyNames) { // all are taken: with the letter of a given name
+					title += fmt.Sprintf(" %c.", 'A'+(n/len(familyNames)-1)%26)
+				}
 				if name := title + " " + family; !named[name] {
 					return name
 				}

@@ -226,3 +226,45 @@ func TestRulesOnScreen(t *testing.T) {
 	office.says("section[aria-label=Versions] li", "Version 2.*“Too many without algebra.”")
 	office.accessible("the catalog")
 }
+
+// Two of the office change the catalog at a time: the second keeps what they did, on top of the other's, and is told where both changed the same.
+func TestTwoChangeTheCatalog(t *testing.T) {
+	s := newSite(t)
+	edit := func(p *screen, column, text string) {
+		p.MustElement("[id='" + column + "']").MustSelectAllText().MustInput(text)
+	}
+	force := func(p *screen) {
+		p.MustElement("input[name=reason]").MustSelectAllText().MustInput("Next year's list.")
+		p.gone("main button[disabled]")
+		p.press("main button", "Put it in force")
+	}
+	first, second := s.as("office", desk), s.as("office", desk)
+	for _, p := range []*screen{first, second} {
+		p.press("nav a", "Catalog")
+		p.says("h1", "courses are offered")
+		p.MustElement("input[type=search]").MustInput("Astronomy")
+		p.says("h2", "^Astronomy$")
+	}
+	edit(second, "cell-title", "Astronomy and Tides")
+	edit(second, "cell-metadata.fee", "12")
+	second.says("h1", "One course|1 course")
+	edit(first, "cell-title", "The Night Sky")
+	edit(first, "cell-metadata.note", "Bring a coat.")
+	force(first)
+	first.says("section[aria-label=Versions] li", "Version 2")
+	force(second)
+	second.says("[role=alert]", "Someone else put a change in force meanwhile. Your changes are kept.")
+	second.accessible("somebody else was faster")
+	second.press("[role=alert] button", "Load their version")
+	second.says("section[aria-label='Both of you changed these'] li", "AST1.*theirs “The Night Sky”, yours “Astronomy and Tides”")
+	second.accessible("what both changed")
+	second.press("section[aria-label='Both of you changed these'] button", "Use theirs")
+	second.gone("section[aria-label='Both of you changed these']")
+	force(second)
+	second.says("section[aria-label=Versions] li", "Version 3")
+	for id, want := range map[string]string{"cell-title": "The Night Sky", "cell-metadata.note": "Bring a coat.", "cell-metadata.fee": "12"} {
+		if got := second.MustElement("[id='" + id + "']").MustProperty("value").Str(); got != want {
+			t.Errorf("%s is %q, want %q", id, got, want)
+		}
+	}
+}

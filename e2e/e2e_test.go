@@ -10,7 +10,9 @@ import (
 	"net/http/httptest"
 	"os"
 	"path"
+	"path/filepath"
 	"regexp"
+	"runtime"
 	"slices"
 	"strings"
 	"testing"
@@ -121,13 +123,19 @@ func (s *site) open(width int) *screen {
 		s.t.Fatal(err)
 	}
 	s.t.Cleanup(func() { _ = page.Browser().Close() })
-	page = page.Timeout(4 * time.Minute).WithPanic(func(fault any) { // a bound for the whole of a test, so that a hang ends, and ends this test alone
-		s.t.Helper()
-		s.t.Fatal(fault)
-	})
+	page = page.Timeout(4 * time.Minute).WithPanic(s.fails) // a bound for the whole of a test, so that a hang ends
 	page.MustEvalOnNewDocument(`window.against = []; addEventListener('securitypolicyviolation', (e) => window.against.push(e.violatedDirective + ' ' + e.blockedURI + ' ' + e.sourceFile))`)
 	page.MustNavigate(s.url).MustWaitLoad()
 	return &screen{page, s.t}
+}
+
+// fails ends a test, and no other, for what a browser does not do; it says from which line of the test.
+func (s *site) fails(fault any) {
+	for skip := 1; ; skip++ {
+		if _, file, line, ok := runtime.Caller(skip); !ok || strings.HasSuffix(file, "_test.go") && !strings.HasSuffix(file, "e2e_test.go") {
+			s.t.Fatalf("%s:%d: %v", filepath.Base(file), line, fault)
+		}
+	}
 }
 
 func (s *site) as(username string, width int) *screen {
@@ -505,6 +513,12 @@ func TestALostPassword(t *testing.T) {
 	office.says("li", "Mara Quill mara.quill · student · has a password")
 	office.accessible("the people")
 	office.press("li button", "Give a code")
+	office.says("[role=dialog] h2", "Replace the password of Mara Quill")
+	office.accessible("before a password is replaced")
+	office.press("[role=dialog] button", "Cancel")
+	office.gone("[role=dialog]")
+	office.press("li button", "Give a code")
+	office.press("[role=dialog] button", "Replace it with a code")
 	office.says("[role=status]", "Code for Mara Quill")
 	password := office.MustElement("code").MustText()
 	// Whoever is signed in with the old one is signed out, and said so.
@@ -770,7 +784,7 @@ func (s *site) load(username, selector, text string) (total float64, files int) 
 		s.t.Fatal(err)
 	}
 	s.t.Cleanup(func() { _ = fresh.Close() })
-	again := &screen{fresh.Timeout(4 * time.Minute).WithPanic(func(fault any) { s.t.Fatal(fault) }), s.t}
+	again := &screen{fresh.Timeout(4 * time.Minute).WithPanic(s.fails), s.t}
 	if err := (proto.NetworkEnable{}).Call(again.Page); err != nil {
 		s.t.Fatal(err)
 	}

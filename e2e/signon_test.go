@@ -40,6 +40,21 @@ func (s *site) withAccounts() *standin.Server {
 	return provider
 }
 
+// TestALanguageChosenBeforeSigningIn: it becomes the person's own.
+func TestALanguageChosenBeforeSigningIn(t *testing.T) {
+	s := newSite(t)
+	p := s.open(desk)
+	p.language("es")
+	p.enter("mara.quill")
+	p.says("[data-testid=todo]", "Ciencias|Science")
+	p.MustWait(`() => sessionStorage.length === 0`)
+	if lang := p.MustEval(`() => document.documentElement.lang`).Str(); lang != "es" {
+		t.Errorf("the page is in %q", lang)
+	}
+	other := s.as("mara.quill", desk)
+	other.MustWait(`() => document.documentElement.lang === 'es'`)
+}
+
 // TestSigningInByTheSchoolsAccount goes to the school's own accounts and comes back signed in; a stranger comes back with what to do.
 func TestSigningInByTheSchoolsAccount(t *testing.T) {
 	s := newSite(t)

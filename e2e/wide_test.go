@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 
 	"rubricon/bundle"
@@ -231,6 +232,22 @@ func TestUndoWhereOneLooks(t *testing.T) {
 	mara.press("[data-testid=made] button", "Undo")
 	mara.says("#board button", "Rowing")
 	mara.says("[data-testid=made]", "Taken back.")
+	mara.press("[data-testid=made] button", "^Redo$")
+	mara.says("[data-testid=made]", "again")
+	if mara.MustHas("#board button[aria-label*=Rowing]") {
+		t.Error("what was taken back is not made again")
+	}
+}
+
+// Where an alternate is what is to do, the first action makes one.
+func TestAnAlternateIsWhatIsToDo(t *testing.T) {
+	s := newSite(t)
+	mara := s.as("mara.quill", desk)
+	mara.press("[data-testid=todo] a", "alternate")
+	mara.find("Photography")
+	mara.says("aside li div button:first-of-type", "As alternate")
+	keys(mara, input.Enter)
+	mara.says("section[aria-labelledby=alternates]", "Photography")
 }
 
 // Before a change would void what the school has, the student is told; a sheet that equals what was handed in counts as handed in.

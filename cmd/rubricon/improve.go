@@ -114,5 +114,8 @@ func (p *placing) improve(ctx context.Context, out string, seconds float64, move
 		return fmt.Errorf("writing the improvement: %w", err)
 	}
 	fmt.Fprintf(stderr, "%d moves: value %d → %d, complete students %d → %d.\n", len(r.Moves), r.Before.Value, r.After.Value, r.Before.Complete, r.After.Complete)
+	if found.Cut {
+		fmt.Fprintln(stderr, "The time was over first: there may be more moves, and both placements may be better than these numbers. Give more --seconds.")
+	}
 	return p.write(out)
 }

@@ -21,6 +21,7 @@ type Improvement struct {
 	Moves    []SectionMove // in the order in which they were made
 	Before   *Placement
 	After    *Placement
+	Cut      bool // the context ended the search for moves, or a placement: more might be found, and either placement might be worth more than is told
 }
 
 // SectionMove is a section that meets at another time.
@@ -62,6 +63,7 @@ func Improve(ctx context.Context, p *Problem, rooms []Room, o ImproveOptions) (*
 	w := newWorkshop(&now, rooms, before, o.Placement)
 	search, done := share(0.5)
 	moves := w.climb(search, o.Moves)
+	cut := search.Err() != nil || before.Cut
 	done()
 	best := &Improvement{Sections: p.Sections, Before: before, After: before}
 	for n := len(moves); n > 0 && ctx.Err() == nil; n /= 2 { // all of them; where that was too much, half
@@ -81,6 +83,7 @@ func Improve(ctx context.Context, p *Problem, rooms []Room, o ImproveOptions) (*
 			break
 		}
 	}
+	best.Cut = cut || best.After.Cut || ctx.Err() != nil
 	return best, nil
 }
 

@@ -2,13 +2,12 @@ import { hydrate, useQueryClient } from '@tanstack/react-query';
 import { lazy, useEffect, useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Router, useLocation } from 'wouter';
-import { ApiError, type Me, type Person, useMe } from './api/client';
+import { ApiError, type Me, type Person, setLanguage, useMe } from './api/client';
 import { shown } from './api/kept';
-import { closest, ownLanguage, remember, speak, unread } from './i18n';
+import { closest, ownLanguage, picked, remember, speak, unread } from './i18n';
 import { Loading } from './kit/controls';
 import { Late } from './kit/late';
 import { Header, type Place, Places } from './kit/header';
-import { staffPages } from './kit/pages';
 import { Unread } from './unread';
 
 const SignIn = lazy(() => import('./signin'));
@@ -23,6 +22,7 @@ const ChoosingPage = lazy(() => import('./counselor/choosing'));
 const DemandPage = lazy(() => import('./scheduler/demand'));
 const SectionsPage = lazy(() => import('./scheduler/sections'));
 const PlacementPage = lazy(() => import('./scheduler/placement'));
+const StaffHead = lazy(() => import('./kit/staffhead'));
 const Rules = lazy(() => import('./office/rules'));
 const Courses = lazy(() => import('./office/catalog'));
 const People = lazy(() => import('./office/people'));
@@ -56,10 +56,18 @@ export function App() {
   const chosen = me.data && (me.data.language || (me.data.username && me.data.persons.find((p) => p.language)?.language));
   useEffect(() => {
     if (me.isPending) return;
-    const tag = chosen ? closest([chosen]) : ownLanguage();
+    const tag = picked.read() ?? (chosen ? closest([chosen]) : ownLanguage());
     if (chosen) remember(tag);
     void speak(tag).finally(() => setSpoken(true));
   }, [me.isPending, chosen]);
+  const entered = !!me.data?.username && !me.data.once && !me.data.second;
+  useEffect(() => {
+    const tag = picked.read();
+    if (entered && tag)
+      void setLanguage(tag)
+        .catch(() => undefined) // this browser remembers it even so
+        .finally(picked.forget);
+  }, [entered]);
   // Without the network, and only in the window that was open before, there is what was last shown.
   const client = useQueryClient();
   const lost = me.error instanceof ApiError && me.error.code === 'offline' && !me.data;
@@ -145,7 +153,7 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
   if (desk?.job === 'office' && person && ['/people', '/data', '/rules', '/catalog', '/demand', '/sections', '/placement'].includes(at))
     return (
       <>
-        <Header pages={staffPages(t, person)} where={person.name} />
+        <StaffHead person={person} />
         {office(at, person)}
       </>
     );

@@ -47,6 +47,15 @@ export async function speak(tag: string) {
   document.documentElement.lang = tag;
 }
 
+const pick = 'picked-language';
+
+/** The language that was chosen before signing in: it becomes the person's own. */
+export const picked = {
+  read: () => sessionStorage.getItem(pick) ?? undefined,
+  keep: (tag: string) => sessionStorage.setItem(pick, tag),
+  forget: () => sessionStorage.removeItem(pick),
+};
+
 /** Remembers a choice in this browser. */
 export const remember = (tag: string) => localStorage.setItem(remembered, tag);
 

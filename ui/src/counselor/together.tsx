@@ -201,7 +201,8 @@ function Fields({ kind, book, about, mends, own }: { kind: Kind; book: Book; abo
       {kind === 'exempt' && (
         <label className="mt-1 block">
           {t('together.rule')}
-          <select name="name" required className={`${field} mt-0.5 block w-full`}>
+          <select name="name" required defaultValue="" className={`${field} mt-0.5 block w-full`}>
+            <option value="">{t('together.chooseRule')}</option>
             {book.catalog.rules.map((r) => (
               <option key={r.id} value={r.id}>
                 {r.label}

@@ -301,6 +301,8 @@ function Steps({ sheet, who }: { sheet: Sheet; who: string }) {
   const done = { choose: handed, sign: handed && s.stood !== 'submitted', clear: handed && s.stood === 'cleared', place: s.state === 'placed' };
   const steps = ['choose', 'sign', 'clear', 'place'] as const;
   const now = steps.findIndex((step) => !done[step]);
+  const over = s.window && new Date(s.window.families) <= new Date();
+  const choosing = done.choose ? 'chosen' : !s.window ? 'open' : over ? 'closed' : 'choose';
   return (
     <ol className="mb-4" aria-label={t('family.next')}>
       {steps.map((step, i) => (
@@ -311,7 +313,7 @@ function Steps({ sheet, who }: { sheet: Sheet; who: string }) {
         >
           <Mark kind={done[step] ? 'settled' : i === now ? 'half' : 'missing'} />
           <span>
-            {t(`family.step.${step === 'choose' && !s.window ? 'open' : step}`, {
+            {t(`family.step.${step === 'choose' ? choosing : step}`, {
               name: sheet.student.given,
               who,
               closes: s.window ? when(s.window.families, s.window.zone) : '',

@@ -4,7 +4,7 @@ import { useTranslation } from 'react-i18next';
 import { Link, useLocation } from 'wouter';
 import { api, ask, setLanguage } from '../api/client';
 import { anyWaits, forgetKept } from '../api/kept';
-import { languageName, languages, remember, speak, unread } from '../i18n';
+import { languageName, languages, picked, remember, speak, unread } from '../i18n';
 
 /** One of the things a person comes for: as a guardian, as a counselor of a school… */
 export interface Place {
@@ -29,7 +29,9 @@ export function LanguageChoice() {
           const tag = event.target.value;
           remember(tag);
           void speak(tag);
-          if (signedIn) void setLanguage(tag).catch(() => undefined); // this browser remembers it even so
+          if (signedIn)
+            void setLanguage(tag).catch(() => undefined); // this browser remembers it even so
+          else picked.keep(tag);
         }}
         className="min-h-8 rounded border border-line bg-paper px-1 text-sm text-soft"
       >

@@ -1,3 +1,4 @@
+import { useQueryClient } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { Year } from '../api/client';
@@ -43,6 +44,8 @@ export default function Courses({ at }: { at: Year }) {
   const [code, setCode] = useState<string>();
   const [text, setText] = useState('');
   const [fresh, setFresh] = useState('');
+  const [stood, setStood] = useState<Record<string, string>>({}); // what an edited cell said when its edit began, by code and column
+  const client = useQueryClient();
   const base = rules.data;
   const body = useMemo<Revising | undefined>(
     () => base && { catalog: base.catalog, policy: base.policy, courses: edits.length ? edits : undefined },
@@ -65,10 +68,29 @@ export default function Courses({ at }: { at: Year }) {
   const removed = edits.find((e) => e.code === current?.code)?.remove;
   const put = (change: Omit<CourseEdit, 'code'>) => {
     if (!current) return;
+    setCode(current.code); // it stays, also where it no longer is what is looked for
     const old = edits.find((e) => e.code === current.code);
+    const cells = base.courses.find((c) => c.code === current.code)?.cells as Record<string, string> | undefined;
+    setStood({ ...Object.fromEntries(Object.keys(change.cells ?? {}).map((column) => [`${current.code} ${column}`, cells?.[column] ?? ''])), ...stood });
     setEdits([...edits.filter((e) => e !== old), { ...old, code: current.code, ...change, cells: { ...old?.cells, ...change.cells } }]);
   };
-  const leave = () => setEdits([]);
+  const leave = () => (setEdits([]), setStood({}));
+  // Where somebody else has put another text in force in a cell that is edited here.
+  const clashes = edits.flatMap((e) =>
+    Object.entries((e.cells ?? {}) as Record<string, string>).flatMap(([column, mine]) => {
+      const theirs = (base.courses.find((c) => c.code === e.code)?.cells as Record<string, string> | undefined)?.[column] ?? '';
+      const was = stood[`${e.code} ${column}`];
+      return was !== undefined && theirs !== was && theirs !== mine ? [{ code: e.code, column, mine, theirs }] : [];
+    }),
+  );
+  const take = (code: string, column: string) =>
+    setEdits(
+      edits.flatMap((e) => {
+        if (e.code !== code) return [e];
+        const cells = Object.fromEntries(Object.entries(e.cells ?? {}).filter(([name]) => name !== column)) as Record<string, string>;
+        return Object.keys(cells).length || e.remove ? [{ ...e, cells }] : [];
+      }),
+    );
   const problems = trial.data?.problems ?? [];
   return (
     <main id="page" className="grid gap-x-6 px-4 pt-3 pb-16 desk:grid-cols-[18rem_minmax(0,1fr)_22rem] desk:px-6">
@@ -146,7 +168,32 @@ export default function Courses({ at }: { at: Year }) {
         </section>
       )}
       <aside className="min-w-0 desk:border-s desk:border-line desk:ps-6">
-        <Force at={at} body={body} changed={edits.length > 0} trial={trial} behind={behind} onDone={leave} onLeave={leave} />
+        <Force
+          at={at}
+          body={body}
+          changed={edits.length > 0}
+          trial={trial}
+          behind={behind}
+          onDone={leave}
+          onLeave={leave}
+          onTheirs={() => void client.invalidateQueries({ queryKey: ['rules'] })}
+        />
+        {clashes.length > 0 && (
+          <section className="mt-4" aria-label={t('courses.clashes')}>
+            <h2 className="font-semibold">{t('courses.clashes')}</h2>
+            <ul>
+              {clashes.map((c) => (
+                <li key={`${c.code} ${c.column}`} className="border-t border-line py-1 text-sm">
+                  <b className="font-semibold">{c.code}</b> {t(`courses.column.${/^(?:metadata\.)?([^.]+)/.exec(c.column)?.[1]}`)}:{' '}
+                  {t('courses.clash', { theirs: c.theirs, mine: c.mine })}{' '}
+                  <button type="button" className="min-h-6 inked-link" onClick={() => take(c.code, c.column)}>
+                    {t('courses.takeTheirs')}
+                  </button>
+                </li>
+              ))}
+            </ul>
+          </section>
+        )}
         <Versions at={at} kind="courses" />
       </aside>
     </main>

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { type FormEvent, type ReactNode, useDeferredValue, useEffect, useState } from 'react';
 import { useTranslation } from 'react-i18next';
-import type { Year } from '../api/client';
+import { ApiError, type Year } from '../api/client';
 import { type Revising, type RevisionView, revise, useTrial, useVersions } from '../api/desks';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
@@ -28,6 +28,7 @@ export function Force(props: {
   behind: boolean;
   onDone: () => void;
   onLeave: () => void;
+  onTheirs?: () => void; // lays what somebody else has put in force meanwhile under the draft
 }) {
   const { t } = useTranslation();
   const client = useQueryClient();
@@ -61,7 +62,22 @@ export function Force(props: {
             {t('rules.reason')}
             <input name="reason" required maxLength={1000} className="mt-0.5 block min-h-9 w-full rounded border border-edge bg-card px-2" />
           </label>
-          <Refusal text={force.error ? errorWords(t, force.error) : undefined} />
+          {props.onTheirs && [force.error, trial.error].some((e) => e instanceof ApiError && e.code === 'stale-version') ? (
+            <div role="alert" className="mt-2">
+              <p className="text-ochre">{t('courses.theirs')}</p>
+              <Button
+                className="mt-1"
+                onClick={() => {
+                  force.reset();
+                  props.onTheirs?.();
+                }}
+              >
+                {t('courses.loadTheirs')}
+              </Button>
+            </div>
+          ) : (
+            <Refusal text={force.error ? errorWords(t, force.error) : undefined} />
+          )}
           <div className="mt-2 flex gap-2">
             <Button type="submit" tone="chief" disabled={bad || props.behind || force.isPending || !effect}>
               {force.isPending || props.behind ? t('working') : t('rules.force')}

@@ -4,7 +4,7 @@ import { useTranslation } from 'react-i18next';
 import { ApiError, type Found, type Year, api, ask, givePassword, setRight, useOfficeActs, usePeople } from '../api/client';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
-import { TextDialog } from '../kit/dialog';
+import { Dialog, TextDialog } from '../kit/dialog';
 import { ShowEarlier } from '../kit/earlier';
 import { when } from '../kit/format';
 import { SearchField } from '../kit/searchfield';
@@ -36,10 +36,28 @@ export default function People({ at }: { at: Year }) {
       ask(api.POST('/api/schools/{school}/years/{year}/people/{person}/passkeys', { params: { path: { ...yearOf(at), person } }, body: { reason } })),
     onSuccess: () => (setLost(undefined), refresh()),
   });
+  const [replaces, setReplaces] = useState<{ person: Found; mail: boolean }>(); // whose own password a code would replace
+  const giveTo = (code: { person: Found; mail: boolean }) => {
+    setReplaces(undefined);
+    setChosen(code.person);
+    give.mutate(code);
+  };
+  const askedFirst = (code: { person: Found; mail: boolean }) => (code.person.password && !code.person.once ? setReplaces(code) : giveTo(code));
   return (
     <main id="page" className="mx-auto max-w-4xl px-4 pt-5 pb-16">
       <h1 className="mb-2">{t('people.head')}</h1>
       <p className="mb-3 text-soft">{t('people.note')}</p>
+      {replaces && (
+        <Dialog open onClose={() => setReplaces(undefined)} title={t('people.codeTitle', { name: `${replaces.person.given} ${replaces.person.family}` })}>
+          <p className="my-2">{t('people.giveSure')}</p>
+          <div className="mt-3 flex gap-2">
+            <Button tone="dark" onClick={() => giveTo(replaces)}>
+              {t('people.giveGo')}
+            </Button>
+            <Button onClick={() => setReplaces(undefined)}>{t('cancel')}</Button>
+          </div>
+        </Dialog>
+      )}
       {give.data && !give.data.password && chosen && (
         <p role="status" className="mb-3 rounded border border-ink bg-card p-3">
           {t('people.mailed', { name: `${chosen.given} ${chosen.family}` })}
@@ -93,22 +111,10 @@ export default function People({ at }: { at: Year }) {
               {staff.includes(p.role) && p.right !== 'import' && (
                 <Button onClick={() => setRightOf({ person: p, give: !p.right })}>{t(p.right ? 'people.takeRight' : 'people.giveRight')}</Button>
               )}
-              <Button
-                disabled={give.isPending}
-                onClick={() => {
-                  setChosen(p);
-                  give.mutate({ person: p, mail: false });
-                }}
-              >
+              <Button disabled={give.isPending} onClick={() => askedFirst({ person: p, mail: false })}>
                 {t('people.give')}
               </Button>
-              <Button
-                disabled={give.isPending}
-                onClick={() => {
-                  setChosen(p);
-                  give.mutate({ person: p, mail: true });
-                }}
-              >
+              <Button disabled={give.isPending} onClick={() => askedFirst({ person: p, mail: true })}>
                 {t('people.mailCode')}
               </Button>
               {staff.includes(p.role) && p.username && <Button onClick={() => setLost(p)}>{t('people.passkeys')}</Button>}

@@ -110,7 +110,7 @@ export function Helps({ at, run, book, busy, onTry }: { at: Year; run: Run; book
               </button>
             </li>
           )}
-          {h.list.length === 0 && <li className="text-soft">{t('place.helpsNone')}</li>}
+          {h.list.length === 0 && !h.cut && <li className="text-soft">{t('place.helpsNone')}</li>}
         </ol>
       )}
       {h?.proposal && (

@@ -17,6 +17,7 @@ const arrived = Date.now();
 interface Made {
   text: string;
   at: number;
+  back: boolean; // it was an undo
 }
 
 /**
@@ -66,7 +67,7 @@ export function useKeeping(place: Place, book: Book | undefined, sheet: Sheet | 
         put(undefined, { base: after.version });
         setSignedOut(false);
         if (moved) setNotice(t('merged'));
-        else setMade({ text: madeWords(t, book, item.edit, before, after), at: Date.now() });
+        else setMade({ text: madeWords(t, book, item.edit, before, after), at: Date.now(), back: item.edit.act === 'undo' });
       } catch (error) {
         setMade(undefined);
         const code = error instanceof ApiError ? error.code : 'offline';

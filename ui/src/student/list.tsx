@@ -114,7 +114,8 @@ function Rows<S extends Element | Window>(props: ListProps & { virtual: Virtuali
     else if (event.key === 'ArrowUp') {
       if (n === 0) props.onLeave();
       else focus(n - 1);
-    } else if (event.key === 'Enter' && selected === code) props.onRequest(course);
+    } else if (event.key === 'Enter' && selected === code)
+      (props.forAlternates && !props.desk.book.course(course)?.summer ? props.onAlternate : props.onRequest)(course);
     else if (event.key.toLowerCase() === 'c' && props.compare && !event.ctrlKey && !event.metaKey && !event.altKey) props.compare.toggle(course);
     else if (event.key.toLowerCase() === 'a' && !event.ctrlKey && !event.metaKey && !event.altKey) props.onAlternate(course);
     else return;
@@ -192,6 +193,18 @@ function FinderRow({
   const { strong, plain } = (props.forAlternates ? alternateWords : effectWords)(t, book, sheet, e);
   const alternate = sheet.alternates.find((a) => a.course === c.code);
   const details = `d-${props.family.code}`;
+  // What the list is open for comes first.
+  const alternates = props.forAlternates && !c.summer;
+  const request = (
+    <Button key="request" tone={alternates ? 'plain' : 'dark'} disabled={props.desk.busy || e.refused !== undefined} onClick={() => props.onRequest(c.code)}>
+      {t(props.instead ? 'course.instead' : alternates ? 'course.request' : 'course.requestKey')}
+    </Button>
+  );
+  const asAlternate = !alternate && !c.summer && !props.instead && (
+    <Button key="alternate" tone={alternates ? 'dark' : 'plain'} disabled={props.desk.busy} onClick={() => props.onAlternate(c.code)}>
+      {t('course.asAlternate', { n: sheet.alternates.length + 1 })}
+    </Button>
+  );
   return (
     <li
       ref={measure}
@@ -291,16 +304,7 @@ function FinderRow({
               .join(' · ')}
           </p>
           {mayChange(props.desk, c.code) && !e.barred && !e.earned && (
-            <div className="mt-1.5 flex gap-2">
-              <Button tone="dark" disabled={props.desk.busy || e.refused !== undefined} onClick={() => props.onRequest(c.code)}>
-                {t(props.instead ? 'course.instead' : 'course.requestKey')}
-              </Button>
-              {!alternate && !c.summer && !props.instead && (
-                <Button disabled={props.desk.busy} onClick={() => props.onAlternate(c.code)}>
-                  {t('course.asAlternate', { n: sheet.alternates.length + 1 })}
-                </Button>
-              )}
-            </div>
+            <div className="mt-1.5 flex gap-2">{alternates ? [asAlternate, request] : [request, asAlternate]}</div>
           )}
         </div>
       )}

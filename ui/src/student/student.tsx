@@ -180,9 +180,9 @@ function Workspace({ place, back, by }: { place: Place; back?: { to: string; lab
             made && (
               <div key={made.at} data-testid="made" className="flex flex-wrap items-center gap-x-4 rounded border border-line bg-card px-3 py-1.5 shadow-lg">
                 <span role="status">{made.text}</span>
-                {may.undo.allowed && (
-                  <button type="button" disabled={busy} className="min-h-8 inked-link" onClick={() => change({ act: 'undo' })}>
-                    {t('undo')}
+                {(made.back ? may.redo.allowed : may.undo.allowed) && (
+                  <button type="button" disabled={busy} className="min-h-8 inked-link" onClick={() => change({ act: made.back ? 'redo' : 'undo' })}>
+                    {t(made.back ? 'redo' : 'undo')}
                   </button>
                 )}
               </div>
