@@ -363,24 +363,55 @@ func (r *runner) initialise(bin, dir string, o Options) (secret string, err erro
 	return secret, nil
 }
 
-// dropStaleLock takes away the lock of a server that is gone, and refuses where it is not.
+// leaving is how long a server may take to end whose parent was killed.
+const leaving = 15 * time.Second
+
+// dropStaleLock takes away the lock of a server that is gone. One that runs is waited for, as long as it may be about to end, since its parent was
+// killed; then it is refused.
 func dropStaleLock(dir string) error {
 	lock := filepath.Join(dir, "postmaster.pid")
-	text, err := os.ReadFile(lock)
-	if errors.Is(err, os.ErrNotExist) {
-		return nil
-	} else if err != nil {
-		return err
-	}
-	pid := strings.SplitN(string(text), "\n", 2)[0]
-	stat, err := os.ReadFile("/proc/" + pid + "/stat")
-	if err == nil {
-		_, rest, _ := strings.Cut(string(stat), ") ")
-		if strings.Contains(string(stat), "(postgres)") && !strings.HasPrefix(rest, "Z") {
+	for began := time.Now(); ; time.Sleep(100 * time.Millisecond) {
+		text, err := os.ReadFile(lock)
+		if errors.Is(err, os.ErrNotExist) {
+			return nil
+		} else if err != nil {
+			return err
+		}
+		pid := strings.SplitN(string(text), "\n", 2)[0]
+		if !runs(pid) {
+			return os.Remove(lock)
+		}
+		if hasParent(pid) || time.Since(began) > leaving {
 			return fmt.Errorf("the database in %s is already running (process %s); stop the other make demo first", dir, pid)
 		}
 	}
-	return os.Remove(lock)
+}
+
+// stat reads what Linux tells of a process: its state and its parent; an empty state where there is none of PostgreSQL's.
+func stat(pid string) (state, parent string) {
+	text, err := os.ReadFile("/proc/" + pid + "/stat")
+	_, rest, _ := strings.Cut(string(text), ") ")
+	if fields := strings.Fields(rest); err == nil && strings.Contains(string(text), "(postgres)") && len(fields) > 1 {
+		return fields[0], fields[1]
+	}
+	return "", ""
+}
+
+func runs(pid string) bool {
+	state, _ := stat(pid)
+	return state != "" && state != "Z"
+}
+
+// hasParent tells whether whoever started a server still runs: an orphan is adopted by the first process, or by one that runs something else.
+func hasParent(pid string) bool {
+	_, parent := stat(pid)
+	program, err := os.Readlink("/proc/" + parent + "/exe")
+	return err == nil && parent != "1" && strings.TrimSuffix(filepath.Base(program), " (deleted)") == filepath.Base(self())
+}
+
+func self() string {
+	program, _ := os.Executable()
+	return program
 }
 
 func freePort() (int, error) {
