@@ -101,5 +101,6 @@ func (b *Bundle) BadRows() ([]byte, error) {
 		}
 		f.Rows = append(f.Rows, []string{p.File, strconv.Itoa(p.Line), p.Column, p.What, row})
 	}
+	f = f.ForPeople()
 	return f.Bytes()
 }

@@ -94,6 +94,23 @@ func TestMuchGoes(t *testing.T) {
 	}
 }
 
+// What people open in a spreadsheet holds no formula that somebody wrote as a name; numbers stay numbers.
+func TestNoFormulas(t *testing.T) {
+	f := bundle.File{Name: "x.csv", Header: []string{"a"}, Rows: [][]string{{"=1+1", "+49 30", "-2.5", "-Fjord", "@x", "\tx", "", "Ask"}}}
+	if got := strings.Join(f.ForPeople().Rows[0], "|"); got != "'=1+1|'+49 30|-2.5|'-Fjord|'@x|'\tx||Ask" {
+		t.Errorf("%q", got)
+	}
+	if f.Rows[0][0] != "=1+1" {
+		t.Error("the file itself has changed")
+	}
+	files := small()
+	files["users.csv"] = strings.Replace(files["users.csv"], "student,u1", "=king(),u1", 1)
+	rows, err := reads(t, files).BadRows()
+	if err != nil || !strings.Contains(string(rows), "=king()") || strings.Contains(string(rows), "\n=") || strings.Contains(string(rows), ",=") {
+		t.Errorf("%v\n%s", err, rows)
+	}
+}
+
 // A column that is missing is one finding, whether every file needs it or only some row.
 func TestAMissingColumn(t *testing.T) {
 	for _, c := range []struct{ column, want string }{{"grades", "users.csv: column grades is missing"}, {"familyName", "users.csv: column familyName is missing"}} {

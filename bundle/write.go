@@ -8,6 +8,8 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strconv"
+	"strings"
 )
 
 // File is a file of a bundle to be written: CSV where Header is given, else Text.
@@ -32,6 +34,26 @@ func (f *File) Bytes() ([]byte, error) {
 		return nil, err
 	}
 	return out.Bytes(), nil
+}
+
+// ForPeople is the file as people open it in a spreadsheet: text that a spreadsheet would take for a formula has an apostrophe before it. In the files of
+// a bundle text stays as it is, since other programs read them.
+func (f File) ForPeople() File {
+	rows := make([][]string, len(f.Rows))
+	for i, row := range f.Rows {
+		rows[i] = make([]string, len(row))
+		for k, cell := range row {
+			rows[i][k] = cell
+			if cell == "" || !strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
+				continue
+			}
+			if _, err := strconv.ParseFloat(cell, 64); err != nil {
+				rows[i][k] = "'" + cell
+			}
+		}
+	}
+	f.Rows = rows
+	return f
 }
 
 // Write writes a bundle into a folder, which is made where it is missing, with a manifest. Files of a bundle that are there and

@@ -3,7 +3,6 @@ package web
 import (
 	"bytes"
 	"context"
-	"encoding/csv"
 	"encoding/json"
 	"mime"
 	"net/http"
@@ -256,12 +255,9 @@ func demandFile(d *school.Demand, form string) (kind string, content []byte, err
 		err := bundle.WriteWorkbook(&out, []bundle.File{f})
 		return school.Workbook, out.Bytes(), err
 	}
-	var out bytes.Buffer
-	w := csv.NewWriter(&out)
-	if err := w.WriteAll(append([][]string{f.Header}, f.Rows...)); err != nil {
-		return "", nil, err
-	}
-	return "text/csv; charset=utf-8", out.Bytes(), nil
+	f = f.ForPeople()
+	content, err = f.Bytes()
+	return "text/csv; charset=utf-8", content, err
 }
 
 // demandPairsMost bounds the pairs in the JSON file.
