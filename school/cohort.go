@@ -28,6 +28,7 @@ type Whom struct {
 type Cohort struct {
 	Year     *SchoolYear
 	Students []Member
+	Unknown  []string     // codes in the condition that no course of the catalog has
 	Lines    []RosterLine // of the list, that name nobody, several, or somebody once more
 }
 
@@ -81,6 +82,7 @@ func (s *Service) Cohort(ctx context.Context, by int64, school string, year int,
 			len(w.Programs) > 0 && !slices.ContainsFunc(h.Programs.V, func(p string) bool { return slices.Contains(w.Programs, p) })
 	})
 	if wanted != nil {
+		out.Unknown = unknownCourses(y, wanted)
 		if chosen, err = s.fitting(ctx, y, a, chosen, wanted, subject, w.Taking); err != nil {
 			return nil, err
 		}
@@ -89,6 +91,17 @@ func (s *Service) Cohort(ctx context.Context, by int64, school string, year int,
 		out.Students = append(out.Students, member(h))
 	}
 	return out, nil
+}
+
+// unknownCourses lists the codes in a condition that no course of the catalog has.
+func unknownCourses(y *SchoolYear, c *condition.Condition) (list []string) {
+	c.Leaves(func(l *condition.Leaf) bool {
+		if _, ok := y.Index(l.Name); !ok && (l.Kind == condition.Passed || l.Kind == condition.Alongside) && !slices.Contains(list, l.Name) {
+			list = append(list, l.Name)
+		}
+		return true
+	})
+	return list
 }
 
 func member(h *store.HeadRow) Member {
@@ -123,6 +136,7 @@ type Reading struct {
 	Condition *condition.Condition   // nil where it cannot be read
 	Syntax    *condition.SyntaxError // what is wrong with its text
 	Mark      string                 // a mark that the policy lacks
+	Unknown   []string               // codes that no course of the catalog has
 }
 
 // Read reads a condition about any course, for whoever writes one.
@@ -142,7 +156,7 @@ func (s *Service) Read(ctx context.Context, by int64, school string, year int, t
 		out.Mark = bad.Leaf.Mark
 		return out, nil
 	}
-	out.Condition = c
+	out.Condition, out.Unknown = c, unknownCourses(y, c)
 	return out, nil
 }
 

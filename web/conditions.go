@@ -57,13 +57,7 @@ func (s *Server) conditionRoutes(api huma.API) {
 				v.Fault = &ConditionFault{At: 1, Kind: "noMark", Name: r.Mark}
 			default:
 				part := newReadPart(r.Year.Year, r.Condition)
-				v.Reads = &part
-				r.Condition.Leaves(func(l *condition.Leaf) bool {
-					if _, ok := r.Year.Index(l.Name); !ok && (l.Kind == condition.Passed || l.Kind == condition.Alongside) {
-						v.Unknown = append(v.Unknown, l.Name)
-					}
-					return true
-				})
+				v.Reads, v.Unknown = &part, r.Unknown
 			}
 			return &readOut{v}, nil
 		})

@@ -223,6 +223,7 @@ type Choosing struct {
 // CohortView is whom somebody has chosen.
 type CohortView struct {
 	Students []Member     `json:"students" doc:"By name"`
+	Unknown  []string     `json:"unknown,omitempty" doc:"Codes in the condition that no course of the catalog has"`
 	Lines    []RosterLine `json:"lines" doc:"Of the list, that name nobody, several, or somebody once more"`
 }
 

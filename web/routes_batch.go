@@ -191,7 +191,7 @@ func (s *Server) recordRoutes(api huma.API) {
 }
 
 func newCohort(c *school.Cohort) *CohortView {
-	v := &CohortView{Students: members(c.Students), Lines: []RosterLine{}}
+	v := &CohortView{Students: members(c.Students), Unknown: c.Unknown, Lines: []RosterLine{}}
 	for _, l := range c.Lines {
 		v.Lines = append(v.Lines, RosterLine{l.Number, l.Text, l.Twice, members(l.People)})
 	}

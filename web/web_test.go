@@ -1210,6 +1210,10 @@ func TestBatches(t *testing.T) {
 		t.Errorf("taking it back: %s", got)
 	}
 	var cohort web.CohortView
+	_, answer = s.call(s.person("office"), "POST", "/api/schools/pellworth/years/2027/cohort", `{"condition":"passed ALG9 or passed XYZ or passed ALG9"}`)
+	if err := json.Unmarshal(answer, &cohort); err != nil || len(cohort.Students) != 0 || !slices.Equal(cohort.Unknown, []string{"ALG9", "XYZ"}) {
+		t.Errorf("of courses that nobody has: %v: %s", err, answer)
+	}
 	_, answer = s.call(s.person("office"), "POST", "/api/schools/pellworth/years/2027/cohort", `{"roster":"s0001\nnobody"}`)
 	if err := json.Unmarshal(answer, &cohort); err != nil || len(cohort.Students) != 1 || cohort.Students[0].ID != "s0001" || len(cohort.Lines) != 1 || cohort.Lines[0].Line != 2 {
 		t.Errorf("%v: %s", err, answer)

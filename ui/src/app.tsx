@@ -146,6 +146,7 @@ function SignedIn({ me }: { me: Me }) {
 
 function DeskOf({ desk }: { desk: Desk | undefined }) {
   const { t } = useTranslation();
+  const username = useMe().data?.username ?? '';
   const [at] = useLocation();
   const person = desk?.persons[0];
   if (desk?.job === 'family') return <Family persons={desk.persons} />;
@@ -170,8 +171,8 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
     <>
       <Header pages={[]} where={person?.name} />
       <main id="page" className="p-6">
-        <h1>{t('teacher.head')}</h1>
-        <p className="mt-2 text-soft">{t('teacher.note', { name: person ? `${person.given} ${person.family}` : '' })}</p>
+        <h1>{t(person ? 'teacher.head' : 'teacher.headLeft')}</h1>
+        <p className="mt-2 text-soft">{person ? t('teacher.note', { name: `${person.given} ${person.family}` }) : t('teacher.left', { name: username })}</p>
       </main>
     </>
   );

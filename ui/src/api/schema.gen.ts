@@ -3058,6 +3058,8 @@ export interface components {
             lines: components["schemas"]["RosterLine"][];
             /** @description By name */
             students: components["schemas"]["Member"][];
+            /** @description Codes in the condition that no course of the catalog has */
+            unknown?: string[];
         };
         CollisionView: {
             pushes: components["schemas"]["PushedView"][];

@@ -55,6 +55,11 @@ export default function Prepare({ person }: { person: Person }) {
           <section aria-label={t('prepare.what')} className="py-3">
             {chosen ? (
               <>
+                {chosen.unknown && (
+                  <p role="alert" className="mb-2 text-ochre">
+                    {t('reading.unknown', { count: chosen.unknown.length, codes: chosen.unknown.join(', ') })}
+                  </p>
+                )}
                 <Unclear cohort={chosen} />
                 {chosen.students.length > 0 ? (
                   <Together

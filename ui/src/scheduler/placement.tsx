@@ -95,9 +95,11 @@ export default function PlacementPage({ at }: { at: Year }) {
                           seconds: amount(Math.round(r.found.seconds * 10) / 10),
                           seed: String(r.seed),
                         })
-                      : r.state === 'running'
-                        ? t('place.running', { settled: whole(r.settled), of: whole(r.of), step: t(`place.step.${r.step ?? 'read'}`) })
-                        : t(`place.state.${r.state}`)}
+                      : (r.stop || (stop.isPending && stop.variables === r.id)) && (r.state === 'running' || r.state === 'waiting')
+                        ? t('place.stopping')
+                        : r.state === 'running'
+                          ? t('place.running', { settled: whole(r.settled), of: whole(r.of), step: t(`place.step.${r.step ?? 'read'}`) })
+                          : t(`place.state.${r.state}`)}
                     {r.found && r.state === 'stopped' && ` · ${t('place.state.stopped')}`}
                   </span>
                   {(r.state === 'running' || r.state === 'waiting') && (
