@@ -40,7 +40,7 @@ func (p *place) caseloads(ctx context.Context) error {
 	}
 	var cold, warm []time.Duration
 	for range 15 {
-		cases := school.New(p.db, school.Options{})
+		cases := school.New(p.db, school.Options{FirstPasswordsStay: true})
 		for _, into := range []*[]time.Duration{&cold, &warm} {
 			took, err := take(cases)
 			if err != nil {

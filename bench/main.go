@@ -88,7 +88,7 @@ func open(ctx context.Context, clients int, files []bundle.File) (p *place, err 
 	}
 	p.stop = append(p.stop, at.Close)
 	p.owner, p.db = at.PG.URL, at.DB
-	p.cases = school.New(p.db, school.Options{})
+	p.cases = school.New(p.db, school.Options{FirstPasswordsStay: true})
 	if err := p.load(ctx, clients, files); err != nil {
 		return p, err
 	}

@@ -398,7 +398,7 @@ func (s *Service) writePeople(ctx context.Context, in *intake) error {
 		if err != nil {
 			return err
 		}
-		if err := s.db.Queries().FirstPassword(ctx, w.Account, hash, s.now()); err != nil {
+		if err := s.db.Queries().FirstPassword(ctx, w.Account, hash, !s.firstStay, s.now()); err != nil {
 			return err
 		}
 	}

@@ -17,7 +17,11 @@ func (s *Service) check(ctx context.Context, in *intake, newest int) error {
 	if err != nil {
 		return err
 	}
-	problems = append(problems, slices.Concat(unjudgeable(in.Bundle), twice(in.Bundle), notStaff(in.Bundle), enrolledTwice(in.Bundle))...)
+	weak, err := s.weakPasswords(ctx, in)
+	if err != nil {
+		return err
+	}
+	problems = append(problems, slices.Concat(weak, unjudgeable(in.Bundle), twice(in.Bundle), notStaff(in.Bundle), enrolledTwice(in.Bundle))...)
 	kept, err := s.db.Queries().KeptSheets(ctx, in.SchoolID, in.year)
 	if err != nil {
 		return err
@@ -94,6 +98,44 @@ func (s *Service) takenOut(ctx context.Context, in *intake, newest int) ([]bundl
 		return nil, nil
 	}
 	return []bundle.Problem{{File: "users.csv", What: fmt.Sprintf("people of %s are missing: %d. They could no longer sign in, and that year runs until %s. Include them, or import after that day", YearLabel(newest), n, last)}}, nil
+}
+
+// weakPasswords finds first passwords that nobody could choose, among those that would be set.
+func (s *Service) weakPasswords(ctx context.Context, in *intake) (problems []bundle.Problem, err error) {
+	var usernames []string
+	for i := range in.Users {
+		if u := &in.Users[i]; u.Password != "" {
+			usernames = append(usernames, u.Username)
+		}
+	}
+	if len(usernames) == 0 || !in.newest {
+		return nil, nil
+	}
+	list, err := s.db.Queries().WithPassword(ctx, usernames)
+	if err != nil {
+		return nil, err
+	}
+	have := map[string]bool{}
+	for _, username := range list {
+		have[username] = true
+	}
+	for i := range in.Users {
+		u := &in.Users[i]
+		if u.Password == "" || have[u.Username] {
+			continue
+		}
+		what := ""
+		switch weakPassword(u.Password, u.Username, u.GivenName, u.FamilyName) {
+		case BadPassword:
+			what = fmt.Sprintf("has fewer than %d or more than %d characters; give another, or none: the office can give a code", minPassword, maxPassword)
+		case CommonPassword:
+			what = "is a password that many people have, or made of the person's own name; give another, or none: the office can give a code"
+		default:
+			continue
+		}
+		problems = append(problems, bundle.Problem{File: "users.csv", Line: u.Row.Line, Column: "password", What: what})
+	}
+	return problems, nil
 }
 
 func (in *intake) sectionIDs() []string {

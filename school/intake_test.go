@@ -797,3 +797,39 @@ func TestANewYearTakesNobodyOut(t *testing.T) {
 		t.Errorf("after the last day: %v, %+v", err, result)
 	}
 }
+
+// A first password that comes with the data is one that somebody could choose, and is changed at the first sign-in.
+func TestFirstPasswords(t *testing.T) {
+	h := newHouse(t)
+	h.db.Exec(t, `DELETE FROM account_password WHERE account_id IN (SELECT id FROM account WHERE username IN ('mara.quill', 'ilse.quill'))`)
+	with := func(password string) *bundle.Bundle {
+		files := storetest.Files()
+		for i := range files {
+			if f := &files[i]; f.Name == "users.csv" {
+				at, name := slices.Index(f.Header, "password"), slices.Index(f.Header, "username")
+				for _, row := range f.Rows {
+					row[at] = map[string]string{"mara.quill": password, "ms.arden": "short"}[row[name]] // hers is set already
+				}
+			}
+		}
+		b, err := bundle.ReadFiles(files)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return b
+	}
+	for _, password := range []string{"short", "password123", "Mara Quill 1", strings.Repeat("x", 501)} {
+		_, err := h.Import(t.Context(), with(password), 0)
+		var bad *school.BadBundle
+		if !errors.As(err, &bad) || len(bad.Problems) != 1 || bad.Problems[0].Column != "password" || strings.Contains(bad.Problems[0].What, password) {
+			t.Errorf("%.12q: %v, %v", password, err, bad)
+		}
+	}
+	h.bring(with("nine kelp forests"))
+	if in, err := h.SignIn(t.Context(), "mara.quill", "nine kelp forests", school.Client{}); err != nil || !in.Once {
+		t.Errorf("signing in: %+v, %v", in, err)
+	}
+	if in, err := h.SignIn(t.Context(), "ms.arden", demo.Password, school.Client{}); err != nil || in.Once {
+		t.Errorf("hers has changed: %+v, %v", in, err)
+	}
+}

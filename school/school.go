@@ -29,6 +29,7 @@ type Service struct {
 	noPost    bool
 
 	attendance Attendance
+	firstStay  bool // Options.FirstPasswordsStay
 }
 
 // Options say how a service runs; the zero value is for production.
@@ -40,6 +41,8 @@ type Options struct {
 	Hooks  Hooks            // how other systems are told; without a key they are not
 
 	Attendance Attendance // the system that keeps it; nil: none is connected
+
+	FirstPasswordsStay bool // a password that comes with a school's data is no first one, to be changed: for made-up schools alone
 }
 
 // recommended is the second recommended setting of RFC 9106, section 4: 64 MiB, 3 passes, 4 lanes.
@@ -59,7 +62,7 @@ func New(db *store.DB, o Options) *Service {
 	if o.Hashes.Memory == 0 {
 		o.Hashes = recommended
 	}
-	s := &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), signingIn: newLine(signInRoom*int(maxHashing), signInTakes/time.Duration(maxHashing)), cache: newCache(), hub: newHub(), noPost: o.NoPost, hooks: o.Hooks, attendance: o.Attendance}
+	s := &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), signingIn: newLine(signInRoom*int(maxHashing), signInTakes/time.Duration(maxHashing)), cache: newCache(), hub: newHub(), noPost: o.NoPost, hooks: o.Hooks, attendance: o.Attendance, firstStay: o.FirstPasswordsStay}
 	s.hub.count = s.countLeft
 	return s
 }

@@ -55,10 +55,15 @@ func (q Queries) WithoutPassword(ctx context.Context, usernames []string) (list 
 		WHERE NOT EXISTS (SELECT 1 FROM account_password p WHERE p.account_id = a.id)`, asJSON(usernames))
 }
 
+// WithPassword lists those of some usernames whose account has a password.
+func (q Queries) WithPassword(ctx context.Context, usernames []string) (list []string, err error) {
+	return list, q.list(ctx, &list, `SELECT a.username FROM account a JOIN account_password p ON p.account_id = a.id WHERE a.username IN (SELECT jsonb_array_elements_text($1::jsonb))`, asJSON(usernames))
+}
+
 // FirstPassword sets a password where the account has none, so that one school's import cannot change the password of a person of
-// another.
-func (q Queries) FirstPassword(ctx context.Context, account int64, hash string, now time.Time) error {
-	return q.exec(ctx, `INSERT INTO account_password (account_id, hash, set_at) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, account, hash, now)
+// another; once: for one sign-in.
+func (q Queries) FirstPassword(ctx context.Context, account int64, hash string, once bool, now time.Time) error {
+	return q.exec(ctx, `INSERT INTO account_password (account_id, hash, once, set_at) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING`, account, hash, once, now)
 }
 
 // KnowsDevice tells whether a device has signed in to an account before.

@@ -120,6 +120,16 @@ func (q Queries) AccountOf(ctx context.Context, school, person string, office in
 	return row.Account, row.Reach, err
 }
 
+// PersonNamed gives the person of a school who has a username, with their account. The error is ErrNotFound where nobody has it.
+func (q Queries) PersonNamed(ctx context.Context, school, username string) (person string, account int64, err error) {
+	var row struct {
+		ID      string `db:"id"`
+		Account int64  `db:"account_id"`
+	}
+	err = q.get(ctx, &row, `SELECT id, account_id FROM person WHERE school_id = $1 AND username = $2 AND present AND enabled AND account_id IS NOT NULL`, school, username)
+	return row.ID, row.Account, err
+}
+
 // AddressOf gives the mail address on file of a person, "" for none.
 func (q Queries) AddressOf(ctx context.Context, school, person string) (address string, err error) {
 	return address, q.get(ctx, &address, `SELECT coalesce(cells->>'email', '') FROM person WHERE school_id = $1 AND id = $2 AND present`, school, person)

@@ -83,7 +83,7 @@ func run(ctx context.Context, schools, students int) error {
 		return err
 	}
 	defer at.Close()
-	cases := school.New(at.DB, school.Options{NoPost: true})
+	cases := school.New(at.DB, school.Options{FirstPasswordsStay: true, NoPost: true})
 	var ids []string
 	var checks, imports []used
 	fmt.Printf("%d schools of %d students, %d in all\n", schools, students, schools*students)

@@ -130,7 +130,7 @@ func (b *bench) load(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	cases := school.New(db, school.Options{NoPost: true, Hashes: stage.Cheap})
+	cases := school.New(db, school.Options{FirstPasswordsStay: true, NoPost: true, Hashes: stage.Cheap})
 	if _, err := cases.Import(ctx, read, 0); err != nil {
 		return err
 	}

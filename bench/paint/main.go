@@ -83,7 +83,7 @@ func measure(ctx context.Context, files []bundle.File, look func(*rod.Page, *sch
 		return err
 	}
 	defer at.Close()
-	cases := school.New(at.DB, school.Options{})
+	cases := school.New(at.DB, school.Options{FirstPasswordsStay: true})
 	b, err := bundle.ReadFiles(files)
 	if err != nil {
 		return err

@@ -157,7 +157,7 @@ func (r *rush) load(ctx context.Context, db *store.DB) (students []*student, pro
 	if err != nil {
 		return nil, nil, opens, err
 	}
-	cases := school.New(db, school.Options{NoPost: true, Hashes: stage.Cheap})
+	cases := school.New(db, school.Options{FirstPasswordsStay: true, NoPost: true, Hashes: stage.Cheap})
 	if _, err := cases.Import(ctx, b, 0); err != nil {
 		return nil, nil, opens, err
 	}

@@ -23,7 +23,7 @@ import (
 const dataDir = ".data"
 
 func commands() []*cobra.Command {
-	return []*cobra.Command{serveCommand(), demoCommand(), migrateCommand(), doctorCommand(), backupCommand(), restoreCommand(), moveCommand(), eraseCommand(), importCommand(), exportCommand(), windowCommand(), checkCommand(), sectionsCommand(), attendanceCommand(), demandCommand(), placeCommand(), improveCommand(), demoBundleCommand(), openAPICommand(), schemaCommand()}
+	return []*cobra.Command{serveCommand(), demoCommand(), migrateCommand(), doctorCommand(), backupCommand(), restoreCommand(), moveCommand(), eraseCommand(), letInCommand(), importCommand(), exportCommand(), windowCommand(), checkCommand(), sectionsCommand(), attendanceCommand(), demandCommand(), placeCommand(), improveCommand(), demoBundleCommand(), openAPICommand(), schemaCommand()}
 }
 
 // databaseURL is $RUBRICON_DATABASE, or else the demo's database where that is running.

@@ -197,7 +197,7 @@ func serve(ctx context.Context, o *serving) error {
 		}
 	}
 	if o.ready != nil {
-		if err := o.ready(ctx, school.New(db, school.Options{Log: slog.New(slog.DiscardHandler), NoPost: true})); err != nil {
+		if err := o.ready(ctx, school.New(db, school.Options{Log: slog.New(slog.DiscardHandler), NoPost: true, FirstPasswordsStay: true})); err != nil {
 			return err
 		}
 	}

@@ -233,7 +233,7 @@ func (d Database) Open(t testing.TB) *store.DB {
 
 // Service gives the use cases at the time Now.
 func Service(db *store.DB) *school.Service {
-	return school.New(db, school.Options{Now: func() time.Time { return Now }, Log: Quiet, Hashes: Hashes})
+	return school.New(db, school.Options{FirstPasswordsStay: true, Now: func() time.Time { return Now }, Log: Quiet, Hashes: Hashes})
 }
 
 // Cases gives the use cases on a database of the test's own, at the time Now.

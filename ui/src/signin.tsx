@@ -15,6 +15,10 @@ export default function SignIn() {
   const [busy, setBusy] = useState(false);
   const [turn, setTurn] = useState<Date>(); // in the line of those who sign in
   const again = useRef<number>(undefined);
+  const [once] = useState(() => new URLSearchParams(window.location.hash.slice(1))); // an address for one sign-in, which the operator made
+  useEffect(() => {
+    if (once.has('code')) window.history.replaceState(null, '', window.location.pathname);
+  }, [once]);
   useEffect(() => () => clearTimeout(again.current), []);
 
   async function enter(username: string, password: string) {
@@ -47,11 +51,27 @@ export default function SignIn() {
         <form onSubmit={submit}>
           <label>
             {t('signIn.username')}
-            <input name="username" required maxLength={200} autoComplete="username" autoCapitalize="none" className={field} />
+            <input
+              name="username"
+              defaultValue={once.get('username') ?? undefined}
+              required
+              maxLength={200}
+              autoComplete="username"
+              autoCapitalize="none"
+              className={field}
+            />
           </label>
           <label>
             {t('signIn.password')}
-            <input name="password" type="password" required maxLength={500} autoComplete="current-password" className={field} />
+            <input
+              name="password"
+              type="password"
+              defaultValue={once.get('code') ?? undefined}
+              required
+              maxLength={500}
+              autoComplete="current-password"
+              className={field}
+            />
           </label>
           <Button tone="chief" type="submit" disabled={busy} className="w-full desk:min-h-10">
             {busy ? t('working') : t('signIn.button')}

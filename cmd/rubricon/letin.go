@@ -1,0 +1,41 @@
+package main
+
+import (
+	"fmt"
+	"net/url"
+
+	"github.com/spf13/cobra"
+
+	"rubricon/school"
+)
+
+func letInCommand() *cobra.Command {
+	var address string
+	cmd := &cobra.Command{
+		Use:   "let-in SCHOOL USERNAME",
+		Short: "Print an address with which somebody signs in once, where nobody of the school can give them a code",
+		Long: `Prints an address with which a person of a school signs in once, within two weeks, and then chooses a password: for an administrator who has none, or has lost it, and is the
+only one. It ends their sign-ins. The school's office reads that it was done, and the server's log has it. Whoever has the address is that person: hand it over, and send it by nothing that others read.`,
+		Args: cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			at, err := url.Parse(address)
+			if err != nil || at.Scheme == "" || at.Host == "" {
+				return wrongUse(fmt.Errorf("--address %q: write the address of the application, such as https://courses.example.org", address))
+			}
+			return withCases(cmd.Context(), func(cases *school.Service) error {
+				password, err := cases.LetIn(cmd.Context(), args[0], args[1])
+				if school.CodeOf(err) == school.NotFound {
+					return wrongUse(fmt.Errorf("nobody of the school %q has the username %q", args[0], args[1]))
+				}
+				if err != nil {
+					return err
+				}
+				at.Path = "/"
+				fmt.Fprintln(cmd.OutOrStdout(), at.String()+"#"+url.Values{"username": {args[1]}, "code": {password}}.Encode()) // what follows # is sent to no server
+				return nil
+			})
+		},
+	}
+	cmd.Flags().StringVar(&address, "address", "http://127.0.0.1:7270", "of the application")
+	return cmd
+}

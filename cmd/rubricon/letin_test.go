@@ -1,0 +1,40 @@
+package main
+
+import (
+	"net/url"
+	"strings"
+	"testing"
+
+	"rubricon/demo"
+	"rubricon/school"
+	"rubricon/store/storetest"
+)
+
+// The operator lets in an administrator who is locked out: with an address for one sign-in, of which the office reads.
+func TestLettingIn(t *testing.T) {
+	db := storetest.New(t)
+	t.Setenv("RUBRICON_DATABASE", db.URL)
+	db.Exec(t, `DELETE FROM account_password WHERE account_id = (SELECT id FROM account WHERE username = 'office')`)
+	for _, args := range [][]string{{"let-in", demo.SchoolID, "nobody"}, {"let-in", "nowhere", "office"}, {"let-in", demo.SchoolID, "office", "--address", "courses"}} {
+		if out, _, code := run(t, args...); code != exitWrongUse || out != "" {
+			t.Errorf("%v: %d, %q", args, code, out)
+		}
+	}
+	out, _, code := run(t, "let-in", demo.SchoolID, "office", "--address", "https://courses.example.org")
+	address, err := url.Parse(strings.TrimSpace(out))
+	if code != 0 || err != nil || address.Host != "courses.example.org" || address.Path != "/" || address.RawQuery != "" {
+		t.Fatalf("%d, %q, %v", code, out, err)
+	}
+	with, err := url.ParseQuery(address.Fragment)
+	if err != nil {
+		t.Fatal(err)
+	}
+	cases := school.New(db.Open(t), school.Options{Log: storetest.Quiet}) // by the clock of the command
+	in, err := cases.SignIn(t.Context(), with.Get("username"), with.Get("code"), school.Client{})
+	if err != nil || !in.Once {
+		t.Errorf("signing in: %+v, %v", in, err)
+	}
+	if n := storetest.Value[int](t, db, `SELECT count(*) FROM office_event WHERE kind = 'code' AND by_name = 'rubricon let-in'`); n != 1 {
+		t.Errorf("it is noted %d times", n)
+	}
+}
