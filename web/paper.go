@@ -144,8 +144,19 @@ func (p printed) document() *paper.Document {
 		if p.since {
 			doc.Lead = append(doc.Lead, p.say("paper.since"))
 		}
-		doc.Code, doc.CodeNote = receipt.Code(*row.Receipt), p.say("paper.code")
-		doc.Sign = []string{p.say("paper.signStudent", "name", name), p.say("paper.signGuardian")}
+		for _, x := range row.Signatures.V {
+			key := "paper.signed"
+			if x.PaperBy != "" {
+				key = "paper.signedOnPaper"
+			} else if x.ForFamily {
+				key = "paper.signedFor"
+			}
+			doc.Lead = append(doc.Lead, p.say(key, "name", x.Name, "by", x.PaperBy, "time", p.day(x.At.In(zone), true)))
+		}
+		if row.State == string(acts.Submitted) { // a signature is still wanted
+			doc.Code, doc.CodeNote = receipt.Code(*row.Receipt), p.say("paper.code")
+			doc.Sign = []string{p.say("paper.signStudent", "name", name), p.say("paper.signGuardian")}
+		}
 	default:
 		doc.Lead = append(doc.Lead, p.say("paper.notHandedIn"))
 	}
@@ -207,6 +218,11 @@ func (p printed) alternates() paper.Part {
 // agreements are what is agreed to: fees, commitments, and what is to be known, each with a box to be ticked.
 func (p printed) agreements() paper.Part {
 	part := paper.Part{Head: p.say("paper.agree"), Cols: []float64{1}, Boxes: true}
+	for _, x := range p.Row.Signatures.V {
+		if p.HandedIn() && !x.ForFamily { // no guardian signs without agreeing
+			part.Head, part.Boxes = p.say("paper.agreed"), false
+		}
+	}
 	tag := p.l.Tag.String()
 	for _, code := range p.Fees() {
 		if course, ok := p.Year.Index(code); ok {

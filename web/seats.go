@@ -218,7 +218,7 @@ func newSeats(w *school.Week) *SeatsView {
 		v.Rules = append(v.Rules, RuleState{rule.ID, r.Measured, rule.Min, rule.Max, r.Holds})
 	}
 	for _, own := range w.Own {
-		v.Own = append(v.Own, OwnSeatView{w.Sections[own.Section].ID, w.Lines[own.Section].Left, own.Row.At, own.Row.By})
+		v.Own = append(v.Own, OwnSeatView{w.Sections[own.Section].ID, max(0, w.Lines[own.Section].Left), own.Row.At, own.Row.By})
 	}
 	shown := map[int32]bool{}
 	for i := range w.Lines {
@@ -228,7 +228,7 @@ func newSeats(w *school.Week) *SeatsView {
 			v.Entries = append(v.Entries, newSeatEntry(w, &x.RequestResult))
 		}
 		if !x.Own {
-			v.Lines = append(v.Lines, SeatLine{w.Sections[i].ID, x.Left, x.Fits, ids(w, x.Clash), string(x.May), x.Fills, x.Rank})
+			v.Lines = append(v.Lines, SeatLine{w.Sections[i].ID, max(0, x.Left), x.Fits, ids(w, x.Clash), string(x.May), x.Fills, x.Rank})
 		}
 	}
 	for _, x := range w.Waits {

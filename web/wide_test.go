@@ -341,9 +341,26 @@ func TestTheSheetOnPaper(t *testing.T) {
 	// Changed afterwards, what was submitted is still what is printed.
 	s.call(mara, "POST", maraSheet+"/changes", fmt.Sprintf(`{"version":%d,"act":"remove","course":"CER1"}`, s.version("s0001")))
 	changed := read("en")
-	for _, want := range []string{"Receipt " + v.Status.Receipt, code, "The sheet has been changed since; this is what the school has.", "9 requests", "Ceramics I"} {
+	for _, want := range []string{"Receipt " + v.Status.Receipt, code, "The requests were changed since.", "9 requests", "Ceramics I"} {
 		if !strings.Contains(changed, want) {
 			t.Errorf("no %q in\n%s", want, changed)
+		}
+	}
+	// Signed, then changed: who has signed is said, nobody signs it once more, and what was agreed to is not still to be agreed to.
+	s.call(mara, "POST", maraSheet+"/changes", fmt.Sprintf(`{"version":%d,"act":"undo"}`, s.version("s0001")))
+	if signed, answer := s.call(s.person("ilse.quill"), "POST", maraSheet+"/signature", fmt.Sprintf(`{"version":%d,"agreed":["CER1","TID1"],"commitments":[]}`, s.version("s0001"))); signed != 200 {
+		t.Fatalf("signing: %d %s", signed, answer)
+	}
+	s.call(mara, "POST", maraSheet+"/changes", fmt.Sprintf(`{"version":%d,"act":"remove","course":"CER1"}`, s.version("s0001")))
+	signed := read("en")
+	for _, want := range []string{"Signed by Ilse Quill, Tue 2 Mar 2027", "The requests were changed since.", "Agreed to with the signature", "Ceramics I: fee 35"} {
+		if !strings.Contains(signed, want) {
+			t.Errorf("no %q in\n%s", want, signed)
+		}
+	}
+	for _, not := range []string{"Guardian: name, signature, date", "Give this page back", "To be agreed to"} {
+		if strings.Contains(signed, not) {
+			t.Errorf("%q in\n%s", not, signed)
 		}
 	}
 	// Submitted again, what was handed in before is kept, by its receipt.

@@ -52,10 +52,13 @@ export const useSeats = (at: Place) => {
     }
     client.setQueryData<Seats>(key, (have) => {
       if (!have) return have;
-      const now = (section: string, before: number) => left[section] ?? before;
+      const now = (section: string, before: number) => Math.max(0, left[section] ?? before);
       return {
         ...have,
-        lines: have.lines.map((x) => (left[x.section] === undefined ? x : { ...x, left: now(x.section, x.left) })),
+        lines: have.lines.map((x) => {
+          const n = left[x.section];
+          return n === undefined ? x : { ...x, left: Math.max(0, n), fits: n > 0 && !x.clash?.length };
+        }),
         own: have.own.map((x) => ({ ...x, left: now(x.section, x.left) })),
       };
     });
