@@ -507,6 +507,7 @@ func TestAfterTheWindow(t *testing.T) {
 	mara.press("[role=dialog] button", "Close")
 	mara.press("header nav a", "Hand in")
 	mara.says("main", "closed since")
+	mara.says("h1", "The request period has ended, and nothing was submitted. Ask Ms Arden.")
 	if has, _, _ := mara.HasR("main button", "Submit"); has {
 		t.Error("it can be submitted after the window")
 	}

@@ -10,6 +10,7 @@ const parts: Record<string, string[]> = {
     'ack',
     'alternates',
     'claim',
+    'closed',
     'course',
     'done',
     'stages',
@@ -45,7 +46,7 @@ const parts: Record<string, string[]> = {
   result: ['result'],
   seats: ['seats'],
   scheduler: ['demand', 'place', 'sections'],
-  teacher: ['teach', 'tryouts'],
+  teacher: ['teach', 'teacher', 'tryouts'],
   staff: [
     'caseload',
     'change',

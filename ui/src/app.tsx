@@ -22,6 +22,7 @@ const ChoosingPage = lazy(() => import('./counselor/choosing'));
 const DemandPage = lazy(() => import('./scheduler/demand'));
 const SectionsPage = lazy(() => import('./scheduler/sections'));
 const PlacementPage = lazy(() => import('./scheduler/placement'));
+const Nowhere = lazy(() => import('./nowhere'));
 const StaffHead = lazy(() => import('./kit/staffhead'));
 const Rules = lazy(() => import('./office/rules'));
 const Courses = lazy(() => import('./office/catalog'));
@@ -145,7 +146,6 @@ function SignedIn({ me }: { me: Me }) {
 }
 
 function DeskOf({ desk }: { desk: Desk | undefined }) {
-  const { t } = useTranslation();
   const username = useMe().data?.username ?? '';
   const [at] = useLocation();
   const person = desk?.persons[0];
@@ -167,15 +167,7 @@ function DeskOf({ desk }: { desk: Desk | undefined }) {
   if ((desk?.job === 'counselor' || desk?.job === 'office') && person) return <Counselor person={person} />;
   if (desk?.job === 'teacher' && person && at === '/tryouts') return <Tryouts person={person} />;
   if (desk?.job === 'teacher' && person) return <Classes person={person} />;
-  return (
-    <>
-      <Header pages={[]} where={person?.name} />
-      <main id="page" className="p-6">
-        <h1>{t(person ? 'teacher.head' : 'teacher.headLeft')}</h1>
-        <p className="mt-2 text-soft">{person ? t('teacher.note', { name: `${person.given} ${person.family}` }) : t('teacher.left', { name: username })}</p>
-      </main>
-    </>
-  );
+  return <Nowhere person={person} username={username} />;
 }
 
 /** A page of the office. */

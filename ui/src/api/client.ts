@@ -196,13 +196,27 @@ export const useSheet = (at: Place | undefined) => {
     const have = client.getQueryData<Sheet>(keys.sheet(place));
     if (!message.version || !have || message.version > have.version) void client.invalidateQueries({ queryKey: keys.sheet(place) });
   });
-  return useQuery({
+  const sheet = useQuery({
     queryKey: keys.sheet(place),
     queryFn: () => fetchSheet(place, client.getQueryData<Sheet>(keys.sheet(place))),
     enabled: at !== undefined,
     refetchInterval: 60_000, // what was not heard
     structuralSharing: false, // a sheet is known by its tag
   });
+  // What may be done changes at the moments of the request period, also on a page that is open then.
+  const { school, year, student, draft } = place;
+  const period = sheet.data?.status.window;
+  useEffect(() => {
+    const now = Date.now();
+    const next = [period?.opens, period?.families, period?.counselors]
+      .flatMap((at) => (at ? [Date.parse(at) - now] : []))
+      .filter((ms) => ms > 0 && ms < 2 ** 31);
+    if (next.length === 0) return;
+    const key = keys.sheet({ school, year, student, draft });
+    const timer = setTimeout(() => void client.invalidateQueries({ queryKey: key }), Math.min(...next) + 500);
+    return () => clearTimeout(timer);
+  }, [client, school, year, student, draft, period?.opens, period?.families, period?.counselors, sheet.dataUpdatedAt]);
+  return sheet;
 };
 
 /**

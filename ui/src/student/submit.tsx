@@ -9,6 +9,7 @@ import { Agreements } from '../kit/agreements';
 import { SinceSubmitted } from '../since';
 import { amount, day, money, when } from '../kit/format';
 import { clauses, join, needWords, statusWords, termsWords } from '../words';
+import { closedWords } from './closed';
 import { spanWords, ruleNumbers } from './effectwords';
 import type { Desk } from './desk';
 import './laterwords';
@@ -35,7 +36,7 @@ export default function SubmitPage({ desk }: { desk: Desk }) {
           year: book.catalog.label,
         })}
       </p>
-      <h1 className="mb-2">{t(head)}</h1>
+      <h1 className="mb-2">{closedWords(t, sheet) ?? t(head)}</h1>
       {s.receipt && (
         <p className="mb-3 text-lg">
           <b data-testid="receipt">{t('submit.receipt', { receipt: s.receipt })}</b>,{' '}

@@ -3,6 +3,7 @@ import { useTranslation } from 'react-i18next';
 import { Link, useLocation, useSearchParams } from 'wouter';
 import { type Effect, type Todo, placeOf } from '../api/client';
 import { type Clause, clashWords, clauses } from '../words';
+import { closedWords } from './closed';
 import { Alternates } from './alternates';
 import { useSingleKeys } from '../kit/keys';
 import { Late } from '../kit/late';
@@ -134,6 +135,8 @@ function Headline(props: { desk: Desk; list: Clause[]; onMend: (todo: Todo) => v
   const { t } = useTranslation();
   const { sheet } = props.desk;
   const offer = sheet.acts.submit.allowed;
+  const closed = closedWords(t, sheet);
+  if (closed) return <h1 className="mb-3">{closed}</h1>;
   if (props.list.length === 0)
     return (
       <h1 className="mb-3">
