@@ -157,3 +157,26 @@ func TestAFamilyTalks(t *testing.T) {
 	mara.press("main button", "Show it no longer")
 	ilse.gone("[data-testid=draft]")
 }
+
+// What the school declines is said with its reason where the course stands, and an answer to a question where the year is, to the student and the guardian.
+func TestWhatTheSchoolAnswersIsSeen(t *testing.T) {
+	s := newSite(t)
+	mara, ilse, arden := s.as("mara.quill", desk), s.as("ilse.quill", phone), s.as("ms.arden", desk)
+	ilse.press("main button", "Something to ask, or something wrong")
+	ilse.MustElement("main input[maxlength='1000']").MustInput("Are the boat trips on Saturdays?")
+	ilse.press("main form button", "Send")
+	ilse.says("main li", "Are the boat trips on Saturdays")
+	arden.press("main li button", "Quill, Mara")
+	arden.press("main button", "^Not met")
+	arden.MustElement("[role=dialog] textarea").MustInput("The report says 58.")
+	arden.MustElement("[role=dialog] button[type=submit]").MustClick()
+	arden.gone("[role=dialog]")
+	mara.says("#board button", "Physics[\\s\\S]*Ms Arden did not confirm it: “The report says 58.”")
+	ilse.says("main p", "Ms Arden did not confirm it: “The report says 58.”")
+	arden.MustElement("main input[maxlength='1000']").MustInput("On Sundays.")
+	arden.press("main form button", "Answer")
+	mara.MustReload()
+	mara.says("main h2", "Answers from the school")
+	mara.says("main li", "Are the boat trips on Saturdays[\\s\\S]*Ms Arden: “On Sundays.”")
+	mara.accessible("what the school has answered")
+}

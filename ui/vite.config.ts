@@ -42,6 +42,7 @@ const parts: Record<string, string[]> = {
   print: ['calendar', 'date', 'letter', 'mail', 'paper', 'signOn', 'translation', 'worksheet'],
   reminder: ['reminder'],
   talk: ['talk'],
+  signIn: ['signIn'],
   changeRequests: ['changeRequests'],
   result: ['result'],
   seats: ['seats'],

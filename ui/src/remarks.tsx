@@ -15,9 +15,9 @@ type Said = { kind: Kind; course?: string; rule?: string; text: string } | { id:
 
 /**
  * What was asked and said about a sheet, or about one course of it, with the school's answers; the family asks, says that something is
- * wrong or put off, and the school answers.
+ * wrong or put off, and the school answers. With a head of its own it has what was answered alone, and is not there where nothing was.
  */
-export function Remarks({ book, sheet, course, kinds }: { book: Book; sheet: Sheet; course?: string; kinds: Kind[] }) {
+export function Remarks({ book, sheet, course, kinds, head }: { book: Book; sheet: Sheet; course?: string; kinds: Kind[]; head?: string }) {
   const { t } = useTranslation();
   const client = useQueryClient();
   const place = placeOf(sheet);
@@ -34,9 +34,11 @@ export function Remarks({ book, sheet, course, kinds }: { book: Book; sheet: She
     },
   });
   if (!remarks.data) return null;
-  const list = remarks.data.remarks.filter((r) => r.kind !== 'family' && (course === undefined || r.course === course));
+  const list = remarks.data.remarks.filter((r) => r.kind !== 'family' && (course === undefined || r.course === course) && (!head || r.answer));
+  if (head && list.length === 0) return null;
   return (
     <div className="text-sm">
+      {head && <h2 className="font-semibold">{head}</h2>}
       <ul>
         {list.map((r) => (
           <li key={r.id} className="border-t border-line py-1.5">

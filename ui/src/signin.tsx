@@ -1,11 +1,15 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { type FormEvent, useEffect, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
+import words from '../../locales/en.json?part=signIn';
 import { ApiError, api, ask, keys } from './api/client';
 import { errorWords } from './errors';
 import { Button, Refusal } from './kit/controls';
+import { speakMore } from './i18n';
 import { clock } from './kit/format';
 import { LanguageChoice } from './kit/header';
+
+speakMore(words);
 
 export default function SignIn() {
   const { t } = useTranslation();

@@ -24,6 +24,10 @@ declare module '*.json?part=changeRequests' {
   const words: Record<string, unknown>;
   export default words;
 }
+declare module '*.json?part=signIn' {
+  const words: Record<string, unknown>;
+  export default words;
+}
 declare module '*.json?part=reminder' {
   const words: Record<string, unknown>;
   export default words;

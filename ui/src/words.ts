@@ -148,6 +148,8 @@ export function entryLine(t: TFunction, book: Book, sheet: Sheet, e: Entry): str
     );
     if (e.claims?.length) parts.push(t(sheet.acts.edit.reason ? 'entry.claimedBy' : 'entry.claimed', { who: sheet.student.counselor ?? t('theCounselor') }));
   }
+  const no = e.claims?.length ? undefined : e.declined?.at(-1);
+  if (no) parts.push(t('entry.declined', { who: no.decider, why: no.answer }));
   if (e.barred) parts.push(t('entry.barred'));
   if (e.repeat) parts.push(t('entry.repeat'));
   if (e.taking) parts.push(t('entry.taking'));

@@ -110,6 +110,9 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
                 {e.waivedBy && !e.assigned && e.waivedNote && ` · ${t('entry.waivedNote', { who: e.waivedBy, note: e.waivedNote })}`}
                 {(c?.fee ?? 0) > 0 && ` · ${t('family.fee', { fee: money(c?.fee ?? 0, currency) })}`}
               </p>
+              {!e.claims?.length && e.declined?.at(-1) && (
+                <p className="text-sm text-ochre">{t('entry.declined', { who: e.declined.at(-1)?.decider, why: e.declined.at(-1)?.answer })}</p>
+              )}
               {notRunning(t, book, e) && <p className="text-sm text-ochre">{notRunning(t, book, e)}</p>}
               {c?.description && (
                 <p dir="auto" className="text-sm text-soft">

@@ -73,6 +73,11 @@ export function Aside({ desk }: { desk: Desk }) {
         </section>
       )}
       {!sheet.draft && (
+        <Late>
+          <Remarks book={book} sheet={sheet} kinds={[]} head={t('page.answers')} />
+        </Late>
+      )}
+      {!sheet.draft && (
         <details onToggle={(event) => setOpen(event.currentTarget.open)}>
           <summary className="min-h-7 cursor-pointer font-semibold">{t('remark.head')}</summary>
           <Late>{open && <Remarks book={book} sheet={sheet} kinds={['wrong', 'later', 'question']} />}</Late>
