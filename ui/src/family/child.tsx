@@ -99,7 +99,7 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
               </div>
               <p className={`text-sm ${stopped ? 'text-ochre' : 'text-soft'}`}>
                 {stopped
-                  ? t('family.waits', {
+                  ? t(e.declined?.length && !e.claims?.length ? 'entry.needs' : 'family.waits', {
                       who,
                       needs: join(
                         t,
