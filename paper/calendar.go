@@ -11,7 +11,8 @@ import (
 
 // Event is one date of a calendar.
 type Event struct {
-	ID    string // the same as long as it is the same date
+	ID    string // the same as long as it is the same thing, whenever it is
+	Rev   int    // greater where it was changed since (RFC 5545, section 3.8.7.4)
 	Title string
 	Note  string
 	Place string
@@ -30,6 +31,7 @@ func Calendar(name, host string, stamp time.Time, events []Event) []byte {
 		e := &events[i]
 		v := cal.AddEvent(e.ID + "@" + host)
 		v.SetDtStampTime(stamp)
+		v.SetSequence(e.Rev)
 		v.SetSummary(e.Title)
 		if e.Whole {
 			v.SetAllDayStartAt(e.At)

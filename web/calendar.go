@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"crypto/sha256"
 	"fmt"
 	"mime"
 	"net/http"
@@ -80,13 +81,20 @@ func (s *Server) calendar(d *school.Desk, l *locales.Locale) []byte {
 	tag := l.Tag.String()
 	title := func(course int32) string { return y.Courses[course].TextIn(tag).Title }
 	events := []paper.Event{}
+	// An errand is known by its course, kind and title, whatever row of its file it is in; a second such by its number among them.
+	seen := map[string]int{}
 	for _, r := range d.Known.Errands(&d.Sheet) {
 		e := &y.Errands[r.Errand]
 		at, day, ok := e.Moment(zone)
 		if !ok {
 			continue
 		}
-		event := paper.Event{ID: fmt.Sprintf("%s-%s-%d", d.Row.Student, e.Kind, r.Errand), Title: e.Title, Place: e.Place, Note: strings.TrimSpace(title(e.Course) + ". " + e.Note)}
+		sum := sha256.Sum256([]byte(strings.Join([]string{y.Codes[e.Course], string(e.Kind), y.Errands[r.Errand].Title}, "\x1f")))
+		id := fmt.Sprintf("%s-%s-%x", d.Row.Student, e.Kind, sum[:6])
+		if seen[id]++; seen[id] > 1 {
+			id = fmt.Sprintf("%s-%d", id, seen[id])
+		}
+		event := paper.Event{ID: id, Rev: int(d.Row.Catalog), Title: e.Title, Place: e.Place, Note: strings.TrimSpace(title(e.Course) + ". " + e.Note)}
 		if r.Settled {
 			event.Title = l.Text("calendar.settled", map[string]any{"what": e.Title})
 		}

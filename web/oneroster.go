@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"net/http"
 	"net/url"
 	"slices"
@@ -112,6 +113,65 @@ var rosterKinds = []rosterKind{
 // rosterPlurals are the collections that references lead to.
 var rosterPlurals = map[string]string{"org": "orgs", "academicSession": "academicSessions", "course": "courses", "class": "classes", "user": "users", "enrollment": "enrollments"}
 
+// rosterPart is a collection within one of another: the students of a class, for instance.
+type rosterPart struct {
+	parent, child string // plurals
+	column        string // of the child, that names the parent: one or a list; or, where via is set, of enrollments
+	via           string // the column of enrollments that names the child
+}
+
+var rosterParts = []rosterPart{
+	{"schools", "classes", "schoolSourcedId", ""}, {"schools", "courses", "orgSourcedId", ""}, {"schools", "students", "orgSourcedIds", ""}, {"schools", "teachers", "orgSourcedIds", ""},
+	{"schools", "enrollments", "schoolSourcedId", ""}, {"courses", "classes", "courseSourcedId", ""}, {"terms", "classes", "termSourcedIds", ""},
+	{"classes", "students", "classSourcedId", "userSourcedId"}, {"students", "classes", "userSourcedId", "classSourcedId"},
+}
+
+func rosterKindOf(plural string) *rosterKind {
+	return &rosterKinds[slices.IndexFunc(rosterKinds, func(k rosterKind) bool { return k.plural == plural })]
+}
+
+// within keeps the rows that belong to one parent. The error is a *rosterFault where there is no such parent, or the token is not for what leads there.
+func (s *Server) within(ctx context.Context, m *school.Machine, part *rosterPart, id string, rows []school.Cells) ([]school.Cells, error) {
+	parents, err := s.rosterRows(ctx, m, rosterKindOf(part.parent))
+	if err != nil {
+		return nil, err
+	}
+	if !slices.ContainsFunc(parents, func(r school.Cells) bool { return r["sourcedId"] == id }) {
+		return nil, &rosterFault{http.StatusNotFound, "unknownobject", "there is none with this sourcedId"}
+	}
+	names := func(r school.Cells) bool {
+		cell := r[part.column]
+		return cell == "" && part.parent == "schools" || slices.Contains(strings.Split(cell, ","), id) // what names no school is of the one that there is
+	}
+	keep := names
+	if part.via != "" {
+		enrollments, err := s.rosterRows(ctx, m, rosterKindOf("enrollments"))
+		if err != nil {
+			return nil, err
+		}
+		in := map[string]bool{}
+		for _, e := range enrollments {
+			in[e[part.via]] = in[e[part.via]] || names(e)
+		}
+		keep = func(r school.Cells) bool { return in[r["sourcedId"]] }
+	}
+	return slices.DeleteFunc(slices.Clone(rows), func(r school.Cells) bool { return !keep(r) }), nil
+}
+
+// rosterRows reads a collection whole. The error is a *rosterFault where the token is not for it.
+func (s *Server) rosterRows(ctx context.Context, m *school.Machine, kind *rosterKind) ([]school.Cells, error) {
+	rows, err := s.cases.Roster(ctx, m, kind.file)
+	if school.CodeOf(err) == school.NotFound {
+		return nil, &rosterFault{http.StatusForbidden, "forbidden", "the token is not for this; it reads " + m.Purpose}
+	} else if err != nil {
+		return nil, err
+	}
+	if kind.only != nil {
+		rows = slices.DeleteFunc(slices.Clone(rows), func(r school.Cells) bool { return !kind.only(r) })
+	}
+	return rows, nil
+}
+
 // rosterFault is an error as the standard has it.
 type rosterFault struct {
 	status      int
@@ -122,9 +182,9 @@ func (f *rosterFault) Error() string { return f.what }
 
 func (s *Server) rosterRoutes(engine *gin.Engine) {
 	for _, kind := range rosterKinds {
-		serve := func(c *gin.Context, one bool) {
+		serve := func(c *gin.Context, one bool, part *rosterPart) {
 			c.Header("Cache-Control", "no-store")
-			body, err := s.roster(c, &kind, one)
+			body, err := s.roster(c, &kind, one, part)
 			if err == nil {
 				c.JSON(http.StatusOK, body)
 				return
@@ -144,13 +204,18 @@ func (s *Server) rosterRoutes(engine *gin.Engine) {
 			c.JSON(fault.status, gin.H{"imsx_codeMajor": "failure", "imsx_severity": "error", "imsx_description": fault.what,
 				"imsx_codeMinor": gin.H{"imsx_codeMinorField": []gin.H{{"imsx_codeMinorFieldName": "TargetEndSystem", "imsx_codeMinorFieldValue": fault.minor}}}})
 		}
-		engine.GET(rosterPath+"/"+kind.plural, func(c *gin.Context) { serve(c, false) })
-		engine.GET(rosterPath+"/"+kind.plural+"/:id", func(c *gin.Context) { serve(c, true) })
+		engine.GET(rosterPath+"/"+kind.plural, func(c *gin.Context) { serve(c, false, nil) })
+		engine.GET(rosterPath+"/"+kind.plural+"/:id", func(c *gin.Context) { serve(c, true, nil) })
+		for _, part := range rosterParts {
+			if part.child == kind.plural {
+				engine.GET(rosterPath+"/"+part.parent+"/:id/"+part.child, func(c *gin.Context) { serve(c, false, &part) })
+			}
+		}
 	}
 }
 
 // roster answers one call.
-func (s *Server) roster(c *gin.Context, kind *rosterKind, one bool) (any, error) {
+func (s *Server) roster(c *gin.Context, kind *rosterKind, one bool, part *rosterPart) (any, error) {
 	ctx := c.Request.Context()
 	token, ok := strings.CutPrefix(c.GetHeader("Authorization"), "Bearer ")
 	if !ok || len(token) > 100 {
@@ -162,14 +227,12 @@ func (s *Server) roster(c *gin.Context, kind *rosterKind, one bool) (any, error)
 	} else if err != nil {
 		return nil, err
 	}
-	rows, err := s.cases.Roster(ctx, m, kind.file)
-	if school.CodeOf(err) == school.NotFound {
-		return nil, &rosterFault{http.StatusForbidden, "forbidden", "the token is not for this; it reads " + m.Purpose}
-	} else if err != nil {
-		return nil, err
+	rows, err := s.rosterRows(ctx, m, kind)
+	if err == nil && part != nil {
+		rows, err = s.within(ctx, m, part, c.Param("id"), rows)
 	}
-	if kind.only != nil {
-		rows = slices.DeleteFunc(slices.Clone(rows), func(r school.Cells) bool { return !kind.only(r) })
+	if err != nil {
+		return nil, err
 	}
 	fields, err := kind.wanted(c.Query("fields"))
 	if err != nil {

@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/store/storetest"
 )
@@ -229,5 +230,44 @@ func TestTheReference(t *testing.T) {
 	}
 	if status, contract := s.call(s.person(""), "GET", "/api/openapi.json", ""); status != 200 || !json.Valid(contract) {
 		t.Errorf("the contract: %d", status)
+	}
+}
+
+// Collections within one of another answer as the standard says: the classes of a school, a course or a student, the students of a class.
+func TestRosterParts(t *testing.T) {
+	s := newSite(t)
+	classes := bundle.File{Name: "classes.csv", Header: strings.Split("sourcedId,title,courseSourcedId,classType,schoolSourcedId,termSourcedIds,periods,metadata.seats", ","),
+		Rows: [][]string{{"e1", "One", "c-eng10", "scheduled", "pellworth", "sy27", "1", "30"}, {"e2", "Two", "c-eng10", "scheduled", "pellworth", "sy27", "2", "30"}, {"h1", "One", "c-hlt1", "scheduled", "pellworth", "sy27-1", "7", "30"}}}
+	enrollments := bundle.File{Name: "enrollments.csv", Header: strings.Split("sourcedId,classSourcedId,schoolSourcedId,userSourcedId,role", ","),
+		Rows: [][]string{{"1", "e1", "pellworth", "s0001", "student"}, {"2", "e1", "pellworth", "s0002", "student"}, {"3", "h1", "pellworth", "s0001", "student"}}}
+	b, err := bundle.ReadFiles(append(storetest.Files(), classes, enrollments), bundle.WithEnrollments)
+	if err != nil || len(b.Problems) > 0 {
+		t.Fatal(err, b.Problems)
+	}
+	if _, err := s.cases.Import(t.Context(), b, 0); err != nil {
+		t.Fatal(err)
+	}
+	m := s.machine("people")
+	for path, want := range map[string]string{
+		"schools/pellworth/classes": "classes e1 e2 h1", "courses/c-eng10/classes": "classes e1 e2", "courses/c-alg2/classes": "classes", "terms/sy27-1/classes": "classes h1",
+		"students/s0001/classes": "classes e1 h1", "students/s0001/classes?filter=sourcedId%3D'h1'": "classes h1", "classes/e1/students": "users s0001 s0002", "classes/e1/students?limit=1&offset=1": "users s0002",
+		"classes/e2/students": "users", "schools/pellworth/students?limit=2": "users s0001 s0002",
+	} {
+		name, _, _ := strings.Cut(want, " ")
+		status, body, header := m.reads(path)
+		if got := strings.TrimSpace(name + " " + strings.Join(ids(body, name), " ")); status != 200 || got != want || header.Get("X-Total-Count") == "" {
+			t.Errorf("%s: %d, %s; want %s", path, status, got, want)
+		}
+	}
+	for _, path := range []string{"schools/elsewhere/classes", "courses/none/classes", "students/t1/classes", "classes/none/students"} {
+		if status, body, _ := m.reads(path); status != 404 || minor(body) != "unknownobject" {
+			t.Errorf("%s: %d %v", path, status, body)
+		}
+	}
+	courses := s.machine("courses")
+	for path, want := range map[string]int{"courses/c-eng10/classes": 200, "classes/e1/students": 403, "students/s0001/classes": 403, "schools/pellworth/enrollments": 403} {
+		if status, _, _ := courses.reads(path); status != want {
+			t.Errorf("with a token for courses, %s: %d, want %d", path, status, want)
+		}
 	}
 }

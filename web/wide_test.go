@@ -255,6 +255,50 @@ func TestTheCalendarsAddress(t *testing.T) {
 	}
 }
 
+// A date of the calendar is the same date after the school's list of errands has one more row, and another catalog makes it a later one of itself.
+func TestTheCalendarsDatesStayTheSame(t *testing.T) {
+	s := newSite(t)
+	dates := func() map[string]string {
+		t.Helper()
+		_, body := s.call(s.person("mara.quill"), "GET", strings.TrimSuffix(maraSheet, "sheet")+"errands.ics", "")
+		list := map[string]string{}
+		for _, event := range strings.Split(strings.ReplaceAll(strings.ReplaceAll(string(body), "\r\n ", ""), "\r\n", "\n"), "BEGIN:VEVENT\n")[1:] {
+			of := map[string]string{}
+			for line := range strings.Lines(event) {
+				name, value, _ := strings.Cut(strings.TrimSpace(line), ":")
+				of[strings.Split(name, ";")[0]] = value
+			}
+			list[of["UID"]] = of["SUMMARY"] + " " + of["SEQUENCE"]
+		}
+		return list
+	}
+	before := dates()
+	files := storetest.Files()
+	for i := range files {
+		if f := &files[i]; f.Name == "errands.csv" {
+			row := slices.Clone(f.Rows[0])
+			row[slices.Index(f.Header, "title")] = "Bring a towel"
+			f.Rows = append([][]string{row}, f.Rows...)
+		}
+	}
+	b, err := bundle.ReadFiles(files)
+	if err != nil || len(b.Problems) > 0 {
+		t.Fatal(err, b.Problems)
+	}
+	if _, err := s.cases.Import(t.Context(), b, 0); err != nil {
+		t.Fatal(err)
+	}
+	after := dates()
+	if len(before) < 2 {
+		t.Fatalf("the calendar has %v", before)
+	}
+	for id, was := range before {
+		if now := after[id]; now == "" || strings.Contains(id, "-closes") != (now == was) || !strings.Contains(id, "-closes") && now != strings.TrimSuffix(was, "1")+"2" {
+			t.Errorf("%s was %q, is %q", id, was, now)
+		}
+	}
+}
+
 // printedText is what a reader sees of a PDF, by poppler's pdftotext.
 func printedText(t *testing.T, pdf []byte) string {
 	t.Helper()
