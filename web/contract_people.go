@@ -63,7 +63,7 @@ type SignInView struct {
 type OfficeAct struct {
 	At     time.Time `json:"at"`
 	By     string    `json:"by"`
-	Kind   string    `json:"kind" enum:"code,codes,give,take,lead,noLead,window,noWindow,import,export,rules,courses,batch"`
+	Kind   string    `json:"kind" enum:"code,codes,give,take,lead,noLead,window,noWindow,import,export,rules,courses,batch,place,help,passkeys,second,noSecond"`
 	About  string    `json:"about" doc:"Whom or what it concerns"`
 	Reason string    `json:"reason,omitempty"`
 }

@@ -90,6 +90,9 @@ func referenceOf(contract *huma.OpenAPI) *reference {
 	for _, k := range rosterKinds {
 		out.Roster = append(out.Roster, rosterPath+"/"+k.plural)
 	}
+	for _, p := range rosterParts {
+		out.Roster = append(out.Roster, rosterPath+"/"+p.parent+"/{id}/"+p.child)
+	}
 	return out
 }
 

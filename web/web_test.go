@@ -14,6 +14,7 @@ import (
 	"net/url"
 	"os"
 	"os/exec"
+	"reflect"
 	"regexp"
 	"slices"
 	"strconv"
@@ -25,6 +26,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"rubricon/demo"
+	"rubricon/locales"
 	"rubricon/school"
 	"rubricon/store"
 	"rubricon/store/storetest"
@@ -1471,5 +1473,25 @@ func TestTooMuchToDo(t *testing.T) {
 	}
 	if got := said(s.call(mara, "GET", "/api/me", "")); got != "200" {
 		t.Errorf("afterwards: %s", got)
+	}
+}
+
+// Every kind of what the office has done is in the contract, and has words.
+func TestWhatTheOfficeDidHasWords(t *testing.T) {
+	kinds := map[string]bool{}
+	field, _ := reflect.TypeFor[web.OfficeAct]().FieldByName("Kind")
+	for _, kind := range strings.Split(field.Tag.Get("enum"), ",") {
+		kinds[kind] = true
+		if text := locales.Match("en").Text("people.act."+kind, map[string]any{"about": "x"}); strings.Contains(text, "people.act") {
+			t.Errorf("%s has no words", kind)
+		}
+	}
+	s := newSite(t)
+	for _, query := range []string{`SELECT string_agg(DISTINCT k, ',') FROM (SELECT (regexp_matches(pg_get_constraintdef(oid), '''(\w+)''', 'g'))[1] AS k FROM pg_constraint WHERE conname IN ('office_event_kind_check', 'task_kind_check')) x`} {
+		for _, kind := range strings.Split(storetest.Value[string](t, s.db, query), ",") {
+			if !kinds[kind] {
+				t.Errorf("the database has the kind %s, the contract has not", kind)
+			}
+		}
 	}
 }

@@ -160,11 +160,7 @@ export function entryLine(t: TFunction, book: Book, sheet: Sheet, e: Entry): str
   if (e.assigned) {
     const who = e.assignedBy ?? t('theSchool');
     parts.push(
-      e.fixed
-        ? t('entry.fixed', { who })
-        : e.exchange?.length
-          ? t('entry.exchange', { who, courses: join(t, e.exchange.map(book.title)) })
-          : t('entry.assigned', { who }),
+      !e.fixed && e.exchange?.length ? t('entry.exchange', { who, courses: join(t, e.exchange.map(book.title)) }) : t('entry.assigned', { who }),
     );
   } else if (e.onlyFor?.length) {
     const rules = join(
