@@ -48,12 +48,12 @@ func parts(t *testing.T) map[string][]string {
 		t.Fatal(err)
 	}
 	out := map[string][]string{}
-	for _, part := range regexp.MustCompile(`(?s)(student|later|account|family|talk|print|reminder|result|scheduler|seats|teacher|staff): \[(.*?)\]`).FindAllStringSubmatch(string(config), -1) {
+	for _, part := range regexp.MustCompile(`(?s)(student|later|account|changeRequests|family|signIn|talk|print|reminder|result|scheduler|seats|teacher|staff): \[(.*?)\]`).FindAllStringSubmatch(string(config), -1) {
 		for _, name := range regexp.MustCompile(`'(\w+)'`).FindAllStringSubmatch(part[2], -1) {
 			out[part[1]] = append(out[part[1]], name[1])
 		}
 	}
-	if len(out) != 12 {
+	if len(out) != 14 {
 		t.Fatalf("%d parts in the build's configuration", len(out))
 	}
 	return out
@@ -235,7 +235,7 @@ func TestWordsComeWithTheirScreens(t *testing.T) {
 	list := parts(t)
 	own := map[string][]string{"student": {"/student/"}, "staff": {"/counselor/", "/office/", "/kit/pages.ts", "/kit/reading.tsx"}, "print": {"/kit/header.tsx"}, // of a translation, which comes whole
 		"teacher": {"/teacher/"}, "scheduler": {"/scheduler/"}, "result": {"/src/result.tsx", "/src/week.tsx", "/scheduler/"},
-		"account": {"/src/account.tsx", "/src/passkeys.tsx"}, "family": {"/family/"}, "talk": {"/src/talk.tsx"}, "seats": {"/student/seat"}, "reminder": {"/counselor/", "/src/reminded.tsx"}}
+		"account": {"/src/account.tsx", "/src/passkeys.tsx"}, "family": {"/family/"}, "talk": {"/src/talk.tsx"}, "signIn": {"/src/signin.tsx"}, "changeRequests": {"/src/changerequests.tsx"}, "seats": {"/student/seat"}, "reminder": {"/counselor/", "/src/reminded.tsx"}}
 	sources(t, func(file, text string) { // what comes later says so itself, or comes with what does
 		for _, name := range []string{"overlays", "pathpage", "history", "errands", "coursepage", "summer", "drafts", "submit"} {
 			if path := filepath.ToSlash(file); strings.HasSuffix(path, "/student/"+name+".tsx") && !strings.Contains(text, "import './laterwords'") {

@@ -39,6 +39,9 @@ func (s *Service) hashing(ctx context.Context, work func() error) error {
 		return err
 	}
 	defer s.hasher.Release(1)
+	if s.atHash != nil {
+		s.atHash()
+	}
 	return work()
 }
 

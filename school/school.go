@@ -29,7 +29,8 @@ type Service struct {
 	noPost    bool
 
 	attendance Attendance
-	firstStay  bool // Options.FirstPasswordsStay
+	firstStay  bool   // Options.FirstPasswordsStay
+	atHash     func() // Options.AtHash
 }
 
 // Options say how a service runs; the zero value is for production.
@@ -41,6 +42,8 @@ type Options struct {
 	Hooks  Hooks            // how other systems are told; without a key they are not
 
 	Attendance Attendance // the system that keeps it; nil: none is connected
+
+	AtHash func() // is called before each password is hashed or compared; nil: nothing is. Tests hold those who sign in with it.
 
 	FirstPasswordsStay bool // a password that comes with a school's data is no first one, to be changed: for made-up schools alone
 }
@@ -62,7 +65,7 @@ func New(db *store.DB, o Options) *Service {
 	if o.Hashes.Memory == 0 {
 		o.Hashes = recommended
 	}
-	s := &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), signingIn: newLine(signInRoom*int(maxHashing), signInTakes/time.Duration(maxHashing)), cache: newCache(), hub: newHub(), noPost: o.NoPost, hooks: o.Hooks, attendance: o.Attendance, firstStay: o.FirstPasswordsStay}
+	s := &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), signingIn: newLine(signInRoom*int(maxHashing), signInTakes/time.Duration(maxHashing)), cache: newCache(), hub: newHub(), noPost: o.NoPost, hooks: o.Hooks, attendance: o.Attendance, firstStay: o.FirstPasswordsStay, atHash: o.AtHash}
 	s.hub.count = s.countLeft
 	return s
 }

@@ -183,7 +183,7 @@ export default defineConfig({
           groups: [
             {
               name: 'kit',
-              test: /src\/(kit\/(?!dialog|changerequests|say|earlier|staff|remarks|reading|pasted|pages|agreements|claimfile|reminder|keys|searchfield)|words|errors|unread|api\/client|i18n)|node_modules\/(react|react-dom|scheduler|wouter|regexparam|i18next|react-i18next|openapi-fetch|@tanstack\/(react-query|query-core))\//,
+              test: /src\/(kit\/(?!dialog|say|earlier|staff|remarks|reading|pasted|pages|agreements|claimfile|reminder|keys|searchfield)|words|errors|unread|api\/client|i18n)|node_modules\/(react|react-dom|scheduler|wouter|regexparam|i18next|react-i18next|openapi-fetch|@tanstack\/(react-query|query-core))\//,
             },
             { name: 'student', test: /src\/student\/(student|desk|search|ranks|explain|found|changes)\./ },
           ],

@@ -22,7 +22,7 @@ const ChoosingPage = lazy(() => import('./counselor/choosing'));
 const DemandPage = lazy(() => import('./scheduler/demand'));
 const SectionsPage = lazy(() => import('./scheduler/sections'));
 const PlacementPage = lazy(() => import('./scheduler/placement'));
-const Nowhere = lazy(() => import('./nowhere'));
+const Nowhere = lazy(() => import('./teacher/nowhere'));
 const StaffHead = lazy(() => import('./kit/staffhead'));
 const Rules = lazy(() => import('./office/rules'));
 const Courses = lazy(() => import('./office/catalog'));

@@ -159,9 +159,7 @@ export function entryLine(t: TFunction, book: Book, sheet: Sheet, e: Entry): str
   }
   if (e.assigned) {
     const who = e.assignedBy ?? t('theSchool');
-    parts.push(
-      !e.fixed && e.exchange?.length ? t('entry.exchange', { who, courses: join(t, e.exchange.map(book.title)) }) : t('entry.assigned', { who }),
-    );
+    parts.push(!e.fixed && e.exchange?.length ? t('entry.exchange', { who, courses: join(t, e.exchange.map(book.title)) }) : t('entry.assigned', { who }));
   } else if (e.onlyFor?.length) {
     const rules = join(
       t,

@@ -57,7 +57,7 @@ export const useSeats = (at: Place) => {
         ...have,
         lines: have.lines.map((x) => {
           const n = left[x.section];
-          return n === undefined ? x : { ...x, left: Math.max(0, n), fits: n > 0 && !x.clash?.length };
+          return n === undefined ? x : { ...x, left: Math.max(0, n), fits: n >= 0 && x.fits };
         }),
         own: have.own.map((x) => ({ ...x, left: now(x.section, x.left) })),
       };

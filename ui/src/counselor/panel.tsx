@@ -4,7 +4,7 @@ import { useTranslation } from 'react-i18next';
 import { type Decision, type Entry, type Place, type Settling, type Sheet, acts, placeOf, useAct, useSheet } from '../api/client';
 import { errorWords } from '../errors';
 import { Link } from 'wouter';
-import ChangeRequests from '../kit/changerequests';
+import ChangeRequests from '../changerequests';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { ClaimFile } from '../kit/claimfile';
 import { Remarks } from '../remarks';

@@ -15,7 +15,7 @@ const Reminded = lazy(() => import('../reminded'));
 const Agreeing = lazy(() => import('./agreeing'));
 const ShownDrafts = lazy(() => import('./shown'));
 const Talk = lazy(() => import('../talk'));
-const ChangeRequests = lazy(() => import('../kit/changerequests'));
+const ChangeRequests = lazy(() => import('../changerequests'));
 const Remarks = lazy(() => import('../remarks').then((m) => ({ default: m.Remarks })));
 
 /** What a child asks for and why, in plain words; sign, ask for a change, or decline. */

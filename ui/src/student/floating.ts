@@ -4,7 +4,7 @@ import { lazy } from 'react';
 export const overlays = () => import('./overlays');
 export const summer = () => import('./summer');
 
-export const ChangeRequests = lazy(() => import('../kit/changerequests'));
+export const ChangeRequests = lazy(() => import('../changerequests'));
 export const TalkBand = lazy(() => import('../talk').then((m) => ({ default: m.TalkBand })));
 export const Result = lazy(() => import('../result'));
 export const Reminded = lazy(() => import('../reminded'));

@@ -1,7 +1,7 @@
 import { useTranslation } from 'react-i18next';
-import type { Person } from './api/client';
-import { Header } from './kit/header';
-import './teacher/words';
+import type { Person } from '../api/client';
+import { Header } from '../kit/header';
+import './words';
 
 /** For who is signed in and comes for nothing here: staff without students, and people whom no school lists now. */
 export default function Nowhere({ person, username }: { person: Person | undefined; username: string }) {
