@@ -3983,7 +3983,7 @@ export interface components {
             at: string;
             by: string;
             /** @enum {string} */
-            kind: "code" | "codes" | "give" | "take" | "lead" | "noLead" | "window" | "noWindow" | "import" | "export" | "rules" | "courses" | "batch";
+            kind: "code" | "codes" | "give" | "take" | "lead" | "noLead" | "window" | "noWindow" | "import" | "export" | "rules" | "courses" | "batch" | "place" | "help" | "passkeys" | "second" | "noSecond";
             reason?: string;
         };
         OnlyAnswer: {
