@@ -11,7 +11,7 @@ import (
 
 func (b *Bundle) bad(t *Table, r *Row, column, format string, args ...any) {
 	switch {
-	case b.filled[t.Name] && ofPeople[t.Name] && t.Name != "users.csv": // of somebody or something that goes
+	case b.Filled(t.Name) && ofPeople[t.Name] && t.Name != "users.csv": // of somebody or something that goes
 	case column != "" && !t.has(column):
 		if missing := lacks(t.Name, column); !slices.Contains(b.lacking, missing) {
 			b.lacking = append(b.lacking, missing)

@@ -49,7 +49,7 @@ func Diff(have []File, come *Bundle, rows int) []FileDiff {
 		if at := slices.IndexFunc(have, func(f File) bool { return f.Name == name }); at >= 0 {
 			old = have[at]
 		}
-		if come.filled[name] {
+		if come.Filled(name) {
 			continue
 		}
 		if d := diff(name, key, &old, come.Tables[name], rows); d.New+d.Changed+d.Gone > 0 {

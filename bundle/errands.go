@@ -1,13 +1,23 @@
 package bundle
 
 import (
+	"slices"
+
 	"rubricon/core/catalog"
 	"rubricon/core/policy"
 )
 
+// lacksCourse tells whether no course of the bundle has a code.
+func (b *Bundle) lacksCourse(code string) bool {
+	return !slices.ContainsFunc(b.Courses, func(c catalog.Course) bool { return c.Code == code })
+}
+
 // errands reads errands.csv, and gives the rows of b.Errands.
 func (b *Bundle) errands() (rows []*Row) {
 	t := b.Tables["errands.csv"]
+	if b.Filled(t.Name) { // those of courses that go, go with them
+		t.Rows = slices.DeleteFunc(t.Rows, func(r Row) bool { return b.lacksCourse(t.Cell(&r, "courseCode")) })
+	}
 	for i := range t.Rows {
 		r := &t.Rows[i]
 		if !b.needed(t, r, "courseCode", "title") {

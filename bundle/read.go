@@ -3,6 +3,7 @@ package bundle
 import (
 	"archive/zip"
 	"bytes"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -48,8 +49,8 @@ type Bundle struct {
 
 	enrolled, attended bool // what is read beside
 	fill               func(school string, year int) ([]File, error)
-	lacking            []Problem       // columns that some row needs; the rest is not looked at then
-	filled             map[string]bool // the files that the bundle does not have, and that are taken from what is there
+	lacking            []Problem         // columns that some row needs; the rest is not looked at then
+	filled             map[string][]byte // the files that the bundle does not have, as they are there: their digests
 	without            map[string]map[int]bool
 
 	cells  int // that are in memory
@@ -79,12 +80,15 @@ func Fill(from func(school string, year int) ([]File, error)) Option {
 
 // RowsAlone tells whether all that is wrong is wrong in single rows, without which the rest can be read.
 func RowsAlone(problems []Problem) bool {
-	return !slices.ContainsFunc(problems, func(p Problem) bool { return p.Line < 2 && p.File != "" })
+	return !slices.ContainsFunc(problems, func(p Problem) bool { return p.File == "policy.json" || p.Line < 2 && p.File != "" })
 }
+
+// Filled tells whether a file was taken from what is there.
+func (b *Bundle) Filled(name string) bool { return b.filled[name] != nil }
 
 // Has tells whether the bundle itself has a file, be it with a header alone.
 func (b *Bundle) Has(name string) bool {
-	return b.Tables[name] != nil && b.Tables[name].Header != nil && !b.filled[name]
+	return b.Tables[name] != nil && b.Tables[name].Header != nil && !b.Filled(name)
 }
 
 // A MissingFileError says that a file without which nothing can be read is not there.
@@ -260,15 +264,30 @@ func (b *Bundle) filling(names []string, file func(string) ([]byte, error)) (fun
 	for i := range have {
 		texts[have[i].Name] = &have[i]
 	}
-	b.filled = map[string]bool{}
+	b.filled = map[string][]byte{}
 	return func(name string) ([]byte, error) {
 		text, err := file(name)
 		if f := texts[name]; f != nil && spec(name) != nil && errors.Is(err, fs.ErrNotExist) {
-			b.filled[name] = true
-			return f.Bytes()
+			text, err = f.Bytes()
+			b.filled[name] = digest(text)
 		}
 		return text, err
 	}, nil
+}
+
+func digest(text []byte) []byte {
+	sum := sha256.Sum256(text)
+	return sum[:]
+}
+
+// Holds tells whether a file that was taken from what is there is there still as it was, if it was taken.
+func (b *Bundle) Holds(name string, have []File) bool {
+	for i := range have {
+		if text, err := have[i].Bytes(); have[i].Name == name && err == nil {
+			return !b.Filled(name) || bytes.Equal(b.filled[name], digest(text))
+		}
+	}
+	return !b.Filled(name)
 }
 
 func (b *Bundle) interpret() {

@@ -6,7 +6,7 @@ import (
 	"strings"
 )
 
-// The kinds of what an import counts, in the order in which they are said.
+// Kinds are what an import counts, in the order in which they are said.
 var Kinds = [...]string{"students", "guardians", "staff", "courses", "sections", "enrollments", "records", "requests"}
 
 const (
@@ -79,44 +79,55 @@ func OwnRecord(cells map[string]string) string {
 	return diffRow(cells).key(keyColumns["records.csv"])
 }
 
+// counted is a file whose rows are counted.
+type counted struct {
+	file  string
+	key   []string
+	only  []string // the columns that count; none: all
+	kind  func(diffRow) int
+	whose string                         // the column of the student whose a row is
+	held  func(own *Own, r diffRow) bool // whether the application has made it
+}
+
+func one(kind int) func(diffRow) int { return func(diffRow) int { return kind } }
+
+// countedFiles are those files, people first: what goes with them is told apart.
+var countedFiles = []counted{
+	{file: "users.csv", key: keyColumns["users.csv"], kind: personKind},
+	{file: "courses.csv", key: []string{"courseCode"}, kind: one(courses)},
+	{file: "classes.csv", key: keyColumns["classes.csv"], kind: one(sections)},
+	{file: "enrollments.csv", key: []string{"userSourcedId", "classSourcedId", "beginDate"}, only: []string{"endDate"}, kind: one(enrollments), whose: "userSourcedId",
+		held: func(own *Own, r diffRow) bool { return own.Enrollments[r["userSourcedId"]] }},
+	{file: "records.csv", key: keyColumns["records.csv"], kind: one(records), whose: "student",
+		held: func(own *Own, r diffRow) bool { return own.Records[OwnRecord(r)] }},
+	{file: "requests.csv", key: []string{"student", "courseCode"}, only: []string{"kind", "rank", "standsFor"}, kind: one(requests), whose: "student",
+		held: func(own *Own, r diffRow) bool { return own.Requests[r["student"]] }},
+}
+
+func personKind(r diffRow) int {
+	switch r["role"] {
+	case "student":
+		return students
+	case "guardian", "parent", "relative":
+		return guardians
+	}
+	return staff
+}
+
 // Count compares the files of a bundle that comes with those that are there. A file that the bundle does not have changes nothing.
 // Older says that it is not the school's newest year: people, their links and records stay.
 func (b *Bundle) Count(have []File, own Own, older bool) (t Tally) {
 	gone := map[string]bool{}
-	kindOf := func(r diffRow) int {
-		switch r["role"] {
-		case "student":
-			return students
-		case "guardian", "parent", "relative":
-			return guardians
-		}
-		return staff
-	}
-	for _, of := range []struct {
-		file  string
-		key   []string
-		only  []string // the columns that count; none: all
-		kind  func(diffRow) int
-		holds func(diffRow) bool // by the application
-		whose string             // the column of a student
-	}{
-		{"users.csv", keyColumns["users.csv"], nil, kindOf, nil, ""},
-		{"courses.csv", []string{"courseCode"}, nil, func(diffRow) int { return courses }, nil, ""},
-		{"classes.csv", keyColumns["classes.csv"], nil, func(diffRow) int { return sections }, nil, ""},
-		{"enrollments.csv", []string{"userSourcedId", "classSourcedId", "beginDate"}, []string{"userSourcedId", "classSourcedId", "beginDate", "endDate", "role"},
-			func(diffRow) int { return enrollments }, func(r diffRow) bool { return own.Enrollments[r["userSourcedId"]] }, "userSourcedId"},
-		{"records.csv", keyColumns["records.csv"], nil, func(diffRow) int { return records }, func(r diffRow) bool { return own.Records[OwnRecord(r)] }, "student"},
-		{"requests.csv", []string{"student", "courseCode"}, []string{"student", "courseCode", "kind", "rank", "standsFor"}, func(diffRow) int { return requests },
-			func(r diffRow) bool { return own.Requests[r["student"]] }, "student"},
-	} {
+	for i := range countedFiles {
+		of := &countedFiles[i]
 		var was File
 		if at := slices.IndexFunc(have, func(f File) bool { return f.Name == of.file }); at >= 0 {
 			was = have[at]
 		}
-		come, stays := b.Tables[of.file], older && (of.file == "users.csv" || of.file == "records.csv")
-		absent := come == nil || come.Header == nil || b.filled[of.file]
-		if absent {
-			come = nil
+		absent, stays := !b.Has(of.file), older && (of.file == "users.csv" || of.file == "records.csv")
+		var come *Table
+		if !absent {
+			come = b.Tables[of.file]
 		}
 		pairRows(of.key, &was, come, func(_ string, was, now diffRow) {
 			row := now
@@ -125,10 +136,10 @@ func (b *Bundle) Count(have []File, own Own, older bool) (t Tally) {
 				t[of.kind(was)].Had++
 			}
 			switch c := &t[of.kind(row)]; {
-			case of.file == "enrollments.csv" && row["role"] != "student", stays:
-			case now == nil && gone[was[of.whose]] && of.whose != "":
+			case stays, of.file == "enrollments.csv" && row["role"] != "student":
+			case now == nil && of.whose != "" && gone[was[of.whose]]:
 				c.With++
-			case absent, of.holds != nil && of.holds(row):
+			case absent, of.held != nil && of.held(&own, row):
 			case now == nil:
 				c.Removed++
 				if of.file == "users.csv" && was["role"] == "student" {

@@ -395,3 +395,39 @@ func TestMuchGoesOnlyWithTheNumber(t *testing.T) {
 		t.Errorf("%d records are left; of %d entries %d", n, entries, now)
 	}
 }
+
+// What an import asks a second time, since more would go than was agreed to, it asks again after it was left and begun anew: an earlier yes does not count.
+func TestAnEarlierYesDoesNotCount(t *testing.T) {
+	storetest.Parallel(t)
+	db := storetest.New(t)
+	p := start(t, db)
+	who := db.Account(t, office)
+	db.Exec(t, `DELETE FROM record WHERE id NOT IN (SELECT id FROM record ORDER BY id LIMIT 3)`)
+	id := p.send(t, db, zipped(t, p, func(files map[string]*bundle.File) { files["records.csv"].Rows = nil }))
+	if o := p.until(t, db, id, is(store.TaskAsking)).Outcome; o.Confirm() || o.Tally.Sum().Removed != 3 {
+		t.Fatalf("it asks with %s", o.Tally)
+	}
+	db.Exec(t, `INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, outcome, cells)
+		SELECT r.school_id, r.student_id, 100 + n, 'OLD' || n, '', '[]', 2025, '', 100, 'earned', jsonb_build_object('student', r.student_id, 'courseCode', 'OLD' || n, 'schoolYear', '2025-26', 'credits', '1', 'outcome', 'earned')
+		FROM (SELECT * FROM record ORDER BY id LIMIT 1) r, generate_series(1, 40) n`)
+	again := func(what string) {
+		t.Helper()
+		if o := p.until(t, db, id, is(store.TaskAsking)).Outcome; !o.Confirm() || o.Tally.Sum().Removed != 43 {
+			t.Fatalf("%s it asks with %s", what, o.Tally)
+		}
+		if n := storetest.Value[int](t, db, `SELECT count(*) FROM record`); n != 43 {
+			t.Fatalf("%s %d records are left", what, n)
+		}
+	}
+	if _, err := p.GoOnWithTask(t.Context(), who, demo.SchoolID, storetest.Year, id, 0); err != nil {
+		t.Fatal(err)
+	}
+	again("after a yes to fewer")
+	if _, err := p.StopTask(t.Context(), who, demo.SchoolID, storetest.Year, id); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := p.GoOnWithTask(t.Context(), who, demo.SchoolID, storetest.Year, id, 0); err != nil {
+		t.Fatal(err)
+	}
+	again("left and begun anew")
+}

@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -25,11 +26,6 @@ type ImportResult struct {
 	Tally    bundle.Tally
 }
 
-// MuchGoes is an import that would remove so much that somebody must say the number first; nothing was changed.
-type MuchGoes struct{ Tally bundle.Tally }
-
-func (e *MuchGoes) Error() string { return "would have " + e.Tally.String() }
-
 // A BadBundle is a bundle with bad rows; nothing was changed.
 type BadBundle struct{ Problems []bundle.Problem }
 
@@ -45,51 +41,9 @@ const (
 // signals. All of it is read and checked before anything is written; then it is written in short transactions, students by students,
 // so that nobody who works meanwhile waits for it. An import that was broken off is made whole by importing again. A bundle of an
 // earlier year than the newest changes that year alone. Where much would go, removals must be how much. The errors are a *BadBundle where
-// something is bad, and a *MuchGoes.
+// something is bad, a *MuchGoes, and Busy where somebody else imports, or has changed what the bundle leaves as it is.
 func (s *Service) Import(ctx context.Context, b *bundle.Bundle, removals int) (*ImportResult, error) {
 	return s.takeIn(ctx, b, removals, func(int, int) {})
-}
-
-// Existing gives what is there of a school year for a bundle that does not have all files (bundle.Fill).
-func (s *Service) Existing(ctx context.Context) func(school string, year int) ([]bundle.File, error) {
-	return func(school string, year int) ([]bundle.File, error) {
-		if school == "" {
-			ids, err := s.Schools(ctx)
-			if err != nil || len(ids) != 1 {
-				return nil, err
-			}
-			school = ids[0]
-		}
-		files, _, err := s.Export(ctx, school, year)
-		if CodeOf(err) == NotFound {
-			return nil, nil
-		}
-		return files, err
-	}
-}
-
-// tally counts what an intake adds, changes and removes.
-func (s *Service) tally(ctx context.Context, in *intake) (bundle.Tally, error) {
-	have, _, err := s.Export(ctx, in.SchoolID, in.year)
-	if err != nil && CodeOf(err) != NotFound {
-		return bundle.Tally{}, err
-	}
-	rows, err := s.db.Queries().Own(ctx, in.SchoolID, in.year)
-	if err != nil {
-		return bundle.Tally{}, err
-	}
-	own := bundle.Own{Records: map[string]bool{}, Requests: map[string]bool{}, Enrollments: map[string]bool{}}
-	for _, r := range rows {
-		switch r.Kind {
-		case "record":
-			own.Records[bundle.OwnRecord(r.Cells.V)] = true
-		case "requests":
-			own.Requests[r.Student] = true
-		case "enrollments":
-			own.Enrollments[r.Student] = true
-		}
-	}
-	return in.Count(have, own, !in.newest), nil
 }
 
 // takeIn is Import, telling how many students of how many are written.
@@ -107,10 +61,14 @@ func (s *Service) takeIn(ctx context.Context, b *bundle.Bundle, removals int, wr
 			return err
 		}
 		in.newest = in.year >= newest
+		have, err := s.stillThere(ctx, in)
+		if err != nil {
+			return err
+		}
 		if err := s.check(ctx, in, newest); err != nil {
 			return err
 		}
-		if result.Tally, err = s.tally(ctx, in); err != nil {
+		if result.Tally, err = s.tally(ctx, in, have); err != nil {
 			return err
 		}
 		if result.Tally.Much() && result.Tally.Sum().Removed != removals {
@@ -163,9 +121,9 @@ func (s *Service) alone(ctx context.Context, school string, work func(context.Co
 type intake struct {
 	*bundle.Bundle
 	year   int
-	newest bool // no later year is there
-	stays  bool // it says who is in which section
-	asks   bool // it says what is requested
+	newest bool  // no later year is there
+	stays  bool  // it says who is in which section
+	looked int64 // the version of the catalog that absent files were taken from; 0: none was
 	people []store.PersonRow
 	pupils []store.PupilIn // by id
 }
@@ -199,7 +157,6 @@ func newIntake(b *bundle.Bundle) *intake {
 			guard(other, b.Users[i].ID)
 		}
 	}
-	in.asks = in.Has("requests.csv")
 	in.addFacts(at)
 	in.addStays(at)
 	for i := range in.pupils {
@@ -312,13 +269,15 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 	}
 	slices.Sort(codes)
 	err := s.db.Tx(ctx, func(q store.Queries) error {
-		_, _, err := q.PublishYear(ctx, in.SchoolID, in.SchoolName, in.year, store.Source{Files: files, Policy: string(in.PolicyText)}, codes, headers, s.now())
-		if err != nil {
+		_, _, err := q.PublishYear(ctx, in.SchoolID, in.SchoolName, in.year, store.Source{Files: files, Policy: string(in.PolicyText)}, codes, headers, in.looked, s.now())
+		if err != nil || !in.Has("classes.csv") {
 			return err
 		}
 		return q.PutSections(ctx, in.SchoolID, in.year, sectionRows(in.Bundle))
 	})
-	if err != nil {
+	if errors.Is(err, store.ErrMoved) {
+		return problem(Busy)
+	} else if err != nil {
 		return fmt.Errorf("writing the school year: %w", err)
 	}
 	if in.newest {
@@ -326,6 +285,7 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 			return err
 		}
 	}
+	has := store.Brought{Records: in.Has("records.csv"), Signals: in.Has("signals.csv"), Plans: in.Has("plans.csv"), Requests: in.Has("requests.csv")}
 	batches, look, done := 0, 1, 0
 	for batch := range slices.Chunk(in.pupils, pupilsBatch) {
 		if batches++; batches == look { // while the tables grow from nothing, plans must follow
@@ -335,7 +295,7 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 			}
 		}
 		err := s.db.Tx(ctx, func(q store.Queries) error {
-			kept, err := q.PutPupils(ctx, in.SchoolID, in.year, in.newest, in.asks, batch)
+			kept, err := q.PutPupils(ctx, in.SchoolID, in.year, in.newest, has, batch)
 			result.Kept = append(result.Kept, kept...)
 			if err != nil || !in.stays {
 				return err

@@ -38,9 +38,11 @@ func (s *Service) check(ctx context.Context, in *intake, newest int) error {
 		problems = append(problems, bundle.Problem{File: "courses.csv", Line: 1, Column: "courseCode",
 			What: fmt.Sprintf("%s is gone, but it is on %d sheets that were worked on here; keep it, or have it taken off those sheets first", code, gone[code])})
 	}
-	enrolled, err := s.db.Queries().EnrolledIn(ctx, in.SchoolID, in.year, in.sectionIDs())
-	if err != nil {
-		return err
+	enrolled := map[string]int{}
+	if in.Has("classes.csv") {
+		if enrolled, err = s.db.Queries().EnrolledIn(ctx, in.SchoolID, in.year, in.sectionIDs()); err != nil {
+			return err
+		}
 	}
 	for _, id := range slices.Sorted(maps.Keys(enrolled)) {
 		problems = append(problems, bundle.Problem{File: "classes.csv", Line: 1, Column: "sourcedId",

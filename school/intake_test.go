@@ -8,6 +8,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"reflect"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -831,5 +832,93 @@ func TestFirstPasswords(t *testing.T) {
 	}
 	if in, err := h.SignIn(t.Context(), "ms.arden", demo.Password, school.Client{}); err != nil || in.Once {
 		t.Errorf("hers has changed: %+v, %v", in, err)
+	}
+}
+
+// without reads the school's data as it is without some files, which are taken from what is there.
+func (h *house) without(names ...string) *bundle.Bundle {
+	h.t.Helper()
+	files, _, err := h.Export(h.t.Context(), mara.School, mara.Year)
+	if err != nil {
+		h.t.Fatal(err)
+	}
+	files = slices.DeleteFunc(files, func(f bundle.File) bool { return slices.Contains(names, f.Name) })
+	b, err := bundle.ReadFiles(files, bundle.Fill(h.Existing(h.t.Context())))
+	if err != nil || len(b.Problems) > 0 {
+		h.t.Fatal(err, b.Problems)
+	}
+	return b
+}
+
+// What somebody changes between the reading of a bundle and its writing is not undone by a file that the bundle does not have.
+func TestAnAbsentFileUndoesNothing(t *testing.T) {
+	h := newHouse(t)
+	office := h.who("office")
+	catalog := func() int64 {
+		return storetest.Value[int64](t, h.db, `SELECT catalog_version FROM school_year WHERE school_id = 'pellworth'`)
+	}
+	courses := h.without("courses.csv", "errands.csv", "orgs.csv", "academicSessions.csv")
+	all := h.without()
+	row := h.sheet("mara.quill").Row
+	if _, err := h.Revise(t.Context(), office, mara.School, mara.Year, school.Revision{Catalog: row.Catalog, Policy: row.Policy, Reason: "Next year's list.",
+		Courses: []school.CourseEdit{{Code: "AST1", Cells: map[string]string{"title": "The Night Sky"}}}}); err != nil {
+		t.Fatal(err)
+	}
+	before := catalog()
+	if _, err := h.Import(t.Context(), courses, 0); school.CodeOf(err) != school.Busy || catalog() != before {
+		t.Errorf("with a catalog of before: %v, version %d of %d", err, catalog(), before)
+	}
+	if _, err := h.Import(t.Context(), all, 0); err != nil || catalog() != before+1 {
+		t.Errorf("what the bundle has is what holds: %v, version %d of %d", err, catalog(), before)
+	}
+	// A section that was made meanwhile stays.
+	sections := h.without("classes.csv", "users.csv")
+	h.db.Exec(t, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) VALUES ('pellworth', 2027, 'new', 1, 'AST1', 20, '{"sourcedId": "new", "title": "One", "courseSourcedId": "c-ast1", "classType": "scheduled", "schoolSourcedId": "pellworth", "termSourcedIds": "sy27-1", "metadata.seats": "20"}')`)
+	if _, err := h.Import(t.Context(), sections, 0); err != nil || storetest.Value[int](t, h.db, `SELECT count(*) FROM section WHERE id = 'new'`) != 1 {
+		t.Errorf("with sections of before: %v", err)
+	}
+	// Somebody who came meanwhile would be marked as gone.
+	people := h.without("users.csv")
+	h.db.Exec(t, `UPDATE person SET cells = cells || '{"phone": "1"}' WHERE id = 'k1'`)
+	if _, err := h.Import(t.Context(), people, 0); school.CodeOf(err) != school.Busy {
+		t.Errorf("with people of before: %v", err)
+	}
+}
+
+// A policy that no longer has the names of marks changes no mark of records that the bundle does not have; an errand goes with its course.
+func TestAnAbsentFileIsNotReadAnew(t *testing.T) {
+	h := newHouse(t)
+	h.db.Exec(t, `UPDATE record SET mark = 8500, cells = cells || '{"mark": "B"}' WHERE id = (SELECT min(id) FROM record WHERE student_id = 's0001')`)
+	marks := func() string {
+		return storetest.Value[string](t, h.db, `SELECT string_agg(concat_ws(' ', student_id, course_code, mark, cells), '|' ORDER BY id) FROM record`)
+	}
+	before, signals := marks(), storetest.Value[int](t, h.db, `SELECT count(*) FROM signal`)
+	files, _, err := h.Export(t.Context(), mara.School, mara.Year)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !slices.ContainsFunc(files, func(f bundle.File) bool { return f.Name == "errands.csv" && slices.ContainsFunc(f.Rows, func(row []string) bool { return row[0] == "TUT1" }) }) {
+		t.Fatal("the course that goes has no errand")
+	}
+	files = slices.DeleteFunc(files, func(f bundle.File) bool { return f.Name != "policy.json" && f.Name != "courses.csv" })
+	for i := range files {
+		switch f := &files[i]; f.Name {
+		case "policy.json":
+			f.Text = regexp.MustCompile(`"marks": \{[^}]*\}`).ReplaceAll(f.Text, []byte(`"marks": {}`))
+		case "courses.csv":
+			code := slices.Index(f.Header, "courseCode")
+			f.Rows = slices.DeleteFunc(f.Rows, func(row []string) bool { return row[code] == "TUT1" })
+		}
+	}
+	b, err := bundle.ReadFiles(files, bundle.Fill(h.Existing(t.Context())))
+	if err != nil || len(b.Problems) > 0 {
+		t.Fatal(err, b.Problems)
+	}
+	h.bring(b)
+	if got := marks(); got != before || storetest.Value[int](t, h.db, `SELECT count(*) FROM signal`) != signals {
+		t.Error("records or signals have changed")
+	}
+	if d := h.sheet("mara.quill"); d.Judgement == nil {
+		t.Error("the new catalog does not hold together")
 	}
 }

@@ -221,13 +221,20 @@ func (s *Service) lookBefore(ctx context.Context, b *bundle.Bundle, o Outline) (
 		return "", o, err
 	}
 	in.newest = in.year >= newest
+	have, err := s.stillThere(ctx, in)
+	if CodeOf(err) == Busy {
+		o.Why = whyBusy
+		return store.TaskFailed, o, nil
+	} else if err != nil {
+		return "", o, err
+	}
 	var bad *BadBundle
 	if err := s.check(ctx, in, newest); errors.As(err, &bad) {
 		return store.TaskRefused, withBad(o, bad.Problems), nil
 	} else if err != nil {
 		return "", o, err
 	}
-	tally, err := s.tally(ctx, in)
+	tally, err := s.tally(ctx, in, have)
 	if err != nil {
 		return "", o, err
 	}

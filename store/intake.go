@@ -159,10 +159,13 @@ type EntryIn struct {
 	Cells     Cells   `json:"cells"`
 }
 
+// Brought tells which files a school's data has: what another would describe stays as it is.
+type Brought struct{ Records, Signals, Plans, Requests bool }
+
 // PutPupils writes students, in ascending order of id: relations, records and signals where they differ from what came before, and the
 // entries of sheets that nobody has worked on. Records are those of the newest year's data; of an older year's they stay.
-// Where the data says nothing of requests, entries stay. It gives the students whose sheets are kept although what came is different from what came before.
-func (q Queries) PutPupils(ctx context.Context, school string, year int, newest, asks bool, pupils []PupilIn) (kept []string, err error) {
+// It gives the students whose sheets are kept although what came is different from what came before.
+func (q Queries) PutPupils(ctx context.Context, school string, year int, newest bool, has Brought, pupils []PupilIn) (kept []string, err error) {
 	type sheetIn struct {
 		ID    string `json:"id"`
 		Grade int    `json:"grade"`
@@ -200,7 +203,7 @@ func (q Queries) PutPupils(ctx context.Context, school string, year int, newest,
 			facts = append(facts, p)
 		}
 		switch {
-		case !asks:
+		case !has.Requests:
 		case h.EntriesDigest == p.EntriesDigest:
 		case h.Touched:
 			kept = append(kept, p.Student)
@@ -213,7 +216,7 @@ func (q Queries) PutPupils(ctx context.Context, school string, year int, newest,
 			return nil, err
 		}
 	}
-	if err := q.putFacts(ctx, school, year, newest, facts); err != nil {
+	if err := q.putFacts(ctx, school, year, newest, has, facts); err != nil {
 		return nil, err
 	}
 	return kept, q.putEntries(ctx, school, year, entries)
@@ -254,7 +257,7 @@ func (q Queries) putRelations(ctx context.Context, school string, year int, pupi
 	return nil
 }
 
-func (q Queries) putFacts(ctx context.Context, school string, year int, newest bool, pupils []*PupilIn) error {
+func (q Queries) putFacts(ctx context.Context, school string, year int, newest bool, has Brought, pupils []*PupilIn) error {
 	if len(pupils) == 0 {
 		return nil
 	}
@@ -272,23 +275,57 @@ func (q Queries) putFacts(ctx context.Context, school string, year int, newest b
 		heads = append(heads, factsIn{p.Student, p.Grade, p.Programs, p.FactsDigest})
 		records, signals, plans = append(records, p.Records...), append(signals, p.Signals...), append(plans, p.Plans...)
 	}
-	const them = `(SELECT id FROM jsonb_to_recordset($2::jsonb) AS r(id text))`
-	if newest {
-		if err := q.exec(ctx, `DELETE FROM record WHERE school_id = $1 AND NOT here AND replaced IS NULL AND student_id IN `+them, school, asJSON(heads)); err != nil {
-			return fmt.Errorf("taking records away: %w", err)
-		}
-		// What was entered or corrected here is gathered once: looked for row by row, new tables were read through again for each of the rows just written.
-		if err := q.exec(ctx, `WITH entered AS MATERIALIZED (SELECT student_id, cells FROM record WHERE school_id = $1 AND (here OR replaced IS NOT NULL))
-			INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, cells)
-			SELECT $1, student_id, ord, course_code, title, coalesce(subjects, '[]'), start_year, term, credits, mark, outcome, cells
-			FROM jsonb_to_recordset($2::jsonb) AS r(student_id text, ord int, course_code text, title text, subjects jsonb, start_year int, term text,
-				credits bigint, mark int, outcome text, cells jsonb)
-			WHERE NOT EXISTS (SELECT 1 FROM entered h WHERE h.student_id = r.student_id AND h.cells = r.cells)`, school, asJSON(records)); err != nil {
-			return fmt.Errorf("writing records: %w", err)
+	them := asJSON(heads)
+	if newest && has.Records {
+		if err := q.putRecords(ctx, school, them, records); err != nil {
+			return err
 		}
 	}
+	if has.Signals {
+		if err := q.putSignals(ctx, school, year, them, signals); err != nil {
+			return err
+		}
+	}
+	if has.Plans {
+		if err := q.putPlans(ctx, school, year, them, plans); err != nil {
+			return err
+		}
+	}
+	if err := q.exec(ctx, `UPDATE sheet s SET grade = r.grade, programs = coalesce(r.programs, '[]'), facts_digest = r.digest, facts_version = facts_version + 1
+		FROM jsonb_to_recordset($2::jsonb) AS r(id text, grade int, programs jsonb, digest text)
+		WHERE s.school_id = $1 AND s.year = $3 AND s.student_id = r.id`, school, them, year); err != nil {
+		return fmt.Errorf("writing grades: %w", err)
+	}
+	if !newest {
+		return nil
+	}
+	return q.exec(ctx, `UPDATE sheet SET facts_version = facts_version + 1 WHERE school_id = $1 AND year <> $3 AND student_id IN `+ofThem, school, them, year)
+}
+
+// ofThem are the students of a list of heads, which is a statement's second argument.
+const ofThem = `(SELECT id FROM jsonb_to_recordset($2::jsonb) AS r(id text))`
+
+// putRecords writes the records of some students in the place of those that came before; what was entered or corrected here stays.
+func (q Queries) putRecords(ctx context.Context, school string, them string, records []RecordRow) error {
+	if err := q.exec(ctx, `DELETE FROM record WHERE school_id = $1 AND NOT here AND replaced IS NULL AND student_id IN `+ofThem, school, them); err != nil {
+		return fmt.Errorf("taking records away: %w", err)
+	}
+	// What was entered or corrected here is gathered once: looked for row by row, new tables were read through again for each of the rows just written.
+	if err := q.exec(ctx, `WITH entered AS MATERIALIZED (SELECT student_id, cells FROM record WHERE school_id = $1 AND (here OR replaced IS NOT NULL))
+		INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, cells)
+		SELECT $1, student_id, ord, course_code, title, coalesce(subjects, '[]'), start_year, term, credits, mark, outcome, cells
+		FROM jsonb_to_recordset($2::jsonb) AS r(student_id text, ord int, course_code text, title text, subjects jsonb, start_year int, term text,
+			credits bigint, mark int, outcome text, cells jsonb)
+		WHERE NOT EXISTS (SELECT 1 FROM entered h WHERE h.student_id = r.student_id AND h.cells = r.cells)`, school, asJSON(records)); err != nil {
+		return fmt.Errorf("writing records: %w", err)
+	}
+	return nil
+}
+
+// putSignals writes what was said of some students in the place of what came before.
+func (q Queries) putSignals(ctx context.Context, school string, year int, them string, signals []SignalRow) error {
 	// A claim that was settled here stays settled, and what was said here is not said twice.
-	if err := q.exec(ctx, `DELETE FROM signal WHERE school_id = $1 AND year = $3 AND settled = '' AND student_id IN `+them, school, asJSON(heads), year); err != nil {
+	if err := q.exec(ctx, `DELETE FROM signal WHERE school_id = $1 AND year = $3 AND settled = '' AND student_id IN `+ofThem, school, them, year); err != nil {
 		return fmt.Errorf("taking signals away: %w", err)
 	}
 	if err := q.exec(ctx, `INSERT INTO signal (school_id, student_id, year, ord, kind, course_code, name, value, said_by, note, cells)
@@ -298,9 +335,14 @@ func (q Queries) putFacts(ctx context.Context, school string, year int, newest b
 			AND (h.kind, h.course_code, h.name, h.value, h.said_by, h.note) = (r.kind, r.course_code, r.name, r.value, r.said_by, r.note))`, school, asJSON(signals), year); err != nil {
 		return fmt.Errorf("writing signals: %w", err)
 	}
+	return nil
+}
+
+// putPlans writes the plans of some students in the place of those that came before.
+func (q Queries) putPlans(ctx context.Context, school string, year int, them string, plans []PlanIn) error {
 	// A plan that somebody has worked on here is theirs.
 	const unplanned = `NOT EXISTS (SELECT 1 FROM sheet s WHERE s.school_id = $1 AND s.year = $3 AND s.plan_version > 0 AND s.student_id = `
-	if err := q.exec(ctx, `DELETE FROM plan WHERE school_id = $1 AND year = $3 AND `+unplanned+`plan.student_id) AND student_id IN `+them, school, asJSON(heads), year); err != nil {
+	if err := q.exec(ctx, `DELETE FROM plan WHERE school_id = $1 AND year = $3 AND `+unplanned+`plan.student_id) AND student_id IN `+ofThem, school, them, year); err != nil {
 		return fmt.Errorf("taking plans away: %w", err)
 	}
 	if err := q.exec(ctx, `INSERT INTO plan (school_id, year, student_id, ord, grade, course_code, kind, cells) SELECT $1, $3, student_id, ord, grade, course_code, kind, cells
@@ -308,15 +350,7 @@ func (q Queries) putFacts(ctx context.Context, school string, year int, newest b
 		WHERE `+unplanned+`r.student_id)`, school, asJSON(plans), year); err != nil {
 		return fmt.Errorf("writing plans: %w", err)
 	}
-	if err := q.exec(ctx, `UPDATE sheet s SET grade = r.grade, programs = coalesce(r.programs, '[]'), facts_digest = r.digest, facts_version = facts_version + 1
-		FROM jsonb_to_recordset($2::jsonb) AS r(id text, grade int, programs jsonb, digest text)
-		WHERE s.school_id = $1 AND s.year = $3 AND s.student_id = r.id`, school, asJSON(heads), year); err != nil {
-		return fmt.Errorf("writing grades: %w", err)
-	}
-	if !newest {
-		return nil
-	}
-	return q.exec(ctx, `UPDATE sheet SET facts_version = facts_version + 1 WHERE school_id = $1 AND year <> $3 AND student_id IN `+them, school, asJSON(heads), year)
+	return nil
 }
 
 func (q Queries) putEntries(ctx context.Context, school string, year int, pupils []*PupilIn) error {

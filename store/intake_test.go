@@ -41,7 +41,7 @@ func (h *house) tx(work func(q store.Queries) error) {
 func (h *house) year(year int) {
 	h.t.Helper()
 	h.tx(func(q store.Queries) error {
-		_, _, err := q.PublishYear(h.t.Context(), "x", "X", year, store.Source{Files: map[string]store.Sheetful{}, Policy: "p"}, []string{"A", "B", "C"}, map[string][]string{}, storetest.Now)
+		_, _, err := q.PublishYear(h.t.Context(), "x", "X", year, store.Source{Files: map[string]store.Sheetful{}, Policy: "p"}, []string{"A", "B", "C"}, map[string][]string{}, 0, storetest.Now)
 		return err
 	})
 }
@@ -67,7 +67,7 @@ func (h *house) people(list ...string) {
 func (h *house) put(year int, newest bool, pupils ...store.PupilIn) (kept []string) {
 	h.t.Helper()
 	h.tx(func(q store.Queries) (err error) {
-		kept, err = q.PutPupils(h.t.Context(), "x", year, newest, true, pupils)
+		kept, err = q.PutPupils(h.t.Context(), "x", year, newest, brought, pupils)
 		return err
 	})
 	return kept
@@ -83,6 +83,9 @@ func (h *house) says(what, query, want string) {
 		}
 	}
 }
+
+// brought is a bundle with all files.
+var brought = store.Brought{Records: true, Signals: true, Plans: true, Requests: true}
 
 const (
 	relations = `SELECT string_agg(kind || ' ' || person_id || ' ' || coalesce(student_id, '-') || ' ' || coalesce(year::text, '-'), ', ' ORDER BY kind, person_id, student_id, year) FROM relation`
@@ -163,7 +166,7 @@ func TestPutPupils(t *testing.T) {
 		"a bad entry":  {Student: "u", FactsDigest: u.FactsDigest, EntriesDigest: "y", Entries: []store.EntryIn{{Student: "u", Course: "NOPE", Kind: "request", Rank: 1, Cells: store.Cells{}}}},
 	} {
 		err := h.db.Tx(t.Context(), func(q store.Queries) error {
-			_, err := q.PutPupils(t.Context(), "x", 2030, true, true, []store.PupilIn{bad})
+			_, err := q.PutPupils(t.Context(), "x", 2030, true, brought, []store.PupilIn{bad})
 			return err
 		})
 		var refused *pgconn.PgError

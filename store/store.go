@@ -26,6 +26,9 @@ import (
 // ErrNotFound says that there is no such row.
 var ErrNotFound = errors.New("not found")
 
+// ErrMoved says that something else is in force now than what was looked at.
+var ErrMoved = errors.New("something else is in force now")
+
 // Deadlines of statements and locks, so that nothing waits for ever; a request has its own, in package web.
 const (
 	StatementTimeout = 10 * time.Second

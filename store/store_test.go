@@ -444,7 +444,7 @@ func TestPublishYear(t *testing.T) {
 	} {
 		var got string
 		err := db.Tx(t.Context(), func(q store.Queries) error {
-			catalog, policy, err := q.PublishYear(t.Context(), "x", c.name, 2030, source(c.title, c.policy), []string{c.title}, map[string][]string{"users.csv": {c.title}}, storetest.Now)
+			catalog, policy, err := q.PublishYear(t.Context(), "x", c.name, 2030, source(c.title, c.policy), []string{c.title}, map[string][]string{"users.csv": {c.title}}, 0, storetest.Now)
 			got = fmt.Sprint(catalog, " ", policy)
 			return err
 		})

@@ -159,9 +159,10 @@ func (q Queries) PutTaskBack(ctx context.Context, school string, id int64, count
 	return q.exec(ctx, `UPDATE task SET state = 'waiting', begun = begun - CASE WHEN $3 THEN 0 ELSE 1 END WHERE school_id = $1 AND id = $2 AND state = 'running'`, school, id, counts)
 }
 
-// LeaveTask ends a run of a task in a state, with its result; it is over at a time, or goes on when it is told to (nil).
+// LeaveTask ends a run of a task in a state, with its result; it is over at a time, or goes on when it is told to (nil). Where it asks, an earlier yes
+// counts no longer.
 func (q Queries) LeaveTask(ctx context.Context, school string, id int64, state TaskState, result string, ended *time.Time) error {
-	return q.exec(ctx, `UPDATE task SET state = $3, result = $4, ended_at = $5, begun = CASE WHEN $3 = 'asking' THEN 0 ELSE begun END
+	return q.exec(ctx, `UPDATE task SET state = $3, agreed = agreed AND $3 <> 'asking', result = $4, ended_at = $5, begun = CASE WHEN $3 = 'asking' THEN 0 ELSE begun END
 		WHERE school_id = $1 AND id = $2 AND state = 'running'`, school, id, state, result, ended)
 }
 

@@ -50,8 +50,8 @@ func (q Queries) Source(ctx context.Context, school string, year int, catalog, p
 }
 
 // PublishYear makes a school year, or new versions of its catalog and policy where they differ from those in force, and tells the
-// versions then in force.
-func (q Queries) PublishYear(ctx context.Context, school, name string, year int, s Source, codes []string, headers map[string][]string, now time.Time) (catalog, policy int64, err error) {
+// versions then in force. Where looked is not 0 and another version of the catalog is in force, nothing is done and the error is ErrMoved.
+func (q Queries) PublishYear(ctx context.Context, school, name string, year int, s Source, codes []string, headers map[string][]string, looked int64, now time.Time) (catalog, policy int64, err error) {
 	if err := q.exec(ctx, `INSERT INTO school (id, name) VALUES ($1, $2) ON CONFLICT (id) DO UPDATE SET name = $2`, school, name); err != nil {
 		return 0, 0, err
 	}
@@ -61,6 +61,9 @@ func (q Queries) PublishYear(ctx context.Context, school, name string, year int,
 	var old YearRow
 	if err := q.get(ctx, &old, `SELECT school_id, year, '' AS school_name, catalog_version, policy_version, roster_version FROM school_year WHERE school_id = $1 AND year = $2 FOR UPDATE`, school, year); err != nil {
 		return 0, 0, err
+	}
+	if looked != 0 && old.Catalog != looked {
+		return 0, 0, ErrMoved
 	}
 	if catalog, policy, err = q.publish(ctx, &old, s, codes, "", "", now); err != nil {
 		return 0, 0, err

@@ -70,6 +70,9 @@ func importCommand() *cobra.Command {
 				if errors.As(err, &bad) {
 					return badRows(bad.Problems, cmd.ErrOrStderr())
 				}
+				if school.CodeOf(err) == school.Busy {
+					return wrongUse(errors.New("somebody else is changing this school's data; nothing was done. Run it again"))
+				}
 				var much *school.MuchGoes
 				if errors.As(err, &much) {
 					fmt.Fprintln(cmd.ErrOrStderr(), "would", much.Tally.String())
