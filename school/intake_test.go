@@ -897,7 +897,9 @@ func TestAnAbsentFileIsNotReadAnew(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !slices.ContainsFunc(files, func(f bundle.File) bool { return f.Name == "errands.csv" && slices.ContainsFunc(f.Rows, func(row []string) bool { return row[0] == "TUT1" }) }) {
+	if !slices.ContainsFunc(files, func(f bundle.File) bool {
+		return f.Name == "errands.csv" && slices.ContainsFunc(f.Rows, func(row []string) bool { return row[0] == "TUT1" })
+	}) {
 		t.Fatal("the course that goes has no errand")
 	}
 	files = slices.DeleteFunc(files, func(f bundle.File) bool { return f.Name != "policy.json" && f.Name != "courses.csv" })
