@@ -94,7 +94,7 @@ func (f *Facts) effects(s *Sheet, a *addition) ([]Effect, error) {
 		e.totals = append(e.totals, append([]credit.Amount(nil), e.audits[i].Totals()...))
 		e.known = append(e.known, map[supply]fed{})
 	}
-	e.packed, e.roomFor, e.spare = map[likeness]packedLike{}, map[roomLike][]removal{}, newPacker(f.Year)
+	e.packed, e.roomFor, e.spare = map[likeness]packedLike{}, map[roomLike]*room{}, newPacker(f.Year)
 	e.refusesOver = !school && f.Year.Policy.Settings.OverMaximum == policy.RefuseOver
 	for i := range f.Year.Rules {
 		r := &f.Year.Rules[i]
@@ -138,7 +138,7 @@ type effector struct {
 	packed map[likeness]packedLike
 
 	spare   packer
-	roomFor map[roomLike][]removal
+	roomFor map[roomLike]*room
 }
 
 // likeness is all of a plainly added course that bears on the packing: its spans, its load, and its place by code among the
