@@ -419,8 +419,10 @@ func TestTheSheetOnPaper(t *testing.T) {
 			t.Errorf("no %q in\n%s", want, before)
 		}
 	}
-	if strings.Contains(before, "Give this page back") {
-		t.Error("what no longer stands has a code to be given back with")
+	for _, not := range []string{"Give this page back", "Agreed to with the signature", "To be agreed to"} { // nobody has signed this one, or signs it now
+		if strings.Contains(before, not) {
+			t.Errorf("what no longer stands says %q:\n%s", not, before)
+		}
 	}
 	if stands := read("en&receipt=" + again.Status.Receipt); !strings.Contains(stands, "8 requests") || !strings.Contains(stands, "Give this page back") {
 		t.Errorf("by the receipt that stands:\n%s", stands)
@@ -431,6 +433,44 @@ func TestTheSheetOnPaper(t *testing.T) {
 	_, body = s.call(mara, "GET", maraSheet+"/history", "")
 	if !strings.Contains(string(body), `"receipt":"`+v.Status.Receipt+`"`) {
 		t.Errorf("the history does not name the receipt: %s", body)
+	}
+}
+
+// Where all guardians sign and one has, the other still has what to agree to, and where to sign.
+func TestThePaperForTheSecondGuardian(t *testing.T) {
+	s := newSite(t)
+	s.db.Exec(t, `INSERT INTO relation (school_id, kind, person_id, student_id, source) VALUES ('pellworth', 'guards', 'g0002', 's0001', 'office')`)
+	s.db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
+	files := storetest.Files()
+	for i := range files {
+		if f := &files[i]; f.Name == "policy.json" {
+			f.Text = bytes.Replace(f.Text, []byte(`"settings": {`), []byte(`"settings": {"signing": "all",`), 1)
+		}
+	}
+	b, err := bundle.ReadFiles(files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.cases.Import(t.Context(), b, 0); err != nil {
+		t.Fatal(err)
+	}
+	mara := s.person("mara.quill")
+	for _, edit := range []string{`"act":"request","course":"TID1"`, `"act":"alternate","course":"WOO1"`, `"act":"alternate","course":"SAI1"`} {
+		s.call(mara, "POST", maraSheet+"/changes", fmt.Sprintf(`{"version":%d,%s}`, s.version("s0001"), edit))
+	}
+	s.call(mara, "POST", maraSheet+"/submission", fmt.Sprintf(`{"version":%d}`, s.version("s0001")))
+	if signed, answer := s.call(s.person("ilse.quill"), "POST", maraSheet+"/signature", fmt.Sprintf(`{"version":%d,"agreed":["CER1","TID1"],"commitments":[]}`, s.version("s0001"))); signed != 200 {
+		t.Fatalf("signing: %d %s", signed, answer)
+	}
+	_, body := s.send(mara, "GET", maraSheet+"/paper.pdf?language=en", "", nil)
+	page := printedText(t, body)
+	for _, want := range []string{"Signed by Ilse Quill", "To be agreed to, each by itself", "Guardian: name, signature, date"} {
+		if !strings.Contains(page, want) {
+			t.Errorf("no %q in\n%s", want, page)
+		}
+	}
+	if strings.Contains(page, "Agreed to with the signature") {
+		t.Errorf("the second guardian reads that it was agreed to:\n%s", page)
 	}
 }
 
