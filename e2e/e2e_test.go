@@ -131,9 +131,14 @@ func (s *site) open(width int) *screen {
 
 // fails ends a test, and no other, for what a browser does not do; it says from which line of the test.
 func (s *site) fails(fault any) {
+	where := ""
 	for skip := 1; ; skip++ {
-		if _, file, line, ok := runtime.Caller(skip); !ok || strings.HasSuffix(file, "_test.go") && !strings.HasSuffix(file, "e2e_test.go") {
-			s.t.Fatalf("%s:%d: %v", filepath.Base(file), line, fault)
+		_, file, line, ok := runtime.Caller(skip)
+		if !ok {
+			s.t.Fatalf("%s: %v", where, fault)
+		}
+		if strings.HasSuffix(file, "_test.go") {
+			where = fmt.Sprintf("%s:%d", filepath.Base(file), line)
 		}
 	}
 }

@@ -415,6 +415,7 @@ func TestAskingWhereOneLooks(t *testing.T) {
 	arden.press("#student li form button", "Answer")
 	arden.says("#student li", "Ms Arden: “On Tuesdays.”")
 	mara.says("main details li", "Ms Arden: “On Tuesdays.”")
+	mara.says("main h2", "Answers from the school")
 }
 
 // TestTheSummerOnScreen finds a course of the summer round, requests it beside a year that stays as it is, and hands the summer in by
@@ -511,6 +512,24 @@ func TestAfterTheWindow(t *testing.T) {
 	if has, _, _ := mara.HasR("main button", "Submit"); has {
 		t.Error("it can be submitted after the window")
 	}
+	open := closed
+	open.Families = storetest.Now.AddDate(0, 0, 1)
+	if err := s.cases.SetWindow(t.Context(), demo.SchoolID, 2027, open); err != nil {
+		t.Fatal(err)
+	}
+	s.handIn()
+	accounts, err := s.cases.Accounts(t.Context(), demo.SchoolID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.cases.SendBack(t.Context(), accounts["k1"], school.Place{School: demo.SchoolID, Year: storetest.Year, Student: "s0001"}, 0, "Talk it over."); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.cases.SetWindow(t.Context(), demo.SchoolID, 2027, closed); err != nil {
+		t.Fatal(err)
+	}
+	mara.MustReload()
+	mara.says("h1", "The request period has ended, and your requests were not submitted again. Ask Ms Arden.")
 	mara.accessible("handing in after the window")
 	mara.press("header nav a", "Drafts")
 	mara.says("h1", "Drafts")

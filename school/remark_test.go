@@ -56,6 +56,9 @@ func TestRemarks(t *testing.T) {
 	if _, list, _ = h.Remarks(t.Context(), h.who("mara.quill"), mara); list[0].Answer != "On Tuesdays." || list[0].AnsweredBy != "Ms Arden" || list[0].AnsweredAt == nil || list[1].Answer != "" {
 		t.Errorf("%+v", list)
 	}
+	if got := h.sheet("mara.quill").Row.Answered; before.Row.Answered || !got {
+		t.Errorf("answered: %v before, %v after", before.Row.Answered, got)
+	}
 	after := h.sheet("mara.quill")
 	if requests(after) != requests(before) || alternates(after) != alternates(before) || after.Row.State != before.Row.State || after.Row.Undoable != before.Row.Undoable {
 		t.Error("remarks changed the sheet")

@@ -47,9 +47,10 @@ type SheetRow struct {
 	Touched  bool             `db:"touched"` // somebody has worked on it here: an import keeps it
 	Begun    bool             `db:"begun"`   // and not only the school, to prepare it
 	Reminded *time.Time       `db:"reminded_at"`
-	Talk     JSON[[]string]   `db:"talk"`   // the courses that the family has said something about to each other; "": the whole
-	Placed   *json.RawMessage `db:"placed"` // what was published of it
-	Shown    bool             `db:"shown"`  // some draft is shown to the family
+	Talk     JSON[[]string]   `db:"talk"`     // the courses that the family has said something about to each other; "": the whole
+	Answered bool             `db:"answered"` // the school has answered something that was asked or said about it
+	Placed   *json.RawMessage `db:"placed"`   // what was published of it
+	Shown    bool             `db:"shown"`    // some draft is shown to the family
 	Entries  entryList        `db:"entries"`
 
 	SubmittedAt *time.Time            `db:"submitted_at"`
@@ -122,6 +123,7 @@ type SignatureShow struct {
 const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade,
 	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.talk, sh.state, coalesce(sh.placed->>'was', '') AS placed_from, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.about, sh.asked, sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.redo_by, sh.change_requests, sh.summer,
 	sub.at AS submitted_at, sub.receipt, coalesce(sub.entries, '[]') AS submitted,
+	EXISTS (SELECT 1 FROM remark r WHERE (r.school_id, r.year, r.student_id) = (sh.school_id, sh.year, sh.student_id) AND r.answer <> '' AND r.kind <> 'family') AS answered,
 	(SELECT ` + entriesAsText + ` FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)) AS entries`
 
 const signatures = `(SELECT coalesce(json_agg(json_build_object('person_id', si.person_id, 'name', si.name, 'at', si.at, 'for_family', si.for_family, 'paper_by', si.paper_by) ORDER BY si.at, si.person_id), '[]')

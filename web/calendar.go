@@ -89,7 +89,7 @@ func (s *Server) calendar(d *school.Desk, l *locales.Locale) []byte {
 		if !ok {
 			continue
 		}
-		sum := sha256.Sum256([]byte(strings.Join([]string{y.Codes[e.Course], string(e.Kind), y.Errands[r.Errand].Title}, "\x1f")))
+		sum := sha256.Sum256([]byte(strings.Join([]string{y.Codes[e.Course], string(e.Kind), e.Title}, "\x1f")))
 		id := fmt.Sprintf("%s-%s-%x", d.Row.Student, e.Kind, sum[:6])
 		if seen[id]++; seen[id] > 1 {
 			id = fmt.Sprintf("%s-%d", id, seen[id])

@@ -139,6 +139,7 @@ type Status struct {
 	ClearedAt      *time.Time      `json:"clearedAt,omitempty"`
 	Message        string          `json:"message,omitempty" doc:"Why it was sent back"`
 	About          []string        `json:"about,omitempty" doc:"The courses that the message is about"`
+	Answered       bool            `json:"answered,omitempty" doc:"The school has answered something that was asked or said about the requests"`
 	Reminded       *time.Time      `json:"reminded,omitempty" doc:"When the school last reminded of something"`
 	ChangeRequests []ChangeRequest `json:"changeRequests" doc:"What people of the family ask to change, and who refuses to sign: what is open, and the latest that was answered"`
 	Window         *Window         `json:"window,omitempty" doc:"Absent where the school has set none"`

@@ -190,7 +190,7 @@ func verdict(has bool, v condition.Verdict) string {
 func newStatus(d *school.Desk) Status {
 	r := &d.Row
 	st := Status{State: r.State, Stood: string(acts.State(r.State).Stood(acts.State(r.Before))), Started: d.Started(), Changed: d.Changed, HandedIn: d.HandedIn(), Next: string(d.Next), KeptAt: r.ChangedAt, SubmittedAt: r.SubmittedAt, ClearedAt: r.ClearedAt,
-		Message: r.Message, About: r.About.V, Reminded: r.Reminded, ChangeRequests: []ChangeRequest{}, Signatures: []Signature{}}
+		Message: r.Message, About: r.About.V, Answered: r.Answered, Reminded: r.Reminded, ChangeRequests: []ChangeRequest{}, Signatures: []Signature{}}
 	if x := d.Since(); x != nil {
 		since := Since(*x)
 		st.Since = &since

@@ -203,7 +203,7 @@ export const useSheet = (at: Place | undefined) => {
     refetchInterval: 60_000, // what was not heard
     structuralSharing: false, // a sheet is known by its tag
   });
-  // What may be done changes at the moments of the request period, also on a page that is open then.
+  // What may be done changes at the moments of the request period, also on a page that is open then; not all pages ask at once.
   const { school, year, student, draft } = place;
   const period = sheet.data?.status.window;
   useEffect(() => {
@@ -213,7 +213,7 @@ export const useSheet = (at: Place | undefined) => {
       .filter((ms) => ms > 0 && ms < 2 ** 31);
     if (next.length === 0) return;
     const key = keys.sheet({ school, year, student, draft });
-    const timer = setTimeout(() => void client.invalidateQueries({ queryKey: key }), Math.min(...next) + 500);
+    const timer = setTimeout(() => void client.invalidateQueries({ queryKey: key }), Math.min(...next) + 500 + Math.random() * 5_000);
     return () => clearTimeout(timer);
   }, [client, school, year, student, draft, period?.opens, period?.families, period?.counselors, sheet.dataUpdatedAt]);
   return sheet;

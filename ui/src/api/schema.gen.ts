@@ -5391,6 +5391,8 @@ export interface components {
         Status: {
             /** @description The courses that the message is about */
             about?: string[];
+            /** @description The school has answered something that was asked or said about the requests */
+            answered?: boolean;
             /** @description What people of the family ask to change, and who refuses to sign: what is open, and the latest that was answered */
             changeRequests: components["schemas"]["ChangeRequest"][];
             /** @description Changed since it was submitted: the school still has what was submitted */

@@ -72,7 +72,7 @@ export function Aside({ desk }: { desk: Desk }) {
           </ul>
         </section>
       )}
-      {!sheet.draft && (
+      {!sheet.draft && sheet.status.answered && (
         <Late>
           <Remarks book={book} sheet={sheet} kinds={[]} head={t('page.answers')} />
         </Late>

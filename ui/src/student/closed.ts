@@ -6,7 +6,7 @@ import { when } from '../kit/format';
 export function closedWords(t: TFunction, sheet: Sheet) {
   const s = sheet.status;
   if (sheet.draft || s.handedIn || sheet.acts.submit.why !== 'window-closed') return undefined;
-  return s.changed && s.submittedAt
-    ? t('closed.changed', { time: when(s.submittedAt, s.window?.zone) })
-    : t('closed.nothing', { who: sheet.student.counselor ?? t('theCounselor') });
+  if (s.changed && s.submittedAt) return t('closed.changed', { time: when(s.submittedAt, s.window?.zone) });
+  const who = sheet.student.counselor ?? t('theCounselor');
+  return s.submittedAt ? t('closed.again', { who }) : t('closed.nothing', { who }); // what was sent back or reopened was submitted once
 }
