@@ -267,4 +267,42 @@ func TestTwoChangeTheCatalog(t *testing.T) {
 			t.Errorf("%s is %q, want %q", id, got, want)
 		}
 	}
+	// One takes away what the other edits, and edits what the other takes away.
+	find := func(p *screen, title string) {
+		p.MustElement("input[type=search]").MustSelectAllText().MustInput(title)
+		p.press("main li button", title)
+		p.says("h2", "^"+title+"$")
+	}
+	first.MustReload()
+	for p, gone := range map[*screen]string{first: "The Night Sky", second: "Woodwork"} {
+		find(p, gone)
+		p.press("main button", "Take this course away")
+	}
+	find(second, "The Night Sky")
+	edit(second, "cell-metadata.fee", "15")
+	find(first, "Woodwork")
+	edit(first, "cell-metadata.note", "Tie your hair back.")
+	force(first)
+	first.says("section[aria-label=Versions] li", "Version 4")
+	force(second)
+	second.press("[role=alert] button", "Load their version")
+	clashes := "section[aria-label='Both of you changed these'] li"
+	second.says(clashes, "AST1 taken away by somebody else; your changes would bring it back")
+	second.says(clashes, "WOO1 changed by somebody else; you take it away")
+	second.accessible("one took away what the other changed")
+	second.press("section[aria-label='Both of you changed these'] li:first-child button", "Use theirs")
+	second.says("h1", "One course|1 course")
+	force(second)
+	second.says("section[aria-label=Versions] li", "Version 5")
+	for title, cells := range map[string]map[string]string{
+		"The Night Sky": {"cell-metadata.note": "Bring a coat.", "cell-metadata.fee": "15"}, // it came back whole
+		"Woodwork": {"cell-metadata.note": "Tie your hair back."},
+	} {
+		find(second, title)
+		for id, want := range cells {
+			if got := second.MustElement("[id='" + id + "']").MustProperty("value").Str(); got != want {
+				t.Errorf("%s of %s is %q, want %q", id, title, got, want)
+			}
+		}
+	}
 }

@@ -36,6 +36,32 @@ const columns = [
 ] as const;
 const long = ['metadata.entry', 'metadata.description', 'metadata.note', 'metadata.synonyms'];
 
+type Cells = Record<string, string>;
+
+/** What is edited here and has been put in force otherwise by somebody else: a cell, or a course as a whole. */
+type Clash = { code: string; column?: string; mine?: string; theirs?: string; gone?: boolean };
+
+const cellsOf = (courses: { code: string; cells: unknown }[], code: string) => courses.find((c) => c.code === code)?.cells as Cells | undefined;
+
+/** Where an edit of a course that stood so meets what is in force now; now is undefined where the course has been taken away. */
+function clashesOf(e: CourseEdit, now: Cells | undefined, stood: Cells): Clash[] {
+  const existed = Object.keys(stood).length > 0;
+  if (!now) return existed && !e.remove ? [{ code: e.code, gone: true }] : [];
+  const columns = [...new Set([...Object.keys(now), ...Object.keys(stood)])];
+  if (e.remove) return columns.some((c) => (now[c] ?? '') !== (stood[c] ?? '')) ? [{ code: e.code }] : [];
+  return Object.entries((e.cells ?? {}) as Cells).flatMap(([column, mine]) => {
+    const theirs = now[column] ?? '';
+    return theirs !== (stood[column] ?? '') && theirs !== mine ? [{ code: e.code, column, mine, theirs }] : [];
+  });
+}
+
+/** An edit as it is put on what is in force: a course that has been taken away since comes back whole, and is not taken away twice. */
+function onto(e: CourseEdit, courses: { code: string; cells: unknown }[], stood: Cells = {}): CourseEdit[] {
+  if (cellsOf(courses, e.code)) return [e];
+  const cells = Object.fromEntries(Object.entries(stood).filter(([column]) => column !== 'sourcedId' && column !== 'courseCode')); // its key is its code
+  return e.remove ? [] : [{ ...e, cells: { ...cells, ...e.cells } }];
+}
+
 /** The courses of the year, each to be changed, added or taken away; what that does is told before. */
 export default function Courses({ at }: { at: Year }) {
   const { t } = useTranslation();
@@ -44,12 +70,13 @@ export default function Courses({ at }: { at: Year }) {
   const [code, setCode] = useState<string>();
   const [text, setText] = useState('');
   const [fresh, setFresh] = useState('');
-  const [stood, setStood] = useState<Record<string, string>>({}); // what an edited cell said when its edit began, by code and column
+  const [stood, setStood] = useState<Record<string, Cells>>({}); // an edited course when its first edit began, by code; without cells: it is new
   const client = useQueryClient();
   const base = rules.data;
   const body = useMemo<Revising | undefined>(
-    () => base && { catalog: base.catalog, policy: base.policy, courses: edits.length ? edits : undefined },
-    [base, edits],
+    () =>
+      base && { catalog: base.catalog, policy: base.policy, courses: edits.length ? edits.flatMap((e) => onto(e, base.courses, stood[e.code])) : undefined },
+    [base, edits, stood],
   );
   const { trial, behind } = useEffectOf(at, body);
   const languages = useMemo(
@@ -60,7 +87,10 @@ export default function Courses({ at }: { at: Year }) {
   if (!base) return <Loading />;
   const all = [
     ...base.courses.map((c) => ({ code: c.code, cells: { ...c.cells, ...edits.find((e) => e.code === c.code)?.cells } as Record<string, string> })),
-    ...edits.filter((e) => !base.courses.some((c) => c.code === e.code)).map((e) => ({ code: e.code, cells: (e.cells ?? {}) as Record<string, string> })),
+    ...edits
+      .filter((e) => !cellsOf(base.courses, e.code))
+      .flatMap((e) => onto(e, base.courses, stood[e.code]))
+      .map((e) => ({ code: e.code, cells: (e.cells ?? {}) as Cells })),
   ];
   const wanted = text.trim().toLowerCase();
   const shown = all.filter((c) => `${c.code} ${c.cells.title ?? ''}`.toLowerCase().includes(wanted));
@@ -70,24 +100,17 @@ export default function Courses({ at }: { at: Year }) {
     if (!current) return;
     setCode(current.code); // it stays, also where it no longer is what is looked for
     const old = edits.find((e) => e.code === current.code);
-    const cells = base.courses.find((c) => c.code === current.code)?.cells as Record<string, string> | undefined;
-    setStood({ ...Object.fromEntries(Object.keys(change.cells ?? {}).map((column) => [`${current.code} ${column}`, cells?.[column] ?? ''])), ...stood });
+    if (!old) setStood({ ...stood, [current.code]: cellsOf(base.courses, current.code) ?? {} });
     setEdits([...edits.filter((e) => e !== old), { ...old, code: current.code, ...change, cells: { ...old?.cells, ...change.cells } }]);
   };
   const leave = () => (setEdits([]), setStood({}));
-  // Where somebody else has put another text in force in a cell that is edited here.
-  const clashes = edits.flatMap((e) =>
-    Object.entries((e.cells ?? {}) as Record<string, string>).flatMap(([column, mine]) => {
-      const theirs = (base.courses.find((c) => c.code === e.code)?.cells as Record<string, string> | undefined)?.[column] ?? '';
-      const was = stood[`${e.code} ${column}`];
-      return was !== undefined && theirs !== was && theirs !== mine ? [{ code: e.code, column, mine, theirs }] : [];
-    }),
-  );
-  const take = (code: string, column: string) =>
+  const clashes = edits.flatMap((e) => clashesOf(e, cellsOf(base.courses, e.code), stood[e.code] ?? {}));
+  const take = (clash: Clash) =>
     setEdits(
       edits.flatMap((e) => {
-        if (e.code !== code) return [e];
-        const cells = Object.fromEntries(Object.entries(e.cells ?? {}).filter(([name]) => name !== column)) as Record<string, string>;
+        if (e.code !== clash.code) return [e];
+        if (!clash.column) return [];
+        const cells = Object.fromEntries(Object.entries(e.cells ?? {}).filter(([name]) => name !== clash.column)) as Cells;
         return Object.keys(cells).length || e.remove ? [{ ...e, cells }] : [];
       }),
     );
@@ -122,7 +145,10 @@ export default function Courses({ at }: { at: Year }) {
           onSubmit={(event) => {
             event.preventDefault();
             const next = fresh.trim();
-            if (!all.some((c) => c.code === next)) setEdits([...edits, { code: next, cells: { title: next, 'metadata.credits': '1' } }]);
+            if (!all.some((c) => c.code === next)) {
+              setEdits([...edits, { code: next, cells: { title: next, 'metadata.credits': '1' } }]);
+              setStood({ ...stood, [next]: {} });
+            }
             setCode(next);
             setFresh('');
             setText('');
@@ -184,9 +210,11 @@ export default function Courses({ at }: { at: Year }) {
             <ul>
               {clashes.map((c) => (
                 <li key={`${c.code} ${c.column}`} className="border-t border-line py-1 text-sm">
-                  <b className="font-semibold">{c.code}</b> {t(`courses.column.${/^(?:metadata\.)?([^.]+)/.exec(c.column)?.[1]}`)}:{' '}
-                  {t('courses.clash', { theirs: c.theirs, mine: c.mine })}{' '}
-                  <button type="button" className="min-h-6 inked-link" onClick={() => take(c.code, c.column)}>
+                  <b className="font-semibold">{c.code}</b>{' '}
+                  {c.column
+                    ? `${t(`courses.column.${/^(?:metadata\.)?([^.]+)/.exec(c.column)?.[1]}`)}: ${t('courses.clash', { theirs: c.theirs, mine: c.mine })}`
+                    : t(c.gone ? 'courses.clashGone' : 'courses.clashRemoved')}{' '}
+                  <button type="button" className="min-h-6 inked-link" onClick={() => take(c)}>
                     {t('courses.takeTheirs')}
                   </button>
                 </li>
