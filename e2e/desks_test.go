@@ -296,7 +296,7 @@ func TestTwoChangeTheCatalog(t *testing.T) {
 	second.says("section[aria-label=Versions] li", "Version 5")
 	for title, cells := range map[string]map[string]string{
 		"The Night Sky": {"cell-metadata.note": "Bring a coat.", "cell-metadata.fee": "15"}, // it came back whole
-		"Woodwork": {"cell-metadata.note": "Tie your hair back."},
+		"Woodwork":      {"cell-metadata.note": "Tie your hair back."},
 	} {
 		find(second, title)
 		for id, want := range cells {

@@ -177,7 +177,11 @@ func (p *screen) says(selector, text string) *rod.Element {
 func (p *screen) press(selector, text string) {
 	p.t.Helper()
 	el := p.says(selector, text).Timeout(time.Minute)
-	if err := el.Click(proto.InputMouseButtonLeft, 1); err != nil {
+	err := el.WaitStableRAF() // what loads above it may still move it
+	if err == nil {
+		err = el.Click(proto.InputMouseButtonLeft, 1)
+	}
+	if err != nil {
 		body, _ := p.MustElement("body").Text()
 		p.t.Fatalf("%s %q cannot be pressed: %v; on:\n%s", selector, text, err, body)
 	}

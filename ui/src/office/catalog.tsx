@@ -194,18 +194,8 @@ export default function Courses({ at }: { at: Year }) {
         </section>
       )}
       <aside className="min-w-0 desk:border-s desk:border-line desk:ps-6">
-        <Force
-          at={at}
-          body={body}
-          changed={edits.length > 0}
-          trial={trial}
-          behind={behind}
-          onDone={leave}
-          onLeave={leave}
-          onTheirs={() => void client.invalidateQueries({ queryKey: ['rules'] })}
-        />
         {clashes.length > 0 && (
-          <section className="mt-4" aria-label={t('courses.clashes')}>
+          <section className="mb-4" aria-label={t('courses.clashes')}>
             <h2 className="font-semibold">{t('courses.clashes')}</h2>
             <ul>
               {clashes.map((c) => (
@@ -222,6 +212,16 @@ export default function Courses({ at }: { at: Year }) {
             </ul>
           </section>
         )}
+        <Force
+          at={at}
+          body={body}
+          changed={edits.length > 0}
+          trial={trial}
+          behind={behind}
+          onDone={leave}
+          onLeave={leave}
+          onTheirs={() => void client.invalidateQueries({ queryKey: ['rules'] })}
+        />
         <Versions at={at} kind="courses" />
       </aside>
     </main>
