@@ -203,6 +203,8 @@ func TestAClaimOnScreen(t *testing.T) {
 	mara.press("[role=dialog] button", "It was met elsewhere")
 	mara.accessible("saying where something was met")
 	mara.MustElement("input[name=where]").MustInput("the harbour school")
+	mara.MustElement("select[name=schoolYear]").MustSelect("2024-25")
+	mara.MustElement("input[name=term]").MustInput("S2")
 	mara.MustElement("input[name=mark]").MustInput("90")
 	mara.MustElement("textarea").MustInput("The report is beside it.")
 	report := filepath.Join(t.TempDir(), "report.pdf")
@@ -212,13 +214,40 @@ func TestAClaimOnScreen(t *testing.T) {
 	mara.MustElement("input[name=file]").MustSetFiles(report)
 	mara.press("[role=dialog] button[type=submit]", "Send")
 	mara.gone("textarea")
-	mara.says("[role=dialog]", "At the harbour school, mark 90, The report is beside it.")
+	mara.says("[role=dialog]", "At the harbour school, 2024-25 S2, mark 90, The report is beside it.")
 	if href := mara.says("[role=dialog] a[download]", "report.pdf").MustAttribute("href"); !strings.HasSuffix(*href, "/file") {
 		t.Errorf("the file is at %s", *href)
 	}
 	mara.says("[role=dialog]", "Mara Quill says it was met elsewhere")
+	page := filepath.Join(t.TempDir(), "scan.pdf")
+	if err := os.WriteFile(page, []byte("%PDF-1.7\n%%EOF\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	mara.MustElementR("[role=dialog] label", "Put another file in its place").MustElement("input").MustSetFiles(page)
+	mara.says("[role=dialog] a[download]", "scan.pdf")
+	mara.accessible("a file beside a claim")
+	mara.press("[role=dialog] button", "Remove scan.pdf")
+	mara.says("[role=dialog] label", "Put a file beside it")
+	mara.gone("[role=dialog] a[download]")
 	mara.press("[role=dialog] button", "Close")
 	mara.says("[data-testid=todo]", "a word from Ms Arden about Programming")
+	// The counselor finds in the dialog what was said, and confirms it with what the report has.
+	arden := s.as("ms.arden", desk)
+	arden.MustElement("input[type=search]").MustInput("Quill, Mara")
+	arden.MustWait(`() => { const list = [...document.querySelectorAll("[id^=case-]")]; return list.length > 0 && list.every(b => b.innerText.includes("Quill, Mara")) }`)
+	arden.press("#case-s0001", "Quill, Mara")
+	arden.MustElementR("#student div", "^Programming needs").MustElementR("button", "Confirm: earned elsewhere").MustClick()
+	for name, want := range map[string]string{"schoolYear": "2024-25", "term": "S2", "mark": "90", "credits": "0.5"} {
+		if got := arden.MustElement("[role=dialog] [name=" + name + "]").MustProperty("value").Str(); got != want {
+			t.Errorf("%s is %q before anybody has typed, want %q", name, got, want)
+		}
+	}
+	arden.accessible("confirming what was earned elsewhere")
+	arden.MustElement("[role=dialog] textarea").MustInput("Report seen.")
+	arden.press("[role=dialog] button", "Decide")
+	arden.gone("[role=dialog]")
+	mara.says("#board button", "Programming")
+	mara.MustWait(`() => !document.querySelector("[data-testid=todo]").innerText.includes("Programming")`)
 }
 
 // Each change says what it did, also by itself, and is taken back where one looks.

@@ -73,6 +73,23 @@ func (s *Service) Attach(ctx context.Context, by int64, at Place, claim int64, n
 	})
 }
 
+// Detach takes the file beside an open claim away; who does it for the family says why. The errors are NoClaim, and NotFound where there is
+// no file.
+func (s *Service) Detach(ctx context.Context, by int64, at Place, claim int64, reason string) (*Desk, error) {
+	return s.act(ctx, by, at, 0, acts.Edit, reason, func(d *Desk) (*store.Change, error) {
+		i := slices.IndexFunc(d.Known.Claims, func(c Claim) bool { return c.ID == claim })
+		switch {
+		case i < 0:
+			return nil, problem(NoClaim)
+		case d.Known.Claims[i].File == "":
+			return nil, problem(NotFound)
+		}
+		change := d.change("detach", tidy(reason), map[string]any{"message": d.Known.Claims[i].File})
+		change.Detach = claim
+		return change, nil
+	})
+}
+
 // Attachment gives the file of a claim to the family and to whoever decides about it. The error is NotFound where there is none.
 func (s *Service) Attachment(ctx context.Context, by int64, at Place, claim int64) (*store.Attachment, error) {
 	if _, err := s.openFor(ctx, by, at, acts.SeeFiles); err != nil {

@@ -113,6 +113,14 @@ type Claim struct {
 	Course, Name string
 	By, Note     string
 	File         string // the name of the file that goes with it
+
+	SchoolYear, Term, Mark string // when and with which grade, as the family wrote it
+}
+
+// claimOf makes of a signal the claim that it is.
+func claimOf(x *store.SignalRow) Claim {
+	return Claim{ID: x.ID, Course: x.Code, Name: x.Name, By: x.ByName, Note: x.Note, File: x.File,
+		SchoolYear: x.Cells["schoolYear"], Term: x.Cells["term"], Mark: x.Cells["mark"]}
 }
 
 // Declined is a claim that was declined, with the reason.
@@ -291,13 +299,13 @@ func compileFacts(y *catalog.Year, row *store.SheetRow, facts store.FactsRow) *K
 	}
 	for _, x := range facts.Signals.V {
 		if x.Settled != "" {
-			k.Declined = append(k.Declined, Declined{Claim{ID: x.ID, Course: x.Code, Name: x.Name, By: x.ByName, Note: x.Note, File: x.File}, x.Answer, x.Decider})
+			k.Declined = append(k.Declined, Declined{claimOf(&x), x.Answer, x.Decider})
 			continue
 		}
 		student.Signals = append(student.Signals, sheet.Signal{Kind: sheet.SignalKind(x.Kind), Code: x.Code, Name: x.Name, Value: credit.Amount(x.Value), By: x.By, Note: x.Note})
 		k.Said, k.SignalIDs = append(k.Said, x.ByName), append(k.SignalIDs, x.ID)
 		if x.Kind == string(sheet.Claim) {
-			k.Claims = append(k.Claims, Claim{ID: x.ID, Course: x.Code, Name: x.Name, By: x.ByName, Note: x.Note, File: x.File})
+			k.Claims = append(k.Claims, claimOf(&x))
 		}
 	}
 	k.Facts = sheet.NewFacts(y, student)

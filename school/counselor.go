@@ -1,17 +1,14 @@
 package school
 
 import (
+	"cmp"
 	"context"
-	"maps"
 	"slices"
-	"strings"
 	"time"
 
 	"rubricon/core/acts"
-	"rubricon/core/catalog"
 	"rubricon/core/condition"
 	"rubricon/core/credit"
-	"rubricon/core/policy"
 	"rubricon/core/sheet"
 	"rubricon/store"
 )
@@ -84,6 +81,10 @@ type Decision struct {
 	Course  string         // the requested course whose condition it is
 	Mark    *credit.Amount // confirm: the mark on the report
 	Reason  string         // kept, and shown to the family
+
+	SchoolYear string // confirm: in which it was earned; empty: as the family said
+	Term       string // confirm: empty: as the family said
+	Credits    string // confirm: as on the report; empty: those of the course
 }
 
 // Decide settles a claim, or waives a condition, with a reason.
@@ -115,7 +116,7 @@ func (s *Service) Decide(ctx context.Context, by int64, at Place, d Decision) (*
 		switch d.Answer {
 		case "confirm":
 			var record *store.RecordRow
-			if record, err = transfer(y, at.Student, claim, d.Mark); err == nil {
+			if record, err = d.transfer(desk.Year, at.Student, claim); err == nil {
 				change.Records = []*store.RecordRow{record}
 			}
 		case "waive":
@@ -172,27 +173,25 @@ func (s *Service) SettleErrand(ctx context.Context, by int64, at Place, x Settli
 	})
 }
 
-// transfer makes of a claim about a course a transfer record, dated in the year before the one being asked for.
-func transfer(y *catalog.Year, student string, claim *Claim, mark *credit.Amount) (*store.RecordRow, error) {
+// transfer makes of a claim about a course a transfer record, with what whoever decides has read on the report; what they leave out is
+// as the family said it. The errors are NotACourse, BadMark and BadRecord.
+func (d *Decision) transfer(y *SchoolYear, student string, claim *Claim) (*store.RecordRow, error) {
 	if claim.Course == "" {
 		return nil, problem(NotACourse)
 	}
-	if mark != nil && (*mark < 0 || *mark > 100*credit.One) {
-		return nil, problem(BadMark)
+	e := Entry{Course: claim.Course, Title: claim.Course, SchoolYear: cmp.Or(tidy(d.SchoolYear), claim.SchoolYear), Term: cmp.Or(tidy(d.Term), claim.Term),
+		Credits: tidy(d.Credits), Outcome: string(sheet.Transfer)}
+	if d.Mark != nil {
+		if *d.Mark < 0 || *d.Mark > 100*credit.One {
+			return nil, problem(BadMark)
+		}
+		e.Mark = d.Mark.String()
 	}
-	record := &store.RecordRow{Code: claim.Course, Year: y.Start - 1, Outcome: string(sheet.Transfer), Subjects: []string{}}
-	if i, ok := y.Index(claim.Course); ok {
-		c := &y.Courses[i]
-		record.Title, record.Credits, record.Subjects = c.Title, int64(c.Credits), c.Subjects
+	record, err := e.row(y)
+	if err != nil {
+		return nil, err
 	}
-	text := ""
-	if mark != nil {
-		value := int64(*mark)
-		record.Mark, text = &value, mark.String()
-	}
-	record.Cells = store.Cells{"student": student, "courseCode": claim.Course, "title": record.Title, "subject": strings.Join(record.Subjects, ","),
-		"schoolYear": policy.YearLabel(record.Year), "credits": credit.Amount(record.Credits).String(), "mark": text, "outcome": record.Outcome}
-	maps.DeleteFunc(record.Cells, func(_, cell string) bool { return cell == "" }) // as a file that is read has them
+	record.Cells = e.cells(student, record)
 	return record, nil
 }
 

@@ -117,9 +117,7 @@ func (d *Desk) recorded(b *Batch) (*store.Change, error) {
 		if e.Replaces != 0 && !slices.Contains(d.Known.RecordIDs, e.Replaces) {
 			return nil, problem(NotFound)
 		}
-		r.Cells = store.Cells{"student": d.Row.Student, "courseCode": r.Code, "title": r.Title, "subject": strings.Join(r.Subjects, ","), "schoolYear": e.SchoolYear, "term": r.Term,
-			"credits": credit.Amount(r.Credits).String(), "mark": e.Mark, "outcome": r.Outcome}
-		maps.DeleteFunc(r.Cells, func(_, cell string) bool { return cell == "" }) // as a file that is read has them
+		r.Cells = e.cells(d.Row.Student, r)
 		change.Records, change.Replace = append(change.Records, r), e.Replaces
 		titles = append(titles, r.Title)
 		change.Detail = map[string]any{"course": r.Code, "message": strings.Join(titles, ", ")}
@@ -128,6 +126,14 @@ func (d *Desk) recorded(b *Batch) (*store.Change, error) {
 		return nil, problem(Code(acts.AlreadyDone))
 	}
 	return change, nil
+}
+
+// cells are those of a record that was entered, as a file that is read has them.
+func (e *Entry) cells(student string, r *store.RecordRow) store.Cells {
+	cells := store.Cells{"student": student, "courseCode": r.Code, "title": r.Title, "subject": strings.Join(r.Subjects, ","), "schoolYear": e.SchoolYear,
+		"term": r.Term, "credits": credit.Amount(r.Credits).String(), "mark": e.Mark, "outcome": r.Outcome}
+	maps.DeleteFunc(cells, func(_, cell string) bool { return cell == "" })
+	return cells
 }
 
 // entries are the records that a batch enters for a student.

@@ -54,12 +54,12 @@ func TestFromSheetToCleared(t *testing.T) {
 		t.Errorf("clearing with an open claim gives %v", err)
 	}
 	mark := credit.Amount(8300)
-	decided, err := h.Decide(ctx, counselor, mara, school.Decision{Version: signed.Row.Version, Answer: "confirm", Claim: h.claim(), Course: "PHY1", Mark: &mark, Reason: " Report seen. "})
+	decided, err := h.Decide(ctx, counselor, mara, school.Decision{Version: signed.Row.Version, Answer: "confirm", Claim: h.claim(), Course: "PHY1", SchoolYear: "2025-26", Mark: &mark, Reason: " Report seen. "})
 	if err != nil || len(decided.Todo) != 0 || !decided.Ready || decided.Row.State != "signed" || len(decided.Known.Claims) != 0 {
 		t.Fatalf("decided: %+v, %v", decided, err)
 	}
 	record := decided.Known.Records[len(decided.Known.Records)-1]
-	if record.Code != "ALG1" || record.Title != "Algebra I" || record.Mark != 8300 || !record.HasMark || record.Outcome != "transfer" || record.Year != 2026 || record.Credits != 100 || record.Subjects[0] != "Mathematics" {
+	if record.Code != "ALG1" || record.Title != "Algebra I" || record.Mark != 8300 || !record.HasMark || record.Outcome != "transfer" || record.Year != 2025 || record.Credits != 100 || record.Subjects[0] != "Mathematics" {
 		t.Errorf("the claim became %+v", record)
 	}
 	cleared, err := h.Clear(ctx, counselor, mara, decided.Row.Version, "")
@@ -327,7 +327,7 @@ func TestMarksAtTheEnds(t *testing.T) {
 	for _, mark := range []credit.Amount{0, 100 * credit.One} {
 		t.Run(mark.String(), func(t *testing.T) {
 			h := newHouse(t)
-			d := h.must(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "confirm", Claim: h.claim(), Course: "PHY1", Mark: &mark, Reason: "Report seen."}))
+			d := h.must(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "confirm", Claim: h.claim(), Course: "PHY1", SchoolYear: "2025-26", Mark: &mark, Reason: "Report seen."}))
 			if record := d.Known.Records[len(d.Known.Records)-1]; !record.HasMark || record.Mark != mark {
 				t.Errorf("it became %+v", record)
 			}
@@ -359,6 +359,9 @@ func TestDecisionsThatAreNone(t *testing.T) {
 		{school.Decision{Answer: "confirm", Claim: named, Course: "PHY1", Reason: "x"}, "not-a-course"},
 		{school.Decision{Answer: "confirm", Claim: claim, Course: "PHY1", Mark: &bad, Reason: "x"}, "bad-mark"},
 		{school.Decision{Answer: "confirm", Claim: claim, Course: "PHY1", Mark: &negative, Reason: "x"}, "bad-mark"},
+		{school.Decision{Answer: "confirm", Claim: claim, Course: "PHY1", Reason: "x"}, "bad-record"}, // nobody has said when
+		{school.Decision{Answer: "confirm", Claim: claim, Course: "PHY1", SchoolYear: "2028-29", Reason: "x"}, "bad-record"},
+		{school.Decision{Answer: "confirm", Claim: claim, Course: "PHY1", SchoolYear: "2025-26", Credits: "many", Reason: "x"}, "bad-record"},
 	} {
 		if got := code(h.Decide(t.Context(), h.who("ms.arden"), mara, c.d)); got != c.want {
 			t.Errorf("%+v gives %s, want %s", c.d, got, c.want)

@@ -133,7 +133,7 @@ func TestAnExportIsWhatCame(t *testing.T) {
 func TestImportOfAnExportChangesNothing(t *testing.T) {
 	h := newHouse(t)
 	h.finish()
-	h.must(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "confirm", Claim: h.claim(), Course: "PHY1", Reason: "Report, seen\r\n\vand \"kept\"."}))
+	h.must(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "confirm", Claim: h.claim(), Course: "PHY1", SchoolYear: "2025-26", Reason: "Report, seen\r\n\vand \"kept\"."}))
 	h.must(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "waive", Course: "PHY1", Reason: "A\vB,\u200e \x01\x1e\x1f\nΩ"}))
 	first := h.export()
 	if !strings.Contains(first["signals.csv"], "s0001,waiver,PHY1,,,k1,\"A\vB,\u200e \x01\x1e\x1f\nΩ\"") {

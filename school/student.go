@@ -5,11 +5,13 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 
 	"rubricon/core/acts"
 	"rubricon/core/catalog"
 	"rubricon/core/condition"
+	"rubricon/core/policy"
 	"rubricon/core/sheet"
 	"rubricon/store"
 )
@@ -384,22 +386,33 @@ type Claiming struct {
 	Kind    string // of the leaf: passed, alongside, score, recommended, permission, program, credits
 	Name    string // of the leaf
 	Note    string // where it was met, in words
+
+	SchoolYear string // in which it was met, as 2025-26; empty: it is not said
+	Term       string
+	Mark       string // as the report has it
 }
 
 // MakeClaim keeps a family's statement; it counts as met only when a counselor confirms it. Whoever may change the sheet may make one,
-// about what the condition of a course on it asks for and nothing meets.
+// about what the condition of a course on it asks for and nothing meets. The error is BadRecord where the school year is none.
 func (s *Service) MakeClaim(ctx context.Context, by int64, at Place, c Claiming) (*Desk, error) {
-	c.Note = tidy(c.Note)
+	for _, text := range []*string{&c.Note, &c.SchoolYear, &c.Term, &c.Mark} {
+		*text = tidy(*text)
+	}
 	return s.act(ctx, by, at, c.Version, acts.Edit, c.Note, func(d *Desk) (*store.Change, error) {
 		if c.Note == "" {
 			return nil, problem(NeedsMessage)
+		}
+		if year, err := policy.StartYear(c.SchoolYear); c.SchoolYear != "" && (err != nil || year > d.Year.Start) {
+			return nil, &Error{Code: BadRecord, Param: "schoolYear"}
 		}
 		signal, err := d.claimed(&c)
 		if err != nil {
 			return nil, err
 		}
 		signal.By, signal.Note = d.actor.ID, c.Note
-		signal.Cells = store.Cells{"student": at.Student, "kind": signal.Kind, "courseCode": signal.Code, "name": signal.Name, "by": signal.By, "note": signal.Note}
+		signal.Cells = store.Cells{"student": at.Student, "kind": signal.Kind, "courseCode": signal.Code, "name": signal.Name, "by": signal.By, "note": signal.Note,
+			"schoolYear": c.SchoolYear, "term": c.Term, "mark": c.Mark}
+		maps.DeleteFunc(signal.Cells, func(_, cell string) bool { return cell == "" }) // as a file that is read has them
 		change := d.change("claim", "", map[string]any{"course": c.Course, "message": c.Note})
 		change.Say(signal)
 		return change, nil

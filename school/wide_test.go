@@ -8,6 +8,8 @@ import (
 
 	"rubricon/bundle"
 	"rubricon/core/acts"
+	"rubricon/core/credit"
+	"rubricon/core/policy"
 	"rubricon/core/sheet"
 	"rubricon/demo"
 	"rubricon/school"
@@ -297,13 +299,15 @@ func TestAClaimIsMade(t *testing.T) {
 	d := h.edit(school.Edit{Act: "request", Course: "BAK1"}) // asks for Cooking, of which nothing is on record but this year's course
 	h.edit(school.Edit{Act: "undo"})
 	d = h.edit(school.Edit{Act: "request", Course: "CMP2"})
-	claim := school.Claiming{Course: "CMP2", Kind: "passed", Name: "CMP1", Note: " At the harbour school, mark 90. "}
+	claim := school.Claiming{Course: "CMP2", Kind: "passed", Name: "CMP1", Note: " At the harbour school, mark 90. ", SchoolYear: "2024-25", Term: "S2", Mark: "90"}
 	for _, c := range []struct {
 		who    string
 		change func(*school.Claiming)
 		want   string
 	}{
 		{"mara.quill", func(c *school.Claiming) { c.Note = "  " }, "needs-message"},
+		{"mara.quill", func(c *school.Claiming) { c.SchoolYear = "grade 8" }, "bad-record"},
+		{"mara.quill", func(c *school.Claiming) { c.SchoolYear = "2028-29" }, "bad-record"}, // it is still to come
 		{"mara.quill", func(c *school.Claiming) { c.Course = "CMP3" }, "not-on-sheet"},
 		{"mara.quill", func(c *school.Claiming) { c.Name = "GEO1" }, "no-such-claim"},
 		{"mara.quill", func(c *school.Claiming) { c.Kind = "alongside" }, "no-such-claim"},
@@ -332,6 +336,39 @@ func TestAClaimIsMade(t *testing.T) {
 	}
 	if signals := h.export()["signals.csv"]; !strings.Contains(signals, "s0001,claim,CMP1,,,s0001,\"At the harbour school, mark 90.\"") {
 		t.Error("the claim is not in the export")
+	}
+	// Confirmed, it is on record when and as the family said, but for what the report has otherwise.
+	mark := 88 * credit.One
+	d = h.must(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "confirm", Claim: d.Known.Claims[before].ID, Course: "CMP2", Mark: &mark, Credits: "0.75", Reason: "Report seen."}))
+	if r := d.Known.Records[len(d.Known.Records)-1]; r.Code != "CMP1" || r.Year != 2024 || r.Term != "S2" || r.Credits != 75 || r.Mark != mark || r.Outcome != "transfer" {
+		t.Errorf("on record: %+v", r)
+	}
+	if records := h.export()["records.csv"]; !strings.Contains(records, "s0001,CMP1,Computing Foundations,Computing,2024-25,S2,0.75,88,transfer") {
+		t.Error("the record is not in the export as it was confirmed")
+	}
+}
+
+// What was earned elsewhere counts in the school year in which it was earned, also where the list to graduate wants credits of each year.
+func TestEarnedElsewhereCountsInItsYear(t *testing.T) {
+	for earned, short := range map[string][]int{"2026-27": nil, "2025-26": {2026}} {
+		t.Run(earned, func(t *testing.T) { earnedIn(t, earned, short) })
+	}
+}
+
+func earnedIn(t *testing.T, earned string, short []int) {
+	h := newHouse(t)
+	h.db.Exec(t, `DELETE FROM record WHERE student_id = 's0001' AND course_code = 'ENG09'`)
+	h.db.Exec(t, `INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells) VALUES ('pellworth', 's0001', 90, 'claim', 'ENG09', '', 0, '', '', '{}')`)
+	h.db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1`)
+	claim := storetest.Value[int64](t, h.db, `SELECT id FROM signal WHERE course_code = 'ENG09' AND kind = 'claim'`)
+	d := h.must(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "confirm", Claim: claim, Course: "ENG10", SchoolYear: earned, Reason: "Report seen."}))
+	entry := slices.IndexFunc(d.Year.Policy.Audits[0].Entries, func(e policy.Requirement) bool { return e.ID == "english" })
+	var got []int
+	for _, x := range d.Known.Audit(0, &d.Sheet)[entry].EachShort {
+		got = append(got, x.Year)
+	}
+	if !slices.Equal(got, short) {
+		t.Errorf("earned in %s: credits of English are short in %v, want %v", earned, got, short)
 	}
 }
 

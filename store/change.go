@@ -34,6 +34,7 @@ type Change struct {
 	Records    []*RecordRow
 	Replace    int64 // the record in whose place they come
 	Attachment *Attachment
+	Detach     int64 // the claim whose file is taken away
 	Remark     *RemarkRow
 	Answer     *RemarkRow // ID and Answer
 	Show       *ShowDraft
@@ -109,7 +110,7 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 		summer = asJSON(s.Summer.V)
 	}
 	facts := ""
-	if c.Settle != nil || len(c.Signals) > 0 || len(c.Withdraw) > 0 || c.Unsay != 0 || len(c.Resay) > 0 || len(c.Records) > 0 || c.Attachment != nil {
+	if c.Settle != nil || len(c.Signals) > 0 || len(c.Withdraw) > 0 || c.Unsay != 0 || len(c.Resay) > 0 || len(c.Records) > 0 || c.Attachment != nil || c.Detach != 0 {
 		facts = ", facts_version = facts_version + 1"
 	}
 	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason, c.Key, asJSON(c.Detail),
@@ -196,6 +197,10 @@ func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err err
 	}
 	if c.Replace != 0 {
 		b.add(`replaced AS (UPDATE record SET replaced = %s WHERE school_id = $1 AND student_id = $3 AND id = %s AND replaced IS NULL AND EXISTS (SELECT 1 FROM mine))`, c.batch(), c.Replace)
+	}
+	if c.Detach != 0 {
+		b.add(`detached AS (DELETE FROM attachment f USING signal s, mine WHERE f.school_id = $1 AND (s.school_id, s.id) = (f.school_id, f.signal_id)
+			AND s.student_id = $3 AND s.kind = 'claim' AND s.settled = '' AND s.id = %s)`, c.Detach)
 	}
 	if x := c.Attachment; x != nil {
 		b.add(`attached AS (INSERT INTO attachment (school_id, signal_id, name, kind, content, at) SELECT $1, s.id, %s, %s, %s, $5 FROM signal s, mine

@@ -37,8 +37,8 @@ type SignalRow struct {
 	Settled string `json:"settled"` // of a claim: declined; others that are settled are not among the facts
 	Answer  string `json:"answer"`  // why it was declined
 	Decider string `json:"answered_by"`
-	File    string `json:"file"` // the name of the file that goes with a claim
-	Cells   Cells  `json:"cells"`
+	File    string `json:"file"`  // the name of the file that goes with a claim
+	Cells   Cells  `json:"cells"` // among the facts: of a claim alone
 }
 
 // FactsRow is what is on record of a student: records and signals, in file order, but for claims that were confirmed or waived.
@@ -59,7 +59,8 @@ func (q Queries) Facts(ctx context.Context, school string, year int, students []
 		LEFT JOIN LATERAL (SELECT json_agg(json_build_object('id', s.id, 'kind', s.kind, 'course_code', s.course_code, 'name', s.name, 'value', s.value,
 			'said_by', s.said_by, 'by_name', coalesce(b.given_name || ' ' || b.family_name, s.said_by), 'note', s.note,
 			'settled', s.settled, 'answer', s.answer, 'answered_by', s.answered_by,
-			'file', coalesce((SELECT f.name FROM attachment f WHERE f.school_id = s.school_id AND f.signal_id = s.id AND s.kind = 'claim'), '')) ORDER BY s.ord, s.id) AS signals
+			'file', coalesce((SELECT f.name FROM attachment f WHERE f.school_id = s.school_id AND f.signal_id = s.id AND s.kind = 'claim'), ''),
+			'cells', CASE WHEN s.kind = 'claim' THEN s.cells END) ORDER BY s.ord, s.id) AS signals
 			FROM signal s LEFT JOIN person b ON b.school_id = s.school_id AND b.id = s.said_by
 			WHERE s.school_id = $1 AND s.student_id = them.id AND s.settled IN ('', 'declined') AND (s.year = $2 OR s.year IS NULL)) s ON true`,
 		school, year, asJSON(students))

@@ -264,6 +264,10 @@ type Claim struct {
 	By     string `json:"by,omitempty"`
 	Note   string `json:"note,omitempty"`
 
+	SchoolYear string `json:"schoolYear,omitempty" doc:"When it was met, as the family said"`
+	Term       string `json:"term,omitempty"`
+	Mark       string `json:"mark,omitempty"`
+
 	File    string `json:"file,omitempty" doc:"The name of the file beside it, which the family and whoever decides may have"`
 	Answer  string `json:"answer,omitempty" doc:"Of one that was declined: why"`
 	Decider string `json:"decider,omitempty" doc:"Who declined it"`

@@ -267,7 +267,7 @@ func said(k *school.Known, kind sheet.SignalKind, course string) string {
 }
 
 func newClaim(c *school.Claim) Claim {
-	return Claim{ID: c.ID, Course: c.Course, Name: c.Name, By: c.By, Note: c.Note, File: c.File}
+	return Claim{ID: c.ID, Course: c.Course, Name: c.Name, By: c.By, Note: c.Note, File: c.File, SchoolYear: c.SchoolYear, Term: c.Term, Mark: c.Mark}
 }
 
 func newNeed(y *catalog.Year, l *condition.Leaf) Need {

@@ -125,6 +125,10 @@ type Decision struct {
 	Course  string         `json:"course" maxLength:"100" doc:"The requested course whose condition it is"`
 	Mark    *credit.Amount `json:"mark,omitempty" doc:"confirm: the mark on the report, 0 to 100"`
 	Reason  string         `json:"reason" maxLength:"1000" doc:"Kept, and shown to the family"`
+
+	SchoolYear string `json:"schoolYear,omitempty" maxLength:"20" doc:"confirm: in which school year it was earned, as 2025-26; without it, as the family said"`
+	Term       string `json:"term,omitempty" maxLength:"100" doc:"confirm: in which term; without it, as the family said"`
+	Credits    string `json:"credits,omitempty" maxLength:"20" doc:"confirm: the credits on the report; without them, those of the course"`
 }
 
 // Settling says of an errand that it is done, or that it is not after all.
@@ -143,6 +147,10 @@ type Claiming struct {
 	Kind    string `json:"kind" enum:"passed,alongside,score,recommended,permission,program,credits"`
 	Name    string `json:"name,omitempty" maxLength:"200" doc:"As the need has it"`
 	Note    string `json:"note" maxLength:"1000" doc:"Where it was met, in words"`
+
+	SchoolYear string `json:"schoolYear,omitempty" maxLength:"20" doc:"In which school year it was met, as 2025-26"`
+	Term       string `json:"term,omitempty" maxLength:"100" doc:"In which term"`
+	Mark       string `json:"mark,omitempty" maxLength:"100" doc:"The mark, as the report has it"`
 }
 
 type versionBody struct {
@@ -273,6 +281,16 @@ func (s *Server) fileRoutes(api huma.API) {
 		OnSheet
 		Claim int64 `path:"claim" minimum:"1"`
 	}
+	type detachIn struct {
+		OnSheet
+		Claim  int64  `path:"claim" minimum:"1"`
+		Reason string `query:"reason" maxLength:"1000" doc:"Where it is done for the family"`
+	}
+	signedIn(s, api, operation("drop-file", http.MethodDelete, studentPath+"/claims/{claim}/file", "Take the file beside an open claim away"),
+		func(ctx context.Context, by int64, in *detachIn) (*sheetOut, error) {
+			d, err := s.cases.Detach(ctx, by, in.place(), in.Claim, in.Reason)
+			return sheetOf(d, err)
+		})
 	type fileOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`

@@ -213,6 +213,19 @@ func TestFilesBesideClaims(t *testing.T) {
 	if _, body = s.call(mara, "GET", maraSheet, ""); !strings.Contains(string(body), `"file":"page.html"`) {
 		t.Error("the claim does not name its file")
 	}
+	for _, c := range []struct{ username, path, want string }{
+		{"ilse.quill", path, "403 forbidden"}, {"ms.arden", path, "422 needs-reason"}, {"mara.quill", path, "200"}, {"mara.quill", path, "404 not-found"},
+	} {
+		if got := said(s.call(s.person(c.username), "DELETE", c.path, "")); got != c.want {
+			t.Errorf("%s takes it away: %s, want %s", c.username, got, c.want)
+		}
+	}
+	if _, body = s.call(mara, "GET", maraSheet, ""); strings.Contains(string(body), `"file":`) {
+		t.Error("the claim still names a file")
+	}
+	if got := said(s.call(mara, "GET", path, "")); got != "404 not-found" {
+		t.Errorf("the file that was taken away: %s", got)
+	}
 }
 
 // A secret address gives the errands to whoever has it, in the language it was made in, until it is taken away, another is made, or the

@@ -1319,7 +1319,8 @@ export interface paths {
         put?: never;
         /** Put a file beside an open claim: a PDF, a JPEG, PNG or HEIC picture, or text; at most 10 MB */
         post: operations["attach-file"];
-        delete?: never;
+        /** Take the file beside an open claim away */
+        delete: operations["drop-file"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2996,18 +2997,28 @@ export interface components {
             file?: string;
             /** Format: int64 */
             id: number;
+            mark?: string;
             name?: string;
             note?: string;
+            /** @description When it was met, as the family said */
+            schoolYear?: string;
+            term?: string;
         };
         Claiming: {
             /** @description The course on the sheet whose condition it is */
             course: string;
             /** @enum {string} */
             kind: "passed" | "alongside" | "score" | "recommended" | "permission" | "program" | "credits";
+            /** @description The mark, as the report has it */
+            mark?: string;
             /** @description As the need has it */
             name?: string;
             /** @description Where it was met, in words */
             note: string;
+            /** @description In which school year it was met, as 2025-26 */
+            schoolYear?: string;
+            /** @description In which term */
+            term?: string;
             /** Format: int64 */
             version: number;
         };
@@ -3271,6 +3282,8 @@ export interface components {
             claim?: number;
             /** @description The requested course whose condition it is */
             course: string;
+            /** @description confirm: the credits on the report; without them, those of the course */
+            credits?: string;
             /**
              * Format: double
              * @description confirm: the mark on the report, 0 to 100
@@ -3278,6 +3291,10 @@ export interface components {
             mark?: number;
             /** @description Kept, and shown to the family */
             reason: string;
+            /** @description confirm: in which school year it was earned, as 2025-26; without it, as the family said */
+            schoolYear?: string;
+            /** @description confirm: in which term; without it, as the family said */
+            term?: string;
             /** Format: int64 */
             version: number;
         };
@@ -9218,6 +9235,46 @@ export interface operations {
                 "application/octet-stream": string;
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "drop-file": {
+        parameters: {
+            query?: {
+                /** @description One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it */
+                draft?: number;
+                /** @description Where it is done for the family */
+                reason?: string;
+            };
+            header?: never;
+            path: {
+                school: string;
+                /** @description The calendar year in which the school year begins */
+                year: number;
+                student: string;
+                claim: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

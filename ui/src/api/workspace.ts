@@ -99,6 +99,10 @@ export function useDrafting(at: Place) {
   });
 }
 
+/** Takes the file beside an open claim away. */
+export const detachFile = (path: Place, claim: number) =>
+  ask(api.DELETE('/api/schools/{school}/years/{year}/students/{student}/claims/{claim}/file', { params: { path: { ...path, claim } } }));
+
 /** Puts a file beside an open claim. */
 export const attachFile = (path: Place, body: { claim: number; file: File }) =>
   ask(

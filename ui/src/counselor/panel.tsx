@@ -11,7 +11,7 @@ import { Remarks } from '../remarks';
 import { SinceSubmitted } from '../since';
 import { Dialog, TextDialog } from '../kit/dialog';
 import { Mark, subjectTab } from '../kit/marks';
-import { amount, day } from '../kit/format';
+import { amount, day, pastYears } from '../kit/format';
 import { type Book, clashWords, clauses, entryLine, inUnit, join, needWords, openNeeds, statusWords } from '../words';
 
 /** What is done with a text that is asked for first. */
@@ -233,16 +233,10 @@ export function Panel(props: {
           busy={decide.isPending}
           error={decide.error ? errorWords(t, decide.error) : undefined}
           onClose={() => setAsked(undefined)}
-          onDone={(reason, mark) =>
+          start={s.year}
+          onDone={(decided) =>
             decide.mutate(
-              {
-                version: s.version,
-                answer: asked.answer,
-                claim: asked.claim,
-                course: asked.entry.course,
-                reason,
-                mark,
-              },
+              { version: s.version, answer: asked.answer, claim: asked.claim, course: asked.entry.course, ...decided },
               {
                 onSuccess: () => {
                   setAsked(undefined);
@@ -295,45 +289,80 @@ function Question(props: { book: Book; sheet: Sheet; entry: Entry; onAsk: (a: As
   );
 }
 
+const field = 'mt-0.5 block min-h-9 w-full rounded border border-edge bg-paper px-2';
+
 function DecisionDialog(props: {
   book: Book;
   asked: Asked;
   busy: boolean;
   error?: string;
   onClose: () => void;
-  onDone: (reason: string, mark?: number) => void;
+  start: number; // the school year that is asked for
+  onDone: (decided: { reason: string; mark?: number; schoolYear?: string; term?: string; credits?: string }) => void;
 }) {
   const { t } = useTranslation();
-  const { answer, entry, claim } = props.asked;
-  const about = entry.claims?.find((c) => c.id === claim)?.course ?? entry.course;
+  const { answer, entry } = props.asked;
+  const claim = entry.claims?.find((c) => c.id === props.asked.claim);
+  const about = claim?.course ?? entry.course;
   const course = props.book.title(answer === 'confirm' ? about : entry.course);
   const asked = openNeeds(entry).find((p) => p.name === about)?.at;
-  const [mark, setMark] = useState('');
+  const [mark, setMark] = useState(claim?.mark && !Number.isNaN(Number(claim.mark)) ? claim.mark : '');
   const below = answer === 'confirm' && asked !== undefined && mark.trim() !== '' && Number(mark) < asked;
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
     const form = new FormData(event.currentTarget);
-    const mark = String(form.get('mark') ?? '').trim();
-    props.onDone(String(form.get('reason') ?? ''), mark === '' ? undefined : Number(mark));
+    const text = (name: string) => String(form.get(name) ?? '').trim() || undefined;
+    const mark = text('mark');
+    props.onDone({
+      reason: text('reason') ?? '',
+      mark: mark ? Number(mark) : undefined,
+      schoolYear: text('schoolYear'),
+      term: text('term'),
+      credits: text('credits'),
+    });
   }
   return (
     <Dialog open onClose={props.onClose} title={t(`panel.${answer}Title`, { course })}>
       <form onSubmit={submit}>
+        {claim && (
+          <p className="mb-2 text-sm text-soft">
+            {claim.by}: “{claim.note}”
+          </p>
+        )}
         {answer === 'confirm' && (
-          <label className="mb-2 block">
-            {t('panel.mark')}
-            <input
-              name="mark"
-              type="number"
-              value={mark}
-              onChange={(event) => setMark(event.target.value)}
-              aria-describedby={below ? 'below' : undefined}
-              min={0}
-              max={100}
-              step={0.01}
-              className="ms-2 min-h-9 w-24 rounded border border-edge bg-paper px-2"
-            />
-          </label>
+          <div className="mb-2 grid grid-cols-2 gap-2">
+            <label className="block">
+              {t('together.record.schoolYear')}
+              <select name="schoolYear" required defaultValue={claim?.schoolYear ?? ''} className={field}>
+                <option value="">{t('panel.chooseYear')}</option>
+                {[...new Set([...pastYears(props.start), claim?.schoolYear])].filter(Boolean).map((year) => (
+                  <option key={year}>{year}</option>
+                ))}
+              </select>
+            </label>
+            <label className="block">
+              {t('together.record.term')}
+              <input name="term" maxLength={100} defaultValue={claim?.term} className={field} />
+            </label>
+            <label className="block">
+              {t('panel.mark')}
+              <input
+                name="mark"
+                type="number"
+                value={mark}
+                onChange={(event) => setMark(event.target.value)}
+                aria-describedby={below ? 'below' : undefined}
+                min={0}
+                max={100}
+                step={0.01}
+                className={field}
+              />
+            </label>
+            <label className="block">
+              {t('together.record.credits')}
+              <input name="credits" type="number" required min={0} max={100} step={0.01} defaultValue={props.book.course(about)?.credits} className={field} />
+            </label>
+          </div>
         )}
         {below && (
           <p id="below" role="status" className="mb-2 text-ochre">

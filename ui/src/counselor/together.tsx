@@ -6,6 +6,7 @@ import type { Year } from '../api/client';
 import { type Batching, type RecordView, type SheetOutcome, doBatch, takeBack, tryBatch } from '../api/desks';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
+import { yearLabel } from '../kit/format';
 import type { Book } from '../words';
 import { BackForm, outcomeWords } from './back';
 
@@ -292,7 +293,7 @@ function RecordFields({ id, book, mends }: { id: string; book: Book; mends: Reco
     <div className="flex flex-wrap gap-3">
       {text('course', mends?.title, true, 'w-64')}
       {text('subject', mends?.subjects[0], false, 'w-40')}
-      {text('schoolYear', mends?.schoolYear ?? `${start}-${String((start + 1) % 100).padStart(2, '0')}`, true, 'w-24')}
+      {text('schoolYear', mends?.schoolYear ?? yearLabel(start), true, 'w-24')}
       {text('term', mends?.term, false, 'w-20')}
       {text('credits', mends && String(mends.credits), false, 'w-20')}
       {text('mark', mends?.mark === undefined ? undefined : String(mends.mark), false, 'w-20')}

@@ -3,7 +3,7 @@ import { useTranslation } from 'react-i18next';
 import { Route, Router, Switch } from 'wouter';
 import { type Person, type Place, type Sheet, useCatalog, useSheet, useSheets } from '../api/client';
 import { Loading } from '../kit/controls';
-import { when } from '../kit/format';
+import { when, yearLabel } from '../kit/format';
 import { Late } from '../kit/late';
 import { Header } from '../kit/header';
 import { Unread } from '../unread';
@@ -101,8 +101,8 @@ function Children({ persons }: { persons: Person[] }) {
   );
 }
 
-/** A school year as it is written: 2027-28. */
-const yearOf = (c: Child) => `${c.place.year}-${String((c.place.year + 1) % 100).padStart(2, '0')}`;
+/** The school year of a child's sheet. */
+const yearOf = (c: Child) => yearLabel(c.place.year);
 
 /** Where a child's sheet stands, as a sentence. */
 function says(t: ReturnType<typeof useTranslation>['t'], child: Child, sheet: Sheet) {

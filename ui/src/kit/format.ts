@@ -53,6 +53,12 @@ export function day(written: string) {
   }).format(new Date(`${written}${time ? ':00' : 'T00:00:00'}Z`));
 }
 
+/** A school year as it is written: 2027-28. */
+export const yearLabel = (start: number) => `${start}-${String((start + 1) % 100).padStart(2, '0')}`;
+
+/** The school years before one in which something may have been earned, the latest first. */
+export const pastYears = (start: number) => Array.from({ length: 8 }, (_, i) => yearLabel(start - 1 - i));
+
 /** The day that it is in a zone, as a school writes it: 2027-05-12. */
 export const today = (zone: string) => new Intl.DateTimeFormat('sv', { timeZone: zone }).format(new Date());
 

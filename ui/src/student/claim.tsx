@@ -1,14 +1,27 @@
 import { useId, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Entry, type Proof, type Sheet, acts, useAct } from '../api/client';
-import { attachFile } from '../api/workspace';
+import { attachFile, detachFile } from '../api/workspace';
 import { errorWords } from '../errors';
 import { Button, Refusal } from '../kit/controls';
 import { Dialog } from '../kit/dialog';
+import { pastYears } from '../kit/format';
 import { needWords } from '../words';
 import type { Desk } from './desk';
 
 const kinds = '.pdf,.jpg,.jpeg,.png,.heic,.txt,application/pdf,image/jpeg,image/png,image/heic,text/plain';
+
+const field = 'min-h-9 w-full rounded border border-edge bg-paper px-2';
+
+function Line({ name }: { name: 'where' | 'term' | 'mark' }) {
+  const { t } = useTranslation();
+  return (
+    <label className="text-sm">
+      {t(`claim.${name}`)}
+      <input name={name} maxLength={100} className={field} />
+    </label>
+  );
+}
 
 /** Says that something a course asks for was met elsewhere: what, where, when, with which mark, and a file that shows it. */
 export function ClaimDialog({ desk, entry, need, onClose }: { desk: Desk; entry: Entry; need: Proof; onClose: () => void }) {
@@ -25,17 +38,18 @@ export function ClaimDialog({ desk, entry, need, onClose }: { desk: Desk; entry:
       return typeof value === 'string' ? value.trim() : '';
     };
     if (need.kind === 'grade') return;
+    const [schoolYear, term, mark] = [text('schoolYear'), text('term'), text('mark')];
     const note = [
       text('where') && t('claim.noteOf', { where: text('where') }),
-      text('when'),
-      text('mark') && t('claim.markOf', { mark: text('mark') }),
+      [schoolYear, term].filter(Boolean).join(' '),
+      mark && t('claim.markOf', { mark }),
       text('note'),
     ]
       .filter(Boolean)
       .join(', ');
     let sheet: Sheet;
     try {
-      sheet = await claim.mutateAsync({ version: desk.sheet.version, course: entry.course, kind: need.kind, name: need.name, note });
+      sheet = await claim.mutateAsync({ version: desk.sheet.version, course: entry.course, kind: need.kind, name: need.name, note, schoolYear, term, mark });
     } catch {
       return; // it is said in the dialog
     }
@@ -50,7 +64,6 @@ export function ClaimDialog({ desk, entry, need, onClose }: { desk: Desk; entry:
     }
     onClose();
   }
-  const field = 'min-h-9 w-full rounded border border-edge bg-paper px-2';
   return (
     <Dialog open onClose={onClose} keep={typed} title={t('claim.title')}>
       <form
@@ -62,13 +75,19 @@ export function ClaimDialog({ desk, entry, need, onClose }: { desk: Desk; entry:
         }}
       >
         <p className="font-semibold">{needWords(t, desk.book, need)}</p>
-        <div className="grid gap-2 desk:grid-cols-3">
-          {(['where', 'when', 'mark'] as const).map((name) => (
-            <label key={name} className="text-sm">
-              {t(`claim.${name}`)}
-              <input name={name} maxLength={120} className={field} />
-            </label>
-          ))}
+        <div className="grid gap-2 desk:grid-cols-2">
+          <Line name="where" />
+          <label className="text-sm">
+            {t('claim.schoolYear')}
+            <select name="schoolYear" defaultValue="" className={field}>
+              <option value="">{t('claim.noYear')}</option>
+              {pastYears(desk.place.year).map((year) => (
+                <option key={year}>{year}</option>
+              ))}
+            </select>
+          </label>
+          <Line name="term" />
+          <Line name="mark" />
         </div>
         <label htmlFor={id} className="text-sm">
           {t('claim.label', { who })}
@@ -99,24 +118,35 @@ export function ClaimDialog({ desk, entry, need, onClose }: { desk: Desk; entry:
   );
 }
 
-/** Puts a file beside a claim that has none yet. */
-export function Attach({ desk, claim }: { desk: Desk; claim: number }) {
+/** Puts a file beside a claim, in place of one that is there, or takes that away. */
+export function Attach({ desk, claim }: { desk: Desk; claim: { id: number; file?: string } }) {
   const { t } = useTranslation();
   const attach = useAct(desk.place, attachFile);
+  const detach = useAct(desk.place, detachFile);
+  const busy = attach.isPending || detach.isPending;
+  const error = attach.error ?? detach.error;
   return (
-    <label className="block text-sm">
-      {t('claim.attach')}
-      <input
-        type="file"
-        accept={kinds}
-        disabled={attach.isPending}
-        className="block min-h-9 w-full rounded border border-edge bg-paper px-2 py-1"
-        onChange={(event) => {
-          const file = event.target.files?.[0];
-          if (file) attach.mutate({ claim, file });
-        }}
-      />
-      <Refusal text={attach.error ? errorWords(t, attach.error) : undefined} />
-    </label>
+    <>
+      {claim.file && (
+        <button type="button" disabled={busy} className="ms-2 min-h-6 text-sm inked-link" onClick={() => detach.mutate(claim.id)}>
+          {t('claim.detach', { file: claim.file })}
+        </button>
+      )}
+      <label className="block text-sm">
+        {t(claim.file ? 'claim.replace' : 'claim.attach')}
+        <input
+          key={claim.file}
+          type="file"
+          accept={kinds}
+          disabled={busy}
+          className="block min-h-9 w-full rounded border border-edge bg-paper px-2 py-1"
+          onChange={(event) => {
+            const file = event.target.files?.[0];
+            if (file) attach.mutate({ claim: claim.id, file });
+          }}
+        />
+      </label>
+      <Refusal text={error ? errorWords(t, error) : undefined} />
+    </>
   );
 }

@@ -97,7 +97,7 @@ export function CourseDialog({ desk, entry, onClose, onFind }: { desk: Desk; ent
                 “{claim.note}” {claim.by}
               </p>
               <ClaimFile place={desk.place} claim={claim} />
-              {can && !claim.file && <Attach desk={desk} claim={claim.id} />}
+              {can && <Attach desk={desk} claim={claim} />}
             </div>
           ))}
         </>
