@@ -38,6 +38,7 @@ counsels  open  after  choosing  +rNRNr
 counsels  open  after  full      +rNrNr
 counsels  open  after  submitted +l+arr
 counsels  late  after  submitted +l+arr
+counsels  open  after  seen      +l+arr
 counsels  open  after  done      +laarr
 counsels  open  none   full      +rnrNr
 counsels  open  none   done      +lnarr
@@ -78,6 +79,8 @@ func seatCase(r Relation, look policy.Look, phase Phase, state string) SeatCase 
 		c.Complete = true
 	case "looked":
 		c.Complete, c.Looked = true, true
+	case "seen": // looked at before it was submitted
+		c.Complete, c.Looked, c.State = true, true, SeatsIn
 	case "submitted":
 		c.Complete, c.State = true, SeatsIn
 	case "done":
