@@ -50,6 +50,24 @@ func TestMailServer(t *testing.T) {
 		got.Header.Get("List-Unsubscribe") != "<https://x.example/stop>" || got.Header.Get("List-Unsubscribe-Post") != "List-Unsubscribe=One-Click" || got.Header.Get("Auto-Submitted") != "auto-generated" {
 		t.Errorf("it has %+v", got)
 	}
+	// Only a server on this machine may lack TLS: another address must have it, also where it leads here.
+	s.Misbehave(0)
+	_, port, err := net.SplitHostPort(l.Addr().String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for host, taken := range map[string]bool{"localhost": true, "0.0.0.0": false} {
+		named, err := post.Server("smtp://"+host+":"+port, "x@pellworth.example")
+		if err != nil {
+			t.Fatal(err)
+		}
+		post.Hurry(named, time.Second)
+		before := len(s.Mails())
+		err = named.Send(t.Context(), m)
+		if got := len(s.Mails()) > before; got != taken || (err == nil) != taken {
+			t.Errorf("%s, without TLS: taken %v, want %v; %v", host, got, taken, err)
+		}
+	}
 	_ = l.Close()
 	nobody, err := post.Server("smtp://127.0.0.1:1", "x@pellworth.example")
 	if err != nil {
