@@ -203,7 +203,11 @@ func TestTooManySignInAtOnce(t *testing.T) {
 	seen := map[time.Duration]bool{}
 	var last turn
 	for range 50 {
-		last = <-told
+		select {
+		case last = <-told:
+		case <-time.After(2 * time.Minute):
+			t.Fatal("400 sign in at once, and fewer than 50 are told to come back")
+		}
 		if last.wait < time.Second || last.wait > 3*time.Minute || seen[last.wait] {
 			t.Errorf("one of those who are too many is told to come back in %v", last.wait)
 		}
