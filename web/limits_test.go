@@ -295,6 +295,50 @@ func TestStreamsOfOne(t *testing.T) {
 	}
 }
 
+// TestAStreamEndsWithWhatLetItBegin: who has been signed out elsewhere, or has lost the right, hears no more; others go on hearing.
+func TestAStreamEndsWithWhatLetItBegin(t *testing.T) {
+	s := newSiteOn(newSite(t), web.Options{LiveCheck: 50 * time.Millisecond})
+	hears := func(who *http.Client) (ended chan struct{}) {
+		t.Helper()
+		conn, in := s.raw("GET " + maraSheet + "/live HTTP/1.1\r\nHost: x\r\nCookie: " + s.cookies(who) + "\r\n\r\n")
+		t.Cleanup(func() { _ = conn.Close() })
+		res, err := http.ReadResponse(in, nil)
+		if err != nil || res.StatusCode != 200 {
+			t.Fatal(res, err)
+		}
+		ended = make(chan struct{})
+		go func() {
+			_, _ = io.Copy(io.Discard, res.Body)
+			close(ended)
+		}()
+		return ended
+	}
+	over := func(what string, ended chan struct{}) {
+		t.Helper()
+		select {
+		case <-ended:
+		case <-time.After(20 * time.Second):
+			t.Errorf("%s is still heard", what)
+		}
+	}
+	mara, ilse := s.person("mara.quill"), s.person("ilse.quill")
+	delete(s.people, "mara.quill")
+	elsewhere := s.person("mara.quill")
+	first, second, third := hears(mara), hears(elsewhere), hears(ilse)
+	if got := said(s.call(elsewhere, "DELETE", "/api/sessions", "")); got != "204" {
+		t.Fatalf("signing out elsewhere: %s", got)
+	}
+	over("a session that has ended", first)
+	s.db.Exec(t, `DELETE FROM relation WHERE kind = 'guards' AND person_id = 'g0001'`)
+	s.db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
+	over("a sheet that one may not see any more", third)
+	select {
+	case <-second:
+		t.Error("who signed the other out hears no more")
+	default:
+	}
+}
+
 // TestLongOperations: what the contract says may take up to a minute is given that, and nothing else is.
 func TestLongOperations(t *testing.T) {
 	text, err := web.OpenAPI()

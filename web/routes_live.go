@@ -14,7 +14,7 @@ import (
 	"rubricon/school"
 )
 
-// How a live stream is kept: it ends after a while, so that the browser asks anew whether it may.
+// How a live stream is kept: it ends after a while, and before that when its session or the right to hear it has ended.
 const (
 	liveLongest = 600 // seconds
 	liveBeat    = 20 * time.Second
@@ -92,14 +92,24 @@ func (s *Server) stream(ctx context.Context, by int64, seconds int, watch func()
 		leave()
 		return nil, err
 	}
-	return s.live(w, seconds, leave), nil
+	may := func(ctx context.Context) bool {
+		if _, there, err := s.cases.FindSession(ctx, requestOf(ctx).session.token); err == nil && !there {
+			return false
+		}
+		again, err := watch()
+		if err == nil {
+			again.Close()
+		}
+		return err == nil || school.CodeOf(err) == "" // what fails otherwise takes nobody's right away
+	}
+	return s.live(w, seconds, may, leave), nil
 }
 
 // EndStreams ends all live streams, so that the server can go; browsers come back to the next one.
 func (s *Server) EndStreams() { s.endStreams() }
 
-// live writes what is heard until the time is over, the reader goes or the server does.
-func (s *Server) live(w *school.Watch, seconds int, leave func()) *huma.StreamResponse {
+// live writes what is heard until the time is over, the reader goes or may hear it no more, or the server goes.
+func (s *Server) live(w *school.Watch, seconds int, may func(context.Context) bool, leave func()) *huma.StreamResponse {
 	return &huma.StreamResponse{Body: func(hctx huma.Context) {
 		defer leave()
 		defer w.Close()
@@ -122,6 +132,8 @@ func (s *Server) live(w *school.Watch, seconds int, leave func()) *huma.StreamRe
 		defer over.Stop()
 		beat := time.NewTicker(liveBeat)
 		defer beat.Stop()
+		check := time.NewTicker(s.liveCheck)
+		defer check.Stop()
 		for good := write(": here\n\n"); good && seconds > 0 && !requestOf(hctx.Context()).head; {
 			select {
 			case <-hctx.Context().Done():
@@ -130,6 +142,8 @@ func (s *Server) live(w *school.Watch, seconds int, leave func()) *huma.StreamRe
 				return
 			case <-s.streams.Done():
 				return
+			case <-check.C:
+				good = may(hctx.Context())
 			case <-beat.C:
 				good = write(": still here\n\n")
 			case heard := <-w.C:

@@ -3,6 +3,7 @@ package web
 
 import (
 	"bytes"
+	"cmp"
 	"compress/gzip"
 	"context"
 	"encoding/json"
@@ -39,6 +40,8 @@ type Options struct {
 	Now      func() time.Time // nil: the clock
 	Log      *slog.Logger     // nil: slog's default
 
+	LiveCheck time.Duration // how often it is checked that who hears a live stream still may; 0: every minute
+
 	// More adds routes behind the same session, headers and limits; the load script compares with bare statements so.
 	More func(*gin.Engine)
 }
@@ -64,6 +67,7 @@ type Server struct {
 	meter   *meter
 	leaving atomic.Bool
 
+	liveCheck  time.Duration
 	streaming  *gate
 	streams    context.Context // of the live streams; over when the server goes
 	endStreams context.CancelFunc
@@ -81,6 +85,7 @@ func New(cases *school.Service, o Options) *Server {
 		o.SignOn = signon.New(nil, "")
 	}
 	s := &Server{signOn: o.SignOn, cases: cases, demo: o.Demo, demoMail: o.DemoMail, base: o.Base, tls: o.TLS, proxies: o.Proxies, now: o.Now, log: o.Log, sessions: newSessions(cases, o.TLS), uploads: [...]*uploads{familyShare: newUploads(familyUploads), officeShare: newUploads(officeUploads)}, streaming: newGate(streamsOfOne, maxStreams), bodies: semaphore.NewWeighted(maxBodies)}
+	s.liveCheck = cmp.Or(o.LiveCheck, time.Minute)
 	s.meter = newMeter(s)
 	s.streams, s.endStreams = context.WithCancel(context.Background())
 	engine := s.engine()
