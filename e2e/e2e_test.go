@@ -29,6 +29,7 @@ import (
 	"rubricon/store"
 	"rubricon/store/storetest"
 	"rubricon/web"
+	"rubricon/web/contracttest"
 )
 
 var chromium *rod.Browser
@@ -41,7 +42,7 @@ func TestMain(m *testing.M) {
 	}
 	chromium = b
 	defer stop()
-	storetest.Main(&stopping{m, stop})
+	storetest.Main(contracttest.Run{M: &stopping{m, stop}})
 }
 
 // stopping ends the browser before the test binary exits.
@@ -90,8 +91,8 @@ func (s *site) serve(address string) {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	s.http = &httptest.Server{Listener: l, Config: &http.Server{Handler: web.New(s.cases, web.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet, SignOn: s.accounts,
-		Demo: []web.DemoSignIn{{Username: "mara.quill", Password: demo.Password, Who: "Mara Quill"}}})}}
+	s.http = &httptest.Server{Listener: l, Config: &http.Server{Handler: contracttest.Hold(web.New(s.cases, web.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet, SignOn: s.accounts,
+		Demo: []web.DemoSignIn{{Username: "mara.quill", Password: demo.Password, Who: "Mara Quill"}}}))}}
 	s.http.Start()
 }
 

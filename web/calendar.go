@@ -27,12 +27,12 @@ func (s *Server) calendarRoutes(api huma.API) {
 	type fileOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
-		Body               []byte `contentType:"text/calendar"`
+		Body               []byte
 	}
 	file := func(d *school.Desk, l *locales.Locale) *fileOut {
 		return &fileOut{"text/calendar; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": "errands.ics"}), s.calendar(d, l)}
 	}
-	signedIn(s, api, operation("get-calendar", http.MethodGet, studentPath+"/errands.ics", "A student's errands as an iCalendar file"),
+	signedIn(s, api, gives(operation("get-calendar", http.MethodGet, studentPath+"/errands.ics", "A student's errands as an iCalendar file"), "text/calendar"),
 		func(ctx context.Context, by int64, in *OnSheet) (*fileOut, error) {
 			d, err := s.cases.Sheet(ctx, by, in.place())
 			if err != nil {
@@ -65,7 +65,7 @@ func (s *Server) calendarRoutes(api huma.API) {
 	type tokenIn struct {
 		Token string `path:"token" maxLength:"100"`
 	}
-	huma.Register(api, operation("read-feed", http.MethodGet, "/api/calendar/{token}/errands.ics", "The calendar of a secret address"), func(ctx context.Context, in *tokenIn) (*fileOut, error) {
+	huma.Register(api, gives(operation("read-feed", http.MethodGet, "/api/calendar/{token}/errands.ics", "The calendar of a secret address"), "text/calendar"), func(ctx context.Context, in *tokenIn) (*fileOut, error) {
 		d, language, err := s.cases.Fed(ctx, in.Token)
 		if err != nil {
 			return nil, answer(ctx, err)

@@ -29,9 +29,9 @@ func (s *Server) codeRoutes(api huma.API) {
 		ContentDisposition string `header:"Content-Disposition"`
 		Letters            int    `header:"Rubricon-Letters" doc:"How many letters there are"`
 		Left               int    `header:"Rubricon-Left" doc:"How many are left out, since their account leads to another school too"`
-		Body               []byte `contentType:"application/pdf"`
+		Body               []byte
 	}
-	signedIn(s, api, takesLong(operation("print-codes", http.MethodPost, yearPath+"/people/codes", "Codes for a first sign-in for all of a grade, or their guardians, as letters to be printed; who has a password keeps it")),
+	signedIn(s, api, takesLong(gives(operation("print-codes", http.MethodPost, yearPath+"/people/codes", "Codes for a first sign-in for all of a grade, or their guardians, as letters to be printed; who has a password keeps it"), "application/pdf")),
 		func(ctx context.Context, by int64, in *codesIn) (*codesOut, error) {
 			codes, err := s.cases.CodesFor(ctx, by, in.School, in.Year, in.Body.Grade, in.Body.Guardians)
 			if err != nil {

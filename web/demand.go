@@ -189,9 +189,9 @@ func (s *Server) demandRoutes(api huma.API) {
 	type fileOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
-		Body               []byte `contentType:"application/octet-stream"`
+		Body               []byte
 	}
-	signedIn(s, api, operation("take-demand", http.MethodGet, yearPath+"/demand/file/{form}", "The same as a file: CSV, an XLSX workbook, or JSON as the command demand prints it"),
+	signedIn(s, api, gives(operation("take-demand", http.MethodGet, yearPath+"/demand/file/{form}", "The same as a file: CSV, an XLSX workbook, or JSON as the command demand prints it"), "text/csv", school.Workbook, "application/json"),
 		func(ctx context.Context, by int64, in *demandFileIn) (*fileOut, error) {
 			d, err := s.cases.Demand(ctx, by, in.School, in.Year, in.Size, in.Drafts)
 			if err != nil {

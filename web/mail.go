@@ -80,18 +80,18 @@ func (s *Server) mailRoutes(api huma.API) {
 	type pageOut struct {
 		ContentType string `header:"Content-Type"`
 		Policy      string `header:"Content-Security-Policy"`
-		Body        []byte `contentType:"text/html"`
+		Body        []byte
 	}
 	page := func(ctx context.Context, done bool) *pageOut {
 		return &pageOut{"text/html; charset=utf-8", "default-src 'none'; form-action 'self'; frame-ancestors 'none'", stopPage(locales.Match(requestOf(ctx).reads), done)}
 	}
-	huma.Register(api, operation("ask-mail-stop", http.MethodGet, "/api/mail/stop/{token}", "Ask whether no more reminders are wanted, from the link of a mail"),
+	huma.Register(api, gives(operation("ask-mail-stop", http.MethodGet, "/api/mail/stop/{token}", "Ask whether no more reminders are wanted, from the link of a mail"), "text/html"),
 		func(ctx context.Context, _ *stopIn) (*pageOut, error) { return page(ctx, false), nil })
 	type stopPost struct {
 		Token   string `path:"token" minLength:"10" maxLength:"100"`
 		RawBody []byte
 	}
-	stop := operation("mail-stop", http.MethodPost, "/api/mail/stop/{token}", "No more reminders, from the link of a mail (RFC 8058)")
+	stop := gives(operation("mail-stop", http.MethodPost, "/api/mail/stop/{token}", "No more reminders, from the link of a mail (RFC 8058)"), "text/html")
 	stop.MaxBodyBytes = 1 << 10
 	huma.Register(api, stop, func(ctx context.Context, in *stopPost) (*pageOut, error) {
 		if err := s.cases.NoReminders(ctx, in.Token); err != nil {

@@ -92,9 +92,9 @@ func (s *Server) pageRoutes(api huma.API) {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
 		Policy             string `header:"Content-Security-Policy"`
-		Body               []byte `contentType:"application/octet-stream"`
+		Body               []byte
 	}
-	signedIn(s, api, operation("get-page", http.MethodGet, studentPath+"/pages/{guardian}", "The picture of the page that a guardian has signed"),
+	signedIn(s, api, gives(operation("get-page", http.MethodGet, studentPath+"/pages/{guardian}", "The picture of the page that a guardian has signed"), "application/octet-stream"),
 		func(ctx context.Context, by int64, in *pageIn) (*pageOut, error) {
 			page, err := s.cases.Page(ctx, by, in.place(), in.Guardian)
 			if err != nil {

@@ -34,7 +34,7 @@ func (s *Server) paperRoutes(api huma.API) {
 		Language string `query:"language" maxLength:"35" doc:"BCP 47: in which it is written"`
 		Receipt  string `query:"receipt" maxLength:"40" doc:"As it was handed in with this receipt"`
 	}
-	signedIn(s, api, operation("get-paper", http.MethodGet, sheetPath+"/paper.pdf", "The sheet to be printed: what was submitted with its receipt and lines to sign on, or the sheet as it is where nothing was"),
+	signedIn(s, api, gives(operation("get-paper", http.MethodGet, sheetPath+"/paper.pdf", "The sheet to be printed: what was submitted with its receipt and lines to sign on, or the sheet as it is where nothing was"), "application/pdf"),
 		func(ctx context.Context, by int64, in *paperIn) (*fileOut, error) {
 			var d *school.Desk
 			var err error
@@ -60,7 +60,7 @@ func (s *Server) paperRoutes(api huma.API) {
 type fileOut struct {
 	ContentType        string `header:"Content-Type"`
 	ContentDisposition string `header:"Content-Disposition"`
-	Body               []byte `contentType:"application/pdf"`
+	Body               []byte
 }
 
 func pdfOut(name string, pdf []byte) *fileOut {

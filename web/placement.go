@@ -186,9 +186,9 @@ func (s *Server) placementRoutes(api huma.API) {
 	type enrollmentsOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
-		Body               []byte `contentType:"text/csv"`
+		Body               []byte
 	}
-	signedIn(s, api, operation("take-enrollments", http.MethodGet, yearPath+"/placements/{run}/enrollments.csv", "What a run gives as enrollments.csv (OneRoster 1.1)"),
+	signedIn(s, api, gives(operation("take-enrollments", http.MethodGet, yearPath+"/placements/{run}/enrollments.csv", "What a run gives as enrollments.csv (OneRoster 1.1)"), "text/csv"),
 		func(ctx context.Context, by int64, in *runIn) (*enrollmentsOut, error) {
 			f, err := s.cases.Enrollments(ctx, by, in.School, in.Year, in.Run)
 			if err != nil {

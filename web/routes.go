@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"mime"
 	"net/http"
+	"reflect"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -46,6 +48,31 @@ const firstYear, lastYear = 1900, 9999
 // huma's own, of five seconds, would go on while the operation works, and end its context and the connection.
 func operation(id, method, path, summary string) huma.Operation {
 	return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, MaxBodyBytes: maxBody, BodyReadTimeout: -1, DefaultStatus: http.StatusOK}
+}
+
+// gives says of an operation that it answers with a file, of one of some media types.
+func gives(op huma.Operation, kinds ...string) huma.Operation {
+	content := map[string]*huma.MediaType{}
+	for _, kind := range kinds {
+		switch schema := (&huma.Schema{Type: huma.TypeString}); {
+		case kind == "application/json":
+			schema.Type, schema.AdditionalProperties = huma.TypeObject, true
+			fallthrough
+		case strings.HasPrefix(kind, "text/"):
+			content[kind] = &huma.MediaType{Schema: schema}
+		default:
+			schema.Format = "binary"
+			content[kind] = &huma.MediaType{Schema: schema}
+		}
+	}
+	op.Responses = map[string]*huma.Response{"200": {Description: "A file, or a page to be shown", Content: content}}
+	return op
+}
+
+// problems is how errors are answered.
+func problems(api huma.API) *huma.Response {
+	schema := api.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[Problem](), true, "")
+	return &huma.Response{Description: "Error", Content: map[string]*huma.MediaType{"application/problem+json": {Schema: schema}}}
 }
 
 func (s *Server) routes(api huma.API) {
@@ -170,9 +197,9 @@ func (s *Server) schoolRoutes(api huma.API) {
 	type everythingOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
-		Body               []byte `contentType:"application/json"`
+		Body               []byte
 	}
-	signedIn(s, api, operation("get-everything", http.MethodGet, yearPath+"/people/{person}/everything", "All that is kept about a person, table by table, as a JSON file to be handed to them; nothing secret is in it"),
+	signedIn(s, api, gives(operation("get-everything", http.MethodGet, yearPath+"/people/{person}/everything", "All that is kept about a person, table by table, as a JSON file to be handed to them; nothing secret is in it"), "application/json"),
 		func(ctx context.Context, by int64, in *personIn) (*everythingOut, error) {
 			all, err := s.cases.Everything(ctx, by, in.School, in.Year, in.Person)
 			if err != nil {

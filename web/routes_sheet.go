@@ -33,7 +33,7 @@ func (s *Server) sheetRoutes(api huma.API) {
 		Body   *SheetView
 	}
 	op := operation("get-sheet", http.MethodGet, sheetPath, "A student's sheet, judged")
-	op.Responses = map[string]*huma.Response{"304": {Description: "It is what is known"}}
+	op.Responses = map[string]*huma.Response{"304": {Description: "It is what is known"}, "default": problems(api)}
 	signedIn(s, api, op, func(ctx context.Context, by int64, in *sheetIn) (*taggedOut, error) {
 		d, err := s.cases.Unless(ctx, by, in.place(), func(tag string) bool { return in.Known == quoted(tag) })
 		if err != nil {
@@ -295,9 +295,9 @@ func (s *Server) fileRoutes(api huma.API) {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
 		Policy             string `header:"Content-Security-Policy"`
-		Body               []byte `contentType:"application/octet-stream"`
+		Body               []byte
 	}
-	signedIn(s, api, operation("get-file", http.MethodGet, studentPath+"/claims/{claim}/file", "The file beside a claim, for the family and whoever decides"),
+	signedIn(s, api, gives(operation("get-file", http.MethodGet, studentPath+"/claims/{claim}/file", "The file beside a claim, for the family and whoever decides"), "application/octet-stream"),
 		func(ctx context.Context, by int64, in *fileIn) (*fileOut, error) {
 			file, err := s.cases.Attachment(ctx, by, in.place(), in.Claim)
 			if err != nil {

@@ -15,7 +15,7 @@ import (
 // TaskView is work that takes long.
 type TaskView struct {
 	ID    int64     `json:"id"`
-	Kind  string    `json:"kind" enum:"import,export"`
+	Kind  string    `json:"kind" enum:"import,export,place,help"`
 	Name  string    `json:"name" doc:"Of the file"`
 	State string    `json:"state" enum:"waiting,running,asking,done,refused,stopped,failed"`
 	By    string    `json:"by" doc:"Who started it"`
@@ -214,9 +214,9 @@ func (s *Server) taskRoutes(api huma.API) {
 	type fileOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
-		Body               []byte `contentType:"application/zip"`
+		Body               []byte
 	}
-	signedIn(s, api, operation("get-task-file", http.MethodGet, yearPath+"/tasks/{task}/file", "The file that a task has made"), func(ctx context.Context, by int64, in *taskIn) (*fileOut, error) {
+	signedIn(s, api, gives(operation("get-task-file", http.MethodGet, yearPath+"/tasks/{task}/file", "The file that a task has made"), "application/zip", school.Workbook), func(ctx context.Context, by int64, in *taskIn) (*fileOut, error) {
 		name, content, err := s.cases.TaskFile(ctx, by, in.School, in.Year, in.Task)
 		if err != nil {
 			return nil, err
@@ -230,9 +230,9 @@ func (s *Server) taskRoutes(api huma.API) {
 	type rowsOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
-		Body               []byte `contentType:"text/csv"`
+		Body               []byte
 	}
-	signedIn(s, api, operation("get-bad-rows", http.MethodGet, yearPath+"/tasks/{task}/bad", "The rows that an import could not read, as CSV"), func(ctx context.Context, by int64, in *taskIn) (*rowsOut, error) {
+	signedIn(s, api, gives(operation("get-bad-rows", http.MethodGet, yearPath+"/tasks/{task}/bad", "The rows that an import could not read, as CSV"), "text/csv"), func(ctx context.Context, by int64, in *taskIn) (*rowsOut, error) {
 		content, err := s.cases.BadRows(ctx, by, in.School, in.Year, in.Task)
 		if err != nil {
 			return nil, err

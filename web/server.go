@@ -92,6 +92,7 @@ func New(cases *school.Service, o Options) *Server {
 	api := newAPI(engine)
 	s.routes(api)
 	s.limits = newLimits(api.OpenAPI())
+	describe(api.OpenAPI())
 	s.operateRoutes(engine)
 	s.rosterRoutes(engine)
 	s.referenceRoutes(engine, api.OpenAPI())
@@ -118,12 +119,18 @@ func New(cases *school.Service, o Options) *Server {
 
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
 
-// OpenAPI is the contract, as indented JSON; it needs no database.
-func OpenAPI() ([]byte, error) {
+// Contract describes all routes; it needs no database.
+func Contract() *huma.OpenAPI {
 	s := &Server{sessions: scs.New()}
 	api := newAPI(gin.New())
 	s.routes(api)
-	text, err := api.OpenAPI().MarshalJSON()
+	describe(api.OpenAPI())
+	return api.OpenAPI()
+}
+
+// OpenAPI is the contract, as indented JSON.
+func OpenAPI() ([]byte, error) {
+	text, err := Contract().MarshalJSON()
 	if err != nil {
 		return nil, err
 	}

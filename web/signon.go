@@ -35,7 +35,17 @@ type landingOut struct {
 	Policy      string       `header:"Content-Security-Policy"`
 	SetCookie   *http.Cookie `header:"Set-Cookie"`
 	Location    string       `header:"Location"`
-	Body        []byte       `contentType:"text/html"`
+	Body        []byte
+}
+
+// landsOn says of an operation that it answers with such a page, also where it refuses, or sends the browser on.
+func landsOn(api huma.API, op huma.Operation) huma.Operation {
+	op = gives(op, "text/html")
+	op.Responses["303"] = &huma.Response{Description: "The browser is sent on", Headers: map[string]*huma.Param{"Location": {Schema: &huma.Schema{Type: huma.TypeString}}},
+		Content: op.Responses["200"].Content}
+	op.Responses["default"] = problems(api)
+	op.Responses["default"].Content["text/html"] = op.Responses["200"].Content["text/html"]
+	return op
 }
 
 // landed is the page on which a browser lands that comes from a provider. The cookie of the session is sent within this site alone, so that a redirect,
@@ -87,7 +97,7 @@ func (s *Server) signOnRoutes(api huma.API) {
 	type signOnBeginIn struct {
 		School string `path:"school" maxLength:"100"`
 	}
-	huma.Register(api, operation("begin-sign-on", http.MethodGet, "/api/sign-on/{school}", "Sign in by an account of the school: the browser is sent there"),
+	huma.Register(api, landsOn(api, operation("begin-sign-on", http.MethodGet, "/api/sign-on/{school}", "Sign in by an account of the school: the browser is sent there")),
 		func(ctx context.Context, in *signOnBeginIn) (*landingOut, error) {
 			try := signon.NewTry(in.School)
 			address, err := s.signOn.Address(ctx, try)
@@ -111,7 +121,7 @@ func (s *Server) signOnRoutes(api huma.API) {
 		State      string      `query:"state" maxLength:"200"`
 		Code       string      `query:"code" maxLength:"4000"`
 	}
-	huma.Register(api, operation("end-sign-on", http.MethodGet, SignOnBack, "Where the browser comes back to from an account of the school"),
+	huma.Register(api, landsOn(api, operation("end-sign-on", http.MethodGet, SignOnBack, "Where the browser comes back to from an account of the school")),
 		func(ctx context.Context, in *signOnBackIn) (*landingOut, error) {
 			mine, device := in.Try.Value, in.Device.Value
 			if s.tls {

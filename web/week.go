@@ -34,7 +34,7 @@ func (s *Server) weekRoutes(api huma.API) {
 		}
 		return &printed{Desk: d, l: s.reads(ctx, in.Language)}, week, nil
 	}
-	signedIn(s, api, operation("get-week-pdf", http.MethodGet, studentPath+"/week.pdf", "A student's published week, for printing"), func(ctx context.Context, by int64, in *weekIn) (*fileOut, error) {
+	signedIn(s, api, gives(operation("get-week-pdf", http.MethodGet, studentPath+"/week.pdf", "A student's published week, for printing"), "application/pdf"), func(ctx context.Context, by int64, in *weekIn) (*fileOut, error) {
 		p, week, err := shown(ctx, by, in)
 		if err != nil {
 			return nil, err
@@ -45,7 +45,7 @@ func (s *Server) weekRoutes(api huma.API) {
 		}
 		return pdfOut("week.pdf", pdf), nil
 	})
-	signedIn(s, api, operation("get-seats-pdf", http.MethodGet, seatsPath+".pdf", "A student's choice of seats, for printing"), func(ctx context.Context, by int64, in *weekIn) (*fileOut, error) {
+	signedIn(s, api, gives(operation("get-seats-pdf", http.MethodGet, seatsPath+".pdf", "A student's choice of seats, for printing"), "application/pdf"), func(ctx context.Context, by int64, in *weekIn) (*fileOut, error) {
 		w, err := s.cases.Seats(ctx, by, in.place())
 		if err != nil {
 			return nil, err
@@ -64,9 +64,9 @@ func (s *Server) weekRoutes(api huma.API) {
 	type calendarOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
-		Body               []byte `contentType:"text/calendar"`
+		Body               []byte
 	}
-	signedIn(s, api, operation("get-week-calendar", http.MethodGet, studentPath+"/week.ics", "A student's published week as an iCalendar file: an entry for each day of school, with what meets in each period"),
+	signedIn(s, api, gives(operation("get-week-calendar", http.MethodGet, studentPath+"/week.ics", "A student's published week as an iCalendar file: an entry for each day of school, with what meets in each period"), "text/calendar"),
 		func(ctx context.Context, by int64, in *weekIn) (*calendarOut, error) {
 			p, week, err := shown(ctx, by, in)
 			if err != nil {

@@ -52,7 +52,7 @@ func TestChangesAreHeard(t *testing.T) {
 	if got, want := next(), fmt.Sprintf(`data: {"student":"s0001","version":%d}`, sheet.Version+1); got != want {
 		t.Errorf("heard %q, want %q", got, want)
 	}
-	s.Config.Handler.(*web.Server).EndStreams() // the server goes
+	s.server.EndStreams() // the server goes
 	if got := next(); got != "the end" {
 		t.Errorf("after the server has gone: %q", got)
 	}

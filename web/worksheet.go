@@ -25,7 +25,7 @@ func (s *Server) worksheetRoute(api huma.API) {
 		OnSheet
 		Language string `query:"language" maxLength:"35" doc:"BCP 47: in which it is written"`
 	}
-	signedIn(s, api, operation("get-worksheet", http.MethodGet, studentPath+"/worksheet.pdf", "For thinking on paper: what the school will check, and the courses offered to the student by subject, with credits and conditions"),
+	signedIn(s, api, gives(operation("get-worksheet", http.MethodGet, studentPath+"/worksheet.pdf", "For thinking on paper: what the school will check, and the courses offered to the student by subject, with credits and conditions"), "application/pdf"),
 		func(ctx context.Context, by int64, in *in) (*fileOut, error) {
 			d, err := s.cases.Sheet(ctx, by, in.place())
 			if err != nil {

@@ -91,6 +91,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/openapi.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** This description of the routes */
+        get: operations["get-contract"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/passkeys": {
         parameters: {
             query?: never;
@@ -188,6 +205,40 @@ export interface paths {
         put?: never;
         /** Change one's own password; all other sessions end */
         post: operations["change-password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** This description of the routes */
+        get: operations["get-reference"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reference.css": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** This description of the routes */
+        get: operations["get-reference-style"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2557,6 +2608,567 @@ export interface paths {
         };
         /** What the sign-in page shows */
         get: operations["get-welcome"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/healthz": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the process runs */
+        get: operations["is-alive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/academicSessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: academicSessions */
+        get: operations["roster-academicSessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/academicSessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: one of academicSessions */
+        get: operations["roster-academicSessions-one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/classes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: classes */
+        get: operations["roster-classes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/classes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: one of classes */
+        get: operations["roster-classes-one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/classes/{id}/students": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: students of one of classes */
+        get: operations["roster-classes-students"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/courses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: courses */
+        get: operations["roster-courses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/courses/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: one of courses */
+        get: operations["roster-courses-one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/courses/{id}/classes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: classes of one of courses */
+        get: operations["roster-courses-classes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/enrollments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: enrollments */
+        get: operations["roster-enrollments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/enrollments/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: one of enrollments */
+        get: operations["roster-enrollments-one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/gradingPeriods": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: gradingPeriods */
+        get: operations["roster-gradingPeriods"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/gradingPeriods/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: one of gradingPeriods */
+        get: operations["roster-gradingPeriods-one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/orgs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: orgs */
+        get: operations["roster-orgs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/orgs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: one of orgs */
+        get: operations["roster-orgs-one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/schools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: schools */
+        get: operations["roster-schools"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/schools/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: one of schools */
+        get: operations["roster-schools-one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/schools/{id}/classes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: classes of one of schools */
+        get: operations["roster-schools-classes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/schools/{id}/courses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: courses of one of schools */
+        get: operations["roster-schools-courses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/schools/{id}/enrollments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: enrollments of one of schools */
+        get: operations["roster-schools-enrollments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/schools/{id}/students": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: students of one of schools */
+        get: operations["roster-schools-students"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/schools/{id}/teachers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: teachers of one of schools */
+        get: operations["roster-schools-teachers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/students": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: students */
+        get: operations["roster-students"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/students/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: one of students */
+        get: operations["roster-students-one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/students/{id}/classes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: classes of one of students */
+        get: operations["roster-students-classes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/teachers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: teachers */
+        get: operations["roster-teachers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/teachers/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: one of teachers */
+        get: operations["roster-teachers-one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/terms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: terms */
+        get: operations["roster-terms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/terms/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: one of terms */
+        get: operations["roster-terms-one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/terms/{id}/classes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: classes of one of terms */
+        get: operations["roster-terms-classes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/users": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: users */
+        get: operations["roster-users"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ims/oneroster/v1p1/users/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** OneRoster 1.1: one of users */
+        get: operations["roster-users-one"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/readyz": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the process takes requests: it is not leaving, and the database answers */
+        get: operations["is-ready"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5661,7 +6273,7 @@ export interface components {
             /** Format: int64 */
             id: number;
             /** @enum {string} */
-            kind: "import" | "export";
+            kind: "import" | "export" | "place" | "help";
             /** @description Of the file */
             name: string;
             /** @enum {string} */
@@ -5949,7 +6561,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -5957,7 +6569,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "text/calendar": string;
                 };
             };
             /** @description Error */
@@ -6042,7 +6654,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Security-Policy"?: string;
@@ -6050,7 +6662,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "text/html": string;
                 };
             };
             /** @description Error */
@@ -6079,7 +6691,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Security-Policy"?: string;
@@ -6087,7 +6699,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "text/html": string;
                 };
             };
             /** @description Error */
@@ -6157,6 +6769,28 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-contract": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A file, or a page to be shown */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
         };
@@ -6372,6 +7006,46 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get-reference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A file, or a page to be shown */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+        };
+    };
+    "get-reference-style": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A file, or a page to be shown */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/css": string;
                 };
             };
         };
@@ -7130,7 +7804,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -7138,7 +7812,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "text/csv": string;
                 };
             };
             /** @description Error */
@@ -7557,7 +8235,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -7567,7 +8245,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "application/pdf": string;
                 };
             };
             /** @description Error */
@@ -7595,7 +8273,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -7603,7 +8281,9 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
             /** @description Error */
@@ -8086,7 +8766,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -8094,7 +8774,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "text/csv": string;
                 };
             };
             /** @description Error */
@@ -9187,7 +9867,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -9196,7 +9876,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "application/octet-stream": string;
                 };
             };
             /** @description Error */
@@ -9661,7 +10341,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -9669,7 +10349,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "text/calendar": string;
                 };
             };
             /** @description Error */
@@ -9890,7 +10570,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -9899,7 +10579,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "application/octet-stream": string;
                 };
             };
             /** @description Error */
@@ -10316,7 +10996,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -10324,7 +11004,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "application/pdf": string;
                 };
             };
             /** @description Error */
@@ -10702,6 +11382,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -11204,7 +11893,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -11212,7 +11901,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "application/pdf": string;
                 };
             };
             /** @description Error */
@@ -11650,7 +12339,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -11658,7 +12347,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "text/calendar": string;
                 };
             };
             /** @description Error */
@@ -11691,7 +12380,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -11699,7 +12388,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "application/pdf": string;
                 };
             };
             /** @description Error */
@@ -11732,7 +12421,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -11740,7 +12429,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "application/pdf": string;
                 };
             };
             /** @description Error */
@@ -11801,7 +12490,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -11809,7 +12498,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "text/csv": string;
                 };
             };
             /** @description Error */
@@ -11874,7 +12563,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -11882,7 +12571,8 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/zip": string;
                 };
             };
             /** @description Error */
@@ -12478,7 +13168,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Security-Policy"?: string;
@@ -12488,7 +13178,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "text/html": string;
+                };
+            };
+            /** @description The browser is sent on */
+            303: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
                 };
             };
             /** @description Error */
@@ -12498,6 +13198,7 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                    "text/html": string;
                 };
             };
         };
@@ -12513,7 +13214,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A file, or a page to be shown */
             200: {
                 headers: {
                     "Content-Security-Policy"?: string;
@@ -12523,7 +13224,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "text/html": string;
+                };
+            };
+            /** @description The browser is sent on */
+            303: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
                 };
             };
             /** @description Error */
@@ -12533,6 +13244,7 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                    "text/html": string;
                 };
             };
         };
@@ -12562,6 +13274,1641 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "is-alive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A line of text */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+        };
+    };
+    "roster-academicSessions": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        academicSessions: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-academicSessions-one": {
+        parameters: {
+            query?: {
+                fields?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        academicSession: {
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        };
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-classes": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        classes: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-classes-one": {
+        parameters: {
+            query?: {
+                fields?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        class: {
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        };
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-classes-students": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        users: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-courses": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        courses: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-courses-one": {
+        parameters: {
+            query?: {
+                fields?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        course: {
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        };
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-courses-classes": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        classes: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-enrollments": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        enrollments: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-enrollments-one": {
+        parameters: {
+            query?: {
+                fields?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        enrollment: {
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        };
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-gradingPeriods": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        academicSessions: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-gradingPeriods-one": {
+        parameters: {
+            query?: {
+                fields?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        academicSession: {
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        };
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-orgs": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        orgs: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-orgs-one": {
+        parameters: {
+            query?: {
+                fields?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        org: {
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        };
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-schools": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        orgs: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-schools-one": {
+        parameters: {
+            query?: {
+                fields?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        org: {
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        };
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-schools-classes": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        classes: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-schools-courses": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        courses: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-schools-enrollments": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        enrollments: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-schools-students": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        users: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-schools-teachers": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        users: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-students": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        users: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-students-one": {
+        parameters: {
+            query?: {
+                fields?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        user: {
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        };
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-students-classes": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        classes: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-teachers": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        users: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-teachers-one": {
+        parameters: {
+            query?: {
+                fields?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        user: {
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        };
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-terms": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        academicSessions: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-terms-one": {
+        parameters: {
+            query?: {
+                fields?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        academicSession: {
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        };
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-terms-classes": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        classes: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-users": {
+        parameters: {
+            query?: {
+                fields?: string;
+                filter?: string;
+                sort?: string;
+                orderBy?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        users: ({
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        })[];
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "roster-users-one": {
+        parameters: {
+            query?: {
+                fields?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its sourcedId */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        user: {
+                            dateLastModified?: string;
+                            sourcedId?: string;
+                            status?: string;
+                        } & {
+                            [key: string]: unknown;
+                        };
+                    };
+                };
+            };
+            /** @description Why not */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        imsx_codeMajor: string;
+                        imsx_codeMinor: {
+                            [key: string]: unknown;
+                        };
+                        imsx_description: string;
+                        imsx_severity: string;
+                    };
+                };
+            };
+        };
+    };
+    "is-ready": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A line of text */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            /** @description A line of text */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
                 };
             };
         };
