@@ -34,6 +34,7 @@ type cache struct {
 	found    *lru.Cache[foundKey, *foundSheet]
 	wishes   *lru.Cache[wishKey, *counted]
 	looks    *lru.Cache[lookKey, struct{}]
+	stamps   *lru.Cache[stampKey, map[string]string] // when rows were last changed, by sourcedId
 
 	schedules  *lru.Cache[scheduleKey, *schedule]
 	timetables *lru.Cache[scheduleKey, *timetable]
@@ -49,6 +50,12 @@ type (
 		school          string
 		year            int
 		catalog, policy int64
+	}
+	stampKey struct {
+		school  string
+		year    int
+		catalog int64
+		file    string
 	}
 	factsKey struct {
 		yearKey
@@ -76,7 +83,7 @@ func newCache() *cache {
 	return &cache{years: atMost[yearKey, *SchoolYear](maxYears), facts: atMost[factsKey, *Known](maxFacts), actors: atMost[actorKey, *actor](maxPeople),
 		pupils: atMost[pupilKey, *store.Pupil](maxPeople), teachers: atMost[rosterKey, map[string][]string](maxYears),
 		found: atMost[foundKey, *foundSheet](maxFacts), wishes: atMost[wishKey, *counted](maxFacts), schedules: atMost[scheduleKey, *schedule](maxYears), timetables: atMost[scheduleKey, *timetable](maxYears),
-		looks: atMost[lookKey, struct{}](maxPeople), taken: map[yearOf]*takenSeats{}, forgotten: map[yearOf]int64{}}
+		looks: atMost[lookKey, struct{}](maxPeople), stamps: atMost[stampKey, map[string]string](maxYears), taken: map[yearOf]*takenSeats{}, forgotten: map[yearOf]int64{}}
 }
 
 func atMost[K comparable, V any](n int) *lru.Cache[K, V] {

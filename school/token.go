@@ -3,6 +3,7 @@ package school
 import (
 	"context"
 	"crypto/rand"
+	"maps"
 	"slices"
 	"time"
 
@@ -89,8 +90,9 @@ func (s *Service) EndToken(ctx context.Context, by int64, school string, year in
 // Machine is another system that has shown a token that holds, and the newest year of its school.
 type Machine struct {
 	Token
-	Year   int
-	source store.Source
+	Year    int
+	catalog int64 // the version in force
+	source  store.Source
 }
 
 // Machine tells whose a token is. The error is NotFound where it does not hold.
@@ -113,29 +115,22 @@ func (s *Service) Machine(ctx context.Context, token string) (*Machine, error) {
 		return nil, asNotFound(err)
 	}
 	s.log.InfoContext(ctx, "another system reads", "school", row.School, "token", row.ID)
-	return &Machine{row, year, source}, nil
+	return &Machine{row, year, at.Catalog, source}, nil
 }
 
 // Cells are the cells of a row of the school's data that are not empty, by column.
 type Cells = store.Cells
 
-// Roster gives the rows of a file of the school's data that another system may read, without what is secret. The error is NotFound where it may not.
+// stamped is how OneRoster writes when something was last changed.
+const stamped = "2006-01-02T15:04:05.000Z"
+
+// Roster gives the rows of a file of the school's data that another system may read, without what is secret, each with when it was last changed here
+// as dateLastModified. The error is NotFound where it may not.
 func (s *Service) Roster(ctx context.Context, m *Machine, file string) ([]Cells, error) {
 	ctx = s.db.Reading(store.Within(ctx, m.School))
 	switch file {
 	case "orgs.csv", "academicSessions.csv", "courses.csv":
-		f := m.source.Files[file]
-		list := make([]Cells, 0, len(f.Rows))
-		for _, row := range f.Rows {
-			c := Cells{}
-			for i, column := range f.Header {
-				if i < len(row) && row[i] != "" {
-					c[column] = row[i]
-				}
-			}
-			list = append(list, c)
-		}
-		return list, nil
+		return s.catalogRows(ctx, m, file)
 	case "classes.csv":
 	case "users.csv", "enrollments.csv":
 		if m.Purpose != ReadPeople {
@@ -144,5 +139,62 @@ func (s *Service) Roster(ctx context.Context, m *Machine, file string) ([]Cells,
 	default:
 		return nil, problem(NotFound)
 	}
-	return s.db.Queries().RosterRows(ctx, file, m.School, m.Year)
+	rows, err := s.db.Queries().RosterRows(ctx, file, m.School, m.Year)
+	list := make([]Cells, 0, len(rows))
+	for _, r := range rows {
+		r.Cells.V["dateLastModified"] = r.Modified.UTC().Format(stamped)
+		list = append(list, r.Cells.V)
+	}
+	return list, err
+}
+
+// catalogRows are the rows of a file of the catalog in force. A row was last changed when the first version came into force from which on it is as
+// it is.
+func (s *Service) catalogRows(ctx context.Context, m *Machine, file string) ([]Cells, error) {
+	key := stampKey{m.School, m.Year, m.catalog, file}
+	stamps, known := s.cache.stamps.Get(key)
+	if !known {
+		versions, err := s.db.Queries().CatalogFiles(ctx, m.School, m.Year, m.catalog, file)
+		if err != nil {
+			return nil, err
+		}
+		stamps = map[string]string{}
+		var before map[string]Cells
+		for _, v := range versions {
+			now := map[string]Cells{}
+			if v.File != nil {
+				for _, c := range asCells(&v.File.V) {
+					id := c["sourcedId"]
+					if now[id] = c; !maps.Equal(c, before[id]) {
+						stamps[id] = v.At.UTC().Format(stamped)
+					}
+				}
+			}
+			before = now
+		}
+		s.cache.stamps.Add(key, stamps)
+	}
+	f := m.source.Files[file]
+	list := asCells(&f)
+	for _, c := range list {
+		if stamp := stamps[c["sourcedId"]]; stamp != "" {
+			c["dateLastModified"] = stamp
+		}
+	}
+	return list, nil
+}
+
+// asCells gives the rows of a file by column, without empty cells.
+func asCells(f *store.Sheetful) []Cells {
+	list := make([]Cells, 0, len(f.Rows))
+	for _, row := range f.Rows {
+		c := Cells{}
+		for i, column := range f.Header {
+			if i < len(row) && row[i] != "" {
+				c[column] = row[i]
+			}
+		}
+		list = append(list, c)
+	}
+	return list
 }

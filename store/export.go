@@ -10,6 +10,10 @@ type Outgoing struct {
 	Rows       map[string][]Cells
 }
 
+// enrollmentCells are the cells of an enrollment e.
+const enrollmentCells = `jsonb_build_object('sourcedId', e.section_id || ':' || e.student_id || ':' || e.id, 'status', 'active', 'classSourcedId', e.section_id, 'schoolSourcedId', e.school_id,
+			'userSourcedId', e.student_id, 'role', 'student', 'beginDate', coalesce(e.begins::text, ''), 'endDate', coalesce(e.ends::text, ''))`
+
 // What a file's rows are, for a school and a year. Requests are what was submitted, or where nothing was the sheet as it is.
 var outgoing = map[string]string{
 	"users.csv":   `SELECT cells FROM person WHERE school_id = $1 AND present AND $2 > 0 ORDER BY ord`,
@@ -20,8 +24,7 @@ var outgoing = map[string]string{
 		WHERE s.school_id = $1 AND p.present AND s.settled = '' AND (s.year = $2 OR s.year IS NULL) ORDER BY p.ord, s.ord, s.id`,
 	"plans.csv": `SELECT x.cells FROM plan x JOIN person p ON p.school_id = x.school_id AND p.id = x.student_id
 		WHERE x.school_id = $1 AND x.year = $2 AND p.present ORDER BY p.ord, x.ord`,
-	"enrollments.csv": `SELECT jsonb_build_object('sourcedId', e.section_id || ':' || e.student_id || ':' || e.id, 'status', 'active', 'classSourcedId', e.section_id, 'schoolSourcedId', e.school_id,
-			'userSourcedId', e.student_id, 'role', 'student', 'beginDate', coalesce(e.begins::text, ''), 'endDate', coalesce(e.ends::text, '')) AS cells
+	"enrollments.csv": `SELECT ` + enrollmentCells + ` AS cells
 		FROM enrollment e JOIN person p ON p.school_id = e.school_id AND p.id = e.student_id WHERE e.school_id = $1 AND e.year = $2 AND p.present ORDER BY p.ord, e.id`,
 	"requests.csv": `SELECT coalesce(e.cells, '{}') || jsonb_build_object('student', sh.student_id, 'courseCode', x.c, 'kind', CASE WHEN x.a THEN 'alternate' ELSE 'request' END,
 			'rank', x.r::text, 'standsFor', coalesce(x.s, ''), 'state', sh.state) AS cells

@@ -54,14 +54,32 @@ func (q Queries) UseToken(ctx context.Context, hash string, now time.Time) (t To
 	return t, err
 }
 
-// RosterRows are the rows of a kind that other systems read, as cells by column, in the order of the school's data: users, classes or enrollments.
-func (q Queries) RosterRows(ctx context.Context, file, school string, year int) (list []Cells, err error) {
-	var rows []JSON[Cells]
-	if err := q.list(ctx, &rows, outgoing[file], school, year); err != nil {
-		return nil, err
-	}
-	for _, r := range rows {
-		list = append(list, r.V)
-	}
-	return list, nil
+// RosterRow is a row that other systems read.
+type RosterRow struct {
+	Cells    JSON[Cells]
+	Modified time.Time // when it was last changed
+}
+
+// rostered are the rows of the files that other systems read from tables, with when each was last changed.
+var rostered = map[string]string{
+	"users.csv":   `SELECT cells, modified_at AS modified FROM person WHERE school_id = $1 AND present AND $2 > 0 ORDER BY ord`,
+	"classes.csv": `SELECT cells, modified_at AS modified FROM section WHERE school_id = $1 AND year = $2 ORDER BY ord`,
+	"enrollments.csv": `SELECT ` + enrollmentCells + ` AS cells, e.modified_at AS modified
+		FROM enrollment e JOIN person p ON p.school_id = e.school_id AND p.id = e.student_id WHERE e.school_id = $1 AND e.year = $2 AND p.present ORDER BY p.ord, e.id`,
+}
+
+// RosterRows are the rows of users.csv, classes.csv or enrollments.csv.
+func (q Queries) RosterRows(ctx context.Context, file, school string, year int) (list []RosterRow, err error) {
+	return list, q.list(ctx, &list, rostered[file], school, year)
+}
+
+// CatalogFile is a file of a year's catalog as one of its versions has it.
+type CatalogFile struct {
+	At   time.Time // since when it was in force
+	File *JSON[Sheetful]
+}
+
+// CatalogFiles are a file in all versions of a year's catalog up to one, the oldest first; nil where the version has none.
+func (q Queries) CatalogFiles(ctx context.Context, school string, year int, version int64, file string) (list []CatalogFile, err error) {
+	return list, q.list(ctx, &list, `SELECT at, files->$4 AS file FROM catalog WHERE school_id = $1 AND year = $2 AND version <= $3 ORDER BY version`, school, year, version, file)
 }

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -58,9 +59,16 @@ func (k *rosterKind) chosen(rows []school.Cells, filter string) ([]school.Cells,
 			return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", fmt.Sprintf("%q is no field of %s", field, k.plural)}
 		}
 		many := slices.Contains(rosterMany, field)
+		compare := strings.Compare
+		if field == "dateLastModified" {
+			if _, ok := moment(value); !ok && predicate != "~" {
+				return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", "dateLastModified is compared with a date or a moment: 2027-03-01, or 2027-03-01T08:00:00.000Z"}
+			}
+			compare = compareMoments
+		}
 		tests = append(tests, func(r school.Cells) bool {
 			cell := k.cell(r, field)
-			switch order := cmp.Compare(cell, value); predicate {
+			switch order := compare(cell, value); predicate {
 			case "=":
 				return order == 0 || many && slices.Contains(commaList(cell), value)
 			case "!=":
@@ -88,6 +96,23 @@ func (k *rosterKind) chosen(rows []school.Cells, filter string) ([]school.Cells,
 		}
 		return !left || !tests[1](r)
 	}), nil
+}
+
+// moment reads a date, or a date and time with its zone (ISO 8601); a date is its first moment, of UTC.
+func moment(text string) (time.Time, bool) {
+	for _, layout := range []string{time.RFC3339, time.DateOnly} {
+		if at, err := time.Parse(layout, text); err == nil {
+			return at, true
+		}
+	}
+	return time.Time{}, false
+}
+
+// compareMoments compares when two things were.
+func compareMoments(a, b string) int {
+	x, _ := moment(a)
+	y, _ := moment(b)
+	return x.Compare(y)
 }
 
 // sorted puts the rows into the order that is asked for; those that are equal stay in the order of the school's data.

@@ -271,3 +271,78 @@ func TestRosterParts(t *testing.T) {
 		}
 	}
 }
+
+// Every row says when it was last changed, and who asks for what has changed since gets that alone: people, classes, courses.
+func TestRowsSayWhenTheyWereChanged(t *testing.T) {
+	s := newSite(t)
+	m := s.machine("people")
+	for _, collection := range []string{"orgs", "academicSessions", "courses", "classes", "users", "enrollments"} {
+		_, body, _ := m.reads(collection + "?limit=5000")
+		items, _ := body[collection].([]any)
+		for _, x := range items {
+			if at, err := time.Parse("2006-01-02T15:04:05.000Z", x.(map[string]any)["dateLastModified"].(string)); err != nil || at.IsZero() {
+				t.Fatalf("%s: %v was last changed at %v", collection, x, err)
+			}
+		}
+	}
+	latest := func(collection string) string {
+		_, body, _ := m.reads(collection + "?limit=1&sort=dateLastModified&orderBy=desc")
+		return body[collection].([]any)[0].(map[string]any)["dateLastModified"].(string)
+	}
+	before := map[string]string{"users": latest("users"), "courses": latest("courses")}
+	s.at(s.clock().Add(time.Hour))
+	files := storetest.Files()
+	for i := range files {
+		f := &files[i]
+		for _, row := range f.Rows {
+			switch {
+			case f.Name == "users.csv" && row[slices.Index(f.Header, "sourcedId")] == "s0003":
+				row[slices.Index(f.Header, "familyName")] = "Otherwise"
+			case f.Name == "courses.csv" && row[slices.Index(f.Header, "courseCode")] == "CER1":
+				row[slices.Index(f.Header, "title")] = "Clay I"
+			}
+		}
+	}
+	b, err := bundle.ReadFiles(files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.cases.Import(t.Context(), b, 0); err != nil {
+		t.Fatal(err)
+	}
+	for collection, want := range map[string]string{"users": "s0003", "courses": "c-cer1"} {
+		since := before[collection]
+		_, body, _ := m.reads(collection + "?limit=5000&filter=dateLastModified%3E'" + since + "'")
+		if got := ids(body, collection); len(got) != 1 || !strings.Contains(strings.ToLower(got[0]), want) {
+			t.Errorf("%s changed after %s: %v; %s is wanted", collection, since, got, want)
+		}
+		_, all, _ := m.reads(collection + "?limit=5000&filter=dateLastModified%3E%3D'2020-01-01'")
+		_, whole, _ := m.reads(collection + "?limit=5000")
+		if got, want := len(ids(all, collection)), len(ids(whole, collection)); got != want {
+			t.Errorf("%s since 2020: %d of %d", collection, got, want)
+		}
+		if _, none, _ := m.reads(collection + "?filter=dateLastModified%3E'2099-01-01T00:00:00%2B01:00'"); len(ids(none, collection)) != 0 {
+			t.Errorf("%s have changed in 2099", collection)
+		}
+	}
+	// A class, an enrollment and a person are changed when what is read of them is, and not by what others see alone.
+	s.db.Exec(t, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) VALUES ('pellworth', 2027, 'cer1-1', 1, 'CER1', 20, '{"sourcedId": "cer1-1", "title": "Clay"}')`)
+	s.db.Exec(t, `INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) VALUES ('pellworth', 2027, 's0001', 'cer1-1', now(), '')`)
+	for _, c := range []struct{ table, quiet, loud string }{
+		{"section", "seats = 21", `cells = cells || '{"title": "Clay, again"}'`}, {"enrollment", "by_name = 'x'", "ends = '2027-12-01'"}, {"person", "language = 'es'", `cells = cells || '{"middleName": "O."}'`},
+	} {
+		stamp := func() string {
+			return storetest.Value[string](t, s.db, `SELECT max(modified_at)::text FROM `+c.table)
+		}
+		was := stamp()
+		if s.db.Exec(t, `UPDATE `+c.table+` SET `+c.quiet); stamp() != was {
+			t.Errorf("%s: %s is a change", c.table, c.quiet)
+		}
+		if s.db.Exec(t, `UPDATE `+c.table+` SET `+c.loud); stamp() == was {
+			t.Errorf("%s: %s is no change", c.table, c.loud)
+		}
+	}
+	if status, body, _ := m.reads("users?filter=dateLastModified%3E'soon'"); status != 400 || minor(body) != "invalid_filter_field" {
+		t.Errorf("since soon: %d %v", status, body)
+	}
+}

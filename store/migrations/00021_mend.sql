@@ -63,7 +63,30 @@ UPDATE sheet SET change_requests =
     || CASE WHEN asked = '' THEN '[]' ELSE jsonb_build_array(jsonb_build_object('id', version, 'person', '', 'name', '', 'kind', 'ask', 'text', asked, 'at', coalesce(asked_at, now()))) END
     WHERE answered IS NOT NULL OR asked <> '';
 
+-- When a row that other systems read was last changed.
+ALTER TABLE person ADD COLUMN modified_at timestamptz NOT NULL DEFAULT now();
+ALTER TABLE section ADD COLUMN modified_at timestamptz NOT NULL DEFAULT now();
+ALTER TABLE enrollment ADD COLUMN modified_at timestamptz NOT NULL DEFAULT now();
+-- +goose StatementBegin
+CREATE FUNCTION note_modified() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+    NEW.modified_at := clock_timestamp();
+    RETURN NEW;
+END
+$$;
+-- +goose StatementEnd
+CREATE TRIGGER modified BEFORE UPDATE ON person FOR EACH ROW WHEN ((OLD.cells, OLD.present) IS DISTINCT FROM (NEW.cells, NEW.present)) EXECUTE FUNCTION note_modified();
+CREATE TRIGGER modified BEFORE UPDATE ON section FOR EACH ROW WHEN (OLD.cells IS DISTINCT FROM NEW.cells) EXECUTE FUNCTION note_modified();
+CREATE TRIGGER modified BEFORE UPDATE ON enrollment FOR EACH ROW WHEN ((OLD.begins, OLD.ends) IS DISTINCT FROM (NEW.begins, NEW.ends)) EXECUTE FUNCTION note_modified();
+
 -- +goose Down
+DROP TRIGGER modified ON enrollment;
+DROP TRIGGER modified ON section;
+DROP TRIGGER modified ON person;
+DROP FUNCTION note_modified();
+ALTER TABLE enrollment DROP COLUMN modified_at;
+ALTER TABLE section DROP COLUMN modified_at;
+ALTER TABLE person DROP COLUMN modified_at;
 ALTER TABLE sheet DROP COLUMN change_requests;
 ALTER TABLE seat_act DROP CONSTRAINT seat_act_kind_check;
 ALTER TABLE seat_act ADD CONSTRAINT seat_act_kind_check CHECK (kind IN ('take', 'undo', 'look', 'submit', 'return', 'wait', 'unwait', 'offer', 'lapse', 'change')) NOT VALID;
