@@ -11,8 +11,12 @@ import (
 
 // Event is one date of a calendar.
 type Event struct {
-	ID    string // the same as long as it is the same thing, whenever it is
-	Rev   int    // greater where it was changed since (RFC 5545, section 3.8.7.4)
+	ID  string // the same as long as it is the same thing, whenever it is
+	Rev int    // greater where it was changed since (RFC 5545, section 3.8.7.4)
+
+	Modified  time.Time // when it was last changed (section 3.8.7.3); the zero Time: it is not said
+	Cancelled bool      // it is not to be any more (section 3.8.1.11)
+
 	Title string
 	Note  string
 	Place string
@@ -33,6 +37,12 @@ func Calendar(name, host string, stamp time.Time, events []Event) []byte {
 		v.SetDtStampTime(stamp)
 		v.SetSequence(e.Rev)
 		v.SetSummary(e.Title)
+		if !e.Modified.IsZero() {
+			v.SetModifiedAt(e.Modified)
+		}
+		if e.Cancelled {
+			v.SetStatus(ics.ObjectStatusCancelled)
+		}
 		if e.Whole {
 			v.SetAllDayStartAt(e.At)
 		} else {

@@ -46,7 +46,7 @@ var allPersonal = []personal{
 	{"seat_wait", ofStudent, nil}, {"dated_change", ofStudent, nil}, {"seat_act", ofStudent, nil}, {"enrollment", ofStudent, nil}, {"seat_choice", ofStudent, nil},
 	{"placement_act", ofStudent, nil}, {"placement_given", ofStudent, nil},
 	{"page", ofEither, []string{"content"}}, {"agreement", ofEither, nil}, {"signature", ofEither, nil}, {"reminder", ofStudent, nil}, {"letter", ofEither, []string{"detail,code"}}, {"remark", ofStudent, nil},
-	{"feed", `t.school_id = $1 AND t.student_id = $2 OR ` + ofAccount, []string{"token"}}, {"draft", ofStudent, nil}, {"batch_sheet", ofStudent, nil}, {"plan", ofStudent, nil},
+	{"feed", `t.school_id = $1 AND t.student_id = $2 OR ` + ofAccount, []string{"token"}}, {"calendar_date", ofStudent, nil}, {"draft", ofStudent, nil}, {"batch_sheet", ofStudent, nil}, {"plan", ofStudent, nil},
 	{"attachment", `(t.school_id, t.signal_id) IN (SELECT school_id, id FROM signal s WHERE s.school_id = $1 AND s.student_id = $2)`, []string{"content"}},
 	{"signal", ofStudent, nil}, {"record", ofStudent, nil}, {"event", ofStudent, nil}, {"entry", ofStudent, nil}, {"submission", ofStudent, nil},
 	{"request_window", ofStudent, nil}, {"sheet", ofStudent, nil}, {"saved_view", ofPerson, nil}, {"batch", ofPerson, nil}, {"office_event", ofPerson, nil}, {"relation", ofEither, nil},

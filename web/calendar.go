@@ -2,7 +2,6 @@ package web
 
 import (
 	"context"
-	"crypto/sha256"
 	"fmt"
 	"mime"
 	"net/http"
@@ -29,8 +28,9 @@ func (s *Server) calendarRoutes(api huma.API) {
 		ContentDisposition string `header:"Content-Disposition"`
 		Body               []byte
 	}
-	file := func(d *school.Desk, l *locales.Locale) *fileOut {
-		return &fileOut{"text/calendar; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": "errands.ics"}), s.calendar(d, l)}
+	file := func(ctx context.Context, d *school.Desk, l *locales.Locale) (*fileOut, error) {
+		content, err := s.calendar(ctx, d, l)
+		return &fileOut{"text/calendar; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": "errands.ics"}), content}, err
 	}
 	signedIn(s, api, gives(operation("get-calendar", http.MethodGet, studentPath+"/errands.ics", "A student's errands as an iCalendar file"), "text/calendar"),
 		func(ctx context.Context, by int64, in *OnSheet) (*fileOut, error) {
@@ -38,7 +38,7 @@ func (s *Server) calendarRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return file(d, locales.Match(requestOf(ctx).reads)), nil
+			return file(ctx, d, locales.Match(requestOf(ctx).reads))
 		})
 	type feedOut struct{ Body *FeedView }
 	signedIn(s, api, operation("get-feed", http.MethodGet, studentPath+"/feed", "Whether one has a secret address of a student's calendar"),
@@ -70,42 +70,38 @@ func (s *Server) calendarRoutes(api huma.API) {
 		if err != nil {
 			return nil, answer(ctx, err)
 		}
-		return file(d, locales.Match(language)), nil
+		out, err := file(ctx, d, locales.Match(language))
+		if err != nil {
+			return nil, answer(ctx, err)
+		}
+		return out, nil
 	})
 }
 
 // calendar writes a sheet's errands, and when its window closes.
-func (s *Server) calendar(d *school.Desk, l *locales.Locale) []byte {
+func (s *Server) calendar(ctx context.Context, d *school.Desk, l *locales.Locale) ([]byte, error) {
 	y := d.Year
-	zone := y.Zone()
+	dates, err := s.cases.Calendar(ctx, d)
+	if err != nil {
+		return nil, err
+	}
 	tag := l.Tag.String()
-	title := func(course int32) string { return y.Courses[course].TextIn(tag).Title }
 	events := []paper.Event{}
-	// An errand is known by its course, kind and title, whatever row of its file it is in; a second such by its number among them.
-	seen := map[string]int{}
-	for _, r := range d.Known.Errands(&d.Sheet) {
-		e := &y.Errands[r.Errand]
-		at, day, ok := e.Moment(zone)
-		if !ok {
-			continue
-		}
-		sum := sha256.Sum256([]byte(strings.Join([]string{y.Codes[e.Course], string(e.Kind), e.Title}, "\x1f")))
-		id := fmt.Sprintf("%s-%s-%x", d.Row.Student, e.Kind, sum[:6])
-		if seen[id]++; seen[id] > 1 {
-			id = fmt.Sprintf("%s-%d", id, seen[id])
-		}
-		event := paper.Event{ID: id, Rev: int(d.Row.Catalog), Title: e.Title, Place: e.Place, Note: strings.TrimSpace(title(e.Course) + ". " + e.Note)}
-		if r.Settled {
-			event.Title = l.Text("calendar.settled", map[string]any{"what": e.Title})
-		}
-		if event.At, event.Whole = at, day; day { // the paper's days are those of no zone
-			event.At = time.Date(at.Year(), at.Month(), at.Day(), 0, 0, 0, 0, time.UTC)
+	for i := range dates {
+		x := &dates[i]
+		event := paper.Event{ID: x.ID, Rev: x.Sequence, Modified: x.Modified, Cancelled: x.Gone, Title: x.Title, At: x.At, Whole: x.Whole}
+		switch {
+		case strings.HasSuffix(x.ID, school.Closes):
+			event.Title = l.Text("calendar.closes", map[string]any{"school": y.Name})
+		case x.Errand >= 0:
+			e := &y.Errands[x.Errand]
+			event.Place, event.Note = e.Place, strings.TrimSpace(y.Courses[e.Course].TextIn(tag).Title+". "+e.Note)
+			if x.Settled {
+				event.Title = l.Text("calendar.settled", map[string]any{"what": e.Title})
+			}
 		}
 		events = append(events, event)
 	}
-	if w := d.Window(); !w.Opens.IsZero() {
-		events = append(events, paper.Event{ID: d.Row.Student + "-closes", Title: l.Text("calendar.closes", map[string]any{"school": y.Name}), At: w.Families})
-	}
 	name := l.Text("calendar.name", map[string]any{"name": d.Pupil.GivenName + " " + d.Pupil.FamilyName})
-	return paper.Calendar(name, fmt.Sprintf("%s.%d.rubricon", d.Row.School, d.Row.Year), s.now(), events)
+	return paper.Calendar(name, fmt.Sprintf("%s.%d.rubricon", d.Row.School, d.Row.Year), s.now(), events), nil
 }

@@ -79,7 +79,28 @@ CREATE TRIGGER modified BEFORE UPDATE ON person FOR EACH ROW WHEN ((OLD.cells, O
 CREATE TRIGGER modified BEFORE UPDATE ON section FOR EACH ROW WHEN (OLD.cells IS DISTINCT FROM NEW.cells) EXECUTE FUNCTION note_modified();
 CREATE TRIGGER modified BEFORE UPDATE ON enrollment FOR EACH ROW WHEN ((OLD.begins, OLD.ends) IS DISTINCT FROM (NEW.begins, NEW.ends)) EXECUTE FUNCTION note_modified();
 
+-- The dates that a student's calendar has had, so that each says when it was last changed, and one that goes is cancelled.
+CREATE TABLE calendar_date (
+    school_id   text NOT NULL,
+    year        int NOT NULL,
+    student_id  text NOT NULL,
+    id          text NOT NULL,
+    digest      text NOT NULL, -- of what it says, in no language
+    sequence    int NOT NULL,
+    modified_at timestamptz NOT NULL,
+    title       text NOT NULL,
+    at          timestamptz NOT NULL,
+    whole       boolean NOT NULL, -- the day of at, in no zone
+    gone        boolean NOT NULL,
+    PRIMARY KEY (school_id, year, student_id, id),
+    FOREIGN KEY (school_id, year, student_id) REFERENCES sheet
+);
+GRANT SELECT, INSERT, UPDATE, DELETE ON calendar_date TO rubricon_server;
+ALTER TABLE calendar_date ENABLE ROW LEVEL SECURITY;
+CREATE POLICY by_school ON calendar_date USING (nullif((SELECT coalesce(nullif(current_setting('rubricon.school', true), ''), '*')) IN ('*', school_id), false) IS NOT UNKNOWN);
+
 -- +goose Down
+DROP TABLE calendar_date;
 DROP TRIGGER modified ON enrollment;
 DROP TRIGGER modified ON section;
 DROP TRIGGER modified ON person;
