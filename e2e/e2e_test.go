@@ -330,6 +330,7 @@ func TestTheWholeLoop(t *testing.T) {
 	arden.accessible("the caseload")
 	arden.press("#student button", "Confirm: earned elsewhere")
 	arden.accessible("a decision")
+	arden.MustElement("select[name=schoolYear]").MustSelect("2025-26")
 	arden.MustElement("input[name=mark]").MustInput("83")
 	arden.MustElement("textarea").MustInput("The report is here.")
 	arden.press("[role=dialog] button", "^Decide$")
