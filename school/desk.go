@@ -300,6 +300,9 @@ func (d *Desk) signatures() (n acts.Signatures) {
 	return n
 }
 
+// GuardianSigned tells whether a guardian has signed what was submitted, on the screen or on paper.
+func (d *Desk) GuardianSigned() bool { return d.signatures().Guardians > 0 }
+
 // settle lets the sheet go on by itself where the school's settings say so.
 func (d *Desk) settle(state *store.SheetState, signed acts.Signatures) {
 	was := acts.State(state.State).Stood(acts.State(state.Before))

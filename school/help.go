@@ -184,7 +184,7 @@ func (s *Service) runHelp(ctx context.Context, t *store.TaskRow, progress *run) 
 				out.Proposal.Moves = append(out.Proposal.Moves, x.change(placement.MoveSection, m.Section, m.To))
 			}
 		}
-		out.Cut = out.Cut || timed.Err() != nil
+		out.Cut = out.Cut || better.Cut || timed.Err() != nil
 		if err := keep(); err != nil {
 			return "", o, err
 		}

@@ -24,7 +24,6 @@ import (
 	"rubricon/locales"
 	"rubricon/paper"
 	"rubricon/school"
-	"rubricon/store"
 )
 
 // paperRoutes are those of what is printed.
@@ -219,10 +218,10 @@ func (p printed) alternates() paper.Part {
 // agreements are what is agreed to: fees, commitments, and what is to be known, each with a box to be ticked.
 func (p printed) agreements() paper.Part {
 	part := paper.Part{Head: p.say("paper.agree"), Cols: []float64{1}, Boxes: true}
-	switch guardian := func(x store.SignatureShow) bool { return !x.ForFamily }; {
+	switch {
 	case p.Kind == acts.WhatWas: // nobody signs it any more, and the signatures on the sheet are not its own
 		part.Head, part.Boxes = p.say("paper.belongs"), false
-	case p.HandedIn() && p.Row.State != string(acts.Submitted) && slices.ContainsFunc(p.Row.Signatures.V, guardian): // no guardian signs without agreeing
+	case p.HandedIn() && p.Row.State != string(acts.Submitted) && p.GuardianSigned(): // no guardian signs without agreeing
 		part.Head, part.Boxes = p.say("paper.agreed"), false
 	}
 	tag := p.l.Tag.String()

@@ -55,11 +55,13 @@ type improveReport struct {
 	After   improveState  `json:"after"`
 	Seconds float64       `json:"seconds"`
 	Moves   []improveMove `json:"moves"`
+	Cut     bool          `json:"cut,omitempty"` // the time was over first: there may be more moves
 }
 
 type improveState struct {
 	Value    int64 `json:"value"`
 	Complete int   `json:"complete"`
+	Cut      bool  `json:"cut,omitempty"` // the time was over first: it may be worth more
 }
 
 type improveMove struct {
@@ -80,7 +82,8 @@ func (p *placing) improve(ctx context.Context, out string, seconds float64, move
 		return wrongUse(err)
 	}
 	r := improveReport{Seconds: math.Round(time.Since(began).Seconds()*100) / 100, Moves: []improveMove{}}
-	r.Before = improveState{found.Before.Value, p.problem.Complete(found.Before.Given)}
+	r.Before = improveState{Value: found.Before.Value, Complete: p.problem.Complete(found.Before.Given), Cut: found.Before.Cut}
+	r.Cut = found.Cut
 	where := make([][]int, len(p.bundle.Sections))
 	for i := range p.bundle.Sections {
 		where[i] = p.bundle.Sections[i].Periods
@@ -96,7 +99,7 @@ func (p *placing) improve(ctx context.Context, out string, seconds float64, move
 	}
 	p.problem.Sections, p.found, p.options, p.seconds = found.Sections, found.After, o, time.Since(began).Seconds()
 	p.taken = p.problem.Occupancy(p.found.Given)
-	r.After = improveState{found.After.Value, p.problem.Complete(found.After.Given)}
+	r.After = improveState{Value: found.After.Value, Complete: p.problem.Complete(found.After.Given), Cut: found.After.Cut}
 	if err := os.MkdirAll(out, 0o700); err != nil {
 		return fmt.Errorf("writing the improvement: %w", err)
 	}
@@ -114,8 +117,11 @@ func (p *placing) improve(ctx context.Context, out string, seconds float64, move
 		return fmt.Errorf("writing the improvement: %w", err)
 	}
 	fmt.Fprintf(stderr, "%d moves: value %d → %d, complete students %d → %d.\n", len(r.Moves), r.Before.Value, r.After.Value, r.Before.Complete, r.After.Complete)
-	if found.Cut {
-		fmt.Fprintln(stderr, "The time was over first: there may be more moves, and both placements may be better than these numbers. Give more --seconds.")
+	switch {
+	case found.Before.Cut:
+		fmt.Fprintln(stderr, "The time was over before the schedule as it is was placed as well as it can be: all of these numbers may be too low. Give more --seconds.")
+	case found.Cut:
+		fmt.Fprintln(stderr, "The time was over before the search ended: there may be more moves. Give more --seconds.")
 	}
 	return p.write(out)
 }

@@ -52,16 +52,24 @@ func Improve(ctx context.Context, p *Problem, rooms []Room, o ImproveOptions) (*
 		}
 		return context.WithTimeout(ctx, time.Duration(part*float64(time.Until(deadline))))
 	}
-	first, done := share(0.25)
+	// What is told of the placement before must be so, or every move would look good: it has half of the time, and where it takes less, as long is kept
+	// for the placement after.
+	began := time.Now()
+	first, done := share(0.5)
 	before, err := Solve(first, p, o.Placement)
 	done()
 	if err != nil {
 		return nil, err
 	}
+	placing := time.Since(began)
 	now := *p
 	now.Sections = slices.Clone(p.Sections)
 	w := newWorkshop(&now, rooms, before, o.Placement)
-	search, done := share(0.5)
+	part := 0.5
+	if left := time.Until(deadline); timed && left > 0 {
+		part = min(part, max(0.4, 1-1.3*float64(placing)/float64(left)))
+	}
+	search, done := share(part)
 	moves := w.climb(search, o.Moves)
 	cut := search.Err() != nil || before.Cut
 	done()
@@ -72,8 +80,8 @@ func Improve(ctx context.Context, p *Problem, rooms []Room, o ImproveOptions) (*
 		for _, m := range moves[:n] {
 			tried.Sections[m.Section].Cells = m.To
 		}
-		part, done := share(0.6)
-		after, err := Solve(part, &tried, o.Placement)
+		again, done := share(0.8)
+		after, err := Solve(again, &tried, o.Placement)
 		done()
 		if err != nil {
 			return nil, err
@@ -81,6 +89,18 @@ func Improve(ctx context.Context, p *Problem, rooms []Room, o ImproveOptions) (*
 		if after.Value > best.After.Value {
 			best.Sections, best.After, best.Moves = tried.Sections, after, moves[:n]
 			break
+		}
+	}
+	if before.Cut && ctx.Err() == nil { // with the time that is left it may be worth more
+		again, err := Solve(ctx, p, o.Placement)
+		if err != nil {
+			return nil, err
+		}
+		if again.Value > before.Value {
+			best.Before = again
+		}
+		if best.Before.Value >= best.After.Value {
+			best.Sections, best.After, best.Moves = p.Sections, best.Before, nil
 		}
 	}
 	best.Cut = cut || best.After.Cut || ctx.Err() != nil

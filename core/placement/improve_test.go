@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"slices"
 	"testing"
+	"time"
 )
 
 // movable makes a small school whose sections may move to any of some periods, each with one of few teachers.
@@ -213,5 +214,48 @@ func TestImproveIsTheSameForASeed(t *testing.T) {
 	}
 	if found, err := Improve(context.Background(), p, rooms, ImproveOptions{Placement: Options{Seed: 1, Effort: 100}, Moves: 0}); err != nil || len(found.Moves) != 0 {
 		t.Errorf("no moves are allowed: %+v, %v", found, err)
+	}
+}
+
+// Where time is short, what is told of the placement before is either what it is worth with all the time, or said to be cut short; and so is what is
+// found then.
+func TestImproveTellsThatTimeWasShort(t *testing.T) {
+	p := randomOf(rand.New(rand.NewPCG(5, 8)), 300, 30, 8)
+	rooms := make([]Room, len(p.Sections))
+	for i := range rooms {
+		p.Sections[i].Seats = 1 + i%9
+		rooms[i].Busy = []int32{int32(i)}
+		for cell := range int32(3) {
+			rooms[i].Patterns = append(rooms[i].Patterns, []int32{cell})
+		}
+	}
+	options := Options{Seed: 1, Effort: 100, Workers: 2}
+	whole, err := Solve(context.Background(), p, options)
+	if err != nil {
+		t.Fatal(err)
+	}
+	cut := 0
+	for _, limit := range []time.Duration{time.Microsecond, time.Millisecond, 5 * time.Millisecond, 20 * time.Millisecond, 80 * time.Millisecond, 300 * time.Millisecond} {
+		timed, stop := context.WithTimeout(context.Background(), limit)
+		found, err := Improve(timed, p, rooms, ImproveOptions{Placement: options, Moves: 20})
+		stop()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !found.Before.Cut && found.Before.Value < whole.Value {
+			t.Errorf("in %v the placement before is told as worth %d, and is worth %d", limit, found.Before.Value, whole.Value)
+		}
+		if found.Before.Cut && !found.Cut {
+			t.Errorf("in %v the placement before is cut short, and the improvement is not", limit)
+		}
+		if found.After.Value < found.Before.Value || len(found.Moves) == 0 && found.After != found.Before {
+			t.Errorf("in %v: %d before, %d after %d moves", limit, found.Before.Value, found.After.Value, len(found.Moves))
+		}
+		if found.Before.Cut {
+			cut++
+		}
+	}
+	if cut == 0 {
+		t.Error("the time was never short")
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"runtime"
 	"slices"
+	"sync/atomic"
 	"time"
 )
 
@@ -43,7 +44,7 @@ type Placement struct {
 	Value int64
 	Bound int64
 	Draw  []int32 // the students in the order of the lottery
-	Cut   bool    // the context ended the search
+	Cut   bool    // the search was ended by the context, or by the time that there was for a part of it
 }
 
 // Gap is (Bound − Value) / Bound, 0 where the bound is 0.
@@ -73,7 +74,7 @@ func Solve(ctx context.Context, p *Problem, o Options) (*Placement, error) {
 	s.lots = newLots(m, s.result.Draw)
 	s.run(ctx)
 	s.result.Value, s.result.Given = s.b.value, m.give(s.b, s.lots)
-	s.result.Cut = ctx.Err() != nil && s.result.Bound > s.result.Value
+	s.result.Cut = (s.cut.Load() || ctx.Err() != nil) && s.result.Bound > s.result.Value
 	return s.result, nil
 }
 
@@ -87,6 +88,7 @@ type solver struct {
 	lots   *lots
 	work   []searcher
 	result *Placement
+	cut    atomic.Bool // the share of the time of a component was over
 
 	settled int
 	proven  int64 // the bound of the components that are done, and what students alone are worth
@@ -181,7 +183,7 @@ func (c *component) best() bool { return c.value() == c.bound() }
 func (c *component) solve(ctx context.Context) {
 	// A tenth of the time is kept for evening things out.
 	search := c.until.Add(-time.Until(c.until) / 10)
-	c.stop = func() bool { return ctx.Err() != nil || !c.until.IsZero() && time.Now().After(search) }
+	c.stop = c.over(ctx, search)
 	c.report(Negotiating)
 	byLot := slices.Clone(c.members)
 	slices.SortFunc(byLot, func(a, b int32) int { return int(c.lots.rank[a] - c.lots.rank[b]) })
@@ -197,11 +199,22 @@ func (c *component) solve(ctx context.Context) {
 	if !c.best() && !c.stop() {
 		c.search(n, byLot)
 	}
-	c.stop = func() bool { return ctx.Err() != nil || !c.until.IsZero() && time.Now().After(c.until) }
+	c.stop = c.over(ctx, c.until)
 	c.work[0].limit = briefNodes
 	c.exchange(3)
 	c.work[0].limit = maxNodes
 	c.m.polish(c.b, byLot, &c.work[0])
+}
+
+// over tells whether a time is over or the context has ended; where it is asked then, the search is cut short.
+func (c *component) over(ctx context.Context, until time.Time) func() bool {
+	return func() bool {
+		if ctx.Err() == nil && (c.until.IsZero() || time.Now().Before(until)) {
+			return false
+		}
+		c.cut.Store(true)
+		return true
+	}
 }
 
 // search proves a bound and betters what the negotiation has found.
