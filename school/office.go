@@ -169,17 +169,25 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 }
 
 // LetIn gives a person of a school a password for one sign-in, as the operator does where nobody of the school can: their sessions end, and the school's office
-// reads that it was done. The error is NotFound where nobody there has the username.
-func (s *Service) LetIn(ctx context.Context, school, username string) (password string, err error) {
+// reads that it was done. Forget takes their passkeys away, which a password alone does not get past. The error is NotFound where nobody there has the username.
+func (s *Service) LetIn(ctx context.Context, school, username string, forget bool) (password string, err error) {
 	person, account, err := s.db.Queries().PersonNamed(ctx, school, username)
 	if err != nil {
 		return "", asNotFound(err)
 	}
 	password = madeUp()
-	if err := s.setPassword(ctx, account, password, func(q store.Queries) error { return q.NoteCode(ctx, school, person, operator, s.now()) }); err != nil {
+	err = s.setPassword(ctx, account, password, func(q store.Queries) error {
+		if forget {
+			if _, err := q.DropPasskeys(ctx, account, ""); err != nil {
+				return err
+			}
+		}
+		return q.NoteCode(ctx, school, person, operator, s.now())
+	})
+	if err != nil {
 		return "", err
 	}
-	s.log.InfoContext(ctx, "the operator gave a password", "school", school, "account", account)
+	s.log.InfoContext(ctx, "the operator gave a password", "school", school, "account", account, "passkeys forgotten", forget)
 	return password, nil
 }
 

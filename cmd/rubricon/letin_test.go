@@ -37,4 +37,17 @@ func TestLettingIn(t *testing.T) {
 	if n := storetest.Value[int](t, db, `SELECT count(*) FROM office_event WHERE kind = 'code' AND by_name = 'rubricon let-in'`); n != 1 {
 		t.Errorf("it is noted %d times", n)
 	}
+	// Passkeys stay unless they are lost too.
+	db.Exec(t, `INSERT INTO account_passkey (account_id, id, name, credential, made_at) SELECT id, 'lost', 'A key', '{}', now() FROM account WHERE username = 'office'`)
+	for _, c := range []struct {
+		args []string
+		want int
+	}{{nil, 1}, {[]string{"--forget-passkeys"}, 0}} {
+		if _, _, code := run(t, append([]string{"let-in", demo.SchoolID, "office"}, c.args...)...); code != 0 {
+			t.Errorf("%v: %d", c.args, code)
+		}
+		if n := storetest.Value[int](t, db, `SELECT count(*) FROM account_passkey`); n != c.want {
+			t.Errorf("%v: %d passkeys are left, want %d", c.args, n, c.want)
+		}
+	}
 }
