@@ -117,3 +117,80 @@ func TestEditsOfASheetAboveItsMaximum(t *testing.T) {
 		}
 	}
 }
+
+// Where credits are wanted in every school year, each year from the first grade on is looked at: what is on record in it, and in the last what is
+// requested. What was earned before the first grade is of none of them.
+func TestCreditsOfEveryYear(t *testing.T) {
+	p := plainPolicy()
+	each := credit.One
+	p.Audits = []policy.Audit{{ID: "graduate", Entries: []policy.Requirement{{ID: "x", Credits: 4 * credit.One, Of: policy.Selection{Subjects: []string{"X"}}, Each: &each}}}}
+	y := bound(t, p)
+	record := func(code string, year int, credits credit.Amount, outcome Outcome) Record {
+		return Record{Code: code, Title: code, Subjects: []string{"X"}, Year: year, Credits: credits, Outcome: outcome}
+	}
+	records := []Record{record("X01", 2024, 200, Earned), record("X02", 2025, 50, Transfer), record("X03", 2026, 60, Earned), record("X04", 2026, 40, InProgress), record("X05", 2025, 100, Failed)}
+	for _, c := range []struct {
+		name     string
+		grade    int
+		requests []string
+		want     []YearShort
+	}{
+		{"in the third year, with a request", 11, []string{"X10"}, []YearShort{{2025, 50}}},
+		{"in the third year, with none", 11, nil, []YearShort{{2025, 50}, {2027, 100}}},
+		{"in the second year", 10, []string{"X10"}, nil},
+		{"in the first year", 9, nil, []YearShort{{2027, 100}}},
+		{"in the fourth year", 12, nil, []YearShort{{2025, 50}, {2027, 100}}},
+	} {
+		f := NewFacts(y, Student{ID: "s", Grade: c.grade, Records: records})
+		s := laidOut(t, y, c.requests, nil)
+		if got := f.Audit(0, &s)[0].EachShort; !slices.Equal(got, c.want) {
+			t.Errorf("%s: short in %v, want %v", c.name, got, c.want)
+		}
+	}
+}
+
+// A request brings what its course has over what is on record of it and of the courses it excludes, and over better-ranked requests of those; a
+// course that can be repeated brings all of it each time. Nothing brings less than nothing.
+func TestWhatARequestBringsToAnAudit(t *testing.T) {
+	p := plainPolicy()
+	p.Audits = []policy.Audit{{ID: "graduate", Entries: []policy.Requirement{{ID: "x", Credits: 20 * credit.One, Of: policy.Selection{Subjects: []string{"X"}}}}}}
+	course := func(code string, credits credit.Amount, excludes ...string) catalog.Course {
+		return catalog.Course{Code: code, Title: code, Subjects: []string{"X"}, Credits: credits, Load: 100, Spans: []catalog.TermSet{1}, Excludes: excludes}
+	}
+	list := []catalog.Course{course("A", 100, "B"), course("B", 60, "A"), course("R", 100)}
+	list[2].Repeatable = true
+	y, errs := catalog.Compile(catalog.Frame{Terms: []string{"S1"}}, list, nil, p)
+	if len(errs) > 0 {
+		t.Fatal(errs)
+	}
+	record := func(code string, credits credit.Amount, outcome Outcome) Record {
+		return Record{Code: code, Title: code, Subjects: []string{"X"}, Year: 2026, Credits: credits, Outcome: outcome}
+	}
+	for _, c := range []struct {
+		name     string
+		records  []Record
+		requests []string
+		want     credit.Amount
+	}{
+		{"nothing on record", nil, []string{"A"}, 100},
+		{"part of it earned", []Record{record("A", 30, Earned)}, []string{"A"}, 70},
+		{"part of it being taken", []Record{record("A", 40, InProgress)}, []string{"A"}, 60},
+		{"part earned, part being taken", []Record{record("A", 30, Earned), record("A", 40, InProgress)}, []string{"A"}, 30},
+		{"more than it on record", []Record{record("A", 100, Earned), record("A", 100, InProgress)}, []string{"A"}, 0},
+		{"failed", []Record{record("A", 100, Failed)}, []string{"A"}, 100},
+		{"what it excludes earned", []Record{record("B", 60, Earned)}, []string{"A"}, 40},
+		{"what it excludes being taken", []Record{record("B", 50, InProgress)}, []string{"A"}, 50},
+		{"what it excludes earned and being taken", []Record{record("B", 50, Earned), record("B", 10, InProgress)}, []string{"A"}, 40},
+		{"what it excludes requested before it", nil, []string{"B", "A"}, 60 + 40},
+		{"what it excludes requested after it", nil, []string{"A", "B"}, 100},
+		{"the same planned twice", nil, []string{"A", "A"}, 100},
+		{"repeatable, earned", []Record{record("R", 100, Earned)}, []string{"R"}, 100},
+		{"repeatable, planned twice", nil, []string{"R", "R"}, 200},
+	} {
+		f := NewFacts(y, Student{ID: "s", Grade: 10, Records: c.records})
+		s := laidOut(t, y, c.requests, nil)
+		if got := f.Audit(0, &s)[0].Requested; got != c.want {
+			t.Errorf("%s: %v, want %v", c.name, got, c.want)
+		}
+	}
+}
