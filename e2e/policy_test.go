@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"encoding/json"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -95,4 +97,64 @@ func TestAllThatTheSchoolDecides(t *testing.T) {
 	mara := s.as("mara.quill", desk)
 	mara.says("main", "Hello to those who come to grade ten.")
 	mara.says("section[aria-labelledby=errands] li", "Bring an apron[\\s\\S]*by Thu 3 Jun")
+}
+
+// Two of the office change the rules at a time: the second's draft goes on on top of what the first has put in force, and where both changed the
+// same the second is told and may take the other's.
+func TestTwoChangeTheRules(t *testing.T) {
+	s := newSite(t)
+	const file = "main textarea[rows='36']"
+	edit := func(p *screen, pairs ...string) {
+		t.Helper()
+		area := p.MustElement(file)
+		text := area.MustProperty("value").Str()
+		for i := 0; i < len(pairs); i += 2 {
+			if !strings.Contains(text, pairs[i]) {
+				t.Fatalf("the rules have no %q", pairs[i])
+			}
+			text = strings.Replace(text, pairs[i], pairs[i+1], 1)
+		}
+		area.MustSelectAllText().MustInput(text)
+	}
+	force := func(p *screen) {
+		p.MustElement("input[name=reason]").MustSelectAllText().MustInput("Next year's rules.")
+		p.gone("main button[disabled]")
+		p.press("main button", "Put it in force")
+	}
+	first, second := s.as("office", desk), s.as("office", desk)
+	for _, p := range []*screen{first, second} {
+		p.press("nav a", "Rules")
+		p.press("main button", "as JSON")
+	}
+	edit(second, `"en": "Study periods"`, `"en": "Periods of study"`, `"en": "Alternates"`, `"en": "Second wishes"`)
+	second.says("h1", "A draft: nothing is in force yet")
+	edit(first, `"en": "Study periods"`, `"en": "Study halls"`, `"en": "Senior project"`, `"en": "Final project"`)
+	force(first)
+	first.says("section[aria-label=Versions] li", "Version 2")
+	force(second)
+	second.says("[role=alert]", "Someone else put a change in force meanwhile. Your changes are kept.")
+	second.press("[role=alert] button", "Load their version")
+	clashes := "section[aria-label='Both of you changed these'] li"
+	second.says(clashes, "rules · study · label · en.*theirs “Study halls”, yours “Periods of study”")
+	second.accessible("rules that both changed")
+	second.press(clashes+" button", "Use theirs")
+	second.gone(clashes)
+	force(second)
+	second.says("section[aria-label=Versions] li", "Version 3")
+	var policy struct {
+		Rules []struct {
+			ID    string
+			Label map[string]string
+		}
+	}
+	if err := json.Unmarshal([]byte(second.MustElement(file).MustProperty("value").Str()), &policy); err != nil {
+		t.Fatal(err)
+	}
+	labels := map[string]string{}
+	for _, r := range policy.Rules {
+		labels[r.ID] = r.Label["en"]
+	}
+	if got := []string{labels["study"], labels["alternates"], labels["project"]}; len(policy.Rules) != 15 || !slices.Equal(got, []string{"Study halls", "Second wishes", "Final project"}) {
+		t.Errorf("%d rules are in force, with %q", len(policy.Rules), got)
+	}
 }

@@ -88,6 +88,7 @@ export const readRecords = (at: Year, text: string) =>
 export type RecordsRead = Schema['RecordsRead'];
 export type RecordView = Schema['RecordView'];
 export type Revising = Schema['Revising'];
+export type RulesView = Schema['RulesView'];
 export type RevisionView = Schema['RevisionView'];
 export type RuleStanding = Schema['RuleStanding'];
 export type CourseEdit = Schema['CourseEdit'];

@@ -45,11 +45,13 @@ export function Force(props: {
     force.mutate(String(new FormData(event.currentTarget).get('reason') ?? ''));
   }
   const effect = trial.data;
+  const stale = (e: unknown) => e instanceof ApiError && e.code === 'stale-version';
+  const moved = props.onTheirs && (stale(force.error) || stale(trial.error)); // somebody else has put something in force meanwhile
   const bad = (effect?.problems.length ?? 0) > 0;
   return (
     <section aria-label={t('rules.effect')}>
       <h2 className="font-semibold">{t('rules.effect')}</h2>
-      <Refusal text={trial.error ? errorWords(t, trial.error) : undefined} />
+      <Refusal text={trial.error && !moved ? errorWords(t, trial.error) : undefined} />
       {effect && <Said effect={effect} changed={props.changed} />}
       {force.isSuccess && !props.changed && (
         <p role="status" className="mt-1">
@@ -62,7 +64,7 @@ export function Force(props: {
             {t('rules.reason')}
             <input name="reason" required maxLength={1000} className="mt-0.5 block min-h-9 w-full rounded border border-edge bg-card px-2" />
           </label>
-          {props.onTheirs && [force.error, trial.error].some((e) => e instanceof ApiError && e.code === 'stale-version') ? (
+          {moved ? (
             <div role="alert" className="mt-2">
               <p className="text-ochre">{t('courses.theirs')}</p>
               <Button

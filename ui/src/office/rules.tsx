@@ -1,21 +1,31 @@
-import { useMutation } from '@tanstack/react-query';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link, useSearchParams } from 'wouter';
 import { type Year, useCatalog } from '../api/client';
-import { type Revising, rulesOf, useRules } from '../api/desks';
+import { type Revising, type RulesView, rulesOf, useRules } from '../api/desks';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { Agreements, Groups, Holidays } from './agreements';
 import { Errands } from './errands';
 import { List, asNumber, put } from './fields';
 import { Force, Versions, useEffectOf } from './force';
+import { type Clash, type Json, merge, mergeRows, withAt } from './merge';
 import { type Policy, parsePolicy } from './policy';
 import { Requirements } from './requirements';
 import { Sentences } from './sentences';
 import { SettingsPart } from './settings';
 import { Windows } from './windows';
 import '../kit/staff';
+
+/** A text as JSON, where it can be read. */
+function asJson(text: string): Json | undefined {
+  try {
+    return JSON.parse(text) as Json;
+  } catch {
+    return undefined;
+  }
+}
 
 const parts = ['rules', 'requirements', 'groups', 'settings', 'agreements', 'dates', 'errands', 'sections'] as const;
 
@@ -29,12 +39,29 @@ export default function Rules({ at }: { at: Year }) {
   const [draft, setDraft] = useState<string>(); // policy.json, once it is changed
   const [errands, setErrands] = useState<Record<string, string>[]>(); // likewise
   const [json, setJson] = useState(false);
+  const [stood, setStood] = useState<RulesView>(); // what the draft was begun on
+  const [clashes, setClashes] = useState<Clash[]>([]);
+  const client = useQueryClient();
   const base = rules.data;
+  // Somebody else has put other rules in force: the draft goes on on top of them, also where they were loaded unasked. One that cannot be read
+  // stays on what it was begun on, and is refused until it can.
+  if (base && base !== stood) {
+    const [was, mine, theirs] = stood && draft !== undefined ? [stood.text, draft, base.text].map(asJson) : [];
+    if (!stood || draft === undefined || (was !== undefined && mine !== undefined && theirs !== undefined)) {
+      setStood(base);
+      if (stood && draft !== undefined && base.text !== stood.text) {
+        const both = merge(was, mine, theirs);
+        setDraft(JSON.stringify(both.value, null, 2) + '\n');
+        setClashes(both.clashes);
+      }
+      if (stood && errands) setErrands(mergeRows(stood.errands, errands, base.errands));
+    }
+  }
   const text = draft ?? base?.text;
   const changed = (draft !== undefined && draft !== base?.text) || errands !== undefined;
   const body = useMemo<Revising | undefined>(
-    () => base && { catalog: base.catalog, policy: base.policy, text: draft !== base.text ? draft : undefined, errands },
-    [base, draft, errands],
+    () => stood && { catalog: stood.catalog, policy: stood.policy, text: draft !== stood.text ? draft : undefined, errands },
+    [stood, draft, errands],
   );
   const { trial, behind } = useEffectOf(at, body);
   const policy = useMemo(() => (text === undefined ? undefined : parsePolicy(text)), [text]);
@@ -47,7 +74,13 @@ export default function Rules({ at }: { at: Year }) {
     change(next);
     setDraft(JSON.stringify(next, null, 2) + '\n');
   };
-  const leave = () => (setDraft(undefined), setErrands(undefined));
+  const leave = () => (setDraft(undefined), setErrands(undefined), setClashes([]));
+  const take = (clash: Clash) => {
+    const value = asJson(text);
+    if (value !== undefined) setDraft(JSON.stringify(withAt(value, clash.way, clash.theirs), null, 2) + '\n');
+    setClashes(clashes.filter((c) => c !== clash));
+  };
+  const short = (v: Json | undefined) => (v === undefined ? '–' : typeof v === 'string' ? v : JSON.stringify(v)).slice(0, 120);
   const terms = catalog.data.terms;
   const problems = trial.data?.problems ?? [];
   return (
@@ -113,7 +146,31 @@ export default function Rules({ at }: { at: Year }) {
         )}
       </div>
       <aside className="min-w-0 desk:border-s desk:border-line desk:ps-6">
-        <Force at={at} body={body} changed={changed} trial={trial} behind={behind} onDone={leave} onLeave={leave} />
+        {clashes.length > 0 && (
+          <section className="mb-4" aria-label={t('courses.clashes')}>
+            <h2 className="font-semibold">{t('courses.clashes')}</h2>
+            <ul>
+              {clashes.map((c) => (
+                <li key={c.way.join(' ')} className="border-t border-line py-1 text-sm">
+                  <b className="font-semibold">{c.way.join(' · ')}</b>: {t('courses.clash', { theirs: short(c.theirs), mine: short(c.mine) })}{' '}
+                  <button type="button" className="min-h-6 inked-link" onClick={() => take(c)}>
+                    {t('courses.takeTheirs')}
+                  </button>
+                </li>
+              ))}
+            </ul>
+          </section>
+        )}
+        <Force
+          at={at}
+          body={body}
+          changed={changed}
+          trial={trial}
+          behind={behind}
+          onDone={leave}
+          onLeave={leave}
+          onTheirs={asJson(text) === undefined ? undefined : () => void client.invalidateQueries({ queryKey: ['rules'] })}
+        />
         <Versions at={at} kind="rules" onRestore={(version) => restore.mutate(version)} />
         <Refusal text={restore.error ? errorWords(t, restore.error) : undefined} />
       </aside>
