@@ -75,6 +75,11 @@ const parts: Record<string, string[]> = {
 
 // Errors that only the school's own acts, or no browser, can meet: the server says them in the reader's language (errors.ts).
 const said = [
+  'not-the-sheet',
+  'bad-order',
+  'nothing-to-fill',
+  'summer-alternate',
+  'needs-name',
   'bad-removals',
   'no-paper',
   'not-cleared',
