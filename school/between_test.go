@@ -2,6 +2,7 @@ package school_test
 
 import (
 	"context"
+	"fmt"
 	"testing"
 	"time"
 
@@ -12,8 +13,8 @@ import (
 )
 
 // between does something while another one, who has a lock on what it needs, has made the changes given but not yet let go: it has read what
-// was before them, and meets what is after them. What is done returns what it was answered.
-func (h *house) between(do func() string, changes ...string) string {
+// was before them, and meets what is after them. What is done returns what it was answered; it is done by so many at once.
+func (h *house) between(many int, do func() string, changes ...string) (said []string) {
 	h.t.Helper()
 	tx, err := h.db.Open(h.t).BeginTxx(h.t.Context(), nil)
 	if err != nil {
@@ -24,17 +25,22 @@ func (h *house) between(do func() string, changes ...string) string {
 			h.t.Fatal(err)
 		}
 	}
-	said := make(chan string, 1)
-	go func() { said <- do() }()
-	for began := time.Now(); storetest.Value[int](h.t, h.db, `SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()`) == 0; {
-		if len(said) > 0 || time.Since(began) > 20*time.Second {
-			h.t.Fatal("nobody waits")
+	answers := make(chan string, many)
+	for range many {
+		go func() { answers <- do() }()
+	}
+	for began := time.Now(); storetest.Value[int](h.t, h.db, `SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()`) < many; {
+		if len(answers) > 0 || time.Since(began) > 20*time.Second {
+			h.t.Fatal("they do not wait")
 		}
 	}
 	if err := tx.Commit(); err != nil {
 		h.t.Fatal(err)
 	}
-	return <-said
+	for range many {
+		said = append(said, <-answers)
+	}
+	return said
 }
 
 // A page that was found and is submitted again before its signature is recorded is a page of before: nobody has signed the new one.
@@ -43,14 +49,14 @@ func TestSubmittedAgainWhileAPageIsRecorded(t *testing.T) {
 	h.finish()
 	d := h.submit()
 	code := receipt.Code(*d.Row.Receipt)
-	got := h.between(func() string {
+	got := h.between(1, func() string {
 		_, err := h.SignedOnPaper(context.Background(), h.who("office"), mara.School, mara.Year, school.PaperSignature{Code: code, Guardian: "g0001", Agreed: fees})
 		return string(school.CodeOf(err))
 	}, `INSERT INTO submission (school_id, year, student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement, agreed)
 		SELECT school_id, year, student_id, number + 1, 'PE-777777', at, actor, actor_name, catalog_version, policy_version, entries, judgement, agreed FROM submission WHERE student_id = 's0001'`,
 		`UPDATE sheet SET submission = submission + 1, version = version + 1 WHERE student_id = 's0001' AND year = 2027`)
-	if got != string(school.OldCode) {
-		t.Errorf("recording it gives %q", got)
+	if got[0] != string(school.OldCode) {
+		t.Errorf("recording it gives %q", got[0])
 	}
 	if n := storetest.Value[int](t, h.db, `SELECT count(*) FROM signature`); n != 0 {
 		t.Errorf("%d signatures", n)
@@ -100,12 +106,12 @@ func TestSeatsWhileTheChoiceIsSubmitted(t *testing.T) {
 		t.Fatal(got)
 	}
 	at, who := p.of(1)
-	got := p.between(func() string {
+	got := p.between(1, func() string {
 		_, err := p.TakeSeats(context.Background(), who, at, school.SeatsChange{Take: sections[1:2]})
 		return string(school.CodeOf(err))
 	}, `UPDATE seat_choice SET state = 'submitted', version = version + 1 WHERE student_id = 'sk001'`)
-	if got != string(acts.Locked) || p.own(1) != sections[0] {
-		t.Errorf("answered %q; has %s", got, p.own(1))
+	if got[0] != string(acts.Locked) || p.own(1) != sections[0] {
+		t.Errorf("answered %q; has %s", got[0], p.own(1))
 	}
 }
 
@@ -131,5 +137,23 @@ func TestASectionThatBeginsToday(t *testing.T) {
 	p.at(first)
 	if got := p.takes(2, p.planted["sk002"][0]); got != "section-begun "+p.planted["sk002"][0] {
 		t.Errorf("on the first day: %q", got)
+	}
+}
+
+// Two who read a calendar for the first time at once both have it, and its dates are written once.
+func TestACalendarIsReadTwiceAtOnce(t *testing.T) {
+	h := newHouse(t)
+	d := h.sheet("mara.quill")
+	answers := h.between(2, func() string {
+		dates, err := h.ErrandDates(context.Background(), d)
+		return fmt.Sprint(len(dates), dates[0].Sequence, err)
+	}, `SELECT 1 FROM sheet WHERE student_id = 's0001' FOR UPDATE`)
+	for _, got := range answers {
+		if got != "3 0 <nil>" {
+			t.Errorf("one is answered %s", got)
+		}
+	}
+	if n := storetest.Value[int](t, h.db, `SELECT sum(1 + sequence) FROM calendar_date`); n != 3 {
+		t.Errorf("%d dates were written", n)
 	}
 }

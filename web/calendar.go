@@ -81,7 +81,7 @@ func (s *Server) calendarRoutes(api huma.API) {
 // calendar writes a sheet's errands, and when its window closes.
 func (s *Server) calendar(ctx context.Context, d *school.Desk, l *locales.Locale) ([]byte, error) {
 	y := d.Year
-	dates, err := s.cases.Calendar(ctx, d)
+	dates, err := s.cases.ErrandDates(ctx, d)
 	if err != nil {
 		return nil, err
 	}

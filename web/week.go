@@ -72,8 +72,12 @@ func (s *Server) weekRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
+			dates, err := s.cases.WeekDates(ctx, p.Desk, week)
+			if err != nil {
+				return nil, err
+			}
 			name := p.say("calendar.week", "name", p.Pupil.GivenName+" "+p.Pupil.FamilyName)
-			content := paper.Calendar(name, fmt.Sprintf("%s.%d.rubricon", p.Row.School, p.Row.Year), s.now(), p.schoolDays(week))
+			content := paper.Calendar(name, fmt.Sprintf("%s.%d.rubricon", p.Row.School, p.Row.Year), s.now(), p.schoolDays(dates))
 			return &calendarOut{"text/calendar; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": "week.ics"}), content}, nil
 		})
 }
@@ -159,22 +163,19 @@ func (p printed) meeting(g *school.GivenSection) string {
 }
 
 // schoolDays are the entries of a calendar: for each day of school what meets, period by period.
-func (p printed) schoolDays(week *school.Shown) []paper.Event {
+func (p printed) schoolDays(dates []school.WeekDate) []paper.Event {
 	events := []paper.Event{}
-	for _, d := range p.Year.SchoolDays() {
+	for i := range dates {
+		d := &dates[i]
 		var lines []string
-		for period := 1; period <= p.Year.Policy.Periods; period++ {
-			for _, g := range week.Given {
-				if slices.Contains(g.Periods, period) && slices.Contains(g.Terms, p.Year.Terms[d.Term]) && (len(g.Days) == 0 || slices.Contains(g.Days, d.Day)) {
-					lines = append(lines, fmt.Sprintf("%d  %s", period, p.meeting(&g)))
-				}
-			}
+		for k := range d.Meets {
+			lines = append(lines, fmt.Sprintf("%d  %s", d.Periods[k], p.meeting(&d.Meets[k])))
 		}
 		title := p.say("calendar.school")
-		if p.Year.Policy.Days > 1 {
+		if p.Year.Policy.Days > 1 && !d.Gone {
 			title = p.say("calendar.day", "day", d.Day)
 		}
-		events = append(events, paper.Event{ID: p.Row.Student + "-" + d.Date.Format(time.DateOnly), Title: title, Note: strings.Join(lines, "\n"), At: d.Date, Whole: true})
+		events = append(events, paper.Event{ID: d.ID, Rev: d.Sequence, Modified: d.Modified, Cancelled: d.Gone, Title: title, Note: strings.Join(lines, "\n"), At: d.At, Whole: true})
 	}
 	return events
 }

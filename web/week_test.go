@@ -1,8 +1,13 @@
 package web_test
 
 import (
+	"bytes"
 	"strings"
 	"testing"
+	"time"
+
+	"rubricon/bundle"
+	"rubricon/store/storetest"
 )
 
 // The published week is a page with a row for each period and a column for each semester, what was not given below; and a calendar with an entry for each day of school, with what meets on that day. Nobody
@@ -55,4 +60,61 @@ func TestTheWeekAsAFile(t *testing.T) {
 	if len(days) < 150 || first-second > 1 || second > first || print < 30 || strings.Contains(text, "DATE:20271125") || strings.Contains(text, "DATE:20270904") {
 		t.Errorf("%d days, %d and %d, Printmaking on %d", len(days), first, second, print)
 	}
+	// A day says when it was changed, in whichever language it is read, and one that becomes a holiday is cancelled.
+	says := func(day string) string {
+		t.Helper()
+		_, body := s.send(mara, "GET", path+"/week.ics?language=en", "", nil)
+		for _, event := range strings.Split(strings.ReplaceAll(string(body), "\r\n", "\n"), "BEGIN:VEVENT")[1:] {
+			if strings.Contains(event, "DTSTART;VALUE=DATE:"+day+"\n") {
+				var out []string
+				for line := range strings.Lines(event) {
+					if name, value, _ := strings.Cut(strings.TrimSpace(line), ":"); name == "SEQUENCE" || name == "LAST-MODIFIED" || name == "STATUS" {
+						out = append(out, value)
+					}
+				}
+				return strings.Join(out, " ")
+			}
+		}
+		return "none"
+	}
+	expect := func(day, want string) {
+		t.Helper()
+		if got := says(day); got != want {
+			t.Errorf("%s says %q, want %q", day, got, want)
+		}
+	}
+	expect("20271020", "0 20270302T104200Z")
+	expect("20280301", "0 20270302T104200Z")
+	s.at(s.clock().Add(time.Hour))
+	s.db.Exec(t, `UPDATE sheet SET version = version + 1, placed = jsonb_set(placed, '{given,1,periods}', '[4]') WHERE student_id = 's0001'`)
+	for day, want := range map[string]string{"20271020": "0 20270302T104200Z", "20280301": "0 20270302T104200Z", "20280302": "0 20270302T104200Z"} { // of two days in a row one has Printmaking
+		if strings.Contains(dayOf(days, day), "3  ") { // only what has Printmaking has moved
+			want = "1 20270302T114200Z"
+		}
+		expect(day, want)
+	}
+	files := storetest.Files()
+	for i := range files {
+		if f := &files[i]; f.Name == "policy.json" {
+			f.Text = bytes.Replace(f.Text, []byte(`"holidays": [`), []byte(`"holidays": ["2027-10-20", `), 1)
+		}
+	}
+	b, err := bundle.ReadFiles(files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.cases.Import(t.Context(), b, 0); err != nil {
+		t.Fatal(err)
+	}
+	expect("20271020", "1 20270302T114200Z CANCELLED")
+}
+
+// dayOf is the event of a day.
+func dayOf(events []string, day string) string {
+	for _, event := range events {
+		if strings.Contains(event, "DTSTART;VALUE=DATE:"+day) {
+			return event
+		}
+	}
+	return ""
 }

@@ -84,6 +84,7 @@ CREATE TABLE calendar_date (
     school_id   text NOT NULL,
     year        int NOT NULL,
     student_id  text NOT NULL,
+    calendar    text NOT NULL CHECK (calendar IN ('errands', 'week')),
     id          text NOT NULL,
     digest      text NOT NULL, -- of what it says, in no language
     sequence    int NOT NULL,
@@ -92,7 +93,7 @@ CREATE TABLE calendar_date (
     at          timestamptz NOT NULL,
     whole       boolean NOT NULL, -- the day of at, in no zone
     gone        boolean NOT NULL,
-    PRIMARY KEY (school_id, year, student_id, id),
+    PRIMARY KEY (school_id, year, student_id, calendar, id),
     FOREIGN KEY (school_id, year, student_id) REFERENCES sheet
 );
 GRANT SELECT, INSERT, UPDATE, DELETE ON calendar_date TO rubricon_server;
