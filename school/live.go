@@ -32,6 +32,7 @@ type Heard struct {
 // Watch hears of changes until it is closed.
 type Watch struct {
 	C       <-chan Heard
+	May     func(context.Context) error // whether who watches still may; the error is that of beginning to
 	in      chan Heard
 	school  string
 	year    int
@@ -198,36 +199,48 @@ func (s *Service) pass(t store.Told) {
 	}
 }
 
-// WatchSeats hears of changes to a student's choice of seats, and of the seats that are left in each section. The error is that of reading it.
+// WatchSeats hears of changes to a student's choice of seats, and of how many seats are left. The error is that of reading the sheet.
 func (s *Service) WatchSeats(ctx context.Context, by int64, at Place) (*Watch, error) {
-	if _, err := s.open(ctx, by, at); err != nil {
-		return nil, err
-	}
-	return s.hub.watch(at.School, at.Year, at.Student, true), nil
+	return s.watch(ctx, at.School, at.Year, at.Student, true, s.mayRead(by, at))
 }
 
 // WatchChoosing hears of changes to everybody's choice of seats in a year. The error is that of reading the caseload.
 func (s *Service) WatchChoosing(ctx context.Context, by int64, school string, year int) (*Watch, error) {
-	if _, _, err := s.reader(ctx, by, school, year, acts.SeeCaseload); err != nil {
-		return nil, err
-	}
-	return s.hub.watch(school, year, "", true), nil
+	return s.watch(ctx, school, year, "", true, s.mayReadAll(by, school, year))
 }
 
 // WatchSheet hears of changes to a sheet. The error is that of reading it.
 func (s *Service) WatchSheet(ctx context.Context, by int64, at Place) (*Watch, error) {
-	if _, err := s.open(ctx, by, at); err != nil {
-		return nil, err
-	}
-	return s.hub.watch(at.School, at.Year, at.Student, false), nil
+	return s.watch(ctx, at.School, at.Year, at.Student, false, s.mayRead(by, at))
 }
 
 // WatchYear hears of changes to all sheets of a school year. The error is that of reading the caseload.
 func (s *Service) WatchYear(ctx context.Context, by int64, school string, year int) (*Watch, error) {
-	if _, _, err := s.reader(ctx, by, school, year, acts.SeeCaseload); err != nil {
+	return s.watch(ctx, school, year, "", false, s.mayReadAll(by, school, year))
+}
+
+func (s *Service) watch(ctx context.Context, school string, year int, student string, seats bool, may func(context.Context) error) (*Watch, error) {
+	if err := may(ctx); err != nil {
 		return nil, err
 	}
-	return s.hub.watch(school, year, "", false), nil
+	w := s.hub.watch(school, year, student, seats)
+	w.May = may
+	return w, nil
+}
+
+// mayRead checks that somebody may read a sheet. To hear of its changes is not to look at the student.
+func (s *Service) mayRead(by int64, at Place) func(context.Context) error {
+	return func(ctx context.Context) error {
+		_, err := s.unseen(ctx, by, at)
+		return err
+	}
+}
+
+func (s *Service) mayReadAll(by int64, school string, year int) func(context.Context) error {
+	return func(ctx context.Context) error {
+		_, _, err := s.reader(ctx, by, school, year, acts.SeeCaseload)
+		return err
+	}
 }
 
 // Live tells the other server processes of changes and hears theirs, until the context ends. While the database cannot be reached

@@ -41,5 +41,5 @@ func (q Queries) KeepCalendarDates(ctx context.Context, at Place, calendar strin
 		FROM jsonb_to_recordset($5::jsonb) AS r(id text, digest text, sequence int, modified_at timestamptz, title text, at timestamptz, whole boolean, gone boolean)
 		ON CONFLICT (school_id, year, student_id, calendar, id) DO UPDATE SET digest = excluded.digest, sequence = excluded.sequence,
 			modified_at = excluded.modified_at, title = excluded.title, at = excluded.at, whole = excluded.whole, gone = excluded.gone`,
-		at.School, at.Year, at.Student, calendar, asJSON(append([]CalendarDate{}, dates...)))
+		at.School, at.Year, at.Student, calendar, asJSON(dates))
 }

@@ -322,6 +322,8 @@ func TestAStreamEndsWithWhatLetItBegin(t *testing.T) {
 		}
 	}
 	mara, ilse := s.person("mara.quill"), s.person("ilse.quill")
+	s.db.Exec(t, `DELETE FROM sheet_look`)
+	hears(s.person("ms.arden"))
 	delete(s.people, "mara.quill")
 	elsewhere := s.person("mara.quill")
 	first, second, third := hears(mara), hears(elsewhere), hears(ilse)
@@ -332,6 +334,9 @@ func TestAStreamEndsWithWhatLetItBegin(t *testing.T) {
 	s.db.Exec(t, `DELETE FROM relation WHERE kind = 'guards' AND person_id = 'g0001'`)
 	s.db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
 	over("a sheet that one may not see any more", third)
+	if n := storetest.Value[int](t, s.db, `SELECT count(*) FROM sheet_look`); n != 0 {
+		t.Errorf("a counselor who only hears has looked at the student %d times", n)
+	}
 	select {
 	case <-second:
 		t.Error("who signed the other out hears no more")

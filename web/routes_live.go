@@ -96,10 +96,7 @@ func (s *Server) stream(ctx context.Context, by int64, seconds int, watch func()
 		if _, there, err := s.cases.FindSession(ctx, requestOf(ctx).session.token); err == nil && !there {
 			return false
 		}
-		again, err := watch()
-		if err == nil {
-			again.Close()
-		}
+		err := w.May(ctx)
 		return err == nil || school.CodeOf(err) == "" // what fails otherwise takes nobody's right away
 	}
 	return s.live(w, seconds, may, leave), nil
