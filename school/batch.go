@@ -358,14 +358,24 @@ func (s *Service) notTwice(ctx context.Context, y *SchoolYear, b *Batch, outcome
 // maxBatches is how many are listed.
 const maxBatches = 100
 
+// BatchDone is a batch that was done.
+type BatchDone struct {
+	store.BatchRow
+	MayTakeBack bool // by who reads: for the student named, or for all
+}
+
 // Batches lists the latest that were done in a school year; those done to a student where one is named.
-func (s *Service) Batches(ctx context.Context, by int64, school string, year int, student string, skip int) (*SchoolYear, []store.BatchRow, error) {
-	y, _, err := s.reader(ctx, by, school, year, acts.SeeCaseload)
+func (s *Service) Batches(ctx context.Context, by int64, school string, year int, student string, skip int) ([]BatchDone, error) {
+	_, a, err := s.reader(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	list, err := s.db.Queries().Batches(ctx, school, year, student, skip, maxBatches)
-	return y, list, err
+	rows, err := s.db.Queries().Batches(ctx, school, year, student, skip, maxBatches)
+	list := make([]BatchDone, len(rows))
+	for i := range rows {
+		list[i] = BatchDone{rows[i], acts.TakesBack(a.inSchool(), rows[i].Person == a.ID, student != "") == ""}
+	}
+	return list, err
 }
 
 // remindedFor is how long a reminder is shown.

@@ -12,7 +12,8 @@ import (
 	"rubricon/store"
 )
 
-// TakeBack takes back what a batch did, for one student where one is named. Sheets that have gone on since so that it cannot be are named.
+// TakeBack takes back what a batch did, for one student where one is named. Sheets that have gone on since so that it cannot be are named. The
+// errors are NeedsReason, NotFound, AlreadyDone, and acts.OthersBatch where somebody else did it to many.
 func (s *Service) TakeBack(ctx context.Context, by int64, school string, year int, id int64, student, reason string) ([]Outcome, error) {
 	y, a, err := s.reader(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
@@ -25,6 +26,9 @@ func (s *Service) TakeBack(ctx context.Context, by int64, school string, year in
 	b, err := q.Batch(ctx, school, year, id)
 	if err != nil {
 		return nil, asNotFound(err)
+	}
+	if why := acts.TakesBack(a.inSchool(), b.Person == a.ID, student != ""); why != "" {
+		return nil, problem(Code(why))
 	}
 	parts, err := q.BatchSheets(ctx, school, year, id)
 	if err != nil {

@@ -418,7 +418,22 @@ func TestRecordsOfManyStudents(t *testing.T) {
 	if got := count(); got != "s0001 ENG09, s0003 ART9, s0003 MUS0" {
 		t.Errorf("entered: %s", got)
 	}
-	if back, err := h.TakeBack(ctx, office, mara.School, mara.Year, id, "", "Not theirs."); err != nil || len(back) != 2 || count() != "" {
+	// A counselor takes back for one student what the office did to many, and not for all of them.
+	if got := h.back(id, "Not theirs."); got != "others-batch" || count() != "s0001 ENG09, s0003 ART9, s0003 MUS0" {
+		t.Errorf("by a counselor: %s, left %s", got, count())
+	}
+	for _, c := range []struct {
+		who, student string
+		want         bool
+	}{{"ms.arden", "", false}, {"ms.arden", "s0001", true}, {"office", "", true}} {
+		if list, err := h.Batches(ctx, h.who(c.who), mara.School, mara.Year, c.student, 0); err != nil || len(list) == 0 || list[0].MayTakeBack != c.want {
+			t.Errorf("%s, of %q: %+v, %v; may take it back: want %v", c.who, c.student, list, err, c.want)
+		}
+	}
+	if back, err := h.TakeBack(ctx, h.who("ms.arden"), mara.School, mara.Year, id, "s0001", "Not hers."); err != nil || outcome(back) != "s0001" || count() != "s0003 ART9, s0003 MUS0" {
+		t.Errorf("for one student: %v, %v, left %s", back, err, count())
+	}
+	if back, err := h.TakeBack(ctx, office, mara.School, mara.Year, id, "", "Not theirs."); err != nil || len(back) != 1 || count() != "" {
 		t.Errorf("taken back: %v, %v, left %s", back, err, count())
 	}
 	bad := []school.OwnEntry{{Student: "s0001", Entry: school.Entry{Course: "ENG09", SchoolYear: "soon", Outcome: "earned"}}}

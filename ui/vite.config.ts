@@ -75,6 +75,7 @@ const parts: Record<string, string[]> = {
 
 // Errors that only the school's own acts, or no browser, can meet: the server says them in the reader's language (errors.ts).
 const said = [
+  'others-batch',
   'not-the-sheet',
   'bad-order',
   'nothing-to-fill',

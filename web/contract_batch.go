@@ -207,6 +207,8 @@ type BatchView struct {
 	Back    int        `json:"back" doc:"Of them taken back"`
 	BackBy  string     `json:"backBy,omitempty"`
 	BackAt  *time.Time `json:"backAt,omitempty"`
+
+	MayTakeBack bool `json:"mayTakeBack" doc:"The reader may take it back: for the student who was named, or for all"`
 }
 
 // Choosing chooses students: all of whom everything given holds.

@@ -122,12 +122,13 @@ func (s *Server) batchRoutes(api huma.API) {
 	type batchesOut struct{ Body []BatchView }
 	signedIn(s, api, operation("list-batches", http.MethodGet, yearPath+"/batches", "The acts on many sheets at once, or those that concern a student, the latest first, at most 100 at once"),
 		func(ctx context.Context, by int64, in *batchesIn) (*batchesOut, error) {
-			_, list, err := s.cases.Batches(ctx, by, in.School, in.Year, in.Student, in.Skip)
+			list, err := s.cases.Batches(ctx, by, in.School, in.Year, in.Student, in.Skip)
 			out := &batchesOut{Body: []BatchView{}}
 			for i := range list {
 				b := &list[i]
 				d := b.Detail.V
-				out.Body = append(out.Body, BatchView{b.ID, b.Kind, d["course"], d["instead"], d["name"], d["message"], b.Reason, b.By, b.At, b.Sheets, b.Back, b.BackBy, b.BackAt})
+				out.Body = append(out.Body, BatchView{ID: b.ID, Kind: b.Kind, Course: d["course"], Instead: d["instead"], Name: d["name"], Message: d["message"], Reason: b.Reason, By: b.By,
+					At: b.At, Sheets: b.Sheets, Back: b.Back, BackBy: b.BackBy, BackAt: b.BackAt, MayTakeBack: b.MayTakeBack})
 			}
 			return out, err
 		})

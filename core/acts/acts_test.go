@@ -574,3 +574,19 @@ func TestTheSummerRound(t *testing.T) {
 		}
 	}
 }
+
+// What was done to many is taken back by who did it and by the office; for one student also by somebody else of the staff.
+func TestTakingBackWhatWasDoneToMany(t *testing.T) {
+	for _, c := range []struct {
+		who      Relation
+		own, one bool
+		want     Why
+	}{
+		{colleague, true, false, ""}, {colleague, false, false, OthersBatch}, {colleague, false, true, ""}, {office, false, false, ""}, {office, true, true, ""},
+		{guardian, false, true, NotYours}, {student, true, false, NotYours}, {nobody, false, false, NotYours},
+	} {
+		if got := TakesBack(c.who, c.own, c.one); got != c.want {
+			t.Errorf("%+v, own %v, one %v: %q, want %q", c.who, c.own, c.one, got, c.want)
+		}
+	}
+}

@@ -3313,6 +3313,8 @@ export interface components {
             id: number;
             instead?: string;
             kind: string;
+            /** @description The reader may take it back: for the student who was named, or for all */
+            mayTakeBack: boolean;
             message?: string;
             name?: string;
             reason?: string;

@@ -63,7 +63,7 @@ export function Done(props: { at: Year; book: Book; student?: string }) {
                 {(b.reason || b.message) && <span className="block text-sm text-soft">“{b.reason || b.message}”</span>}
                 {b.backAt && <span className="block text-sm">{t('together.wasBack', { who: b.backBy, when: when(b.backAt), count: b.back })}</span>}
               </span>
-              {b.back < b.sheets && <BackForm busy={back.isPending} onBack={(reason) => back.mutate({ id: b.id, reason })} />}
+              {b.mayTakeBack && b.back < b.sheets && <BackForm busy={back.isPending} onBack={(reason) => back.mutate({ id: b.id, reason })} />}
             </div>
           </li>
         ))}
