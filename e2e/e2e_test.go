@@ -188,6 +188,14 @@ func (p *screen) press(selector, text string) {
 	}
 }
 
+// force puts a draft of the rules or the catalog in force.
+func (p *screen) force(reason string) {
+	p.t.Helper()
+	p.MustElement("input[name=reason]").MustSelectAllText().MustInput(reason)
+	p.gone("main button[disabled]")
+	p.press("main button", "Put it in force")
+}
+
 // find opens a course in the finder.
 func (p *screen) find(course string) {
 	p.t.Helper()

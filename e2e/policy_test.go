@@ -116,11 +116,6 @@ func TestTwoChangeTheRules(t *testing.T) {
 		}
 		area.MustSelectAllText().MustInput(text)
 	}
-	force := func(p *screen) {
-		p.MustElement("input[name=reason]").MustSelectAllText().MustInput("Next year's rules.")
-		p.gone("main button[disabled]")
-		p.press("main button", "Put it in force")
-	}
 	first, second := s.as("office", desk), s.as("office", desk)
 	for _, p := range []*screen{first, second} {
 		p.press("nav a", "Rules")
@@ -128,19 +123,28 @@ func TestTwoChangeTheRules(t *testing.T) {
 	}
 	edit(second, `"en": "Study periods"`, `"en": "Periods of study"`, `"en": "Alternates"`, `"en": "Second wishes"`)
 	second.says("h1", "A draft: nothing is in force yet")
-	edit(first, `"en": "Study periods"`, `"en": "Study halls"`, `"en": "Senior project"`, `"en": "Final project"`)
-	force(first)
+	edit(first, `"en": "Study periods"`, `"en": "Study halls"`, `"en": "Credits"`, `"en": "Credit points"`)
+	first.force("Next year's rules.")
 	first.says("section[aria-label=Versions] li", "Version 2")
-	force(second)
+	second.force("Next year's rules.")
 	second.says("[role=alert]", "Someone else put a change in force meanwhile. Your changes are kept.")
 	second.press("[role=alert] button", "Load their version")
 	clashes := "section[aria-label='Both of you changed these'] li"
 	second.says(clashes, "rules · study · label · en.*theirs “Study halls”, yours “Periods of study”")
 	second.accessible("rules that both changed")
+	// What both changed stays listed when the rules are changed once more.
+	edit(first, `"en": "Senior project"`, `"en": "Final work"`)
+	first.force("Next year's rules.")
+	first.says("section[aria-label=Versions] li", "Version 3")
+	second.force("Next year's rules.")
+	second.says("[role=alert]", "Someone else put a change in force meanwhile.")
+	second.press("[role=alert] button", "Load their version")
+	second.gone("[role=alert] button")
+	second.says(clashes, "rules · study · label · en.*theirs “Study halls”, yours “Periods of study”")
 	second.press(clashes+" button", "Use theirs")
 	second.gone(clashes)
-	force(second)
-	second.says("section[aria-label=Versions] li", "Version 3")
+	second.force("Next year's rules.")
+	second.says("section[aria-label=Versions] li", "Version 4")
 	var policy struct {
 		Rules []struct {
 			ID    string
@@ -154,7 +158,7 @@ func TestTwoChangeTheRules(t *testing.T) {
 	for _, r := range policy.Rules {
 		labels[r.ID] = r.Label["en"]
 	}
-	if got := []string{labels["study"], labels["alternates"], labels["project"]}; len(policy.Rules) != 15 || !slices.Equal(got, []string{"Study halls", "Second wishes", "Final project"}) {
+	if got := []string{labels["study"], labels["alternates"], labels["project"]}; len(policy.Rules) != 15 || !slices.Equal(got, []string{"Study halls", "Second wishes", "Final work"}) {
 		t.Errorf("%d rules are in force, with %q", len(policy.Rules), got)
 	}
 }

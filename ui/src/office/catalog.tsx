@@ -7,6 +7,7 @@ import { errorWords } from '../errors';
 import { Leaves, Reading } from '../kit/reading';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { SearchField } from '../kit/searchfield';
+import { Clashes } from './clashes';
 import { Force, Versions, useEffectOf } from './force';
 import '../kit/staff';
 
@@ -194,24 +195,13 @@ export default function Courses({ at }: { at: Year }) {
         </section>
       )}
       <aside className="min-w-0 desk:border-s desk:border-line desk:ps-6">
-        {clashes.length > 0 && (
-          <section className="mb-4" aria-label={t('courses.clashes')}>
-            <h2 className="font-semibold">{t('courses.clashes')}</h2>
-            <ul>
-              {clashes.map((c) => (
-                <li key={`${c.code} ${c.column}`} className="border-t border-line py-1 text-sm">
-                  <b className="font-semibold">{c.code}</b>{' '}
-                  {c.column
-                    ? `${t(`courses.column.${/^(?:metadata\.)?([^.]+)/.exec(c.column)?.[1]}`)}: ${t('courses.clash', { theirs: c.theirs, mine: c.mine })}`
-                    : t(c.gone ? 'courses.clashGone' : 'courses.clashRemoved')}{' '}
-                  <button type="button" className="min-h-6 inked-link" onClick={() => take(c)}>
-                    {t('courses.takeTheirs')}
-                  </button>
-                </li>
-              ))}
-            </ul>
-          </section>
-        )}
+        <Clashes
+          list={clashes.map((c) => ({
+            name: c.column ? `${c.code}, ${t(`courses.column.${/^(?:metadata\.)?([^.]+)/.exec(c.column)?.[1]}`)}:` : c.code,
+            says: c.column ? t('courses.clash', { theirs: c.theirs, mine: c.mine }) : t(c.gone ? 'courses.clashGone' : 'courses.clashRemoved'),
+            onTheirs: () => take(c),
+          }))}
+        />
         <Force
           at={at}
           body={body}

@@ -7,6 +7,7 @@ import { type Revising, type RulesView, rulesOf, useRules } from '../api/desks';
 import { errorWords } from '../errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { Agreements, Groups, Holidays } from './agreements';
+import { Clashes } from './clashes';
 import { Errands } from './errands';
 import { List, asNumber, put } from './fields';
 import { Force, Versions, useEffectOf } from './force';
@@ -18,14 +19,16 @@ import { SettingsPart } from './settings';
 import { Windows } from './windows';
 import '../kit/staff';
 
-/** A text as JSON, where it can be read. */
-function asJson(text: string): Json | undefined {
+/** A text as JSON, where there is one and it can be read. */
+function asJson(text: string | undefined): Json | undefined {
   try {
-    return JSON.parse(text) as Json;
+    return text === undefined ? undefined : (JSON.parse(text) as Json);
   } catch {
     return undefined;
   }
 }
+
+const written = (value: unknown) => JSON.stringify(value, null, 2) + '\n';
 
 const parts = ['rules', 'requirements', 'groups', 'settings', 'agreements', 'dates', 'errands', 'sections'] as const;
 
@@ -39,24 +42,25 @@ export default function Rules({ at }: { at: Year }) {
   const [draft, setDraft] = useState<string>(); // policy.json, once it is changed
   const [errands, setErrands] = useState<Record<string, string>[]>(); // likewise
   const [json, setJson] = useState(false);
-  const [stood, setStood] = useState<RulesView>(); // what the draft was begun on
-  const [clashes, setClashes] = useState<Clash[]>([]);
+  const [begun, setBegun] = useState<string>(); // policy.json as it was when the draft was begun
+  const [stood, setStood] = useState<RulesView>(); // what the draft stands on
   const client = useQueryClient();
   const base = rules.data;
+  if (base && draft === undefined && begun !== base.text) setBegun(base.text);
   // Somebody else has put other rules in force: the draft goes on on top of them, also where they were loaded unasked. One that cannot be read
   // stays on what it was begun on, and is refused until it can.
   if (base && base !== stood) {
-    const [was, mine, theirs] = stood && draft !== undefined ? [stood.text, draft, base.text].map(asJson) : [];
+    const [was, mine, theirs] = [stood?.text, draft, base.text].map(asJson);
     if (!stood || draft === undefined || (was !== undefined && mine !== undefined && theirs !== undefined)) {
       setStood(base);
-      if (stood && draft !== undefined && base.text !== stood.text) {
-        const both = merge(was, mine, theirs);
-        setDraft(JSON.stringify(both.value, null, 2) + '\n');
-        setClashes(both.clashes);
-      }
+      if (stood && draft !== undefined && base.text !== stood.text) setDraft(written(merge(was, mine, theirs).value));
       if (stood && errands) setErrands(mergeRows(stood.errands, errands, base.errands));
     }
   }
+  const clashes = useMemo(() => {
+    const [was, mine, theirs] = [begun, draft, stood?.text].map(asJson);
+    return was === undefined || mine === undefined || theirs === undefined ? [] : merge(was, mine, theirs).clashes;
+  }, [begun, draft, stood]);
   const text = draft ?? base?.text;
   const changed = (draft !== undefined && draft !== base?.text) || errands !== undefined;
   const body = useMemo<Revising | undefined>(
@@ -72,13 +76,12 @@ export default function Rules({ at }: { at: Year }) {
     const next = parsePolicy(text);
     if (!next) return;
     change(next);
-    setDraft(JSON.stringify(next, null, 2) + '\n');
+    setDraft(written(next));
   };
-  const leave = () => (setDraft(undefined), setErrands(undefined), setClashes([]));
+  const leave = () => (setDraft(undefined), setErrands(undefined));
   const take = (clash: Clash) => {
     const value = asJson(text);
-    if (value !== undefined) setDraft(JSON.stringify(withAt(value, clash.way, clash.theirs), null, 2) + '\n');
-    setClashes(clashes.filter((c) => c !== clash));
+    if (value !== undefined) setDraft(written(withAt(value, clash.way, clash.theirs)));
   };
   const short = (v: Json | undefined) => (v === undefined ? '–' : typeof v === 'string' ? v : JSON.stringify(v)).slice(0, 120);
   const terms = catalog.data.terms;
@@ -146,21 +149,13 @@ export default function Rules({ at }: { at: Year }) {
         )}
       </div>
       <aside className="min-w-0 desk:border-s desk:border-line desk:ps-6">
-        {clashes.length > 0 && (
-          <section className="mb-4" aria-label={t('courses.clashes')}>
-            <h2 className="font-semibold">{t('courses.clashes')}</h2>
-            <ul>
-              {clashes.map((c) => (
-                <li key={c.way.join(' ')} className="border-t border-line py-1 text-sm">
-                  <b className="font-semibold">{c.way.join(' · ')}</b>: {t('courses.clash', { theirs: short(c.theirs), mine: short(c.mine) })}{' '}
-                  <button type="button" className="min-h-6 inked-link" onClick={() => take(c)}>
-                    {t('courses.takeTheirs')}
-                  </button>
-                </li>
-              ))}
-            </ul>
-          </section>
-        )}
+        <Clashes
+          list={clashes.map((c) => ({
+            name: `${c.way.join(' · ')}:`,
+            says: t('courses.clash', { theirs: short(c.theirs), mine: short(c.mine) }),
+            onTheirs: () => take(c),
+          }))}
+        />
         <Force
           at={at}
           body={body}
