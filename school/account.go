@@ -3,8 +3,6 @@ package school
 import (
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"slices"
@@ -39,11 +37,6 @@ type SignedIn struct {
 
 // onceLife is how long a password for one sign-in is good.
 const onceLife = 14 * 24 * time.Hour
-
-func hashed(token string) string {
-	sum := sha256.Sum256([]byte(token))
-	return hex.EncodeToString(sum[:])
-}
 
 // SignIn checks a password. The errors are SignInFailed, the same for an unknown username, TooMany, and Crowded while too many sign in.
 func (s *Service) SignIn(ctx context.Context, username, password string, from Client) (*SignedIn, error) {

@@ -33,7 +33,7 @@ type Batch struct {
 // The kinds of batches.
 const (
 	BatchClear    = "clear"
-	BatchSendBack = "sendBack"
+	BatchSendBack = SentBackKind
 	BatchRemind   = "remind"
 	BatchAssign   = "assign"  // put a course on the sheet
 	BatchTakeOff  = "takeOff" // take a course off the sheet, and what the school said that put it there
@@ -261,8 +261,7 @@ func (s *Service) part(ctx context.Context, d *Desk, b *Batch) (version int64, e
 			s.told(d.Row.Place, d.Row.Version)
 			return d.Row.Version, err
 		}
-		s.mail(d, change)
-		change.Told = d.tell(change)
+		s.announce(d, change)
 		saved, err := s.db.Queries().SaveChange(ctx, change)
 		if err != nil {
 			return 0, err

@@ -2,6 +2,7 @@ package school
 
 import (
 	"slices"
+	"strings"
 
 	"rubricon/core/acts"
 	"rubricon/core/credit"
@@ -98,4 +99,53 @@ func (d *Desk) preparedEntries(b *Batch) ([]store.EntryRow, error) {
 		return nil, err
 	}
 	return d.afterBy(edit, true)
+}
+
+// recorded is the change that enters records, or puts one in the place of another.
+func (d *Desk) recorded(b *Batch) (*store.Change, error) {
+	change := d.change(BatchRecord, b.Reason, nil)
+	change.Prepares, change.Batch = true, &store.BatchPart{Batch: b.ID, Was: d.Row.State}
+	var titles []string
+	for i := range b.entries(d.Row.Student) {
+		e := &b.entries(d.Row.Student)[i]
+		r, err := e.row(d.Year)
+		if err != nil {
+			return nil, err
+		}
+		if d.onRecord(r) {
+			continue
+		}
+		if e.Replaces != 0 && !slices.Contains(d.Known.RecordIDs, e.Replaces) {
+			return nil, problem(NotFound)
+		}
+		r.Cells = e.cells(d.Row.Student, r)
+		change.Records, change.Replace = append(change.Records, r), e.Replaces
+		titles = append(titles, r.Title)
+		change.Detail = map[string]any{"course": r.Code, "message": strings.Join(titles, ", ")}
+	}
+	if len(change.Records) == 0 {
+		return nil, problem(Code(acts.AlreadyDone))
+	}
+	return change, nil
+}
+
+// entries are the records that a batch enters for a student.
+func (b *Batch) entries(student string) (list []Entry) {
+	if b.Own == nil {
+		return []Entry{b.Record}
+	}
+	for _, own := range b.Own {
+		if own.Student == student {
+			list = append(list, own.Entry)
+		}
+	}
+	return list
+}
+
+// onRecord tells whether the same is on record.
+func (d *Desk) onRecord(r *store.RecordRow) bool {
+	return slices.ContainsFunc(d.Known.Records, func(x sheet.Record) bool {
+		return x.Code == r.Code && x.Title == r.Title && x.Year == r.Year && x.Term == r.Term && int64(x.Credits) == r.Credits && string(x.Outcome) == r.Outcome &&
+			x.HasMark == (r.Mark != nil) && (r.Mark == nil || int64(x.Mark) == *r.Mark)
+	})
 }

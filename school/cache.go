@@ -3,14 +3,11 @@ package school
 import (
 	"context"
 	"fmt"
-	"sync"
-	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/sync/singleflight"
 
 	"rubricon/bundle"
-	"rubricon/core/acts"
 	"rubricon/core/catalog"
 	"rubricon/core/credit"
 	"rubricon/core/sheet"
@@ -26,23 +23,11 @@ const (
 )
 
 type cache struct {
-	years    *lru.Cache[yearKey, *SchoolYear]
-	facts    *lru.Cache[factsKey, *Known]
-	actors   *lru.Cache[actorKey, *actor]
-	pupils   *lru.Cache[pupilKey, *store.Pupil]
-	teachers *lru.Cache[rosterKey, map[string][]string]
-	found    *lru.Cache[foundKey, *foundSheet]
-	wishes   *lru.Cache[wishKey, *counted]
-	looks    *lru.Cache[lookKey, struct{}]
-	stamps   *lru.Cache[stampKey, map[string]string] // when rows were last changed, by sourcedId
-
-	schedules  *lru.Cache[scheduleKey, *schedule]
-	timetables *lru.Cache[scheduleKey, *timetable]
-	compile    singleflight.Group
-
-	mu        sync.Mutex
-	taken     map[yearOf]*takenSeats
-	forgotten map[yearOf]int64
+	years   *lru.Cache[yearKey, *SchoolYear]
+	facts   *lru.Cache[factsKey, *Known]
+	actors  *lru.Cache[actorKey, *actor]
+	pupils  *lru.Cache[pupilKey, *store.Pupil]
+	compile singleflight.Group
 }
 
 type (
@@ -50,12 +35,6 @@ type (
 		school          string
 		year            int
 		catalog, policy int64
-	}
-	stampKey struct {
-		school  string
-		year    int
-		catalog int64
-		file    string
 	}
 	factsKey struct {
 		yearKey
@@ -68,11 +47,6 @@ type (
 		account int64
 		roster  int64
 	}
-	rosterKey struct {
-		school string
-		year   int
-		roster int64
-	}
 	pupilKey struct {
 		Place
 		roster, facts int64
@@ -81,9 +55,7 @@ type (
 
 func newCache() *cache {
 	return &cache{years: atMost[yearKey, *SchoolYear](maxYears), facts: atMost[factsKey, *Known](maxFacts), actors: atMost[actorKey, *actor](maxPeople),
-		pupils: atMost[pupilKey, *store.Pupil](maxPeople), teachers: atMost[rosterKey, map[string][]string](maxYears),
-		found: atMost[foundKey, *foundSheet](maxFacts), wishes: atMost[wishKey, *counted](maxFacts), schedules: atMost[scheduleKey, *schedule](maxYears), timetables: atMost[scheduleKey, *timetable](maxYears),
-		looks: atMost[lookKey, struct{}](maxPeople), stamps: atMost[stampKey, map[string]string](maxYears), taken: map[yearOf]*takenSeats{}, forgotten: map[yearOf]int64{}}
+		pupils: atMost[pupilKey, *store.Pupil](maxPeople)}
 }
 
 func atMost[K comparable, V any](n int) *lru.Cache[K, V] {
@@ -92,14 +64,6 @@ func atMost[K comparable, V any](n int) *lru.Cache[K, V] {
 		panic(err) // only for a size that is not positive
 	}
 	return c
-}
-
-// SchoolYear is a school year as the computation works on it, with the versions of catalog and policy it was compiled from. It is
-// immutable.
-type SchoolYear struct {
-	*catalog.Year
-	School, Name                  string
-	CatalogVersion, PolicyVersion int64
 }
 
 // Known is a student's compiled facts with what is shown beside them. It is immutable.
@@ -136,44 +100,13 @@ type Declined struct {
 	Answer, Decider string
 }
 
-// actor is somebody of a school who does something, with whom they counsel in a year.
-type actor struct {
-	store.Person
-	account  int64
-	roster   int64 // the version it was read in
-	counsels map[string]bool
-}
-
-func (a *actor) name() store.Actor {
-	return store.Actor{ID: a.ID, Name: a.GivenName + " " + a.FamilyName}
-}
-
-// to tells what the person is to a student.
-func (a *actor) to(student string) acts.Relation {
-	r := a.inSchool()
-	r.Self = a.Role == "student" && a.ID == student
-	r.Counsels = a.counsels[student]
-	for _, child := range a.Children.V {
-		r.Guardian = r.Guardian || child.ID == student
-	}
-	return r
-}
-
-// inSchool tells what the person is to the school.
-func (a *actor) inSchool() acts.Relation {
-	return acts.Relation{Counselor: a.Counsels, Office: a.Administers}
-}
-
-// compileTimeout bounds a compilation, which goes on when the request that began it has ended: others wait for it too.
-const compileTimeout = 30 * time.Second
-
 // year gives a school year in a version, compiling it when it is not at hand; of many who ask at once, one compiles.
 func (s *Service) year(ctx context.Context, school string, year int, catalog, policy int64) (*SchoolYear, error) {
 	key := yearKey{school, year, catalog, policy}
 	if have, ok := s.cache.years.Get(key); ok {
 		return have, nil
 	}
-	return together(ctx, s.cache, fmt.Sprintf("%q %d %d %d", school, year, catalog, policy), func(ctx context.Context) (*SchoolYear, error) {
+	return together(ctx, &s.cache.compile, fmt.Sprintf("%q %d %d %d", school, year, catalog, policy), func(ctx context.Context) (*SchoolYear, error) {
 		if have, ok := s.cache.years.Get(key); ok {
 			return have, nil
 		}
@@ -183,25 +116,6 @@ func (s *Service) year(ctx context.Context, school string, year int, catalog, po
 		}
 		return have, err
 	})
-}
-
-// together does something once for all who ask for it at the same time by one name. It is detached from whoever asked first, and bounded by
-// itself; who asks waits no longer than their own context.
-func together[T any](ctx context.Context, c *cache, name string, work func(context.Context) (T, error)) (out T, err error) {
-	done := c.compile.DoChan(name, func() (any, error) {
-		ctx, stop := context.WithTimeout(context.WithoutCancel(ctx), compileTimeout)
-		defer stop()
-		return work(ctx)
-	})
-	select {
-	case r := <-done:
-		if r.Err != nil {
-			return out, r.Err
-		}
-		return r.Val.(T), nil
-	case <-ctx.Done():
-		return out, ctx.Err()
-	}
 }
 
 func (s *Service) compileYear(ctx context.Context, key yearKey) (*SchoolYear, error) {

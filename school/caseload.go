@@ -3,17 +3,9 @@ package school
 import (
 	"cmp"
 	"context"
-	"runtime"
 	"slices"
 	"strings"
 	"time"
-	"unicode"
-
-	lru "github.com/hashicorp/golang-lru/v2"
-	"golang.org/x/sync/errgroup"
-	"golang.org/x/text/runes"
-	"golang.org/x/text/transform"
-	"golang.org/x/text/unicode/norm"
 
 	"rubricon/core/acts"
 	"rubricon/core/caseload"
@@ -91,14 +83,6 @@ type foundSheet struct {
 	on     []int32
 }
 
-// foundKey names a sheet in a version, with all that it was judged by.
-type foundKey struct {
-	factsKey
-	version int64
-	apart   bool   // the summer round is handed in by itself
-	classes string // the digest of the master schedule, as far as it is told
-}
-
 // Caseload lists the students of the reader, or of the whole school, each with where the sheet is and all it waits for: those that a
 // filter chooses. The longest waiting come first.
 func (s *Service) Caseload(ctx context.Context, by int64, school string, year int, f Filter) (*Caseload, error) {
@@ -133,75 +117,7 @@ func (s *Service) Caseload(ctx context.Context, by int64, school string, year in
 
 // found tells what was found of sheets, working out what is not at hand.
 func (s *Service) found(ctx context.Context, y *SchoolYear, a *actor, heads []store.HeadRow) ([]*foundSheet, error) {
-	return ofSheets(ctx, s, y, a, heads, s.cache.found, func(k foundKey) foundKey { return k }, findOn)
-}
-
-// ofSheets gives something of each sheet, which is worked out where it is not at hand by its key; nothing of a sheet that is gone.
-func ofSheets[K comparable, V any](ctx context.Context, s *Service, y *SchoolYear, a *actor, heads []store.HeadRow, hand *lru.Cache[K, *V], key func(foundKey) K, workOut func(*Desk) *V) ([]*V, error) {
-	sections, err := s.schedule(ctx, y, a.roster)
-	if err != nil {
-		return nil, err
-	}
-	out := make([]*V, len(heads))
-	keys := make([]K, len(heads))
-	at := map[string]int{}
-	var missing []string
-	for i := range heads {
-		h := &heads[i]
-		keys[i] = key(foundKey{factsKey{yearKey{h.School, h.Year, y.CatalogVersion, y.PolicyVersion}, h.Student, h.Facts}, h.Version, h.SummerOpens != nil, sections.digest})
-		if have, ok := hand.Get(keys[i]); ok {
-			out[i] = have
-			continue
-		}
-		at[h.Student] = i
-		missing = append(missing, h.Student)
-	}
-	if len(missing) == 0 {
-		return out, nil
-	}
-	desks, err := s.desks(ctx, y, a, missing)
-	if err != nil {
-		return nil, err
-	}
-	var work errgroup.Group
-	work.SetLimit(runtime.GOMAXPROCS(0))
-	for _, d := range desks {
-		i := at[d.Row.Student]
-		d.schedule = sections
-		work.Go(func() error {
-			out[i] = workOut(d)
-			return nil
-		})
-	}
-	_ = work.Wait() // nothing of it fails
-	for _, d := range desks {
-		i := at[d.Row.Student]
-		if d.Row.Version == heads[i].Version && d.Row.Facts == heads[i].Facts { // else it has changed meanwhile, and what is at hand goes by the versions
-			hand.Add(keys[i], out[i])
-		}
-	}
-	return out, nil
-}
-
-// desks reads the sheets of some students of a year.
-func (s *Service) desks(ctx context.Context, y *SchoolYear, a *actor, students []string) ([]*Desk, error) {
-	list, err := s.db.Queries().Cases(ctx, y.School, y.Start, students)
-	if err != nil {
-		return nil, err
-	}
-	sheets := make([]*store.SheetRow, len(list))
-	for i := range list {
-		sheets[i] = &list[i].SheetRow
-	}
-	known, err := s.knownOf(ctx, y, sheets)
-	if err != nil {
-		return nil, err
-	}
-	desks, now := make([]*Desk, len(list)), s.now()
-	for i := range list {
-		desks[i] = &Desk{Row: list[i].SheetRow, Pupil: list[i].Pupil, Year: y, Known: known[i], actor: a, now: now}
-	}
-	return desks, nil
+	return ofSheets(ctx, s, y, a, heads, s.foundBefore, func(k foundKey) foundKey { return k }, findOn)
 }
 
 // findOn looks for what the sheet on a desk may wait for.
@@ -227,15 +143,6 @@ func (d *Desk) Started() bool {
 	return caseload.Started(acts.State(d.Row.State), d.Row.Begun, caseload.Begun(d.Known.Facts, &d.Sheet) || len(d.Gone) > 0)
 }
 
-// Zone is the time zone of the school.
-func (y *SchoolYear) Zone() *time.Location {
-	zone, err := time.LoadLocation(y.Policy.Settings.TimeZone)
-	if err != nil {
-		return time.UTC // a bundle with another is refused
-	}
-	return zone
-}
-
 // contested tells by course whether more ask for it than there are seats.
 func (s *Service) contested(ctx context.Context, y *SchoolYear) ([]bool, error) {
 	seats, err := s.db.Queries().Seats(ctx, y.School, y.Start)
@@ -256,13 +163,6 @@ func (s *Service) contested(ctx context.Context, y *SchoolYear) ([]bool, error) 
 		return out
 	}
 	return caseload.Contest(y.Year, byCourse(asked), byCourse(seats)), nil
-}
-
-func moment(t *time.Time) time.Time {
-	if t == nil {
-		return time.Time{}
-	}
-	return *t
 }
 
 // caseLine tells where a sheet is and what it waits for.
@@ -372,15 +272,6 @@ func named(l *CaseLine, words []string) bool {
 		name += " " + fold(*l.Receipt)
 	}
 	return !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(name, w) })
-}
-
-// fold makes names comparable: without accents and capitals.
-func fold(text string) string {
-	plain, _, err := transform.String(transform.Chain(norm.NFD, runes.Remove(runes.In(unicode.Mn))), text)
-	if err != nil {
-		plain = text
-	}
-	return strings.ToLower(plain)
 }
 
 // claimFor gives the open claim that a course's condition waits for.

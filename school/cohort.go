@@ -32,13 +32,6 @@ type Cohort struct {
 	Lines    []RosterLine // of the list, that name nobody, several, or somebody once more
 }
 
-// Member is a student who is chosen.
-type Member struct {
-	Student, GivenName, FamilyName string
-	Grade                          int
-	Version                        int64
-}
-
 // RosterLine is a line of a list that does not name one student.
 type RosterLine struct {
 	Number int
@@ -46,9 +39,6 @@ type RosterLine struct {
 	Twice  bool
 	People []Member // whom it may mean
 }
-
-// maxRoster is how long a list may be, in bytes.
-const maxRoster = 512 << 10
 
 // Cohort lists the students that somebody chooses, by name. The error is BadCondition, with what is wrong and where, for a condition that
 // cannot be read.
@@ -102,10 +92,6 @@ func unknownCourses(y *SchoolYear, c *condition.Condition) (list []string) {
 		return true
 	})
 	return list
-}
-
-func member(h *store.HeadRow) Member {
-	return Member{h.Student, h.GivenName, h.FamilyName, h.Grade, h.Version}
 }
 
 // condition reads the condition; nil where there is none. Subject is the course it is about, -1 for none.
@@ -190,17 +176,6 @@ func (s *Service) listed(ctx context.Context, out *Cohort, text string, heads []
 		}
 	}
 	return chosen, nil
-}
-
-// roll is what lists may name students by.
-func (s *Service) roll(ctx context.Context, school string, heads []store.HeadRow) ([]roster.Person, error) {
-	names, err := s.db.Queries().NamesOf(ctx, school)
-	people := make([]roster.Person, len(heads))
-	for i := range heads {
-		n := names[heads[i].Student]
-		people[i] = roster.Person{ID: heads[i].Student, Username: n.Username, Mail: n.Mail, GivenName: heads[i].GivenName, FamilyName: heads[i].FamilyName}
-	}
-	return people, err
 }
 
 // fitting gives those who meet a condition.

@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"rubricon/core/acts"
-	"rubricon/core/condition"
 	"rubricon/core/credit"
 	"rubricon/core/sheet"
 	"rubricon/store"
@@ -195,17 +194,6 @@ func (d *Decision) transfer(y *SchoolYear, student string, claim *Claim) (*store
 	return record, nil
 }
 
-// About tells whether a claim speaks for a leaf of the condition of a course.
-func (c *Claim) About(leaf *condition.Leaf, course string) bool {
-	switch leaf.Kind {
-	case condition.Passed, condition.Alongside:
-		return c.Course == leaf.Name
-	case condition.Recommended:
-		return c.Name == "recommended" && c.Course == course
-	}
-	return c.Name != "" && c.Name == leaf.Name
-}
-
 // Happening is one thing that happened to a sheet.
 type Happening struct {
 	Version                      int64
@@ -232,3 +220,6 @@ func (s *Service) History(ctx context.Context, by int64, at Place, skip int) (li
 	}
 	return list, err
 }
+
+// SentBackKind is the kind of the act by which a sheet is sent back.
+const SentBackKind = "sendBack"

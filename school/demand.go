@@ -34,11 +34,8 @@ type DemandCourse struct {
 	StepIn   int  // students for whom it comes in for a course that does not run
 	Sections int  // in the master schedule
 	Seats    int
-	Stopped  *NotRunning
+	Stopped  *store.SectionPlan
 }
-
-// NotRunning says that a course does not run, since when and why.
-type NotRunning = store.SectionPlan
 
 // wishKey names a sheet as it is counted: in a version, with the courses that do not run.
 type wishKey struct {
@@ -70,7 +67,7 @@ func (s *Service) wishes(ctx context.Context, y *SchoolYear, a *actor, drafts bo
 			text += stopped[i].Course + "\x1f"
 		}
 	}
-	out, err := ofSheets(ctx, s, y, a, heads, s.cache.wishes, func(k foundKey) wishKey { return wishKey{k, drafts, text} }, func(d *Desk) *counted { return count(d, drafts, lost) })
+	out, err := ofSheets(ctx, s, y, a, heads, s.wishesBefore, func(k foundKey) wishKey { return wishKey{k, drafts, text} }, func(d *Desk) *counted { return count(d, drafts, lost) })
 	return slices.DeleteFunc(out, func(c *counted) bool { return c == nil }), err
 }
 

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"slices"
+	"strings"
 	"time"
 
 	"rubricon/core/acts"
@@ -359,8 +360,7 @@ func (s *Service) act(ctx context.Context, by int64, at Place, version int64, ac
 			return nil, err
 		}
 		change.Prepares = change.Prepares || act == acts.Decide
-		s.mail(d, change)
-		change.Told = d.tell(change)
+		s.announce(d, change)
 		saved, err := s.db.Queries().SaveChange(ctx, change)
 		if err != nil {
 			return nil, err
@@ -410,4 +410,49 @@ func (d *Desk) Cover() []sheet.Cover {
 		return nil
 	}
 	return cover
+}
+
+// guard refuses an act that is not allowed, or that lacks the reason it needs.
+func (d *Desk) guard(act acts.Act, reason string) error {
+	if err := d.may(act); err != nil {
+		return err
+	}
+	if d.Acts[act].Reason && reason == "" {
+		return problem(NeedsReason)
+	}
+	return nil
+}
+
+// may refuses an act that is not allowed, whether it needs a reason or not.
+func (d *Desk) may(act acts.Act) error {
+	answer := d.Acts[act]
+	switch {
+	case answer.Allowed:
+		return nil
+	case answer.Why == acts.Stale, answer.Why == acts.NotReady:
+		return &Error{Code: Code(answer.Why), Now: d}
+	}
+	return problem(Code(answer.Why))
+}
+
+// SeatWindow is when seats are chosen.
+func (d *Desk) SeatWindow() acts.Window { return seatWindowOf(&d.Pupil) }
+
+// SeatPhase is where the moment lies to the window in which seats are chosen.
+func (d *Desk) SeatPhase() acts.Phase { return d.SeatWindow().Phase(d.now) }
+
+// today is the date in the school's time zone.
+func (d *Desk) today() string { return d.now.In(d.Year.Zone()).Format(time.DateOnly) }
+
+// initials are the first two letters of a school's id.
+func initials(school string) string {
+	letters := []rune(strings.ToUpper(school))
+	return string(letters[:min(2, len(letters))])
+}
+
+func seatWindowOf(p *store.Pupil) acts.Window {
+	if p.SeatOpens == nil {
+		return acts.Window{}
+	}
+	return acts.Window{Opens: *p.SeatOpens, Families: *p.SeatFamilies, Counselors: *p.SeatCounselor}
 }

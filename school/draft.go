@@ -127,11 +127,6 @@ func (s *Service) DropDraft(ctx context.Context, by int64, at Place) error {
 	return s.db.Queries().DropDraft(ctx, at, at.Draft)
 }
 
-func shortName(name string) string {
-	runes := []rune(tidy(name))
-	return string(runes[:min(len(runes), 60)])
-}
-
 // changeDraft makes a change on a draft, or takes one back.
 func (s *Service) changeDraft(ctx context.Context, d *Desk, edit *Edit) (*Desk, error) {
 	draft := *d.Draft

@@ -5,8 +5,6 @@ import (
 	"fmt"
 	"time"
 
-	"rubricon/core/acts"
-	"rubricon/core/sheet"
 	"rubricon/store"
 )
 
@@ -96,7 +94,7 @@ type Error struct {
 	Code  Code
 	Param string
 	Wait  time.Duration // TooMany
-	Desk  *Desk         // stale-version, not-ready: the sheet as it is now
+	Now   any           // stale-version, not-ready: the *Desk as it is now
 	Next  string        // SeatGone: a section to take instead; empty: none
 }
 
@@ -127,34 +125,4 @@ func asNotFound(err error) error {
 		return problem(NotFound)
 	}
 	return err
-}
-
-var editCodes = map[error]Code{sheet.ErrFixed: Fixed, sheet.ErrNotOnSheet: NotOnSheet, sheet.ErrBarred: Barred, sheet.ErrEarned: Earned, sheet.ErrOrder: BadOrder,
-	sheet.ErrStandsFor: BadStandsFor, sheet.ErrFull: Full, sheet.ErrSummer: SummerAlternate, sheet.ErrOver: OverMaximum, sheet.ErrThere: OnSheet,
-	sheet.ErrNothing: NothingToAdd, sheet.ErrKind: BadAct}
-
-// EditCode gives the code of what core/sheet refuses an edit for.
-func EditCode(err error) Code { return editCodes[err] }
-
-// guard refuses an act that is not allowed, or that lacks the reason it needs.
-func (d *Desk) guard(act acts.Act, reason string) error {
-	if err := d.may(act); err != nil {
-		return err
-	}
-	if d.Acts[act].Reason && reason == "" {
-		return problem(NeedsReason)
-	}
-	return nil
-}
-
-// may refuses an act that is not allowed, whether it needs a reason or not.
-func (d *Desk) may(act acts.Act) error {
-	answer := d.Acts[act]
-	switch {
-	case answer.Allowed:
-		return nil
-	case answer.Why == acts.Stale, answer.Why == acts.NotReady:
-		return &Error{Code: Code(answer.Why), Desk: d}
-	}
-	return problem(Code(answer.Why))
 }

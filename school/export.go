@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"rubricon/bundle"
-	"rubricon/core/policy"
 	"rubricon/store"
 )
 
@@ -66,31 +65,3 @@ func (s *Service) Export(ctx context.Context, school string, year int) (files []
 	s.log.InfoContext(ctx, "an export", "school", school, "year", year)
 	return files, left, nil
 }
-
-// asFile makes a file of rows by column. Columns that rows entered here have and the file had not are added to its header.
-func asFile(name string, header []string, rows []store.Cells) bundle.File {
-	used := map[string]bool{}
-	for _, row := range rows {
-		for column, cell := range row {
-			used[column] = used[column] || cell != ""
-		}
-	}
-	fresh := header == nil
-	for i, column := range bundle.Columns(name) {
-		if !slices.Contains(header, column) && (used[column] || fresh && i < bundle.Required(name)) {
-			header = append(header, column)
-		}
-	}
-	f := bundle.File{Name: name, Header: header}
-	for _, row := range rows {
-		cells := make([]string, len(header))
-		for i, column := range header {
-			cells[i] = row[column]
-		}
-		f.Rows = append(f.Rows, cells)
-	}
-	return f
-}
-
-// YearLabel writes the school year that begins in a calendar year: 2027-28.
-func YearLabel(start int) string { return policy.YearLabel(start) }

@@ -19,7 +19,7 @@ func TestFromSheetToCleared(t *testing.T) {
 	student, guardian, counselor := h.who("mara.quill"), h.who("ilse.quill"), h.who("ms.arden")
 	_, err := h.Submit(ctx, student, mara, 0, "")
 	var known *school.Error
-	if !errors.As(err, &known) || known.Code != school.Code(acts.NotReady) || len(known.Desk.Todo) != 3 {
+	if !errors.As(err, &known) || known.Code != school.Code(acts.NotReady) || len(known.Now.(*school.Desk).Todo) != 3 {
 		t.Fatalf("submitting an unfinished sheet gives %v", err)
 	}
 	ready := h.finish()
@@ -50,7 +50,7 @@ func TestFromSheetToCleared(t *testing.T) {
 	if twice := h.must(h.Sign(ctx, guardian, mara, sent.Row.Version, nil, "")); twice.Row.Version != signed.Row.Version {
 		t.Error("signing twice makes another version")
 	}
-	if _, err := h.Clear(ctx, counselor, mara, signed.Row.Version, ""); !errors.As(err, &known) || known.Code != school.Code(acts.NotReady) || len(known.Desk.Todo) != 1 {
+	if _, err := h.Clear(ctx, counselor, mara, signed.Row.Version, ""); !errors.As(err, &known) || known.Code != school.Code(acts.NotReady) || len(known.Now.(*school.Desk).Todo) != 1 {
 		t.Errorf("clearing with an open claim gives %v", err)
 	}
 	mark := credit.Amount(8300)

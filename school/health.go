@@ -23,3 +23,15 @@ func (s *Service) Backlog(ctx context.Context) (Backlog, error) {
 
 // PoolStats tells how the connections of this process to the database are used.
 func (s *Service) PoolStats() PoolStats { return s.db.PoolStats() }
+
+// NewestYear gives the newest year of a school.
+func (s *Service) NewestYear(ctx context.Context, school string) (int, error) {
+	year, err := s.db.Queries().Newest(ctx, school)
+	if err == nil && year == 0 {
+		err = problem(NotFound)
+	}
+	return year, err
+}
+
+// Schools lists the ids of the schools in the database.
+func (s *Service) Schools(ctx context.Context) ([]string, error) { return s.db.Queries().Schools(ctx) }

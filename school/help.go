@@ -287,7 +287,7 @@ func (s *Service) UseSections(ctx context.Context, by int64, school string, year
 		return 0, err
 	}
 	s.log.InfoContext(ctx, "sections that a run has tried are used", "school", school, "year", year, "by", by, "run", run, "changes", len(r.Changes))
-	s.hub.missed()
+	s.missed()
 	return len(r.Changes), nil
 }
 

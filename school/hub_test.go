@@ -66,7 +66,7 @@ func TestWhoAskedFirstLeaves(t *testing.T) {
 	first, leave := context.WithCancel(t.Context())
 	began, let := make(chan bool, 2), make(chan bool)
 	ask := func(ctx context.Context) (int, error) {
-		return together(ctx, c, "x", func(ctx context.Context) (int, error) {
+		return together(ctx, &c.compile, "x", func(ctx context.Context) (int, error) {
 			began <- true
 			<-let
 			return 7, ctx.Err()

@@ -414,15 +414,6 @@ func sourceOf(b *bundle.Bundle) (files map[string]store.Sheetful, headers map[st
 // catalogFiles are the files that a school year is compiled from, beside the policy.
 var catalogFiles = []string{"academicSessions.csv", "orgs.csv", "courses.csv", "errands.csv"}
 
-// sourceFiles makes of a version's source the files of a bundle without people.
-func sourceFiles(s store.Source) []bundle.File {
-	files := []bundle.File{{Name: "policy.json", Text: []byte(s.Policy)}, {Name: "users.csv", Header: bundle.Columns("users.csv")}}
-	for name, f := range s.Files {
-		files = append(files, bundle.File{Name: name, Header: f.Header, Rows: f.Rows})
-	}
-	return files
-}
-
 func sectionRows(b *bundle.Bundle) []store.SectionRow {
 	t := b.Tables["classes.csv"]
 	read := map[string]*bundle.Section{}

@@ -662,7 +662,7 @@ func TestImportingWhileStudentsWork(t *testing.T) {
 					d, err := cases.Change(ctx, w.who, w.at, school.Edit{Version: w.version, Act: act, Course: "GTR1"})
 					var known *school.Error
 					if errors.As(err, &known) && known.Code == "stale-version" && w.version == 2 {
-						w.version = known.Desk.Row.Version // what came replaced a sheet that nobody had worked on
+						w.version = known.Now.(*school.Desk).Row.Version // what came replaced a sheet that nobody had worked on
 						continue
 					}
 					if err != nil {

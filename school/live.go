@@ -60,12 +60,6 @@ type hub struct {
 	counting bool
 }
 
-// yearOf names a school year.
-type yearOf struct {
-	school string
-	year   int
-}
-
 func newHub() *hub {
 	return &hub{watches: map[*Watch]bool{}, out: make(chan store.Told, 4096), changed: map[yearOf]map[string]bool{}}
 }
@@ -175,6 +169,9 @@ func (h *hub) missed() {
 	}
 }
 
+// missed tells everybody who watches that something may have changed that no single student is named for.
+func (s *Service) missed() { s.hub.missed() }
+
 // told notes that a sheet has changed.
 func (s *Service) told(at Place, version int64) {
 	s.pass(store.Told{School: at.School, Year: at.Year, Student: at.Student, Version: version})
@@ -246,7 +243,7 @@ func (s *Service) mayReadAll(by int64, school string, year int) func(context.Con
 // Live tells the other server processes of changes and hears theirs, until the context ends. While the database cannot be reached
 // nothing is heard; who watches then looks again.
 func (s *Service) Live(ctx context.Context) {
-	go s.tell(ctx)
+	go s.tellOthers(ctx)
 	for ctx.Err() == nil {
 		err := s.db.Listen(ctx, func() {
 			s.hub.listening.Store(true)
@@ -263,7 +260,7 @@ func (s *Service) Live(ctx context.Context) {
 	}
 }
 
-func (s *Service) tell(ctx context.Context) {
+func (s *Service) tellOthers(ctx context.Context) {
 	for {
 		var list []store.Told
 		select {

@@ -19,11 +19,12 @@ type Letter struct {
 	Wanted bool   // the reader has not declined such mails
 }
 
-// mail puts the mails that come of a change on their way with it.
-func (s *Service) mail(d *Desk, c *store.Change) {
+// announce adds to a change the mails and the messages to other systems that come of it; they are sent once it is saved.
+func (s *Service) announce(d *Desk, c *store.Change) {
 	if !s.noPost {
 		c.Letters = d.letters(c)
 	}
+	c.Told = d.tell(c)
 }
 
 // letters are the mails that come of a change: they are on their way once it is saved.
@@ -47,7 +48,7 @@ func (d *Desk) letters(c *store.Change) (list []store.LetterFor) {
 	case "ask", "decline":
 		detail["message"] = told["message"]
 		write("asked", "counselors")
-	case BatchSendBack:
+	case SentBackKind:
 		detail["message"] = told["message"]
 		write("sentBack", "student", "guardians")
 	case "decide":

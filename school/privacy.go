@@ -20,14 +20,14 @@ func (s *Service) noteLook(ctx context.Context, d *Desk, r acts.Relation) {
 		return
 	}
 	key := lookKey{store.Place{School: d.Row.School, Year: d.Row.Year, Student: d.Row.Student}, d.actor.ID, d.now.In(d.Year.Zone()).Format(time.DateOnly)}
-	if _, noted := s.cache.looks.Get(key); noted {
+	if _, noted := s.looks.Get(key); noted {
 		return
 	}
 	if err := s.db.Queries().NoteLook(ctx, key.Place, d.actor.name(), key.day, d.now); err != nil {
 		s.log.WarnContext(ctx, "a look was not noted", "school", d.Row.School, "account", d.actor.account, "error", err)
 		return
 	}
-	s.cache.looks.Add(key, struct{}{})
+	s.looks.Add(key, struct{}{})
 }
 
 // maxLooks is how many looks at a sheet are listed.

@@ -109,7 +109,7 @@ func (s *Service) Revise(ctx context.Context, by int64, school string, year int,
 	}
 	if err == nil {
 		s.log.InfoContext(ctx, "rules or courses were revised", "school", school, "year", year, "account", by)
-		s.hub.missed()
+		s.missed()
 	}
 	return effect, err
 }

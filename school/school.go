@@ -3,13 +3,13 @@
 package school
 
 import (
-	"context"
 	"log/slog"
-	"strings"
 	"time"
 
 	"github.com/alexedwards/argon2id"
+	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/sync/semaphore"
+	"golang.org/x/sync/singleflight"
 
 	"rubricon/store"
 )
@@ -17,16 +17,26 @@ import (
 // Service gives the use cases. It holds nothing that cannot be read again, so any number may run side by side; Live lets them hear of
 // each other's changes.
 type Service struct {
-	db        *store.DB
-	now       func() time.Time
-	log       *slog.Logger
-	params    argon2id.Params
-	hasher    *semaphore.Weighted
-	signingIn *line
-	cache     *cache
-	hub       *hub
-	hooks     Hooks
-	noPost    bool
+	db           *store.DB
+	now          func() time.Time
+	log          *slog.Logger
+	params       argon2id.Params
+	hasher       *semaphore.Weighted
+	signingIn    *line
+	cache        *cache
+	kinds        map[string]Work
+	hub          *hub
+	once         singleflight.Group
+	teachers     *lru.Cache[rosterKey, map[string][]string]
+	foundBefore  *lru.Cache[foundKey, *foundSheet]
+	wishesBefore *lru.Cache[wishKey, *counted]
+	looks        *lru.Cache[lookKey, struct{}]
+	stamps       *lru.Cache[stampKey, map[string]string] // when rows were last changed, by sourcedId
+	schedules    *lru.Cache[scheduleKey, *schedule]
+	timetables   *lru.Cache[scheduleKey, *timetable]
+	counts       *seatCounts
+	hooks        Hooks
+	noPost       bool
 
 	attendance Attendance
 	firstStay  bool   // Options.FirstPasswordsStay
@@ -51,9 +61,6 @@ type Options struct {
 // recommended is the second recommended setting of RFC 9106, section 4: 64 MiB, 3 passes, 4 lanes.
 var recommended = argon2id.Params{Memory: 64 << 10, Iterations: 3, Parallelism: 4, SaltLength: 16, KeyLength: 32}
 
-// Within holds what is done with a context to one school, by the database itself, whatever is asked of it.
-func Within(ctx context.Context, school string) context.Context { return store.Within(ctx, school) }
-
 // New makes a service.
 func New(db *store.DB, o Options) *Service {
 	if o.Now == nil {
@@ -65,18 +72,13 @@ func New(db *store.DB, o Options) *Service {
 	if o.Hashes.Memory == 0 {
 		o.Hashes = recommended
 	}
-	s := &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), signingIn: newLine(signInRoom*int(maxHashing), signInTakes/time.Duration(maxHashing)), cache: newCache(), hub: newHub(), noPost: o.NoPost, hooks: o.Hooks, attendance: o.Attendance, firstStay: o.FirstPasswordsStay, atHash: o.AtHash}
+	s := &Service{db: db, now: o.Now, log: o.Log, params: o.Hashes, hasher: semaphore.NewWeighted(maxHashing), signingIn: newLine(signInRoom*int(maxHashing), signInTakes/time.Duration(maxHashing)), cache: newCache(), kinds: map[string]Work{}, teachers: atMost[rosterKey, map[string][]string](maxYears), counts: newSeatCounts(),
+		foundBefore: atMost[foundKey, *foundSheet](maxFacts), wishesBefore: atMost[wishKey, *counted](maxFacts), schedules: atMost[scheduleKey, *schedule](maxYears), timetables: atMost[scheduleKey, *timetable](maxYears),
+		looks: atMost[lookKey, struct{}](maxPeople), stamps: atMost[stampKey, map[string]string](maxYears), hub: newHub(), noPost: o.NoPost, hooks: o.Hooks, attendance: o.Attendance, firstStay: o.FirstPasswordsStay, atHash: o.AtHash}
 	s.hub.count = s.countLeft
+	s.Handle("import", s.runImport)
+	s.Handle("export", s.runExport)
+	s.Handle("place", s.runPlace)
+	s.Handle("help", s.runHelp)
 	return s
 }
-
-// Place names a sheet: a student's, in a school year, which is the calendar year in which that begins.
-type Place = store.Place
-
-// tidy is a text that a person has written: without space around it, with line ends as the files have them.
-func tidy(text string) string {
-	return strings.TrimSpace(strings.ReplaceAll(text, "\r\n", "\n"))
-}
-
-// Schools lists the ids of the schools in the database.
-func (s *Service) Schools(ctx context.Context) ([]string, error) { return s.db.Queries().Schools(ctx) }

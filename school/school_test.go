@@ -374,7 +374,7 @@ func TestAStaleChangeIsAnsweredWithTheSheetAsItIs(t *testing.T) {
 	h.edit(school.Edit{Act: "request", Course: "TID1"})
 	_, err := h.Change(t.Context(), h.who("mara.quill"), mara, school.Edit{Version: old, Act: "request", Course: "AST1"})
 	var known *school.Error
-	if !errors.As(err, &known) || known.Desk == nil || !strings.Contains(requests(known.Desk), "TID1") || known.Desk.Judgement == nil {
+	if !errors.As(err, &known) || known.Now == nil || !strings.Contains(requests(known.Now.(*school.Desk)), "TID1") || known.Now.(*school.Desk).Judgement == nil {
 		t.Fatalf("a stale change gives %v", err)
 	}
 }
@@ -415,7 +415,7 @@ func TestTwoWindowsAtOnceLoseNothing(t *testing.T) {
 				d, err := services[i%2].Change(context.Background(), who, mara, school.Edit{Version: version, Act: "alternate", Course: course})
 				var known *school.Error
 				if errors.As(err, &known) && known.Code == school.Code(acts.Stale) {
-					version = known.Desk.Row.Version
+					version = known.Now.(*school.Desk).Row.Version
 					continue
 				}
 				if err != nil {

@@ -4,11 +4,23 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"sync"
 	"time"
 )
 
 // takenFor is how long a count of taken seats serves all who look: a seat itself is taken only where one is left when it is counted under a lock.
 const takenFor = 150 * time.Millisecond
+
+// seatCounts are the seats taken in each year, as they were counted last.
+type seatCounts struct {
+	mu        sync.Mutex
+	taken     map[yearOf]*takenSeats
+	forgotten map[yearOf]int64
+}
+
+func newSeatCounts() *seatCounts {
+	return &seatCounts{taken: map[yearOf]*takenSeats{}, forgotten: map[yearOf]int64{}}
+}
 
 type takenSeats struct {
 	day    string
@@ -20,7 +32,7 @@ type takenSeats struct {
 // taken counts the seats that are taken in each section of a year on a day or later; many who look at once count once.
 func (s *Service) taken(ctx context.Context, school string, year int, day string) (map[string]int, error) {
 	at := yearOf{school, year}
-	c := s.cache
+	c := s.counts
 	c.mu.Lock()
 	serial := c.forgotten[at]
 	if have := c.taken[at]; have != nil && have.day == day && have.serial == serial && time.Since(have.at) < takenFor {
@@ -28,7 +40,7 @@ func (s *Service) taken(ctx context.Context, school string, year int, day string
 		return have.taken, nil
 	}
 	c.mu.Unlock()
-	return together(ctx, c, fmt.Sprint("taken ", at, day, serial), func(ctx context.Context) (map[string]int, error) {
+	return together(ctx, &s.once, fmt.Sprint("taken ", at, day, serial), func(ctx context.Context) (map[string]int, error) {
 		began := time.Now()
 		taken, err := s.db.Queries().Taken(ctx, school, year, day, s.now())
 		if err == nil {
@@ -42,7 +54,7 @@ func (s *Service) taken(ctx context.Context, school string, year int, day string
 
 // countTaken counts seats that were taken and given back, so that who has done it sees it at once.
 func (s *Service) countTaken(where Place, came, gone []string) {
-	c, at := s.cache, yearOf{where.School, where.Year}
+	c, at := s.counts, yearOf{where.School, where.Year}
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	have := c.taken[at]
@@ -62,7 +74,7 @@ func (s *Service) countTaken(where Place, came, gone []string) {
 
 // forgetTaken lets seats be counted anew by whoever looks next in this process.
 func (s *Service) forgetTaken(school string, year int) {
-	c := s.cache
+	c := s.counts
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.forgotten[yearOf{school, year}]++
@@ -73,11 +85,11 @@ func (s *Service) countLeft(at yearOf, sections []string) map[string]int {
 	ctx, stop := context.WithTimeout(context.Background(), 5*time.Second)
 	defer stop()
 	day := s.now().UTC().Format(time.DateOnly)
-	s.cache.mu.Lock()
-	if have := s.cache.taken[at]; have != nil { // in the school's time zone
+	s.counts.mu.Lock()
+	if have := s.counts.taken[at]; have != nil { // in the school's time zone
 		day = have.day
 	}
-	s.cache.mu.Unlock()
+	s.counts.mu.Unlock()
 	left, err := s.db.Aside().Left(ctx, at.school, at.year, sections, day, s.now())
 	if err != nil {
 		return nil

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"slices"
-	"time"
 
 	"rubricon/core/acts"
 	"rubricon/core/sheet"
@@ -31,12 +30,6 @@ type Week struct {
 	taken map[string]int
 }
 
-// OwnSeat is a seat that the student has.
-type OwnSeat struct {
-	Section int
-	Row     store.EnrollmentRow
-}
-
 // SeatLine is what a section would be to the student.
 type SeatLine struct {
 	sheet.RequestResult
@@ -48,19 +41,6 @@ type SeatLine struct {
 	May   Code // why the family may not take it, whether it fits or not; empty: it may
 	Rank  int  // among what the sheet asks for, from 1; alternates come after requests; 0: it does not
 }
-
-// SeatWindow is when seats are chosen.
-func (d *Desk) SeatWindow() acts.Window { return seatWindowOf(&d.Pupil) }
-
-func seatWindowOf(p *store.Pupil) acts.Window {
-	if p.SeatOpens == nil {
-		return acts.Window{}
-	}
-	return acts.Window{Opens: *p.SeatOpens, Families: *p.SeatFamilies, Counselors: *p.SeatCounselor}
-}
-
-// SeatPhase is where the moment lies to the window in which seats are chosen.
-func (d *Desk) SeatPhase() acts.Phase { return d.SeatWindow().Phase(d.now) }
 
 // Shown is the choice as a published week is shown.
 func (w *Week) Shown() *Shown {
@@ -75,9 +55,6 @@ func (w *Week) Shown() *Shown {
 	}
 	return out
 }
-
-// today is the date in the school's time zone.
-func (d *Desk) today() string { return d.now.In(d.Year.Zone()).Format(time.DateOnly) }
 
 // Seats gives a student's choice of seats to whoever may see the sheet.
 func (s *Service) Seats(ctx context.Context, by int64, at Place) (*Week, error) {

@@ -209,7 +209,7 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	}
 	s.toldOffers(row.ID, offered)
 	s.log.InfoContext(ctx, "a section was written", "school", school, "year", year, "by", by, "section", row.ID)
-	s.hub.missed()
+	s.missed()
 	return row.ID, nil
 }
 
@@ -244,7 +244,7 @@ func (s *Service) RemoveSection(ctx context.Context, by int64, school string, ye
 	})
 	if err == nil {
 		s.log.InfoContext(ctx, "a section was taken away", "school", school, "year", year, "by", by, "section", id)
-		s.hub.missed()
+		s.missed()
 	}
 	return err
 }

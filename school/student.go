@@ -446,3 +446,19 @@ func (d *Desk) claimed(c *Claiming) (*store.SignalRow, error) {
 	}
 	return nil, problem(NoClaim)
 }
+
+var editCodes = map[error]Code{sheet.ErrFixed: Fixed, sheet.ErrNotOnSheet: NotOnSheet, sheet.ErrBarred: Barred, sheet.ErrEarned: Earned, sheet.ErrOrder: BadOrder,
+	sheet.ErrStandsFor: BadStandsFor, sheet.ErrFull: Full, sheet.ErrSummer: SummerAlternate, sheet.ErrOver: OverMaximum, sheet.ErrThere: OnSheet,
+	sheet.ErrNothing: NothingToAdd, sheet.ErrKind: BadAct}
+
+// EditCode gives the code of what core/sheet refuses an edit for.
+func EditCode(err error) Code { return editCodes[err] }
+
+// saidOf is something that somebody of the school says of a student, as a signal.
+func saidOf(student string, kind sheet.SignalKind, course, name, by, note string) *store.SignalRow {
+	cells := store.Cells{"student": student, "kind": string(kind), "courseCode": course, "by": by, "note": note}
+	if name != "" {
+		cells["name"] = name
+	}
+	return &store.SignalRow{Kind: string(kind), Code: course, Name: name, By: by, Note: note, Cells: cells}
+}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 
 	"rubricon/core/acts"
 	"rubricon/core/credit"
@@ -139,12 +138,6 @@ func (d *Desk) agreedTo(guardian bool, agreed []string, instead bool) (kept []st
 		}
 	}
 	return kept, nil
-}
-
-// initials are the first two letters of a school's id.
-func initials(school string) string {
-	letters := []rune(strings.ToUpper(school))
-	return string(letters[:min(2, len(letters))])
 }
 
 // Judgement is what is kept with a submission of what was found of it.

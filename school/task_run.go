@@ -1,13 +1,10 @@
 package school
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"slices"
-	"strings"
 	"sync"
 	"time"
 
@@ -111,18 +108,17 @@ func (s *Service) runSeen(ctx context.Context, t *store.TaskRow) (store.TaskStat
 }
 
 func (s *Service) perform(ctx context.Context, t *store.TaskRow, progress *run) (store.TaskState, Outline, error) {
-	switch t.Kind {
-	case "import":
-		return s.runImport(ctx, t, progress)
-	case "export":
-		return s.runExport(ctx, t, progress)
-	case "place":
-		return s.runPlace(ctx, t, progress)
-	case "help":
-		return s.runHelp(ctx, t, progress)
+	if do := s.kinds[t.Kind]; do != nil {
+		return do(ctx, t, progress)
 	}
 	return store.TaskFailed, Outline{}, fmt.Errorf("a task of the kind %q", t.Kind)
 }
+
+// Work is what a task of a kind does; it says in progress how far it is.
+type Work func(ctx context.Context, t *store.TaskRow, progress *run) (store.TaskState, Outline, error)
+
+// Handle lets tasks of a kind be done by work. It is called before tasks are run.
+func (s *Service) Handle(kind string, work Work) { s.kinds[kind] = work }
 
 // The steps of tasks.
 const (
@@ -130,205 +126,6 @@ const (
 	stepCheck = "check"
 	stepWrite = "write"
 )
-
-func (s *Service) runImport(ctx context.Context, t *store.TaskRow, progress *run) (store.TaskState, Outline, error) {
-	progress.at(stepRead, 0, 0)
-	file, err := s.db.Queries().TaskFile(ctx, t.School, t.ID)
-	if err != nil {
-		return "", Outline{}, err
-	}
-	from := s.Existing(ctx)
-	beside := func(school string, year int) ([]bundle.File, error) {
-		if school != "" && school != t.School {
-			return nil, nil
-		}
-		return from(t.School, year)
-	}
-	open := func(options ...bundle.Option) (*bundle.Bundle, error) {
-		return bundle.OpenZip(file, append(options, bundle.Foreign, bundle.WithEnrollments, bundle.Fill(beside))...)
-	}
-	var left []bundle.Problem
-	b, err := open()
-	if err == nil && len(b.Problems) > 0 {
-		if err := s.keepBad(ctx, t, b); err != nil {
-			return "", Outline{}, err
-		}
-		if t.LeftOut {
-			b, left, err = bundle.LeaveOut(open)
-		}
-	}
-	var missing *bundle.MissingFileError
-	switch {
-	case errors.Is(err, bundle.ErrNotZip):
-		return store.TaskRefused, Outline{Why: whyNotZip}, nil
-	case errors.As(err, &missing):
-		return store.TaskRefused, Outline{Why: whyMissingFile, What: missing.Name}, nil
-	case err != nil:
-		return store.TaskRefused, Outline{Why: whyUnreadable, What: err.Error()}, nil
-	}
-	o := outline(b)
-	if len(left) > 0 && len(b.Problems) == 0 {
-		o.Bad, o.Problems = len(left), first(left)
-	}
-	if len(b.Problems) > 0 {
-		return store.TaskRefused, o, nil
-	}
-	if b.SchoolID != t.School {
-		return store.TaskRefused, Outline{Why: whyOtherSchool, What: b.SchoolName}, nil
-	}
-	if err := ctx.Err(); err != nil {
-		return "", o, err
-	}
-	if !t.Agreed {
-		progress.at(stepCheck, 0, 0)
-		return s.lookBefore(ctx, b, o)
-	}
-	if err := s.keepBefore(ctx, t, b.Year.Start); err != nil {
-		return "", o, err
-	}
-	progress.at(stepWrite, 0, len(b.Pupils))
-	seen, err := newTask(*t)
-	if err != nil {
-		return "", o, err
-	}
-	removals := 0 // that were agreed to
-	if seen.Outcome.Tally != nil {
-		removals = seen.Outcome.Tally.Sum().Removed
-	}
-	result, err := s.takeIn(ctx, b, removals, func(done, total int) { progress.at(stepWrite, done, total) })
-	var bad *BadBundle
-	var much *MuchGoes
-	switch {
-	case errors.As(err, &bad):
-		return store.TaskRefused, withBad(o, bad.Problems), nil
-	case errors.As(err, &much): // more than was agreed to: it asks again
-		return s.lookBefore(ctx, b, o)
-	case CodeOf(err) == Busy:
-		o.Why = whyBusy
-		return store.TaskFailed, o, nil
-	case err != nil:
-		return "", o, err
-	}
-	o.Tally, o.KeptAll, o.Kept = &result.Tally, len(result.Kept), first(result.Kept)
-	return store.TaskDone, o, nil
-}
-
-// lookBefore tells what taking a bundle in would change.
-func (s *Service) lookBefore(ctx context.Context, b *bundle.Bundle, o Outline) (store.TaskState, Outline, error) {
-	in := newIntake(b)
-	newest, err := s.db.Queries().Newest(ctx, b.SchoolID)
-	if err != nil {
-		return "", o, err
-	}
-	in.newest = in.year >= newest
-	have, err := s.stillThere(ctx, in)
-	if CodeOf(err) == Busy {
-		o.Why = whyBusy
-		return store.TaskFailed, o, nil
-	} else if err != nil {
-		return "", o, err
-	}
-	var bad *BadBundle
-	if err := s.check(ctx, in, newest); errors.As(err, &bad) {
-		return store.TaskRefused, withBad(o, bad.Problems), nil
-	} else if err != nil {
-		return "", o, err
-	}
-	tally, err := s.tally(ctx, in, have)
-	if err != nil {
-		return "", o, err
-	}
-	o.Tally = &tally
-	if err := s.differs(ctx, b, &o); err != nil {
-		return "", o, err
-	}
-	return store.TaskAsking, o, nil
-}
-
-// shownDiff is how many rows of a file are shown with what changes.
-const shownDiff = 60
-
-// differs tells what changes, file by file and cell by cell.
-func (s *Service) differs(ctx context.Context, b *bundle.Bundle, o *Outline) error {
-	have, _, err := s.Export(ctx, b.SchoolID, b.Year.Start)
-	if CodeOf(err) == NotFound {
-		return nil // all of it is new
-	} else if err != nil {
-		return err
-	}
-	asked, err := s.db.Queries().Asked(ctx, b.SchoolID, b.Year.Start)
-	if err != nil {
-		return err
-	}
-	by := map[string]int{}
-	for _, x := range asked {
-		by[x.Course] = x.N
-	}
-	for _, f := range have {
-		o.Policy = o.Policy || f.Name == "policy.json" && !bytes.Equal(bytes.TrimSpace(f.Text), bytes.TrimSpace(b.PolicyText))
-	}
-	codes := map[string]string{} // by sourcedId, of what is there and what comes
-	for _, f := range have {
-		if id, code := slices.Index(f.Header, "sourcedId"), slices.Index(f.Header, "courseCode"); f.Name == "courses.csv" && id >= 0 && code >= 0 {
-			for _, row := range f.Rows {
-				codes[row[id]] = row[code]
-			}
-		}
-	}
-	for _, d := range bundle.Diff(have, b, shownDiff) {
-		out := FileDiff{FileDiff: d}
-		if d.Name == "courses.csv" {
-			for _, row := range d.Rows {
-				out.Asked = append(out.Asked, by[codes[row.Key]])
-			}
-		}
-		o.Diffs = append(o.Diffs, out)
-	}
-	return nil
-}
-
-// keepBefore keeps what is there before an import is taken in, unless that is kept already or nothing is there.
-func (s *Service) keepBefore(ctx context.Context, t *store.TaskRow, year int) error {
-	if t.HasWas {
-		return nil
-	}
-	files, _, err := s.Export(ctx, t.School, year)
-	if CodeOf(err) == NotFound {
-		return nil
-	} else if err != nil {
-		return err
-	}
-	var out bytes.Buffer
-	if err := bundle.WriteZip(&out, files); err != nil {
-		return err
-	}
-	return s.db.Queries().PutBeside(ctx, t.School, t.ID, store.TaskBefore, out.Bytes())
-}
-
-// keepBad keeps the bad rows of an import as a file.
-func (s *Service) keepBad(ctx context.Context, t *store.TaskRow, b *bundle.Bundle) error {
-	text, err := b.BadRows()
-	if err != nil {
-		return err
-	}
-	return s.db.Queries().PutBeside(ctx, t.School, t.ID, store.TaskBad, text)
-}
-
-func outline(b *bundle.Bundle) Outline {
-	o := Outline{Students: len(b.Pupils), Notices: first(b.Notices)}
-	if b.Year != nil {
-		o.Year = b.Year.Start
-	}
-	for _, name := range append(bundle.Names(), "enrollments.csv") {
-		if t := b.Tables[name]; b.Has(name) {
-			o.Files = append(o.Files, FileRows{name, len(t.Rows)})
-		}
-	}
-	if len(b.Problems) > 0 {
-		o = withBad(o, b.Problems)
-	}
-	return o
-}
 
 func withBad(o Outline, problems []bundle.Problem) Outline {
 	o.Why, o.Bad, o.Problems = whyBadRows, len(problems), first(problems)
@@ -340,36 +137,6 @@ func withBad(o Outline, problems []bundle.Problem) Outline {
 
 // first cuts a list to what is shown.
 func first[T any](list []T) []T { return list[:min(len(list), shownRows)] }
-
-func (s *Service) runExport(ctx context.Context, t *store.TaskRow, progress *run) (store.TaskState, Outline, error) {
-	progress.at(stepRead, 0, 0)
-	files, left, err := s.Export(ctx, t.School, t.Year)
-	if err != nil {
-		return "", Outline{}, err
-	}
-	o := Outline{Year: t.Year, Left: first(left)}
-	rows := 0
-	for _, f := range files {
-		rows += len(f.Rows)
-		if f.Header != nil {
-			o.Files = append(o.Files, FileRows{f.Name, len(f.Rows)})
-		}
-	}
-	progress.at(stepWrite, 0, rows)
-	var out bytes.Buffer
-	write := bundle.WriteZip
-	if strings.HasSuffix(t.Name, ".xlsx") {
-		write = bundle.WriteWorkbook
-	}
-	if err := write(&out, files); err != nil {
-		return "", o, err
-	}
-	if err := s.db.Queries().PutTaskFile(ctx, t.School, t.ID, out.Bytes()); err != nil {
-		return "", o, err
-	}
-	progress.at(stepWrite, rows, rows)
-	return store.TaskDone, o, nil
-}
 
 // TakeUpLost asks the queue once more for tasks whose runners are gone.
 func (s *Service) TakeUpLost(ctx context.Context) error {

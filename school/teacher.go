@@ -314,12 +314,3 @@ func (s *Service) sayOf(ctx context.Context, a *actor, at Place, act acts.Act, r
 	}
 	return problem(Busy)
 }
-
-// saidOf is something that somebody of the school says of a student, as a signal.
-func saidOf(student string, kind sheet.SignalKind, course, name, by, note string) *store.SignalRow {
-	cells := store.Cells{"student": student, "kind": string(kind), "courseCode": course, "by": by, "note": note}
-	if name != "" {
-		cells["name"] = name
-	}
-	return &store.SignalRow{Kind: string(kind), Code: course, Name: name, By: by, Note: note, Cells: cells}
-}

@@ -34,10 +34,10 @@ type TableSection struct {
 // timetable reads the master schedule of a year, in a version of the roster, with which it changes.
 func (s *Service) timetable(ctx context.Context, y *SchoolYear, roster int64) (*timetable, error) {
 	key := scheduleKey{yearKey{y.School, y.Start, y.CatalogVersion, y.PolicyVersion}, roster}
-	if have, ok := s.cache.timetables.Get(key); ok {
+	if have, ok := s.timetables.Get(key); ok {
 		return have, nil
 	}
-	return together(ctx, s.cache, fmt.Sprint("timetable ", key), func(ctx context.Context) (*timetable, error) {
+	return together(ctx, &s.once, fmt.Sprint("timetable ", key), func(ctx context.Context) (*timetable, error) {
 		rows, err := s.db.Queries().Sections(ctx, y.School, y.Start)
 		if err != nil {
 			return nil, err
@@ -47,7 +47,7 @@ func (s *Service) timetable(ctx context.Context, y *SchoolYear, roster int64) (*
 			return nil, err
 		}
 		t := newTimetable(b)
-		s.cache.timetables.Add(key, t)
+		s.timetables.Add(key, t)
 		return t, nil
 	})
 }
@@ -120,4 +120,10 @@ func (t *timetable) placing(y *SchoolYear, f *sheet.Facts, laid sheet.Sheet, lef
 	}
 	p, _ := placement.Build(y.Year, []placement.Sheet{{Facts: f, Sheet: laid}}, meetings)
 	return p
+}
+
+// OwnSeat is a seat that the student has.
+type OwnSeat struct {
+	Section int
+	Row     store.EnrollmentRow
 }

@@ -152,7 +152,7 @@ func (s *Service) Roster(ctx context.Context, m *Machine, file string) ([]Cells,
 // it is.
 func (s *Service) catalogRows(ctx context.Context, m *Machine, file string) ([]Cells, error) {
 	key := stampKey{m.School, m.Year, m.catalog, file}
-	stamps, known := s.cache.stamps.Get(key)
+	stamps, known := s.stamps.Get(key)
 	if !known {
 		versions, err := s.db.Queries().CatalogFiles(ctx, m.School, m.Year, m.catalog, file)
 		if err != nil {
@@ -172,7 +172,7 @@ func (s *Service) catalogRows(ctx context.Context, m *Machine, file string) ([]C
 			}
 			before = now
 		}
-		s.cache.stamps.Add(key, stamps)
+		s.stamps.Add(key, stamps)
 	}
 	f := m.source.Files[file]
 	list := asCells(&f)
@@ -197,4 +197,12 @@ func asCells(f *store.Sheetful) []Cells {
 		list = append(list, c)
 	}
 	return list
+}
+
+// stampKey names a file of the catalog in a version.
+type stampKey struct {
+	school  string
+	year    int
+	catalog int64
+	file    string
 }

@@ -50,7 +50,7 @@ func (s *Service) PutWindow(ctx context.Context, by int64, school string, year i
 	err = s.setWindow(ctx, school, year, w, func(q store.Queries) error {
 		return q.NoteWindow(ctx, school, "window", whose(&w), a.name().Name, s.now())
 	})
-	s.hub.missed()
+	s.missed()
 	return err
 }
 
@@ -70,7 +70,7 @@ func (s *Service) DropWindow(ctx context.Context, by int64, school string, year 
 	if err == nil && !gone {
 		err = problem(NotFound)
 	}
-	s.hub.missed()
+	s.missed()
 	return err
 }
 
@@ -93,4 +93,42 @@ func whose(w *Window) string {
 func (y *SchoolYear) Local(w *Window) Local {
 	write := func(t time.Time) string { return t.In(y.Zone()).Format(localLayout) }
 	return Local{w.Round, w.Grade, w.Student, write(w.Opens), write(w.Families), write(w.Counselors)}
+}
+
+// Window is when sheets are open: of one student, else of a grade, else (grade -1) of every grade without a window of its own.
+type Window = store.WindowRow
+
+// Round is what a window is of.
+type Round = store.Round
+
+// The rounds.
+const (
+	OfTheYear   = store.OfTheYear
+	OfTheSummer = store.OfTheSummer
+	OfSeats     = store.OfSeats
+)
+
+// SetWindow sets when sheets are open.
+func (s *Service) SetWindow(ctx context.Context, school string, year int, w Window) error {
+	return s.setWindow(ctx, school, year, w, func(store.Queries) error { return nil })
+}
+
+// setWindow sets a window and notes it, or neither.
+func (s *Service) setWindow(ctx context.Context, school string, year int, w Window, note func(store.Queries) error) error {
+	if !w.Opens.Before(w.Families) || w.Counselors.Before(w.Families) || w.Student != "" && w.Grade != -1 {
+		return problem(BadWindow)
+	}
+	err := s.db.Tx(ctx, func(q store.Queries) error {
+		if _, err := q.YearRow(ctx, school, year); err != nil {
+			return asNotFound(err)
+		}
+		if err := q.SetWindow(ctx, school, year, w); err != nil {
+			return err
+		}
+		return note(q)
+	})
+	if err == nil {
+		s.log.InfoContext(ctx, "a window was set", "school", school, "year", year, "grade", w.Grade, "opens", w.Opens, "families", w.Families, "counselors", w.Counselors)
+	}
+	return err
 }

@@ -158,14 +158,15 @@ func answer(ctx context.Context, err error) error {
 	} else if known.Code == school.Busy {
 		p.Wait = waitWhenDown
 	}
-	if known.Desk == nil {
+	now, ok := known.Now.(*school.Desk)
+	if !ok {
 		return p
 	}
 	switch acts.Why(known.Code) {
 	case acts.NotReady:
-		p.Todo = todos(known.Desk)
+		p.Todo = todos(now)
 	case acts.Stale:
-		p.Sheet = newSheet(known.Desk)
+		p.Sheet = newSheet(now)
 	}
 	return p
 }

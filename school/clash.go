@@ -26,10 +26,10 @@ type schedule struct {
 // schedule reads the master schedule of a year.
 func (s *Service) schedule(ctx context.Context, y *SchoolYear, roster int64) (*schedule, error) {
 	key := scheduleKey{yearKey{y.School, y.Start, y.CatalogVersion, y.PolicyVersion}, roster}
-	if have, ok := s.cache.schedules.Get(key); ok {
+	if have, ok := s.schedules.Get(key); ok {
 		return have, nil
 	}
-	return together(ctx, s.cache, fmt.Sprint("schedule ", key), func(ctx context.Context) (*schedule, error) {
+	return together(ctx, &s.once, fmt.Sprint("schedule ", key), func(ctx context.Context) (*schedule, error) {
 		q := s.db.Queries()
 		plan, err := q.YearPlan(ctx, y.School, y.Start)
 		if err != nil {
@@ -63,7 +63,7 @@ func (s *Service) schedule(ctx context.Context, y *SchoolYear, roster int64) (*s
 			}
 		}
 		list.digest = string(sum.Sum(nil))
-		s.cache.schedules.Add(key, list)
+		s.schedules.Add(key, list)
 		return list, nil
 	})
 }
