@@ -17,10 +17,6 @@ import (
 	"rubricon/store/storetest"
 )
 
-func (h *house) enter(username, password, device string) (*school.SignedIn, error) {
-	return h.SignIn(h.t.Context(), username, password, school.Client{Address: "here", Device: device})
-}
-
 func TestSigningIn(t *testing.T) {
 	h := newHouse(t)
 	first, err := h.enter("mara.quill", demo.Password, "")

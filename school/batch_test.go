@@ -13,65 +13,6 @@ import (
 	"rubricon/store/storetest"
 )
 
-// batch does something with sheets as Ms Arden: what becomes of each, as "s0001" or "s0002:locked", and the number it is kept under.
-func (h *house) batch(b school.Batch, students ...string) (id int64, outcomes string) {
-	h.t.Helper()
-	for _, student := range students {
-		b.Sheets = append(b.Sheets, school.Choice{Student: student})
-	}
-	tried, err := h.TryBatch(h.t.Context(), h.who("ms.arden"), mara.School, mara.Year, b)
-	if err != nil {
-		return 0, string(school.CodeOf(err))
-	}
-	id, done, err := h.DoBatch(h.t.Context(), h.who("ms.arden"), mara.School, mara.Year, b)
-	if err != nil {
-		return 0, string(school.CodeOf(err))
-	}
-	if x, y := outcome(tried), outcome(done); x != y {
-		h.t.Errorf("%s: tried it gives %s, done %s", b.Kind, x, y)
-	}
-	return id, outcome(done)
-}
-
-func outcome(list []school.Outcome) string {
-	var words []string
-	for _, o := range list {
-		word := o.Student
-		if o.Code != "" {
-			word += ":" + string(o.Code)
-		}
-		words = append(words, word)
-	}
-	slices.Sort(words)
-	return strings.Join(words, " ")
-}
-
-// back takes a batch back as Ms Arden.
-func (h *house) back(id int64, reason string) string {
-	h.t.Helper()
-	list, err := h.TakeBack(h.t.Context(), h.who("ms.arden"), mara.School, mara.Year, id, "", reason)
-	if err != nil {
-		return string(school.CodeOf(err))
-	}
-	return outcome(list)
-}
-
-// courses are the requests on Mara's sheet, by rank, with a star where the school has put them there.
-func (h *house) courses() string {
-	d := h.sheet("mara.quill")
-	var words []string
-	for _, e := range d.Sheet.Requests {
-		word := d.Year.Codes[e.Course]
-		if assigned, fixed := d.Known.Assigned(e.Course); fixed {
-			word += "!"
-		} else if assigned {
-			word += "*"
-		}
-		words = append(words, word)
-	}
-	return strings.Join(words, " ")
-}
-
 func TestClearingMany(t *testing.T) {
 	h := newHouse(t)
 	h.finish()
@@ -83,7 +24,7 @@ func TestClearingMany(t *testing.T) {
 	if want := fmt.Sprintf("nobody:not-found s0001 s0002:nothing-submitted %s:forbidden", foreign); got != want {
 		t.Errorf("clearing four gives %s, want %s", got, want)
 	}
-	if h.sheet("mara.quill").Row.State != "cleared" {
+	if h.look("mara.quill").Row.State != "cleared" {
 		t.Error("it is not cleared")
 	}
 	if _, got := h.batch(school.Batch{Kind: "clear"}, mara.Student); got != "s0001:already-done" {
@@ -103,7 +44,7 @@ func TestClearingMany(t *testing.T) {
 			t.Errorf("taking it back with %q: %s, want %s", c.reason, got, c.want)
 		}
 	}
-	if d := h.sheet("mara.quill"); d.Row.State != "signed" {
+	if d := h.look("mara.quill"); d.Row.State != "signed" {
 		t.Errorf("taken back it is %s", d.Row.State)
 	}
 	for _, c := range []struct {
@@ -125,15 +66,15 @@ func TestSendingManyBack(t *testing.T) {
 		t.Errorf("without a word: %s", got)
 	}
 	id, got := h.batch(school.Batch{Kind: "sendBack", Message: "Two alternates, please."}, mara.Student, "s0002")
-	if d := h.sheet("mara.quill"); got != "s0001 s0002:nothing-submitted" || d.Row.State != "sentBack" || d.Row.Message != "Two alternates, please." {
+	if d := h.look("mara.quill"); got != "s0001 s0002:nothing-submitted" || d.Row.State != "sentBack" || d.Row.Message != "Two alternates, please." {
 		t.Errorf("%s: %s, %q", got, d.Row.State, d.Row.Message)
 	}
-	if got := h.back(id, "By mistake."); got != "s0001" || h.sheet("mara.quill").Row.State != "submitted" {
-		t.Errorf("taken back: %s, %s", got, h.sheet("mara.quill").Row.State)
+	if got := h.back(id, "By mistake."); got != "s0001" || h.look("mara.quill").Row.State != "submitted" {
+		t.Errorf("taken back: %s, %s", got, h.look("mara.quill").Row.State)
 	}
 	id, _ = h.batch(school.Batch{Kind: "sendBack", Message: "Again."}, mara.Student)
 	h.edit(school.Edit{Act: "remove", Course: "CER1"})
-	if got := h.back(id, "Too late."); got != "s0001:gone-on" || h.sheet("mara.quill").Row.State != "sentBack" {
+	if got := h.back(id, "Too late."); got != "s0001:gone-on" || h.look("mara.quill").Row.State != "sentBack" {
 		t.Errorf("after the family has gone on: %s", got)
 	}
 	if storetest.Value[bool](t, h.db, `SELECT back_at IS NOT NULL FROM batch WHERE id = $1`, id) {
@@ -175,7 +116,7 @@ func TestWhatTheSchoolPrepares(t *testing.T) {
 		t.Errorf("assigned twice: %s", got)
 	}
 	h.refuses(school.Edit{Act: "remove", Course: "AST1"}, school.Fixed)
-	if d := h.sheet("ms.arden"); d.Row.Begun {
+	if d := h.look("ms.arden"); d.Row.Begun {
 		t.Error("what the school prepares is a beginning")
 	}
 	if got := h.back(id, "Not all."); got != "s0001" || h.courses() != before {
@@ -195,7 +136,7 @@ func TestWhatTheSchoolPrepares(t *testing.T) {
 		{Kind: "waive", Course: "PHY1", Reason: "By the head."}, {Kind: "place", Course: "AST1", Reason: "By the test."},
 	} {
 		id, got := h.batch(b, mara.Student)
-		said := h.sheet("ms.arden").Known.Signals
+		said := h.look("ms.arden").Known.Signals
 		last := said[len(said)-1]
 		if got != "s0001" || last.By != "k1" || last.Note != b.Reason || last.Code != b.Course || last.Name != b.Name {
 			t.Errorf("%s: %s, %+v", b.Kind, got, last)
@@ -203,11 +144,11 @@ func TestWhatTheSchoolPrepares(t *testing.T) {
 		if _, got := h.batch(b, mara.Student); got != "s0001:already-done" {
 			t.Errorf("%s twice: %s", b.Kind, got)
 		}
-		if got := h.back(id, "x"); got != "s0001" || len(h.sheet("ms.arden").Known.Signals) != len(said)-1 {
+		if got := h.back(id, "x"); got != "s0001" || len(h.look("ms.arden").Known.Signals) != len(said)-1 {
 			t.Errorf("%s taken back: %s", b.Kind, got)
 		}
 	}
-	if d := h.sheet("mara.quill"); d.Acts[2].Allowed {
+	if d := h.look("mara.quill"); d.Acts[2].Allowed {
 		t.Error("the family can undo what the school did")
 	}
 }

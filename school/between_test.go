@@ -12,37 +12,6 @@ import (
 	"rubricon/store/storetest"
 )
 
-// between does something while another one, who has a lock on what it needs, has made the changes given but not yet let go: it has read what
-// was before them, and meets what is after them. What is done returns what it was answered; it is done by so many at once.
-func (h *house) between(many int, do func() string, changes ...string) (said []string) {
-	h.t.Helper()
-	tx, err := h.db.Open(h.t).BeginTxx(h.t.Context(), nil)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	for _, change := range changes {
-		if _, err := tx.ExecContext(h.t.Context(), change); err != nil {
-			h.t.Fatal(err)
-		}
-	}
-	answers := make(chan string, many)
-	for range many {
-		go func() { answers <- do() }()
-	}
-	for began := time.Now(); storetest.Value[int](h.t, h.db, `SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()`) < many; {
-		if len(answers) > 0 || time.Since(began) > 20*time.Second {
-			h.t.Fatal("they do not wait")
-		}
-	}
-	if err := tx.Commit(); err != nil {
-		h.t.Fatal(err)
-	}
-	for range many {
-		said = append(said, <-answers)
-	}
-	return said
-}
-
 // A page that was found and is submitted again before its signature is recorded is a page of before: nobody has signed the new one.
 func TestSubmittedAgainWhileAPageIsRecorded(t *testing.T) {
 	h := newHouse(t)
@@ -143,7 +112,7 @@ func TestASectionThatBeginsToday(t *testing.T) {
 // Two who read a calendar for the first time at once both have it, and its dates are written once.
 func TestACalendarIsReadTwiceAtOnce(t *testing.T) {
 	h := newHouse(t)
-	d := h.sheet("mara.quill")
+	d := h.look("mara.quill")
 	answers := h.between(2, func() string {
 		dates, err := h.ErrandDates(context.Background(), d)
 		return fmt.Sprint(len(dates), dates[0].Sequence, err)

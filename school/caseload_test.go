@@ -6,61 +6,11 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"time"
 
-	"rubricon/core/acts"
 	"rubricon/core/caseload"
 	"rubricon/school"
 	"rubricon/store/storetest"
 )
-
-// everybody is the filter that chooses all.
-func everybody(all bool) school.Filter { return school.Filter{All: all, Grade: -1} }
-
-// line is Mara's in her counselor's caseload.
-func (h *house) line() school.CaseLine {
-	h.t.Helper()
-	c, err := h.Caseload(h.t.Context(), h.who("ms.arden"), mara.School, mara.Year, everybody(false))
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	for _, l := range c.Lines {
-		if l.Student == mara.Student {
-			if d := h.sheet("ms.arden"); l.Clear != d.Acts[acts.Clear] {
-				h.t.Errorf("the list says %+v, the sheet %+v", l.Clear, d.Acts[acts.Clear])
-			}
-			return l
-		}
-	}
-	h.t.Fatal("Mara is in no caseload")
-	return school.CaseLine{}
-}
-
-// waits writes where a sheet is and what it waits for: "waiting claim uncovered".
-func waits(l school.CaseLine) string {
-	list := []string{string(l.Stage)}
-	for _, w := range l.Waits {
-		list = append(list, string(w.Reason))
-	}
-	return strings.Join(list, " ")
-}
-
-// says compares where Mara's sheet is and what it waits for, courses by code.
-func (h *house) says(when, want string) {
-	h.t.Helper()
-	l, d := h.line(), h.sheet("ms.arden")
-	list := []string{string(l.Stage)}
-	for _, w := range l.Waits {
-		word := string(w.Reason)
-		for _, course := range w.Courses {
-			word += ":" + d.Year.Codes[course]
-		}
-		list = append(list, word)
-	}
-	if got := strings.Join(list, " "); got != want {
-		h.t.Errorf("%s: %s, want %s", when, got, want)
-	}
-}
 
 func TestStagesOfTheCaseload(t *testing.T) {
 	h := newHouse(t)
@@ -75,7 +25,7 @@ func TestStagesOfTheCaseload(t *testing.T) {
 	h.submit()
 	h.says("submitted", "withFamily uncovered:PHY1:TID1")
 	// The number on a form that comes back signed on paper leads to its student.
-	receipt := *h.sheet("ms.arden").Row.Receipt
+	receipt := *h.look("ms.arden").Row.Receipt
 	if c, err := h.Caseload(ctx, h.who("office"), mara.School, mara.Year, school.Filter{Grade: -1, Text: strings.ToLower(receipt)}); err != nil || len(c.Lines) != 1 || c.Lines[0].Student != mara.Student {
 		t.Errorf("by the receipt %s: %d, %v", receipt, len(c.Lines), err)
 	}
@@ -137,11 +87,6 @@ func TestAWishBesideAClaim(t *testing.T) {
 	}
 }
 
-func (h *house) remark(username, text string) error {
-	_, err := h.Remark(h.t.Context(), h.who(username), mara, school.RemarkRow{Kind: "question", Text: text})
-	return err
-}
-
 func TestWhoseCaseload(t *testing.T) {
 	h := newHouse(t)
 	ctx := t.Context()
@@ -189,7 +134,7 @@ func TestFiltersOfTheCaseload(t *testing.T) {
 		return c
 	}
 	all := list(everybody(true))
-	d := h.sheet("ms.arden")
+	d := h.look("ms.arden")
 	course := d.Row.Entries[0].Course
 	have := storetest.Value[int](t, h.db, `SELECT count(DISTINCT student_id) FROM entry WHERE course_code = $1`, course)
 	for name, c := range map[string]struct {
@@ -331,17 +276,6 @@ func TestCountsAreWhatTheyList(t *testing.T) {
 			same(x.Name, x.Students, g)
 		}
 	}
-}
-
-// since is since when a student waits.
-func since(l *school.CaseLine) time.Time {
-	oldest := time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
-	for _, w := range l.Waits {
-		if !w.Since.IsZero() && w.Since.Before(oldest) {
-			oldest = w.Since
-		}
-	}
-	return oldest
 }
 
 // A filter is kept by name for whoever saved it, and nobody else.

@@ -12,26 +12,6 @@ import (
 	"rubricon/store/storetest"
 )
 
-// twoGuardians makes g0002 a guardian of Mara beside g0001, and returns the two accounts and that of the counselor.
-func (h *house) twoGuardians() (ilse, other, arden int64) {
-	h.t.Helper()
-	h.db.Exec(h.t, `INSERT INTO relation (school_id, kind, person_id, student_id, source) VALUES ('pellworth', 'guards', 'g0002', 's0001', 'office')`)
-	h.db.Exec(h.t, `UPDATE school_year SET roster_version = roster_version + 1`)
-	return h.who("ilse.quill"), storetest.Value[int64](h.t, h.db, `SELECT account_id FROM person WHERE school_id = 'pellworth' AND id = 'g0002'`), h.who("ms.arden")
-}
-
-// open lists the open change requests on Mara's sheet.
-func (h *house) open() string {
-	h.t.Helper()
-	var list []string
-	for _, r := range h.sheet("mara.quill").Row.ChangeRequests.V {
-		if r.AnsweredAt == nil {
-			list = append(list, r.Person+" "+r.Kind+" "+r.Text)
-		}
-	}
-	return strings.Join(list, ", ")
-}
-
 // Each guardian's refusal and request for a change is kept beside the others', with its author, until that guardian withdraws it or the school answers
 // it. Another guardian's signature leaves it, and approval asks for the answer.
 func TestEachGuardianIsHeard(t *testing.T) {
@@ -50,7 +30,7 @@ func TestEachGuardianIsHeard(t *testing.T) {
 	if got := h.open(); got != "g0002 decline Too heavy, call me., g0002 ask One less., g0001 ask Choir." {
 		t.Errorf("open: %s", got)
 	}
-	ids := h.sheet("ms.arden").Row.ChangeRequests.V
+	ids := h.look("ms.arden").Row.ChangeRequests.V
 	if got := code(h.WithdrawChangeRequest(ctx, ilse, mara, ids[0].ID)); got != "not-found" {
 		t.Errorf("withdrawing another guardian's refusal: %s", got)
 	}
@@ -96,7 +76,7 @@ func TestNothingIsApprovedPastARefusal(t *testing.T) {
 	if got := code(h.Clear(ctx, arden, mara, 0, "")); got != "needs-reason" {
 		t.Errorf("approving: %s", got)
 	}
-	d := h.must(h.WithdrawChangeRequest(ctx, other, mara, h.sheet("ms.arden").Row.ChangeRequests.V[0].ID))
+	d := h.must(h.WithdrawChangeRequest(ctx, other, mara, h.look("ms.arden").Row.ChangeRequests.V[0].ID))
 	if d.Row.State != "cleared" {
 		t.Errorf("after the refusal is withdrawn: %s", d.Row.State)
 	}
@@ -131,7 +111,7 @@ func TestManyChangeRequests(t *testing.T) {
 	if got := code(ask(20)); got != "at-limit" {
 		t.Errorf("the twenty-first: %s", got)
 	}
-	for _, r := range h.sheet("ms.arden").Row.ChangeRequests.V[:12] {
+	for _, r := range h.look("ms.arden").Row.ChangeRequests.V[:12] {
 		h.must(h.AnswerChangeRequest(ctx, arden, mara, r.ID, "Yes."))
 	}
 	if list := h.must(ask(21)).Row.ChangeRequests.V; len(list) != 10+9 || list[0].Text != "2" || list[18].Text != "21" {
@@ -169,7 +149,7 @@ func TestNoRefusalIsLost(t *testing.T) {
 				text := fmt.Sprint("Text ", step)
 				var d *school.Desk
 				var err error
-				before := h.sheet("mara.quill").Row.Version
+				before := h.look("mara.quill").Row.Version
 				switch act := r.IntN(8); act {
 				case 0, 1:
 					if d, err = h.RequestChange(ctx, by, mara, school.ChangeRequest{Message: text, Decline: act == 1}); err == nil {
@@ -181,7 +161,7 @@ func TestNoRefusalIsLost(t *testing.T) {
 					}
 				case 3:
 					act := "alternate"
-					if slices.ContainsFunc(h.sheet("mara.quill").Row.Entries, func(e store.EntryRow) bool { return e.Course == "DAN1" }) {
+					if slices.ContainsFunc(h.look("mara.quill").Row.Entries, func(e store.EntryRow) bool { return e.Course == "DAN1" }) {
 						act = "remove"
 					}
 					h.edit(school.Edit{Act: act, Course: "DAN1"})
@@ -212,7 +192,7 @@ func TestNoRefusalIsLost(t *testing.T) {
 					}
 				}
 				var got []said
-				for _, x := range h.sheet("ms.arden").Row.ChangeRequests.V {
+				for _, x := range h.look("ms.arden").Row.ChangeRequests.V {
 					if x.Name != names[x.Person] {
 						t.Fatalf("step %d: %q of %s is said to be of %s", step, x.Text, x.Person, x.Name)
 					}
@@ -223,7 +203,7 @@ func TestNoRefusalIsLost(t *testing.T) {
 				if !slices.Equal(got, want) {
 					t.Fatalf("step %d: open are %v, want %v", step, got, want)
 				}
-				if len(want) > 0 && h.sheet("ms.arden").Row.State == "cleared" {
+				if len(want) > 0 && h.look("ms.arden").Row.State == "cleared" {
 					t.Fatalf("step %d: approved past %v", step, want)
 				}
 			}

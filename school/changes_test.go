@@ -15,35 +15,6 @@ import (
 	"rubricon/store/storetest"
 )
 
-// withAttendance connects a stand-in for the system that keeps attendance.
-func (p *point) withAttendance() *standin.Server {
-	p.t.Helper()
-	s := standin.New("secret")
-	server := httptest.NewServer(s)
-	p.t.Cleanup(server.Close)
-	c, err := attendance.New(server.URL, "secret")
-	if err != nil {
-		p.t.Fatal(err)
-	}
-	p.Service = school.New(p.db.Open(p.t), school.Options{Now: p.clock, Log: storetest.Quiet, Hashes: storetest.Hashes, Attendance: c})
-	return s
-}
-
-// stays writes what the first student is or was enrolled in: section, dates, and how many marks.
-func (p *point) stays() string {
-	p.t.Helper()
-	at, _ := p.of(1)
-	e, err := p.Enrolled(p.t.Context(), p.who("ms.torvund"), at)
-	if err != nil {
-		p.t.Fatal(err)
-	}
-	var list []string
-	for _, x := range e.Stays {
-		list = append(list, fmt.Sprintf("%s %s %s %d", x.Row.Section, x.Begin, x.End, len(x.Marks)))
-	}
-	return strings.Join(list, ", ")
-}
-
 // A counselor swaps a section from a date on: the old one ends as the new one begins, attendance from that day on goes along, and what was never attended leaves no trace.
 func TestChangingFromADateOn(t *testing.T) {
 	p := newPoint(t)

@@ -14,7 +14,7 @@ import (
 func TestDrafts(t *testing.T) {
 	h := newHouse(t)
 	who := h.who("mara.quill")
-	sheet := h.sheet("mara.quill")
+	sheet := h.look("mara.quill")
 	first, err := h.MakeDraft(t.Context(), who, mara, " More sea ")
 	if err != nil {
 		t.Fatal(err)
@@ -59,7 +59,7 @@ func TestDrafts(t *testing.T) {
 	if d = change(second, school.Edit{Act: "redo"}); strings.Contains(requests(d), "CER1") {
 		t.Errorf("made again: %s", requests(d))
 	}
-	if now := h.sheet("mara.quill"); requests(now) != requests(sheet) || now.Row.Version != sheet.Row.Version {
+	if now := h.look("mara.quill"); requests(now) != requests(sheet) || now.Row.Version != sheet.Row.Version {
 		t.Errorf("drafting changed the sheet to %s", requests(now))
 	}
 	// Nothing of the sheet's own can be done with a draft.
@@ -157,7 +157,7 @@ func TestDrafts(t *testing.T) {
 // Any earlier state of a sheet can be looked at by whoever sees the sheet, and brought back by whoever edits it, in an act that is undone.
 func TestEarlierStates(t *testing.T) {
 	h := newHouse(t)
-	before := h.sheet("mara.quill")
+	before := h.look("mara.quill")
 	first := before.Row.Version
 	h.edit(school.Edit{Act: "request", Course: "TID1"})
 	second := h.edit(school.Edit{Act: "remove", Course: "CER1"})

@@ -12,26 +12,6 @@ import (
 	"rubricon/store/storetest"
 )
 
-// record writes Mara's records of a course: "85 earned 1 entered".
-func (h *house) record(course string) string {
-	h.t.Helper()
-	f, err := h.File(h.t.Context(), h.who("ms.arden"), mara)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	var words []string
-	for i, r := range f.Desk.Known.Records {
-		if r.Code == course || r.Title == course {
-			word := fmt.Sprint(r.Mark, " ", r.Outcome, " ", r.Credits)
-			if f.Desk.Known.Entered[i] {
-				word += " entered"
-			}
-			words = append(words, word)
-		}
-	}
-	return strings.Join(words, ", ")
-}
-
 // A record is entered or corrected by hand with a reason, counts at once, is kept over an intake, and is taken back.
 func TestRecordsByHand(t *testing.T) {
 	h := newHouse(t)

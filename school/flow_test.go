@@ -117,9 +117,9 @@ func TestEveryActAsks(t *testing.T) {
 		for _, name := range names {
 			var got []string
 			for _, username := range []string{"mara.quill", "ilse.quill", "ms.arden", "office"} {
-				before := h.sheet("office").Row
+				before := h.look("office").Row
 				got = append(got, code(act(name, username, version)))
-				if after := h.sheet("office").Row; after.Version != before.Version && got[len(got)-1] != after.State {
+				if after := h.look("office").Row; after.Version != before.Version && got[len(got)-1] != after.State {
 					t.Errorf("%s: %s as %s is refused and makes version %d", when, name, username, after.Version)
 				}
 			}
@@ -134,13 +134,13 @@ func TestEveryActAsks(t *testing.T) {
 		"ask": "forbidden stale-version forbidden forbidden", "look": decided("not-needed"), "clear": decided("stale-version"), "sendBack": decided("stale-version"),
 		"reopen": decided("stale-version"), "decide": decided("stale-version")})
 	h.at(storetest.Now.AddDate(0, 0, -8))
-	open := h.sheet("office").Row.Version
+	open := h.look("office").Row.Version
 	check("before the window", open, map[string]string{"change": "not-open-yet forbidden needs-reason needs-reason", "undo": "not-open-yet forbidden nothing-to-undo nothing-to-undo",
 		"submit": "not-open-yet forbidden not-ready not-ready", "sign": "forbidden not-open-yet nothing-submitted nothing-submitted", "ask": "forbidden not-open-yet forbidden forbidden",
 		"look": decided("not-needed"), "clear": decided("nothing-submitted"), "sendBack": decided("nothing-submitted"), "reopen": decided("not-cleared"),
 		"decide": "forbidden forbidden inProgress stale-version"})
 	h.at(storetest.Now.AddDate(0, 2, 0))
-	over := h.sheet("office").Row.Version
+	over := h.look("office").Row.Version
 	closed := "window-closed forbidden closed-for-all closed-for-all"
 	check("after the window", over, map[string]string{"change": closed, "undo": closed, "submit": closed, "sign": "forbidden window-closed closed-for-all closed-for-all",
 		"ask": "forbidden window-closed forbidden forbidden", "look": decided("closed-for-all"), "clear": decided("closed-for-all"), "sendBack": decided("closed-for-all"),
@@ -216,7 +216,7 @@ func TestSendingBackAndAsking(t *testing.T) {
 		t.Errorf("about a course that is not on the sheet: %s", got)
 	}
 	back := h.must(h.SendBack(ctx, h.who("ms.arden"), mara, 0, "Talk it over at home.", "CER1", "PHY1"))
-	if about := h.sheet("mara.quill").Row.About.V; fmt.Sprint(about) != "[CER1 PHY1]" {
+	if about := h.look("mara.quill").Row.About.V; fmt.Sprint(about) != "[CER1 PHY1]" {
 		t.Errorf("it is about %v", about)
 	}
 	if back.Row.State != "sentBack" || back.Row.Message != "Talk it over at home." || back.Row.Asked != "" || back.HandedIn() || back.Next != acts.NextMend {
@@ -228,7 +228,7 @@ func TestSendingBackAndAsking(t *testing.T) {
 	}
 	// What a guardian asks stays when they sign, and approval answers it with a reason.
 	h.must(h.RequestChange(ctx, h.who("ilse.quill"), mara, school.ChangeRequest{Message: "Another thing."}))
-	if x := h.sheet("ilse.quill").Row.ChangeRequests.V[0]; x.Text != "Not Ceramics,\nplease." || x.Answer != "Talk it over at home." || x.AnsweredBy != "Ms Arden" || !x.AnsweredAt.Equal(storetest.Now) {
+	if x := h.look("ilse.quill").Row.ChangeRequests.V[0]; x.Text != "Not Ceramics,\nplease." || x.Answer != "Talk it over at home." || x.AnsweredBy != "Ms Arden" || !x.AnsweredAt.Equal(storetest.Now) {
 		t.Errorf("what was asked stays with its answer: %+v", x)
 	}
 	if d := h.sign(); d.Row.Asked != "Another thing." || d.Row.State != "signed" {
@@ -280,7 +280,7 @@ func TestForTheFamily(t *testing.T) {
 	h.at(storetest.Now.AddDate(0, 0, 11))
 	h.refuses(school.Edit{Act: "alternate", Course: "DRW1"}, "window-closed")
 	office := h.who("office")
-	edit := school.Edit{Version: h.sheet("office").Row.Version, Act: "alternate", Course: "DRW1"}
+	edit := school.Edit{Version: h.look("office").Row.Version, Act: "alternate", Course: "DRW1"}
 	if got := code(h.Change(ctx, office, mara, edit)); got != "needs-reason" {
 		t.Errorf("without a reason: %s", got)
 	}
@@ -292,7 +292,7 @@ func TestForTheFamily(t *testing.T) {
 	if d := h.must(h.Change(ctx, office, mara, edit)); alternates(d) != "PRI1:CER1 PHO1 AST1 DRW1" {
 		t.Errorf("alternates: %s", alternates(d))
 	}
-	d := h.must(h.Change(ctx, office, mara, school.Edit{Version: h.sheet("office").Row.Version, Act: "undo", Reason: "Called again."}))
+	d := h.must(h.Change(ctx, office, mara, school.Edit{Version: h.look("office").Row.Version, Act: "undo", Reason: "Called again."}))
 	if alternates(d) != "PRI1:CER1 PHO1 AST1" {
 		t.Errorf("undone: %s", alternates(d))
 	}
@@ -305,7 +305,7 @@ func TestForTheFamily(t *testing.T) {
 		}
 		h.must(step("On paper."))
 	}
-	d = h.sheet("ilse.quill")
+	d = h.look("ilse.quill")
 	if list := d.Row.Signatures.V; d.Row.State != "signed" || len(list) != 1 || !list[0].ForFamily || list[0].Name != "Dagny Westerdale" {
 		t.Errorf("signed for the family: %+v", d.Row)
 	}
@@ -367,7 +367,7 @@ func TestDecisionsThatAreNone(t *testing.T) {
 			t.Errorf("%+v gives %s, want %s", c.d, got, c.want)
 		}
 	}
-	if h.history() != "" || len(h.sheet("ms.arden").Known.Claims) != 2 {
+	if h.history() != "" || len(h.look("ms.arden").Known.Claims) != 2 {
 		t.Errorf("a refused decision left a trace: %s", h.history())
 	}
 	d := h.must(h.Decide(t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "decline", Claim: claim, Course: "PHY1", Reason: "No report."}))
@@ -375,7 +375,7 @@ func TestDecisionsThatAreNone(t *testing.T) {
 	if got := code(h.Submit(t.Context(), h.who("mara.quill"), mara, 0, "")); got != "not-ready" {
 		t.Errorf("submitting with an unmet condition gives %s", got)
 	}
-	if len(d.Known.Claims) != 1 || len(d.Known.Records) != len(h.sheet("mara.quill").Known.Records) || d.Todo[len(d.Todo)-1].Waits() {
+	if len(d.Known.Claims) != 1 || len(d.Known.Records) != len(h.look("mara.quill").Known.Records) || d.Todo[len(d.Todo)-1].Waits() {
 		t.Errorf("declined: %+v", d.Todo)
 	}
 	if x := d.Known.Declined; len(x) != 1 || x[0].ID != claim || x[0].Answer != "No report." || x[0].Decider != "Ms Arden" || x[0].Course != "ALG1" {
@@ -528,7 +528,7 @@ func TestSettingsOfEditing(t *testing.T) {
 	h := newHouse(t)
 	h.settings(`{"editors": "family", "belowMinimum": "note"}`)
 	h.refuses(school.Edit{Act: "alternate", Course: "DRW1"}, "forbidden")
-	edit := school.Edit{Version: h.sheet("ilse.quill").Row.Version, Act: "alternate", Course: "DRW1"}
+	edit := school.Edit{Version: h.look("ilse.quill").Row.Version, Act: "alternate", Course: "DRW1"}
 	if d := h.must(h.Change(t.Context(), h.who("ilse.quill"), mara, edit)); alternates(d) != "PRI1:CER1 DRW1" {
 		t.Errorf("her guardian's change: %s", alternates(d))
 	}
@@ -567,7 +567,7 @@ func TestWhoseWindow(t *testing.T) {
 		{school.Window{Grade: -1, Student: "s0001", Opens: day(6)}, day(6)},
 	} {
 		set(c.w)
-		if got := h.sheet("mara.quill").Window().Opens; !got.Equal(c.want) {
+		if got := h.look("mara.quill").Window().Opens; !got.Equal(c.want) {
 			t.Errorf("after %+v it opens %v, want %v", c.w, got, c.want)
 		}
 		if got := *h.line().Opens; !got.Equal(c.want) {
@@ -598,7 +598,7 @@ func TestAnErrandIsTickedOff(t *testing.T) {
 	ctx := t.Context()
 	counselor := h.who("ms.arden")
 	settled := func() (done, there bool) {
-		d := h.sheet("mara.quill")
+		d := h.look("mara.quill")
 		for _, r := range d.Known.Errands(&d.Sheet) {
 			if d.Year.Codes[r.Course] == "CER1" && d.Year.Errands[r.Errand].Kind == "form" {
 				return r.Settled, true

@@ -15,63 +15,6 @@ import (
 	"rubricon/store/storetest"
 )
 
-// handsIn has a student hand in these requests and alternates.
-func (h *house) handsIn(student string, requests, alternates []string) {
-	h.t.Helper()
-	var entries []string
-	for kind, list := range [][]string{requests, alternates} {
-		for k, code := range list {
-			entries = append(entries, fmt.Sprintf(`{"c":%q,"a":%v,"r":%d,"s":""}`, code, kind == 1, k+1))
-		}
-	}
-	storetest.Value[int](h.t, h.db, fmt.Sprintf(`WITH sub AS (INSERT INTO submission (school_id, year, student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement)
-			SELECT 'pellworth', 2027, '%[1]s', coalesce(max(number), 0) + 1, 'R-%[1]s-' || coalesce(max(number), 0) + 1, now(), '%[1]s', 'Test', 1, 1, '[%[2]s]', '{}'
-			FROM submission WHERE school_id = 'pellworth' AND year = 2027 AND student_id = '%[1]s' RETURNING number),
-		sheet AS (UPDATE sheet SET submission = sub.number, state = 'submitted', version = version + 1 FROM sub WHERE school_id = 'pellworth' AND year = 2027 AND student_id = '%[1]s')
-		SELECT number FROM sub`, student, strings.Join(entries, ",")))
-}
-
-// kiln is a school in which two students ask for Ceramics I, which has one seat; Printmaking comes in.
-func (h *house) kiln() {
-	h.t.Helper()
-	h.classes([]string{"sourcedId,status,title,courseSourcedId,classType,schoolSourcedId,termSourcedIds,periods,metadata.days,metadata.seats,metadata.teacher",
-		"cer1-1,active,Ceramics,c-cer1,scheduled,pellworth,sy27-1,7,,1,Ms A", "pri1-1,active,Printmaking,c-pri1,scheduled,pellworth,sy27-1,8,,5,Ms B", "pho1-1,active,Photography,c-pho1,scheduled,pellworth,sy27-1,7,,5,Ms C"})
-	for _, student := range []string{"s0003", "s0004"} {
-		h.handsIn(student, []string{"CER1"}, []string{"PRI1"})
-	}
-}
-
-// seats sets the seats of a section.
-func (h *house) seats(section string, n int) {
-	h.t.Helper()
-	m, err := h.MasterSchedule(h.t.Context(), h.who("office"), mara.School, mara.Year)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	x := m.Sections[slices.IndexFunc(m.Sections, func(x school.Section) bool { return x.ID == section })]
-	x.Seats = n
-	if _, err := h.PutSection(h.t.Context(), h.who("office"), mara.School, mara.Year, &x); err != nil {
-		h.t.Fatal(err)
-	}
-}
-
-// has lists what a run gives a student, and what not.
-func (h *house) has(run int, student string) string {
-	h.t.Helper()
-	p, err := h.PlacedIn(h.t.Context(), h.who("office"), mara.School, mara.Year, run, student)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	var out []string
-	for _, g := range p.Given {
-		out = append(out, g.Section)
-	}
-	for _, l := range p.Lacking {
-		out = append(out, "not "+l.Course+": "+string(l.Why))
-	}
-	return strings.Join(out, ", ")
-}
-
 // A place is given and taken by hand with a reason, where that is valid; later runs keep it, and so they keep what is held.
 func TestByHand(t *testing.T) {
 	h := newHouse(t)
@@ -103,7 +46,7 @@ func TestByHand(t *testing.T) {
 	refused(hand(second, "CER1", "pri1-1", "x"), school.NotFound, "")
 	refused(hand("s0009", "CER1", "cer1-1", "x"), school.NotFound, "")
 	refused(h.ByHand(ctx, h.who("ms.arden"), mara.School, mara.Year, r.ID, second, "CER1", "cer1-1", "x"), school.Code(acts.NotYours), "")
-	h.seats("cer1-1", 2)
+	h.seatsIn("cer1-1", 2)
 	refused(hand(second, "CER1", "cer1-1", "She builds kilns."), school.Code(placement.BesideRequest), "PRI1")
 	for _, step := range [][2]string{{"PRI1", ""}, {"CER1", "cer1-1"}} {
 		if err := hand(second, step[0], step[1], "She builds kilns."); err != nil {
@@ -126,7 +69,7 @@ func TestByHand(t *testing.T) {
 	}
 
 	// Alone with one seat, a later run gives it to whom it was given by hand, and not what was taken.
-	h.seats("cer1-1", 1)
+	h.seatsIn("cer1-1", 1)
 	if err := h.Release(ctx, office, mara.School, mara.Year, "given", first+" CER1"); school.CodeOf(err) != school.NotFound {
 		t.Errorf("releasing what is not held: %v", err)
 	}
@@ -159,7 +102,7 @@ func TestByHand(t *testing.T) {
 		t.Errorf("held: %s, then %s; the third: %s", before, after, h.has(r.ID, "s0005"))
 	}
 	// What is held and can no longer be is said.
-	h.seats("cer1-1", 0)
+	h.seatsIn("cer1-1", 0)
 	if r = h.placed(ctx); len(r.Summary.Unkept) != 1 || r.Summary.Unkept[0].Course != "CER1" {
 		t.Errorf("%+v", r.Summary.Unkept)
 	}
@@ -172,7 +115,7 @@ func TestByHand(t *testing.T) {
 func TestPlacingAnew(t *testing.T) {
 	h := newHouse(t)
 	h.kiln()
-	h.seats("cer1-1", 2)
+	h.seatsIn("cer1-1", 2)
 	ctx, office := t.Context(), h.who("office")
 	r := h.placed(ctx)
 	since := func() *school.RunSince {
@@ -208,7 +151,7 @@ func TestPlacingAnew(t *testing.T) {
 		t.Errorf("nothing has changed: %v", err)
 	}
 	// Fewer seats than are taken: who came last goes, and something stands in.
-	h.seats("cer1-1", 1)
+	h.seatsIn("cer1-1", 1)
 	if x := since(); len(x.Over) != 1 || x.Over[0] != (school.SectionSince{Section: "cer1-1", Course: "CER1", Students: 1}) || x.Students != 1 {
 		t.Errorf("%+v", x)
 	}
@@ -272,10 +215,10 @@ func TestPlacingAnew(t *testing.T) {
 func TestTwoByHandAtOnce(t *testing.T) {
 	h := newHouse(t)
 	h.kiln()
-	h.seats("cer1-1", 0)
+	h.seatsIn("cer1-1", 0)
 	ctx, office := t.Context(), h.who("office")
 	r := h.placed(ctx)
-	h.seats("cer1-1", 1)
+	h.seatsIn("cer1-1", 1)
 	for _, student := range []string{"s0003", "s0004"} {
 		if err := h.ByHand(ctx, office, mara.School, mara.Year, r.ID, student, "PRI1", "", "To make room."); err != nil {
 			t.Fatal(err)
@@ -342,7 +285,7 @@ func TestBesideAnotherRun(t *testing.T) {
 	h.kiln()
 	ctx, office := t.Context(), h.who("office")
 	a := h.placed(ctx)
-	h.seats("cer1-1", 2)
+	h.seatsIn("cer1-1", 2)
 	b := h.placed(ctx)
 	x, err := h.Beside(ctx, office, mara.School, mara.Year, b.ID, a.ID)
 	if err != nil || len(x.Got) != 1 || x.Got[0].Courses[0] != "CER1" || x.Got[0].Name == "" || len(x.Lost) != 0 || len(x.Sections) != 1 || x.Sections[0].Seats != 2 || x.Sections[0].WasSeats != 1 {
@@ -386,22 +329,22 @@ func TestAnAlternateIsKeptForItsRequest(t *testing.T) {
 func TestPlacingAnewAroundWhatIsHeld(t *testing.T) {
 	h := newHouse(t)
 	h.kiln()
-	h.seats("cer1-1", 2)
+	h.seatsIn("cer1-1", 2)
 	ctx, office := t.Context(), h.who("office")
 	r := h.placed(ctx)
-	h.seats("cer1-1", 1)
+	h.seatsIn("cer1-1", 1)
 	list, err := h.PlaceAnew(ctx, office, mara.School, mara.Year, r.ID)
 	if err != nil || len(list) != 1 {
 		t.Fatalf("%+v %v", list, err)
 	}
 	last := list[0].ID // who leaves where nobody is held
 	other := map[string]string{"s0003": "s0004", "s0004": "s0003"}[last]
-	h.seats("cer1-1", 2)
+	h.seatsIn("cer1-1", 2)
 	r = h.placed(ctx)
 	if err := h.HoldAs(ctx, office, mara.School, mara.Year, r.ID, "student", last); err != nil {
 		t.Fatal(err)
 	}
-	h.seats("cer1-1", 1)
+	h.seatsIn("cer1-1", 1)
 	if list, err = h.PlaceAnew(ctx, office, mara.School, mara.Year, r.ID); err != nil || len(list) != 1 || list[0].ID != other || h.has(r.ID, last) != "cer1-1" {
 		t.Errorf("%+v %v, %s", list, err, h.has(r.ID, last))
 	}

@@ -9,7 +9,7 @@ import (
 // TestTheWholeHistoryIsInReach: what is beyond one page is on the next ones, each event once, down to the first.
 func TestTheWholeHistoryIsInReach(t *testing.T) {
 	h := newHouse(t)
-	who, start := h.who("mara.quill"), h.sheet("mara.quill").Row.Version
+	who, start := h.who("mara.quill"), h.look("mara.quill").Row.Version
 	h.edit(school.Edit{Act: "alternate", Course: "AST1"})
 	h.db.Exec(t, `INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, detail)
 		SELECT 'pellworth', 2027, 's0001', $1 + n, now(), 's0001', 'Mara Quill', 'remark', '', '', '{}' FROM generate_series(2, 250) n`, start)
@@ -38,9 +38,9 @@ func TestTheWholeHistoryIsInReach(t *testing.T) {
 // TestEveryVersionCanBeLookedAt: also the one that is, and those since which something happened that changed no entry.
 func TestEveryVersionCanBeLookedAt(t *testing.T) {
 	h := newHouse(t)
-	who, first := h.who("mara.quill"), h.sheet("mara.quill")
+	who, first := h.who("mara.quill"), h.look("mara.quill")
 	h.edit(school.Edit{Act: "alternate", Course: "AST1"})
-	one := h.sheet("mara.quill")
+	one := h.look("mara.quill")
 	h.edit(school.Edit{Act: "alternate", Course: "PHO1"})
 	h.edit(school.Edit{Act: "request", Course: "TID1"})
 	last := h.submit()

@@ -2,7 +2,6 @@ package school_test
 
 import (
 	"context"
-	"encoding/json"
 	"slices"
 	"strings"
 	"testing"
@@ -20,56 +19,13 @@ func newTelling(t *testing.T) *house {
 	return h
 }
 
-func (h *house) telling(key string) *school.Service {
-	takes := func(address string) bool { return strings.HasPrefix(address, "https://") }
-	return school.New(h.db.Open(h.t), school.Options{Now: h.clock, Log: storetest.Quiet, Hashes: storetest.Hashes, Hooks: school.Hooks{Key: []byte(key), Takes: takes}})
-}
-
-// hook lets a system be told, and gives the secret.
-func (h *house) hook(name string, kinds ...string) string {
-	h.t.Helper()
-	secret, err := h.MakeHook(h.t.Context(), h.who("office"), mara.School, mara.Year, name, "https://"+name+".example/in", kinds)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	return secret
-}
-
-// taken are the messages that are due, as texts.
-func (h *house) taken() (texts []string, list []school.Message) {
-	h.t.Helper()
-	list, _, err := h.TakeMessages(h.t.Context(), 50)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	for _, m := range list {
-		var said map[string]any
-		if err := json.Unmarshal(m.Body, &said); err != nil {
-			h.t.Fatal(err)
-		}
-		delete(said, "id")
-		body, _ := json.Marshal(said)
-		texts = append(texts, strings.TrimPrefix(m.URL, "https://")+" "+string(body))
-	}
-	return texts, list
-}
-
-func (h *house) hooks() []school.Hook {
-	h.t.Helper()
-	list, err := h.Hooks(h.t.Context(), h.who("office"), mara.School, mara.Year)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	return list
-}
-
 // Each system is told of what it wants to be told of, when it is saved, and of nothing else: ids, no names.
 func TestTellingOtherSystems(t *testing.T) {
 	h := newTelling(t)
 	registry := h.hook("registry", school.TellSubmitted, school.TellCleared)
 	h.hook("library", school.TellCleared)
 	h.hook("planner", school.TellPlaced)
-	if _, err := h.Submit(t.Context(), h.who("mara.quill"), mara, h.sheet("mara.quill").Row.Version, ""); err == nil {
+	if _, err := h.Submit(t.Context(), h.who("mara.quill"), mara, h.look("mara.quill").Row.Version, ""); err == nil {
 		t.Fatal("what cannot be submitted was")
 	}
 	if texts, _ := h.taken(); texts != nil {

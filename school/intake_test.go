@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"maps"
 	"math/rand/v2"
-	"os"
 	"reflect"
 	"regexp"
 	"slices"
@@ -14,7 +13,6 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
-	"testing/fstest"
 	"time"
 
 	"rubricon/bundle"
@@ -23,72 +21,6 @@ import (
 	"rubricon/school"
 	"rubricon/store/storetest"
 )
-
-// written are a bundle's files as they are written, by name.
-func written(t *testing.T, list []bundle.File) map[string]string {
-	t.Helper()
-	dir := t.TempDir()
-	if err := bundle.Write(dir, list); err != nil {
-		t.Fatal(err)
-	}
-	out := map[string]string{}
-	entries, err := os.ReadDir(dir)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, e := range entries {
-		text, err := os.ReadFile(dir + "/" + e.Name())
-		if err != nil {
-			t.Fatal(err)
-		}
-		out[e.Name()] = string(text)
-	}
-	return out
-}
-
-func read(t *testing.T, files map[string]string) *bundle.Bundle {
-	t.Helper()
-	fsys := fstest.MapFS{}
-	for name, text := range files {
-		fsys[name] = &fstest.MapFile{Data: []byte(text)}
-	}
-	b, err := bundle.Read(fsys)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return b
-}
-
-func (h *house) export() map[string]string {
-	h.t.Helper()
-	list, left, err := h.Export(h.t.Context(), mara.School, 0)
-	if err != nil || len(left) > 0 {
-		h.t.Fatal(left, err)
-	}
-	return written(h.t, list)
-}
-
-func firstDifference(a, b string) string {
-	x, y := strings.Split(a, "\n"), strings.Split(b, "\n")
-	for i := range x {
-		if i >= len(y) || x[i] != y[i] {
-			return fmt.Sprintf("line %d: %q, then %q", i+1, x[i], append(y, "")[min(i, len(y))])
-		}
-	}
-	return "lines were added"
-}
-
-func same(t *testing.T, what string, before, after map[string]string) {
-	t.Helper()
-	for name := range before {
-		if before[name] != after[name] {
-			t.Errorf("%s: %s changed: %s", what, name, firstDifference(before[name], after[name]))
-		}
-	}
-	if len(before) != len(after) {
-		t.Errorf("%s: %d files, then %d", what, len(before), len(after))
-	}
-}
 
 // An export is what was meant: the demo school as it was made, row by row.
 func TestAnExportIsWhatCame(t *testing.T) {
@@ -142,7 +74,7 @@ func TestImportOfAnExportChangesNothing(t *testing.T) {
 	if !strings.Contains(first["records.csv"], "s0001,ALG1,Algebra I,") {
 		t.Error("the record is not in the export")
 	}
-	view := h.sheet("mara.quill")
+	view := h.look("mara.quill")
 	result := h.bring(read(t, first))
 	if len(result.Kept) != 0 && !slices.Equal(result.Kept, []string{"s0001"}) {
 		t.Errorf("kept: %v", result.Kept)
@@ -150,7 +82,7 @@ func TestImportOfAnExportChangesNothing(t *testing.T) {
 	same(t, "imported and exported", first, h.export())
 	h.bring(read(t, first))
 	same(t, "again", first, h.export())
-	after := h.sheet("mara.quill")
+	after := h.look("mara.quill")
 	if after.Row.Version != view.Row.Version || requests(after) != requests(view) || len(after.Known.Records) != len(view.Known.Records) || len(after.Known.Signals) != len(view.Known.Signals) {
 		t.Errorf("the sheet changed: %+v", after.Row)
 	}
@@ -252,7 +184,7 @@ func TestAnImportKeepsWhatPeopleEntered(t *testing.T) {
 	h := newHouse(t)
 	h.finish()
 	h.waive()
-	mine := h.sheet("mara.quill")
+	mine := h.look("mara.quill")
 	untouched := school.Place{School: mara.School, Year: mara.Year, Student: "s0002"}
 	was := h.must(h.Sheet(t.Context(), h.who("office"), untouched))
 	fresh := bundleWith(t, "requests.csv", "s0001,HLT1,request,6,", "s0001,HLT1,request,66,", "requests.csv", "s0002,", "s0002,")
@@ -260,7 +192,7 @@ func TestAnImportKeepsWhatPeopleEntered(t *testing.T) {
 	if !slices.Equal(result.Kept, []string{"s0001"}) || len(result.Beyond) != 0 {
 		t.Errorf("import: %+v", result)
 	}
-	if after := h.sheet("mara.quill"); requests(after) != requests(mine) || alternates(after) != alternates(mine) || after.Row.Version != mine.Row.Version {
+	if after := h.look("mara.quill"); requests(after) != requests(mine) || alternates(after) != alternates(mine) || after.Row.Version != mine.Row.Version {
 		t.Errorf("the sheet is now %s / %s", requests(after), alternates(after))
 	} else if len(after.Known.Claims) != 0 || len(after.Todo) != 0 {
 		t.Errorf("the waiver is gone, or the claim is back: %+v, %+v", after.Known.Claims, after.Todo)
@@ -275,19 +207,6 @@ func TestAnImportKeepsWhatPeopleEntered(t *testing.T) {
 	if after.Row.Version != was.Row.Version+1 || len(after.Row.Entries) != len(was.Row.Entries)-1 || after.Row.Touched {
 		t.Errorf("the sheet is %s in version %d", requests(after), after.Row.Version)
 	}
-}
-
-// unusedBy is a course that a student has not got.
-func unusedBy(t *testing.T, h *house, student string) string {
-	t.Helper()
-	d := h.must(h.Sheet(t.Context(), h.who("office"), school.Place{School: mara.School, Year: mara.Year, Student: student}))
-	for _, code := range d.Year.Codes {
-		if !strings.Contains(" "+requests(d)+" "+alternates(d)+" ", " "+code+" ") {
-			return code
-		}
-	}
-	t.Fatal("no course is unused")
-	return ""
 }
 
 func TestBadBundlesChangeNothing(t *testing.T) {
@@ -390,7 +309,7 @@ func TestASheetBeyondJudging(t *testing.T) {
 	if !slices.Equal(result.Beyond, []string{"s0001"}) {
 		t.Fatalf("beyond the limits: %v", result.Beyond)
 	}
-	d := h.sheet("mara.quill")
+	d := h.look("mara.quill")
 	if d.Judgement != nil || d.Complete || d.Ready || len(d.Row.Entries) < 30 || d.Cover() != nil {
 		t.Errorf("her page: judged %v, %d entries", d.Judgement != nil, len(d.Row.Entries))
 	}
@@ -402,11 +321,11 @@ func TestASheetBeyondJudging(t *testing.T) {
 	}
 	// Whatever is taken off is taken off, until it can be judged again; then it cannot go back beyond.
 	for _, code := range many[:min(len(many), 40)] {
-		if code != "WLD2" && strings.Contains(requests(h.sheet("mara.quill"))+" ", code+" ") {
+		if code != "WLD2" && strings.Contains(requests(h.look("mara.quill"))+" ", code+" ") {
 			h.edit(school.Edit{Act: "remove", Course: code})
 		}
 	}
-	if d = h.sheet("mara.quill"); d.Judgement == nil {
+	if d = h.look("mara.quill"); d.Judgement == nil {
 		t.Fatal("it is still beyond")
 	}
 	var refused error
@@ -414,7 +333,7 @@ func TestASheetBeyondJudging(t *testing.T) {
 		if code == "WLD2" {
 			continue
 		}
-		if _, err := h.Change(t.Context(), h.who("mara.quill"), mara, school.Edit{Version: h.sheet("mara.quill").Row.Version, Act: "request", Course: code}); err != nil {
+		if _, err := h.Change(t.Context(), h.who("mara.quill"), mara, school.Edit{Version: h.look("mara.quill").Row.Version, Act: "request", Course: code}); err != nil {
 			refused = err
 			break
 		}
@@ -422,7 +341,7 @@ func TestASheetBeyondJudging(t *testing.T) {
 	if school.CodeOf(refused) != school.TooComplex {
 		t.Errorf("going back beyond gives %v", refused)
 	}
-	if h.sheet("mara.quill").Judgement == nil {
+	if h.look("mara.quill").Judgement == nil {
 		t.Error("it went beyond all the same")
 	}
 }
@@ -449,7 +368,7 @@ func TestSchoolYears(t *testing.T) {
 	if fresh.Row.State != "inProgress" || fresh.Row.Submission != 0 || fresh.Row.Touched || fresh.Next != acts.NextWindow || fresh.Year.Start != 2028 || len(fresh.Known.Signals) == 0 {
 		t.Errorf("the new year's sheet: %+v", fresh.Row)
 	}
-	old := h.sheet("mara.quill")
+	old := h.look("mara.quill")
 	if old.Row.State != "cleared" || *old.Row.Receipt != *cleared.Row.Receipt || requests(old) != requests(cleared) || old.Year.Start != 2027 || len(old.Row.Signatures.V) != 1 {
 		t.Errorf("last year's sheet: %+v", old.Row)
 	}
@@ -499,13 +418,13 @@ func TestSchoolYears(t *testing.T) {
 	if d := h.must(h.Change(ctx, h.who("mara.quill"), at, school.Edit{Version: fresh.Row.Version, Act: "alternate", Course: "AST1"})); d.Row.Year != 2028 {
 		t.Errorf("a change goes to %d", d.Row.Year)
 	}
-	if after := h.sheet("mara.quill"); after.Row.Version != old.Row.Version {
+	if after := h.look("mara.quill"); after.Row.Version != old.Row.Version {
 		t.Error("a change of this year's sheet changed last year's")
 	}
 	// Corrections of last year change last year alone: neither people nor records.
 	was := h.must(h.Sheet(ctx, h.who("mara.quill"), at))
 	h.bring(bundleWith(t, "courses.csv", "Tidal Ecology", "Old Tides", "users.csv", "Mara,Quill", "Maria,Quill", "records.csv", "Algebra", "Sums"))
-	if d := h.sheet("mara.quill"); d.Pupil.GivenName != "Mara Ann" || d.Row.State != "cleared" {
+	if d := h.look("mara.quill"); d.Pupil.GivenName != "Mara Ann" || d.Row.State != "cleared" {
 		t.Errorf("after a correction of last year: %+v", d.Pupil)
 	} else if i, _ := d.Year.Index("TID1"); d.Year.Courses[i].Title != "Old Tides" {
 		t.Error("the correction of last year's catalog is lost")
@@ -573,7 +492,7 @@ func TestPeopleComeAndGo(t *testing.T) {
 	if got := enter("ilse.quill"); got != "" {
 		t.Errorf("one who has left is %s", got)
 	}
-	if d := h.sheet("mara.quill"); d.Pupil.Guardians != 0 {
+	if d := h.look("mara.quill"); d.Pupil.Guardians != 0 {
 		t.Errorf("she has %d guardians", d.Pupil.Guardians)
 	}
 	if text := h.export()["users.csv"]; strings.Contains(text, "ilse.quill") {
@@ -751,7 +670,7 @@ func TestAnImportBrokenOff(t *testing.T) {
 		stop()
 	}()
 	_, _ = h.Import(ctx, b, 0)
-	h.sheet("mara.quill") // is readable
+	h.look("mara.quill") // is readable
 	h.bring(b)
 	after := h.export()
 	if !strings.Contains(after["records.csv"], "Sums") || strings.Contains(after["records.csv"], "Algebra") {
@@ -835,21 +754,6 @@ func TestFirstPasswords(t *testing.T) {
 	}
 }
 
-// without reads the school's data as it is without some files, which are taken from what is there.
-func (h *house) without(names ...string) *bundle.Bundle {
-	h.t.Helper()
-	files, _, err := h.Export(h.t.Context(), mara.School, mara.Year)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	files = slices.DeleteFunc(files, func(f bundle.File) bool { return slices.Contains(names, f.Name) })
-	b, err := bundle.ReadFiles(files, bundle.Fill(h.Existing(h.t.Context())))
-	if err != nil || len(b.Problems) > 0 {
-		h.t.Fatal(err, b.Problems)
-	}
-	return b
-}
-
 // What somebody changes between the reading of a bundle and its writing is not undone by a file that the bundle does not have.
 func TestAnAbsentFileUndoesNothing(t *testing.T) {
 	h := newHouse(t)
@@ -859,7 +763,7 @@ func TestAnAbsentFileUndoesNothing(t *testing.T) {
 	}
 	courses := h.without("courses.csv", "errands.csv", "orgs.csv", "academicSessions.csv")
 	all := h.without()
-	row := h.sheet("mara.quill").Row
+	row := h.look("mara.quill").Row
 	if _, err := h.Revise(t.Context(), office, mara.School, mara.Year, school.Revision{Catalog: row.Catalog, Policy: row.Policy, Reason: "Next year's list.",
 		Courses: []school.CourseEdit{{Code: "AST1", Cells: map[string]string{"title": "The Night Sky"}}}}); err != nil {
 		t.Fatal(err)
@@ -920,7 +824,7 @@ func TestAnAbsentFileIsNotReadAnew(t *testing.T) {
 	if got := marks(); got != before || storetest.Value[int](t, h.db, `SELECT count(*) FROM signal`) != signals {
 		t.Error("records or signals have changed")
 	}
-	if d := h.sheet("mara.quill"); d.Judgement == nil {
+	if d := h.look("mara.quill"); d.Judgement == nil {
 		t.Error("the new catalog does not hold together")
 	}
 }

@@ -4,23 +4,10 @@ import (
 	"context"
 	"reflect"
 	"testing"
-	"time"
 
 	"rubricon/school"
 	"rubricon/store/storetest"
 )
-
-// hears waits for what a watch hears next.
-func hears(t *testing.T, w *school.Watch) school.Heard {
-	t.Helper()
-	select {
-	case heard := <-w.C:
-		return heard
-	case <-time.After(30 * time.Second):
-		t.Fatal("nothing is heard")
-		return school.Heard{}
-	}
-}
 
 // What is changed in one server process is heard in another by those who look at it, and by nobody else.
 func TestChangesAreHeardAcrossProcesses(t *testing.T) {
@@ -100,7 +87,7 @@ func TestWhoIsSlowIsTold(t *testing.T) {
 		heard := <-w.C
 		last, missed = max(last, heard.Version), missed || reflect.DeepEqual(heard, school.Heard{})
 	}
-	if now := h.sheet("mara.quill").Row.Version; !missed || last != now {
+	if now := h.look("mara.quill").Row.Version; !missed || last != now {
 		t.Errorf("after 80 changes: missed %v, the last heard is version %d of %d", missed, last, now)
 	}
 }

@@ -39,7 +39,7 @@ func TestSignedOnPaper(t *testing.T) {
 			t.Errorf("%s: %q, want %q", name, got, c.want)
 		}
 	}
-	if d := h.sheet("mara.quill"); d.Row.State != "submitted" || len(d.Row.Signatures.V) != 0 {
+	if d := h.look("mara.quill"); d.Row.State != "submitted" || len(d.Row.Signatures.V) != 0 {
 		t.Fatalf("something was recorded: %+v", d.Row.Signatures)
 	}
 	found, err := h.FindPaper(ctx, arden, mara.School, mara.Year, " "+strings.ToLower(strings.ReplaceAll(second, "-", " "))+" ")
@@ -59,7 +59,7 @@ func TestSignedOnPaper(t *testing.T) {
 	if agreed := storetest.Value[string](t, h.db, `SELECT agreed::text || commitments::text FROM signature`); agreed != `["CER1"][]` {
 		t.Errorf("agreed to on the page: %s", agreed)
 	}
-	d := h.sheet("ilse.quill")
+	d := h.look("ilse.quill")
 	if x := d.Row.Signatures.V; d.Row.State != "signed" || len(x) != 1 || x[0].Name != "Ilse Quill" || x[0].PaperBy != "Ms Arden" || x[0].ForFamily {
 		t.Errorf("recorded: %s, %+v", d.Row.State, d.Row.Signatures.V)
 	}
@@ -69,7 +69,7 @@ func TestSignedOnPaper(t *testing.T) {
 	if got := sign(office, second, "g0001"); got != "" && got != "already-done" {
 		t.Errorf("twice: %s", got)
 	}
-	if n := len(h.sheet("ilse.quill").Row.Signatures.V); n != 1 {
+	if n := len(h.look("ilse.quill").Row.Signatures.V); n != 1 {
 		t.Errorf("%d signatures", n)
 	}
 	png := []byte("\x89PNG\r\n\x1a\n picture")
@@ -102,14 +102,14 @@ func TestOnPaperAndOnScreen(t *testing.T) {
 	if _, err := h.SignedOnPaper(t.Context(), h.who("office"), mara.School, mara.Year, school.PaperSignature{Code: code, Guardian: "g0002"}); err != nil {
 		t.Fatal(err)
 	}
-	if d := h.sheet("mara.quill"); d.Row.State != "submitted" {
+	if d := h.look("mara.quill"); d.Row.State != "submitted" {
 		t.Errorf("with one of two: %s", d.Row.State)
 	}
 	if _, err := h.SignedOnPaper(t.Context(), h.who("office"), mara.School, mara.Year, school.PaperSignature{Code: code, Guardian: "g0002"}); school.CodeOf(err) != "already-done" {
 		t.Errorf("the same once more: %v", err)
 	}
 	h.sign()
-	if d := h.sheet("mara.quill"); d.Row.State != "signed" {
+	if d := h.look("mara.quill"); d.Row.State != "signed" {
 		t.Errorf("with both: %s", d.Row.State)
 	}
 }

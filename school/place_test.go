@@ -2,7 +2,6 @@ package school_test
 
 import (
 	"context"
-	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -14,68 +13,6 @@ import (
 	"rubricon/store/storetest"
 )
 
-// schedule gives the school a master schedule: a section of each course that Mara asks for but one, so that Ceramics I clashes with Health.
-func (h *house) schedule() {
-	h.t.Helper()
-	rows := []string{"sourcedId,status,title,courseSourcedId,classType,schoolSourcedId,termSourcedIds,periods,metadata.days,metadata.seats,metadata.teacher"}
-	for i, c := range []struct{ code, terms, periods string }{{"eng10", "sy27", "1"}, {"alg2", "sy27", "2"}, {"wld2", "sy27", "3"}, {"phy1", "sy27", "4"}, {"nor2", "sy27", "5"}, {"tid1", "sy27", "6"},
-		{"hlt1", "sy27-1", "7"}, {"row1", "sy27-2", "7"}, {"cer1", "sy27-1", "7"}, {"pri1", "sy27-1", "8"}, {"pho1", "sy27-2", "8"}} {
-		rows = append(rows, strings.Join([]string{c.code + "-1", "active", "Section " + c.code, "c-" + c.code, "scheduled", "pellworth", c.terms, c.periods, "", "30", "Ms Teacher " + string(rune('A'+i))}, ","))
-	}
-	h.classes(rows)
-}
-
-// classes brings the demo school again with a master schedule, and with other files where they are changed.
-func (h *house) classes(rows []string, change ...func([]bundle.File)) {
-	h.t.Helper()
-	files := storetest.Files()
-	takes("submitted")(files)
-	for _, other := range change {
-		other(files)
-	}
-	f := bundle.File{Name: "classes.csv", Header: strings.Split(rows[0], ",")}
-	for _, row := range rows[1:] {
-		f.Rows = append(f.Rows, strings.Split(row, ","))
-	}
-	b, err := bundle.ReadFiles(append(files, f))
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	if len(b.Problems) > 0 {
-		h.t.Fatal(b.Problems)
-	}
-	h.bring(b)
-}
-
-// takes lets the school place requests that have come so far.
-func takes(what string) func([]bundle.File) {
-	return func(files []bundle.File) {
-		for i := range files {
-			if f := &files[i]; f.Name == "policy.json" {
-				f.Text = regexp.MustCompile(`"placement": \{[^}]*\}`).ReplaceAll(f.Text, []byte(`"placement": {"seniority": true, "take": "`+what+`"}`))
-			}
-		}
-	}
-}
-
-// placed starts a run, runs it, and gives it.
-func (h *house) placed(ctx context.Context) *school.Run {
-	h.t.Helper()
-	office := h.who("office")
-	r, err := h.StartRun(ctx, office, mara.School, mara.Year, 7, 20)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	if err := h.RunTask(ctx, mara.School, r.Task); err != nil {
-		h.t.Fatal(err)
-	}
-	list, err := h.Runs(ctx, office, mara.School, mara.Year)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	return list[0]
-}
-
 // What is handed in is placed into the master schedule, with reasons for what is not given; it is published by grade, told to those concerned, whole or not at all, and taken back.
 func TestPlacingAndPublishing(t *testing.T) {
 	h := newHouse(t)
@@ -83,7 +20,7 @@ func TestPlacingAndPublishing(t *testing.T) {
 	if r := h.placed(ctx); r.State != store.TaskRefused || r.Why != "no-schedule" || r.Summary != nil {
 		t.Errorf("without a master schedule: %s %s", r.State, r.Why)
 	}
-	h.schedule()
+	h.scheduled()
 	h.finish()
 	h.waive()
 	h.submit()
@@ -143,7 +80,7 @@ func TestPlacingAndPublishing(t *testing.T) {
 			t.Errorf("%s reads a run: %v", who, err)
 		}
 	}
-	if d := h.sheet("mara.quill"); d.Shown() != nil {
+	if d := h.look("mara.quill"); d.Shown() != nil {
 		t.Error("Mara is shown what is not published")
 	}
 	publish := func(run, grade int) (int, school.Code) {
@@ -159,7 +96,7 @@ func TestPlacingAndPublishing(t *testing.T) {
 	if _, code := publish(r.ID, 12); code != "nothing-submitted" && code != "" {
 		t.Errorf("another grade: %s", code)
 	}
-	if d := h.sheet("mara.quill"); d.Row.State != "cleared" || d.Shown() != nil {
+	if d := h.look("mara.quill"); d.Row.State != "cleared" || d.Shown() != nil {
 		t.Errorf("after another grade was published: %s", d.Row.State)
 	}
 	h.letters()
@@ -167,11 +104,11 @@ func TestPlacingAndPublishing(t *testing.T) {
 	if code != "" || n == 0 {
 		t.Fatalf("publishing grade 10: %d, %s", n, code)
 	}
-	d := h.sheet("mara.quill")
+	d := h.look("mara.quill")
 	if d.Row.State != "placed" || d.Shown() == nil || len(d.Shown().Given) != 9 || len(d.Shown().Lacking) != 1 || d.Acts[acts.Edit].Allowed || d.Row.Version != before.Row.Version+1 {
 		t.Errorf("published: %s, %+v", d.Row.State, d.Shown())
 	}
-	if other := h.sheet("ilse.quill"); other.Shown() == nil {
+	if other := h.look("ilse.quill"); other.Shown() == nil {
 		t.Error("her mother is not shown it")
 	}
 	if text := h.letters(); !strings.Contains(text, "placed g0001") || !strings.Contains(text, "placed s0001") {
@@ -196,7 +133,7 @@ func TestPlacingAndPublishing(t *testing.T) {
 	if back, err := h.Unpublish(ctx, office, mara.School, mara.Year, list[0].ID, "The kiln is free after all."); err != nil || back != n {
 		t.Errorf("taken back: %d, %v", back, err)
 	}
-	if d := h.sheet("mara.quill"); d.Row.State != "cleared" || d.Shown() != nil {
+	if d := h.look("mara.quill"); d.Row.State != "cleared" || d.Shown() != nil {
 		t.Errorf("taken back: %s", d.Row.State)
 	}
 	if text := h.letters(); !strings.Contains(text, "unplaced g0001") || !strings.Contains(text, "The kiln is free after all.") {
@@ -212,7 +149,7 @@ func TestPlacingAndPublishing(t *testing.T) {
 	}
 	h.submit()
 	publish(r.ID, 10)
-	if d := h.sheet("mara.quill"); d.Row.State == "placed" {
+	if d := h.look("mara.quill"); d.Row.State == "placed" {
 		t.Error("another submission than the one that was placed is published")
 	}
 
@@ -268,7 +205,7 @@ func TestRanksByProgram(t *testing.T) {
 func TestStoppingARun(t *testing.T) {
 	h := newHouse(t)
 	ctx, office := t.Context(), h.who("office")
-	h.schedule()
+	h.scheduled()
 	h.finish()
 	h.waive()
 	h.submit()
@@ -306,7 +243,7 @@ func TestWhatCannotBeHadTogether(t *testing.T) {
 	h := newHouse(t)
 	clash := func() string {
 		t.Helper()
-		d := h.sheet("mara.quill")
+		d := h.look("mara.quill")
 		var list []string
 		for _, course := range d.Clash() {
 			list = append(list, d.Year.Codes[course])
@@ -317,8 +254,8 @@ func TestWhatCannotBeHadTogether(t *testing.T) {
 	if got := clash(); got != "" {
 		t.Errorf("without a master schedule: %s", got)
 	}
-	tag := h.sheet("mara.quill").Tag()
-	h.schedule()
+	tag := h.look("mara.quill").Tag()
+	h.scheduled()
 	if got := clash(); got != "HLT1 CER1" {
 		t.Errorf("with one: %q", got)
 	}
@@ -329,7 +266,7 @@ func TestWhatCannotBeHadTogether(t *testing.T) {
 		for _, w := range h.line().Waits {
 			if w.Reason == "clash" {
 				for _, course := range w.Courses {
-					list = append(list, h.sheet("mara.quill").Year.Codes[course])
+					list = append(list, h.look("mara.quill").Year.Codes[course])
 				}
 			}
 		}
@@ -358,7 +295,7 @@ func TestWhatCannotBeHadTogether(t *testing.T) {
 		t.Errorf("moved away: %q, %q", a, b)
 	}
 	move(7)
-	if h.sheet("mara.quill").Tag() == tag {
+	if h.look("mara.quill").Tag() == tag {
 		t.Error("the sheet has the tag it had before")
 	}
 	h.edit(school.Edit{Act: "remove", Course: "CER1"})

@@ -12,16 +12,6 @@ import (
 	"rubricon/store/storetest"
 )
 
-// plan writes Mara's plan and what is found of it.
-func (h *house) plan() (version int64, text string) {
-	h.t.Helper()
-	p, err := h.Path(h.t.Context(), h.who("mara.quill"), mara)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	return p.Version, planText(p)
-}
-
 func planText(p *school.Path) string {
 	var list []string
 	for _, r := range p.Results {
@@ -64,7 +54,7 @@ func TestPlanning(t *testing.T) {
 		return p
 	}
 	h.at(storetest.Now.AddDate(2, 0, 0)) // long after the window
-	sheet := h.sheet("mara.quill").Row.Version
+	sheet := h.look("mara.quill").Row.Version
 	if got := planText(change("mara.quill", school.PlanEdit{Act: "add", Course: "SAI1", Grade: 12})); !strings.Contains(got, "12 SAI1") {
 		t.Errorf("added: %s", got)
 	}
@@ -94,7 +84,7 @@ func TestPlanning(t *testing.T) {
 	if _, err := h.ChangePlan(t.Context(), h.who("mara.quill"), mara, school.PlanEdit{Version: version - 1, Act: "remove", Course: "SAI1", From: 11}); school.CodeOf(err) != school.StalePlan {
 		t.Errorf("a change to an older plan gives %v", err)
 	}
-	if got := h.sheet("mara.quill").Row.Version; got != sheet {
+	if got := h.look("mara.quill").Row.Version; got != sheet {
 		t.Errorf("planning changed the sheet from version %d to %d", sheet, got)
 	}
 	_, planned := h.plan()

@@ -10,14 +10,6 @@ import (
 	"rubricon/store/storetest"
 )
 
-// letters are the mails that are on their way, by kind: to whom, and with what; they are taken away.
-func (h *house) letters() string {
-	h.t.Helper()
-	text := storetest.Value[string](h.t, h.db, `SELECT coalesce(string_agg(kind || ' ' || person_id || ' ' || (detail - 'receipt')::text, '; ' ORDER BY kind, person_id), '') FROM letter`)
-	h.db.Exec(h.t, `DELETE FROM letter`)
-	return text
-}
-
 // What happens to a sheet is written to those whom it concerns, once, with what is done.
 func TestWhoIsWrittenTo(t *testing.T) {
 	h := newHouse(t)

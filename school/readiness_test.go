@@ -72,7 +72,7 @@ func TestWhoseRequestsArePlaced(t *testing.T) {
 // TestWhatWasPlacedUnsigned can still be signed and then approved, and counts in the caseload as what it is.
 func TestWhatWasPlacedUnsigned(t *testing.T) {
 	h := newHouse(t)
-	h.schedule()
+	h.scheduled()
 	h.edit(school.Edit{Act: "request", Course: "TID1"})
 	h.edit(school.Edit{Act: "alternate", Course: "PHO1"})
 	h.edit(school.Edit{Act: "alternate", Course: "AST1"})
@@ -98,7 +98,7 @@ func TestWhatWasPlacedUnsigned(t *testing.T) {
 		t.Errorf("in the caseload it is %s", got)
 	}
 	h.at(h.clock().AddDate(0, 2, 0)) // long after the window
-	d := h.sheet("ilse.quill")
+	d := h.look("ilse.quill")
 	if !d.Acts[acts.Sign].Allowed || d.Acts[acts.Edit].Allowed {
 		t.Fatalf("signing: %+v", d.Acts[acts.Sign])
 	}
@@ -106,7 +106,7 @@ func TestWhatWasPlacedUnsigned(t *testing.T) {
 	if d.Row.State != "placed" || d.Row.Before != "signed" || len(d.Row.Signatures.V) != 1 {
 		t.Errorf("after signing: %s, before %s, %d signatures", d.Row.State, d.Row.Before, len(d.Row.Signatures.V))
 	}
-	if again := h.sheet("ilse.quill"); again.Acts[acts.Sign].Allowed {
+	if again := h.look("ilse.quill"); again.Acts[acts.Sign].Allowed {
 		t.Errorf("signing again: %+v", again.Acts[acts.Sign])
 	}
 }

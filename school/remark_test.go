@@ -13,7 +13,7 @@ import (
 // decides.
 func TestRemarks(t *testing.T) {
 	h := newHouse(t)
-	before := h.sheet("mara.quill")
+	before := h.look("mara.quill")
 	h.at(storetest.Now.AddDate(1, 0, 0))
 	for _, r := range []struct {
 		username string
@@ -56,10 +56,10 @@ func TestRemarks(t *testing.T) {
 	if _, list, _ = h.Remarks(t.Context(), h.who("mara.quill"), mara); list[0].Answer != "On Tuesdays." || list[0].AnsweredBy != "Ms Arden" || list[0].AnsweredAt == nil || list[1].Answer != "" {
 		t.Errorf("%+v", list)
 	}
-	if got := h.sheet("mara.quill").Row.Answered; before.Row.Answered || !got {
+	if got := h.look("mara.quill").Row.Answered; before.Row.Answered || !got {
 		t.Errorf("answered: %v before, %v after", before.Row.Answered, got)
 	}
-	after := h.sheet("mara.quill")
+	after := h.look("mara.quill")
 	if requests(after) != requests(before) || alternates(after) != alternates(before) || after.Row.State != before.Row.State || after.Row.Undoable != before.Row.Undoable {
 		t.Error("remarks changed the sheet")
 	}
@@ -112,7 +112,7 @@ func TestAFamilyTalks(t *testing.T) {
 	if _, err := h.AnswerRemark(ctx, counselor, mara, list[0].ID, "x"); school.CodeOf(err) != school.NotFound {
 		t.Errorf("the counselor answers: %v", err)
 	}
-	if d := h.sheet("mara.quill"); len(d.Row.Talk.V) != 1 || d.Row.Talk.V[0] != "CER1" {
+	if d := h.look("mara.quill"); len(d.Row.Talk.V) != 1 || d.Row.Talk.V[0] != "CER1" {
 		t.Errorf("the sheet says that there is talk of %v", d.Row.Talk.V)
 	}
 	for _, w := range h.line().Waits {

@@ -73,7 +73,7 @@ func TestRevisions(t *testing.T) {
 	h.finish()
 	h.waive()
 	h.submit()
-	before := h.sheet("mara.quill")
+	before := h.look("mara.quill")
 	strict := base
 	stricter := strings.Replace(source.Policy, `"rules": [`, `"rules": [ {"id": "sixteen", "label": "Sixteen courses", "of": "all", "min": 16}, `, 1)
 	strict.Rules = &stricter
@@ -84,14 +84,14 @@ func TestRevisions(t *testing.T) {
 	if _, err := h.Revise(ctx, office, mara.School, mara.Year, strict); school.CodeOf(err) != school.NeedsReason {
 		t.Errorf("without a reason: %v", err)
 	}
-	if d := h.sheet("mara.quill"); d.Tag() != before.Tag() {
+	if d := h.look("mara.quill"); d.Tag() != before.Tag() {
 		t.Error("trying has changed something")
 	}
 	strict.Reason = "By the board."
 	if _, err := h.Revise(ctx, office, mara.School, mara.Year, strict); err != nil {
 		t.Fatal(err)
 	}
-	if d := h.sheet("mara.quill"); d.Ready || d.Tag() == before.Tag() {
+	if d := h.look("mara.quill"); d.Ready || d.Tag() == before.Tag() {
 		t.Error("it is not in force")
 	}
 	if _, err := h.Revise(ctx, office, mara.School, mara.Year, strict); school.CodeOf(err) != "stale-version" {
@@ -132,7 +132,7 @@ func TestErrandsRevised(t *testing.T) {
 	if _, err := revise(map[string]string{"courseCode": "CER1", "kind": "meeting", "title": "Two", "due": "2027-06-03"}); err != nil {
 		t.Fatal(err)
 	}
-	d := h.sheet("mara.quill")
+	d := h.look("mara.quill")
 	got := ""
 	for _, e := range d.Known.Errands(&d.Sheet) {
 		got += d.Year.Errands[e.Errand].Title + " "
@@ -160,7 +160,7 @@ func TestWindowsOfTheOffice(t *testing.T) {
 	if got := put(both); got != "bad-window" {
 		t.Errorf("of a grade and a student: %q", got)
 	}
-	if opens := h.sheet("mara.quill").Window().Opens; opens.UTC().Format("15:04") != "12:00" { // the school is four hours behind
+	if opens := h.look("mara.quill").Window().Opens; opens.UTC().Format("15:04") != "12:00" { // the school is four hours behind
 		t.Errorf("it opens %v", opens)
 	}
 	y, list, err := h.Windows(ctx, office, mara.School, mara.Year)

@@ -5,239 +5,19 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
-	"slices"
 	"strings"
 	"sync"
 	"testing"
-	"testing/fstest"
-	"time"
 
-	"rubricon/bundle"
 	"rubricon/core/acts"
-	"rubricon/demo"
 	"rubricon/school"
 	"rubricon/store/storetest"
 )
 
 func TestMain(m *testing.M) { storetest.Main(m) }
 
-// mara is the student shown first.
-var mara = school.Place{School: demo.SchoolID, Year: storetest.Year, Student: "s0001"}
-
-// house is a database of a test's own with the use cases on it, and a clock.
-type house struct {
-	*school.Service
-	t   *testing.T
-	db  storetest.Database
-	now time.Time
-	mu  sync.Mutex
-	ids map[string]int64
-}
-
-func newHouse(t *testing.T) *house {
-	t.Helper()
-	storetest.Parallel(t)
-	return houseOn(t, storetest.New(t))
-}
-
-func houseOn(t *testing.T, db storetest.Database) *house {
-	t.Helper()
-	h := &house{t: t, db: db, now: storetest.Now, ids: map[string]int64{}}
-	h.Service = h.second()
-	return h
-}
-
-// second is another server process on the same database.
-func (h *house) second() *school.Service {
-	return school.New(h.db.Open(h.t), school.Options{Now: h.clock, Log: storetest.Quiet, Hashes: storetest.Hashes})
-}
-
-// clock tells the time of the test.
-func (h *house) clock() time.Time {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	return h.now
-}
-
-func (h *house) at(now time.Time) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	h.now = now
-}
-
-// who is the account of a username.
-func (h *house) who(username string) int64 {
-	h.t.Helper()
-	if h.ids[username] == 0 {
-		h.ids[username] = h.db.Account(h.t, username)
-	}
-	return h.ids[username]
-}
-
-func (h *house) sheet(username string) *school.Desk {
-	h.t.Helper()
-	d, err := h.Sheet(h.t.Context(), h.who(username), mara)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	return d
-}
-
-// edit makes a change as Mara on the latest version.
-func (h *house) edit(e school.Edit) *school.Desk {
-	h.t.Helper()
-	if e.Version == 0 {
-		e.Version = h.sheet("mara.quill").Row.Version
-	}
-	d, err := h.Change(h.t.Context(), h.who("mara.quill"), mara, e)
-	if err != nil {
-		h.t.Fatalf("%+v: %v", e, err)
-	}
-	return d
-}
-
-// refuses makes a change that must be refused, and leave everything as it is.
-func (h *house) refuses(e school.Edit, want school.Code) {
-	h.t.Helper()
-	before := h.sheet("mara.quill")
-	if e.Version == 0 {
-		e.Version = before.Row.Version
-	}
-	_, err := h.Change(h.t.Context(), h.who("mara.quill"), mara, e)
-	if school.CodeOf(err) != want {
-		h.t.Errorf("%+v gives %v, want %s", e, err, want)
-	}
-	after := h.sheet("mara.quill")
-	if after.Row.Version != before.Row.Version || requests(after) != requests(before) || alternates(after) != alternates(before) {
-		h.t.Errorf("%+v was refused and changed the sheet", e)
-	}
-}
-
-func requests(d *school.Desk) string   { return list(d, false) }
-func alternates(d *school.Desk) string { return list(d, true) }
-
-// list writes codes in order; a tie is written after a colon.
-func list(d *school.Desk, alternate bool) string {
-	var codes []string
-	for _, e := range d.Row.Entries {
-		if e.Alternate == alternate {
-			code := e.Course
-			if e.StandsFor != "" {
-				code += ":" + e.StandsFor
-			}
-			codes = append(codes, code)
-		}
-	}
-	return strings.Join(codes, " ")
-}
-
-// finish mends Mara's sheet.
-func (h *house) finish() *school.Desk {
-	h.t.Helper()
-	h.edit(school.Edit{Act: "request", Course: "TID1"})
-	h.edit(school.Edit{Act: "alternate", Course: "PHO1"})
-	return h.edit(school.Edit{Act: "alternate", Course: "AST1"})
-}
-
-// submit, sign, decide and clear do what their names say, on the latest version.
-func (h *house) submit() *school.Desk {
-	h.t.Helper()
-	return h.must(h.Submit(h.t.Context(), h.who("mara.quill"), mara, 0, ""))
-}
-
-var fees = []string{"CER1", "TID1"}
-
-func (h *house) sign() *school.Desk {
-	h.t.Helper()
-	return h.must(h.Sign(h.t.Context(), h.who("ilse.quill"), mara, 0, fees, ""))
-}
-
-func (h *house) waive() *school.Desk {
-	h.t.Helper()
-	return h.must(h.Decide(h.t.Context(), h.who("ms.arden"), mara, school.Decision{Answer: "waive", Claim: h.claim(), Course: "PHY1", Reason: "Report, seen."}))
-}
-
-func (h *house) claim() int64 {
-	h.t.Helper()
-	claims := h.sheet("ms.arden").Known.Claims
-	if len(claims) != 1 {
-		h.t.Fatalf("%d open claims", len(claims))
-	}
-	return claims[0].ID
-}
-
-func (h *house) clear() *school.Desk {
-	h.t.Helper()
-	return h.must(h.Clear(h.t.Context(), h.who("ms.arden"), mara, 0, ""))
-}
-
-func (h *house) must(d *school.Desk, err error) *school.Desk {
-	h.t.Helper()
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	return d
-}
-
-// code says what an act gave: the state it led to, or the code of what was wrong.
-func code(d *school.Desk, err error) string {
-	if err != nil {
-		if c := school.CodeOf(err); c != "" {
-			return string(c)
-		}
-		return err.Error()
-	}
-	return d.Row.State
-}
-
-func (h *house) history() string {
-	h.t.Helper()
-	events, err := h.History(h.t.Context(), h.who("ms.arden"), mara, 0)
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	var kinds []string
-	for _, e := range slices.Backward(events) {
-		kinds = append(kinds, e.Kind)
-	}
-	return strings.Join(kinds, " ")
-}
-
-// bundleWith is the demo school as the template has it, with texts replaced in its files.
-func bundleWith(t *testing.T, changes ...string) *bundle.Bundle {
-	t.Helper()
-	fsys := fstest.MapFS{}
-	for _, f := range storetest.Files() {
-		text, err := f.Bytes()
-		if err != nil {
-			t.Fatal(err)
-		}
-		fsys[f.Name] = &fstest.MapFile{Data: text}
-	}
-	for i := 0; i < len(changes); i += 3 {
-		f := fsys[changes[i]]
-		if !strings.Contains(string(f.Data), changes[i+1]) {
-			t.Fatalf("%s has no %q", changes[i], changes[i+1])
-		}
-		f.Data = []byte(strings.ReplaceAll(string(f.Data), changes[i+1], changes[i+2]))
-	}
-	b, err := bundle.Read(fsys)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return b
-}
-
-// settings imports the demo school with settings.
-func (h *house) settings(settings string) {
-	h.t.Helper()
-	if _, err := h.Import(h.t.Context(), bundleWith(h.t, "policy.json", `"settings": {`, strings.TrimSuffix(`"settings": `+settings, "}")+","), 0); err != nil {
-		h.t.Fatal(err)
-	}
-}
-
 func TestTheFirstStudentIsAsTheScenarioSays(t *testing.T) {
-	d := newHouse(t).sheet("mara.quill")
+	d := newHouse(t).look("mara.quill")
 	var kinds []string
 	for _, todo := range d.Todo {
 		kinds = append(kinds, fmt.Sprint(todo.Kind, " ", todo.Amount))
@@ -262,7 +42,7 @@ func TestTheFirstStudentIsAsTheScenarioSays(t *testing.T) {
 
 func TestEditing(t *testing.T) {
 	h := newHouse(t)
-	before := h.sheet("mara.quill")
+	before := h.look("mara.quill")
 	if before.Acts[acts.Undo].Why != acts.NothingToUndo {
 		t.Errorf("undoing before any change is answered %+v", before.Acts[acts.Undo])
 	}
@@ -283,13 +63,13 @@ func TestEditing(t *testing.T) {
 		{school.Edit{Act: "request", Course: "CER1", Place: 1}, "CER1 ENG10A ALG2 WLD2 TID1 NOR2 ROW1 HLT1", "PRI1:NOR2"},                    // and back to where it was
 		{school.Edit{Act: "takeOver", Courses: []string{"PHY1", "TID1", "PRI1"}}, "CER1 ENG10A ALG2 WLD2 TID1 NOR2 ROW1 HLT1 PHY1 PRI1", ""}, // in one act
 	} {
-		was := h.sheet("mara.quill").Row.Version
+		was := h.look("mara.quill").Row.Version
 		d := h.edit(c.edit)
 		if requests(d) != c.requests || alternates(d) != c.alternates || d.Row.Version != was+1 {
 			t.Fatalf("%+v: version %d, %s / %s", c.edit, d.Row.Version, requests(d), alternates(d))
 		}
 		// What is answered is what is kept.
-		kept := h.sheet("mara.quill")
+		kept := h.look("mara.quill")
 		if requests(kept) != c.requests || alternates(kept) != c.alternates || !reflect.DeepEqual(kept.Judged, d.Judged) || kept.Acts != d.Acts ||
 			kept.Row.Undoable != d.Row.Undoable || !kept.Row.ChangedAt.Equal(storetest.Now) || !d.Row.ChangedAt.Equal(storetest.Now) {
 			t.Fatalf("%+v: answered %+v, kept %+v", c.edit, d.Row, kept.Row)
@@ -298,7 +78,7 @@ func TestEditing(t *testing.T) {
 	for range 12 {
 		h.edit(school.Edit{Act: "undo"})
 	}
-	after := h.sheet("mara.quill")
+	after := h.look("mara.quill")
 	if requests(after) != requests(before) || alternates(after) != alternates(before) || after.Acts[acts.Undo].Why != acts.NothingToUndo || after.Row.Undoable != 0 {
 		t.Errorf("after undoing everything: %s / %s", requests(after), alternates(after))
 	}
@@ -334,7 +114,7 @@ func TestEditing(t *testing.T) {
 
 func TestAChangeThatChangesNothingIsNotNoted(t *testing.T) {
 	h := newHouse(t)
-	was := h.sheet("mara.quill")
+	was := h.look("mara.quill")
 	for _, e := range []school.Edit{{Act: "request", Course: "ALG2"}, {Act: "alternate", Course: "PRI1", StandsFor: "CER1"},
 		{Act: "order", List: "alternates", Order: []string{"PRI1"}}} {
 		d := h.edit(e)
@@ -349,7 +129,7 @@ func TestAChangeThatChangesNothingIsNotNoted(t *testing.T) {
 
 func TestRefusedEditsChangeNothing(t *testing.T) {
 	h := newHouse(t)
-	old := h.sheet("mara.quill").Row.Version
+	old := h.look("mara.quill").Row.Version
 	h.edit(school.Edit{Act: "request", Course: "TID1"})
 	h.refuses(school.Edit{Act: "remove", Course: "WLD2"}, school.Fixed)
 	h.refuses(school.Edit{Act: "alternate", Course: "WLD2"}, school.Fixed)
@@ -370,7 +150,7 @@ func TestRefusedEditsChangeNothing(t *testing.T) {
 
 func TestAStaleChangeIsAnsweredWithTheSheetAsItIs(t *testing.T) {
 	h := newHouse(t)
-	old := h.sheet("mara.quill").Row.Version
+	old := h.look("mara.quill").Row.Version
 	h.edit(school.Edit{Act: "request", Course: "TID1"})
 	_, err := h.Change(t.Context(), h.who("mara.quill"), mara, school.Edit{Version: old, Act: "request", Course: "AST1"})
 	var known *school.Error
@@ -382,7 +162,7 @@ func TestAStaleChangeIsAnsweredWithTheSheetAsItIs(t *testing.T) {
 // A change whose answer was lost is sent again: it is answered, and not made twice. One with another key is not.
 func TestAChangeSentAgain(t *testing.T) {
 	h := newHouse(t)
-	old := h.sheet("mara.quill").Row.Version
+	old := h.look("mara.quill").Row.Version
 	e := school.Edit{Version: old, Key: "k1", Act: "alternate", Course: "AST1"}
 	first := h.edit(e)
 	again := h.edit(e)
@@ -403,7 +183,7 @@ func TestAChangeSentAgain(t *testing.T) {
 
 func TestTwoWindowsAtOnceLoseNothing(t *testing.T) {
 	h := newHouse(t)
-	start := h.sheet("mara.quill").Row.Version
+	start := h.look("mara.quill").Row.Version
 	who := h.who("mara.quill")
 	services := []*school.Service{h.Service, h.second()}
 	add := []string{"AST1", "PHO1", "DRW1", "COO1", "WEB1", "GAR1"}
@@ -428,7 +208,7 @@ func TestTwoWindowsAtOnceLoseNothing(t *testing.T) {
 		})
 	}
 	wait.Wait()
-	after := h.sheet("mara.quill")
+	after := h.look("mara.quill")
 	for _, course := range add {
 		if !strings.Contains(alternates(after), course) {
 			t.Errorf("%s is lost: %s", course, alternates(after))
@@ -456,33 +236,6 @@ func TestUndoAfterACourseHasLeft(t *testing.T) {
 	}
 }
 
-// withoutCourse is the demo school without one course, wherever that stands.
-func withoutCourse(t *testing.T, code string) *bundle.Bundle {
-	t.Helper()
-	files := storetest.Files()
-	for i := range files {
-		f := &files[i]
-		if !slices.Contains([]string{"courses.csv", "requests.csv", "plans.csv", "errands.csv"}, f.Name) {
-			continue
-		}
-		at := slices.Index(f.Header, "courseCode")
-		f.Rows = slices.DeleteFunc(f.Rows, func(row []string) bool { return row[at] == code })
-		for _, row := range f.Rows {
-			for k, cell := range row {
-				codes := strings.Split(cell, ",")
-				if slices.Contains(codes, code) {
-					row[k] = strings.Join(slices.DeleteFunc(codes, func(c string) bool { return c == code }), ",")
-				}
-			}
-		}
-	}
-	b, err := bundle.ReadFiles(files)
-	if err != nil || len(b.Problems) > 0 {
-		t.Fatalf("%v %v", err, b.Problems)
-	}
-	return b
-}
-
 func TestACourseThatHasLeft(t *testing.T) {
 	h := newHouse(t)
 	// A course can leave while it is being requested: the sheet shows it, and it can be taken off.
@@ -490,7 +243,7 @@ func TestACourseThatHasLeft(t *testing.T) {
 	h.db.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord, stands_for) VALUES ('pellworth', 2027, 's0001', 'GONE1', 'request', 2, 9, NULL),
 		('pellworth', 2027, 's0001', 'GONE2', 'alternate', 1, 0, 'GONE1')`)
 	h.finish()
-	d := h.sheet("mara.quill")
+	d := h.look("mara.quill")
 	if len(d.Gone) != 2 || d.Complete || d.Ready || d.Acts[acts.Submit].Why != acts.NotReady {
 		t.Fatalf("gone %v, complete %v, submitting %+v", d.Gone, d.Complete, d.Acts[acts.Submit])
 	}
@@ -580,24 +333,4 @@ func TestTags(t *testing.T) {
 			t.Errorf("after %s the sheet is given twice", c.name)
 		}
 	}
-}
-
-func (h *house) window(families time.Time) {
-	h.t.Helper()
-	if err := h.SetWindow(h.t.Context(), mara.School, mara.Year, school.Window{Grade: -1, Opens: storetest.Now.AddDate(0, 0, -7), Families: families, Counselors: families.AddDate(0, 1, 0)}); err != nil {
-		h.t.Fatal(err)
-	}
-}
-
-func (h *house) bring(b *bundle.Bundle) *school.ImportResult {
-	h.t.Helper()
-	result, err := h.Import(h.t.Context(), b, 0)
-	var much *school.MuchGoes
-	if errors.As(err, &much) {
-		result, err = h.Import(h.t.Context(), b, much.Tally.Sum().Removed)
-	}
-	if err != nil {
-		h.t.Fatal(err)
-	}
-	return result
 }

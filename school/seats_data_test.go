@@ -14,25 +14,6 @@ import (
 	"rubricon/store/storetest"
 )
 
-// again takes the school's data in again, as they have become.
-func (p *point) again(change func(f *bundle.File)) error {
-	p.t.Helper()
-	files, _ := demo.Skerry(7, pointStudents)
-	for i := range files {
-		change(&files[i])
-	}
-	files = append(files, bundle.File{Name: "enrollments.csv"})
-	if change(&files[len(files)-1]); files[len(files)-1].Header == nil {
-		files = files[:len(files)-1]
-	}
-	b, err := bundle.ReadFiles(files, bundle.WithEnrollments)
-	if err != nil || len(b.Problems) > 0 {
-		p.t.Fatal(err, b.Problems)
-	}
-	_, err = p.Import(p.t.Context(), b, 0)
-	return err
-}
-
 // Whoever leaves the school gives their seats back: what has not begun leaves no trace, and in what has begun they were until today. They wait for none.
 func TestWhoLeavesGivesSeatsBack(t *testing.T) {
 	p := newPoint(t)

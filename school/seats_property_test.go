@@ -3,17 +3,11 @@ package school_test
 import (
 	"fmt"
 	"math/rand/v2"
-	"slices"
 	"testing"
 	"time"
 
 	"rubricon/attendance"
-	"rubricon/attendance/standin"
-	"rubricon/bundle"
-	"rubricon/core/sheet"
-	"rubricon/demo"
 	"rubricon/school"
-	"rubricon/store/storetest"
 )
 
 // Whatever students choose and counselors change, in whatever order: no section has more students on any day than seats, no student is in two places at once, dates are school days without a gap, attendance lies inside
@@ -104,56 +98,4 @@ func TestNoOrderOfActsBreaksTheDates(t *testing.T) {
 func numberOf(student string) (n int) {
 	_, _ = fmt.Sscanf(student, "sk%d", &n)
 	return n
-}
-
-// holds gives the school out and looks at it as a bundle: what is wrong with its dates, how many are in each section on each day, and whether each student's week is what is shown of it.
-func (p *point) holds(marks *standin.Server, who []int) {
-	p.t.Helper()
-	files, _, err := p.Export(p.t.Context(), demo.SkerryID, storetest.Year)
-	if err != nil {
-		p.t.Fatal(err)
-	}
-	if marks != nil {
-		f := bundle.File{Name: "attendance.csv", Header: []string{"student", "classSourcedId", "date", "mark"}}
-		for _, m := range marks.Marks(demo.SkerryID, "") {
-			f.Rows = append(f.Rows, []string{m.Student, m.Section, m.Date, m.Mark})
-		}
-		files = append(files, f)
-	}
-	b, err := bundle.ReadFiles(files, bundle.WithDates)
-	if err != nil || len(b.Problems) > 0 {
-		p.t.Fatal(err, b.Problems)
-	}
-	for _, x := range b.DatedProblems() {
-		p.t.Errorf("%+v", x)
-	}
-	all := b.Choices()
-	for _, day := range []string{"2027-08-30", "2027-09-14", "2027-10-14", "2027-11-03", "2028-02-15", ""} {
-		taken := make([]int, len(all))
-		for i := range b.Enrollments {
-			if e := &b.Enrollments[i]; e.InForce(day) {
-				taken[e.Section]++
-			}
-		}
-		for i, n := range taken {
-			if n > b.Sections[i].Seats {
-				p.t.Errorf("on %q %d are in %s, which has %d seats", day, n, b.Sections[i].ID, b.Sections[i].Seats)
-			}
-		}
-	}
-	for _, n := range who {
-		w := p.week(n)
-		i := slices.IndexFunc(b.Pupils, func(x bundle.Pupil) bool { return x.ID == w.Row.Student })
-		var own []sheet.Section
-		for k := range b.Enrollments {
-			if e := &b.Enrollments[k]; e.Pupil == i && e.InForce("") {
-				own = append(own, all[e.Section])
-			}
-		}
-		laid := b.Pupils[i].Sheet(b.Year)
-		choice, err := sheet.NewFacts(b.Year, b.Pupils[i].Student).Choose(&laid, own)
-		if err != nil || fmt.Sprint(choice.Open, choice.Complete) != fmt.Sprint(w.Found.Open, w.Found.Complete) {
-			p.t.Errorf("student %d: %v %v; shown is %v", n, choice.Open, err, w.Found.Open)
-		}
-	}
 }

@@ -13,7 +13,7 @@ import (
 // Sections are made, changed and taken away; a teacher or a room used twice is named at once; who has looked at an older one changes nothing.
 func TestMasterSchedule(t *testing.T) {
 	h := newHouse(t)
-	h.schedule()
+	h.scheduled()
 	ctx, office := t.Context(), h.who("office")
 	read := func() *school.MasterSchedule {
 		t.Helper()

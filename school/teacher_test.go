@@ -41,9 +41,9 @@ func TestATeachersWord(t *testing.T) {
 		t.Errorf("the word that came with the school's data is not there: %d", word)
 	}
 	said := func() (list []string) {
-		for i, x := range h.sheet("mara.quill").Known.Signals {
+		for i, x := range h.look("mara.quill").Known.Signals {
 			if x.Kind == sheet.Recommendation && (x.Code == "ALG2" || x.Code == "ALG2A" || x.Code == "GEO1") {
-				list = append(list, x.Code+" "+h.sheet("mara.quill").Known.Said[i]+" "+x.Note)
+				list = append(list, x.Code+" "+h.look("mara.quill").Known.Said[i]+" "+x.Note)
 			}
 		}
 		return list
@@ -52,17 +52,17 @@ func TestATeachersWord(t *testing.T) {
 		_, err := h.Recommend(ctx, teacher, mara.School, mara.Year, "GEO1", school.Recommending{Students: students, Course: code, Reason: reason})
 		return err
 	}
-	before := h.sheet("mara.quill").Row.Version
+	before := h.look("mara.quill").Row.Version
 	if err := recommend("ALG2A", " You saw the proof. ", mara.Student); err != nil {
 		t.Fatal(err)
 	}
 	if got := said(); len(got) != 1 || got[0] != "ALG2A Mr Tolland You saw the proof." {
 		t.Errorf("Mara has %q", got)
 	}
-	if d := h.sheet("mara.quill"); d.Row.Version != before+1 || d.Row.State != "inProgress" {
+	if d := h.look("mara.quill"); d.Row.Version != before+1 || d.Row.State != "inProgress" {
 		t.Errorf("the sheet: %+v", d.Row)
 	}
-	if err := recommend("ALG2A", "You saw the proof.", mara.Student); err != nil || h.sheet("mara.quill").Row.Version != before+1 {
+	if err := recommend("ALG2A", "You saw the proof.", mara.Student); err != nil || h.look("mara.quill").Row.Version != before+1 {
 		t.Errorf("the same word again makes another version: %v", err)
 	}
 	if err := recommend("", "", mara.Student); err != nil || len(said()) != 0 {

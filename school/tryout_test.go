@@ -58,7 +58,7 @@ func TestTakingStudents(t *testing.T) {
 		return school.CodeOf(err)
 	}
 	state := func() string {
-		d := h.sheet("mara.quill")
+		d := h.look("mara.quill")
 		out := fmt.Sprint(d.Row.Version)
 		for i, x := range d.Known.Signals {
 			if x.Code == "CHA1" || x.Code == "MUSP" {
@@ -75,7 +75,7 @@ func TestTakingStudents(t *testing.T) {
 		}
 		return out
 	}
-	version := h.sheet("mara.quill").Row.Version
+	version := h.look("mara.quill").Row.Version
 	for i, c := range []struct {
 		answer     school.TryoutAnswer
 		note, want string
@@ -157,7 +157,7 @@ func TestAWordIsNoBeginning(t *testing.T) {
 	if _, err := h.Recommend(t.Context(), h.who("mr.tolland"), mara.School, mara.Year, "GEO1", school.Recommending{Students: []string{mara.Student}, Course: "ALG2A"}); err != nil {
 		t.Fatal(err)
 	}
-	if d := h.sheet("mara.quill"); d.Row.Begun || !slices.ContainsFunc(d.Known.Signals, func(x sheet.Signal) bool { return x.Code == "ALG2A" }) {
+	if d := h.look("mara.quill"); d.Row.Begun || !slices.ContainsFunc(d.Known.Signals, func(x sheet.Signal) bool { return x.Code == "ALG2A" }) {
 		t.Errorf("a recommendation begins the sheet: %+v", d.Row)
 	}
 }

@@ -14,19 +14,19 @@ func TestUndoIsOfOnesOwn(t *testing.T) {
 	h := newHouse(t)
 	student, arden := h.who("mara.quill"), h.who("ms.arden")
 	do := func(by int64, act, course, reason string) (*school.Desk, error) {
-		return h.Change(t.Context(), by, mara, school.Edit{Version: h.sheet("mara.quill").Row.Version, Act: act, Course: course, Reason: reason})
+		return h.Change(t.Context(), by, mara, school.Edit{Version: h.look("mara.quill").Row.Version, Act: act, Course: course, Reason: reason})
 	}
 	must := func(by int64, act, course, reason string) *school.Desk {
 		t.Helper()
 		return h.must(do(by, act, course, reason))
 	}
-	before := alternates(h.sheet("mara.quill"))
+	before := alternates(h.look("mara.quill"))
 	must(student, "alternate", "AST1", "")
 	must(arden, "alternate", "PHO1", "Called.")
 	if _, err := do(student, "undo", "", ""); school.CodeOf(err) != school.Code(acts.OthersAct) {
 		t.Errorf("the student undoes what the counselor did: %v", err)
 	}
-	if d := h.sheet("mara.quill"); d.Acts[acts.Undo].Why != acts.OthersAct || h.sheet("ms.arden").Acts[acts.Undo].Why != "" {
+	if d := h.look("mara.quill"); d.Acts[acts.Undo].Why != acts.OthersAct || h.look("ms.arden").Acts[acts.Undo].Why != "" {
 		t.Errorf("what is offered: the student %+v", d.Acts[acts.Undo])
 	}
 	must(arden, "undo", "", "Called again.")

@@ -70,7 +70,7 @@ func TestSettingsOfAdding(t *testing.T) {
 			h.edit(school.Edit{Act: "request", Course: "STU1"})
 			over := school.Edit{Act: "request", Course: "DRW1"} // after two more there are more than eight credits
 			for _, code := range []string{"TID1", "WEA1"} {
-				if d := h.sheet("mara.quill"); d.Judgement != nil {
+				if d := h.look("mara.quill"); d.Judgement != nil {
 					_, err := h.Change(t.Context(), h.who("mara.quill"), mara, school.Edit{Version: d.Row.Version, Act: "request", Course: code})
 					if err != nil && school.CodeOf(err) != school.OverMaximum {
 						t.Fatal(err)
@@ -89,7 +89,7 @@ func TestSettingsOfAdding(t *testing.T) {
 				h.edit(exchange)
 			}
 			// The school is bound by neither.
-			d := h.sheet("office")
+			d := h.look("office")
 			for _, e := range []school.Edit{{Act: "request", Course: "PHO1"}, {Act: "remove", Course: "WLD2"}} {
 				e.Version, e.Reason = d.Row.Version, "So decided."
 				var err error
@@ -377,7 +377,7 @@ func TestFillingIn(t *testing.T) {
 	h := newHouse(t)
 	h.bring(bundleWith(t, "policy.json", `{ "id": "study",`, `{ "id": "shore", "label": "The shore", "grades": [10], "of": { "courses": ["TID1"] }, "min": 1 }, { "id": "study",`))
 	only := func(username string) (codes []string) {
-		d := h.sheet(username)
+		d := h.look(username)
 		for _, o := range d.Only() {
 			codes = append(codes, d.Year.Rules[o.Rule].ID+" "+d.Year.Codes[o.Course])
 		}
