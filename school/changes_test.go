@@ -77,7 +77,7 @@ func TestChangingFromADateOn(t *testing.T) {
 		t.Errorf("while attendance is away: %s", got)
 	}
 	s.Away(false)
-	seats := w.Sections[place(other)].Seats
+	given := w.Sections[place(other)].Seats
 	p.seatsOf(other, 0+1)
 	if got := p.takes(4, other); got != "" {
 		t.Fatal(got)
@@ -85,7 +85,7 @@ func TestChangingFromADateOn(t *testing.T) {
 	if got := change(counselor, swap); got != "seat-gone "+other || p.stays() != before || len(s.Marks(at.School, at.Student)) != 4 {
 		t.Errorf("without a seat: %s, %s", got, p.stays())
 	}
-	p.seatsOf(other, seats)
+	p.seatsOf(other, given)
 	if got := change(counselor, swap); got != "" {
 		t.Fatal(got)
 	}

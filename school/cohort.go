@@ -147,19 +147,19 @@ func (s *Service) Read(ctx context.Context, by int64, school string, year int, t
 }
 
 // listed gives those whom a list names; all, where there is none.
-func (s *Service) listed(ctx context.Context, out *Cohort, text string, heads []store.HeadRow) (chosen []*store.HeadRow, err error) {
-	if strings.TrimSpace(text) == "" {
+func (s *Service) listed(ctx context.Context, out *Cohort, names string, heads []store.HeadRow) (chosen []*store.HeadRow, err error) {
+	if strings.TrimSpace(names) == "" {
 		for i := range heads {
 			chosen = append(chosen, &heads[i])
 		}
 		return chosen, nil
 	}
-	people, err := s.roll(ctx, out.Year.School, heads)
+	roll, err := s.roll(ctx, out.Year.School, heads)
 	if err != nil {
 		return nil, err
 	}
 	named := make([]bool, len(heads))
-	for _, l := range roster.Match(text, people, fold) {
+	for _, l := range roster.Match(names, roll, fold) {
 		if len(l.People) == 1 && !l.Twice {
 			named[l.People[0]] = true
 			continue

@@ -17,8 +17,14 @@ type foundKey struct {
 	classes string // the digest of the master schedule, as far as it is told
 }
 
+// Reader reads the sheets of many students.
+type Reader interface {
+	schedule(ctx context.Context, y *SchoolYear, roster int64) (*schedule, error)
+	desks(ctx context.Context, y *SchoolYear, a *actor, students []string) ([]*Desk, error)
+}
+
 // ofSheets gives something of each sheet, which is worked out where it is not at hand by its key; nothing of a sheet that is gone.
-func ofSheets[K comparable, V any](ctx context.Context, s *Service, y *SchoolYear, a *actor, heads []store.HeadRow, hand *lru.Cache[K, *V], key func(foundKey) K, workOut func(*Desk) *V) ([]*V, error) {
+func ofSheets[K comparable, V any](ctx context.Context, s Reader, y *SchoolYear, a *actor, heads []store.HeadRow, hand *lru.Cache[K, *V], key func(foundKey) K, workOut func(*Desk) *V) ([]*V, error) {
 	sections, err := s.schedule(ctx, y, a.roster)
 	if err != nil {
 		return nil, err

@@ -24,8 +24,8 @@ type Entry struct {
 
 // check looks at what was entered. The error is BadRecord with the field.
 func (e *Entry) check(y *SchoolYear) error {
-	for _, text := range []*string{&e.Course, &e.Title, &e.Subject, &e.SchoolYear, &e.Term, &e.Credits, &e.Mark} {
-		*text = tidy(*text)
+	for _, cell := range []*string{&e.Course, &e.Title, &e.Subject, &e.SchoolYear, &e.Term, &e.Credits, &e.Mark} {
+		*cell = tidy(*cell)
 	}
 	_, err := e.row(y)
 	return err

@@ -31,20 +31,20 @@ type RecordLine struct {
 
 // ReadRecords reads a list of records of another school, in the columns of records.csv: whose each row is, by number, username, mail or name, and
 // what cannot be read. An empty outcome is that of a transfer, an empty school year the one before. It changes nothing.
-func (s *Service) ReadRecords(ctx context.Context, by int64, school string, year int, text string) ([]RecordLine, []bundle.Problem, error) {
+func (s *Service) ReadRecords(ctx context.Context, by int64, school string, year int, file string) ([]RecordLine, []bundle.Problem, error) {
 	y, _, err := s.reader(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, nil, err
 	}
-	if len(text) > maxRoster {
+	if len(file) > maxRoster {
 		return nil, nil, problem(TooMuch)
 	}
-	rows, problems := bundle.Loose("records.csv", text, "student", "courseCode")
+	rows, problems := bundle.Loose("records.csv", file, "student", "courseCode")
 	heads, err := s.db.Queries().Heads(ctx, school, year, "")
 	if err != nil {
 		return nil, nil, err
 	}
-	people, err := s.roll(ctx, school, heads)
+	roll, err := s.roll(ctx, school, heads)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -53,7 +53,7 @@ func (s *Service) ReadRecords(ctx context.Context, by int64, school string, year
 		names[i] = cmp.Or(strings.Join(strings.Fields(rows[i].Cells["student"]), " "), "?")
 	}
 	named := map[int][]int{}
-	for _, l := range roster.Match(strings.Join(names, "\n"), people, fold) {
+	for _, l := range roster.Match(strings.Join(names, "\n"), roll, fold) {
 		named[l.Number] = l.People
 	}
 	var out []RecordLine

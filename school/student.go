@@ -395,8 +395,8 @@ type Claiming struct {
 // MakeClaim keeps a family's statement; it counts as met only when a counselor confirms it. Whoever may change the sheet may make one,
 // about what the condition of a course on it asks for and nothing meets. The error is BadRecord where the school year is none.
 func (s *Service) MakeClaim(ctx context.Context, by int64, at Place, c Claiming) (*Desk, error) {
-	for _, text := range []*string{&c.Note, &c.SchoolYear, &c.Term, &c.Mark} {
-		*text = tidy(*text)
+	for _, said := range []*string{&c.Note, &c.SchoolYear, &c.Term, &c.Mark} {
+		*said = tidy(*said)
 	}
 	return s.act(ctx, by, at, c.Version, acts.Edit, c.Note, func(d *Desk) (*store.Change, error) {
 		if c.Note == "" {

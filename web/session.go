@@ -64,9 +64,9 @@ func (s sessionStore) CommitCtx(ctx context.Context, token string, data []byte, 
 	if token == here.token {
 		there, err = s.cases.UpdateSession(ctx, token, data, expiry)
 	} else {
-		account, _ := values[accountKey].(int64)
+		by, _ := values[accountKey].(int64)
 		epoch, _ := values[epochKey].(int64)
-		there, err = s.cases.BeginSession(ctx, &school.NewSession{Token: token, Account: account, Epoch: epoch, Data: data, Agent: requestOf(ctx).agent, Expiry: expiry})
+		there, err = s.cases.BeginSession(ctx, &school.NewSession{Token: token, Account: by, Epoch: epoch, Data: data, Agent: requestOf(ctx).agent, Expiry: expiry})
 	}
 	here.lost = err == nil && !there
 	return err
