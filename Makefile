@@ -39,7 +39,7 @@ tools: # what the tests need beside
 	@scripts/need chromium cbc pgbouncer poppler
 
 warm: # compile what needs no front end while that is built
-	@go build ./core/... ./school/... ./jobs/... ./signon/...
+	@go build ./core/... ./app/... ./jobs/... ./signon/...
 
 go-tests: # while the front end's style is checked on what is left of the other core
 	@rough=$$(gofmt -l $$(go list -f '{{.Dir}}' ./...)); test -z "$$rough" || { echo "not formatted; run gofmt -w on" $$rough; exit 1; }
@@ -98,7 +98,7 @@ shots: ## take the pictures in docs/screenshots anew, from a running demo
 lint: ## check the front end's style
 	cd ui && npm run --silent lint
 
-MUTATED := store web school bundle core/acts core/sheet
+MUTATED := store web $(wildcard app/*) bundle core/acts core/sheet
 
 mutants: build ## put faults into the code one by one and see which the tests notice (some hours); what survives is in docs/mutants.md
 	@scripts/need chromium pgbouncer

@@ -4,15 +4,17 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"rubricon/app"
 	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
 
+	appcaseload "rubricon/app/caseload"
+	appcatalog "rubricon/app/catalog"
 	"rubricon/bundle"
 	"rubricon/demo"
-	"rubricon/school"
 )
 
 // caseload is how many students the measured counselor has.
@@ -20,7 +22,7 @@ const caseload = 300
 
 // caseloads measures the list of a counselor of 300, from a cold cache and a warm one, in the server.
 func (p *place) caseloads(ctx context.Context) error {
-	accounts, err := p.cases.Accounts(ctx, demo.SchoolID)
+	accounts, err := p.cases.Account.Accounts(ctx, demo.SchoolID)
 	if err != nil {
 		return err
 	}
@@ -30,9 +32,9 @@ func (p *place) caseloads(ctx context.Context) error {
 		return err
 	}
 	students := 0
-	take := func(cases *school.Service) (time.Duration, error) {
+	take := func(cases *app.App) (time.Duration, error) {
 		start := time.Now()
-		c, err := cases.Caseload(ctx, accounts["k1"], demo.SchoolID, year, school.Filter{Grade: -1})
+		c, err := cases.Caseload.Caseload(ctx, accounts["k1"], demo.SchoolID, year, appcaseload.Filter{Grade: -1})
 		if err == nil {
 			students = len(c.Lines)
 		}
@@ -40,7 +42,7 @@ func (p *place) caseloads(ctx context.Context) error {
 	}
 	var cold, warm []time.Duration
 	for range 15 {
-		cases := school.New(p.db, school.Options{FirstPasswordsStay: true})
+		cases := app.New(p.db, app.Options{FirstPasswordsStay: true})
 		for _, into := range []*[]time.Duration{&cold, &warm} {
 			took, err := take(cases)
 			if err != nil {
@@ -57,7 +59,7 @@ func (p *place) caseloads(ctx context.Context) error {
 
 // filters measures the list of the whole school by one filter after another, as the office does, over HTTP.
 func (p *place) filters(ctx context.Context, office int64) error {
-	all, err := p.cases.Caseload(ctx, office, demo.SchoolID, year, school.Filter{All: true, Grade: -1})
+	all, err := p.cases.Caseload.Caseload(ctx, office, demo.SchoolID, year, appcaseload.Filter{All: true, Grade: -1})
 	if err != nil {
 		return err
 	}
@@ -81,18 +83,18 @@ func (p *place) filters(ctx context.Context, office int64) error {
 }
 
 // batch measures an act on all sheets of the school, and taking it back.
-func (p *place) batch(ctx context.Context, office int64, all *school.Caseload) error {
-	b := school.Batch{Kind: school.BatchPermit, Name: "bench", Reason: "Measured."}
+func (p *place) batch(ctx context.Context, office int64, all *appcaseload.Caseload) error {
+	b := appcaseload.Batch{Kind: appcaseload.BatchPermit, Name: "bench", Reason: "Measured."}
 	for i := range all.Lines {
-		b.Sheets = append(b.Sheets, school.Choice{Student: all.Lines[i].Student})
+		b.Sheets = append(b.Sheets, appcaseload.Choice{Student: all.Lines[i].Student})
 	}
 	start := time.Now()
-	if _, err := p.cases.TryBatch(ctx, office, demo.SchoolID, year, b); err != nil {
+	if _, err := p.cases.Caseload.TryBatch(ctx, office, demo.SchoolID, year, b); err != nil {
 		return err
 	}
 	tried := time.Since(start)
 	start = time.Now()
-	id, list, err := p.cases.DoBatch(ctx, office, demo.SchoolID, year, b)
+	id, list, err := p.cases.Caseload.DoBatch(ctx, office, demo.SchoolID, year, b)
 	if err != nil {
 		return err
 	}
@@ -103,7 +105,7 @@ func (p *place) batch(ctx context.Context, office int64, all *school.Caseload) e
 		}
 	}
 	start = time.Now()
-	if _, err := p.cases.TakeBack(ctx, office, demo.SchoolID, year, id, "", "Measured."); err != nil {
+	if _, err := p.cases.Caseload.TakeBack(ctx, office, demo.SchoolID, year, id, "", "Measured."); err != nil {
 		return err
 	}
 	fmt.Printf("an act on %d sheets: tried %v, done %v (at most 3 s are wanted), taken back %v\n", len(list), tried.Round(time.Millisecond), done.Round(time.Millisecond), time.Since(start).Round(time.Millisecond))
@@ -112,7 +114,7 @@ func (p *place) batch(ctx context.Context, office int64, all *school.Caseload) e
 
 // revision measures what it takes to tell how all sheets stand to other rules.
 func (p *place) revision(ctx context.Context, office int64) error {
-	y, source, err := p.cases.Source(ctx, office, demo.SchoolID, year)
+	y, source, err := p.cases.Catalog.Source(ctx, office, demo.SchoolID, year)
 	if err != nil {
 		return err
 	}
@@ -120,7 +122,7 @@ func (p *place) revision(ctx context.Context, office int64) error {
 	for round := range 10 {
 		text := strings.Replace(source.Policy, `"label": "`, fmt.Sprintf(`"label": "(%d) `, round), 1)
 		start := time.Now()
-		if _, err := p.cases.TryRevision(ctx, office, demo.SchoolID, year, school.Revision{Catalog: y.CatalogVersion, Policy: y.PolicyVersion, Rules: &text}); err != nil {
+		if _, err := p.cases.Catalog.TryRevision(ctx, office, demo.SchoolID, year, appcatalog.Revision{Catalog: y.CatalogVersion, Policy: y.PolicyVersion, Rules: &text}); err != nil {
 			return err
 		}
 		took = append(took, time.Since(start))
@@ -144,7 +146,7 @@ func (p *place) newPolicy(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if _, err := p.cases.Import(ctx, b, 0); err != nil {
+		if _, err := p.cases.Imports.Import(ctx, b, 0); err != nil {
 			return err
 		}
 		some, err := measure(p.people, 1, func(x *person, _ int) error { return x.call("GET", p.url+x.sheet(), "") })
@@ -207,7 +209,7 @@ func intake(ctx context.Context, clients int) error {
 		})
 	}
 	start = time.Now()
-	_, err = p.cases.Import(ctx, b, 0)
+	_, err = p.cases.Imports.Import(ctx, b, 0)
 	took := time.Since(start)
 	over.Store(true)
 	wait.Wait()

@@ -13,6 +13,7 @@ import (
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"os"
+	"rubricon/app"
 	"runtime/pprof"
 	"slices"
 	"strings"
@@ -22,11 +23,11 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/jackc/pgx/v5"
 
+	appcatalog "rubricon/app/catalog"
 	"rubricon/bench/stage"
 	"rubricon/bundle"
 	"rubricon/core/sheet"
 	"rubricon/demo"
-	"rubricon/school"
 	"rubricon/store"
 	"rubricon/web"
 )
@@ -60,7 +61,7 @@ func main() {
 type place struct {
 	owner  string
 	db     *store.DB
-	cases  *school.Service
+	cases  *app.App
 	url    string
 	people []person
 	stop   []func()
@@ -88,7 +89,7 @@ func open(ctx context.Context, clients int, files []bundle.File) (p *place, err 
 	}
 	p.stop = append(p.stop, at.Close)
 	p.owner, p.db = at.PG.URL, at.DB
-	p.cases = school.New(p.db, school.Options{FirstPasswordsStay: true})
+	p.cases = app.New(p.db, app.Options{FirstPasswordsStay: true})
 	if err := p.load(ctx, clients, files); err != nil {
 		return p, err
 	}
@@ -218,11 +219,11 @@ func (p *place) load(ctx context.Context, clients int, files []bundle.File) erro
 	if err != nil {
 		return err
 	}
-	if _, err := p.cases.Import(ctx, b, 0); err != nil {
+	if _, err := p.cases.Imports.Import(ctx, b, 0); err != nil {
 		return err
 	}
 	now := time.Now()
-	if err := p.cases.SetWindow(ctx, b.SchoolID, year, school.Window{Grade: -1, Opens: now.Add(-time.Hour), Families: now.Add(time.Hour), Counselors: now.Add(2 * time.Hour)}); err != nil {
+	if err := p.cases.Catalog.SetWindow(ctx, b.SchoolID, year, appcatalog.Window{Grade: -1, Opens: now.Add(-time.Hour), Families: now.Add(time.Hour), Counselors: now.Add(2 * time.Hour)}); err != nil {
 		return err
 	}
 	owner, err := pgx.Connect(ctx, p.owner)

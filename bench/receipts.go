@@ -12,24 +12,25 @@ import (
 	"sync"
 	"time"
 
-	"rubricon/school"
+	appcaseload "rubricon/app/caseload"
+	schoolyear "rubricon/app/year"
 )
 
 // receipts prints the sheet of every student as the office, two at a time: those that can be are handed in first, with a receipt and its code.
 func (p *place) receipts(ctx context.Context) error {
-	accounts, err := p.cases.Accounts(ctx, "pellworth")
+	accounts, err := p.cases.Account.Accounts(ctx, "pellworth")
 	if err != nil {
 		return err
 	}
 	office := accounts["office"]
-	load, err := p.cases.Caseload(ctx, office, "pellworth", year, school.Filter{All: true, Grade: -1})
+	load, err := p.cases.Caseload.Caseload(ctx, office, "pellworth", year, appcaseload.Filter{All: true, Grade: -1})
 	if err != nil {
 		return err
 	}
 	handed := 0
 	for i := range load.Lines {
-		at := school.Place{School: "pellworth", Year: year, Student: load.Lines[i].Student}
-		if d, err := p.cases.Submit(ctx, office, at, 0, "For the measurement."); err == nil && d.Row.Receipt != nil {
+		at := schoolyear.Place{School: "pellworth", Year: year, Student: load.Lines[i].Student}
+		if d, err := p.cases.Sheet.Submit(ctx, office, at, 0, "For the measurement."); err == nil && d.Row.Receipt != nil {
 			handed++
 		}
 	}

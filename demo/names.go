@@ -1,6 +1,8 @@
 package demo
 
-import "strings"
+import (
+	"strings"
+)
 
 // The names of the demo are put together from these lists; nobody real is meant.
 var (

@@ -4,16 +4,19 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"rubricon/app"
 
+	"rubricon/app/problem"
+	appsheet "rubricon/app/sheet"
+	schoolyear "rubricon/app/year"
 	"rubricon/bundle"
-	"rubricon/school"
 )
 
 // Play brings an imported demo school to the middle of its window, through the same use cases that people use: some sheets
 // are submitted, some of those signed, asked about, cleared or sent back.
-func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uint64) error {
+func Play(ctx context.Context, cases *app.App, b *bundle.Bundle, seed uint64) error {
 	r := rand.New(rand.NewPCG(seed, 1))
-	accounts, err := cases.Accounts(ctx, b.SchoolID)
+	accounts, err := cases.Account.Accounts(ctx, b.SchoolID)
 	if err != nil {
 		return err
 	}
@@ -22,7 +25,7 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 		byID[b.Users[i].ID] = &b.Users[i]
 	}
 	if b.SchoolID == SchoolID {
-		if err := cases.SetLead(ctx, accounts["office"], b.SchoolID, b.Year.Start, "t00", "CHA1", true, "Conducts Chamber Voices."); err != nil {
+		if err := cases.Caseload.SetLead(ctx, accounts["office"], b.SchoolID, b.Year.Start, "t00", "CHA1", true, "Conducts Chamber Voices."); err != nil {
 			return fmt.Errorf("giving a course its leader: %w", err)
 		}
 	}
@@ -39,9 +42,9 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 		if r.Float64() > 0.8 || p.ID == "s0001" || p.ID == "tr001" { // who are shown while they choose
 			continue
 		}
-		at := school.Place{School: b.SchoolID, Year: b.Year.Start, Student: p.ID}
-		desk, err := cases.Submit(ctx, accounts[p.ID], at, 0, "", commitments(b)...)
-		if school.CodeOf(err) != "" {
+		at := schoolyear.Place{School: b.SchoolID, Year: b.Year.Start, Student: p.ID}
+		desk, err := cases.Sheet.Submit(ctx, accounts[p.ID], at, 0, "", commitments(b)...)
+		if problem.CodeOf(err) != "" {
 			continue // not ready: stays in progress
 		} else if err != nil {
 			return fmt.Errorf("submitting for %s: %w", p.Username, err)
@@ -58,13 +61,13 @@ func Play(ctx context.Context, cases *school.Service, b *bundle.Bundle, seed uin
 		case guardian == "" || dice < 0.2: // waits for the family
 			continue
 		case dice < 0.24:
-			_, err = cases.RequestChange(ctx, accounts[guardian], at, school.ChangeRequest{Message: wishes[r.IntN(len(wishes))]})
+			_, err = cases.Sheet.RequestChange(ctx, accounts[guardian], at, appsheet.ChangeRequest{Message: wishes[r.IntN(len(wishes))]})
 		case dice < 0.29:
-			_, err = cases.SendBack(ctx, counselor, at, 0, returns[r.IntN(len(returns))])
+			_, err = cases.Sheet.SendBack(ctx, counselor, at, 0, returns[r.IntN(len(returns))])
 		default:
-			desk, err = cases.Sign(ctx, accounts[guardian], at, 0, desk.Fees(), "", commitments(b)...)
+			desk, err = cases.Sheet.Sign(ctx, accounts[guardian], at, 0, desk.Fees(), "", commitments(b)...)
 			if err == nil && dice < 0.6 && desk.Ready {
-				_, err = cases.Clear(ctx, counselor, at, 0, "")
+				_, err = cases.Sheet.Clear(ctx, counselor, at, 0, "")
 			}
 		}
 		if err != nil {

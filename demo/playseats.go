@@ -4,23 +4,25 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"rubricon/app"
 	"time"
 
+	"rubricon/app/seats"
+	schoolyear "rubricon/app/year"
 	"rubricon/attendance"
 	"rubricon/bundle"
-	"rubricon/school"
 )
 
 // PlaySeats brings an imported Skerry Point to the middle of choosing seats: the two upper grades are through, or nearly, the youngest have begun, and Runa Sandaker has some periods open. Planted is a whole week by student.
-func PlaySeats(ctx context.Context, cases *school.Service, b *bundle.Bundle, planted map[string][]string, seed uint64) error {
+func PlaySeats(ctx context.Context, cases *app.App, b *bundle.Bundle, planted map[string][]string, seed uint64) error {
 	r := rand.New(rand.NewPCG(seed, 2))
-	accounts, err := cases.Accounts(ctx, b.SchoolID)
+	accounts, err := cases.Account.Accounts(ctx, b.SchoolID)
 	if err != nil {
 		return err
 	}
 	for i := range b.Pupils {
 		p := &b.Pupils[i]
-		at := school.Place{School: b.SchoolID, Year: b.Year.Start, Student: p.ID}
+		at := schoolyear.Place{School: b.SchoolID, Year: b.Year.Start, Student: p.ID}
 		take := planted[p.ID]
 		submits := false
 		switch dice := r.Float64(); {
@@ -36,16 +38,16 @@ func PlaySeats(ctx context.Context, cases *school.Service, b *bundle.Bundle, pla
 		if len(take) == 0 {
 			continue
 		}
-		if _, err := cases.TakeSeats(ctx, accounts[p.ID], at, school.SeatsChange{Take: take}); err != nil {
+		if _, err := cases.Seats.TakeSeats(ctx, accounts[p.ID], at, seats.SeatsChange{Take: take}); err != nil {
 			return fmt.Errorf("taking seats for %s: %w", p.Username, err)
 		}
 		if !submits {
 			continue
 		}
-		if _, err := cases.LookAtSeats(ctx, accounts[p.Counselor], at); err != nil {
+		if _, err := cases.Seats.LookAtSeats(ctx, accounts[p.Counselor], at); err != nil {
 			return fmt.Errorf("looking at the seats of %s: %w", p.Username, err)
 		}
-		if _, err := cases.SubmitSeats(ctx, accounts[p.ID], at, ""); err != nil {
+		if _, err := cases.Seats.SubmitSeats(ctx, accounts[p.ID], at, ""); err != nil {
 			return fmt.Errorf("handing in the seats of %s: %w", p.Username, err)
 		}
 	}

@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"net/http/httptest"
+	"rubricon/app"
 	"testing"
 	"time"
 
@@ -10,8 +11,7 @@ import (
 	"rubricon/attendance"
 	"rubricon/attendance/standin"
 	"rubricon/demo"
-	"rubricon/school"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // A counselor moves a student from one section to another from a day on: the date line is moved by keys, attendance that hangs is settled, and the other system has it where it belongs.
@@ -26,7 +26,7 @@ func TestChangingWithADate(t *testing.T) {
 		t.Fatal(err)
 	}
 	s.away()
-	s.cases = school.New(s.db, school.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet, Hashes: storetest.Hashes, Attendance: client})
+	s.cases = app.New(s.db, app.Options{Now: func() time.Time { return testdb.Now }, Log: testdb.Quiet, Hashes: testdb.Hashes, Attendance: client})
 	s.back()
 	s.takes("sk001", planted[:7]...)
 	for day, mark := range map[string]string{"2027-08-30": "present", "2027-08-31": "present", "2027-09-01": "absent", "2027-09-02": "absent"} {

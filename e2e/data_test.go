@@ -8,24 +8,25 @@ import (
 	"net/netip"
 	"os"
 	"path/filepath"
+	"rubricon/app"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"rubricon/app/messages"
 	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/hook"
 	"rubricon/hook/sink"
+	"rubricon/internal/testdb"
 	"rubricon/jobs"
-	"rubricon/school"
-	"rubricon/store/storetest"
 )
 
 // zip writes the school as it is, changed, as a zip file.
 func (s *site) zip(name string, change func(f *bundle.File)) string {
 	s.t.Helper()
-	files, _, err := s.cases.Export(s.t.Context(), demo.SchoolID, storetest.Year)
+	files, _, err := s.cases.Imports.Export(s.t.Context(), demo.SchoolID, testdb.Year)
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -72,7 +73,7 @@ func TestTheOfficeTakesDataIn(t *testing.T) {
 	p.press("main button", "^Stop$")
 	p.says("h1", "It was stopped. Nothing has changed")
 
-	queue, err := jobs.Start(t.Context(), s.db, s.cases, jobs.Post{}, nil, storetest.Quiet)
+	queue, err := jobs.Start(t.Context(), s.db, s.cases, jobs.Post{}, nil, testdb.Quiet)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -101,7 +102,7 @@ func TestTheOfficeTakesDataIn(t *testing.T) {
 	p.says("h1", "before-good.zip is taken in")
 	// The files of a folder come all at once.
 	folder := t.TempDir()
-	if err := bundle.Write(folder, storetest.Files()); err != nil {
+	if err := bundle.Write(folder, testdb.Files()); err != nil {
 		t.Fatal(err)
 	}
 	files, err := filepath.Glob(filepath.Join(folder, "*.*"))
@@ -169,10 +170,10 @@ func TestATokenForAnotherSystem(t *testing.T) {
 func TestTellingAnotherSystem(t *testing.T) {
 	sender := hook.New([]netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")})
 	s := newSite(t)
-	s.cases = school.New(s.db, school.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet, Hashes: storetest.Hashes, Hooks: school.Hooks{Key: []byte("a key of the test's own"), Takes: sender.Takes}})
+	s.cases = app.New(s.db, app.Options{Now: func() time.Time { return testdb.Now }, Log: testdb.Quiet, Hashes: testdb.Hashes, Hooks: messages.Hooks{Key: []byte("a key of the test's own"), Takes: sender.Takes}})
 	s.away()
 	s.back()
-	queue, err := jobs.Start(t.Context(), s.db, s.cases, jobs.Post{}, sender, storetest.Quiet)
+	queue, err := jobs.Start(t.Context(), s.db, s.cases, jobs.Post{}, sender, testdb.Quiet)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,6 +1,8 @@
 package e2e
 
-import "testing"
+import (
+	"testing"
+)
 
 // cases waits until so many students are in the list.
 func (p *screen) cases(n int) {

@@ -12,6 +12,7 @@ import (
 	"path"
 	"path/filepath"
 	"regexp"
+	"rubricon/app"
 	"runtime"
 	"slices"
 	"strings"
@@ -24,10 +25,9 @@ import (
 
 	"rubricon/demo"
 	"rubricon/e2e/browser"
-	"rubricon/school"
+	"rubricon/internal/testdb"
 	"rubricon/signon"
 	"rubricon/store"
-	"rubricon/store/storetest"
 	"rubricon/web"
 	"rubricon/web/contracttest"
 )
@@ -42,7 +42,7 @@ func TestMain(m *testing.M) {
 	}
 	chromium = b
 	defer stop()
-	storetest.Main(contracttest.Run{M: &stopping{m, stop}})
+	testdb.Main(contracttest.Run{M: &stopping{m, stop}})
 }
 
 // stopping ends the browser before the test binary exits.
@@ -66,7 +66,7 @@ type site struct {
 	t     *testing.T
 	url   string
 	db    *store.DB
-	cases *school.Service
+	cases *app.App
 	http  *httptest.Server
 
 	accounts *signon.Client // of the school's own; nil: none
@@ -75,8 +75,8 @@ type site struct {
 func newSite(t *testing.T) *site {
 	t.Helper()
 	t.Parallel()
-	db := storetest.New(t).Open(t)
-	cases := storetest.Service(db)
+	db := testdb.New(t).Open(t)
+	cases := testdb.Service(db)
 	s := &site{t: t, db: db, cases: cases}
 	s.serve("127.0.0.1:0")
 	s.url = s.http.URL
@@ -91,7 +91,7 @@ func (s *site) serve(address string) {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	s.http = &httptest.Server{Listener: l, Config: &http.Server{Handler: contracttest.Hold(web.New(s.cases, web.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet, SignOn: s.accounts,
+	s.http = &httptest.Server{Listener: l, Config: &http.Server{Handler: contracttest.Hold(web.New(s.cases, web.Options{Now: func() time.Time { return testdb.Now }, Log: testdb.Quiet, SignOn: s.accounts,
 		Demo: []web.DemoSignIn{{Username: "mara.quill", Password: demo.Password, Who: "Mara Quill"}}}))}}
 	s.http.Start()
 }

@@ -5,31 +5,32 @@ import (
 	"strings"
 	"testing"
 
-	"rubricon/school"
-	"rubricon/store/storetest"
+	appsheet "rubricon/app/sheet"
+	schoolyear "rubricon/app/year"
+	"rubricon/internal/testdb"
 )
 
 // mara is her sheet.
-var mara = school.Place{School: "pellworth", Year: storetest.Year, Student: "s0001"}
+var mara = schoolyear.Place{School: "pellworth", Year: testdb.Year, Student: "s0001"}
 
 // edit changes Mara's sheet and hands it in, as she would.
-func (s *site) edit(edits ...school.Edit) *school.Desk {
+func (s *site) edit(edits ...appsheet.Edit) *appsheet.Desk {
 	s.t.Helper()
-	accounts, err := s.cases.Accounts(s.t.Context(), "pellworth")
+	accounts, err := s.cases.Account.Accounts(s.t.Context(), "pellworth")
 	if err != nil {
 		s.t.Fatal(err)
 	}
 	for _, e := range edits {
-		d, err := s.cases.Sheet(s.t.Context(), accounts["s0001"], mara)
+		d, err := s.cases.Sheet.Sheet(s.t.Context(), accounts["s0001"], mara)
 		if err != nil {
 			s.t.Fatal(err)
 		}
 		e.Version = d.Row.Version
-		if _, err := s.cases.Change(s.t.Context(), accounts["s0001"], mara, e); err != nil {
+		if _, err := s.cases.Sheet.Change(s.t.Context(), accounts["s0001"], mara, e); err != nil {
 			s.t.Fatal(err)
 		}
 	}
-	d, err := s.cases.Submit(s.t.Context(), accounts["s0001"], mara, 0, "")
+	d, err := s.cases.Sheet.Submit(s.t.Context(), accounts["s0001"], mara, 0, "")
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -37,9 +38,9 @@ func (s *site) edit(edits ...school.Edit) *school.Desk {
 }
 
 // handIn finishes Mara's sheet and hands it in.
-func (s *site) handIn() *school.Desk {
+func (s *site) handIn() *appsheet.Desk {
 	s.t.Helper()
-	return s.edit(school.Edit{Act: "request", Course: "TID1"}, school.Edit{Act: "alternate", Course: "PHO1"}, school.Edit{Act: "alternate", Course: "AST1"})
+	return s.edit(appsheet.Edit{Act: "request", Course: "TID1"}, appsheet.Edit{Act: "alternate", Course: "PHO1"}, appsheet.Edit{Act: "alternate", Course: "AST1"})
 }
 
 // TestAFamilyAsks has a mother ask for a change of one course, then not sign with a reason, and say something about the sheet; the student and the
@@ -107,7 +108,7 @@ func TestAgreeingOneByOne(t *testing.T) {
 	ilse.press("button", "Sign for Mara")
 	ilse.says("main", "Signed by Ilse Quill")
 
-	s.edit(school.Edit{Act: "replace", Course: "SCU1", Instead: "CER1"}) // which has a fee
+	s.edit(appsheet.Edit{Act: "replace", Course: "SCU1", Instead: "CER1"}) // which has a fee
 	ilse.says("[data-testid=since-signed]", "You signed what was handed in before, [\\s\\S]*Sculpture in Wood[\\s\\S]*Ceramics I")
 	ilse.says("main h2", "1 of 2")
 	ilse.press("button", "Sign for Mara")

@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"rubricon/app"
 	"slices"
 	"strconv"
 	"strings"
@@ -20,10 +21,11 @@ import (
 	"testing"
 	"time"
 
+	appcatalog "rubricon/app/catalog"
+	schoolyear "rubricon/app/year"
 	"rubricon/bundle"
 	"rubricon/demo"
-	"rubricon/school"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 	"rubricon/web"
 )
 
@@ -74,16 +76,16 @@ func TestKillLosesNothingAnswered(t *testing.T) {
 	if out, err := exec.Command("go", "build", "-o", binary, "../cmd/rubricon").CombinedOutput(); err != nil {
 		t.Fatalf("building: %v\n%s", err, out)
 	}
-	database := storetest.New(t)
-	cases := school.New(database.Open(t), school.Options{Log: storetest.Quiet})
+	database := testdb.New(t)
+	cases := app.New(database.Open(t), app.Options{Log: testdb.Quiet})
 	now := time.Now()
-	window := school.Window{Grade: -1, Opens: now.Add(-time.Hour), Families: now.Add(time.Hour), Counselors: now.Add(2 * time.Hour)}
-	if err := cases.SetWindow(t.Context(), demo.SchoolID, storetest.Year, window); err != nil {
+	window := appcatalog.Window{Grade: -1, Opens: now.Add(-time.Hour), Families: now.Add(time.Hour), Counselors: now.Add(2 * time.Hour)}
+	if err := cases.Catalog.SetWindow(t.Context(), demo.SchoolID, testdb.Year, window); err != nil {
 		t.Fatal(err)
 	}
 	const sheet = "/api/schools/pellworth/years/2027/students/s0001/sheet"
-	mara := school.Place{School: demo.SchoolID, Year: storetest.Year, Student: "s0001"}
-	first, err := cases.Sheet(t.Context(), database.Account(t, "mara.quill"), mara)
+	mara := schoolyear.Place{School: demo.SchoolID, Year: testdb.Year, Student: "s0001"}
+	first, err := cases.Sheet.Sheet(t.Context(), database.Account(t, "mara.quill"), mara)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -126,7 +128,7 @@ func TestKillLosesNothingAnswered(t *testing.T) {
 		}
 		<-killed
 		_ = p.cmd.Wait()
-		d, err := cases.Sheet(t.Context(), database.Account(t, "mara.quill"), mara)
+		d, err := cases.Sheet.Sheet(t.Context(), database.Account(t, "mara.quill"), mara)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -157,10 +159,10 @@ func TestKillLeavesNoTaskUndone(t *testing.T) {
 	if out, err := exec.Command("go", "build", "-o", binary, "../cmd/rubricon").CombinedOutput(); err != nil {
 		t.Fatalf("building: %v\n%s", err, out)
 	}
-	database := storetest.New(t)
-	cases := school.New(database.Open(t), school.Options{Log: storetest.Quiet})
+	database := testdb.New(t)
+	cases := app.New(database.Open(t), app.Options{Log: testdb.Quiet})
 	office := database.Account(t, "office")
-	files, _, err := cases.Export(t.Context(), demo.SchoolID, storetest.Year)
+	files, _, err := cases.Imports.Export(t.Context(), demo.SchoolID, testdb.Year)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -174,13 +176,13 @@ func TestKillLeavesNoTaskUndone(t *testing.T) {
 		t.Fatal(err)
 	}
 	p := start(t, binary, database.URL)
-	task, err := cases.StartImport(t.Context(), office, demo.SchoolID, storetest.Year, "school.zip", file.Bytes())
+	task, err := cases.Background.StartImport(t.Context(), office, demo.SchoolID, testdb.Year, "school.zip", file.Bytes())
 	if err != nil {
 		t.Fatal(err)
 	}
 	until := func(what string) {
 		t.Helper()
-		for began := time.Now(); storetest.Value[string](t, database, `SELECT state || ' ' || step FROM task WHERE id = $1`, task.ID) != what; {
+		for began := time.Now(); testdb.Value[string](t, database, `SELECT state || ' ' || step FROM task WHERE id = $1`, task.ID) != what; {
 			if time.Since(began) > 40*time.Second {
 				t.Fatalf("the task is never %s", what)
 			}
@@ -194,7 +196,7 @@ func TestKillLeavesNoTaskUndone(t *testing.T) {
 	if _, err := hold.Exec(`SELECT 1 FROM sheet WHERE student_id = 's0001' FOR UPDATE`); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := cases.GoOnWithTask(t.Context(), office, demo.SchoolID, storetest.Year, task.ID, 0); err != nil {
+	if _, err := cases.Background.GoOnWithTask(t.Context(), office, demo.SchoolID, testdb.Year, task.ID, 0); err != nil {
 		t.Fatal(err)
 	}
 	until("running write")
@@ -205,7 +207,7 @@ func TestKillLeavesNoTaskUndone(t *testing.T) {
 	database.Exec(t, `UPDATE task SET seen_at = seen_at - interval '1 minute'`)
 	start(t, binary, database.URL)
 	until("done write")
-	if n := storetest.Value[int](t, database, `SELECT count(*) FROM record WHERE title = 'Renamed'`); n != 1 {
+	if n := testdb.Value[int](t, database, `SELECT count(*) FROM record WHERE title = 'Renamed'`); n != 1 {
 		t.Errorf("%d records have changed", n)
 	}
 }
@@ -270,9 +272,9 @@ func TestKillInTheMiddleOfPlacing(t *testing.T) {
 	if out, err := exec.Command("go", "build", "-o", binary, "../cmd/rubricon").CombinedOutput(); err != nil {
 		t.Fatalf("building: %v\n%s", err, out)
 	}
-	database := storetest.New(t)
+	database := testdb.New(t)
 	db := database.Open(t)
-	cases := school.New(db, school.Options{Log: storetest.Quiet})
+	cases := app.New(db, app.Options{Log: testdb.Quiet})
 	office := database.Account(t, "office")
 	(&site{t: t, cases: cases}).withSchedule()
 	for _, student := range []string{"s0003", "s0004", "s0005"} {
@@ -282,7 +284,7 @@ func TestKillInTheMiddleOfPlacing(t *testing.T) {
 	}
 	until := func(what, query string, args ...any) {
 		t.Helper()
-		for began := time.Now(); !storetest.Value[bool](t, database, query, args...); {
+		for began := time.Now(); !testdb.Value[bool](t, database, query, args...); {
 			if time.Since(began) > 40*time.Second {
 				t.Fatalf("never: %s", what)
 			}
@@ -304,7 +306,7 @@ func TestKillInTheMiddleOfPlacing(t *testing.T) {
 		_ = p.cmd.Process.Signal(syscall.SIGKILL)
 		_ = p.cmd.Wait()
 	}
-	run, err := cases.StartRun(t.Context(), office, demo.SchoolID, storetest.Year, 1, 20)
+	run, err := cases.Schedule.StartRun(t.Context(), office, demo.SchoolID, testdb.Year, 1, 20)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -313,13 +315,13 @@ func TestKillInTheMiddleOfPlacing(t *testing.T) {
 	until("the run waits to be kept", `SELECT EXISTS (SELECT 1 FROM task WHERE id = $1 AND state = 'running') AND EXISTS (SELECT 1 FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND query LIKE 'UPDATE placement_run%')`, run.Task)
 	kill(p)
 	let()
-	if n := storetest.Value[int](t, database, `SELECT count(*) FROM placement_given`); n != 0 {
+	if n := testdb.Value[int](t, database, `SELECT count(*) FROM placement_given`); n != 0 {
 		t.Errorf("%d weeks are there of a run that was killed", n)
 	}
 	database.Exec(t, `UPDATE task SET seen_at = seen_at - interval '1 minute'`)
 	p = start(t, binary, database.URL)
 	until("the run is run again", `SELECT state = 'done' FROM task WHERE id = $1`, run.Task)
-	if n := storetest.Value[int](t, database, `SELECT count(*) FROM placement_given WHERE given <> '[]'`); n != 3 {
+	if n := testdb.Value[int](t, database, `SELECT count(*) FROM placement_given WHERE given <> '[]'`); n != 3 {
 		t.Errorf("%d of 3 have a week", n)
 	}
 
@@ -334,7 +336,7 @@ func TestKillInTheMiddleOfPlacing(t *testing.T) {
 	shown := func(want int) {
 		t.Helper()
 		for _, query := range []string{`SELECT count(*) FROM sheet WHERE state = 'placed'`, `SELECT count(*) FROM event WHERE kind = 'placed'`, `SELECT count(DISTINCT student_id) FROM letter WHERE kind = 'placed'`, `SELECT coalesce(sum(sheets), 0) FROM publication`} {
-			if n := storetest.Value[int](t, database, query); n != want {
+			if n := testdb.Value[int](t, database, query); n != want {
 				t.Errorf("%s: %d, want %d", query, n, want)
 			}
 		}
@@ -353,7 +355,7 @@ func TestKillInTheMiddleOfPlacing(t *testing.T) {
 	}
 	// What the server had begun ends with its connection.
 	until("nothing of it goes on", `SELECT NOT EXISTS (SELECT 1 FROM pg_stat_activity WHERE query LIKE 'WITH who AS%' AND state = 'active' AND pid <> pg_backend_pid())`)
-	if n := storetest.Value[int](t, database, `SELECT count(*) FROM publication`); n == 0 {
+	if n := testdb.Value[int](t, database, `SELECT count(*) FROM publication`); n == 0 {
 		shown(0)
 		if status, err := publish(start(t, binary, database.URL)); status != 200 || err != nil {
 			t.Errorf("publishing again: %d, %v", status, err)

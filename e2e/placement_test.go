@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"rubricon/bundle"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // withSchedule gives the school a master schedule in which Ceramics I meets at the same time as Health and Rowing, and lets it place what is submitted.
@@ -17,7 +17,7 @@ func (s *site) withSchedule() {
 		x := strings.Split(c, "/")
 		f.Rows = append(f.Rows, []string{x[0] + "-1", "active", "Section 1", "c-" + x[0], "scheduled", "pellworth", x[1], x[2], "", "30", "Ms Saltmarsh"})
 	}
-	files := storetest.Files()
+	files := testdb.Files()
 	for i := range files {
 		if files[i].Name == "policy.json" {
 			files[i].Text = regexp.MustCompile(`"placement": \{[^}]*\}`).ReplaceAll(files[i].Text, []byte(`"placement": {"seniority": true, "take": "submitted"}`))
@@ -27,7 +27,7 @@ func (s *site) withSchedule() {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	if _, err := s.cases.Import(s.t.Context(), b, 0); err != nil {
+	if _, err := s.cases.Imports.Import(s.t.Context(), b, 0); err != nil {
 		s.t.Fatal(err)
 	}
 }
@@ -49,15 +49,15 @@ func TestPlacingAndPublishing(t *testing.T) {
 	office.accessible("before the first placement")
 	office.press("main button", "Place what is handed in")
 	office.says("[data-testid=run-A]", "waits for its turn")
-	accounts, err := s.cases.Accounts(t.Context(), "pellworth")
+	accounts, err := s.cases.Account.Accounts(t.Context(), "pellworth")
 	if err != nil {
 		t.Fatal(err)
 	}
-	runs, err := s.cases.Runs(t.Context(), accounts["office"], "pellworth", storetest.Year)
+	runs, err := s.cases.Schedule.Runs(t.Context(), accounts["office"], "pellworth", testdb.Year)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.cases.RunTask(t.Context(), "pellworth", runs[0].Task); err != nil {
+	if err := s.cases.Background.RunTask(t.Context(), "pellworth", runs[0].Task); err != nil {
 		t.Fatal(err)
 	}
 	office.says("h1", "1 of 1 student has all they asked for or an alternate; no timetable of these sections can do better")
@@ -114,7 +114,7 @@ func TestChangingARun(t *testing.T) {
 	s := newSite(t)
 	s.withSchedule()
 	s.handIn()
-	accounts, err := s.cases.Accounts(t.Context(), "pellworth")
+	accounts, err := s.cases.Account.Accounts(t.Context(), "pellworth")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -124,11 +124,11 @@ func TestChangingARun(t *testing.T) {
 		t.Helper()
 		office.press("main button", button)
 		office.says("[data-testid=run-"+name+"]", "waits for its turn")
-		runs, err := s.cases.Runs(t.Context(), accounts["office"], "pellworth", storetest.Year)
+		runs, err := s.cases.Schedule.Runs(t.Context(), accounts["office"], "pellworth", testdb.Year)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := s.cases.RunTask(t.Context(), "pellworth", runs[0].Task); err != nil {
+		if err := s.cases.Background.RunTask(t.Context(), "pellworth", runs[0].Task); err != nil {
 			t.Fatal(err)
 		}
 		office.says("[data-testid=run-"+name+"]", "complete, within")
@@ -139,21 +139,21 @@ func TestChangingARun(t *testing.T) {
 	// What would help most, tried as a run that changes nothing yet, then used.
 	office.press("main button", "Look for what would help")
 	office.says("main [role=status]", "waits for its turn")
-	runs, err := s.cases.Runs(t.Context(), accounts["office"], "pellworth", storetest.Year)
+	runs, err := s.cases.Schedule.Runs(t.Context(), accounts["office"], "pellworth", testdb.Year)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.cases.RunTask(t.Context(), "pellworth", *runs[0].Help); err != nil {
+	if err := s.cases.Background.RunTask(t.Context(), "pellworth", *runs[0].Help); err != nil {
 		t.Fatal(err)
 	}
 	office.says("[data-testid=helps] li", "Ceramics I, cer1-1, from period 7 to 8\\s+worth")
 	office.accessible("what would help")
 	office.press("[data-testid=helps] button", "Try as a run")
 	office.says("[data-testid=run-B]", "waits for its turn")
-	if runs, err = s.cases.Runs(t.Context(), accounts["office"], "pellworth", storetest.Year); err != nil {
+	if runs, err = s.cases.Schedule.Runs(t.Context(), accounts["office"], "pellworth", testdb.Year); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.cases.RunTask(t.Context(), "pellworth", runs[0].Task); err != nil {
+	if err := s.cases.Background.RunTask(t.Context(), "pellworth", runs[0].Task); err != nil {
 		t.Fatal(err)
 	}
 	office.says("#tried", "Run B tries another section")

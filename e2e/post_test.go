@@ -6,10 +6,10 @@ import (
 	"strings"
 	"testing"
 
+	"rubricon/internal/testdb"
 	"rubricon/jobs"
 	mailserver "rubricon/post"
 	"rubricon/post/sink"
-	"rubricon/store/storetest"
 )
 
 // TestMailOfAReminder reminds Mara: the mail is with the stand-in, the counselor sees to whom it was sent, and its link takes its reader off the
@@ -39,7 +39,7 @@ func TestMailOfAReminder(t *testing.T) {
 	arden.press(more+"button", "See what it would do")
 	arden.press(more+"button", "Remind 1 student")
 	arden.says(more+"[role=status]", "Done for 1 student")
-	if err := mails.Deliver(t.Context(), s.cases, storetest.Quiet); err != nil {
+	if err := mails.Deliver(t.Context(), s.cases, testdb.Quiet); err != nil {
 		t.Fatal(err)
 	}
 	arden.MustReload()

@@ -7,10 +7,13 @@ import (
 
 	"github.com/go-rod/rod/lib/input"
 
+	appcatalog "rubricon/app/catalog"
+	"rubricon/app/schedule"
+	"rubricon/app/seats"
+	schoolyear "rubricon/app/year"
 	"rubricon/bundle"
 	"rubricon/demo"
-	"rubricon/school"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // withPoint brings the third school, small, whose seats are chosen now; a second student of grade 10 can sign in. It gives a whole week by student.
@@ -29,10 +32,10 @@ func (s *site) withPoint() (planted map[string][]string) {
 	}
 	b, err := bundle.ReadFiles(files)
 	if err == nil {
-		_, err = s.cases.Import(s.t.Context(), b, 0)
+		_, err = s.cases.Imports.Import(s.t.Context(), b, 0)
 	}
 	if err == nil {
-		err = s.cases.SetWindow(s.t.Context(), demo.SkerryID, storetest.Year, school.Window{Round: school.OfSeats, Grade: -1, Opens: storetest.Now.AddDate(0, 0, -1), Families: storetest.Now.AddDate(0, 0, 3), Counselors: storetest.Now.AddDate(0, 0, 9)})
+		err = s.cases.Catalog.SetWindow(s.t.Context(), demo.SkerryID, testdb.Year, appcatalog.Window{Round: appcatalog.OfSeats, Grade: -1, Opens: testdb.Now.AddDate(0, 0, -1), Families: testdb.Now.AddDate(0, 0, 3), Counselors: testdb.Now.AddDate(0, 0, 9)})
 	}
 	if err != nil {
 		s.t.Fatal(err)
@@ -43,9 +46,9 @@ func (s *site) withPoint() (planted map[string][]string) {
 // takes has a student take seats behind the screens.
 func (s *site) takes(student string, sections ...string) {
 	s.t.Helper()
-	accounts, err := s.cases.Accounts(s.t.Context(), demo.SkerryID)
+	accounts, err := s.cases.Account.Accounts(s.t.Context(), demo.SkerryID)
 	if err == nil {
-		_, err = s.cases.TakeSeats(s.t.Context(), accounts[student], school.Place{School: demo.SkerryID, Year: storetest.Year, Student: student}, school.SeatsChange{Take: sections})
+		_, err = s.cases.Seats.TakeSeats(s.t.Context(), accounts[student], schoolyear.Place{School: demo.SkerryID, Year: testdb.Year, Student: student}, seats.SeatsChange{Take: sections})
 	}
 	if err != nil {
 		s.t.Fatal(err)
@@ -55,18 +58,18 @@ func (s *site) takes(student string, sections ...string) {
 // seats sets how many seats a section has.
 func (s *site) seats(section string, n int) {
 	s.t.Helper()
-	accounts, err := s.cases.Accounts(s.t.Context(), demo.SkerryID)
+	accounts, err := s.cases.Account.Accounts(s.t.Context(), demo.SkerryID)
 	if err != nil {
 		s.t.Fatal(err)
 	}
 	office := accounts["skerry-office"]
-	m, err := s.cases.MasterSchedule(s.t.Context(), office, demo.SkerryID, storetest.Year)
+	m, err := s.cases.Schedule.MasterSchedule(s.t.Context(), office, demo.SkerryID, testdb.Year)
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	x := m.Sections[slices.IndexFunc(m.Sections, func(x school.Section) bool { return x.ID == section })]
+	x := m.Sections[slices.IndexFunc(m.Sections, func(x schedule.Section) bool { return x.ID == section })]
 	x.Seats = n
-	if _, err := s.cases.PutSection(s.t.Context(), office, demo.SkerryID, storetest.Year, &x); err != nil {
+	if _, err := s.cases.Schedule.PutSection(s.t.Context(), office, demo.SkerryID, testdb.Year, &x); err != nil {
 		s.t.Fatal(err)
 	}
 }

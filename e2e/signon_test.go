@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"rubricon/app"
 	"runtime"
 	"strings"
 	"sync"
@@ -14,11 +15,12 @@ import (
 
 	"github.com/go-rod/rod/lib/proto"
 
+	"rubricon/app/account"
+	"rubricon/app/problem"
 	"rubricon/demo"
-	"rubricon/school"
+	"rubricon/internal/testdb"
 	"rubricon/signon"
 	"rubricon/signon/standin"
-	"rubricon/store/storetest"
 	"rubricon/web"
 )
 
@@ -158,7 +160,7 @@ func TestASecondStep(t *testing.T) {
 func TestSigningInWhileManyDo(t *testing.T) {
 	s := newSite(t)
 	gate := make(chan struct{}) // at which those inside are held: a crowd that takes no work
-	s.cases = school.New(s.db, school.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet, Hashes: storetest.Hashes, AtHash: func() { <-gate }})
+	s.cases = app.New(s.db, app.Options{Now: func() time.Time { return testdb.Now }, Log: testdb.Quiet, Hashes: testdb.Hashes, AtHash: func() { <-gate }})
 	s.away()
 	s.back()
 	p := s.open(phone)
@@ -168,8 +170,8 @@ func TestSigningInWhileManyDo(t *testing.T) {
 	t.Cleanup(stop)
 	comes := func() bool { // tells whether there is room
 		name := fmt.Sprint("nobody", nobody.Add(1))
-		_, err := s.cases.SignIn(ctx, name, "x", school.Client{Address: name})
-		return school.CodeOf(err) != school.Crowded
+		_, err := s.cases.Account.SignIn(ctx, name, "x", account.Client{Address: name})
+		return problem.CodeOf(err) != problem.Crowded
 	}
 	crowded := make(chan struct{})
 	var once sync.Once

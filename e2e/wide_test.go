@@ -10,10 +10,10 @@ import (
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 
+	appcatalog "rubricon/app/catalog"
 	"rubricon/bundle"
 	"rubricon/demo"
-	"rubricon/school"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // language chooses one in the head of the page.
@@ -126,13 +126,13 @@ func TestArabicFromTheRight(t *testing.T) {
 // withTarn brings the second school.
 func (s *site) withTarn() {
 	s.t.Helper()
-	b, err := bundle.ReadFiles(demo.Tarn(storetest.Files(), 7))
+	b, err := bundle.ReadFiles(demo.Tarn(testdb.Files(), 7))
 	if err == nil {
-		_, err = s.cases.Import(s.t.Context(), b, 0)
+		_, err = s.cases.Imports.Import(s.t.Context(), b, 0)
 	}
 	if err == nil {
-		err = s.cases.SetWindow(s.t.Context(), demo.TarnID, storetest.Year, school.Window{Grade: -1, Opens: storetest.Now.AddDate(0, 0, -7), Families: storetest.Now.AddDate(0, 0, 10),
-			Counselors: storetest.Now.AddDate(0, 1, 0)})
+		err = s.cases.Catalog.SetWindow(s.t.Context(), demo.TarnID, testdb.Year, appcatalog.Window{Grade: -1, Opens: testdb.Now.AddDate(0, 0, -7), Families: testdb.Now.AddDate(0, 0, 10),
+			Counselors: testdb.Now.AddDate(0, 1, 0)})
 	}
 	if err != nil {
 		s.t.Fatal(err)
@@ -344,7 +344,7 @@ func TestClearingMany(t *testing.T) {
 
 func readMade(t *testing.T) *bundle.Bundle {
 	t.Helper()
-	b, err := bundle.ReadFiles(storetest.Files())
+	b, err := bundle.ReadFiles(testdb.Files())
 	if err != nil {
 		t.Fatal(err)
 	}

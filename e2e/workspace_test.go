@@ -9,16 +9,17 @@ import (
 
 	"github.com/go-rod/rod/lib/input"
 
+	appcatalog "rubricon/app/catalog"
+	schoolyear "rubricon/app/year"
 	"rubricon/bundle"
 	"rubricon/demo"
-	"rubricon/school"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // withPolicy imports the demo school with a text of its policy replaced.
 func (s *site) withPolicy(old, new string) {
 	s.t.Helper()
-	files := storetest.Files()
+	files := testdb.Files()
 	for i := range files {
 		if files[i].Name == "policy.json" {
 			if !bytes.Contains(files[i].Text, []byte(old)) {
@@ -29,7 +30,7 @@ func (s *site) withPolicy(old, new string) {
 	}
 	b, err := bundle.ReadFiles(files)
 	if err == nil {
-		_, err = s.cases.Import(s.t.Context(), b, 0)
+		_, err = s.cases.Imports.Import(s.t.Context(), b, 0)
 	}
 	if err != nil {
 		s.t.Fatal(err)
@@ -422,8 +423,8 @@ func TestAskingWhereOneLooks(t *testing.T) {
 // itself.
 func TestTheSummerOnScreen(t *testing.T) {
 	s := newSite(t)
-	round := school.Window{Round: school.OfTheSummer, Grade: -1, Opens: storetest.Now.AddDate(0, 0, -3), Families: storetest.Now.AddDate(0, 2, 0), Counselors: storetest.Now.AddDate(0, 3, 0)}
-	if err := s.cases.SetWindow(t.Context(), demo.SchoolID, 2027, round); err != nil {
+	round := appcatalog.Window{Round: appcatalog.OfTheSummer, Grade: -1, Opens: testdb.Now.AddDate(0, 0, -3), Families: testdb.Now.AddDate(0, 2, 0), Counselors: testdb.Now.AddDate(0, 3, 0)}
+	if err := s.cases.Catalog.SetWindow(t.Context(), demo.SchoolID, 2027, round); err != nil {
 		t.Fatal(err)
 	}
 	mara := s.as("mara.quill", desk)
@@ -486,8 +487,8 @@ func TestAllCoursesByKeyboard(t *testing.T) {
 // can still be tried, and the school can be asked.
 func TestAfterTheWindow(t *testing.T) {
 	s := newSite(t)
-	closed := school.Window{Grade: -1, Opens: storetest.Now.AddDate(0, -1, 0), Families: storetest.Now.AddDate(0, 0, -1), Counselors: storetest.Now.AddDate(0, 1, 0)}
-	if err := s.cases.SetWindow(t.Context(), demo.SchoolID, 2027, closed); err != nil {
+	closed := appcatalog.Window{Grade: -1, Opens: testdb.Now.AddDate(0, -1, 0), Families: testdb.Now.AddDate(0, 0, -1), Counselors: testdb.Now.AddDate(0, 1, 0)}
+	if err := s.cases.Catalog.SetWindow(t.Context(), demo.SchoolID, 2027, closed); err != nil {
 		t.Fatal(err)
 	}
 	mara := s.as("mara.quill", desk)
@@ -513,19 +514,19 @@ func TestAfterTheWindow(t *testing.T) {
 		t.Error("it can be submitted after the window")
 	}
 	open := closed
-	open.Families = storetest.Now.AddDate(0, 0, 1)
-	if err := s.cases.SetWindow(t.Context(), demo.SchoolID, 2027, open); err != nil {
+	open.Families = testdb.Now.AddDate(0, 0, 1)
+	if err := s.cases.Catalog.SetWindow(t.Context(), demo.SchoolID, 2027, open); err != nil {
 		t.Fatal(err)
 	}
 	s.handIn()
-	accounts, err := s.cases.Accounts(t.Context(), demo.SchoolID)
+	accounts, err := s.cases.Account.Accounts(t.Context(), demo.SchoolID)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.cases.SendBack(t.Context(), accounts["k1"], school.Place{School: demo.SchoolID, Year: storetest.Year, Student: "s0001"}, 0, "Talk it over."); err != nil {
+	if _, err := s.cases.Sheet.SendBack(t.Context(), accounts["k1"], schoolyear.Place{School: demo.SchoolID, Year: testdb.Year, Student: "s0001"}, 0, "Talk it over."); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.cases.SetWindow(t.Context(), demo.SchoolID, 2027, closed); err != nil {
+	if err := s.cases.Catalog.SetWindow(t.Context(), demo.SchoolID, 2027, closed); err != nil {
 		t.Fatal(err)
 	}
 	mara.MustReload()

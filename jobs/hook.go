@@ -3,12 +3,13 @@ package jobs
 import (
 	"context"
 	"errors"
+	"rubricon/app"
 	"time"
 
 	"golang.org/x/sync/errgroup"
 
+	"rubricon/app/messages"
 	"rubricon/hook"
-	"rubricon/school"
 )
 
 // HooksEvery is how often what other systems are to be told is looked for.
@@ -31,9 +32,9 @@ type tellOthers struct{}
 func (tellOthers) Kind() string { return "tell-others" }
 
 // tell sends all messages that are due: to each system one after the other, until one does not arrive.
-func tell(ctx context.Context, sender *hook.Sender, cases *school.Service) error {
+func tell(ctx context.Context, sender *hook.Sender, cases *app.App) error {
 	for {
-		list, more, err := cases.TakeMessages(ctx, batchOfMessages)
+		list, more, err := cases.Messages.TakeMessages(ctx, batchOfMessages)
 		if err != nil {
 			return err
 		}
@@ -41,7 +42,7 @@ func tell(ctx context.Context, sender *hook.Sender, cases *school.Service) error
 			school string
 			hook   int64
 		}
-		each := map[of][]*school.Message{}
+		each := map[of][]*messages.Message{}
 		for i := range list {
 			m := &list[i]
 			at := of{m.School, m.Hook}
@@ -59,7 +60,7 @@ func tell(ctx context.Context, sender *hook.Sender, cases *school.Service) error
 }
 
 // tellOne sends messages to one system. The error is one of noting what became of them.
-func tellOne(ctx context.Context, sender *hook.Sender, cases *school.Service, messages []*school.Message) error {
+func tellOne(ctx context.Context, sender *hook.Sender, cases *app.App, messages []*messages.Message) error {
 	noted, stop := context.WithTimeout(context.WithoutCancel(ctx), 2*longestTurn) // also where the process ends
 	defer stop()
 	began := time.Now()
@@ -71,11 +72,11 @@ func tellOne(ctx context.Context, sender *hook.Sender, cases *school.Service, me
 		var fault *hook.Fault
 		switch {
 		case err == nil:
-			err = cases.MessageDone(noted, m)
+			err = cases.Messages.MessageDone(noted, m)
 		case ctx.Err() != nil: // this process ends: another one sends it
 			return leave(noted, cases, messages[i:])
 		case errors.As(err, &fault):
-			if err = cases.MessageFailed(noted, m, fault.Short()); err == nil {
+			if err = cases.Messages.MessageFailed(noted, m, fault.Short()); err == nil {
 				return leave(noted, cases, messages[i+1:])
 			}
 		}
@@ -86,9 +87,9 @@ func tellOne(ctx context.Context, sender *hook.Sender, cases *school.Service, me
 	return nil
 }
 
-func leave(ctx context.Context, cases *school.Service, messages []*school.Message) (err error) {
+func leave(ctx context.Context, cases *app.App, messages []*messages.Message) (err error) {
 	for _, m := range messages {
-		err = errors.Join(err, cases.LeaveMessage(ctx, m))
+		err = errors.Join(err, cases.Messages.LeaveMessage(ctx, m))
 	}
 	return err
 }

@@ -7,13 +7,13 @@ import (
 	"database/sql"
 	"fmt"
 	"log/slog"
+	"rubricon/app"
 	"time"
 
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/rivertype"
 
 	"rubricon/hook"
-	"rubricon/school"
 	"rubricon/store"
 )
 
@@ -39,15 +39,15 @@ type Queue struct {
 }
 
 // Start begins to run jobs; sender is how other systems are told, where the use cases have a key for it.
-func Start(ctx context.Context, db *store.DB, cases *school.Service, mails Post, sender *hook.Sender, log *slog.Logger) (*Queue, error) {
+func Start(ctx context.Context, db *store.DB, cases *app.App, mails Post, sender *hook.Sender, log *slog.Logger) (*Queue, error) {
 	workers := river.NewWorkers()
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, job *river.Job[store.RunTask]) error {
-		return cases.RunTask(ctx, job.Args.School, job.Args.Task)
+		return cases.Background.RunTask(ctx, job.Args.School, job.Args.Task)
 	}))
-	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[takeUpLost]) error { return cases.TakeUpLost(ctx) }))
-	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[tidy]) error { return cases.Tidy(ctx) }))
-	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[offerSeats]) error { return cases.OfferSeats(ctx) }))
-	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[settleChanges]) error { return cases.SettleChanges(ctx) }))
+	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[takeUpLost]) error { return cases.Background.TakeUpLost(ctx) }))
+	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[tidy]) error { return cases.Account.Tidy(ctx) }))
+	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[offerSeats]) error { return cases.Seats.OfferSeats(ctx) }))
+	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[settleChanges]) error { return cases.Seats.SettleChanges(ctx) }))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[sendPost]) error { return mails.Deliver(ctx, cases, log) }))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[tellOthers]) error { return tell(ctx, sender, cases) }))
 	client, closing, err := db.Runner(ctx, &river.Config{
@@ -74,7 +74,7 @@ func Start(ctx context.Context, db *store.DB, cases *school.Service, mails Post,
 		closing()
 		return nil, fmt.Errorf("starting the job queue: %w", err)
 	}
-	if err := cases.TakeUpLost(ctx); err != nil { // at once, without waiting for who of the processes looks again and again
+	if err := cases.Background.TakeUpLost(ctx); err != nil { // at once, without waiting for who of the processes looks again and again
 		log.WarnContext(ctx, "looking for tasks that were left", "error", err)
 	}
 	return &Queue{client, closing}, nil

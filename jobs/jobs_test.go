@@ -4,34 +4,38 @@ import (
 	"bytes"
 	"context"
 	"maps"
+	"rubricon/app"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"rubricon/app/background"
+	"rubricon/app/problem"
+	appsheet "rubricon/app/sheet"
+	schoolyear "rubricon/app/year"
 	"rubricon/bundle"
 	"rubricon/demo"
+	"rubricon/internal/testdb"
 	"rubricon/jobs"
-	"rubricon/school"
 	"rubricon/store"
-	"rubricon/store/storetest"
 )
 
-func TestMain(m *testing.M) { storetest.Main(m) }
+func TestMain(m *testing.M) { testdb.Main(m) }
 
 const office = "office"
 
 // process is a server process that runs jobs.
 type process struct {
-	*school.Service
+	*app.App
 	queue *jobs.Queue
 }
 
-func start(t *testing.T, db storetest.Database) *process {
+func start(t *testing.T, db testdb.Database) *process {
 	t.Helper()
 	open := db.Open(t)
-	p := &process{Service: school.New(open, school.Options{Now: func() time.Time { return storetest.Now }, Log: storetest.Quiet, Hashes: storetest.Hashes})}
-	queue, err := jobs.Start(t.Context(), open, p.Service, jobs.Post{}, nil, storetest.Quiet)
+	p := &process{App: app.New(open, app.Options{Now: func() time.Time { return testdb.Now }, Log: testdb.Quiet, Hashes: testdb.Hashes})}
+	queue, err := jobs.Start(t.Context(), open, p.App, jobs.Post{}, nil, testdb.Quiet)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -40,9 +44,9 @@ func start(t *testing.T, db storetest.Database) *process {
 	return p
 }
 
-func (p *process) task(t *testing.T, db storetest.Database, id int64) *school.Task {
+func (p *process) task(t *testing.T, db testdb.Database, id int64) *background.Task {
 	t.Helper()
-	tasks, err := p.Tasks(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year)
+	tasks, err := p.Background.Tasks(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -56,7 +60,7 @@ func (p *process) task(t *testing.T, db storetest.Database, id int64) *school.Ta
 }
 
 // until waits for a task to be in a state; the time is for a test that hangs.
-func (p *process) until(t *testing.T, db storetest.Database, id int64, good func(*school.Task) bool) *school.Task {
+func (p *process) until(t *testing.T, db testdb.Database, id int64, good func(*background.Task) bool) *background.Task {
 	t.Helper()
 	for began := time.Now(); ; {
 		task := p.task(t, db, id)
@@ -69,14 +73,14 @@ func (p *process) until(t *testing.T, db storetest.Database, id int64, good func
 	}
 }
 
-func is(state store.TaskState) func(*school.Task) bool {
-	return func(t *school.Task) bool { return t.State == state }
+func is(state store.TaskState) func(*background.Task) bool {
+	return func(t *background.Task) bool { return t.State == state }
 }
 
 // zipped gives the school as it is, changed, as a zip file.
 func zipped(t *testing.T, p *process, change func(files map[string]*bundle.File)) []byte {
 	t.Helper()
-	files, _, err := p.Export(t.Context(), demo.SchoolID, storetest.Year)
+	files, _, err := p.Imports.Export(t.Context(), demo.SchoolID, testdb.Year)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -102,28 +106,28 @@ func renamed(files map[string]*bundle.File) {
 	f.Rows[0][slices.Index(f.Header, "title")] = "Renamed"
 }
 
-func titles(t *testing.T, db storetest.Database) int {
-	return storetest.Value[int](t, db, `SELECT count(*) FROM record WHERE title = 'Renamed'`)
+func titles(t *testing.T, db testdb.Database) int {
+	return testdb.Value[int](t, db, `SELECT count(*) FROM record WHERE title = 'Renamed'`)
 }
 
-func (p *process) send(t *testing.T, db storetest.Database, file []byte) int64 {
+func (p *process) send(t *testing.T, db testdb.Database, file []byte) int64 {
 	t.Helper()
-	task, err := p.StartImport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, "school.zip", file)
+	task, err := p.Background.StartImport(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, "school.zip", file)
 	if err != nil {
 		t.Fatal(err)
 	}
 	return task.ID
 }
 
-func (p *process) goOn(t *testing.T, db storetest.Database, id int64) {
+func (p *process) goOn(t *testing.T, db testdb.Database, id int64) {
 	t.Helper()
-	if _, err := p.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id, 0); err != nil {
+	if _, err := p.Background.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, id, 0); err != nil {
 		t.Fatal(err)
 	}
 }
 
 // held keeps an import from writing students until it is let go.
-func held(t *testing.T, db storetest.Database) (letGo func()) {
+func held(t *testing.T, db testdb.Database) (letGo func()) {
 	t.Helper()
 	tx, err := db.Open(t).BeginTxx(t.Context(), nil)
 	if err != nil {
@@ -135,15 +139,15 @@ func held(t *testing.T, db storetest.Database) (letGo func()) {
 	return func() { _ = tx.Rollback() }
 }
 
-func writing(t *school.Task) bool { return t.State == store.TaskRunning && t.Step == "write" }
+func writing(t *background.Task) bool { return t.State == store.TaskRunning && t.Step == "write" }
 
 func TestImport(t *testing.T) {
-	storetest.Parallel(t)
-	db := storetest.New(t)
+	testdb.Parallel(t)
+	db := testdb.New(t)
 	p := start(t, db)
 	id := p.send(t, db, zipped(t, p, renamed))
 	task := p.until(t, db, id, is(store.TaskAsking))
-	if o := task.Outcome; o.Year != storetest.Year || o.Students != storetest.Students || o.Bad != 0 || o.Confirm() ||
+	if o := task.Outcome; o.Year != testdb.Year || o.Students != testdb.Students || o.Bad != 0 || o.Confirm() ||
 		!strings.HasSuffix(o.Tally.String(), "0 enrollments, 1 records, 0 requests; removed 0 students, 0 guardians, 0 staff, 0 courses, 0 sections, 0 enrollments, 0 records, 0 requests") || o.Tally.Sum().Added != 0 {
 		t.Errorf("it asks with %+v", o)
 	}
@@ -152,24 +156,24 @@ func TestImport(t *testing.T) {
 	}
 	p.goOn(t, db, id)
 	task = p.until(t, db, id, is(store.TaskDone))
-	if task.Step != "write" || task.Done != storetest.Students || task.Total != storetest.Students {
+	if task.Step != "write" || task.Done != testdb.Students || task.Total != testdb.Students {
 		t.Errorf("it is done at %s %d of %d", task.Step, task.Done, task.Total)
 	}
 	if n := titles(t, db); n != 1 {
 		t.Errorf("%d records have changed", n)
 	}
 	// What is over takes no more orders.
-	if _, err := p.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id, 0); school.CodeOf(err) != school.TaskOver {
+	if _, err := p.Background.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, id, 0); problem.CodeOf(err) != problem.TaskOver {
 		t.Errorf("going on gives %v", err)
 	}
-	if _, err := p.StopTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id); school.CodeOf(err) != school.TaskOver {
+	if _, err := p.Background.StopTask(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, id); problem.CodeOf(err) != problem.TaskOver {
 		t.Errorf("stopping gives %v", err)
 	}
 }
 
 func TestBadFilesAreRefused(t *testing.T) {
-	storetest.Parallel(t)
-	db := storetest.New(t)
+	testdb.Parallel(t)
+	db := testdb.New(t)
 	p := start(t, db)
 	for name, x := range map[string]struct {
 		file []byte
@@ -206,14 +210,14 @@ func TestBadFilesAreRefused(t *testing.T) {
 	if n := titles(t, db); n != 0 {
 		t.Errorf("%d records have changed", n)
 	}
-	if _, err := p.StartImport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, "notes.txt", []byte("hello")); school.CodeOf(err) != school.NotZip {
+	if _, err := p.Background.StartImport(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, "notes.txt", []byte("hello")); problem.CodeOf(err) != problem.NotZip {
 		t.Errorf("a text gives %v", err)
 	}
 }
 
 func TestStopping(t *testing.T) {
-	storetest.Parallel(t)
-	db := storetest.New(t)
+	testdb.Parallel(t)
+	db := testdb.New(t)
 	p := start(t, db)
 	letGo := held(t, db)
 	defer letGo()
@@ -221,7 +225,7 @@ func TestStopping(t *testing.T) {
 	p.until(t, db, id, is(store.TaskAsking))
 	p.goOn(t, db, id)
 	p.until(t, db, id, writing)
-	if task, err := p.StopTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id); err != nil || !task.Stop {
+	if task, err := p.Background.StopTask(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, id); err != nil || !task.Stop {
 		t.Fatalf("%+v, %v", task, err)
 	}
 	p.until(t, db, id, is(store.TaskStopped))
@@ -238,8 +242,8 @@ func TestStopping(t *testing.T) {
 
 // A process that ends leaves its tasks to the next.
 func TestAProcessThatEndsLeavesItsTasks(t *testing.T) {
-	storetest.Parallel(t)
-	db := storetest.New(t)
+	testdb.Parallel(t)
+	db := testdb.New(t)
 	first := start(t, db)
 	letGo := held(t, db)
 	defer letGo()
@@ -263,8 +267,8 @@ func TestAProcessThatEndsLeavesItsTasks(t *testing.T) {
 
 // A process that is gone without a word is noticed by the next; a task that has broken off three times is left.
 func TestAProcessThatIsGone(t *testing.T) {
-	storetest.Parallel(t)
-	db := storetest.New(t)
+	testdb.Parallel(t)
+	db := testdb.New(t)
 	p := start(t, db)
 	id := p.send(t, db, zipped(t, p, renamed))
 	p.until(t, db, id, is(store.TaskAsking))
@@ -290,7 +294,7 @@ func TestAProcessThatIsGone(t *testing.T) {
 	}
 	// One that is seen to is left alone.
 	db.Exec(t, `UPDATE task SET state = 'running', begun = 1, seen_at = now() WHERE id = $1`, id)
-	if err := third.RunTask(t.Context(), demo.SchoolID, id); err != nil {
+	if err := third.Background.RunTask(t.Context(), demo.SchoolID, id); err != nil {
 		t.Fatal(err)
 	}
 	if task := third.task(t, db, id); task.State != store.TaskRunning || task.Begun != 1 {
@@ -299,31 +303,31 @@ func TestAProcessThatIsGone(t *testing.T) {
 }
 
 func TestExport(t *testing.T) {
-	storetest.Parallel(t)
-	db := storetest.New(t)
+	testdb.Parallel(t)
+	db := testdb.New(t)
 	p := start(t, db)
-	task, err := p.StartExport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, "zip")
+	task, err := p.Background.StartExport(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, "zip")
 	if err != nil {
 		t.Fatal(err)
 	}
 	p.until(t, db, task.ID, is(store.TaskDone))
-	name, content, err := p.TaskFile(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, task.ID)
+	name, content, err := p.Background.TaskFile(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, task.ID)
 	if err != nil || name != "pellworth-2027-28.zip" {
 		t.Fatalf("%s, %v", name, err)
 	}
 	b, err := bundle.OpenZip(content)
-	if err != nil || len(b.Problems) > 0 || len(b.Pupils) != storetest.Students || b.SchoolID != demo.SchoolID {
+	if err != nil || len(b.Problems) > 0 || len(b.Pupils) != testdb.Students || b.SchoolID != demo.SchoolID {
 		t.Errorf("it has %d students, %v, %v", len(b.Pupils), b.Problems, err)
 	}
 }
 
 func TestOnlySoManyTasksAtOnce(t *testing.T) {
-	storetest.Parallel(t)
-	db := storetest.New(t)
-	s := school.New(db.Open(t), school.Options{Log: storetest.Quiet}) // nothing runs them
+	testdb.Parallel(t)
+	db := testdb.New(t)
+	s := app.New(db.Open(t), app.Options{Log: testdb.Quiet}) // nothing runs them
 	for n := range 5 {
-		_, err := s.StartExport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, "zip")
-		if got, want := school.CodeOf(err), map[bool]school.Code{true: school.TooManyTasks}[n == 4]; got != want {
+		_, err := s.Background.StartExport(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, "zip")
+		if got, want := problem.CodeOf(err), map[bool]problem.Code{true: problem.TooManyTasks}[n == 4]; got != want {
 			t.Errorf("number %d gives %v", n, err)
 		}
 	}
@@ -331,24 +335,24 @@ func TestOnlySoManyTasksAtOnce(t *testing.T) {
 
 // What was exported and comes back untouched, as a zip file or as a workbook, would change nothing.
 func TestAnUntouchedExportChangesNothing(t *testing.T) {
-	storetest.Parallel(t)
-	db := storetest.New(t)
+	testdb.Parallel(t)
+	db := testdb.New(t)
 	p := start(t, db)
-	at := school.Place{School: demo.SchoolID, Year: storetest.Year, Student: "s0001"}
-	d, err := p.Sheet(t.Context(), db.Account(t, "mara.quill"), at)
+	at := schoolyear.Place{School: demo.SchoolID, Year: testdb.Year, Student: "s0001"}
+	d, err := p.Sheet.Sheet(t.Context(), db.Account(t, "mara.quill"), at)
 	if err == nil {
-		_, err = p.Change(t.Context(), db.Account(t, "mara.quill"), at, school.Edit{Version: d.Row.Version, Act: "alternate", Course: "PHO1"})
+		_, err = p.Sheet.Change(t.Context(), db.Account(t, "mara.quill"), at, appsheet.Edit{Version: d.Row.Version, Act: "alternate", Course: "PHO1"})
 	}
 	if err != nil {
 		t.Fatal(err)
 	}
 	for _, form := range []string{"zip", "xlsx"} {
-		out, err := p.StartExport(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, form)
+		out, err := p.Background.StartExport(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, form)
 		if err != nil {
 			t.Fatal(err)
 		}
 		p.until(t, db, out.ID, is(store.TaskDone))
-		_, file, err := p.TaskFile(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, out.ID)
+		_, file, err := p.Background.TaskFile(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, out.ID)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -357,7 +361,7 @@ func TestAnUntouchedExportChangesNothing(t *testing.T) {
 		if sum := o.Tally.Sum(); sum.Added+sum.Changed+sum.Removed+sum.With > 0 || len(o.Diffs) > 0 || o.Policy {
 			t.Errorf("%s: %s; %+v, policy %v", form, o.Tally, o.Diffs, o.Policy)
 		}
-		if _, err := p.StopTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id); err != nil {
+		if _, err := p.Background.StopTask(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, id); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -365,11 +369,11 @@ func TestAnUntouchedExportChangesNothing(t *testing.T) {
 
 // Where much would go, an import goes on only with the number; a file that is absent leaves what it would describe.
 func TestMuchGoesOnlyWithTheNumber(t *testing.T) {
-	storetest.Parallel(t)
-	db := storetest.New(t)
+	testdb.Parallel(t)
+	db := testdb.New(t)
 	p := start(t, db)
-	records := func() int { return storetest.Value[int](t, db, `SELECT count(*) FROM record`) }
-	before, entries := records(), storetest.Value[int](t, db, `SELECT count(*) FROM entry`)
+	records := func() int { return testdb.Value[int](t, db, `SELECT count(*) FROM record`) }
+	before, entries := records(), testdb.Value[int](t, db, `SELECT count(*) FROM entry`)
 	id := p.send(t, db, zipped(t, p, func(files map[string]*bundle.File) {
 		for name := range files {
 			if name != "policy.json" && name != "records.csv" {
@@ -383,23 +387,23 @@ func TestMuchGoesOnlyWithTheNumber(t *testing.T) {
 		t.Fatalf("%d records are there, and it asks with %s", before, o.Tally)
 	}
 	for _, n := range []int{0, before - 1, before + 1} {
-		if _, err := p.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id, n); school.CodeOf(err) != school.BadRemovals {
+		if _, err := p.Background.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, id, n); problem.CodeOf(err) != problem.BadRemovals {
 			t.Errorf("with %d of %d: %v", n, before, err)
 		}
 	}
-	if _, err := p.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, storetest.Year, id, before); err != nil {
+	if _, err := p.Background.GoOnWithTask(t.Context(), db.Account(t, office), demo.SchoolID, testdb.Year, id, before); err != nil {
 		t.Fatal(err)
 	}
 	p.until(t, db, id, is(store.TaskDone))
-	if n, now := records(), storetest.Value[int](t, db, `SELECT count(*) FROM entry`); n != 0 || now != entries || storetest.Value[int](t, db, `SELECT count(*) FROM person WHERE NOT present`) != 0 {
+	if n, now := records(), testdb.Value[int](t, db, `SELECT count(*) FROM entry`); n != 0 || now != entries || testdb.Value[int](t, db, `SELECT count(*) FROM person WHERE NOT present`) != 0 {
 		t.Errorf("%d records are left; of %d entries %d", n, entries, now)
 	}
 }
 
 // What an import asks a second time, since more would go than was agreed to, it asks again after it was left and begun anew: an earlier yes does not count.
 func TestAnEarlierYesDoesNotCount(t *testing.T) {
-	storetest.Parallel(t)
-	db := storetest.New(t)
+	testdb.Parallel(t)
+	db := testdb.New(t)
 	p := start(t, db)
 	who := db.Account(t, office)
 	db.Exec(t, `DELETE FROM record WHERE id NOT IN (SELECT id FROM record ORDER BY id LIMIT 3)`)
@@ -415,18 +419,18 @@ func TestAnEarlierYesDoesNotCount(t *testing.T) {
 		if o := p.until(t, db, id, is(store.TaskAsking)).Outcome; !o.Confirm() || o.Tally.Sum().Removed != 43 {
 			t.Fatalf("%s it asks with %s", what, o.Tally)
 		}
-		if n := storetest.Value[int](t, db, `SELECT count(*) FROM record`); n != 43 {
+		if n := testdb.Value[int](t, db, `SELECT count(*) FROM record`); n != 43 {
 			t.Fatalf("%s %d records are left", what, n)
 		}
 	}
-	if _, err := p.GoOnWithTask(t.Context(), who, demo.SchoolID, storetest.Year, id, 0); err != nil {
+	if _, err := p.Background.GoOnWithTask(t.Context(), who, demo.SchoolID, testdb.Year, id, 0); err != nil {
 		t.Fatal(err)
 	}
 	again("after a yes to fewer")
-	if _, err := p.StopTask(t.Context(), who, demo.SchoolID, storetest.Year, id); err != nil {
+	if _, err := p.Background.StopTask(t.Context(), who, demo.SchoolID, testdb.Year, id); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := p.GoOnWithTask(t.Context(), who, demo.SchoolID, storetest.Year, id, 0); err != nil {
+	if _, err := p.Background.GoOnWithTask(t.Context(), who, demo.SchoolID, testdb.Year, id, 0); err != nil {
 		t.Fatal(err)
 	}
 	again("left and begun anew")

@@ -6,13 +6,14 @@ import (
 	"fmt"
 	"log/slog"
 	"net/mail"
+	"rubricon/app"
 	"strings"
 	"time"
 
+	"rubricon/app/messages"
 	"rubricon/core/policy"
 	"rubricon/locales"
 	"rubricon/post"
-	"rubricon/school"
 )
 
 // Post is how mails are sent; the zero value sends none.
@@ -33,12 +34,12 @@ type sendPost struct{}
 func (sendPost) Kind() string { return "send-post" }
 
 // Deliver sends all mails that are due, one after the other, and notes what became of each.
-func (p Post) Deliver(ctx context.Context, cases *school.Service, log *slog.Logger) error {
-	if err := cases.LookAfterPost(ctx); err != nil || p.Sender == nil {
+func (p Post) Deliver(ctx context.Context, cases *app.App, log *slog.Logger) error {
+	if err := cases.Messages.LookAfterPost(ctx); err != nil || p.Sender == nil {
 		return err
 	}
 	for {
-		letters, more, err := cases.TakeLetters(ctx, batchOfLetters)
+		letters, more, err := cases.Messages.TakeLetters(ctx, batchOfLetters)
 		for i := range letters {
 			if ctx.Err() != nil { // the process ends: those that are left are taken again
 				return ctx.Err()
@@ -54,29 +55,29 @@ func (p Post) Deliver(ctx context.Context, cases *school.Service, log *slog.Logg
 }
 
 // deliver sends one mail. The error is one of noting what became of it.
-func (p Post) deliver(ctx context.Context, cases *school.Service, l *school.Letter, log *slog.Logger) error {
+func (p Post) deliver(ctx context.Context, cases *app.App, l *messages.Letter, log *slog.Logger) error {
 	message := post.Write(p.letter(l))
-	if mine, err := cases.SendingLetter(ctx, l); err != nil || !mine {
+	if mine, err := cases.Messages.SendingLetter(ctx, l); err != nil || !mine {
 		return err
 	}
 	err := p.Sender.Send(ctx, message)
 	noted, stop := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second) // also where the process ends
 	defer stop()
 	if err == nil {
-		return cases.LetterDone(noted, l)
+		return cases.Messages.LetterDone(noted, l)
 	}
 	var fault *post.Fault
 	final, unsure := false, ctx.Err() != nil
 	if errors.As(err, &fault) {
 		final, unsure = fault.Final, fault.Unsure
 	}
-	state, noteErr := cases.LetterFailed(noted, l, strings.ReplaceAll(err.Error(), l.Address, "…"), final, unsure)
+	state, noteErr := cases.Messages.LetterFailed(noted, l, strings.ReplaceAll(err.Error(), l.Address, "…"), final, unsure)
 	log.WarnContext(ctx, "a mail was not sent", "mail", l.ID, "school", l.LetterRow.School, "state", state, "tries", l.Tries)
 	return noteErr
 }
 
 // letter is a mail as it is written: titles and times in the reader's language and the school's zone.
-func (p Post) letter(l *school.Letter) *post.Letter {
+func (p Post) letter(l *messages.Letter) *post.Letter {
 	settings := &l.School.Policy.Settings
 	language := l.Language
 	if language == "" {

@@ -4,38 +4,42 @@ import (
 	"context"
 	"fmt"
 	"net"
+	"rubricon/app"
 	"slices"
 	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
 
+	appcaseload "rubricon/app/caseload"
+	appcatalog "rubricon/app/catalog"
+	"rubricon/app/problem"
+	schoolyear "rubricon/app/year"
 	"rubricon/core/acts"
+	"rubricon/internal/testdb"
 	"rubricon/jobs"
 	"rubricon/post"
 	"rubricon/post/sink"
-	"rubricon/school"
-	"rubricon/store/storetest"
 )
 
 // mailbox is a school whose mails go to a stand-in for a mail server, at a time that is set.
 type mailbox struct {
-	*school.Service
+	*app.App
 	t    *testing.T
-	db   storetest.Database
+	db   testdb.Database
 	sink *sink.Sink
 	post jobs.Post
 	now  *atomic.Int64
 }
 
-var mara = school.Place{School: "pellworth", Year: storetest.Year, Student: "s0001"}
+var mara = schoolyear.Place{School: "pellworth", Year: testdb.Year, Student: "s0001"}
 
 func newMailbox(t *testing.T) *mailbox {
 	t.Helper()
-	storetest.Parallel(t)
-	m := &mailbox{t: t, db: storetest.New(t), sink: sink.New(), now: &atomic.Int64{}}
-	m.now.Store(storetest.Now.UnixNano())
-	m.Service = school.New(m.db.Open(t), school.Options{Now: func() time.Time { return time.Unix(0, m.now.Load()).UTC() }, Log: storetest.Quiet, Hashes: storetest.Hashes})
+	testdb.Parallel(t)
+	m := &mailbox{t: t, db: testdb.New(t), sink: sink.New(), now: &atomic.Int64{}}
+	m.now.Store(testdb.Now.UnixNano())
+	m.App = app.New(m.db.Open(t), app.Options{Now: func() time.Time { return time.Unix(0, m.now.Load()).UTC() }, Log: testdb.Quiet, Hashes: testdb.Hashes})
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
@@ -50,12 +54,12 @@ func newMailbox(t *testing.T) *mailbox {
 }
 
 func (m *mailbox) who(username string) int64 {
-	return storetest.Value[int64](m.t, m.db, `SELECT id FROM account WHERE username = '`+username+`'`)
+	return testdb.Value[int64](m.t, m.db, `SELECT id FROM account WHERE username = '`+username+`'`)
 }
 
 func (m *mailbox) deliver() {
 	m.t.Helper()
-	if err := m.post.Deliver(m.t.Context(), m.Service, storetest.Quiet); err != nil {
+	if err := m.post.Deliver(m.t.Context(), m.App, testdb.Quiet); err != nil {
 		m.t.Fatal(err)
 	}
 }
@@ -75,7 +79,7 @@ func (m *mailbox) mails() string {
 // states are the mails about Mara.
 func (m *mailbox) states() string {
 	m.t.Helper()
-	list, err := m.Letters(m.t.Context(), m.who("office"), mara, 0)
+	list, err := m.Messages.Letters(m.t.Context(), m.who("office"), mara, 0)
 	if err != nil {
 		m.t.Fatal(err)
 	}
@@ -89,7 +93,7 @@ func (m *mailbox) states() string {
 
 func (m *mailbox) remind(about string) {
 	m.t.Helper()
-	_, _, err := m.DoBatch(m.t.Context(), m.who("ms.arden"), mara.School, mara.Year, school.Batch{Kind: school.BatchRemind, Name: about, Message: "Soon, please.", Sheets: []school.Choice{{Student: "s0001"}}})
+	_, _, err := m.Caseload.DoBatch(m.t.Context(), m.who("ms.arden"), mara.School, mara.Year, appcaseload.Batch{Kind: appcaseload.BatchRemind, Name: about, Message: "Soon, please.", Sheets: []appcaseload.Choice{{Student: "s0001"}}})
 	if err != nil {
 		m.t.Fatal(err)
 	}
@@ -111,13 +115,13 @@ func TestRemindersByMail(t *testing.T) {
 	if !strings.Contains(mail.Text, "> Soon, please.") || !strings.Contains(mail.HTML, "Soon, please.") || len(stop) < 20 {
 		t.Errorf("it says %q, %s", mail.Text, stop)
 	}
-	if err := m.NoReminders(t.Context(), "somebody else’s"); school.CodeOf(err) != school.NotFound {
+	if err := m.Messages.NoReminders(t.Context(), "somebody else’s"); problem.CodeOf(err) != problem.NotFound {
 		t.Errorf("a token of nobody: %v", err)
 	}
-	if err := m.NoReminders(t.Context(), stop); err != nil {
+	if err := m.Messages.NoReminders(t.Context(), stop); err != nil {
 		t.Fatal(err)
 	}
-	if wants, err := m.WantsReminders(t.Context(), m.who("ilse.quill")); err != nil || wants {
+	if wants, err := m.Messages.WantsReminders(t.Context(), m.who("ilse.quill")); err != nil || wants {
 		t.Errorf("she wants them still: %v", err)
 	}
 	m.remind("uncovered")
@@ -125,7 +129,7 @@ func TestRemindersByMail(t *testing.T) {
 	if got := m.states(); got != "Ilse Quill reminder declined; Ilse Quill reminder sent; Mara Quill reminder sent; Mara Quill reminder sent" {
 		t.Errorf("then: %s", got)
 	}
-	if _, err := m.Letters(t.Context(), m.who("ilse.quill"), mara, 0); school.CodeOf(err) != school.Code(acts.NotYours) {
+	if _, err := m.Messages.Letters(t.Context(), m.who("ilse.quill"), mara, 0); problem.CodeOf(err) != problem.Code(acts.NotYours) {
 		t.Errorf("a guardian reads the list: %v", err)
 	}
 }
@@ -189,14 +193,14 @@ func TestAMailIsSentOnce(t *testing.T) {
 	m := newMailbox(t)
 	m.db.Exec(t, `UPDATE person SET cells = cells - 'email' WHERE id = 'g0001'`)
 	m.remind("unbegun")
-	taken, _, err := m.TakeLetters(t.Context(), 10)
+	taken, _, err := m.Messages.TakeLetters(t.Context(), 10)
 	if err != nil || len(taken) != 1 {
 		t.Fatal(taken, err)
 	}
-	if mine, err := m.SendingLetter(t.Context(), &taken[0]); err != nil || !mine {
+	if mine, err := m.Messages.SendingLetter(t.Context(), &taken[0]); err != nil || !mine {
 		t.Fatal(mine, err)
 	}
-	if mine, err := m.SendingLetter(t.Context(), &taken[0]); err != nil || mine {
+	if mine, err := m.Messages.SendingLetter(t.Context(), &taken[0]); err != nil || mine {
 		t.Errorf("it is sent twice: %v, %v", mine, err)
 	}
 	m.deliver()
@@ -208,7 +212,7 @@ func TestAMailIsSentOnce(t *testing.T) {
 	m.db.Exec(t, `INSERT INTO letter (school_id, year, person_id, kind, key, made_at, next_at) SELECT 'pellworth', 2027, 's0001', 'password', 'k' || n, now(), '2000-01-01' FROM generate_series(1, 60) n`)
 	done := make(chan error)
 	for range 2 {
-		go func() { done <- m.post.Deliver(context.Background(), m.Service, storetest.Quiet) }()
+		go func() { done <- m.post.Deliver(context.Background(), m.App, testdb.Quiet) }()
 	}
 	for range 2 {
 		if err := <-done; err != nil {
@@ -230,7 +234,7 @@ func TestMailsThatNobodyTriedAreSent(t *testing.T) {
 	for _, at := range [][2]string{{"broken", "p"}, {"pellworth", "s0001"}} {
 		m.db.Exec(t, `INSERT INTO letter (school_id, year, person_id, kind, key, made_at, next_at) SELECT $1, 2027, $2, 'password', 'k' || n, now(), '2000-01-01' FROM generate_series(1, 30) n`, at[0], at[1])
 	}
-	if taken, _, err := m.TakeLetters(t.Context(), 20); err != nil || len(taken) != 10 {
+	if taken, _, err := m.Messages.TakeLetters(t.Context(), 20); err != nil || len(taken) != 10 {
 		t.Fatalf("half of twenty can be prepared, since the schools take turns: %d, %v", len(taken), err)
 	}
 	m.later(16 * time.Minute) // whoever took them is gone
@@ -238,12 +242,12 @@ func TestMailsThatNobodyTriedAreSent(t *testing.T) {
 	if got := len(m.sink.Mails()); got != 30 {
 		t.Errorf("%d of 30 mails are sent", got)
 	}
-	if n := storetest.Value[int](t, m.db, `SELECT count(*) FROM letter WHERE school_id = 'broken' AND state = 'waiting' AND tries = 0`); n != 30 {
+	if n := testdb.Value[int](t, m.db, `SELECT count(*) FROM letter WHERE school_id = 'broken' AND state = 'waiting' AND tries = 0`); n != 30 {
 		t.Errorf("%d of 30 mails that cannot be prepared wait", n)
 	}
 	m.later(24 * time.Hour)
 	m.deliver()
-	if n := storetest.Value[int](t, m.db, `SELECT count(*) FROM letter WHERE state = 'unsure'`); n != 0 {
+	if n := testdb.Value[int](t, m.db, `SELECT count(*) FROM letter WHERE state = 'unsure'`); n != 0 {
 		t.Errorf("%d mails are given up that nobody tried", n)
 	}
 }
@@ -261,7 +265,7 @@ func TestAMailIsTakenOnce(t *testing.T) {
 		go func() {
 			var r result
 			for {
-				list, _, err := m.TakeLetters(context.Background(), 5)
+				list, _, err := m.Messages.TakeLetters(context.Background(), 5)
 				for i := range list {
 					r.ids = append(r.ids, list[i].ID)
 				}
@@ -295,36 +299,36 @@ func TestAMailIsTakenOnce(t *testing.T) {
 // When a window opens everybody whom it concerns is told once; not of one that opened long ago.
 func TestWhoseWindowOpens(t *testing.T) {
 	m := newMailbox(t)
-	count := func() int { return storetest.Value[int](t, m.db, `SELECT count(*) FROM letter WHERE kind = 'opens'`) }
+	count := func() int { return testdb.Value[int](t, m.db, `SELECT count(*) FROM letter WHERE kind = 'opens'`) }
 	opens := func(at time.Time) {
 		t.Helper()
-		if err := m.SetWindow(t.Context(), mara.School, mara.Year, school.Window{Grade: 10, Opens: at, Families: at.AddDate(0, 1, 0), Counselors: at.AddDate(0, 2, 0)}); err != nil {
+		if err := m.Catalog.SetWindow(t.Context(), mara.School, mara.Year, appcatalog.Window{Grade: 10, Opens: at, Families: at.AddDate(0, 1, 0), Counselors: at.AddDate(0, 2, 0)}); err != nil {
 			t.Fatal(err)
 		}
-		if err := m.LookAfterPost(t.Context()); err != nil {
+		if err := m.Messages.LookAfterPost(t.Context()); err != nil {
 			t.Fatal(err)
 		}
 	}
 	m.db.Exec(t, `UPDATE request_window SET told = true`)
-	opens(storetest.Now.Add(time.Hour))
+	opens(testdb.Now.Add(time.Hour))
 	if n := count(); n != 0 {
 		t.Errorf("%d are told before", n)
 	}
 	m.later(2 * time.Hour)
-	if err := m.LookAfterPost(t.Context()); err != nil {
+	if err := m.Messages.LookAfterPost(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	want := storetest.Value[int](t, m.db, `SELECT count(*) + (SELECT count(*) FROM relation r JOIN sheet sh ON sh.student_id = r.student_id WHERE r.kind = 'guards' AND sh.grade = 10) FROM sheet WHERE grade = 10`)
+	want := testdb.Value[int](t, m.db, `SELECT count(*) + (SELECT count(*) FROM relation r JOIN sheet sh ON sh.student_id = r.student_id WHERE r.kind = 'guards' AND sh.grade = 10) FROM sheet WHERE grade = 10`)
 	if n := count(); n != want || n == 0 {
 		t.Errorf("%d are told, want %d", n, want)
 	}
-	opens(storetest.Now.Add(time.Hour))
+	opens(testdb.Now.Add(time.Hour))
 	if n := count(); n != want {
 		t.Errorf("%d are told, of the same again", n)
 	}
 	m.db.Exec(t, `DELETE FROM letter`)
 	m.db.Exec(t, `UPDATE request_window SET told = false, opens = opens - interval '10 days'`)
-	if err := m.LookAfterPost(t.Context()); err != nil || count() != 0 {
+	if err := m.Messages.LookAfterPost(t.Context()); err != nil || count() != 0 {
 		t.Errorf("%d are told of what opened long ago, %v", count(), err)
 	}
 }

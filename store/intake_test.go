@@ -10,21 +10,21 @@ import (
 
 	"github.com/jackc/pgx/v5/pgconn"
 
+	"rubricon/internal/testdb"
 	"rubricon/store"
-	"rubricon/store/storetest"
 )
 
 // house makes a school year of three courses with people, through the statements of an intake.
 type house struct {
 	t  *testing.T
 	db *store.DB
-	d  storetest.Database
+	d  testdb.Database
 }
 
 func newHouse(t *testing.T) *house {
 	t.Helper()
-	storetest.Parallel(t)
-	h := &house{t: t, d: storetest.Empty(t)}
+	testdb.Parallel(t)
+	h := &house{t: t, d: testdb.Empty(t)}
 	h.db = h.d.Open(t)
 	h.year(2030)
 	h.people("k aide", "g guardian", "h guardian", "a administrator", "s student", "u student")
@@ -41,7 +41,7 @@ func (h *house) tx(work func(q store.Queries) error) {
 func (h *house) year(year int) {
 	h.t.Helper()
 	h.tx(func(q store.Queries) error {
-		_, _, err := q.PublishYear(h.t.Context(), "x", "X", year, store.Source{Files: map[string]store.Sheetful{}, Policy: "p"}, []string{"A", "B", "C"}, map[string][]string{}, 0, storetest.Now)
+		_, _, err := q.PublishYear(h.t.Context(), "x", "X", year, store.Source{Files: map[string]store.Sheetful{}, Policy: "p"}, []string{"A", "B", "C"}, map[string][]string{}, 0, testdb.Now)
 		return err
 	})
 }
@@ -75,7 +75,7 @@ func (h *house) put(year int, newest bool, pupils ...store.PupilIn) (kept []stri
 
 func (h *house) says(what, query, want string) {
 	h.t.Helper()
-	if got := storetest.Value[*string](h.t, h.d, query); got == nil && want != "" || got != nil && *got != want {
+	if got := testdb.Value[*string](h.t, h.d, query); got == nil && want != "" || got != nil && *got != want {
 		if got == nil {
 			h.t.Errorf("%s: nothing, want %s", what, want)
 		} else {
@@ -200,9 +200,9 @@ func TestPeopleAndAccounts(t *testing.T) {
 		t.Errorf("strangers: %v, %v", got, err)
 	}
 	// What is the same is not written again.
-	before := storetest.Value[string](t, h.d, `SELECT string_agg(xmin::text, ' ' ORDER BY id) FROM person`)
+	before := testdb.Value[string](t, h.d, `SELECT string_agg(xmin::text, ' ' ORDER BY id) FROM person`)
 	h.people("k administrator", "g guardian=h", "h guardian=g", "a teacher", "s student=new", "u student=s2")
-	after := storetest.Value[string](t, h.d, `SELECT string_agg(xmin::text, ' ' ORDER BY id) FROM person`)
+	after := testdb.Value[string](t, h.d, `SELECT string_agg(xmin::text, ' ' ORDER BY id) FROM person`)
 	x, y := strings.Fields(before), strings.Fields(after)
 	for i := range x {
 		if (x[i] == y[i]) != (i != 5) {
@@ -281,9 +281,9 @@ func TestSettingAWindow(t *testing.T) {
 	set := func(w store.WindowRow) error {
 		return h.db.Tx(t.Context(), func(q store.Queries) error { return q.SetWindow(t.Context(), "x", 2030, w) })
 	}
-	was := storetest.Value[int64](t, h.d, `SELECT roster_version FROM school_year WHERE year = 2030`)
-	other := storetest.Value[int64](t, h.d, `SELECT roster_version FROM school_year WHERE year = 2031`)
-	now := storetest.Now
+	was := testdb.Value[int64](t, h.d, `SELECT roster_version FROM school_year WHERE year = 2030`)
+	other := testdb.Value[int64](t, h.d, `SELECT roster_version FROM school_year WHERE year = 2031`)
+	now := testdb.Now
 	for range 2 {
 		if err := set(store.WindowRow{Grade: -1, Opens: now, Families: now.AddDate(0, 0, 1), Counselors: now.AddDate(0, 0, 2)}); err != nil {
 			t.Fatal(err)
@@ -343,12 +343,12 @@ func TestFindingPeople(t *testing.T) {
 
 // One school more in a large table does not let all of it be looked at; a table that has grown is.
 func TestTablesAreLookedAtWhenTheyHaveGrown(t *testing.T) {
-	storetest.Parallel(t)
-	d := storetest.New(t)
+	testdb.Parallel(t)
+	d := testdb.New(t)
 	q := d.Open(t).Queries()
 	d.Exec(t, `ANALYZE record`)
 	known := func() int {
-		return storetest.Value[int](t, d, `SELECT reltuples::int FROM pg_class WHERE oid = 'record'::regclass`)
+		return testdb.Value[int](t, d, `SELECT reltuples::int FROM pg_class WHERE oid = 'record'::regclass`)
 	}
 	there := known()
 	if there < 500 {

@@ -3,26 +3,26 @@ package store_test
 import (
 	"testing"
 
+	"rubricon/internal/testdb"
 	"rubricon/store"
-	"rubricon/store/storetest"
 )
 
 // A code takes the place of one that was not used, and of no password that somebody has chosen, also where they have done so since it was looked.
 func TestCodesReplaceNoPassword(t *testing.T) {
-	storetest.Parallel(t)
-	d := storetest.New(t)
+	testdb.Parallel(t)
+	d := testdb.New(t)
 	q := d.Open(t).Queries()
-	account := storetest.Value[int64](t, d, `SELECT id FROM account WHERE username = 'mara.quill'`)
+	account := testdb.Value[int64](t, d, `SELECT id FROM account WHERE username = 'mara.quill'`)
 	set := func() []int64 {
 		t.Helper()
-		list, err := q.SetCodes(t.Context(), "pellworth", []store.HashRow{{Account: account, Hash: "other"}}, "10", "The office", storetest.Now)
+		list, err := q.SetCodes(t.Context(), "pellworth", []store.HashRow{{Account: account, Hash: "other"}}, "10", "The office", testdb.Now)
 		if err != nil {
 			t.Fatal(err)
 		}
 		return list
 	}
 	hash := func() string {
-		return storetest.Value[string](t, d, `SELECT hash FROM account_password p JOIN account a ON a.id = p.account_id WHERE a.username = 'mara.quill'`)
+		return testdb.Value[string](t, d, `SELECT hash FROM account_password p JOIN account a ON a.id = p.account_id WHERE a.username = 'mara.quill'`)
 	}
 	if list := set(); len(list) != 0 || hash() == "other" {
 		t.Errorf("a password that was chosen is replaced: %v", list)

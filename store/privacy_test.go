@@ -4,16 +4,16 @@ import (
 	"slices"
 	"testing"
 
+	"rubricon/internal/testdb"
 	"rubricon/store"
-	"rubricon/store/storetest"
 )
 
 // A table that is new and has something of people must be thought of, where all that is kept about somebody is given out or taken away.
 func TestEveryTableOfPeopleIsKnown(t *testing.T) {
-	storetest.Parallel(t)
-	db := storetest.Empty(t)
+	testdb.Parallel(t)
+	db := testdb.Empty(t)
 	known := store.PersonalTables()
-	tables := storetest.Value[[]string](t, db, `SELECT array_agg(DISTINCT c.table_name::text ORDER BY c.table_name::text) FROM information_schema.columns c JOIN information_schema.tables t USING (table_schema, table_name)
+	tables := testdb.Value[[]string](t, db, `SELECT array_agg(DISTINCT c.table_name::text ORDER BY c.table_name::text) FROM information_schema.columns c JOIN information_schema.tables t USING (table_schema, table_name)
 		WHERE c.table_schema = 'public' AND t.table_type = 'BASE TABLE' AND c.column_name IN ('student_id', 'person_id', 'account_id')`)
 	for _, table := range tables {
 		if !slices.Contains(known, table) && table != "account_password" { // hashes alone

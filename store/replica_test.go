@@ -10,14 +10,14 @@ import (
 
 	"rubricon/bundle"
 	"rubricon/demo"
+	"rubricon/internal/testdb"
 	"rubricon/store"
 	"rubricon/store/local"
-	"rubricon/store/storetest"
 )
 
 // What reads much is read from a database that follows, once it has all that was committed; where it has not, or is gone, all is read here.
 func TestReadingFromAReplica(t *testing.T) {
-	storetest.Parallel(t)
+	testdb.Parallel(t)
 	ctx := t.Context()
 	dir, err := os.MkdirTemp("", "rubricon-replica")
 	if err != nil {
@@ -50,12 +50,12 @@ func TestReadingFromAReplica(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(db.Close)
-	cases := storetest.Service(db)
-	b, err := bundle.ReadFiles(storetest.Files())
+	cases := testdb.Service(db)
+	b, err := bundle.ReadFiles(testdb.Files())
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := cases.Import(ctx, b, 0); err != nil {
+	if _, err := cases.Imports.Import(ctx, b, 0); err != nil {
 		t.Fatal(err)
 	}
 	if err := first.Copy(filepath.Join(dir, "second")); err != nil {
@@ -83,18 +83,18 @@ func TestReadingFromAReplica(t *testing.T) {
 	}
 	// Who has changed something reads it, each time, and is held to the school there too.
 	for n := range 30 {
-		if err := q.SetYearPlan(ctx, demo.SchoolID, storetest.Year, store.YearPlan{Size: 20 + n}); err != nil {
+		if err := q.SetYearPlan(ctx, demo.SchoolID, testdb.Year, store.YearPlan{Size: 20 + n}); err != nil {
 			t.Fatal(err)
 		}
 		at := db.Reading(store.Within(ctx, demo.SchoolID))
-		if plan, err := q.YearPlan(at, demo.SchoolID, storetest.Year); err != nil || plan.Size != 20+n || !follows(at) {
+		if plan, err := q.YearPlan(at, demo.SchoolID, testdb.Year); err != nil || plan.Size != 20+n || !follows(at) {
 			t.Fatalf("the size is %d after it was set to %d, %v", plan.Size, 20+n, err)
 		}
-		if _, err := q.YearPlan(db.Reading(store.Within(ctx, "another")), demo.SchoolID, storetest.Year); err == nil {
+		if _, err := q.YearPlan(db.Reading(store.Within(ctx, "another")), demo.SchoolID, testdb.Year); err == nil {
 			t.Fatal("another school sees it")
 		}
 	}
-	if err := q.SetYearPlan(db.Reading(ctx), demo.SchoolID, storetest.Year, store.YearPlan{Size: 9}); err == nil {
+	if err := q.SetYearPlan(db.Reading(ctx), demo.SchoolID, testdb.Year, store.YearPlan{Size: 9}); err == nil {
 		t.Error("something is written to what follows")
 	}
 	// Demand and exports are read there.
@@ -105,29 +105,29 @@ func TestReadingFromAReplica(t *testing.T) {
 		}
 		return string(text[since:])
 	}
-	office := storetest.Value[int64](t, storetest.Database{Owner: first.URL}, `SELECT id FROM account WHERE username = 'office'`)
+	office := testdb.Value[int64](t, testdb.Database{Owner: first.URL}, `SELECT id FROM account WHERE username = 'office'`)
 	before := len(said(0))
-	if _, err := cases.Demand(ctx, office, demo.SchoolID, storetest.Year, 0, true); err != nil {
+	if _, err := cases.Schedule.Demand(ctx, office, demo.SchoolID, testdb.Year, 0, true); err != nil {
 		t.Fatal(err)
 	}
 	if !strings.Contains(said(before), "FROM section_plan") || !strings.Contains(said(before), "FROM sheet") {
 		t.Error("the demand was not read from what follows")
 	}
 	before = len(said(0))
-	if _, _, err := cases.Export(ctx, demo.SchoolID, storetest.Year); err != nil {
+	if _, _, err := cases.Imports.Export(ctx, demo.SchoolID, testdb.Year); err != nil {
 		t.Fatal(err)
 	}
 	if !strings.Contains(said(before), "FROM record") {
 		t.Error("the export was not read from what follows")
 	}
 	// Behind: after half a second all is read here, and at once for a while.
-	stop := storetest.Database{Owner: second.URL}
+	stop := testdb.Database{Owner: second.URL}
 	stop.Exec(t, `SELECT pg_wal_replay_pause()`)
-	if err := q.SetYearPlan(ctx, demo.SchoolID, storetest.Year, store.YearPlan{Size: 7}); err != nil {
+	if err := q.SetYearPlan(ctx, demo.SchoolID, testdb.Year, store.YearPlan{Size: 7}); err != nil {
 		t.Fatal(err)
 	}
 	at := db.Reading(ctx)
-	if plan, err := q.YearPlan(at, demo.SchoolID, storetest.Year); err != nil || plan.Size != 7 || follows(at) {
+	if plan, err := q.YearPlan(at, demo.SchoolID, testdb.Year); err != nil || plan.Size != 7 || follows(at) {
 		t.Errorf("behind: %+v, %v", plan, err)
 	}
 	began := time.Now()
@@ -140,7 +140,7 @@ func TestReadingFromAReplica(t *testing.T) {
 	}
 	db.AskReplicaAgain()
 	at = db.Reading(ctx)
-	if plan, err := q.YearPlan(at, demo.SchoolID, storetest.Year); err != nil || plan.Size != 7 {
+	if plan, err := q.YearPlan(at, demo.SchoolID, testdb.Year); err != nil || plan.Size != 7 {
 		t.Errorf("gone: %+v, %v", plan, err)
 	}
 }

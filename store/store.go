@@ -1,4 +1,4 @@
-// Package store holds the SQL. It decides nothing: who may do what, and what a change means, is decided in package school.
+// Package store holds the SQL. It decides nothing: who may do what, and what a change means, is decided in package app and below.
 //
 // Two roles use the database. The owner makes the tables (Migrate); the server's role reads and writes them (Open), but owns none
 // and cannot alter what has happened: events, submissions, signatures, versions of catalog and policy.

@@ -19,14 +19,14 @@ import (
 
 	"github.com/jackc/pgx/v5/pgconn"
 
+	"rubricon/internal/testdb"
 	"rubricon/jobs"
 	"rubricon/store"
-	"rubricon/store/storetest"
 )
 
-func TestMain(m *testing.M) { storetest.Main(m) }
+func TestMain(m *testing.M) { testdb.Main(m) }
 
-var mara = store.Place{School: "pellworth", Year: storetest.Year, Student: "s0001"}
+var mara = store.Place{School: "pellworth", Year: testdb.Year, Student: "s0001"}
 
 // with is a URL with another parameter.
 func with(t *testing.T, address, name, value string) string {
@@ -53,8 +53,8 @@ func open(t *testing.T, address string) *store.DB {
 
 // The server's role reads and writes, but owns nothing, and what has happened it cannot alter.
 func TestTheServerCannotAlterWhatHasHappened(t *testing.T) {
-	storetest.Parallel(t)
-	d := storetest.New(t)
+	testdb.Parallel(t)
+	d := testdb.New(t)
 	db := d.Open(t)
 	for _, text := range []string{`UPDATE event SET actor = 'x'`, `DELETE FROM event`, `TRUNCATE event`, `UPDATE submission SET receipt = 'x'`, `DELETE FROM submission`,
 		`UPDATE signature SET name = 'x'`, `DELETE FROM signature`, `UPDATE policy SET text = ''`, `DELETE FROM policy`, `UPDATE catalog SET at = now()`, `DELETE FROM catalog`,
@@ -74,8 +74,8 @@ func TestTheServerCannotAlterWhatHasHappened(t *testing.T) {
 }
 
 func TestDeadlines(t *testing.T) {
-	storetest.Parallel(t)
-	d := storetest.New(t)
+	testdb.Parallel(t)
+	d := testdb.New(t)
 	for name, address := range map[string]string{"by itself": d.URL, "behind a pooler": with(t, d.URL, "default_query_exec_mode", "exec"),
 		"behind a simpler one": with(t, d.URL, "default_query_exec_mode", "simple_protocol")} {
 		t.Run(name, func(t *testing.T) {
@@ -104,8 +104,8 @@ func TestDeadlines(t *testing.T) {
 
 // A lock that somebody holds is not waited for for ever, and what is said of it is that trying again helps.
 func TestALockThatIsHeld(t *testing.T) {
-	storetest.Parallel(t)
-	d := storetest.New(t)
+	testdb.Parallel(t)
+	d := testdb.New(t)
 	db := d.Open(t)
 	holding, release := make(chan struct{}), make(chan struct{})
 	done := make(chan error)
@@ -129,8 +129,8 @@ func TestALockThatIsHeld(t *testing.T) {
 }
 
 func TestThePoolIsTheOperators(t *testing.T) {
-	storetest.Parallel(t)
-	d := storetest.New(t)
+	testdb.Parallel(t)
+	d := testdb.New(t)
 	for address, want := range map[string]int{d.URL: store.DefaultConns, with(t, d.URL, "pool_max_conns", "3"): 3, with(t, d.URL, "pool_max_conns", "40"): 40} {
 		db := open(t, address)
 		held := make(chan struct{})
@@ -162,12 +162,12 @@ func TestThePoolIsTheOperators(t *testing.T) {
 
 // Through pgbouncer, which gives each transaction another connection.
 func TestBehindATransactionPooler(t *testing.T) {
-	storetest.Parallel(t)
+	testdb.Parallel(t)
 	bin, err := exec.LookPath("pgbouncer")
 	if err != nil {
 		t.Fatal("pgbouncer is not installed; as root run: apt-get install pgbouncer")
 	}
-	d := storetest.New(t)
+	d := testdb.New(t)
 	u, err := url.Parse(d.URL)
 	if err != nil {
 		t.Fatal(err)
@@ -215,13 +215,13 @@ func TestBehindATransactionPooler(t *testing.T) {
 		}
 	}
 	t.Cleanup(db.Close)
-	cases := storetest.Service(db)
+	cases := testdb.Service(db)
 	var wait sync.WaitGroup
 	for n := range 12 {
 		wait.Go(func() {
 			for range 20 {
 				at := store.Place{School: mara.School, Year: mara.Year, Student: fmt.Sprintf("s%04d", 1+n)}
-				if _, err := cases.Sheet(context.Background(), d.Account(t, "office"), at); err != nil {
+				if _, err := cases.Sheet.Sheet(context.Background(), d.Account(t, "office"), at); err != nil {
 					t.Error(err)
 					return
 				}
@@ -232,16 +232,16 @@ func TestBehindATransactionPooler(t *testing.T) {
 	d.Exec(t, `INSERT INTO school (id, name) SELECT 'x' || n, 'X' FROM generate_series(1, 5) n`)
 	sees(t, db)
 	// The job queue looks for itself there, since nothing is heard.
-	queue, err := jobs.Start(t.Context(), db, cases, jobs.Post{}, nil, storetest.Quiet)
+	queue, err := jobs.Start(t.Context(), db, cases, jobs.Post{}, nil, testdb.Quiet)
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = queue.Stop(context.WithoutCancel(t.Context())) })
-	task, err := cases.StartExport(t.Context(), d.Account(t, "office"), mara.School, mara.Year, "zip")
+	task, err := cases.Background.StartExport(t.Context(), d.Account(t, "office"), mara.School, mara.Year, "zip")
 	if err != nil {
 		t.Fatal(err)
 	}
-	for until := time.Now().Add(20 * time.Second); storetest.Value[string](t, d, `SELECT state FROM task WHERE id = $1`, task.ID) != "done"; {
+	for until := time.Now().Add(20 * time.Second); testdb.Value[string](t, d, `SELECT state FROM task WHERE id = $1`, task.ID) != "done"; {
 		if time.Now().After(until) {
 			t.Fatal("the export was not done")
 		}
@@ -249,8 +249,8 @@ func TestBehindATransactionPooler(t *testing.T) {
 }
 
 func TestSchemas(t *testing.T) {
-	storetest.Parallel(t)
-	d := storetest.Empty(t)
+	testdb.Parallel(t)
+	d := testdb.Empty(t)
 	if _, err := store.Open(t.Context(), d.URL); err != nil {
 		t.Error("an empty schema:", err)
 	}
@@ -291,7 +291,7 @@ func TestSchemas(t *testing.T) {
 }
 
 func TestUnavailable(t *testing.T) {
-	storetest.Parallel(t)
+	testdb.Parallel(t)
 	code := func(c string) error { return fmt.Errorf("saving: %w", &pgconn.PgError{Code: c}) }
 	for _, c := range []struct {
 		err  error
@@ -310,31 +310,31 @@ func TestUnavailable(t *testing.T) {
 
 // A change is written only on the version and the facts it was decided on, and then whole.
 func TestSaveChange(t *testing.T) {
-	storetest.Parallel(t)
-	d := storetest.New(t)
+	testdb.Parallel(t)
+	d := testdb.New(t)
 	q := d.Open(t).Queries()
 	row, err := q.Sheet(t.Context(), mara)
 	if err != nil {
 		t.Fatal(err)
 	}
-	claim := storetest.Value[int64](t, d, `SELECT id FROM signal WHERE student_id = 's0001' AND kind = 'claim'`)
+	claim := testdb.Value[int64](t, d, `SELECT id FROM signal WHERE student_id = 's0001' AND kind = 'claim'`)
 	mark := int64(8300)
 	change := func() *store.Change {
-		c := &store.Change{Place: mara, Version: row.Version + 1, FactsVersion: row.Facts, At: storetest.Now, Actor: store.Actor{ID: "k1", Name: "Ms Arden"}, Kind: "all", Reason: "why", Key: "key", Digest: "digest",
+		c := &store.Change{Place: mara, Version: row.Version + 1, FactsVersion: row.Facts, At: testdb.Now, Actor: store.Actor{ID: "k1", Name: "Ms Arden"}, Kind: "all", Reason: "why", Key: "key", Digest: "digest",
 			Detail: map[string]any{"message": "m"}, State: row.SheetState,
 			Delete: []string{"CER1"}, Upsert: []store.EntryRow{{Course: "AST1", Alternate: true, Rank: 2, StandsFor: "HLT1"}, {Course: "TID1", Rank: 9}, {Course: "ENG10", Rank: 13}},
 			Submission: &store.Submission{Receipt: "R-1", Catalog: 1, Policy: 1, Entries: []store.EntryRow{{Course: "TID1", Rank: 1}}, Judgement: map[string]bool{"ready": true}},
 			Settle:     &store.Settlement{Claim: claim, Answer: "confirmed"}, Signals: []*store.SignalRow{{Kind: "waiver", Code: "PHY1", By: "k1", Note: "n", Cells: store.Cells{"a": "b"}}},
 			Records: []*store.RecordRow{{Code: "ALG1", Title: "T", Subjects: []string{"X"}, Year: 2026, Credits: 100, Mark: &mark, Outcome: "transfer", Cells: store.Cells{}}}}
 		c.State.State, c.State.Submission, c.State.Asked, c.State.Message, c.State.Undoable = "submitted", 1, "asked", "message", 4
-		c.State.Undoes, c.State.Redoable = &store.JSON[store.Trace]{V: store.Trace{Act: "request", Course: "TID1", At: storetest.Now}}, 3
-		c.State.ChangedAt, c.State.ClearedAt = &storetest.Now, &storetest.Now
+		c.State.Undoes, c.State.Redoable = &store.JSON[store.Trace]{V: store.Trace{Act: "request", Course: "TID1", At: testdb.Now}}, 3
+		c.State.ChangedAt, c.State.ClearedAt = &testdb.Now, &testdb.Now
 		c.State.Looked = &store.JSON[[]store.EntryRow]{V: []store.EntryRow{{Course: "TID1", Rank: 1}}}
 		return c
 	}
 	everything := `SELECT (SELECT count(*) FROM event) || ' ' || (SELECT count(*) FROM submission) || ' ' || (SELECT count(*) FROM entry WHERE student_id = 's0001') || ' ' ||
 		(SELECT count(*) FROM signal WHERE student_id = 's0001' AND settled = '') || ' ' || (SELECT count(*) FROM record WHERE here) || ' ' || (SELECT version || ' ' || facts_version || state FROM sheet WHERE student_id = 's0001')`
-	was := storetest.Value[string](t, d, everything)
+	was := testdb.Value[string](t, d, everything)
 	for name, spoil := range map[string]func(*store.Change){
 		"an older version": func(c *store.Change) { c.Version-- }, "a newer version": func(c *store.Change) { c.Version++ }, "other facts": func(c *store.Change) { c.FactsVersion++ },
 		"another student": func(c *store.Change) { c.Student = "nobody" }, "another year": func(c *store.Change) { c.Year++ }, "another school": func(c *store.Change) { c.School = "x" },
@@ -344,7 +344,7 @@ func TestSaveChange(t *testing.T) {
 		if saved, err := q.SaveChange(t.Context(), c); saved || err != nil {
 			t.Errorf("%s: saved %v, %v", name, saved, err)
 		}
-		if now := storetest.Value[string](t, d, everything); now != was {
+		if now := testdb.Value[string](t, d, everything); now != was {
 			t.Errorf("%s: from %s to %s", name, was, now)
 		}
 	}
@@ -356,7 +356,7 @@ func TestSaveChange(t *testing.T) {
 		t.Fatal(err)
 	}
 	if now.Version != row.Version+1 || now.Facts != row.Facts+1 || now.State != "submitted" || *now.Receipt != "R-1" || now.Asked != "asked" || now.Message != "message" || now.Undoable != 4 || now.Undoes.V.Course != "TID1" || now.Redoable != 3 ||
-		!now.Touched || !now.ChangedAt.Equal(storetest.Now) || !now.ClearedAt.Equal(storetest.Now) || !now.SubmittedAt.Equal(storetest.Now) || len(now.Looked.V) != 1 || now.Submitted.V[0].Course != "TID1" {
+		!now.Touched || !now.ChangedAt.Equal(testdb.Now) || !now.ClearedAt.Equal(testdb.Now) || !now.SubmittedAt.Equal(testdb.Now) || len(now.Looked.V) != 1 || now.Submitted.V[0].Course != "TID1" {
 		t.Errorf("the sheet: %+v", now)
 	}
 	var entries []string
@@ -375,11 +375,11 @@ func TestSaveChange(t *testing.T) {
 	if last.Kind != "waiver" || last.Code != "PHY1" || last.By != "k1" || last.ByName != "Ms Arden" || last.Note != "n" || record.Code != "ALG1" || *record.Mark != 8300 || record.Subjects[0] != "X" {
 		t.Errorf("signal %+v, record %+v", last, record)
 	}
-	if got := storetest.Value[string](t, d, `SELECT settled FROM signal WHERE id = $1`, claim); got != "confirmed" {
+	if got := testdb.Value[string](t, d, `SELECT settled FROM signal WHERE id = $1`, claim); got != "confirmed" {
 		t.Errorf("the claim is %q", got)
 	}
 	events, err := q.Events(t.Context(), mara, 0, 10)
-	if err != nil || len(events) != 1 || events[0].Actor != "Ms Arden" || events[0].Kind != "all" || events[0].Reason != "why" || events[0].Detail.V.Message != "m" || !events[0].At.Equal(storetest.Now) {
+	if err != nil || len(events) != 1 || events[0].Actor != "Ms Arden" || events[0].Kind != "all" || events[0].Reason != "why" || events[0].Detail.V.Message != "m" || !events[0].At.Equal(testdb.Now) {
 		t.Errorf("events: %+v, %v", events, err)
 	}
 	if got, err := q.Answered(t.Context(), mara, row.Version, "key"); got != "digest" || err != nil {
@@ -392,7 +392,7 @@ func TestSaveChange(t *testing.T) {
 		t.Errorf("a key counts from before: %v", err)
 	}
 	// Signing writes under the submission that stands, with whatever facts there are.
-	sign := &store.Change{Place: mara, Version: now.Version + 1, At: storetest.Now, Actor: store.Actor{ID: "g0001", Name: "Ilse Quill"}, Kind: "sign", Reason: "", Detail: 1, State: now.SheetState, Signature: &store.Signature{}}
+	sign := &store.Change{Place: mara, Version: now.Version + 1, At: testdb.Now, Actor: store.Actor{ID: "g0001", Name: "Ilse Quill"}, Kind: "sign", Reason: "", Detail: 1, State: now.SheetState, Signature: &store.Signature{}}
 	if saved, err := q.SaveChange(t.Context(), sign); !saved || err != nil {
 		t.Fatalf("saved %v, %v", saved, err)
 	}
@@ -403,8 +403,8 @@ func TestSaveChange(t *testing.T) {
 
 // What the database itself refuses.
 func TestTheDatabaseGuardsItself(t *testing.T) {
-	storetest.Parallel(t)
-	d := storetest.New(t)
+	testdb.Parallel(t)
+	d := testdb.New(t)
 	db := d.Open(t)
 	for _, text := range []string{
 		`INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord) VALUES ('pellworth', 2027, 's0001', 'NOPE', 'request', 1, 1)`,
@@ -430,8 +430,8 @@ func TestTheDatabaseGuardsItself(t *testing.T) {
 
 // New versions of catalog and policy are made only where they differ from those in force.
 func TestPublishYear(t *testing.T) {
-	storetest.Parallel(t)
-	d := storetest.Empty(t)
+	testdb.Parallel(t)
+	d := testdb.Empty(t)
 	db := d.Open(t)
 	source := func(title, policy string) store.Source {
 		return store.Source{Files: map[string]store.Sheetful{"courses.csv": {Header: []string{"a"}, Rows: [][]string{{title}}}}, Policy: policy}
@@ -444,7 +444,7 @@ func TestPublishYear(t *testing.T) {
 	} {
 		var got string
 		err := db.Tx(t.Context(), func(q store.Queries) error {
-			catalog, policy, err := q.PublishYear(t.Context(), "x", c.name, 2030, source(c.title, c.policy), []string{c.title}, map[string][]string{"users.csv": {c.title}}, 0, storetest.Now)
+			catalog, policy, err := q.PublishYear(t.Context(), "x", c.name, 2030, source(c.title, c.policy), []string{c.title}, map[string][]string{"users.csv": {c.title}}, 0, testdb.Now)
 			got = fmt.Sprint(catalog, " ", policy)
 			return err
 		})
@@ -473,7 +473,7 @@ func TestPublishYear(t *testing.T) {
 	}{{3, 2, false, "3 3"}, {2, 3, false, "3 3"}, {3, 3, true, "3 4"}, {3, 3, false, "3 4"}} {
 		var done bool
 		err := db.Tx(t.Context(), func(q store.Queries) (err error) {
-			done, err = q.Revise(t.Context(), "x", 2030, store.Versions{Catalog: c.catalog, Policy: c.policy}, source("A", "r"), []string{"A"}, "Ada", "Because.", storetest.Now)
+			done, err = q.Revise(t.Context(), "x", 2030, store.Versions{Catalog: c.catalog, Policy: c.policy}, source("A", "r"), []string{"A"}, "Ada", "Because.", testdb.Now)
 			return err
 		})
 		row, _ := db.Queries().YearRow(t.Context(), "x", 2030)
@@ -494,11 +494,11 @@ func TestPublishYear(t *testing.T) {
 }
 
 func TestForgetting(t *testing.T) {
-	storetest.Parallel(t)
-	d := storetest.New(t)
+	testdb.Parallel(t)
+	d := testdb.New(t)
 	q := d.Open(t).Queries()
 	account := d.Account(t, "mara.quill")
-	ctx, now := t.Context(), storetest.Now
+	ctx, now := t.Context(), testdb.Now
 	for i, life := range []time.Duration{-time.Second, time.Hour} {
 		if begun, err := q.BeginSession(ctx, &store.NewSession{Token: fmt.Sprint("t", i), Account: account, Data: []byte("x"), Agent: "agent", Expiry: now.Add(life)}, now); err != nil || !begun {
 			t.Fatal(begun, err)
@@ -519,7 +519,7 @@ func TestForgetting(t *testing.T) {
 	if err := q.ForgetOld(ctx, now); err != nil {
 		t.Fatal(err)
 	}
-	if got := storetest.Value[string](t, d, `SELECT string_agg(token, ' ') FROM session`) + storetest.Value[string](t, d, `SELECT string_agg(key, ' ') FROM sign_in_pressure`); got != "t1new" {
+	if got := testdb.Value[string](t, d, `SELECT string_agg(token, ' ') FROM session`) + testdb.Value[string](t, d, `SELECT string_agg(key, ' ') FROM sign_in_pressure`); got != "t1new" {
 		t.Errorf("left: %s", got)
 	}
 	for i := range store.MaxDevices + 3 {
@@ -539,10 +539,10 @@ func TestForgetting(t *testing.T) {
 
 // Attempts are counted one after the other, however many come at once, and forgotten with time.
 func TestPress(t *testing.T) {
-	storetest.Parallel(t)
-	q := storetest.New(t).Open(t).Queries()
+	testdb.Parallel(t)
+	q := testdb.New(t).Open(t).Queries()
 	p := store.Pressure{Free: 3, Decay: time.Minute, Longest: 8 * time.Second}
-	now := storetest.Now
+	now := testdb.Now
 	press := func(after time.Duration) time.Duration {
 		t.Helper()
 		now = now.Add(after)

@@ -7,8 +7,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"rubricon/internal/testdb"
 	"rubricon/store"
-	"rubricon/store/storetest"
 )
 
 // kept is what every version of the schema has: a digest of it tells whether an upgrade has lost or changed a row.
@@ -25,22 +25,22 @@ const kept = `SELECT md5(string_agg(x, '' ORDER BY x)) FROM (
 func TestUpgrades(t *testing.T) {
 	for version := store.SchemaVersions() - 1; version >= 1; version-- {
 		t.Run(fmt.Sprint("from ", version), func(t *testing.T) {
-			storetest.Parallel(t)
-			db := storetest.New(t)
+			testdb.Parallel(t)
+			db := testdb.New(t)
 			if err := store.DownTo(t.Context(), db.Owner, version); err != nil {
 				t.Fatal(err)
 			}
-			before := storetest.Value[string](t, db, kept)
+			before := testdb.Value[string](t, db, kept)
 			if _, err := store.Open(t.Context(), db.URL); err == nil {
 				t.Error("the server works on an old schema")
 			}
 			if err := store.Migrate(t.Context(), db.Owner); err != nil {
 				t.Fatal(err)
 			}
-			if after := storetest.Value[string](t, db, kept); after != before || before == "" {
+			if after := testdb.Value[string](t, db, kept); after != before || before == "" {
 				t.Error("rows are lost, or other")
 			}
-			if _, err := storetest.Service(db.Open(t)).Schools(t.Context()); err != nil {
+			if _, err := testdb.Service(db.Open(t)).Office.Schools(t.Context()); err != nil {
 				t.Error(err)
 			}
 		})
@@ -49,12 +49,12 @@ func TestUpgrades(t *testing.T) {
 
 // A migration whose connection is lost half-way is taken back, and done by the next that runs.
 func TestAMigrationBrokenOff(t *testing.T) {
-	storetest.Parallel(t)
-	db := storetest.New(t)
+	testdb.Parallel(t)
+	db := testdb.New(t)
 	if err := store.DownTo(t.Context(), db.Owner, 5); err != nil {
 		t.Fatal(err)
 	}
-	before := storetest.Value[string](t, db, kept)
+	before := testdb.Value[string](t, db, kept)
 	holds, err := pgx.Connect(t.Context(), db.Owner)
 	if err != nil {
 		t.Fatal(err)
@@ -66,7 +66,7 @@ func TestAMigrationBrokenOff(t *testing.T) {
 	broken := make(chan error, 1)
 	go func() { broken <- store.Migrate(t.Context(), db.Owner) }()
 	for ended := 0; ended == 0; {
-		ended = storetest.Value[int](t, db, `SELECT count(*) FILTER (WHERE pg_terminate_backend(pid)) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock' AND query LIKE '%policy%'`)
+		ended = testdb.Value[int](t, db, `SELECT count(*) FILTER (WHERE pg_terminate_backend(pid)) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock' AND query LIKE '%policy%'`)
 	}
 	if err := <-broken; err == nil {
 		t.Error("a migration without a connection is done")
@@ -77,13 +77,13 @@ func TestAMigrationBrokenOff(t *testing.T) {
 	if _, err := store.Open(t.Context(), db.URL); err == nil {
 		t.Error("the server works on half a schema")
 	}
-	if got := storetest.Value[string](t, db, kept); got != before {
+	if got := testdb.Value[string](t, db, kept); got != before {
 		t.Error("what was broken off has changed rows")
 	}
 	if err := store.Migrate(t.Context(), db.Owner); err != nil {
 		t.Fatalf("the next: %v", err)
 	}
-	if _, err := storetest.Service(db.Open(t)).Schools(t.Context()); err != nil {
+	if _, err := testdb.Service(db.Open(t)).Office.Schools(t.Context()); err != nil {
 		t.Error(err)
 	}
 }

@@ -10,17 +10,17 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
+	"rubricon/internal/testdb"
 	"rubricon/store"
-	"rubricon/store/storetest"
 )
 
 // elsewhere puts a second school beside the first, with a row of it in every table of schools that has a row of the first.
-func elsewhere(t *testing.T, d storetest.Database) (tables []string) {
+func elsewhere(t *testing.T, d testdb.Database) (tables []string) {
 	t.Helper()
-	tables = strings.Fields(storetest.Value[string](t, d, `SELECT string_agg(table_name, ' ' ORDER BY table_name) FROM information_schema.columns c JOIN information_schema.tables t USING (table_schema, table_name)
+	tables = strings.Fields(testdb.Value[string](t, d, `SELECT string_agg(table_name, ' ' ORDER BY table_name) FROM information_schema.columns c JOIN information_schema.tables t USING (table_schema, table_name)
 		WHERE c.table_schema = 'public' AND t.table_type = 'BASE TABLE' AND c.column_name = 'school_id'`))
 	for _, table := range tables {
-		columns := storetest.Value[string](t, d, `SELECT string_agg(quote_ident(column_name), ', ') FROM information_schema.columns WHERE table_schema = 'public' AND table_name = $1 AND column_name <> 'school_id' AND is_generated = 'NEVER'`, table)
+		columns := testdb.Value[string](t, d, `SELECT string_agg(quote_ident(column_name), ', ') FROM information_schema.columns WHERE table_schema = 'public' AND table_name = $1 AND column_name <> 'school_id' AND is_generated = 'NEVER'`, table)
 		d.Exec(t, `SET session_replication_role = replica; INSERT INTO `+table+` (school_id, `+columns+`) OVERRIDING SYSTEM VALUE SELECT 'elsewhere', `+columns+` FROM `+table+` WHERE school_id = 'pellworth'`)
 	}
 	d.Exec(t, `INSERT INTO school (id, name) VALUES ('elsewhere', 'Elsewhere')`)
@@ -29,8 +29,8 @@ func elsewhere(t *testing.T, d storetest.Database) (tables []string) {
 
 // Every table of schools has the wall: held to a school, a statement that forgets the school finds rows of that school alone, writes none of another, and changes none.
 func TestTheWallBetweenSchools(t *testing.T) {
-	storetest.Parallel(t)
-	d := storetest.New(t)
+	testdb.Parallel(t)
+	d := testdb.New(t)
 	tables := elsewhere(t, d)
 	q := d.Open(t).Queries()
 	here, both := store.Within(t.Context(), "elsewhere"), t.Context()
@@ -46,10 +46,10 @@ func TestTheWallBetweenSchools(t *testing.T) {
 	}
 	some := 0
 	for _, table := range append([]string{"school"}, tables...) {
-		if !storetest.Value[bool](t, d, `SELECT relrowsecurity AND EXISTS (SELECT 1 FROM pg_policy WHERE polrelid = c.oid) FROM pg_class c WHERE oid = $1::regclass`, table) {
+		if !testdb.Value[bool](t, d, `SELECT relrowsecurity AND EXISTS (SELECT 1 FROM pg_policy WHERE polrelid = c.oid) FROM pg_class c WHERE oid = $1::regclass`, table) {
 			t.Errorf("%s has no wall", table)
 		}
-		if !storetest.Value[bool](t, d, `SELECT has_table_privilege('rubricon_server', $1, 'SELECT')`, table) {
+		if !testdb.Value[bool](t, d, `SELECT has_table_privilege('rubricon_server', $1, 'SELECT')`, table) {
 			continue
 		}
 		all, mine, others := count(both, `SELECT count(*) FROM `+table), count(here, `SELECT count(*) FROM `+table), 0
@@ -70,7 +70,7 @@ func TestTheWallBetweenSchools(t *testing.T) {
 	if _, err := q.ExecContext(here, `UPDATE sheet SET message = 'x'`); err != nil {
 		t.Error(err)
 	}
-	if got := storetest.Value[string](t, d, `SELECT string_agg(DISTINCT school_id, ' ') FROM sheet WHERE message = 'x'`); got != "elsewhere" {
+	if got := testdb.Value[string](t, d, `SELECT string_agg(DISTINCT school_id, ' ') FROM sheet WHERE message = 'x'`); got != "elsewhere" {
 		t.Errorf("sheets of %s are changed", got)
 	}
 	// In a transaction too, and what is of a person in all their schools is seen from each.
@@ -94,8 +94,8 @@ func TestTheWallBetweenSchools(t *testing.T) {
 
 // Connections go from hand to hand; each holder sees what they are held to.
 func TestTheWallMovesWithTheConnection(t *testing.T) {
-	storetest.Parallel(t)
-	d := storetest.New(t)
+	testdb.Parallel(t)
+	d := testdb.New(t)
 	d.Exec(t, `INSERT INTO school (id, name) SELECT 'x' || n, 'X' FROM generate_series(1, 5) n`)
 	db, err := store.Open(t.Context(), with(t, d.URL, "pool_max_conns", "2"))
 	if err != nil {

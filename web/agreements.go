@@ -7,7 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rubricon/school"
+	appsheet "rubricon/app/sheet"
 )
 
 // AgreementsView are what a guardian agrees to before signing.
@@ -37,7 +37,7 @@ func (s *Server) agreementRoutes(api huma.API) {
 	type agreementsOut struct{ Body *AgreementsView }
 	signedIn(s, api, operation("get-agreements", http.MethodGet, sheetPath+"/agreements", "What a guardian agrees to before signing, and what of it they agree to already"),
 		func(ctx context.Context, by int64, in *OnSheet) (*agreementsOut, error) {
-			list, err := s.cases.Agreements(ctx, by, in.place())
+			list, err := s.cases.Sheet.Agreements(ctx, by, in.place())
 			if err != nil {
 				return nil, err
 			}
@@ -50,7 +50,7 @@ func (s *Server) agreementRoutes(api huma.API) {
 	signedIn(s, api, operation("set-agreement", http.MethodPut, sheetPath+"/agreements", "Agree to a fee or a commitment as a guardian, or withdraw that before signing"),
 		func(ctx context.Context, by int64, in *agreeIn) (*agreementsOut, error) {
 			b := &in.Body
-			list, err := s.cases.SetAgreement(ctx, by, in.place(), school.Agreement{Kind: b.Kind, Ref: b.Ref, What: b.What}, b.Agree)
+			list, err := s.cases.Sheet.SetAgreement(ctx, by, in.place(), appsheet.Agreement{Kind: b.Kind, Ref: b.Ref, What: b.What}, b.Agree)
 			if err != nil {
 				return nil, err
 			}
@@ -58,7 +58,7 @@ func (s *Server) agreementRoutes(api huma.API) {
 		})
 }
 
-func newAgreements(a *school.Agreements) *AgreementsView {
+func newAgreements(a *appsheet.Agreements) *AgreementsView {
 	v := &AgreementsView{Agreements: []AgreementView{}, SignedAt: a.Signed}
 	for _, x := range a.List {
 		v.Agreements = append(v.Agreements, AgreementView(x))

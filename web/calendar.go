@@ -10,9 +10,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"rubricon/app/seats"
+	appsheet "rubricon/app/sheet"
 	"rubricon/locales"
 	"rubricon/paper"
-	"rubricon/school"
 )
 
 // FeedView is a person's secret address of a student's calendar.
@@ -28,13 +29,13 @@ func (s *Server) calendarRoutes(api huma.API) {
 		ContentDisposition string `header:"Content-Disposition"`
 		Body               []byte
 	}
-	file := func(ctx context.Context, d *school.Desk, l *locales.Locale) (*fileOut, error) {
+	file := func(ctx context.Context, d *appsheet.Desk, l *locales.Locale) (*fileOut, error) {
 		content, err := s.calendar(ctx, d, l)
 		return &fileOut{"text/calendar; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": "errands.ics"}), content}, err
 	}
 	signedIn(s, api, gives(operation("get-calendar", http.MethodGet, studentPath+"/errands.ics", "A student's errands as an iCalendar file"), "text/calendar"),
 		func(ctx context.Context, by int64, in *OnSheet) (*fileOut, error) {
-			d, err := s.cases.Sheet(ctx, by, in.place())
+			d, err := s.cases.Sheet.Sheet(ctx, by, in.place())
 			if err != nil {
 				return nil, err
 			}
@@ -43,7 +44,7 @@ func (s *Server) calendarRoutes(api huma.API) {
 	type feedOut struct{ Body *FeedView }
 	signedIn(s, api, operation("get-feed", http.MethodGet, studentPath+"/feed", "Whether one has a secret address of a student's calendar"),
 		func(ctx context.Context, by int64, in *OnSheet) (*feedOut, error) {
-			made, err := s.cases.FeedMade(ctx, by, in.place())
+			made, err := s.cases.Messages.FeedMade(ctx, by, in.place())
 			if err != nil {
 				return nil, err
 			}
@@ -51,7 +52,7 @@ func (s *Server) calendarRoutes(api huma.API) {
 		})
 	signedIn(s, api, operation("make-feed", http.MethodPost, studentPath+"/feed", "Make a secret address of a student's calendar; an earlier one ends"),
 		func(ctx context.Context, by int64, in *OnSheet) (*feedOut, error) {
-			token, err := s.cases.MakeFeed(ctx, by, in.place(), locales.Match(requestOf(ctx).reads).Tag.String())
+			token, err := s.cases.Messages.MakeFeed(ctx, by, in.place(), locales.Match(requestOf(ctx).reads).Tag.String())
 			if err != nil {
 				return nil, err
 			}
@@ -60,13 +61,13 @@ func (s *Server) calendarRoutes(api huma.API) {
 		})
 	signedIn(s, api, operation("drop-feed", http.MethodDelete, studentPath+"/feed", "Take one's secret address of a student's calendar away"),
 		func(ctx context.Context, by int64, in *OnSheet) (*feedOut, error) {
-			return &feedOut{&FeedView{}}, s.cases.DropFeed(ctx, by, in.place())
+			return &feedOut{&FeedView{}}, s.cases.Messages.DropFeed(ctx, by, in.place())
 		})
 	type tokenIn struct {
 		Token string `path:"token" maxLength:"100"`
 	}
 	huma.Register(api, gives(operation("read-feed", http.MethodGet, "/api/calendar/{token}/errands.ics", "The calendar of a secret address"), "text/calendar"), func(ctx context.Context, in *tokenIn) (*fileOut, error) {
-		d, language, err := s.cases.Fed(ctx, in.Token)
+		d, language, err := s.cases.Messages.Fed(ctx, in.Token)
 		if err != nil {
 			return nil, answer(ctx, err)
 		}
@@ -79,9 +80,9 @@ func (s *Server) calendarRoutes(api huma.API) {
 }
 
 // calendar writes a sheet's errands, and when its window closes.
-func (s *Server) calendar(ctx context.Context, d *school.Desk, l *locales.Locale) ([]byte, error) {
+func (s *Server) calendar(ctx context.Context, d *appsheet.Desk, l *locales.Locale) ([]byte, error) {
 	y := d.Year
-	dates, err := s.cases.ErrandDates(ctx, d)
+	dates, err := s.cases.Seats.ErrandDates(ctx, d)
 	if err != nil {
 		return nil, err
 	}
@@ -91,7 +92,7 @@ func (s *Server) calendar(ctx context.Context, d *school.Desk, l *locales.Locale
 		x := &dates[i]
 		event := paper.Event{ID: x.ID, Rev: x.Sequence, Modified: x.Modified, Cancelled: x.Gone, Title: x.Title, At: x.At, Whole: x.Whole}
 		switch {
-		case strings.HasSuffix(x.ID, school.Closes):
+		case strings.HasSuffix(x.ID, seats.Closes):
 			event.Title = l.Text("calendar.closes", map[string]any{"school": y.Name})
 		case x.Errand >= 0:
 			e := &y.Errands[x.Errand]

@@ -7,43 +7,43 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"rubricon/app/seats"
 	"rubricon/core/acts"
-	"rubricon/school"
 )
 
 // changeRoutes are those of changing what a student is enrolled in, with dates.
 func (s *Server) changeRoutes(api huma.API) {
 	type enrolledOut struct{ Body *EnrolledView }
-	answered := func(e *school.Enrolled, err error) (*enrolledOut, error) {
+	answered := func(e *seats.Enrolled, err error) (*enrolledOut, error) {
 		if err != nil {
 			return nil, err
 		}
 		return &enrolledOut{newEnrolled(e)}, nil
 	}
 	signedIn(s, api, operation("get-enrollments", http.MethodGet, studentPath+"/enrollments", "All that a student is or was enrolled in, with dates"), func(ctx context.Context, by int64, in *SeatsIn) (*enrolledOut, error) {
-		return answered(s.cases.Enrolled(ctx, by, in.place()))
+		return answered(s.cases.Seats.Enrolled(ctx, by, in.place()))
 	})
 	type changeIn struct {
 		SeatsIn
 		Body DatedPut
 	}
-	change := func(b *DatedPut) school.DatedChange {
-		return school.DatedChange{Drop: b.Drop, Add: b.Add, On: b.On, Settle: b.Settle, As: b.As, Reason: b.Reason}
+	change := func(b *DatedPut) seats.DatedChange {
+		return seats.DatedChange{Drop: b.Drop, Add: b.Add, On: b.On, Settle: b.Settle, As: b.As, Reason: b.Reason}
 	}
 	type effectOut struct{ Body *DatedEffectView }
 	signedIn(s, api, operation("try-change", http.MethodPost, studentPath+"/enrollments/trial", "What a change from a date on would do; nothing is changed"), func(ctx context.Context, by int64, in *changeIn) (*effectOut, error) {
-		e, err := s.cases.TryChange(ctx, by, in.place(), change(&in.Body))
+		e, err := s.cases.Seats.TryChange(ctx, by, in.place(), change(&in.Body))
 		if err != nil {
 			return nil, err
 		}
 		return &effectOut{newDatedEffect(e)}, nil
 	})
 	signedIn(s, api, operation("change-enrollments", http.MethodPost, studentPath+"/enrollments", "Change what a student is enrolled in from a date on"), func(ctx context.Context, by int64, in *changeIn) (*enrolledOut, error) {
-		return answered(s.cases.ChangeOn(ctx, by, in.place(), change(&in.Body)))
+		return answered(s.cases.Seats.ChangeOn(ctx, by, in.place(), change(&in.Body)))
 	})
 }
 
-func markViews(list []school.Mark) []MarkView {
+func markViews(list []seats.Mark) []MarkView {
 	out := []MarkView{}
 	for _, m := range list {
 		out = append(out, MarkView{m.Section, m.Date, m.Mark})
@@ -51,7 +51,7 @@ func markViews(list []school.Mark) []MarkView {
 	return out
 }
 
-func newEnrolled(e *school.Enrolled) *EnrolledView {
+func newEnrolled(e *seats.Enrolled) *EnrolledView {
 	v := &EnrolledView{Student: newStudent(e.Desk), Table: fmt.Sprintf("%d.%d.%d", e.Row.Catalog, e.Row.Policy, e.Row.Roster), Days: append([]string{}, e.Days...), Stays: []StayView{}, Away: e.Away, May: newAct(e.SeatActs[acts.ChangeOn])}
 	if x := e.Going; x != nil {
 		v.Going = &GoingView{x.Note.V.On, x.Note.V.Came.V, x.Note.V.Gone.V, x.MadeAt, x.GoesBack}
@@ -64,7 +64,7 @@ func newEnrolled(e *school.Enrolled) *EnrolledView {
 	return v
 }
 
-func newDatedEffect(e *school.DatedEffect) *DatedEffectView {
+func newDatedEffect(e *seats.DatedEffect) *DatedEffectView {
 	v := &DatedEffectView{Why: string(e.Why.Why), Date: e.Why.Date, Never: []string{}, Marks: markViews(e.Marks), Fits: []DatedFitView{}}
 	if v.Why != "" && e.Why.Section >= 0 {
 		v.Section = e.Sections[e.Why.Section].ID

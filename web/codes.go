@@ -9,10 +9,11 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"rubricon/app/account"
+	schoolyear "rubricon/app/year"
 	"rubricon/core/policy"
 	"rubricon/locales"
 	"rubricon/paper"
-	"rubricon/school"
 )
 
 // codeRoutes are those of codes for many at once.
@@ -33,7 +34,7 @@ func (s *Server) codeRoutes(api huma.API) {
 	}
 	signedIn(s, api, takesLong(gives(operation("print-codes", http.MethodPost, yearPath+"/people/codes", "Codes for a first sign-in for all of a grade, or their guardians, as letters to be printed; who has a password keeps it"), "application/pdf")),
 		func(ctx context.Context, by int64, in *codesIn) (*codesOut, error) {
-			codes, err := s.cases.CodesFor(ctx, by, in.School, in.Year, in.Body.Grade, in.Body.Guardians)
+			codes, err := s.cases.Account.CodesFor(ctx, by, in.School, in.Year, in.Body.Grade, in.Body.Guardians)
 			if err != nil {
 				return nil, err
 			}
@@ -51,7 +52,7 @@ func (s *Server) codeRoutes(api huma.API) {
 }
 
 // codeLetter is the letter with a code, in its reader's language.
-func (s *Server) codeLetter(y *school.SchoolYear, c *school.CodeLetter) paper.Letter {
+func (s *Server) codeLetter(y *schoolyear.SchoolYear, c *account.CodeLetter) paper.Letter {
 	language := c.Language
 	if language == "" {
 		language = y.Policy.Settings.Language

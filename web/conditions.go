@@ -44,7 +44,7 @@ func (s *Server) conditionRoutes(api huma.API) {
 	type readOut struct{ Body *ReadingView }
 	signedIn(s, api, operation("read-condition", http.MethodPost, yearPath+"/conditions", "What a condition asks for, as it is read, or what is wrong with it"),
 		func(ctx context.Context, by int64, in *readIn) (*readOut, error) {
-			r, err := s.cases.Read(ctx, by, in.School, in.Year, in.Body.Text)
+			r, err := s.cases.Caseload.Read(ctx, by, in.School, in.Year, in.Body.Text)
 			if err != nil {
 				return nil, err
 			}

@@ -3,40 +3,40 @@ package web
 import (
 	"time"
 
+	"rubricon/app/schedule"
 	"rubricon/core/credit"
-	"rubricon/school"
 )
 
 // The contract: what the interface says in JSON. It holds codes, amounts and names; sentences are made where they are read.
 
 // SheetView is a whole judged sheet: what is asked for, what the school will check, what is still to do, and what the reader may do.
 type SheetView struct {
-	School    string        `json:"school"`
-	Year      int           `json:"year"`
-	Student   Student       `json:"student"`
-	Draft     *DraftHead    `json:"draft,omitempty" doc:"It is a draft, and nothing that anybody can hand in"`
-	Version   int64         `json:"version"`
-	Judged    string        `json:"judged" doc:"The versions it was judged by; another sheet version or another of these may have other effects"`
-	Beyond    bool          `json:"beyond,omitempty" doc:"It is beyond the limits of judging: nothing was found of it"`
-	Status    Status        `json:"status"`
-	Acts      Acts          `json:"acts"`
-	Requests  []Entry       `json:"requests"`
-	Alternate []Entry       `json:"alternates"`
-	Summer    []Entry       `json:"summer" doc:"Requests for the summer"`
-	Round     *Round        `json:"round,omitempty" doc:"The summer round, where it has a window of its own and is handed in by itself"`
-	Errands   []Errand      `json:"errands" doc:"What the courses on the sheet bring with them, by date"`
-	Agree     Agree         `json:"agree" doc:"What is to be agreed to, one by one"`
-	Rules     []RuleState   `json:"rules" doc:"Those in force, in the policy's order"`
-	Packing   Packing       `json:"packing"`
-	Todo      []Todo        `json:"todo" doc:"What keeps the sheet from being submitted or cleared"`
-	Audits    []AuditState  `json:"audits"`
-	Fees      []string      `json:"fees" doc:"The requested courses that have a fee"`
-	Clash     []string      `json:"clash,omitempty" doc:"The smallest set of requests that no choice of sections gives together, seats aside"`
-	Placed    *school.Shown `json:"placed,omitempty" doc:"What was given and what was not, once it is published"`
-	Talk      []string      `json:"talk,omitempty" doc:"The courses that the family has said something about to each other; empty: the whole"`
-	Shown     bool          `json:"shown,omitempty" doc:"Some draft is shown to the family"`
-	Undoes    *Trace        `json:"undoes,omitempty" doc:"What undoing would take back, where it is known"`
-	Only      []OnlyAnswer  `json:"only,omitempty" doc:"On a sheet nobody has worked on: what the reader may have filled in, since nothing else would do"`
+	School    string          `json:"school"`
+	Year      int             `json:"year"`
+	Student   Student         `json:"student"`
+	Draft     *DraftHead      `json:"draft,omitempty" doc:"It is a draft, and nothing that anybody can hand in"`
+	Version   int64           `json:"version"`
+	Judged    string          `json:"judged" doc:"The versions it was judged by; another sheet version or another of these may have other effects"`
+	Beyond    bool            `json:"beyond,omitempty" doc:"It is beyond the limits of judging: nothing was found of it"`
+	Status    Status          `json:"status"`
+	Acts      Acts            `json:"acts"`
+	Requests  []Entry         `json:"requests"`
+	Alternate []Entry         `json:"alternates"`
+	Summer    []Entry         `json:"summer" doc:"Requests for the summer"`
+	Round     *Round          `json:"round,omitempty" doc:"The summer round, where it has a window of its own and is handed in by itself"`
+	Errands   []Errand        `json:"errands" doc:"What the courses on the sheet bring with them, by date"`
+	Agree     Agree           `json:"agree" doc:"What is to be agreed to, one by one"`
+	Rules     []RuleState     `json:"rules" doc:"Those in force, in the policy's order"`
+	Packing   Packing         `json:"packing"`
+	Todo      []Todo          `json:"todo" doc:"What keeps the sheet from being submitted or cleared"`
+	Audits    []AuditState    `json:"audits"`
+	Fees      []string        `json:"fees" doc:"The requested courses that have a fee"`
+	Clash     []string        `json:"clash,omitempty" doc:"The smallest set of requests that no choice of sections gives together, seats aside"`
+	Placed    *schedule.Shown `json:"placed,omitempty" doc:"What was given and what was not, once it is published"`
+	Talk      []string        `json:"talk,omitempty" doc:"The courses that the family has said something about to each other; empty: the whole"`
+	Shown     bool            `json:"shown,omitempty" doc:"Some draft is shown to the family"`
+	Undoes    *Trace          `json:"undoes,omitempty" doc:"What undoing would take back, where it is known"`
+	Only      []OnlyAnswer    `json:"only,omitempty" doc:"On a sheet nobody has worked on: what the reader may have filled in, since nothing else would do"`
 }
 
 // Trace is an edit that was made.

@@ -1,6 +1,8 @@
 package web
 
-import "time"
+import (
+	"time"
+)
 
 // EnrolledView is all that a student is or was enrolled in.
 type EnrolledView struct {

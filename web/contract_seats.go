@@ -1,6 +1,8 @@
 package web
 
-import "time"
+import (
+	"time"
+)
 
 // SeatTable is the finished master schedule of a year, as seats are chosen in it; it changes seldom.
 type SeatTable struct {

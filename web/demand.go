@@ -11,10 +11,12 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"rubricon/app/background"
+	"rubricon/app/schedule"
+	schoolyear "rubricon/app/year"
 	"rubricon/bundle"
 	"rubricon/core/credit"
 	"rubricon/core/demand"
-	"rubricon/school"
 )
 
 // DemandView is what the sheets of a school year ask for, and what is planned for it.
@@ -78,7 +80,7 @@ type DemandPair struct {
 	Students int    `json:"students"`
 }
 
-func newDemandCourse(d *school.Demand, course int) DemandCourse {
+func newDemandCourse(d *schedule.Demand, course int) DemandCourse {
 	c := &d.Courses[course]
 	v := DemandCourse{Course: d.Year.Codes[course], Requests: c.Requests, Alternates: c.Alternates, Grades: []GradeAsks{}, Uncovered: len(c.Uncovered), Needed: c.Needed, Plan: c.Planned,
 		StepIn: c.StepIn, Sections: c.Sections, Seats: c.Seats}
@@ -93,7 +95,7 @@ func newDemandCourse(d *school.Demand, course int) DemandCourse {
 	return v
 }
 
-func newDemand(d *school.Demand) *DemandView {
+func newDemand(d *schedule.Demand) *DemandView {
 	v := &DemandView{Size: d.Size, Students: d.Students, Submitted: d.Submitted, Drafts: d.Drafts, Planned: d.Planned, Periods: d.Periods, Clashes: d.Clashes, Courses: []DemandCourse{}}
 	for i := range d.Courses {
 		if c := &d.Courses[i]; c.Requests+c.Alternates+c.Sections > 0 || c.Planned != nil || c.Stopped != nil {
@@ -114,7 +116,7 @@ type DemandQuery struct {
 func (s *Server) demandRoutes(api huma.API) {
 	type demandOut struct{ Body *DemandView }
 	signedIn(s, api, operation("get-demand", http.MethodGet, yearPath+"/demand", "What the sheets ask for, and what is planned for it"), func(ctx context.Context, by int64, in *DemandQuery) (*demandOut, error) {
-		d, err := s.cases.Demand(ctx, by, in.School, in.Year, in.Size, in.Drafts)
+		d, err := s.cases.Schedule.Demand(ctx, by, in.School, in.Year, in.Size, in.Drafts)
 		if err != nil {
 			return nil, err
 		}
@@ -127,7 +129,7 @@ func (s *Server) demandRoutes(api huma.API) {
 	type oneOut struct{ Body *DemandOne }
 	signedIn(s, api, operation("get-demand-of", http.MethodGet, yearPath+"/demand/courses/{course}", "One course: whom it would leave with nothing, and what it is wanted together with"),
 		func(ctx context.Context, by int64, in *demandOneIn) (*oneOut, error) {
-			d, err := s.cases.DemandFor(ctx, by, in.School, in.Year, in.Size, in.Drafts, in.Course)
+			d, err := s.cases.Schedule.DemandFor(ctx, by, in.School, in.Year, in.Size, in.Drafts, in.Course)
 			if err != nil {
 				return nil, err
 			}
@@ -147,7 +149,7 @@ func (s *Server) demandRoutes(api huma.API) {
 	plan := operation("plan-sections", http.MethodPut, yearPath+"/demand/courses/{course}", "Plan a number of sections of a course")
 	plan.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, plan, func(ctx context.Context, by int64, in *planSectionsIn) (*struct{}, error) {
-		return nil, s.cases.PlanSections(ctx, by, in.School, in.Year, in.Course, in.Body.Sections)
+		return nil, s.cases.Schedule.PlanSections(ctx, by, in.School, in.Year, in.Course, in.Body.Sections)
 	})
 	type setRunsIn struct {
 		InYear
@@ -164,7 +166,7 @@ func (s *Server) demandRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("set-runs", http.MethodPut, yearPath+"/demand/courses/{course}/runs", "Say that a course does not run, with a reason, or does after all; those concerned are told"),
 		func(ctx context.Context, by int64, in *setRunsIn) (*setRunsOut, error) {
-			told, err := s.cases.SetRuns(ctx, by, in.School, in.Year, in.Course, in.Body.Runs, in.Body.Reason)
+			told, err := s.cases.Schedule.SetRuns(ctx, by, in.School, in.Year, in.Course, in.Body.Runs, in.Body.Reason)
 			out := &setRunsOut{}
 			out.Body.Told = told
 			return out, err
@@ -180,7 +182,7 @@ func (s *Server) demandRoutes(api huma.API) {
 	year := operation("plan-year", http.MethodPut, yearPath+"/demand", "Set how large sections are planned, and how many periods teachers can give")
 	year.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, year, func(ctx context.Context, by int64, in *planYearIn) (*struct{}, error) {
-		return nil, s.cases.PlanYear(ctx, by, in.School, in.Year, school.YearPlan{Size: in.Body.Size, Periods: in.Body.Periods, Clashes: in.Body.Clashes})
+		return nil, s.cases.Schedule.PlanYear(ctx, by, in.School, in.Year, schedule.YearPlan{Size: in.Body.Size, Periods: in.Body.Periods, Clashes: in.Body.Clashes})
 	})
 	type demandFileIn struct {
 		DemandQuery
@@ -191,9 +193,9 @@ func (s *Server) demandRoutes(api huma.API) {
 		ContentDisposition string `header:"Content-Disposition"`
 		Body               []byte
 	}
-	signedIn(s, api, gives(operation("take-demand", http.MethodGet, yearPath+"/demand/file/{form}", "The same as a file: CSV, an XLSX workbook, or JSON as the command demand prints it"), "text/csv", school.Workbook, "application/json"),
+	signedIn(s, api, gives(operation("take-demand", http.MethodGet, yearPath+"/demand/file/{form}", "The same as a file: CSV, an XLSX workbook, or JSON as the command demand prints it"), "text/csv", background.Workbook, "application/json"),
 		func(ctx context.Context, by int64, in *demandFileIn) (*fileOut, error) {
-			d, err := s.cases.Demand(ctx, by, in.School, in.Year, in.Size, in.Drafts)
+			d, err := s.cases.Schedule.Demand(ctx, by, in.School, in.Year, in.Size, in.Drafts)
 			if err != nil {
 				return nil, err
 			}
@@ -201,12 +203,12 @@ func (s *Server) demandRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			name := "demand-" + in.School + "-" + school.YearLabel(in.Year) + "." + in.Form
+			name := "demand-" + in.School + "-" + schoolyear.YearLabel(in.Year) + "." + in.Form
 			return &fileOut{kind, mime.FormatMediaType("attachment", map[string]string{"filename": name}), content}, nil
 		})
 }
 
-func demandPairs(d *school.DemandFor, list []demand.Pair) []DemandPair {
+func demandPairs(d *schedule.DemandFor, list []demand.Pair) []DemandPair {
 	out := []DemandPair{}
 	for _, p := range list {
 		other := p.First
@@ -219,7 +221,7 @@ func demandPairs(d *school.DemandFor, list []demand.Pair) []DemandPair {
 }
 
 // demandFile writes the demand as a file.
-func demandFile(d *school.Demand, form string) (kind string, content []byte, err error) {
+func demandFile(d *schedule.Demand, form string) (kind string, content []byte, err error) {
 	if form == "json" {
 		content, err = json.Marshal(demand.NewReport(d.Year.Year, d.Tally, d.Size, demandPairsMost))
 		return "application/json", content, err
@@ -253,7 +255,7 @@ func demandFile(d *school.Demand, form string) (kind string, content []byte, err
 	if form == "xlsx" {
 		var out bytes.Buffer
 		err := bundle.WriteWorkbook(&out, []bundle.File{f})
-		return school.Workbook, out.Bytes(), err
+		return background.Workbook, out.Bytes(), err
 	}
 	f = f.ForPeople()
 	content, err = f.Bytes()

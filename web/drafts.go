@@ -6,8 +6,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	appsheet "rubricon/app/sheet"
 	"rubricon/core/acts"
-	"rubricon/school"
 )
 
 // DraftsView are the drafts beside a sheet.
@@ -22,11 +22,11 @@ func (s *Server) draftRoutes(api huma.API) {
 	type draftsOut struct{ Body *DraftsView }
 	list := func(ctx context.Context, by int64, in *OnSheet) (*draftsOut, error) {
 		at := in.place()
-		d, rows, err := s.cases.Drafts(ctx, by, at)
+		d, rows, err := s.cases.Sheet.Drafts(ctx, by, at)
 		if err != nil {
 			return nil, err
 		}
-		v := &DraftsView{Act: Act{Allowed: d.MayDraft(), Why: string(acts.NotYours)}, Most: school.MaxDrafts, Drafts: []DraftHead{}}
+		v := &DraftsView{Act: Act{Allowed: d.MayDraft(), Why: string(acts.NotYours)}, Most: appsheet.MaxDrafts, Drafts: []DraftHead{}}
 		if v.Act.Allowed {
 			v.Act.Why = ""
 		}
@@ -45,7 +45,7 @@ func (s *Server) draftRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("make-draft", http.MethodPost, studentPath+"/drafts", "Copy the sheet, or one of its drafts, to a new draft; there are at most four"),
 		func(ctx context.Context, by int64, in *makeIn) (*draftsOut, error) {
-			if _, err := s.cases.MakeDraft(ctx, by, in.place(), in.Body.Name); err != nil {
+			if _, err := s.cases.Sheet.MakeDraft(ctx, by, in.place(), in.Body.Name); err != nil {
 				return nil, err
 			}
 			return list(ctx, by, &in.OnSheet)
@@ -62,7 +62,7 @@ func (s *Server) draftRoutes(api huma.API) {
 	signedIn(s, api, operation("name-draft", http.MethodPut, studentPath+"/drafts/{id}", "Give a draft another name"),
 		func(ctx context.Context, by int64, in *nameIn) (*draftsOut, error) {
 			in.Draft = in.ID
-			if err := s.cases.NameDraft(ctx, by, in.place(), in.Body.Name); err != nil {
+			if err := s.cases.Sheet.NameDraft(ctx, by, in.place(), in.Body.Name); err != nil {
 				return nil, err
 			}
 			return list(ctx, by, &in.OnSheet)
@@ -78,7 +78,7 @@ func (s *Server) draftRoutes(api huma.API) {
 		func(ctx context.Context, by int64, in *showIn) (*draftsOut, error) {
 			at := in.place()
 			at.Draft = in.ID
-			if _, err := s.cases.ShowDraft(ctx, by, at, in.Body.Shown); err != nil {
+			if _, err := s.cases.Sheet.ShowDraft(ctx, by, at, in.Body.Shown); err != nil {
 				return nil, err
 			}
 			return list(ctx, by, &in.OnSheet)
@@ -86,13 +86,13 @@ func (s *Server) draftRoutes(api huma.API) {
 	signedIn(s, api, operation("drop-draft", http.MethodDelete, studentPath+"/drafts/{id}", "Throw a draft away"),
 		func(ctx context.Context, by int64, in *draftIn) (*draftsOut, error) {
 			in.Draft = in.ID
-			if err := s.cases.DropDraft(ctx, by, in.place()); err != nil {
+			if err := s.cases.Sheet.DropDraft(ctx, by, in.place()); err != nil {
 				return nil, err
 			}
 			return list(ctx, by, &in.OnSheet)
 		})
 }
 
-func newDraftHead(r *school.DraftRow) DraftHead {
+func newDraftHead(r *appsheet.DraftRow) DraftHead {
 	return DraftHead{r.ID, r.Name, r.ChangedAt, r.ShownAt, r.Said}
 }

@@ -23,7 +23,7 @@ import (
 	"go.opentelemetry.io/otel/propagation"
 	"go.opentelemetry.io/otel/trace"
 
-	"rubricon/school"
+	schoolyear "rubricon/app/year"
 )
 
 // schoolsPath is what all that is of one school begins with; the database holds such a request to it.
@@ -110,7 +110,7 @@ func (s *Server) noted(next http.Handler) http.Handler {
 		ctx := context.WithValue(r.Context(), requestKey{}, note)
 		if rest, ok := strings.CutPrefix(r.URL.Path, schoolsPath); ok {
 			at, _, _ := strings.Cut(rest, "/")
-			ctx = school.Within(ctx, at)
+			ctx = schoolyear.Within(ctx, at)
 		}
 		ctx, span := s.span(ctx, r)
 		method, start, out := r.Method, time.Now(), &recorder{ResponseWriter: w}

@@ -8,7 +8,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rubricon/school"
+	"rubricon/app/schedule"
 )
 
 // SinceView is what has changed since a run was made.
@@ -51,16 +51,16 @@ type HoldView struct {
 
 // RunActView is something that was done to a run after it had ended.
 type RunActView struct {
-	Kind    string                `json:"kind" enum:"give,take,anew"`
-	Student string                `json:"student"`
-	Name    string                `json:"name"`
-	Course  string                `json:"course,omitempty"`
-	Section string                `json:"section,omitempty"`
-	Reason  string                `json:"reason"`
-	Was     []school.GivenSection `json:"was"`
-	Now     []school.GivenSection `json:"now"`
-	By      string                `json:"by"`
-	At      time.Time             `json:"at"`
+	Kind    string                  `json:"kind" enum:"give,take,anew"`
+	Student string                  `json:"student"`
+	Name    string                  `json:"name"`
+	Course  string                  `json:"course,omitempty"`
+	Section string                  `json:"section,omitempty"`
+	Reason  string                  `json:"reason"`
+	Was     []schedule.GivenSection `json:"was"`
+	Now     []schedule.GivenSection `json:"now"`
+	By      string                  `json:"by"`
+	At      time.Time               `json:"at"`
 }
 
 // ChoiceView is a wish with the sections that it could be given in.
@@ -74,7 +74,7 @@ type ChoiceView struct {
 
 // SectionChoiceView is a section with its seats, and what the student has at the same time.
 type SectionChoiceView struct {
-	school.RunSection
+	schedule.RunSection
 	Clash string `json:"clash,omitempty" doc:"A course that the student has then"`
 }
 
@@ -103,7 +103,7 @@ type BesidePupilView struct {
 	Courses []string `json:"courses"`
 }
 
-func namedPupils(list []school.PersonName) []NamedPupil {
+func namedPupils(list []schedule.PersonName) []NamedPupil {
 	out := []NamedPupil{}
 	for _, p := range list {
 		out = append(out, NamedPupil(p))
@@ -111,7 +111,7 @@ func namedPupils(list []school.PersonName) []NamedPupil {
 	return out
 }
 
-func sectionsSince(list []school.SectionSince) []SectionSinceView {
+func sectionsSince(list []schedule.SectionSince) []SectionSinceView {
 	out := []SectionSinceView{}
 	for _, x := range list {
 		out = append(out, SectionSinceView(x))
@@ -119,7 +119,7 @@ func sectionsSince(list []school.SectionSince) []SectionSinceView {
 	return out
 }
 
-func besidePupils(list []school.BesidePupil) []BesidePupilView {
+func besidePupils(list []schedule.BesidePupil) []BesidePupilView {
 	out := []BesidePupilView{}
 	for _, p := range list {
 		out = append(out, BesidePupilView{NamedPupil(p.PersonName), p.Courses})
@@ -137,7 +137,7 @@ type RunIn struct {
 func (s *Server) handRoutes(api huma.API) {
 	type sinceOut struct{ Body SinceView }
 	signedIn(s, api, operation("get-since", http.MethodGet, yearPath+"/placements/{run}/since", "What has changed since a run was made"), func(ctx context.Context, by int64, in *RunIn) (*sinceOut, error) {
-		x, err := s.cases.Since(ctx, by, in.School, in.Year, in.Run)
+		x, err := s.cases.Schedule.Since(ctx, by, in.School, in.Year, in.Run)
 		if err != nil {
 			return nil, err
 		}
@@ -145,7 +145,7 @@ func (s *Server) handRoutes(api huma.API) {
 	})
 	type anewOut struct{ Body []TouchedView }
 	signedIn(s, api, takesLong(operation("place-anew", http.MethodPost, yearPath+"/placements/{run}/anew", "Place anew what has changed, touching as few others as possible")), func(ctx context.Context, by int64, in *RunIn) (*anewOut, error) {
-		list, err := s.cases.PlaceAnew(ctx, by, in.School, in.Year, in.Run)
+		list, err := s.cases.Schedule.PlaceAnew(ctx, by, in.School, in.Year, in.Run)
 		out := &anewOut{Body: []TouchedView{}}
 		for _, t := range list {
 			out.Body = append(out.Body, TouchedView{NamedPupil(t.PersonName), string(t.Why), append([]string{}, t.Lost...), append([]string{}, t.Got...)})
@@ -164,7 +164,7 @@ func (s *Server) handRoutes(api huma.API) {
 	hand := operation("place-by-hand", http.MethodPut, yearPath+"/placements/{run}/students/{student}", "Give a student a section of a course that they wish for, or take the course away; later runs keep it")
 	hand.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, hand, func(ctx context.Context, by int64, in *handIn) (*struct{}, error) {
-		return nil, s.cases.ByHand(ctx, by, in.School, in.Year, in.Run, in.Student, in.Body.Course, in.Body.Section, in.Body.Reason)
+		return nil, s.cases.Schedule.ByHand(ctx, by, in.School, in.Year, in.Run, in.Student, in.Body.Course, in.Body.Section, in.Body.Reason)
 	})
 	type choicesIn struct {
 		RunIn
@@ -173,7 +173,7 @@ func (s *Server) handRoutes(api huma.API) {
 	type choicesOut struct{ Body []ChoiceView }
 	signedIn(s, api, operation("list-choices", http.MethodGet, yearPath+"/placements/{run}/students/{student}/choices", "A student's wishes with the sections that they could be given in"),
 		func(ctx context.Context, by int64, in *choicesIn) (*choicesOut, error) {
-			list, err := s.cases.Choices(ctx, by, in.School, in.Year, in.Run, in.Student)
+			list, err := s.cases.Schedule.Choices(ctx, by, in.School, in.Year, in.Run, in.Student)
 			out := &choicesOut{Body: []ChoiceView{}}
 			for _, c := range list {
 				v := ChoiceView{c.Course, c.Rank, c.Alternate, c.Section, []SectionChoiceView{}}
@@ -186,7 +186,7 @@ func (s *Server) handRoutes(api huma.API) {
 		})
 	type actsOut struct{ Body []RunActView }
 	signedIn(s, api, operation("list-run-acts", http.MethodGet, yearPath+"/placements/{run}/acts", "What was done to a run after it had ended, the latest first; at most 200"), func(ctx context.Context, by int64, in *RunIn) (*actsOut, error) {
-		list, err := s.cases.RunActs(ctx, by, in.School, in.Year, in.Run)
+		list, err := s.cases.Schedule.RunActs(ctx, by, in.School, in.Year, in.Run)
 		out := &actsOut{Body: []RunActView{}}
 		for _, a := range list {
 			v := RunActView{Kind: a.Kind, Student: a.Student, Name: a.Name, Course: a.Course, Section: a.Section, Reason: a.Reason, By: a.By, At: a.At}
@@ -201,7 +201,7 @@ func (s *Server) handRoutes(api huma.API) {
 	}
 	type besideOut struct{ Body BesideView }
 	signedIn(s, api, operation("get-beside", http.MethodGet, yearPath+"/placements/{run}/beside/{other}", "What a run gives otherwise than another one"), func(ctx context.Context, by int64, in *besideIn) (*besideOut, error) {
-		b, err := s.cases.Beside(ctx, by, in.School, in.Year, in.Run, in.Other)
+		b, err := s.cases.Schedule.Beside(ctx, by, in.School, in.Year, in.Run, in.Other)
 		if err != nil {
 			return nil, err
 		}
@@ -219,7 +219,7 @@ func (s *Server) handRoutes(api huma.API) {
 	})
 	type holdsOut struct{ Body []HoldView }
 	signedIn(s, api, operation("list-holds", http.MethodGet, yearPath+"/placement-holds", "What every later run keeps as it is"), func(ctx context.Context, by int64, in *InYear) (*holdsOut, error) {
-		list, err := s.cases.Holds(ctx, by, in.School, in.Year)
+		list, err := s.cases.Schedule.Holds(ctx, by, in.School, in.Year)
 		out := &holdsOut{Body: []HoldView{}}
 		for _, h := range list {
 			v := HoldView{Kind: h.Kind, Key: h.Key, Name: h.Name, Seats: len(h.Seats.V), Reason: h.Reason, By: h.By, At: h.At}
@@ -240,7 +240,7 @@ func (s *Server) handRoutes(api huma.API) {
 	hold := operation("hold", http.MethodPost, yearPath+"/placements/{run}/holds", "Hold a student's week, or the students of a section, as a run has them")
 	hold.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, hold, func(ctx context.Context, by int64, in *holdIn) (*struct{}, error) {
-		return nil, s.cases.HoldAs(ctx, by, in.School, in.Year, in.Run, in.Body.Kind, in.Body.Key)
+		return nil, s.cases.Schedule.HoldAs(ctx, by, in.School, in.Year, in.Run, in.Body.Kind, in.Body.Key)
 	})
 	type releaseIn struct {
 		InYear
@@ -250,10 +250,10 @@ func (s *Server) handRoutes(api huma.API) {
 	release := operation("release", http.MethodDelete, yearPath+"/placement-holds", "Hold something no longer")
 	release.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, release, func(ctx context.Context, by int64, in *releaseIn) (*struct{}, error) {
-		return nil, s.cases.Release(ctx, by, in.School, in.Year, in.Kind, in.Key)
+		return nil, s.cases.Schedule.Release(ctx, by, in.School, in.Year, in.Kind, in.Key)
 	})
 	type helpOut struct{ Body RunView }
-	view := func(r *school.Run, err error) (*helpOut, error) {
+	view := func(r *schedule.Run, err error) (*helpOut, error) {
 		if err != nil {
 			return nil, err
 		}
@@ -267,10 +267,10 @@ func (s *Server) handRoutes(api huma.API) {
 		}
 	}
 	signedIn(s, api, operation("start-help", http.MethodPost, yearPath+"/placements/{run}/helps", "Look for the changes of the sections that would help a run most"), func(ctx context.Context, by int64, in *helpIn) (*helpOut, error) {
-		return view(s.cases.StartHelp(ctx, by, in.School, in.Year, in.Run, in.Body.Moves, in.Body.Seconds))
+		return view(s.cases.Schedule.StartHelp(ctx, by, in.School, in.Year, in.Run, in.Body.Moves, in.Body.Seconds))
 	})
 	signedIn(s, api, operation("stop-help", http.MethodDelete, yearPath+"/placements/{run}/helps", "End looking; what was found is kept"), func(ctx context.Context, by int64, in *RunIn) (*helpOut, error) {
-		return view(s.cases.StopHelp(ctx, by, in.School, in.Year, in.Run))
+		return view(s.cases.Schedule.StopHelp(ctx, by, in.School, in.Year, in.Run))
 	})
 	type useOut struct {
 		Body struct {
@@ -280,7 +280,7 @@ func (s *Server) handRoutes(api huma.API) {
 	signedIn(s, api, operation("use-sections", http.MethodPost, yearPath+"/placements/{run}/sections", "Make the changes that a run has tried in the master schedule"), func(ctx context.Context, by int64, in *RunIn) (*useOut, error) {
 		out := &useOut{}
 		var err error
-		out.Body.Changes, err = s.cases.UseSections(ctx, by, in.School, in.Year, in.Run)
+		out.Body.Changes, err = s.cases.Schedule.UseSections(ctx, by, in.School, in.Year, in.Run)
 		return out, err
 	})
 }

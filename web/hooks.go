@@ -50,8 +50,8 @@ func (s *Server) hookRoutes(api huma.API) {
 	const path = yearPath + "/hooks"
 	signedIn(s, api, operation("list-hooks", http.MethodGet, path, "The systems that are told of what happens, the latest first"),
 		func(ctx context.Context, by int64, in *InYear) (*listOut, error) {
-			list, err := s.cases.Hooks(ctx, by, in.School, in.Year)
-			out := &listOut{HooksView{s.cases.TellsOthers(), []HookView{}}}
+			list, err := s.cases.Messages.Hooks(ctx, by, in.School, in.Year)
+			out := &listOut{HooksView{s.cases.Messages.TellsOthers(), []HookView{}}}
 			for _, h := range list {
 				out.Body.List = append(out.Body.List, HookView{h.ID, h.Name, h.URL, h.Kinds.V, h.By, h.MadeAt, h.EndedAt, h.EndedBy, h.Arrived, h.Waiting, h.Failed, h.LastAt, h.Fault, h.NextAt})
 			}
@@ -64,7 +64,7 @@ func (s *Server) hookRoutes(api huma.API) {
 	type makeOut struct{ Body HookMade }
 	signedIn(s, api, operation("make-hook", http.MethodPost, path, "Tell another system of what happens; its secret is said once"),
 		func(ctx context.Context, by int64, in *makeIn) (*makeOut, error) {
-			secret, err := s.cases.MakeHook(ctx, by, in.School, in.Year, in.Body.Name, in.Body.Address, in.Body.Kinds)
+			secret, err := s.cases.Messages.MakeHook(ctx, by, in.School, in.Year, in.Body.Name, in.Body.Address, in.Body.Kinds)
 			return &makeOut{HookMade{secret}}, err
 		})
 	type hookIn struct {
@@ -78,7 +78,7 @@ func (s *Server) hookRoutes(api huma.API) {
 			return &struct{}{}, do(ctx, by, in.School, in.Year, in.Hook)
 		})
 	}
-	on("end-hook", http.MethodDelete, path+"/{hook}", "Tell a system nothing any more", s.cases.EndHook)
-	on("try-hook", http.MethodPost, path+"/{hook}/try", "Send a message that says nothing, at once", s.cases.TryHook)
-	on("send-hook-again", http.MethodPost, path+"/{hook}/again", "Send again all that has not arrived, also what was given up", s.cases.SendAgain)
+	on("end-hook", http.MethodDelete, path+"/{hook}", "Tell a system nothing any more", s.cases.Messages.EndHook)
+	on("try-hook", http.MethodPost, path+"/{hook}/try", "Send a message that says nothing, at once", s.cases.Messages.TryHook)
+	on("send-hook-again", http.MethodPost, path+"/{hook}/again", "Send again all that has not arrived, also what was given up", s.cases.Messages.SendAgain)
 }

@@ -16,7 +16,7 @@ import (
 	"time"
 
 	"rubricon/demo"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 	"rubricon/web"
 )
 
@@ -111,7 +111,7 @@ func TestAClientThatLeaves(t *testing.T) {
 // until waits until a query says true.
 func (s *site) until(query string) {
 	s.t.Helper()
-	for end := time.Now().Add(30 * time.Second); !storetest.Value[bool](s.t, s.db, query); {
+	for end := time.Now().Add(30 * time.Second); !testdb.Value[bool](s.t, s.db, query); {
 		if time.Now().After(end) {
 			s.t.Fatalf("never true: %s", query)
 		}
@@ -334,7 +334,7 @@ func TestAStreamEndsWithWhatLetItBegin(t *testing.T) {
 	s.db.Exec(t, `DELETE FROM relation WHERE kind = 'guards' AND person_id = 'g0001'`)
 	s.db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
 	over("a sheet that one may not see any more", third)
-	if n := storetest.Value[int](t, s.db, `SELECT count(*) FROM sheet_look`); n != 0 {
+	if n := testdb.Value[int](t, s.db, `SELECT count(*) FROM sheet_look`); n != 0 {
 		t.Errorf("a counselor who only hears has looked at the student %d times", n)
 	}
 	select {

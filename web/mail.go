@@ -43,7 +43,7 @@ func (s *Server) mailRoutes(api huma.API) {
 	type lettersOut struct{ Body []LetterView }
 	signedIn(s, api, operation("list-letters", http.MethodGet, studentPath+"/letters", "The mails about a student, the latest first, at most 200 at once"),
 		func(ctx context.Context, by int64, in *pagedIn) (*lettersOut, error) {
-			list, err := s.cases.Letters(ctx, by, in.place(), in.Skip)
+			list, err := s.cases.Messages.Letters(ctx, by, in.place(), in.Skip)
 			out := &lettersOut{Body: []LetterView{}}
 			for _, l := range list {
 				out.Body = append(out.Body, LetterView(l))
@@ -53,7 +53,7 @@ func (s *Server) mailRoutes(api huma.API) {
 	type looksOut struct{ Body []LookView }
 	signedIn(s, api, operation("list-looks", http.MethodGet, studentPath+"/looks", "Who of the school looked at a student's sheet on which day, the latest first, at most 200 at once"),
 		func(ctx context.Context, by int64, in *pagedIn) (*looksOut, error) {
-			list, err := s.cases.Looks(ctx, by, in.place(), in.Skip)
+			list, err := s.cases.People.Looks(ctx, by, in.place(), in.Skip)
 			out := &looksOut{Body: []LookView{}}
 			for _, l := range list {
 				out.Body = append(out.Body, LookView(l))
@@ -63,7 +63,7 @@ func (s *Server) mailRoutes(api huma.API) {
 	type choiceOut struct{ Body MailChoice }
 	signedIn(s, api, operation("get-mail-choice", http.MethodGet, "/api/mail", "Whether one gets reminders by mail"),
 		func(ctx context.Context, by int64, _ *struct{}) (*choiceOut, error) {
-			wants, err := s.cases.WantsReminders(ctx, by)
+			wants, err := s.cases.Messages.WantsReminders(ctx, by)
 			return &choiceOut{MailChoice{wants}}, err
 		})
 	type choiceIn struct{ Body MailChoice }
@@ -71,7 +71,7 @@ func (s *Server) mailRoutes(api huma.API) {
 	set.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, set,
 		func(ctx context.Context, by int64, in *choiceIn) (*struct{}, error) {
-			return &struct{}{}, s.cases.SetReminders(ctx, by, in.Body.Reminders)
+			return &struct{}{}, s.cases.Messages.SetReminders(ctx, by, in.Body.Reminders)
 		})
 	// The link of a mail: nobody need sign in to be left in peace. A program that only looks at links must not do it, so a page asks first.
 	type stopIn struct {
@@ -94,7 +94,7 @@ func (s *Server) mailRoutes(api huma.API) {
 	stop := gives(operation("mail-stop", http.MethodPost, "/api/mail/stop/{token}", "No more reminders, from the link of a mail (RFC 8058)"), "text/html")
 	stop.MaxBodyBytes = 1 << 10
 	huma.Register(api, stop, func(ctx context.Context, in *stopPost) (*pageOut, error) {
-		if err := s.cases.NoReminders(ctx, in.Token); err != nil {
+		if err := s.cases.Messages.NoReminders(ctx, in.Token); err != nil {
 			return nil, answer(ctx, err)
 		}
 		return page(ctx, true), nil

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // The link of a mail asks before it takes anybody off the reminders, and needs no sign-in; a mail program does it in one step (RFC 8058), in the
@@ -17,8 +17,8 @@ func TestNoMoreReminders(t *testing.T) {
 	if _, body := s.call(mara, "GET", "/api/mail", ""); string(body) != `{"reminders":true}`+"\n" {
 		t.Errorf("at first: %s", body)
 	}
-	token := storetest.Value[string](t, s.db, `SELECT token FROM account_post`)
-	wants := func() bool { return storetest.Value[bool](t, s.db, `SELECT reminders FROM account_post`) }
+	token := testdb.Value[string](t, s.db, `SELECT token FROM account_post`)
+	wants := func() bool { return testdb.Value[bool](t, s.db, `SELECT reminders FROM account_post`) }
 	stranger := s.fresh()
 	request := func(method, address string, form url.Values) (*http.Response, string) {
 		t.Helper()

@@ -10,7 +10,8 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rubricon/school"
+	"rubricon/app/account"
+	"rubricon/app/problem"
 )
 
 // The calls of OneRoster 1.1 (REST binding) for reading, beside its CSV files: other systems read the newest year of the school whose token they show (RFC 6750). What the standard calls GUIDs are
@@ -30,7 +31,7 @@ type rosterKind struct {
 	plural, single string
 	file           string
 	fields         []rosterField
-	only           func(school.Cells) bool // nil: all
+	only           func(account.Cells) bool // nil: all
 }
 
 // rosterField is a field of the standard, and how it is made of a cell.
@@ -80,12 +81,12 @@ var rosterColumns = map[string]string{"org": "orgSourcedId", "orgs": "orgSourced
 // rosterMany are the fields that have several values; a filter finds each of them.
 var rosterMany = []string{"grades", "subjects", "subjectCodes", "periods", "agents", "orgs", "terms"}
 
-func withRole(names ...string) func(school.Cells) bool {
-	return func(c school.Cells) bool { return slices.Contains(names, c["role"]) }
+func withRole(names ...string) func(account.Cells) bool {
+	return func(c account.Cells) bool { return slices.Contains(names, c["role"]) }
 }
 
-func sessionOf(types ...string) func(school.Cells) bool {
-	return func(c school.Cells) bool { return slices.Contains(types, c["type"]) }
+func sessionOf(types ...string) func(account.Cells) bool {
+	return func(c account.Cells) bool { return slices.Contains(types, c["type"]) }
 }
 
 var (
@@ -98,7 +99,7 @@ var (
 // rosterKinds are the collections that are served.
 var rosterKinds = []rosterKind{
 	{"orgs", "org", "orgs.csv", orgFields, nil},
-	{"schools", "org", "orgs.csv", orgFields, func(c school.Cells) bool { return c["type"] == "school" }},
+	{"schools", "org", "orgs.csv", orgFields, func(c account.Cells) bool { return c["type"] == "school" }},
 	{"academicSessions", "academicSession", "academicSessions.csv", sessionFields, nil},
 	{"terms", "academicSession", "academicSessions.csv", sessionFields, sessionOf("term", "semester")},
 	{"gradingPeriods", "academicSession", "academicSessions.csv", sessionFields, sessionOf("gradingPeriod")},
@@ -131,15 +132,15 @@ func rosterKindOf(plural string) *rosterKind {
 }
 
 // within keeps the rows that belong to one parent. The error is a *rosterFault where there is no such parent, or the token is not for what leads there.
-func (s *Server) within(ctx context.Context, m *school.Machine, part *rosterPart, id string, rows []school.Cells) ([]school.Cells, error) {
+func (s *Server) within(ctx context.Context, m *account.Machine, part *rosterPart, id string, rows []account.Cells) ([]account.Cells, error) {
 	parents, err := s.rosterRows(ctx, m, rosterKindOf(part.parent))
 	if err != nil {
 		return nil, err
 	}
-	if !slices.ContainsFunc(parents, func(r school.Cells) bool { return r["sourcedId"] == id }) {
+	if !slices.ContainsFunc(parents, func(r account.Cells) bool { return r["sourcedId"] == id }) {
 		return nil, &rosterFault{http.StatusNotFound, "unknownobject", "there is none with this sourcedId"}
 	}
-	names := func(r school.Cells) bool {
+	names := func(r account.Cells) bool {
 		cell := r[part.column]
 		return cell == "" && part.parent == "schools" || slices.Contains(strings.Split(cell, ","), id) // what names no school is of the one that there is
 	}
@@ -153,21 +154,21 @@ func (s *Server) within(ctx context.Context, m *school.Machine, part *rosterPart
 		for _, e := range enrollments {
 			in[e[part.via]] = in[e[part.via]] || names(e)
 		}
-		keep = func(r school.Cells) bool { return in[r["sourcedId"]] }
+		keep = func(r account.Cells) bool { return in[r["sourcedId"]] }
 	}
-	return slices.DeleteFunc(slices.Clone(rows), func(r school.Cells) bool { return !keep(r) }), nil
+	return slices.DeleteFunc(slices.Clone(rows), func(r account.Cells) bool { return !keep(r) }), nil
 }
 
 // rosterRows reads a collection whole. The error is a *rosterFault where the token is not for it.
-func (s *Server) rosterRows(ctx context.Context, m *school.Machine, kind *rosterKind) ([]school.Cells, error) {
-	rows, err := s.cases.Roster(ctx, m, kind.file)
-	if school.CodeOf(err) == school.NotFound {
+func (s *Server) rosterRows(ctx context.Context, m *account.Machine, kind *rosterKind) ([]account.Cells, error) {
+	rows, err := s.cases.Account.Roster(ctx, m, kind.file)
+	if problem.CodeOf(err) == problem.NotFound {
 		return nil, &rosterFault{http.StatusForbidden, "forbidden", "the token is not for this; it reads " + m.Purpose}
 	} else if err != nil {
 		return nil, err
 	}
 	if kind.only != nil {
-		rows = slices.DeleteFunc(slices.Clone(rows), func(r school.Cells) bool { return !kind.only(r) })
+		rows = slices.DeleteFunc(slices.Clone(rows), func(r account.Cells) bool { return !kind.only(r) })
 	}
 	return rows, nil
 }
@@ -192,7 +193,7 @@ func (s *Server) rosterRoutes(engine *gin.Engine) {
 			fault, known := err.(*rosterFault)
 			if !known {
 				fault = &rosterFault{http.StatusInternalServerError, "server_busy", "the server cannot answer just now"}
-				if school.Unavailable(err) {
+				if problem.Unavailable(err) {
 					fault.status = http.StatusServiceUnavailable
 					c.Header("Retry-After", "2")
 				}
@@ -221,8 +222,8 @@ func (s *Server) roster(c *gin.Context, kind *rosterKind, one bool, part *roster
 	if !ok || len(token) > 100 {
 		return nil, &rosterFault{http.StatusUnauthorized, "unauthorisedrequest", "show a token of the school: Authorization: Bearer …"}
 	}
-	m, err := s.cases.Machine(ctx, token)
-	if school.CodeOf(err) == school.NotFound {
+	m, err := s.cases.Account.Machine(ctx, token)
+	if problem.CodeOf(err) == problem.NotFound {
 		return nil, &rosterFault{http.StatusUnauthorized, "unauthorisedrequest", "the token does not hold; ask the school's office for another"}
 	} else if err != nil {
 		return nil, err
@@ -249,7 +250,7 @@ func (s *Server) roster(c *gin.Context, kind *rosterKind, one bool, part *roster
 		return gin.H{"href": base + rosterPath + "/" + rosterPlurals[kind] + "/" + url.PathEscape(id), "sourcedId": id, "type": kind}
 	}
 	if one {
-		i := slices.IndexFunc(rows, func(r school.Cells) bool { return r["sourcedId"] == c.Param("id") })
+		i := slices.IndexFunc(rows, func(r account.Cells) bool { return r["sourcedId"] == c.Param("id") })
 		if i < 0 {
 			return nil, &rosterFault{http.StatusNotFound, "unknownobject", "there is none with this sourcedId"}
 		}
@@ -280,7 +281,7 @@ func (s *Server) roster(c *gin.Context, kind *rosterKind, one bool, part *roster
 func (k *rosterKind) answered() string { return rosterPlurals[k.single] }
 
 // cell is the cell that a field is made of.
-func (k *rosterKind) cell(r school.Cells, field string) string {
+func (k *rosterKind) cell(r account.Cells, field string) string {
 	column := field
 	if other, ok := rosterColumns[field]; ok && !(field == "schoolYear" && k.single == "academicSession") {
 		column = other
@@ -294,7 +295,7 @@ func (k *rosterKind) cell(r school.Cells, field string) string {
 var rosterAlways = []string{"sourcedId", "status", "dateLastModified"}
 
 // object is a row as the standard has it; fields nil: all.
-func (k *rosterKind) object(r school.Cells, fields []string, link func(kind, id string) any) gin.H {
+func (k *rosterKind) object(r account.Cells, fields []string, link func(kind, id string) any) gin.H {
 	out := gin.H{}
 	keep := func(name string, v any) {
 		if v != nil && (fields == nil || slices.Contains(fields, name)) {

@@ -13,7 +13,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"rubricon/school"
+	"rubricon/app/account"
 )
 
 // What a call of OneRoster asks for: which fields, which rows, in which order, which page of them.
@@ -40,14 +40,14 @@ func (k *rosterKind) wanted(list string) ([]string, error) {
 var rosterComparison = regexp.MustCompile(`^\s*([A-Za-z.]+?)\s*(!=|>=|<=|=|>|<|~)\s*'((?:[^']|'')*)'\s*(?:(AND|OR)\s+(.+))?$`)
 
 // chosen gives the rows that a filter leaves: one comparison, or two joined by AND or OR, as the standard allows.
-func (k *rosterKind) chosen(rows []school.Cells, filter string) ([]school.Cells, error) {
+func (k *rosterKind) chosen(rows []account.Cells, filter string) ([]account.Cells, error) {
 	if filter == "" {
 		return rows, nil
 	}
 	if len(filter) > 1000 {
 		return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", "the filter is too long"}
 	}
-	var tests []func(school.Cells) bool
+	var tests []func(account.Cells) bool
 	either := false
 	for rest := filter; rest != ""; {
 		m := rosterComparison.FindStringSubmatch(rest)
@@ -66,7 +66,7 @@ func (k *rosterKind) chosen(rows []school.Cells, filter string) ([]school.Cells,
 			}
 			compare = compareMoments
 		}
-		tests = append(tests, func(r school.Cells) bool {
+		tests = append(tests, func(r account.Cells) bool {
 			cell := k.cell(r, field)
 			switch order := compare(cell, value); predicate {
 			case "=":
@@ -86,7 +86,7 @@ func (k *rosterKind) chosen(rows []school.Cells, filter string) ([]school.Cells,
 		})
 		either, rest = either || m[4] == "OR", m[5]
 	}
-	return slices.DeleteFunc(slices.Clone(rows), func(r school.Cells) bool {
+	return slices.DeleteFunc(slices.Clone(rows), func(r account.Cells) bool {
 		left := tests[0](r)
 		switch {
 		case len(tests) == 1:
@@ -116,7 +116,7 @@ func compareMoments(a, b string) int {
 }
 
 // sorted puts the rows into the order that is asked for; those that are equal stay in the order of the school's data.
-func (k *rosterKind) sorted(rows []school.Cells, field, order string) error {
+func (k *rosterKind) sorted(rows []account.Cells, field, order string) error {
 	if order != "" && order != "asc" && order != "desc" || order != "" && field == "" {
 		return &rosterFault{http.StatusBadRequest, "invalid_sort_field", "orderBy is asc or desc, beside sort"}
 	}
@@ -126,7 +126,7 @@ func (k *rosterKind) sorted(rows []school.Cells, field, order string) error {
 	if !k.has(field) {
 		return &rosterFault{http.StatusBadRequest, "invalid_sort_field", fmt.Sprintf("%q is no field of %s", field, k.plural)}
 	}
-	slices.SortStableFunc(rows, func(a, b school.Cells) int {
+	slices.SortStableFunc(rows, func(a, b account.Cells) int {
 		if order == "desc" {
 			a, b = b, a
 		}

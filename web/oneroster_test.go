@@ -11,7 +11,7 @@ import (
 
 	"rubricon/bundle"
 	"rubricon/demo"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // machine is another system with a token.
@@ -77,7 +77,7 @@ func TestRosterForOtherSystems(t *testing.T) {
 	m := s.machine("people")
 	files := map[string][][]string{}
 	columns := map[string][]string{}
-	for _, f := range storetest.Files() {
+	for _, f := range testdb.Files() {
 		files[f.Name], columns[f.Name] = f.Rows, f.Header
 	}
 	column := func(file, name string) (list []string) {
@@ -177,7 +177,7 @@ func TestTokens(t *testing.T) {
 	said(&machine{s, ""}, "courses", "401 unauthorisedrequest")
 	said(&machine{s, m.token + "x"}, "courses", "401 unauthorisedrequest")
 	said(&machine{s, strings.Repeat("x", 200)}, "courses", "401 unauthorisedrequest")
-	if n := storetest.Value[int](t, s.db, `SELECT count(*) FROM access_token t WHERE t::text LIKE '%' || $1 || '%'`, strings.TrimPrefix(m.token, "rubricon_")); n != 0 {
+	if n := testdb.Value[int](t, s.db, `SELECT count(*) FROM access_token t WHERE t::text LIKE '%' || $1 || '%'`, strings.TrimPrefix(m.token, "rubricon_")); n != 0 {
 		t.Error("the token itself is kept")
 	}
 	_, list := s.call(s.person("office"), "GET", "/api/schools/pellworth/years/2027/tokens", "")
@@ -202,7 +202,7 @@ func TestTokens(t *testing.T) {
 		t.Errorf("taking it back: %d %s", status, body)
 	}
 	said(m, "courses?limit=1", "401 unauthorisedrequest")
-	s.at(storetest.Now.Add(25 * time.Hour))
+	s.at(testdb.Now.Add(25 * time.Hour))
 	said(&machine{s, made.Token}, "courses", "401 unauthorisedrequest")
 	said(longer, "courses?limit=1", "200")
 }
@@ -240,11 +240,11 @@ func TestRosterParts(t *testing.T) {
 		Rows: [][]string{{"e1", "One", "c-eng10", "scheduled", "pellworth", "sy27", "1", "30"}, {"e2", "Two", "c-eng10", "scheduled", "pellworth", "sy27", "2", "30"}, {"h1", "One", "c-hlt1", "scheduled", "pellworth", "sy27-1", "7", "30"}}}
 	enrollments := bundle.File{Name: "enrollments.csv", Header: strings.Split("sourcedId,classSourcedId,schoolSourcedId,userSourcedId,role", ","),
 		Rows: [][]string{{"1", "e1", "pellworth", "s0001", "student"}, {"2", "e1", "pellworth", "s0002", "student"}, {"3", "h1", "pellworth", "s0001", "student"}}}
-	b, err := bundle.ReadFiles(append(storetest.Files(), classes, enrollments), bundle.WithEnrollments)
+	b, err := bundle.ReadFiles(append(testdb.Files(), classes, enrollments), bundle.WithEnrollments)
 	if err != nil || len(b.Problems) > 0 {
 		t.Fatal(err, b.Problems)
 	}
-	if _, err := s.cases.Import(t.Context(), b, 0); err != nil {
+	if _, err := s.cases.Imports.Import(t.Context(), b, 0); err != nil {
 		t.Fatal(err)
 	}
 	m := s.machine("people")
@@ -291,7 +291,7 @@ func TestRowsSayWhenTheyWereChanged(t *testing.T) {
 	}
 	before := map[string]string{"users": latest("users"), "courses": latest("courses")}
 	s.at(s.clock().Add(time.Hour))
-	files := storetest.Files()
+	files := testdb.Files()
 	for i := range files {
 		f := &files[i]
 		for _, row := range f.Rows {
@@ -307,7 +307,7 @@ func TestRowsSayWhenTheyWereChanged(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.cases.Import(t.Context(), b, 0); err != nil {
+	if _, err := s.cases.Imports.Import(t.Context(), b, 0); err != nil {
 		t.Fatal(err)
 	}
 	for collection, want := range map[string]string{"users": "s0003", "courses": "c-cer1"} {
@@ -332,7 +332,7 @@ func TestRowsSayWhenTheyWereChanged(t *testing.T) {
 		{"section", "seats = 21", `cells = cells || '{"title": "Clay, again"}'`}, {"enrollment", "by_name = 'x'", "ends = '2027-12-01'"}, {"person", "language = 'es'", `cells = cells || '{"middleName": "O."}'`},
 	} {
 		stamp := func() string {
-			return storetest.Value[string](t, s.db, `SELECT max(modified_at)::text FROM `+c.table)
+			return testdb.Value[string](t, s.db, `SELECT max(modified_at)::text FROM `+c.table)
 		}
 		was := stamp()
 		if s.db.Exec(t, `UPDATE `+c.table+` SET `+c.quiet); stamp() != was {

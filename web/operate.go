@@ -11,7 +11,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
-	"rubricon/school"
+	"rubricon/app/office"
 )
 
 // readyWithin is how long the database may take to answer before the process is said not to be ready.
@@ -68,21 +68,21 @@ func gauges[T any](name, help string, of func(T) float64) reading[T] {
 
 var (
 	databaseUp = gauges("rubricon_database_up", "1 while the database answers.", func(up float64) float64 { return up })
-	ofPool     = []reading[school.PoolStats]{
-		gauges("rubricon_database_connections", "Connections of this process to the database.", func(p school.PoolStats) float64 { return float64(p.Open) }),
-		gauges("rubricon_database_connections_used", "Those of them that are in use.", func(p school.PoolStats) float64 { return float64(p.Used) }),
-		gauges("rubricon_database_connections_most", "So many it may have.", func(p school.PoolStats) float64 { return float64(p.Most) }),
-		counts("rubricon_database_waits_total", "How often a request waited for a connection.", func(p school.PoolStats) float64 { return float64(p.Waited) }),
-		counts("rubricon_database_wait_seconds_total", "How long requests waited for a connection.", func(p school.PoolStats) float64 { return p.WaitedFor.Seconds() }),
+	ofPool     = []reading[office.PoolStats]{
+		gauges("rubricon_database_connections", "Connections of this process to the database.", func(p office.PoolStats) float64 { return float64(p.Open) }),
+		gauges("rubricon_database_connections_used", "Those of them that are in use.", func(p office.PoolStats) float64 { return float64(p.Used) }),
+		gauges("rubricon_database_connections_most", "So many it may have.", func(p office.PoolStats) float64 { return float64(p.Most) }),
+		counts("rubricon_database_waits_total", "How often a request waited for a connection.", func(p office.PoolStats) float64 { return float64(p.Waited) }),
+		counts("rubricon_database_wait_seconds_total", "How long requests waited for a connection.", func(p office.PoolStats) float64 { return p.WaitedFor.Seconds() }),
 	}
-	ofBacklog = []reading[school.Backlog]{
-		gauges("rubricon_mails_due", "Mails that are due and not sent yet, in the whole database.", func(b school.Backlog) float64 { return float64(b.Letters) }),
-		gauges("rubricon_mail_delay_seconds", "For how long the oldest of them has been due.", func(b school.Backlog) float64 { return b.LetterAge }),
-		gauges("rubricon_mails_lost", "Mails of the last day that were not sent, or perhaps not.", func(b school.Backlog) float64 { return float64(b.LettersLost) }),
-		gauges("rubricon_tasks", "Imports, exports, placements and so on that wait or run.", func(b school.Backlog) float64 { return float64(b.Tasks) }),
-		gauges("rubricon_jobs_due", "Jobs of the queue that could run and do not yet.", func(b school.Backlog) float64 { return float64(b.JobsWaiting) }),
-		gauges("rubricon_jobs_given_up", "Jobs of the last day that were given up.", func(b school.Backlog) float64 { return float64(b.JobsGivenUp) }),
-		gauges("rubricon_seats_offered", "Offers of seats that stand.", func(b school.Backlog) float64 { return float64(b.SeatsOffered) }),
+	ofBacklog = []reading[office.Backlog]{
+		gauges("rubricon_mails_due", "Mails that are due and not sent yet, in the whole database.", func(b office.Backlog) float64 { return float64(b.Letters) }),
+		gauges("rubricon_mail_delay_seconds", "For how long the oldest of them has been due.", func(b office.Backlog) float64 { return b.LetterAge }),
+		gauges("rubricon_mails_lost", "Mails of the last day that were not sent, or perhaps not.", func(b office.Backlog) float64 { return float64(b.LettersLost) }),
+		gauges("rubricon_tasks", "Imports, exports, placements and so on that wait or run.", func(b office.Backlog) float64 { return float64(b.Tasks) }),
+		gauges("rubricon_jobs_due", "Jobs of the queue that could run and do not yet.", func(b office.Backlog) float64 { return float64(b.JobsWaiting) }),
+		gauges("rubricon_jobs_given_up", "Jobs of the last day that were given up.", func(b office.Backlog) float64 { return float64(b.JobsGivenUp) }),
+		gauges("rubricon_seats_offered", "Offers of seats that stand.", func(b office.Backlog) float64 { return float64(b.SeatsOffered) }),
 	}
 )
 
@@ -96,10 +96,10 @@ func tell[T any](out chan<- prometheus.Metric, v T, list ...reading[T]) {
 func (*backlogCollector) Describe(out chan<- *prometheus.Desc) { out <- databaseUp.desc }
 
 func (b *backlogCollector) Collect(out chan<- prometheus.Metric) {
-	tell(out, b.s.cases.PoolStats(), ofPool...)
+	tell(out, b.s.cases.Office.PoolStats(), ofPool...)
 	ctx, stop := context.WithTimeout(context.Background(), readyWithin)
 	defer stop()
-	waits, err := b.s.cases.Backlog(ctx)
+	waits, err := b.s.cases.Office.Backlog(ctx)
 	if err != nil {
 		tell(out, 0, databaseUp)
 		return
@@ -128,7 +128,7 @@ func (s *Server) operateRoutes(engine *gin.Engine) {
 		switch {
 		case s.leaving.Load():
 			c.String(http.StatusServiceUnavailable, "leaving\n")
-		case s.cases.Ready(ctx) != nil:
+		case s.cases.Office.Ready(ctx) != nil:
 			c.String(http.StatusServiceUnavailable, "the database does not answer\n")
 		default:
 			c.String(http.StatusOK, "ready\n")

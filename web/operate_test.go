@@ -9,7 +9,7 @@ import (
 	"strings"
 	"testing"
 
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // What looks after a process is told whether it lives, whether it can serve, and what it has done; no name and no id is in what is counted.
@@ -32,8 +32,8 @@ func TestOperating(t *testing.T) {
 	mara := s.person("mara.quill")
 	s.call(mara, "GET", maraSheet, "")
 	s.call(mara, "GET", "/api/schools/pellworth/years/2027/students/s0002/sheet", "")
-	storetest.Value[int64](t, s.db, `INSERT INTO letter (school_id, year, student_id, person_id, kind, key, made_at, next_at, state)
-		SELECT 'pellworth', 2027, 's0001', 's0001', 'opens', 'late', $1::timestamptz - interval '1 hour', $1::timestamptz - interval '1 hour', 'waiting' RETURNING id`, storetest.Now)
+	testdb.Value[int64](t, s.db, `INSERT INTO letter (school_id, year, student_id, person_id, kind, key, made_at, next_at, state)
+		SELECT 'pellworth', 2027, 's0001', 's0001', 'opens', 'late', $1::timestamptz - interval '1 hour', $1::timestamptz - interval '1 hour', 'waiting' RETURNING id`, testdb.Now)
 	status, text := ask(s.server.Metrics(), "/metrics")
 	for _, want := range []string{
 		`rubricon_request_seconds_count\{method="GET",route="/api/schools/:school/years/:year/students/:student/sheet",status="2xx"\} 1\n`,

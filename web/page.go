@@ -7,8 +7,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	appsheet "rubricon/app/sheet"
 	"rubricon/core/acts"
-	"rubricon/school"
 )
 
 // PaperView is a sheet that comes back signed on paper.
@@ -50,7 +50,7 @@ func (s *Server) pageRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("find-page", http.MethodPost, yearPath+"/pages", "The sheet of a code on a printed page"),
 		func(ctx context.Context, by int64, in *findIn) (*paperOut, error) {
-			p, err := s.cases.FindPaper(ctx, by, in.School, in.Year, in.Body.Code)
+			p, err := s.cases.Sheet.FindPaper(ctx, by, in.School, in.Year, in.Body.Code)
 			if err != nil {
 				return nil, err
 			}
@@ -68,7 +68,7 @@ func (s *Server) pageRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("sign-page", http.MethodPost, yearPath+"/pages/signature", "Record the signature that a guardian has given on a printed page"),
 		func(ctx context.Context, by int64, in *signIn) (*paperOut, error) {
-			p, err := s.cases.SignedOnPaper(ctx, by, in.School, in.Year, school.PaperSignature(in.Body))
+			p, err := s.cases.Sheet.SignedOnPaper(ctx, by, in.School, in.Year, appsheet.PaperSignature(in.Body))
 			if err != nil {
 				return nil, err
 			}
@@ -79,10 +79,10 @@ func (s *Server) pageRoutes(api huma.API) {
 		Guardian string `path:"guardian" maxLength:"100"`
 		RawBody  []byte `contentType:"application/octet-stream"`
 	}
-	keep := s.upload(operation("keep-page", http.MethodPut, studentPath+"/pages/{guardian}", "Keep a picture of the page that a guardian has signed: a PDF, a JPEG, PNG or HEIC picture; at most 10 MB"), school.MaxAttachment, officeShare, s.cases.MayKeepPages)
+	keep := s.upload(operation("keep-page", http.MethodPut, studentPath+"/pages/{guardian}", "Keep a picture of the page that a guardian has signed: a PDF, a JPEG, PNG or HEIC picture; at most 10 MB"), appsheet.MaxAttachment, officeShare, s.cases.Sheet.MayKeepPages)
 	keep.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, keep, func(ctx context.Context, by int64, in *keepIn) (*struct{}, error) {
-		return nil, s.cases.KeepPage(ctx, by, in.place(), in.Guardian, in.RawBody)
+		return nil, s.cases.Sheet.KeepPage(ctx, by, in.place(), in.Guardian, in.RawBody)
 	})
 	type pageIn struct {
 		OnSheet
@@ -96,7 +96,7 @@ func (s *Server) pageRoutes(api huma.API) {
 	}
 	signedIn(s, api, gives(operation("get-page", http.MethodGet, studentPath+"/pages/{guardian}", "The picture of the page that a guardian has signed"), "application/octet-stream"),
 		func(ctx context.Context, by int64, in *pageIn) (*pageOut, error) {
-			page, err := s.cases.Page(ctx, by, in.place(), in.Guardian)
+			page, err := s.cases.Sheet.Page(ctx, by, in.place(), in.Guardian)
 			if err != nil {
 				return nil, err
 			}
@@ -106,7 +106,7 @@ func (s *Server) pageRoutes(api huma.API) {
 		})
 }
 
-func newPaper(p *school.OnPaper) *PaperView {
+func newPaper(p *appsheet.OnPaper) *PaperView {
 	v := &PaperView{Student: p.Row.Student, Given: p.Pupil.GivenName, Family: p.Pupil.FamilyName, Grade: p.Row.Grade, Requests: len(p.AsSubmitted().Sheet.Requests), State: p.Row.State,
 		Act: newAct(p.Acts[acts.Sign]), Guardians: []PaperGuardian{}, Boxes: []PaperBox{}}
 	if p.Row.Receipt != nil {

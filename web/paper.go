@@ -14,6 +14,7 @@ import (
 	"golang.org/x/text/message"
 	"golang.org/x/text/number"
 
+	appsheet "rubricon/app/sheet"
 	"rubricon/core/acts"
 	"rubricon/core/catalog"
 	"rubricon/core/condition"
@@ -23,7 +24,6 @@ import (
 	"rubricon/core/sheet"
 	"rubricon/locales"
 	"rubricon/paper"
-	"rubricon/school"
 )
 
 // paperRoutes are those of what is printed.
@@ -35,12 +35,12 @@ func (s *Server) paperRoutes(api huma.API) {
 	}
 	signedIn(s, api, gives(operation("get-paper", http.MethodGet, sheetPath+"/paper.pdf", "The sheet to be printed: what was submitted with its receipt and lines to sign on, or the sheet as it is where nothing was"), "application/pdf"),
 		func(ctx context.Context, by int64, in *paperIn) (*fileOut, error) {
-			var d *school.Desk
+			var d *appsheet.Desk
 			var err error
 			if in.Receipt != "" {
-				d, err = s.cases.Handed(ctx, by, in.place(), in.Receipt)
+				d, err = s.cases.Sheet.Handed(ctx, by, in.place(), in.Receipt)
 			} else {
-				d, err = s.cases.Sheet(ctx, by, in.place())
+				d, err = s.cases.Sheet.Sheet(ctx, by, in.place())
 			}
 			if err != nil {
 				return nil, err
@@ -68,7 +68,7 @@ func pdfOut(name string, pdf []byte) *fileOut {
 
 // printed is a sheet that is written out in a language.
 type printed struct {
-	*school.Desk
+	*appsheet.Desk
 	since bool // the sheet has been changed since this was submitted
 	l     *locales.Locale
 }
@@ -247,7 +247,7 @@ func (p printed) agreements() paper.Part {
 }
 
 // acknowledged is what is to be known and holds nothing up: a rule that does not hold, or a condition that nothing meets.
-func (p printed) acknowledged(a school.Acknowledgement) string {
+func (p printed) acknowledged(a appsheet.Acknowledgement) string {
 	tag := p.l.Tag.String()
 	if a.Rule != "" {
 		for _, r := range p.Judgement.Rules {

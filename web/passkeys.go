@@ -16,8 +16,9 @@ import (
 	"github.com/go-webauthn/webauthn/protocol"
 	"github.com/go-webauthn/webauthn/webauthn"
 
+	"rubricon/app/account"
+	"rubricon/app/problem"
 	"rubricon/core/acts"
-	"rubricon/school"
 )
 
 // What a session remembers of passkeys.
@@ -53,7 +54,7 @@ func (o *owner) WebAuthnDisplayName() string                { return o.username 
 func (o *owner) WebAuthnCredentials() []webauthn.Credential { return o.keys }
 
 func (s *Server) owner(ctx context.Context, by int64) (*owner, error) {
-	username, list, err := s.cases.Passkeys(ctx, by)
+	username, list, err := s.cases.Account.Passkeys(ctx, by)
 	if err != nil {
 		return nil, err
 	}
@@ -128,12 +129,12 @@ func badPasskey(ctx context.Context) error {
 func (s *Server) passkeyRoutes(api huma.API) {
 	type listOut struct{ Body *PasskeysView }
 	list := func(ctx context.Context, by int64) (*listOut, error) {
-		_, keys, err := s.cases.Passkeys(ctx, by)
+		_, keys, err := s.cases.Account.Passkeys(ctx, by)
 		if err != nil {
 			return nil, err
 		}
 		v := &PasskeysView{Passkeys: []PasskeyView{}}
-		if v.May, err = s.cases.MayHavePasskeys(ctx, by); err != nil {
+		if v.May, err = s.cases.Account.MayHavePasskeys(ctx, by); err != nil {
 			return nil, err
 		}
 		for _, k := range keys {
@@ -148,7 +149,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		ID string `path:"id" minLength:"1" maxLength:"2000"`
 	}
 	signedIn(s, api, operation("drop-passkey", http.MethodDelete, "/api/passkeys/{id}", "Take one of one's own passkeys away"), func(ctx context.Context, by int64, in *passkeyDropIn) (*listOut, error) {
-		if err := s.cases.DropPasskey(ctx, by, in.ID); err != nil {
+		if err := s.cases.Account.DropPasskey(ctx, by, in.ID); err != nil {
 			return nil, err
 		}
 		return list(ctx, by)
@@ -162,7 +163,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 	}
 	// makes gives who may make a passkey: whoever is wholly signed in, or has still to make the first.
 	makes := func(ctx context.Context) (int64, error) {
-		if s.sessions.GetString(ctx, secondKey) == string(school.MakeOne) && !s.sessions.GetBool(ctx, onceKey) {
+		if s.sessions.GetString(ctx, secondKey) == string(account.MakeOne) && !s.sessions.GetBool(ctx, onceKey) {
 			return s.account(ctx)
 		}
 		return s.ready(ctx)
@@ -172,8 +173,8 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		if may, err := s.cases.MayHavePasskeys(ctx, by); err != nil || !may {
-			return nil, answer(ctx, errors.Join(err, &school.Error{Code: school.Code(acts.NotYours)}))
+		if may, err := s.cases.Account.MayHavePasskeys(ctx, by); err != nil || !may {
+			return nil, answer(ctx, errors.Join(err, &problem.Error{Code: problem.Code(acts.NotYours)}))
 		}
 		o, rp, err := s.ceremony(ctx, by)
 		if err != nil {
@@ -220,7 +221,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		if err := s.cases.AddPasskey(ctx, by, school.Passkey{ID: base64.RawURLEncoding.EncodeToString(made.ID), Name: in.Body.Name, Credential: key}); err != nil {
+		if err := s.cases.Account.AddPasskey(ctx, by, account.Passkey{ID: base64.RawURLEncoding.EncodeToString(made.ID), Name: in.Body.Name, Credential: key}); err != nil {
 			return nil, answer(ctx, err)
 		}
 		if err := s.renew(ctx); err != nil {
@@ -261,7 +262,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		if err := s.cases.TryPasskey(ctx, by); err != nil {
+		if err := s.cases.Account.TryPasskey(ctx, by); err != nil {
 			return nil, answer(ctx, err)
 		}
 		o, rp, err := s.ceremony(ctx, by)
@@ -285,7 +286,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		if err := s.cases.UsedPasskey(ctx, by, school.Passkey{ID: base64.RawURLEncoding.EncodeToString(used.ID), Credential: key}); err != nil {
+		if err := s.cases.Account.UsedPasskey(ctx, by, account.Passkey{ID: base64.RawURLEncoding.EncodeToString(used.ID), Credential: key}); err != nil {
 			return nil, answer(ctx, err)
 		}
 		if err := s.renew(ctx); err != nil {
@@ -305,7 +306,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 	forget := operation("forget-passkeys", http.MethodPost, yearPath+"/people/{person}/passkeys", "Take away the passkeys of a person who has lost them, with a reason")
 	forget.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, forget, func(ctx context.Context, by int64, in *forgetIn) (*struct{}, error) {
-		return nil, s.cases.ForgetPasskeys(ctx, by, in.School, in.Year, in.Person, in.Body.Reason)
+		return nil, s.cases.Account.ForgetPasskeys(ctx, by, in.School, in.Year, in.Person, in.Body.Reason)
 	})
 	type secondStepOut struct {
 		Body struct {
@@ -313,7 +314,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		}
 	}
 	signedIn(s, api, operation("get-second-step", http.MethodGet, yearPath+"/second-step", "Whether the staff of the school need a passkey"), func(ctx context.Context, by int64, in *InYear) (*secondStepOut, error) {
-		wanted, err := s.cases.WantsSecond(ctx, by, in.School, in.Year)
+		wanted, err := s.cases.Account.WantsSecond(ctx, by, in.School, in.Year)
 		out := &secondStepOut{}
 		out.Body.Wanted = wanted
 		return out, err
@@ -328,6 +329,6 @@ func (s *Server) passkeyRoutes(api huma.API) {
 	set := operation("set-second-step", http.MethodPut, yearPath+"/second-step", "Have the staff of the school need a passkey, from the next sign-in on, or not")
 	set.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, set, func(ctx context.Context, by int64, in *secondStepIn) (*struct{}, error) {
-		return nil, s.cases.SetSecond(ctx, by, in.School, in.Year, in.Body.Wanted, in.Body.Reason)
+		return nil, s.cases.Account.SetSecond(ctx, by, in.School, in.Year, in.Body.Wanted, in.Body.Reason)
 	})
 }

@@ -17,7 +17,7 @@ import (
 	"github.com/fxamacker/cbor/v2"
 
 	"rubricon/demo"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // key is an authenticator as Web Authentication, Level 2, has it (sections 6.1 and 6.5), with one credential of the algorithm ES256.
@@ -221,7 +221,7 @@ func TestAnAnswerSentManyTimesAtOnce(t *testing.T) {
 	k := newKeyed(t)
 	browser, options := k.half()
 	answer, cookies := k.key.answer(t, options, k.origin), k.cookies(browser)
-	before := storetest.Value[int](t, k.db, `SELECT count(*) FROM session`)
+	before := testdb.Value[int](t, k.db, `SELECT count(*) FROM session`)
 	var all sync.WaitGroup
 	for range 8 {
 		all.Go(func() {
@@ -229,7 +229,7 @@ func TestAnAnswerSentManyTimesAtOnce(t *testing.T) {
 		})
 	}
 	all.Wait()
-	if got := storetest.Value[int](t, k.db, `SELECT count(*) FROM session`); got != before {
+	if got := testdb.Value[int](t, k.db, `SELECT count(*) FROM session`); got != before {
 		t.Errorf("%d sessions, %d before: the one that was half is whole, and there are no more", got, before)
 	}
 }

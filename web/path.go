@@ -7,13 +7,14 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	appsheet "rubricon/app/sheet"
+	schoolyear "rubricon/app/year"
 	"rubricon/core/acts"
 	"rubricon/core/catalog"
 	"rubricon/core/condition"
 	"rubricon/core/credit"
 	"rubricon/core/policy"
 	"rubricon/core/sheet"
-	"rubricon/school"
 )
 
 // CourseView is a course beside a sheet.
@@ -143,7 +144,7 @@ func (s *Server) pathRoutes(api huma.API) {
 	type courseOut struct{ Body *CourseView }
 	signedIn(s, api, operation("get-course", http.MethodGet, studentPath+"/courses/{course}", "A course beside a student's sheet: what it asks for, where it leads, what adding it would do"),
 		func(ctx context.Context, by int64, in *courseIn) (*courseOut, error) {
-			c, err := s.cases.Course(ctx, by, in.place(), in.Course)
+			c, err := s.cases.Sheet.Course(ctx, by, in.place(), in.Course)
 			if err != nil {
 				return nil, err
 			}
@@ -152,7 +153,7 @@ func (s *Server) pathRoutes(api huma.API) {
 	type pathOut struct{ Body *PathView }
 	signedIn(s, api, operation("get-path", http.MethodGet, studentPath+"/path", "A student's whole way: earned, requested, planned, and what is open"),
 		func(ctx context.Context, by int64, in *OnSheet) (*pathOut, error) {
-			p, err := s.cases.Path(ctx, by, in.place())
+			p, err := s.cases.Sheet.Path(ctx, by, in.place())
 			if err != nil {
 				return nil, err
 			}
@@ -165,7 +166,7 @@ func (s *Server) pathRoutes(api huma.API) {
 	signedIn(s, api, operation("change-plan", http.MethodPost, studentPath+"/plan", "Change the plan for later years; kept at once"),
 		func(ctx context.Context, by int64, in *planIn) (*pathOut, error) {
 			b := &in.Body
-			p, err := s.cases.ChangePlan(ctx, by, in.place(), school.PlanEdit{Version: b.Version, Act: b.Act, Course: b.Course, Grade: b.Grade, From: b.From, Alternate: b.Backup})
+			p, err := s.cases.Sheet.ChangePlan(ctx, by, in.place(), appsheet.PlanEdit{Version: b.Version, Act: b.Act, Course: b.Course, Grade: b.Grade, From: b.From, Alternate: b.Backup})
 			if err != nil {
 				return nil, err
 			}
@@ -173,7 +174,7 @@ func (s *Server) pathRoutes(api huma.API) {
 		})
 }
 
-func newCourseView(c *school.CourseDesk) *CourseView {
+func newCourseView(c *appsheet.CourseDesk) *CourseView {
 	y, k := c.Year.Year, c.Known
 	v := &CourseView{Version: c.Row.Version, Course: y.Codes[c.Course], Feeds: []Feed{}, Stops: []Stop{}, Legs: []Leg{}, More: c.Route.More}
 	if c.Effect != nil {
@@ -219,7 +220,7 @@ func newCourseView(c *school.CourseDesk) *CourseView {
 	return v
 }
 
-func newPart(k *school.Known, o *sheet.Outline, evidence []sheet.Evidence) ConditionPart {
+func newPart(k *schoolyear.Known, o *sheet.Outline, evidence []sheet.Evidence) ConditionPart {
 	part := ConditionPart{Verdict: o.Verdict.String(), Of: o.N}
 	if o.Leaf >= 0 {
 		proof := newProof(k, &evidence[o.Leaf])
@@ -231,7 +232,7 @@ func newPart(k *school.Known, o *sheet.Outline, evidence []sheet.Evidence) Condi
 	return part
 }
 
-func newPath(p *school.Path) *PathView {
+func newPath(p *appsheet.Path) *PathView {
 	y := p.Desk.Year.Year
 	v := &PathView{Sheet: p.Row.Version, Version: p.Version, Act: newAct(p.Acts[acts.Plan]), First: y.Policy.FirstGrade, Last: y.Policy.LastGrade, Grade: p.Row.Grade,
 		Stops: []PathStop{}, Lists: []PathList{}, Options: []PathOption{}, Before: append([]string{}, codes(y, p.Before)...)}
@@ -281,7 +282,7 @@ type pathStop struct {
 }
 
 // pathStops gathers what is on record, requested and planned, by grade.
-func pathStops(p *school.Path) (list []pathStop) {
+func pathStops(p *appsheet.Path) (list []pathStop) {
 	y, k := p.Desk.Year.Year, p.Known
 	for i := range k.Records {
 		r := &k.Records[i]

@@ -9,28 +9,28 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rubricon/school"
+	"rubricon/app/schedule"
 )
 
 // RunView is a run of the placement.
 type RunView struct {
-	ID       int                    `json:"id" doc:"From 1: people call them A, B, C"`
-	State    string                 `json:"state" enum:"waiting,running,done,refused,stopped,failed"`
-	Stop     bool                   `json:"stop" doc:"It has been asked to stop"`
-	Seed     int64                  `json:"seed"`
-	Limit    int                    `json:"limit" doc:"Seconds"`
-	By       string                 `json:"by"`
-	At       time.Time              `json:"at"`
-	Step     string                 `json:"step,omitempty" enum:"read,negotiating,bounding,diving,searching,finished"`
-	Settled  int                    `json:"settled"`
-	Of       int                    `json:"of"`
-	Curve    []school.CurvePoint    `json:"curve" doc:"How good the best was after some seconds, and how good any could be"`
-	Found    *school.RunSummary     `json:"found,omitempty"`
-	Why      string                 `json:"why,omitempty" enum:"no-schedule,bad-rows,broken,run-behind,too-large"`
-	Problems []TaskProblem          `json:"problems,omitempty"`
-	Changes  []school.SectionChange `json:"changes" doc:"Of the sections, that it tries"`
-	Helps    *school.Helping        `json:"helps,omitempty" doc:"What would help it most"`
-	Helping  string                 `json:"helping,omitempty" enum:"waiting,running,done,refused,stopped,failed" doc:"How far looking for that is"`
+	ID       int                      `json:"id" doc:"From 1: people call them A, B, C"`
+	State    string                   `json:"state" enum:"waiting,running,done,refused,stopped,failed"`
+	Stop     bool                     `json:"stop" doc:"It has been asked to stop"`
+	Seed     int64                    `json:"seed"`
+	Limit    int                      `json:"limit" doc:"Seconds"`
+	By       string                   `json:"by"`
+	At       time.Time                `json:"at"`
+	Step     string                   `json:"step,omitempty" enum:"read,negotiating,bounding,diving,searching,finished"`
+	Settled  int                      `json:"settled"`
+	Of       int                      `json:"of"`
+	Curve    []schedule.CurvePoint    `json:"curve" doc:"How good the best was after some seconds, and how good any could be"`
+	Found    *schedule.RunSummary     `json:"found,omitempty"`
+	Why      string                   `json:"why,omitempty" enum:"no-schedule,bad-rows,broken,run-behind,too-large"`
+	Problems []TaskProblem            `json:"problems,omitempty"`
+	Changes  []schedule.SectionChange `json:"changes" doc:"Of the sections, that it tries"`
+	Helps    *schedule.Helping        `json:"helps,omitempty" doc:"What would help it most"`
+	Helping  string                   `json:"helping,omitempty" enum:"waiting,running,done,refused,stopped,failed" doc:"How far looking for that is"`
 }
 
 // ReadinessView says whose requests are placed, or shown to their families, and whose are not.
@@ -52,8 +52,8 @@ type ReadyPupilView struct {
 	Stood   string `json:"stood" enum:"submitted,signed,cleared" doc:"How far the requests have come, placed or not"`
 }
 
-func newReadiness(r *school.Readiness) *ReadinessView {
-	views := func(list []school.ReadyPupil) []ReadyPupilView {
+func newReadiness(r *schedule.Readiness) *ReadinessView {
+	views := func(list []schedule.ReadyPupil) []ReadyPupilView {
 		out := []ReadyPupilView{}
 		for _, p := range list {
 			out = append(out, ReadyPupilView{p.Student, p.GivenName, p.FamilyName, p.Grade, p.Version, p.Stood})
@@ -65,13 +65,13 @@ func newReadiness(r *school.Readiness) *ReadinessView {
 
 // PlacedView is what a run gives one student.
 type PlacedView struct {
-	Student string                `json:"student"`
-	Name    string                `json:"name"`
-	Grade   int                   `json:"grade"`
-	Lot     int                   `json:"lot" doc:"The place in the lottery, from 1"`
-	Open    int                   `json:"open" doc:"Requests that nothing came in for"`
-	Given   []school.GivenSection `json:"given"`
-	Lacking []school.Lacking      `json:"lacking"`
+	Student string                  `json:"student"`
+	Name    string                  `json:"name"`
+	Grade   int                     `json:"grade"`
+	Lot     int                     `json:"lot" doc:"The place in the lottery, from 1"`
+	Open    int                     `json:"open" doc:"Requests that nothing came in for"`
+	Given   []schedule.GivenSection `json:"given"`
+	Lacking []schedule.Lacking      `json:"lacking"`
 }
 
 // PublicationView is what families were shown.
@@ -87,10 +87,10 @@ type PublicationView struct {
 	Reason string     `json:"reason,omitempty"`
 }
 
-func newRun(r *school.Run) RunView {
-	v := RunView{ID: r.ID, State: string(r.State), Stop: r.Stop, Seed: r.Seed, Limit: r.Seconds, By: r.By, At: r.At, Step: r.Step, Settled: r.Done, Of: r.Total, Curve: []school.CurvePoint{}, Found: r.Summary, Why: r.Why,
+func newRun(r *schedule.Run) RunView {
+	v := RunView{ID: r.ID, State: string(r.State), Stop: r.Stop, Seed: r.Seed, Limit: r.Seconds, By: r.By, At: r.At, Step: r.Step, Settled: r.Done, Of: r.Total, Curve: []schedule.CurvePoint{}, Found: r.Summary, Why: r.Why,
 		Problems: taskProblems(r.Problems)}
-	v.Changes, v.Helps = append([]school.SectionChange{}, r.Changes...), r.Helps
+	v.Changes, v.Helps = append([]schedule.SectionChange{}, r.Changes...), r.Helps
 	if r.Helping != nil {
 		v.Helping = string(*r.Helping)
 	}
@@ -98,7 +98,7 @@ func newRun(r *school.Run) RunView {
 	return v
 }
 
-func newPlaced(p *school.PlacedPupil) PlacedView {
+func newPlaced(p *schedule.PlacedPupil) PlacedView {
 	return PlacedView{p.Student, p.Name, p.Grade, p.Lot, p.Open, p.Given, p.Lacking}
 }
 
@@ -106,14 +106,14 @@ func newPlaced(p *school.PlacedPupil) PlacedView {
 func (s *Server) placementRoutes(api huma.API) {
 	type runsOut struct{ Body []RunView }
 	type runOut struct{ Body RunView }
-	one := func(r *school.Run, err error) (*runOut, error) {
+	one := func(r *schedule.Run, err error) (*runOut, error) {
 		if err != nil {
 			return nil, err
 		}
 		return &runOut{newRun(r)}, nil
 	}
 	signedIn(s, api, operation("list-runs", http.MethodGet, yearPath+"/placements", "The runs of the placement, the newest first"), func(ctx context.Context, by int64, in *InYear) (*runsOut, error) {
-		list, err := s.cases.Runs(ctx, by, in.School, in.Year)
+		list, err := s.cases.Schedule.Runs(ctx, by, in.School, in.Year)
 		out := &runsOut{Body: []RunView{}}
 		for _, r := range list {
 			out.Body = append(out.Body, newRun(r))
@@ -123,7 +123,7 @@ func (s *Server) placementRoutes(api huma.API) {
 	type readinessOut struct{ Body *ReadinessView }
 	signedIn(s, api, operation("get-placing-readiness", http.MethodGet, yearPath+"/placements/readiness", "Whose requests a run of the placement would take now, and whose not"),
 		func(ctx context.Context, by int64, in *InYear) (*readinessOut, error) {
-			r, err := s.cases.PlacingReadiness(ctx, by, in.School, in.Year)
+			r, err := s.cases.Schedule.PlacingReadiness(ctx, by, in.School, in.Year)
 			if err != nil {
 				return nil, err
 			}
@@ -136,7 +136,7 @@ func (s *Server) placementRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("get-publishing-readiness", http.MethodGet, yearPath+"/placements/{run}/readiness", "Whom publishing a run to a grade would show something, and whom not"),
 		func(ctx context.Context, by int64, in *publishingIn) (*readinessOut, error) {
-			r, err := s.cases.PublishingReadiness(ctx, by, in.School, in.Year, in.Run, in.Grade)
+			r, err := s.cases.Schedule.PublishingReadiness(ctx, by, in.School, in.Year, in.Run, in.Grade)
 			if err != nil {
 				return nil, err
 			}
@@ -145,25 +145,25 @@ func (s *Server) placementRoutes(api huma.API) {
 	type startRunIn struct {
 		InYear
 		Body struct {
-			Seed    int64                  `json:"seed" minimum:"0" maximum:"9007199254740991" doc:"Of the lottery and of the search"`
-			Seconds int                    `json:"seconds" minimum:"1" maximum:"600" doc:"The longest to search"`
-			Changes []school.SectionChange `json:"changes,omitempty" maxItems:"60" doc:"Of the sections, to try; the master schedule stays as it is"`
+			Seed    int64                    `json:"seed" minimum:"0" maximum:"9007199254740991" doc:"Of the lottery and of the search"`
+			Seconds int                      `json:"seconds" minimum:"1" maximum:"600" doc:"The longest to search"`
+			Changes []schedule.SectionChange `json:"changes,omitempty" maxItems:"60" doc:"Of the sections, to try; the master schedule stays as it is"`
 		}
 	}
 	signedIn(s, api, operation("start-run", http.MethodPost, yearPath+"/placements", "Place what is handed in"), func(ctx context.Context, by int64, in *startRunIn) (*runOut, error) {
-		return one(s.cases.StartRun(ctx, by, in.School, in.Year, in.Body.Seed, in.Body.Seconds, in.Body.Changes...))
+		return one(s.cases.Schedule.StartRun(ctx, by, in.School, in.Year, in.Body.Seed, in.Body.Seconds, in.Body.Changes...))
 	})
 	type runIn struct {
 		InYear
 		Run int `path:"run" minimum:"1" maximum:"1000"`
 	}
 	signedIn(s, api, operation("stop-run", http.MethodPost, yearPath+"/placements/{run}/stop", "End a run; the best that it has found is kept"), func(ctx context.Context, by int64, in *runIn) (*runOut, error) {
-		return one(s.cases.StopRun(ctx, by, in.School, in.Year, in.Run))
+		return one(s.cases.Schedule.StopRun(ctx, by, in.School, in.Year, in.Run))
 	})
 	type lackingOut struct{ Body []PlacedView }
 	signedIn(s, api, operation("list-lacking", http.MethodGet, yearPath+"/placements/{run}/lacking", "The students of a run who lack something, first those with nothing in its place; at most 500"),
 		func(ctx context.Context, by int64, in *runIn) (*lackingOut, error) {
-			list, err := s.cases.Lacking(ctx, by, in.School, in.Year, in.Run)
+			list, err := s.cases.Schedule.Lacking(ctx, by, in.School, in.Year, in.Run)
 			out := &lackingOut{Body: []PlacedView{}}
 			for i := range list {
 				out.Body = append(out.Body, newPlaced(&list[i]))
@@ -177,7 +177,7 @@ func (s *Server) placementRoutes(api huma.API) {
 	}
 	type placedOut struct{ Body PlacedView }
 	signedIn(s, api, operation("get-placed", http.MethodGet, yearPath+"/placements/{run}/students/{student}", "What a run gives one student"), func(ctx context.Context, by int64, in *placedIn) (*placedOut, error) {
-		p, err := s.cases.PlacedIn(ctx, by, in.School, in.Year, in.Run, in.Student)
+		p, err := s.cases.Schedule.PlacedIn(ctx, by, in.School, in.Year, in.Run, in.Student)
 		if err != nil {
 			return nil, err
 		}
@@ -190,7 +190,7 @@ func (s *Server) placementRoutes(api huma.API) {
 	}
 	signedIn(s, api, gives(operation("take-enrollments", http.MethodGet, yearPath+"/placements/{run}/enrollments.csv", "What a run gives as enrollments.csv (OneRoster 1.1)"), "text/csv"),
 		func(ctx context.Context, by int64, in *runIn) (*enrollmentsOut, error) {
-			f, err := s.cases.Enrollments(ctx, by, in.School, in.Year, in.Run)
+			f, err := s.cases.Schedule.Enrollments(ctx, by, in.School, in.Year, in.Run)
 			if err != nil {
 				return nil, err
 			}
@@ -199,7 +199,7 @@ func (s *Server) placementRoutes(api huma.API) {
 		})
 	type publicationsOut struct{ Body []PublicationView }
 	signedIn(s, api, operation("list-publications", http.MethodGet, yearPath+"/publications", "What families were shown, the latest first"), func(ctx context.Context, by int64, in *InYear) (*publicationsOut, error) {
-		list, err := s.cases.Publications(ctx, by, in.School, in.Year)
+		list, err := s.cases.Schedule.Publications(ctx, by, in.School, in.Year)
 		out := &publicationsOut{Body: []PublicationView{}}
 		for _, p := range list {
 			out.Body = append(out.Body, newPublication(p))
@@ -221,7 +221,7 @@ func (s *Server) placementRoutes(api huma.API) {
 	signedIn(s, api, takesLong(operation("publish", http.MethodPost, yearPath+"/publications", "Show families what a run gives them, by grade or all")), func(ctx context.Context, by int64, in *publishIn) (*sheetsOut, error) {
 		out := &sheetsOut{}
 		var err error
-		out.Body.Sheets, err = s.cases.Publish(ctx, by, in.School, in.Year, in.Body.Run, in.Body.Grade)
+		out.Body.Sheets, err = s.cases.Schedule.Publish(ctx, by, in.School, in.Year, in.Body.Run, in.Body.Grade)
 		return out, err
 	})
 	type unpublishIn struct {
@@ -234,11 +234,11 @@ func (s *Server) placementRoutes(api huma.API) {
 	signedIn(s, api, takesLong(operation("take-back-publication", http.MethodPost, yearPath+"/publications/{publication}/return", "Take a publication back, with a reason")), func(ctx context.Context, by int64, in *unpublishIn) (*sheetsOut, error) {
 		out := &sheetsOut{}
 		var err error
-		out.Body.Sheets, err = s.cases.Unpublish(ctx, by, in.School, in.Year, in.Publication, in.Body.Reason)
+		out.Body.Sheets, err = s.cases.Schedule.Unpublish(ctx, by, in.School, in.Year, in.Publication, in.Body.Reason)
 		return out, err
 	})
 }
 
-func newPublication(p school.Publication) PublicationView {
+func newPublication(p schedule.Publication) PublicationView {
 	return PublicationView{p.ID, p.Run, p.Grade, p.Sheets, p.By, p.At, p.BackAt, p.BackBy, p.Reason}
 }

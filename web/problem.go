@@ -11,9 +11,10 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
 
+	"rubricon/app/problem"
+	appsheet "rubricon/app/sheet"
 	"rubricon/core/acts"
 	"rubricon/locales"
-	"rubricon/school"
 )
 
 // Problem is an error as RFC 9457 has it, with a stable code and what helps to mend it.
@@ -49,13 +50,13 @@ func (p *Problem) GetHeaders() http.Header {
 	return http.Header{"Retry-After": {strconv.Itoa(p.Wait)}}
 }
 
-var statuses = map[school.Code]int{
-	school.NotFound: http.StatusNotFound, school.NoCourse: http.StatusNotFound, school.NoSection: http.StatusNotFound, school.SignInFailed: http.StatusUnauthorized, school.TooMany: http.StatusTooManyRequests,
-	school.Code(acts.NotYours): http.StatusForbidden, school.NeedsReason: http.StatusUnprocessableEntity, school.KeyReused: http.StatusUnprocessableEntity, school.NeedsMessage: http.StatusUnprocessableEntity,
-	school.NeedsAgreed: http.StatusUnprocessableEntity, school.NeedsCommitment: http.StatusUnprocessableEntity, school.BadMark: http.StatusUnprocessableEntity, school.NotACourse: http.StatusUnprocessableEntity,
-	school.BadAct: http.StatusUnprocessableEntity, school.BadCode: http.StatusUnprocessableEntity, school.NoGuardian: http.StatusUnprocessableEntity, school.BadPassword: http.StatusUnprocessableEntity, school.CommonPassword: http.StatusUnprocessableEntity, school.BadToken: http.StatusUnprocessableEntity, school.BadHook: http.StatusUnprocessableEntity, school.BadAddress: http.StatusUnprocessableEntity, school.NoHookKey: http.StatusConflict, school.TooMuch: http.StatusUnprocessableEntity,
-	school.Busy: http.StatusServiceUnavailable, school.Crowded: http.StatusServiceUnavailable, school.NotZip: http.StatusUnprocessableEntity, school.BadFile: http.StatusUnprocessableEntity, school.NeedsName: http.StatusUnprocessableEntity,
-	school.BadCondition: http.StatusUnprocessableEntity, school.BadRecord: http.StatusUnprocessableEntity, school.BadWindow: http.StatusUnprocessableEntity, school.BadRevision: http.StatusUnprocessableEntity, school.NoRule: http.StatusUnprocessableEntity, school.BadSection: http.StatusUnprocessableEntity,
+var statuses = map[problem.Code]int{
+	problem.NotFound: http.StatusNotFound, problem.NoCourse: http.StatusNotFound, problem.NoSection: http.StatusNotFound, problem.SignInFailed: http.StatusUnauthorized, problem.TooMany: http.StatusTooManyRequests,
+	problem.Code(acts.NotYours): http.StatusForbidden, problem.NeedsReason: http.StatusUnprocessableEntity, problem.KeyReused: http.StatusUnprocessableEntity, problem.NeedsMessage: http.StatusUnprocessableEntity,
+	problem.NeedsAgreed: http.StatusUnprocessableEntity, problem.NeedsCommitment: http.StatusUnprocessableEntity, problem.BadMark: http.StatusUnprocessableEntity, problem.NotACourse: http.StatusUnprocessableEntity,
+	problem.BadAct: http.StatusUnprocessableEntity, problem.BadCode: http.StatusUnprocessableEntity, problem.NoGuardian: http.StatusUnprocessableEntity, problem.BadPassword: http.StatusUnprocessableEntity, problem.CommonPassword: http.StatusUnprocessableEntity, problem.BadToken: http.StatusUnprocessableEntity, problem.BadHook: http.StatusUnprocessableEntity, problem.BadAddress: http.StatusUnprocessableEntity, problem.NoHookKey: http.StatusConflict, problem.TooMuch: http.StatusUnprocessableEntity,
+	problem.Busy: http.StatusServiceUnavailable, problem.Crowded: http.StatusServiceUnavailable, problem.NotZip: http.StatusUnprocessableEntity, problem.BadFile: http.StatusUnprocessableEntity, problem.NeedsName: http.StatusUnprocessableEntity,
+	problem.BadCondition: http.StatusUnprocessableEntity, problem.BadRecord: http.StatusUnprocessableEntity, problem.BadWindow: http.StatusUnprocessableEntity, problem.BadRevision: http.StatusUnprocessableEntity, problem.NoRule: http.StatusUnprocessableEntity, problem.BadSection: http.StatusUnprocessableEntity,
 }
 
 // say gives a sentence of the errors in the language of the request.
@@ -65,7 +66,7 @@ func say(ctx context.Context, code string) string {
 
 // statusCodes name errors that come from the protocol rather than from a use case.
 var statusCodes = map[int]string{
-	http.StatusBadRequest: "bad-request", http.StatusUnauthorized: "not-signed-in", http.StatusNotFound: string(school.NotFound),
+	http.StatusBadRequest: "bad-request", http.StatusUnauthorized: "not-signed-in", http.StatusNotFound: string(problem.NotFound),
 	http.StatusMethodNotAllowed: "method-not-allowed", http.StatusRequestEntityTooLarge: "too-large", http.StatusUnsupportedMediaType: "unsupported-media-type",
 	http.StatusUnprocessableEntity: "bad-input", http.StatusForbidden: string(acts.NotYours), http.StatusNotAcceptable: "not-acceptable",
 	http.StatusServiceUnavailable: "unavailable",
@@ -98,7 +99,7 @@ func internal(ctx context.Context, message string, errs ...error) *Problem {
 		return newProblem(http.StatusInternalServerError, say(ctx, "internal")) // nobody reads it, and nothing is wrong
 	}
 	for _, err := range errs {
-		if school.Unavailable(err) {
+		if problem.Unavailable(err) {
 			requestOf(ctx).log.WarnContext(ctx, "the database cannot be reached, or is too slow", "error", err)
 			return unavailable(ctx)
 		}
@@ -140,7 +141,7 @@ func init() {
 
 // answer turns an error of a use case into what the client gets, said in the language of the request.
 func answer(ctx context.Context, err error) error {
-	var known *school.Error
+	var known *problem.Error
 	if !errors.As(err, &known) {
 		if said := huma.StatusError(nil); errors.As(err, &said) {
 			return err
@@ -155,10 +156,10 @@ func answer(ctx context.Context, err error) error {
 	p.Code, p.Param, p.Next = string(known.Code), known.Param, known.Next
 	if known.Wait > 0 {
 		p.Wait = int(math.Ceil(known.Wait.Seconds()))
-	} else if known.Code == school.Busy {
+	} else if known.Code == problem.Busy {
 		p.Wait = waitWhenDown
 	}
-	now, ok := known.Now.(*school.Desk)
+	now, ok := known.Now.(*appsheet.Desk)
 	if !ok {
 		return p
 	}

@@ -13,8 +13,8 @@ import (
 	"testing"
 	"time"
 
+	"rubricon/internal/testdb"
 	"rubricon/jobs"
-	"rubricon/store/storetest"
 	"rubricon/web"
 )
 
@@ -34,7 +34,7 @@ func newBehindProxy(t *testing.T) *behindProxy {
 	t.Cleanup(stop)
 	var forward [2]*httputil.ReverseProxy
 	for i, s := range p.processes {
-		go s.cases.Live(ctx)
+		go s.cases.Messages.Live(ctx)
 		forward[i] = &httputil.ReverseProxy{Rewrite: func(r *httputil.ProxyRequest) {
 			r.SetURL(mustParse(t, s.URL))
 			r.Out.Host = r.In.Host
@@ -155,7 +155,7 @@ func TestTwoProcessesBehindAProxy(t *testing.T) {
 		}
 	}
 	// What is begun at one is done by the other, which alone runs jobs, and fetched at either.
-	queue, err := jobs.Start(t.Context(), p.processes[1].db.Open(t), p.processes[1].cases, jobs.Post{}, nil, storetest.Quiet)
+	queue, err := jobs.Start(t.Context(), p.processes[1].db.Open(t), p.processes[1].cases, jobs.Post{}, nil, testdb.Quiet)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -7,8 +7,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	appcaseload "rubricon/app/caseload"
+	schoolyear "rubricon/app/year"
 	"rubricon/core/acts"
-	"rubricon/school"
 )
 
 // RemarksView is what was asked and said about a sheet.
@@ -44,8 +45,8 @@ type Remarking struct {
 // remarkRoutes are those of what is asked and said about a sheet.
 func (s *Server) remarkRoutes(api huma.API) {
 	type remarksOut struct{ Body *RemarksView }
-	list := func(ctx context.Context, by int64, at school.Place) (*remarksOut, error) {
-		d, rows, err := s.cases.Remarks(ctx, by, at)
+	list := func(ctx context.Context, by int64, at schoolyear.Place) (*remarksOut, error) {
+		d, rows, err := s.cases.Caseload.Remarks(ctx, by, at)
 		if err != nil {
 			return nil, err
 		}
@@ -66,7 +67,7 @@ func (s *Server) remarkRoutes(api huma.API) {
 	signedIn(s, api, operation("make-remark", http.MethodPost, studentPath+"/remarks", "Ask or say something about a sheet, or one course or rule of it"),
 		func(ctx context.Context, by int64, in *remarkIn) (*remarksOut, error) {
 			b := &in.Body
-			if _, err := s.cases.Remark(ctx, by, in.place(), school.RemarkRow{Kind: b.Kind, Course: b.Course, Rule: b.Rule, Text: b.Text}); err != nil {
+			if _, err := s.cases.Caseload.Remark(ctx, by, in.place(), appcaseload.RemarkRow{Kind: b.Kind, Course: b.Course, Rule: b.Rule, Text: b.Text}); err != nil {
 				return nil, err
 			}
 			return list(ctx, by, in.place())
@@ -80,7 +81,7 @@ func (s *Server) remarkRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("answer-remark", http.MethodPost, studentPath+"/remarks/{id}/answer", "Answer what a family asked or said, once"),
 		func(ctx context.Context, by int64, in *answerIn) (*remarksOut, error) {
-			if _, err := s.cases.AnswerRemark(ctx, by, in.place(), in.ID, in.Body.Answer); err != nil {
+			if _, err := s.cases.Caseload.AnswerRemark(ctx, by, in.place(), in.ID, in.Body.Answer); err != nil {
 				return nil, err
 			}
 			return list(ctx, by, in.place())

@@ -4,17 +4,21 @@ import (
 	"fmt"
 	"slices"
 
+	"rubricon/app/account"
+	appcaseload "rubricon/app/caseload"
+	"rubricon/app/schedule"
+	appsheet "rubricon/app/sheet"
+	schoolyear "rubricon/app/year"
 	"rubricon/core/acts"
 	"rubricon/core/catalog"
 	"rubricon/core/condition"
 	"rubricon/core/credit"
 	"rubricon/core/policy"
 	"rubricon/core/sheet"
-	"rubricon/school"
 )
 
 // newSheet shows a desk.
-func newSheet(d *school.Desk) *SheetView {
+func newSheet(d *appsheet.Desk) *SheetView {
 	y := d.Year.Year
 	v := &SheetView{School: d.Row.School, Year: d.Row.Year, Version: d.Row.Version, Judged: fmt.Sprintf("%s.%d", versionOf(d.Year), d.Row.Facts), Beyond: d.Judgement == nil,
 		Student: newStudent(d),
@@ -30,8 +34,8 @@ func newSheet(d *school.Desk) *SheetView {
 		head := newDraftHead(d.Draft)
 		v.Draft = &head
 	}
-	v.Placed, v.Clash = d.Shown(), codes(y, d.Clash())
-	if v.Shown = d.Row.Shown; d.InFamily() {
+	v.Placed, v.Clash = schedule.WeekOf(d), codes(y, d.Clash())
+	if v.Shown = d.Row.Shown; appcaseload.InFamily(d) {
 		v.Talk = d.Row.Talk.V
 	}
 	if x := d.Row.Undoes; x != nil && d.Acts[acts.Undo].Allowed {
@@ -74,7 +78,7 @@ func newSheet(d *school.Desk) *SheetView {
 	return v
 }
 
-func (v *SheetView) requests(d *school.Desk) {
+func (v *SheetView) requests(d *appsheet.Desk) {
 	y := d.Year.Year
 	covers, sole := d.Cover(), d.Known.Sole(&d.Sheet)
 	for i, r := range d.Sheet.Requests {
@@ -102,7 +106,7 @@ func (v *SheetView) requests(d *school.Desk) {
 }
 
 // summer shows the requests for the summer, and what is to be done outside the sheet.
-func (v *SheetView) summer(d *school.Desk) {
+func (v *SheetView) summer(d *appsheet.Desk) {
 	for i, r := range d.Sheet.Summer {
 		e := newEntry(d, r.Course)
 		e.Rank, e.Terms, e.Covered = i+1, []int{}, true
@@ -126,14 +130,14 @@ func (v *SheetView) summer(d *school.Desk) {
 	}
 }
 
-func newStudent(d *school.Desk) Student {
+func newStudent(d *appsheet.Desk) Student {
 	return Student{d.Row.Student, d.Pupil.GivenName, d.Pupil.FamilyName, d.Row.Grade, d.Pupil.CounselorName, d.Pupil.Guardians}
 }
 
 // phases are those of a window that has been set, as screens have them.
 var phases = map[acts.Phase]string{acts.Before: "before", acts.Open: "open", acts.Late: "late", acts.Over: "over"}
 
-func newRound(d *school.Desk) *Round {
+func newRound(d *appsheet.Desk) *Round {
 	s, set := d.Summer(), &d.Year.Policy.Settings
 	if !s.Apart() {
 		return nil
@@ -148,7 +152,7 @@ func newRound(d *school.Desk) *Round {
 	return out
 }
 
-func (v *SheetView) alternates(d *school.Desk) {
+func (v *SheetView) alternates(d *appsheet.Desk) {
 	y := d.Year.Year
 	standing := d.Known.Standing(&d.Sheet)
 	for i, a := range d.Sheet.Alternates {
@@ -174,7 +178,7 @@ func (e *Entry) stand(r *sheet.RequestResult) {
 }
 
 // waived tells who waived the condition, by the place of the signal, and why; -1: nobody did.
-func (e *Entry) waived(k *school.Known, signal int) {
+func (e *Entry) waived(k *schoolyear.Known, signal int) {
 	if signal >= 0 {
 		e.WaivedBy, e.WaivedNote = k.Said[signal], k.Signals[signal].Note
 	}
@@ -187,9 +191,9 @@ func verdict(has bool, v condition.Verdict) string {
 	return v.String()
 }
 
-func newStatus(d *school.Desk) Status {
+func newStatus(d *appsheet.Desk) Status {
 	r := &d.Row
-	st := Status{State: r.State, Stood: string(acts.State(r.State).Stood(acts.State(r.Before))), Started: d.Started(), Changed: d.Changed, HandedIn: d.HandedIn(), Next: string(d.Next), KeptAt: r.ChangedAt, SubmittedAt: r.SubmittedAt, ClearedAt: r.ClearedAt,
+	st := Status{State: r.State, Stood: string(acts.State(r.State).Stood(acts.State(r.Before))), Started: appcaseload.Started(d), Changed: d.Changed, HandedIn: d.HandedIn(), Next: string(d.Next), KeptAt: r.ChangedAt, SubmittedAt: r.SubmittedAt, ClearedAt: r.ClearedAt,
 		Message: r.Message, About: r.About.V, Answered: r.Answered, Reminded: r.Reminded, ChangeRequests: []ChangeRequest{}, Signatures: []Signature{}}
 	if x := d.Since(); x != nil {
 		since := Since(*x)
@@ -225,7 +229,7 @@ func newActs(a *acts.Answers) Acts {
 }
 
 // newEntry shows what is known of a course on the sheet, wherever it stands.
-func newEntry(d *school.Desk, course int32) Entry {
+func newEntry(d *appsheet.Desk, course int32) Entry {
 	y, k := d.Year.Year, d.Known
 	e := Entry{Course: y.Codes[course], Entry: "none", Mark: string(sheet.Settled), Retake: k.Retake(course), Taking: k.Taking(course)}
 	e.Assigned, e.Fixed = k.Assigned(course)
@@ -257,7 +261,7 @@ func newEntry(d *school.Desk, course int32) Entry {
 }
 
 // said is who gave the first signal of a kind about a course, where it is known.
-func said(k *school.Known, kind sheet.SignalKind, course string) string {
+func said(k *schoolyear.Known, kind sheet.SignalKind, course string) string {
 	for i := range k.Signals {
 		if x := &k.Signals[i]; x.Kind == kind && x.Code == course {
 			return k.Said[i]
@@ -266,7 +270,7 @@ func said(k *school.Known, kind sheet.SignalKind, course string) string {
 	return ""
 }
 
-func newClaim(c *school.Claim) Claim {
+func newClaim(c *schoolyear.Claim) Claim {
 	return Claim{ID: c.ID, Course: c.Course, Name: c.Name, By: c.By, Note: c.Note, File: c.File, SchoolYear: c.SchoolYear, Term: c.Term, Mark: c.Mark}
 }
 
@@ -281,7 +285,7 @@ func newNeed(y *catalog.Year, l *condition.Leaf) Need {
 	return n
 }
 
-func newProof(k *school.Known, e *sheet.Evidence) Proof {
+func newProof(k *schoolyear.Known, e *sheet.Evidence) Proof {
 	p := Proof{Need: newNeed(k.Year, e.Leaf), Verdict: e.Verdict.String(), Open: e.Verdict < condition.Expected}
 	if e.Record >= 0 {
 		r := &k.Records[e.Record]
@@ -300,7 +304,7 @@ func newProof(k *school.Known, e *sheet.Evidence) Proof {
 }
 
 // newEffects shows what adding each course would do.
-func newEffects(e *school.Effects) *EffectsView {
+func newEffects(e *appsheet.Effects) *EffectsView {
 	y := e.Desk.Year.Year
 	v := &EffectsView{Version: e.Desk.Row.Version, Effects: make([]Effect, 0, len(e.Effects)), Mends: []RuleMend{}, Room: sheet.Room(y, e.Effects)}
 	for i := range e.Effects {
@@ -324,9 +328,9 @@ func newEffects(e *school.Effects) *EffectsView {
 	return v
 }
 
-func newEffect(d *school.Desk, e *sheet.Effect) Effect {
+func newEffect(d *appsheet.Desk, e *sheet.Effect) Effect {
 	y := d.Year.Year
-	out := Effect{Course: y.Codes[e.Course], Refused: string(school.EditCode(e.Refused)), Offered: y.Courses[e.Course].Offers(d.Row.Grade), Entry: verdict(e.HasEntry, e.Entry),
+	out := Effect{Course: y.Codes[e.Course], Refused: string(appsheet.EditCode(e.Refused)), Offered: y.Courses[e.Course].Offers(d.Row.Grade), Entry: verdict(e.HasEntry, e.Entry),
 		Barred: e.Barred, Earned: e.Earned, Repeat: e.Repeat, Retake: e.Retake, Taking: e.Taking, OK: e.Admissible, Shown: e.Admissible || e.HasEntry && e.Entry == condition.Unverified,
 		Terms: e.Span.Positions(), Fits: e.Fits, Fill: codes(y, e.Fill), Room: codes(y, e.Room), Swaps: codes(y, e.Swaps), With: codes(y, e.With), Recommended: e.Recommended,
 		Weight: e.Weight(y)}
@@ -363,7 +367,7 @@ func codes(y *catalog.Year, list []int32) []string {
 }
 
 // todos lists what is still to do, what no judgement can tell included.
-func todos(d *school.Desk) []Todo {
+func todos(d *appsheet.Desk) []Todo {
 	y := d.Year.Year
 	out := []Todo{}
 	if d.Judgement == nil {
@@ -393,7 +397,7 @@ func todos(d *school.Desk) []Todo {
 }
 
 // newMe shows who is signed in.
-func newMe(me *school.Me) *MeView {
+func newMe(me *account.Me) *MeView {
 	v := &MeView{Username: me.Username, Language: me.Language, Persons: []PersonView{}}
 	for _, p := range me.Persons {
 		out := PersonView{School: p.School, Name: p.SchoolName, ID: p.ID, Given: p.GivenName, Family: p.FamilyName, Job: p.Job, Language: p.Language, Year: p.Year,

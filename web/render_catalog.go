@@ -3,13 +3,13 @@ package web
 import (
 	"fmt"
 
+	schoolyear "rubricon/app/year"
 	"rubricon/core/catalog"
 	"rubricon/core/policy"
-	"rubricon/school"
 )
 
 // newCatalog shows a school year, its texts in a language as far as the school has them in it.
-func newCatalog(y *school.SchoolYear, language string, teachers map[string][]string) *Catalog {
+func newCatalog(y *schoolyear.SchoolYear, language string, teachers map[string][]string) *Catalog {
 	set := &y.Policy.Settings
 	c := &Catalog{School: y.School, Name: y.Name, Year: y.Start, Label: y.Year.Policy.SchoolYear, Version: versionOf(y), Periods: y.Capacity, Terms: y.Terms,
 		Courses: []Course{}, Rules: []Rule{}, Audits: []AuditHead{}, Language: set.Language, Languages: set.Languages, Zone: set.TimeZone, Currency: set.Currency,
@@ -61,7 +61,7 @@ func newCatalog(y *school.SchoolYear, language string, teachers map[string][]str
 	return c
 }
 
-func versionOf(y *school.SchoolYear) string {
+func versionOf(y *schoolyear.SchoolYear) string {
 	return fmt.Sprintf("%d.%d", y.CatalogVersion, y.PolicyVersion)
 }
 

@@ -10,7 +10,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rubricon/school"
+	schoolyear "rubricon/app/year"
 )
 
 // InYear is the path of a school year; exported because huma reads embedded fields only then.
@@ -26,8 +26,8 @@ type OnSheet struct {
 	Draft   int64  `query:"draft" minimum:"0" doc:"One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it"`
 }
 
-func (o *OnSheet) place() school.Place {
-	return school.Place{School: o.School, Year: o.Year, Student: o.Student, Draft: o.Draft}
+func (o *OnSheet) place() schoolyear.Place {
+	return schoolyear.Place{School: o.School, Year: o.Year, Student: o.Student, Draft: o.Draft}
 }
 
 const (
@@ -136,7 +136,7 @@ func (s *Server) schoolRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("get-catalog", http.MethodGet, yearPath+"/catalog", "The catalog, rules and requirements of a school year"),
 		func(ctx context.Context, by int64, in *catalogIn) (*catalogOut, error) {
-			y, err := s.cases.Catalog(ctx, by, in.School, in.Year)
+			y, err := s.cases.Catalog.Catalog(ctx, by, in.School, in.Year)
 			if err != nil {
 				return nil, err
 			}
@@ -153,7 +153,7 @@ func (s *Server) schoolRoutes(api huma.API) {
 	type peopleOut struct{ Body []FoundView }
 	signedIn(s, api, operation("find-people", http.MethodGet, yearPath+"/people", "People of a school by name, at most 50"),
 		func(ctx context.Context, by int64, in *peopleIn) (*peopleOut, error) {
-			list, err := s.cases.FindPeople(ctx, by, in.School, in.Year, in.Name)
+			list, err := s.cases.People.FindPeople(ctx, by, in.School, in.Year, in.Name)
 			if err != nil {
 				return nil, err
 			}
@@ -177,7 +177,7 @@ func (s *Server) schoolRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("set-right", http.MethodPost, yearPath+"/people/{person}/right", "Let a person of the staff administer the school, or take that back, with a reason"),
 		func(ctx context.Context, by int64, in *rightIn) (*struct{}, error) {
-			return &struct{}{}, s.cases.SetRight(ctx, by, in.School, in.Year, in.Person, in.Body.Give, in.Body.Reason)
+			return &struct{}{}, s.cases.People.SetRight(ctx, by, in.School, in.Year, in.Person, in.Body.Give, in.Body.Reason)
 		})
 	type signInsIn struct {
 		InYear
@@ -187,7 +187,7 @@ func (s *Server) schoolRoutes(api huma.API) {
 	type signInsOut struct{ Body []SignInView }
 	signedIn(s, api, operation("list-sign-ins", http.MethodGet, yearPath+"/people/{person}/sign-ins", "The tries to sign in as a person, the latest first, at most 50 at once"),
 		func(ctx context.Context, by int64, in *signInsIn) (*signInsOut, error) {
-			list, err := s.cases.SignIns(ctx, by, in.School, in.Year, in.Person, in.Skip)
+			list, err := s.cases.Account.SignIns(ctx, by, in.School, in.Year, in.Person, in.Skip)
 			out := &signInsOut{Body: []SignInView{}}
 			for _, x := range list {
 				out.Body = append(out.Body, SignInView(x))
@@ -201,7 +201,7 @@ func (s *Server) schoolRoutes(api huma.API) {
 	}
 	signedIn(s, api, gives(operation("get-everything", http.MethodGet, yearPath+"/people/{person}/everything", "All that is kept about a person, table by table, as a JSON file to be handed to them; nothing secret is in it"), "application/json"),
 		func(ctx context.Context, by int64, in *personIn) (*everythingOut, error) {
-			all, err := s.cases.Everything(ctx, by, in.School, in.Year, in.Person)
+			all, err := s.cases.People.Everything(ctx, by, in.School, in.Year, in.Person)
 			if err != nil {
 				return nil, err
 			}
@@ -218,7 +218,7 @@ func (s *Server) schoolRoutes(api huma.API) {
 	type actsOut struct{ Body []OfficeAct }
 	signedIn(s, api, operation("list-office-acts", http.MethodGet, yearPath+"/office-acts", "What the office has done, the latest first, at most 200 at once"),
 		func(ctx context.Context, by int64, in *officeActsIn) (*actsOut, error) {
-			list, err := s.cases.OfficeActs(ctx, by, in.School, in.Year, in.Skip)
+			list, err := s.cases.Office.OfficeActs(ctx, by, in.School, in.Year, in.Skip)
 			out := &actsOut{Body: []OfficeAct{}}
 			for _, a := range list {
 				out.Body = append(out.Body, OfficeAct(a))
@@ -238,7 +238,7 @@ func (s *Server) schoolRoutes(api huma.API) {
 	signedIn(s, api, operation("give-password", http.MethodPost, yearPath+"/people/{person}/password", "Give a person a new password; it ends their sessions"),
 		func(ctx context.Context, by int64, in *passwordIn) (out *passwordOut, err error) {
 			out = &passwordOut{}
-			out.Body.Password, err = s.cases.GivePassword(ctx, by, in.School, in.Year, in.Person, in.Mail)
+			out.Body.Password, err = s.cases.Account.GivePassword(ctx, by, in.School, in.Year, in.Person, in.Mail)
 			return out, err
 		})
 }

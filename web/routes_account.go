@@ -7,7 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rubricon/school"
+	"rubricon/app/account"
 )
 
 // accountRoutes are those of signing in and out, of who is signed in and where.
@@ -30,7 +30,7 @@ func (s *Server) accountRoutes(api huma.API) {
 		if s.tls {
 			device = in.HostDevice.Value
 		}
-		signed, err := s.cases.SignIn(ctx, in.Body.Username, in.Body.Password, school.Client{Address: requestOf(ctx).address, Device: device, Agent: requestOf(ctx).agent})
+		signed, err := s.cases.Account.SignIn(ctx, in.Body.Username, in.Body.Password, account.Client{Address: requestOf(ctx).address, Device: device, Agent: requestOf(ctx).agent})
 		if err != nil {
 			return nil, answer(ctx, err)
 		}
@@ -65,12 +65,12 @@ func (s *Server) accountRoutes(api huma.API) {
 	op = operation("set-language", http.MethodPut, "/api/me/language", "Choose the language one reads")
 	op.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, op, func(ctx context.Context, by int64, in *languageIn) (*struct{}, error) {
-		return nil, s.cases.SetLanguage(ctx, by, in.Body.Language)
+		return nil, s.cases.Account.SetLanguage(ctx, by, in.Body.Language)
 	})
 	type sessionsOut struct{ Body []SessionView }
 	signedIn(s, api, operation("get-sessions", http.MethodGet, "/api/sessions", "Where one is signed in, the latest first"),
 		func(ctx context.Context, by int64, _ *struct{}) (*sessionsOut, error) {
-			list, err := s.cases.Sessions(ctx, by)
+			list, err := s.cases.Account.Sessions(ctx, by)
 			if err != nil {
 				return nil, err
 			}
@@ -87,12 +87,12 @@ func (s *Server) accountRoutes(api huma.API) {
 	op = operation("end-session", http.MethodDelete, "/api/sessions/{id}", "Sign out somewhere else")
 	op.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, op, func(ctx context.Context, by int64, in *sessionIn) (*struct{}, error) {
-		return nil, s.cases.EndSession(ctx, by, in.ID)
+		return nil, s.cases.Account.EndSession(ctx, by, in.ID)
 	})
 	op = operation("end-sessions", http.MethodDelete, "/api/sessions", "Sign out everywhere else, also where a sign-in is under way")
 	op.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, op, func(ctx context.Context, by int64, _ *struct{}) (*struct{}, error) {
-		epoch, err := s.cases.EndSessions(ctx, by, s.here(ctx))
+		epoch, err := s.cases.Account.EndSessions(ctx, by, s.here(ctx))
 		if err == nil {
 			s.sessions.Put(ctx, epochKey, epoch)
 		}
@@ -115,7 +115,7 @@ func (s *Server) accountRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		epoch, err := s.cases.ChangePassword(ctx, by, s.here(ctx), in.Body.Old, in.Body.New)
+		epoch, err := s.cases.Account.ChangePassword(ctx, by, s.here(ctx), in.Body.Old, in.Body.New)
 		if err != nil {
 			return nil, answer(ctx, err)
 		}

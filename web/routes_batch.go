@@ -10,12 +10,14 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	appcaseload "rubricon/app/caseload"
+	"rubricon/app/people"
+	appsheet "rubricon/app/sheet"
 	"rubricon/core/acts"
 	"rubricon/core/caseload"
 	"rubricon/core/credit"
 	"rubricon/core/policy"
 	"rubricon/core/sheet"
-	"rubricon/school"
 )
 
 // maxManyBody bounds what names many sheets, or lists many students.
@@ -37,12 +39,12 @@ func (s *Server) caseloadRoutes(api huma.API) {
 	type caseloadOut struct{ Body *CaseloadView }
 	signedIn(s, api, operation("get-caseload", http.MethodGet, yearPath+"/caseload", "A counselor's students and what they wait for"),
 		func(ctx context.Context, by int64, in *caseloadIn) (*caseloadOut, error) {
-			f := school.Filter{All: in.All, Stage: caseload.Stage(in.Stage), Reason: caseload.Reason(in.Reason), Grade: -1, Program: in.Program, Course: in.Course,
+			f := appcaseload.Filter{All: in.All, Stage: caseload.Stage(in.Stage), Reason: caseload.Reason(in.Reason), Grade: -1, Program: in.Program, Course: in.Course,
 				Counselor: in.Counselor, Text: in.Text}
 			if n, err := strconv.Atoi(in.Grade); err == nil {
 				f.Grade = n
 			}
-			c, err := s.cases.Caseload(ctx, by, in.School, in.Year, f)
+			c, err := s.cases.Caseload.Caseload(ctx, by, in.School, in.Year, f)
 			if err != nil {
 				return nil, err
 			}
@@ -51,7 +53,7 @@ func (s *Server) caseloadRoutes(api huma.API) {
 	type viewsOut struct{ Body []SavedView }
 	signedIn(s, api, operation("list-views", http.MethodGet, yearPath+"/caseload/views", "Filters of the caseload that the reader keeps by name"),
 		func(ctx context.Context, by int64, in *InYear) (*viewsOut, error) {
-			list, err := s.cases.SavedViews(ctx, by, in.School, in.Year)
+			list, err := s.cases.Caseload.SavedViews(ctx, by, in.School, in.Year)
 			out := &viewsOut{Body: []SavedView{}}
 			for _, view := range list {
 				out.Body = append(out.Body, SavedView(view))
@@ -65,7 +67,7 @@ func (s *Server) caseloadRoutes(api huma.API) {
 	type none struct{}
 	signedIn(s, api, operation("save-view", http.MethodPost, yearPath+"/caseload/views", "Keep a filter of the caseload by name"),
 		func(ctx context.Context, by int64, in *saveIn) (*none, error) {
-			return &none{}, s.cases.SaveView(ctx, by, in.School, in.Year, school.SavedView(in.Body))
+			return &none{}, s.cases.Caseload.SaveView(ctx, by, in.School, in.Year, appcaseload.SavedView(in.Body))
 		})
 	type dropIn struct {
 		InYear
@@ -73,13 +75,13 @@ func (s *Server) caseloadRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("drop-view", http.MethodDelete, yearPath+"/caseload/views", "Forget a filter that is kept by name"),
 		func(ctx context.Context, by int64, in *dropIn) (*none, error) {
-			return &none{}, s.cases.DropView(ctx, by, in.School, in.Year, in.Name)
+			return &none{}, s.cases.Caseload.DropView(ctx, by, in.School, in.Year, in.Name)
 		})
 	s.batchRoutes(api)
 	type fileOut struct{ Body *FileView }
 	signedIn(s, api, operation("get-record", http.MethodGet, studentPath+"/record", "What is on record of a student"),
 		func(ctx context.Context, by int64, in *OnSheet) (*fileOut, error) {
-			f, err := s.cases.File(ctx, by, in.place())
+			f, err := s.cases.People.File(ctx, by, in.place())
 			if err != nil {
 				return nil, err
 			}
@@ -88,7 +90,7 @@ func (s *Server) caseloadRoutes(api huma.API) {
 	type remindersOut struct{ Body []Reminder }
 	signedIn(s, api, operation("get-reminders", http.MethodGet, studentPath+"/reminders", "What a student and the family are reminded of"),
 		func(ctx context.Context, by int64, in *OnSheet) (*remindersOut, error) {
-			list, err := s.cases.Reminders(ctx, by, in.place())
+			list, err := s.cases.Caseload.Reminders(ctx, by, in.place())
 			out := &remindersOut{Body: []Reminder{}}
 			for _, r := range list {
 				out.Body = append(out.Body, Reminder(r))
@@ -107,11 +109,11 @@ func (s *Server) batchRoutes(api huma.API) {
 	do := takesLong(operation("do-batch", http.MethodPost, yearPath+"/batches", "An act on many sheets, each by itself; those that it cannot be done with stay as they are and are named"))
 	try.MaxBodyBytes, do.MaxBodyBytes = maxManyBody, maxManyBody
 	signedIn(s, api, try, func(ctx context.Context, by int64, in *batchIn) (*outcomeOut, error) {
-		outcomes, err := s.cases.TryBatch(ctx, by, in.School, in.Year, newBatch(&in.Body))
+		outcomes, err := s.cases.Caseload.TryBatch(ctx, by, in.School, in.Year, newBatch(&in.Body))
 		return &outcomeOut{newOutcome(0, outcomes)}, err
 	})
 	signedIn(s, api, do, func(ctx context.Context, by int64, in *batchIn) (*outcomeOut, error) {
-		id, outcomes, err := s.cases.DoBatch(ctx, by, in.School, in.Year, newBatch(&in.Body))
+		id, outcomes, err := s.cases.Caseload.DoBatch(ctx, by, in.School, in.Year, newBatch(&in.Body))
 		return &outcomeOut{newOutcome(id, outcomes)}, err
 	})
 	type batchesIn struct {
@@ -122,7 +124,7 @@ func (s *Server) batchRoutes(api huma.API) {
 	type batchesOut struct{ Body []BatchView }
 	signedIn(s, api, operation("list-batches", http.MethodGet, yearPath+"/batches", "The acts on many sheets at once, or those that concern a student, the latest first, at most 100 at once"),
 		func(ctx context.Context, by int64, in *batchesIn) (*batchesOut, error) {
-			list, err := s.cases.Batches(ctx, by, in.School, in.Year, in.Student, in.Skip)
+			list, err := s.cases.Caseload.Batches(ctx, by, in.School, in.Year, in.Student, in.Skip)
 			out := &batchesOut{Body: []BatchView{}}
 			for i := range list {
 				b := &list[i]
@@ -142,7 +144,7 @@ func (s *Server) batchRoutes(api huma.API) {
 	}
 	signedIn(s, api, takesLong(operation("take-back-batch", http.MethodPost, yearPath+"/batches/{batch}/return", "Take back what an act on many sheets did; sheets that have gone on since are named")),
 		func(ctx context.Context, by int64, in *backIn) (*outcomeOut, error) {
-			outcomes, err := s.cases.TakeBack(ctx, by, in.School, in.Year, in.Batch, in.Body.Student, in.Body.Reason)
+			outcomes, err := s.cases.Caseload.TakeBack(ctx, by, in.School, in.Year, in.Batch, in.Body.Student, in.Body.Reason)
 			return &outcomeOut{newOutcome(in.Batch, outcomes)}, err
 		})
 	type cohortIn struct {
@@ -153,7 +155,7 @@ func (s *Server) batchRoutes(api huma.API) {
 	choose := operation("choose-cohort", http.MethodPost, yearPath+"/cohort", "The students of whom something holds, or whom a list names")
 	choose.MaxBodyBytes = maxManyBody
 	signedIn(s, api, choose, func(ctx context.Context, by int64, in *cohortIn) (*cohortOut, error) {
-		c, err := s.cases.Cohort(ctx, by, in.School, in.Year, school.Whom(in.Body))
+		c, err := s.cases.Caseload.Cohort(ctx, by, in.School, in.Year, appcaseload.Whom(in.Body))
 		if err != nil {
 			return nil, err
 		}
@@ -173,7 +175,7 @@ func (s *Server) recordRoutes(api huma.API) {
 	read := operation("read-records", http.MethodPost, yearPath+"/records", "Read a list of records of another school, whose each is, and what cannot be read; nothing is changed")
 	read.MaxBodyBytes = maxManyBody
 	signedIn(s, api, read, func(ctx context.Context, by int64, in *recordsIn) (*recordsOut, error) {
-		rows, problems, err := s.cases.ReadRecords(ctx, by, in.School, in.Year, in.Body.Text)
+		rows, problems, err := s.cases.Caseload.ReadRecords(ctx, by, in.School, in.Year, in.Body.Text)
 		if err != nil {
 			return nil, err
 		}
@@ -183,7 +185,7 @@ func (s *Server) recordRoutes(api huma.API) {
 			e := &r.Entry
 			row := RecordRead{Line: r.Line, Named: r.Named, People: members(r.People), Record: RecordText{e.Course, e.Title, e.Subject, e.SchoolYear, e.Term, e.Credits, e.Mark, e.Outcome}, Bad: r.Bad}
 			if r.Student != nil {
-				row.Student = &members([]school.Member{*r.Student})[0]
+				row.Student = &members([]people.Member{*r.Student})[0]
 			}
 			v.Rows = append(v.Rows, row)
 		}
@@ -191,7 +193,7 @@ func (s *Server) recordRoutes(api huma.API) {
 	})
 }
 
-func newCohort(c *school.Cohort) *CohortView {
+func newCohort(c *appcaseload.Cohort) *CohortView {
 	v := &CohortView{Students: members(c.Students), Unknown: c.Unknown, Lines: []RosterLine{}}
 	for _, l := range c.Lines {
 		v.Lines = append(v.Lines, RosterLine{l.Number, l.Text, l.Twice, members(l.People)})
@@ -199,7 +201,7 @@ func newCohort(c *school.Cohort) *CohortView {
 	return v
 }
 
-func members(list []school.Member) []Member {
+func members(list []people.Member) []Member {
 	out := []Member{}
 	for _, m := range list {
 		out = append(out, Member{m.Student, m.GivenName, m.FamilyName, m.Grade, m.Version})
@@ -207,25 +209,25 @@ func members(list []school.Member) []Member {
 	return out
 }
 
-func newBatch(b *Batching) school.Batch {
-	out := school.Batch{Kind: b.Kind, Course: b.Course, Instead: b.Instead, Name: b.Name, Fixed: b.Fixed, Message: b.Message, Reason: b.Reason, ID: b.Batch}
+func newBatch(b *Batching) appcaseload.Batch {
+	out := appcaseload.Batch{Kind: b.Kind, Course: b.Course, Instead: b.Instead, Name: b.Name, Fixed: b.Fixed, Message: b.Message, Reason: b.Reason, ID: b.Batch}
 	if b.Record != nil {
 		out.Record = enteringOf(b.Record)
 	}
 	for i := range b.Own {
-		out.Own = append(out.Own, school.OwnEntry{Student: b.Own[i].Student, Entry: enteringOf(&b.Own[i].Record)})
+		out.Own = append(out.Own, appcaseload.OwnEntry{Student: b.Own[i].Student, Entry: enteringOf(&b.Own[i].Record)})
 	}
 	for _, c := range b.Sheets {
-		out.Sheets = append(out.Sheets, school.Choice(c))
+		out.Sheets = append(out.Sheets, appcaseload.Choice(c))
 	}
 	return out
 }
 
-func enteringOf(r *Entering) school.Entry {
-	return school.Entry{Replaces: r.Record, Course: r.Course, Title: r.Title, Subject: r.Subject, SchoolYear: r.SchoolYear, Term: r.Term, Credits: r.Credits, Mark: r.Mark, Outcome: r.Outcome}
+func enteringOf(r *Entering) appsheet.Entry {
+	return appsheet.Entry{Replaces: r.Record, Course: r.Course, Title: r.Title, Subject: r.Subject, SchoolYear: r.SchoolYear, Term: r.Term, Credits: r.Credits, Mark: r.Mark, Outcome: r.Outcome}
 }
 
-func newOutcome(id int64, list []school.Outcome) *BatchOutcome {
+func newOutcome(id int64, list []appcaseload.Outcome) *BatchOutcome {
 	v := &BatchOutcome{Batch: id, Sheets: []SheetOutcome{}}
 	for _, o := range list {
 		v.Sheets = append(v.Sheets, SheetOutcome{o.Student, o.GivenName, o.FamilyName, o.Grade, string(o.Code), o.Version, append([]string{}, o.Came...), append([]string{}, o.Gone...)})
@@ -234,7 +236,7 @@ func newOutcome(id int64, list []school.Outcome) *BatchOutcome {
 }
 
 // newCaseload shows a caseload.
-func newCaseload(c *school.Caseload, now time.Time) *CaseloadView {
+func newCaseload(c *appcaseload.Caseload, now time.Time) *CaseloadView {
 	v := &CaseloadView{School: c.Year.School, Year: c.Year.Start, Name: c.Reader, Mine: c.Mine, Students: make([]CaseRow, 0, len(c.Lines)),
 		Counts: CaseCounts{c.Counts.All, c.Counts.Waiting, c.Counts.Ready, []CaseCount{}, []CaseCount{}, []CaseCount{}, []CaseCount{}, []CaseCount{}}}
 	n := &v.Counts
@@ -267,7 +269,7 @@ func newCaseload(c *school.Caseload, now time.Time) *CaseloadView {
 	return v
 }
 
-func newCaseRow(c *school.Caseload, l *school.CaseLine, now time.Time) CaseRow {
+func newCaseRow(c *appcaseload.Caseload, l *appcaseload.CaseLine, now time.Time) CaseRow {
 	row := CaseRow{ID: l.Student, Given: l.GivenName, Family: l.FamilyName, Grade: l.Grade, Stage: string(l.Stage), Version: l.Version, Clear: newAct(l.Clear),
 		Reminded: l.RemindedAt, Waits: []CaseWait{}}
 	if !c.Mine {
@@ -290,7 +292,7 @@ func newCaseRow(c *school.Caseload, l *school.CaseLine, now time.Time) CaseRow {
 }
 
 // newFile shows what is on record of a student.
-func newFile(f *school.File) *FileView {
+func newFile(f *people.File) *FileView {
 	v := &FileView{Records: []RecordView{}, Signals: []SignalView{}, Guardians: []Guardian{}}
 	k := f.Desk.Known
 	for i := range k.Records {

@@ -11,7 +11,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rubricon/school"
+	"rubricon/app/messages"
+	"rubricon/app/problem"
 )
 
 // How a live stream is kept: it ends after a while, and before that when its session or the right to hear it has ended.
@@ -47,14 +48,14 @@ func (s *Server) liveRoutes(api huma.API) {
 		LiveFor
 	}
 	signedIn(s, api, stream("hear-sheet", sheetPath+"/live", "Hear of changes to a sheet"), func(ctx context.Context, by int64, in *sheetIn) (*huma.StreamResponse, error) {
-		return s.stream(ctx, by, in.Seconds, func() (*school.Watch, error) { return s.cases.WatchSheet(ctx, by, in.place()) })
+		return s.stream(ctx, by, in.Seconds, func() (*messages.Watch, error) { return s.cases.Messages.WatchSheet(ctx, by, in.place()) })
 	})
 	type seatsIn struct {
 		SeatsIn
 		LiveFor
 	}
 	signedIn(s, api, stream("hear-seats", seatsPath+"/live", "Hear of changes to a choice of seats, and of the seats that are left"), func(ctx context.Context, by int64, in *seatsIn) (*huma.StreamResponse, error) {
-		return s.stream(ctx, by, in.Seconds, func() (*school.Watch, error) { return s.cases.WatchSeats(ctx, by, in.place()) })
+		return s.stream(ctx, by, in.Seconds, func() (*messages.Watch, error) { return s.cases.Messages.WatchSeats(ctx, by, in.place()) })
 	})
 	type yearIn struct {
 		InYear
@@ -62,10 +63,10 @@ func (s *Server) liveRoutes(api huma.API) {
 	}
 	signedIn(s, api, stream("hear-caseload", yearPath+"/caseload/live", "Hear of changes to the sheets of a school year"),
 		func(ctx context.Context, by int64, in *yearIn) (*huma.StreamResponse, error) {
-			return s.stream(ctx, by, in.Seconds, func() (*school.Watch, error) { return s.cases.WatchYear(ctx, by, in.School, in.Year) })
+			return s.stream(ctx, by, in.Seconds, func() (*messages.Watch, error) { return s.cases.Messages.WatchYear(ctx, by, in.School, in.Year) })
 		})
 	signedIn(s, api, stream("hear-choosing", yearPath+"/seats/live", "Hear of changes to everybody's choice of seats in a school year"), func(ctx context.Context, by int64, in *yearIn) (*huma.StreamResponse, error) {
-		return s.stream(ctx, by, in.Seconds, func() (*school.Watch, error) { return s.cases.WatchChoosing(ctx, by, in.School, in.Year) })
+		return s.stream(ctx, by, in.Seconds, func() (*messages.Watch, error) { return s.cases.Messages.WatchChoosing(ctx, by, in.School, in.Year) })
 	})
 }
 
@@ -79,7 +80,7 @@ const (
 const waitForStream = 60
 
 // stream begins a live stream of an account. The error is that of watching, or says that there are too many.
-func (s *Server) stream(ctx context.Context, by int64, seconds int, watch func() (*school.Watch, error)) (*huma.StreamResponse, error) {
+func (s *Server) stream(ctx context.Context, by int64, seconds int, watch func() (*messages.Watch, error)) (*huma.StreamResponse, error) {
 	leave, err := s.streaming.enter(by)
 	switch {
 	case errors.Is(err, errOwn):
@@ -93,11 +94,11 @@ func (s *Server) stream(ctx context.Context, by int64, seconds int, watch func()
 		return nil, err
 	}
 	may := func(ctx context.Context) bool {
-		if _, there, err := s.cases.FindSession(ctx, requestOf(ctx).session.token); err == nil && !there {
+		if _, there, err := s.cases.Account.FindSession(ctx, requestOf(ctx).session.token); err == nil && !there {
 			return false
 		}
 		err := w.May(ctx)
-		return err == nil || school.CodeOf(err) == "" // what fails otherwise takes nobody's right away
+		return err == nil || problem.CodeOf(err) == "" // what fails otherwise takes nobody's right away
 	}
 	return s.live(w, seconds, may, leave), nil
 }
@@ -106,7 +107,7 @@ func (s *Server) stream(ctx context.Context, by int64, seconds int, watch func()
 func (s *Server) EndStreams() { s.endStreams() }
 
 // live writes what is heard until the time is over, the reader goes or may hear it no more, or the server goes.
-func (s *Server) live(w *school.Watch, seconds int, may func(context.Context) bool, leave func()) *huma.StreamResponse {
+func (s *Server) live(w *messages.Watch, seconds int, may func(context.Context) bool, leave func()) *huma.StreamResponse {
 	return &huma.StreamResponse{Body: func(hctx huma.Context) {
 		defer leave()
 		defer w.Close()

@@ -7,7 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rubricon/school"
+	appcatalog "rubricon/app/catalog"
 )
 
 // RulesView is what the rules and courses of a school year are read from.
@@ -108,7 +108,7 @@ func (s *Server) rulesRoutes(api huma.API) {
 	type rulesOut struct{ Body *RulesView }
 	signedIn(s, api, operation("get-rules", http.MethodGet, yearPath+"/rules", "What the rules and courses of a school year are read from"),
 		func(ctx context.Context, by int64, in *InYear) (*rulesOut, error) {
-			y, source, err := s.cases.Source(ctx, by, in.School, in.Year)
+			y, source, err := s.cases.Catalog.Source(ctx, by, in.School, in.Year)
 			if err != nil {
 				return nil, err
 			}
@@ -124,7 +124,7 @@ func (s *Server) rulesRoutes(api huma.API) {
 		Body Revising
 	}
 	type effectOut struct{ Body *RevisionView }
-	answered := func(e *school.RevisionEffect, err error) (*effectOut, error) {
+	answered := func(e *appcatalog.RevisionEffect, err error) (*effectOut, error) {
 		if err != nil {
 			return nil, err
 		}
@@ -134,18 +134,18 @@ func (s *Server) rulesRoutes(api huma.API) {
 	do := takesLong(operation("revise", http.MethodPost, yearPath+"/rules", "Put other rules or courses in force, with a reason"))
 	try.MaxBodyBytes, do.MaxBodyBytes = 2<<20, 2<<20
 	signedIn(s, api, try, func(ctx context.Context, by int64, in *reviseIn) (*effectOut, error) {
-		return answered(s.cases.TryRevision(ctx, by, in.School, in.Year, newRevision(&in.Body)))
+		return answered(s.cases.Catalog.TryRevision(ctx, by, in.School, in.Year, newRevision(&in.Body)))
 	})
 	signedIn(s, api, do, func(ctx context.Context, by int64, in *reviseIn) (*effectOut, error) {
-		return answered(s.cases.Revise(ctx, by, in.School, in.Year, newRevision(&in.Body)))
+		return answered(s.cases.Catalog.Revise(ctx, by, in.School, in.Year, newRevision(&in.Body)))
 	})
 	type windowsOut struct{ Body []WindowRow }
 	signedIn(s, api, operation("list-windows", http.MethodGet, yearPath+"/windows", "When sheets are open: for all, by grade, by student"),
 		func(ctx context.Context, by int64, in *InYear) (*windowsOut, error) {
-			y, list, err := s.cases.Windows(ctx, by, in.School, in.Year)
+			y, list, err := s.cases.Catalog.Windows(ctx, by, in.School, in.Year)
 			out := &windowsOut{Body: []WindowRow{}}
 			for i := range list {
-				l := y.Local(&list[i])
+				l := appcatalog.LocalOf(y, &list[i])
 				out.Body = append(out.Body, WindowRow{string(l.Round), l.Grade, l.Student, list[i].Name, l.Opens, l.Families, l.Counselors})
 			}
 			return out, err
@@ -157,7 +157,7 @@ func (s *Server) rulesRoutes(api huma.API) {
 	signedIn(s, api, operation("put-window", http.MethodPut, yearPath+"/windows", "Set when sheets are open"),
 		func(ctx context.Context, by int64, in *windowIn) (*struct{}, error) {
 			b := &in.Body
-			return &struct{}{}, s.cases.PutWindow(ctx, by, in.School, in.Year, school.Local{Round: school.Round(b.Round), Grade: b.Grade, Student: b.Student, Opens: b.Opens, Families: b.Families, Counselors: b.Counselors})
+			return &struct{}{}, s.cases.Catalog.PutWindow(ctx, by, in.School, in.Year, appcatalog.Local{Round: appcatalog.Round(b.Round), Grade: b.Grade, Student: b.Student, Opens: b.Opens, Families: b.Families, Counselors: b.Counselors})
 		})
 	type noWindowIn struct {
 		InYear
@@ -167,12 +167,12 @@ func (s *Server) rulesRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("drop-window", http.MethodDelete, yearPath+"/windows", "Take a window away; the one of the grade, or of all, then holds"),
 		func(ctx context.Context, by int64, in *noWindowIn) (*struct{}, error) {
-			return &struct{}{}, s.cases.DropWindow(ctx, by, in.School, in.Year, school.Window{Round: school.Round(in.Round), Grade: in.Grade, Student: in.Student})
+			return &struct{}{}, s.cases.Catalog.DropWindow(ctx, by, in.School, in.Year, appcatalog.Window{Round: appcatalog.Round(in.Round), Grade: in.Grade, Student: in.Student})
 		})
 	type versionsOut struct{ Body []VersionView }
 	signedIn(s, api, operation("list-rules", http.MethodGet, yearPath+"/rules/versions", "The versions of the rules and courses, the latest first"),
 		func(ctx context.Context, by int64, in *InYear) (*versionsOut, error) {
-			list, err := s.cases.Versions(ctx, by, in.School, in.Year)
+			list, err := s.cases.Catalog.Versions(ctx, by, in.School, in.Year)
 			out := &versionsOut{Body: []VersionView{}}
 			for _, v := range list {
 				out.Body = append(out.Body, VersionView(v))
@@ -191,13 +191,13 @@ func (s *Server) rulesRoutes(api huma.API) {
 	signedIn(s, api, operation("get-rules-version", http.MethodGet, yearPath+"/rules/versions/{version}", "policy.json as it was in a version"),
 		func(ctx context.Context, by int64, in *versionIn) (out *textOut, err error) {
 			out = &textOut{}
-			out.Body.Text, err = s.cases.RulesOf(ctx, by, in.School, in.Year, in.Version)
+			out.Body.Text, err = s.cases.Catalog.RulesOf(ctx, by, in.School, in.Year, in.Version)
 			return out, err
 		})
 }
 
 // cellsOf gives the rows of a file by column, without the cells that are empty.
-func cellsOf(f school.SourceFile) []map[string]string {
+func cellsOf(f appcatalog.SourceFile) []map[string]string {
 	out := []map[string]string{}
 	for _, row := range f.Rows {
 		cells := map[string]string{}
@@ -211,15 +211,15 @@ func cellsOf(f school.SourceFile) []map[string]string {
 	return out
 }
 
-func newRevision(r *Revising) school.Revision {
-	out := school.Revision{Catalog: r.Catalog, Policy: r.Policy, Rules: r.Text, Errands: r.Errands, Reason: r.Reason}
+func newRevision(r *Revising) appcatalog.Revision {
+	out := appcatalog.Revision{Catalog: r.Catalog, Policy: r.Policy, Rules: r.Text, Errands: r.Errands, Reason: r.Reason}
 	for _, c := range r.Courses {
-		out.Courses = append(out.Courses, school.CourseEdit(c))
+		out.Courses = append(out.Courses, appcatalog.CourseEdit(c))
 	}
 	return out
 }
 
-func newRevisionView(e *school.RevisionEffect) *RevisionView {
+func newRevisionView(e *appcatalog.RevisionEffect) *RevisionView {
 	v := &RevisionView{Problems: taskProblems(e.Problems), Sheets: e.Sheets, Rules: []RuleStanding{}, Lapsed: members(e.Lapsed), Mended: members(e.Mended), Gone: []GoneCourse{}, Removed: []RemovedPart{}}
 	for _, r := range e.Rules {
 		out := RuleStanding{ID: r.ID, Label: r.Label}

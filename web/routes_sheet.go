@@ -8,13 +8,14 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	appsheet "rubricon/app/sheet"
+	schoolyear "rubricon/app/year"
 	"rubricon/core/credit"
-	"rubricon/school"
 )
 
 type sheetOut struct{ Body *SheetView }
 
-func sheetOf(d *school.Desk, err error) (*sheetOut, error) {
+func sheetOf(d *appsheet.Desk, err error) (*sheetOut, error) {
 	if err != nil {
 		return nil, err
 	}
@@ -35,7 +36,7 @@ func (s *Server) sheetRoutes(api huma.API) {
 	op := operation("get-sheet", http.MethodGet, sheetPath, "A student's sheet, judged")
 	op.Responses = map[string]*huma.Response{"304": {Description: "It is what is known"}, "default": problems(api)}
 	signedIn(s, api, op, func(ctx context.Context, by int64, in *sheetIn) (*taggedOut, error) {
-		d, err := s.cases.Unless(ctx, by, in.place(), func(tag string) bool { return in.Known == quoted(tag) })
+		d, err := s.cases.Sheet.Unless(ctx, by, in.place(), func(tag string) bool { return in.Known == quoted(tag) })
 		if err != nil {
 			return nil, err
 		}
@@ -51,7 +52,7 @@ func (s *Server) sheetRoutes(api huma.API) {
 	type effectsOut struct{ Body *EffectsView }
 	signedIn(s, api, operation("get-effects", http.MethodGet, sheetPath+"/effects", "What adding each course would do to a sheet"),
 		func(ctx context.Context, by int64, in *effectsIn) (*effectsOut, error) {
-			e, err := s.cases.Effects(ctx, by, in.place(), in.Instead)
+			e, err := s.cases.Sheet.Effects(ctx, by, in.place(), in.Instead)
 			if err != nil {
 				return nil, err
 			}
@@ -63,7 +64,7 @@ func (s *Server) sheetRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("get-earlier", http.MethodGet, sheetPath+"/versions/{version}", "A sheet as it was in an earlier version, judged by what is known now"),
 		func(ctx context.Context, by int64, in *earlierIn) (*sheetOut, error) {
-			d, err := s.cases.Earlier(ctx, by, in.place(), in.Version)
+			d, err := s.cases.Sheet.Earlier(ctx, by, in.place(), in.Version)
 			return sheetOf(d, err)
 		})
 	type historyIn struct {
@@ -73,7 +74,7 @@ func (s *Server) sheetRoutes(api huma.API) {
 	type historyOut struct{ Body []HistoryItem }
 	signedIn(s, api, operation("get-history", http.MethodGet, sheetPath+"/history", "What happened to a sheet, the latest first, at most 100 at once"),
 		func(ctx context.Context, by int64, in *historyIn) (*historyOut, error) {
-			list, err := s.cases.History(ctx, by, in.place(), in.Skip)
+			list, err := s.cases.Sheet.History(ctx, by, in.place(), in.Skip)
 			if err != nil {
 				return nil, err
 			}
@@ -89,7 +90,7 @@ func (s *Server) sheetRoutes(api huma.API) {
 func quoted(tag string) string { return `"` + strings.ReplaceAll(tag, `"`, "'") + `"` }
 
 // onSheet registers a route that acts on a sheet and answers with it.
-func onSheet[B any](s *Server, api huma.API, op huma.Operation, do func(ctx context.Context, by int64, at school.Place, body *B) (*school.Desk, error)) {
+func onSheet[B any](s *Server, api huma.API, op huma.Operation, do func(ctx context.Context, by int64, at schoolyear.Place, body *B) (*appsheet.Desk, error)) {
 	type in struct {
 		OnSheet
 		Body B
@@ -195,32 +196,32 @@ type returnBody struct {
 // actRoutes are those that do something with a sheet.
 func (s *Server) actRoutes(api huma.API) {
 	onSheet(s, api, operation("change-sheet", http.MethodPost, sheetPath+"/changes", "Change a sheet; kept at once"),
-		func(ctx context.Context, by int64, at school.Place, b *Edit) (*school.Desk, error) {
-			return s.cases.Change(ctx, by, at, school.Edit(*b))
+		func(ctx context.Context, by int64, at schoolyear.Place, b *Edit) (*appsheet.Desk, error) {
+			return s.cases.Sheet.Change(ctx, by, at, appsheet.Edit(*b))
 		})
 	onSheet(s, api, operation("make-claim", http.MethodPost, sheetPath+"/claims", "Say that something a course asks for was met elsewhere; a counselor decides"),
-		func(ctx context.Context, by int64, at school.Place, b *Claiming) (*school.Desk, error) {
-			return s.cases.MakeClaim(ctx, by, at, school.Claiming(*b))
+		func(ctx context.Context, by int64, at schoolyear.Place, b *Claiming) (*appsheet.Desk, error) {
+			return s.cases.Sheet.MakeClaim(ctx, by, at, appsheet.Claiming(*b))
 		})
 	onSheet(s, api, operation("settle-errand", http.MethodPost, sheetPath+"/errands", "Say of an errand that it is done, or that it is not after all"),
-		func(ctx context.Context, by int64, at school.Place, b *Settling) (*school.Desk, error) {
-			return s.cases.SettleErrand(ctx, by, at, school.Settling(*b))
+		func(ctx context.Context, by int64, at schoolyear.Place, b *Settling) (*appsheet.Desk, error) {
+			return s.cases.Sheet.SettleErrand(ctx, by, at, appsheet.Settling(*b))
 		})
 	onSheet(s, api, operation("submit-summer", http.MethodPost, sheetPath+"/summer", "Hand in what is requested for the summer, by itself; twice gives the same receipt"),
-		func(ctx context.Context, by int64, at school.Place, body *versionBody) (*school.Desk, error) {
-			return s.cases.SubmitSummer(ctx, by, at, body.Version, body.Reason)
+		func(ctx context.Context, by int64, at schoolyear.Place, body *versionBody) (*appsheet.Desk, error) {
+			return s.cases.Sheet.SubmitSummer(ctx, by, at, body.Version, body.Reason)
 		})
 	onSheet(s, api, operation("submit-sheet", http.MethodPost, sheetPath+"/submission", "Submit a sheet; twice gives the same receipt"),
-		func(ctx context.Context, by int64, at school.Place, b *submissionBody) (*school.Desk, error) {
-			return s.cases.Submit(ctx, by, at, b.Version, b.Reason, b.Agreed...)
+		func(ctx context.Context, by int64, at schoolyear.Place, b *submissionBody) (*appsheet.Desk, error) {
+			return s.cases.Sheet.Submit(ctx, by, at, b.Version, b.Reason, b.Agreed...)
 		})
 	onSheet(s, api, operation("sign-sheet", http.MethodPost, sheetPath+"/signature", "Sign a submitted sheet as a guardian, or for the family with a reason"),
-		func(ctx context.Context, by int64, at school.Place, b *signatureBody) (*school.Desk, error) {
-			return s.cases.Sign(ctx, by, at, b.Version, b.Agreed, b.Reason, b.Commitments...)
+		func(ctx context.Context, by int64, at schoolyear.Place, b *signatureBody) (*appsheet.Desk, error) {
+			return s.cases.Sheet.Sign(ctx, by, at, b.Version, b.Agreed, b.Reason, b.Commitments...)
 		})
 	onSheet(s, api, operation("ask-for-change", http.MethodPost, sheetPath+"/wish", "Ask for a change, as the family, of a course or the whole, or say that one does not sign"),
-		func(ctx context.Context, by int64, at school.Place, b *wishBody) (*school.Desk, error) {
-			return s.cases.RequestChange(ctx, by, at, school.ChangeRequest{Version: b.Version, Message: b.Message, Course: b.Course, Decline: b.Decline})
+		func(ctx context.Context, by int64, at schoolyear.Place, b *wishBody) (*appsheet.Desk, error) {
+			return s.cases.Sheet.RequestChange(ctx, by, at, appsheet.ChangeRequest{Version: b.Version, Message: b.Message, Course: b.Course, Decline: b.Decline})
 		})
 	type oneIn struct {
 		OnSheet
@@ -228,7 +229,7 @@ func (s *Server) actRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("withdraw-change-request", http.MethodDelete, sheetPath+"/wish/{id}", "Take back what one has asked to change, or one's refusal to sign"),
 		func(ctx context.Context, by int64, in *oneIn) (*sheetOut, error) {
-			return sheetOf(s.cases.WithdrawChangeRequest(ctx, by, in.place(), in.ID))
+			return sheetOf(s.cases.Sheet.WithdrawChangeRequest(ctx, by, in.place(), in.ID))
 		})
 	type answerIn struct {
 		OnSheet
@@ -239,27 +240,27 @@ func (s *Server) actRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("answer-change-request", http.MethodPost, sheetPath+"/wish/{id}/answer", "Answer what somebody in the family asks to change, or a refusal to sign, as whoever decides"),
 		func(ctx context.Context, by int64, in *answerIn) (*sheetOut, error) {
-			return sheetOf(s.cases.AnswerChangeRequest(ctx, by, in.place(), in.ID, in.Body.Answer))
+			return sheetOf(s.cases.Sheet.AnswerChangeRequest(ctx, by, in.place(), in.ID, in.Body.Answer))
 		})
 	onSheet(s, api, operation("look-at-sheet", http.MethodPost, sheetPath+"/look", "Agree that a sheet may be submitted, where the school wants a look before"),
-		func(ctx context.Context, by int64, at school.Place, b *versionBody) (*school.Desk, error) {
-			return s.cases.Look(ctx, by, at, b.Version)
+		func(ctx context.Context, by int64, at schoolyear.Place, b *versionBody) (*appsheet.Desk, error) {
+			return s.cases.Sheet.Look(ctx, by, at, b.Version)
 		})
 	onSheet(s, api, operation("clear-sheet", http.MethodPost, sheetPath+"/clearance", "Clear a sheet as a counselor"),
-		func(ctx context.Context, by int64, at school.Place, b *versionBody) (*school.Desk, error) {
-			return s.cases.Clear(ctx, by, at, b.Version, b.Reason)
+		func(ctx context.Context, by int64, at schoolyear.Place, b *versionBody) (*appsheet.Desk, error) {
+			return s.cases.Sheet.Clear(ctx, by, at, b.Version, b.Reason)
 		})
 	onSheet(s, api, operation("reopen-sheet", http.MethodPost, sheetPath+"/reopening", "Take a clearance back, with a reason"),
-		func(ctx context.Context, by int64, at school.Place, b *versionBody) (*school.Desk, error) {
-			return s.cases.Reopen(ctx, by, at, b.Version, b.Reason)
+		func(ctx context.Context, by int64, at schoolyear.Place, b *versionBody) (*appsheet.Desk, error) {
+			return s.cases.Sheet.Reopen(ctx, by, at, b.Version, b.Reason)
 		})
 	onSheet(s, api, operation("send-back-sheet", http.MethodPost, sheetPath+"/return", "Send a sheet back with a message"),
-		func(ctx context.Context, by int64, at school.Place, b *returnBody) (*school.Desk, error) {
-			return s.cases.SendBack(ctx, by, at, b.Version, b.Message, b.About...)
+		func(ctx context.Context, by int64, at schoolyear.Place, b *returnBody) (*appsheet.Desk, error) {
+			return s.cases.Sheet.SendBack(ctx, by, at, b.Version, b.Message, b.About...)
 		})
 	onSheet(s, api, operation("decide", http.MethodPost, sheetPath+"/decision", "Confirm, waive or decline as a counselor, with a reason"),
-		func(ctx context.Context, by int64, at school.Place, b *Decision) (*school.Desk, error) {
-			return s.cases.Decide(ctx, by, at, school.Decision(*b))
+		func(ctx context.Context, by int64, at schoolyear.Place, b *Decision) (*appsheet.Desk, error) {
+			return s.cases.Sheet.Decide(ctx, by, at, appsheet.Decision(*b))
 		})
 }
 
@@ -272,9 +273,9 @@ func (s *Server) fileRoutes(api huma.API) {
 		Reason  string `query:"reason" maxLength:"1000" doc:"Where it is done for the family"`
 		RawBody []byte `contentType:"application/octet-stream"`
 	}
-	op := s.upload(operation("attach-file", http.MethodPost, studentPath+"/claims/{claim}/file", "Put a file beside an open claim: a PDF, a JPEG, PNG or HEIC picture, or text; at most 10 MB"), school.MaxAttachment, familyShare, s.cases.MayAttach)
+	op := s.upload(operation("attach-file", http.MethodPost, studentPath+"/claims/{claim}/file", "Put a file beside an open claim: a PDF, a JPEG, PNG or HEIC picture, or text; at most 10 MB"), appsheet.MaxAttachment, familyShare, s.cases.Sheet.MayAttach)
 	signedIn(s, api, op, func(ctx context.Context, by int64, in *attachIn) (*sheetOut, error) {
-		d, err := s.cases.Attach(ctx, by, in.place(), in.Claim, in.Name, in.Reason, in.RawBody)
+		d, err := s.cases.Sheet.Attach(ctx, by, in.place(), in.Claim, in.Name, in.Reason, in.RawBody)
 		return sheetOf(d, err)
 	})
 	type fileIn struct {
@@ -288,7 +289,7 @@ func (s *Server) fileRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("drop-file", http.MethodDelete, studentPath+"/claims/{claim}/file", "Take the file beside an open claim away"),
 		func(ctx context.Context, by int64, in *detachIn) (*sheetOut, error) {
-			d, err := s.cases.Detach(ctx, by, in.place(), in.Claim, in.Reason)
+			d, err := s.cases.Sheet.Detach(ctx, by, in.place(), in.Claim, in.Reason)
 			return sheetOf(d, err)
 		})
 	type fileOut struct {
@@ -299,7 +300,7 @@ func (s *Server) fileRoutes(api huma.API) {
 	}
 	signedIn(s, api, gives(operation("get-file", http.MethodGet, studentPath+"/claims/{claim}/file", "The file beside a claim, for the family and whoever decides"), "application/octet-stream"),
 		func(ctx context.Context, by int64, in *fileIn) (*fileOut, error) {
-			file, err := s.cases.Attachment(ctx, by, in.place(), in.Claim)
+			file, err := s.cases.Sheet.Attachment(ctx, by, in.place(), in.Claim)
 			if err != nil {
 				return nil, err
 			}

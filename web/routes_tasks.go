@@ -9,7 +9,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rubricon/school"
+	"rubricon/app/background"
+	schoolyear "rubricon/app/year"
 )
 
 // TaskView is work that takes long.
@@ -98,7 +99,7 @@ type TaskProblem struct {
 	What   string `json:"what"`
 }
 
-func newTask(t *school.Task) *TaskView {
+func newTask(t *background.Task) *TaskView {
 	o := &t.Outcome
 	v := &TaskView{ID: t.ID, Kind: t.Kind, Name: t.Name, State: string(t.State), By: t.ByName, At: t.MadeAt, Step: t.Step, Done: t.Done, Total: t.Total, Stop: t.Stop, Acts: []string{}}
 	if t.EndedAt != nil {
@@ -112,11 +113,11 @@ func newTask(t *school.Task) *TaskView {
 	if o.Tally != nil {
 		v.Found.Removed = o.Tally.Sum().Removed
 		for kind, c := range o.Tally {
-			v.Found.Tally = append(v.Found.Tally, TaskCount{school.Kinds[kind], c.Added, c.Changed, c.Removed, c.With})
+			v.Found.Tally = append(v.Found.Tally, TaskCount{background.Kinds[kind], c.Added, c.Changed, c.Removed, c.With})
 		}
 	}
 	if o.Year != 0 {
-		v.Found.Year = school.YearLabel(o.Year)
+		v.Found.Year = schoolyear.YearLabel(o.Year)
 	}
 	v.Found.Policy, v.Found.Diffs = o.Policy, []TaskDiff{}
 	for _, d := range o.Diffs {
@@ -139,7 +140,7 @@ func newTask(t *school.Task) *TaskView {
 	return v
 }
 
-func taskProblems(from []school.BadRow) []TaskProblem {
+func taskProblems(from []background.BadRow) []TaskProblem {
 	out := []TaskProblem{}
 	for _, p := range from {
 		out = append(out, TaskProblem(p))
@@ -150,7 +151,7 @@ func taskProblems(from []school.BadRow) []TaskProblem {
 // taskRoutes are those of work that takes long.
 func (s *Server) taskRoutes(api huma.API) {
 	type taskOut struct{ Body *TaskView }
-	out := func(t *school.Task, err error) (*taskOut, error) {
+	out := func(t *background.Task, err error) (*taskOut, error) {
 		if err != nil {
 			return nil, err
 		}
@@ -158,7 +159,7 @@ func (s *Server) taskRoutes(api huma.API) {
 	}
 	type tasksOut struct{ Body []*TaskView }
 	signedIn(s, api, operation("get-tasks", http.MethodGet, yearPath+"/tasks", "The newest tasks of a school"), func(ctx context.Context, by int64, in *InYear) (*tasksOut, error) {
-		tasks, err := s.cases.Tasks(ctx, by, in.School, in.Year)
+		tasks, err := s.cases.Background.Tasks(ctx, by, in.School, in.Year)
 		if err != nil {
 			return nil, err
 		}
@@ -173,19 +174,19 @@ func (s *Server) taskRoutes(api huma.API) {
 		Name    string `query:"name" minLength:"1" maxLength:"200" doc:"Of the file"`
 		RawBody []byte `contentType:"application/zip"`
 	}
-	op := s.upload(operation("start-import", http.MethodPost, yearPath+"/imports", "Read and check a school bundle (a zip file); nothing changes before its task is told to go on"), school.MaxUpload, officeShare,
-		func(ctx context.Context, by int64, at school.Place) error {
-			return s.cases.MayManageData(ctx, by, at.School, at.Year)
+	op := s.upload(operation("start-import", http.MethodPost, yearPath+"/imports", "Read and check a school bundle (a zip file); nothing changes before its task is told to go on"), background.MaxUpload, officeShare,
+		func(ctx context.Context, by int64, at schoolyear.Place) error {
+			return s.cases.Background.MayManageData(ctx, by, at.School, at.Year)
 		})
 	signedIn(s, api, op, func(ctx context.Context, by int64, in *importIn) (*taskOut, error) {
-		return out(s.cases.StartImport(ctx, by, in.School, in.Year, in.Name, in.RawBody))
+		return out(s.cases.Background.StartImport(ctx, by, in.School, in.Year, in.Name, in.RawBody))
 	})
 	type exportIn struct {
 		InYear
 		Form string `query:"form" enum:"zip,xlsx" default:"zip" doc:"A bundle in a zip file, or a workbook with a sheet for each file"`
 	}
 	signedIn(s, api, operation("start-export", http.MethodPost, yearPath+"/exports", "Write the school year as a school bundle"), func(ctx context.Context, by int64, in *exportIn) (*taskOut, error) {
-		return out(s.cases.StartExport(ctx, by, in.School, in.Year, in.Form))
+		return out(s.cases.Background.StartExport(ctx, by, in.School, in.Year, in.Form))
 	})
 	type taskIn struct {
 		InYear
@@ -198,32 +199,32 @@ func (s *Server) taskRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("go-on-with-task", http.MethodPost, yearPath+"/tasks/{task}/consent", "Say yes to what a task asks, or let one that was stopped or has failed begin again"),
 		func(ctx context.Context, by int64, in *consentIn) (*taskOut, error) {
-			return out(s.cases.GoOnWithTask(ctx, by, in.School, in.Year, in.Task, in.Removals))
+			return out(s.cases.Background.GoOnWithTask(ctx, by, in.School, in.Year, in.Task, in.Removals))
 		})
 	signedIn(s, api, operation("stop-task", http.MethodPost, yearPath+"/tasks/{task}/stop", "Stop a task; what it has written stays"), func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
-		return out(s.cases.StopTask(ctx, by, in.School, in.Year, in.Task))
+		return out(s.cases.Background.StopTask(ctx, by, in.School, in.Year, in.Task))
 	})
 	signedIn(s, api, operation("leave-out-bad-rows", http.MethodPost, yearPath+"/tasks/{task}/omission", "Read an import that was refused again, without its bad rows; it then asks as others do"),
 		func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
-			return out(s.cases.LeaveOutBadRows(ctx, by, in.School, in.Year, in.Task))
+			return out(s.cases.Background.LeaveOutBadRows(ctx, by, in.School, in.Year, in.Task))
 		})
 	signedIn(s, api, operation("undo-import", http.MethodPost, yearPath+"/tasks/{task}/undo", "Begin to take in what was there before the last import"),
 		func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
-			return out(s.cases.UndoImport(ctx, by, in.School, in.Year, in.Task))
+			return out(s.cases.Background.UndoImport(ctx, by, in.School, in.Year, in.Task))
 		})
 	type fileOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
 		Body               []byte
 	}
-	signedIn(s, api, gives(operation("get-task-file", http.MethodGet, yearPath+"/tasks/{task}/file", "The file that a task has made"), "application/zip", school.Workbook), func(ctx context.Context, by int64, in *taskIn) (*fileOut, error) {
-		name, content, err := s.cases.TaskFile(ctx, by, in.School, in.Year, in.Task)
+	signedIn(s, api, gives(operation("get-task-file", http.MethodGet, yearPath+"/tasks/{task}/file", "The file that a task has made"), "application/zip", background.Workbook), func(ctx context.Context, by int64, in *taskIn) (*fileOut, error) {
+		name, content, err := s.cases.Background.TaskFile(ctx, by, in.School, in.Year, in.Task)
 		if err != nil {
 			return nil, err
 		}
 		kind := "application/zip"
 		if strings.HasSuffix(name, ".xlsx") {
-			kind = school.Workbook
+			kind = background.Workbook
 		}
 		return &fileOut{kind, mime.FormatMediaType("attachment", map[string]string{"filename": name}), content}, nil
 	})
@@ -233,7 +234,7 @@ func (s *Server) taskRoutes(api huma.API) {
 		Body               []byte
 	}
 	signedIn(s, api, gives(operation("get-bad-rows", http.MethodGet, yearPath+"/tasks/{task}/bad", "The rows that an import could not read, as CSV"), "text/csv"), func(ctx context.Context, by int64, in *taskIn) (*rowsOut, error) {
-		content, err := s.cases.BadRows(ctx, by, in.School, in.Year, in.Task)
+		content, err := s.cases.Background.BadRows(ctx, by, in.School, in.Year, in.Task)
 		if err != nil {
 			return nil, err
 		}

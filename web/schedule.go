@@ -6,7 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rubricon/school"
+	"rubricon/app/schedule"
 )
 
 // SectionFields is a section of the master schedule as it is wanted.
@@ -52,7 +52,7 @@ type ScheduleView struct {
 func (s *Server) scheduleRoutes(api huma.API) {
 	type scheduleOut struct{ Body ScheduleView }
 	signedIn(s, api, operation("get-schedule", http.MethodGet, yearPath+"/sections", "The master schedule, and what is taken twice in it"), func(ctx context.Context, by int64, in *InYear) (*scheduleOut, error) {
-		m, err := s.cases.MasterSchedule(ctx, by, in.School, in.Year)
+		m, err := s.cases.Schedule.MasterSchedule(ctx, by, in.School, in.Year)
 		if err != nil {
 			return nil, err
 		}
@@ -73,7 +73,7 @@ func (s *Server) scheduleRoutes(api huma.API) {
 	put := func(ctx context.Context, by int64, at InYear, id string, rev int64, f SectionFields) (*sectionOut, error) {
 		out := &sectionOut{}
 		var err error
-		out.Body.ID, err = s.cases.PutSection(ctx, by, at.School, at.Year, &school.Section{ID: id, Rev: rev, Course: f.Course, Title: f.Title, Terms: f.Terms, Periods: f.Periods, Days: f.Days,
+		out.Body.ID, err = s.cases.Schedule.PutSection(ctx, by, at.School, at.Year, &schedule.Section{ID: id, Rev: rev, Course: f.Course, Title: f.Title, Terms: f.Terms, Periods: f.Periods, Days: f.Days,
 			Seats: f.Seats, Teacher: f.Teacher, Room: f.Room})
 		return out, err
 	}
@@ -101,6 +101,6 @@ func (s *Server) scheduleRoutes(api huma.API) {
 	remove := operation("remove-section", http.MethodDelete, yearPath+"/sections/{section}", "Take a section away")
 	remove.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, remove, func(ctx context.Context, by int64, in *removeSectionIn) (*struct{}, error) {
-		return nil, s.cases.RemoveSection(ctx, by, in.School, in.Year, in.Section, in.Rev)
+		return nil, s.cases.Schedule.RemoveSection(ctx, by, in.School, in.Year, in.Section, in.Rev)
 	})
 }

@@ -7,10 +7,12 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"rubricon/app/schedule"
+	"rubricon/app/seats"
+	schoolyear "rubricon/app/year"
 	"rubricon/core/acts"
 	"rubricon/core/policy"
 	"rubricon/core/sheet"
-	"rubricon/school"
 )
 
 // SeatsIn is the path of a student's choice of seats.
@@ -19,8 +21,8 @@ type SeatsIn struct {
 	Student string `path:"student" maxLength:"100"`
 }
 
-func (in *SeatsIn) place() school.Place {
-	return school.Place{School: in.School, Year: in.Year, Student: in.Student}
+func (in *SeatsIn) place() schoolyear.Place {
+	return schoolyear.Place{School: in.School, Year: in.Year, Student: in.Student}
 }
 
 const seatsPath = studentPath + "/seats"
@@ -29,21 +31,21 @@ type seatsOut struct{ Body *SeatsView }
 
 // seatRoutes are those of choosing seats in the finished master schedule.
 func (s *Server) seatRoutes(api huma.API) {
-	answered := func(w *school.Week, err error) (*seatsOut, error) {
+	answered := func(w *seats.Week, err error) (*seatsOut, error) {
 		if err != nil {
 			return nil, err
 		}
 		return &seatsOut{newSeats(w)}, nil
 	}
 	signedIn(s, api, operation("get-seats", http.MethodGet, seatsPath, "A student's choice of seats in the finished master schedule"), func(ctx context.Context, by int64, in *SeatsIn) (*seatsOut, error) {
-		return answered(s.cases.Seats(ctx, by, in.place()))
+		return answered(s.cases.Seats.Seats(ctx, by, in.place()))
 	})
 	type putIn struct {
 		SeatsIn
 		Body SeatsPut
 	}
 	signedIn(s, api, operation("take-seats", http.MethodPost, seatsPath, "Take seats and give seats back, all of it or nothing"), func(ctx context.Context, by int64, in *putIn) (*seatsOut, error) {
-		return answered(s.cases.TakeSeats(ctx, by, in.place(), school.SeatsChange{Take: in.Body.Take, Give: in.Body.Give, Undo: in.Body.Undo, Reason: in.Body.Reason}))
+		return answered(s.cases.Seats.TakeSeats(ctx, by, in.place(), seats.SeatsChange{Take: in.Body.Take, Give: in.Body.Give, Undo: in.Body.Undo, Reason: in.Body.Reason}))
 	})
 	type reasonIn struct {
 		SeatsIn
@@ -52,23 +54,23 @@ func (s *Server) seatRoutes(api huma.API) {
 		}
 	}
 	signedIn(s, api, operation("look-at-seats", http.MethodPost, seatsPath+"/look", "Agree to what is chosen"), func(ctx context.Context, by int64, in *SeatsIn) (*seatsOut, error) {
-		return answered(s.cases.LookAtSeats(ctx, by, in.place()))
+		return answered(s.cases.Seats.LookAtSeats(ctx, by, in.place()))
 	})
 	signedIn(s, api, operation("submit-seats", http.MethodPost, seatsPath+"/submission", "Hand the choice in; twice gives the same receipt"), func(ctx context.Context, by int64, in *reasonIn) (*seatsOut, error) {
-		return answered(s.cases.SubmitSeats(ctx, by, in.place(), in.Body.Reason))
+		return answered(s.cases.Seats.SubmitSeats(ctx, by, in.place(), in.Body.Reason))
 	})
 	signedIn(s, api, operation("return-seats", http.MethodPost, seatsPath+"/return", "Open a choice again that was handed in, with a message"), func(ctx context.Context, by int64, in *reasonIn) (*seatsOut, error) {
-		return answered(s.cases.ReturnSeats(ctx, by, in.place(), in.Body.Reason))
+		return answered(s.cases.Seats.ReturnSeats(ctx, by, in.place(), in.Body.Reason))
 	})
 	type waitIn struct {
 		SeatsIn
 		Section string `path:"section" maxLength:"200"`
 	}
 	signedIn(s, api, operation("wait-for-seat", http.MethodPut, seatsPath+"/waits/{section}", "Wait for a seat in a full section"), func(ctx context.Context, by int64, in *waitIn) (*seatsOut, error) {
-		return answered(s.cases.WaitForSeat(ctx, by, in.place(), in.Section, true))
+		return answered(s.cases.Seats.WaitForSeat(ctx, by, in.place(), in.Section, true))
 	})
 	signedIn(s, api, operation("wait-no-longer", http.MethodDelete, seatsPath+"/waits/{section}", "Wait no longer for a seat, or leave one that is offered"), func(ctx context.Context, by int64, in *waitIn) (*seatsOut, error) {
-		return answered(s.cases.WaitForSeat(ctx, by, in.place(), in.Section, false))
+		return answered(s.cases.Seats.WaitForSeat(ctx, by, in.place(), in.Section, false))
 	})
 	type waysIn struct {
 		SeatsIn
@@ -78,7 +80,7 @@ func (s *Server) seatRoutes(api huma.API) {
 	}
 	type waysOut struct{ Body *WaysView }
 	signedIn(s, api, operation("get-ways", http.MethodGet, seatsPath+"/ways", "How what is open of a period could be filled"), func(ctx context.Context, by int64, in *waysIn) (*waysOut, error) {
-		w, ways, err := s.cases.Ways(ctx, by, in.place(), school.Opening{Period: in.Period, Terms: in.Terms, Days: in.Days})
+		w, ways, err := s.cases.Seats.Ways(ctx, by, in.place(), seats.Opening{Period: in.Period, Terms: in.Terms, Days: in.Days})
 		if err != nil {
 			return nil, err
 		}
@@ -87,7 +89,7 @@ func (s *Server) seatRoutes(api huma.API) {
 	type proposalOut struct{ Body ProposalView }
 	signedIn(s, api, operation("propose-seats", http.MethodGet, seatsPath+"/proposal", "A proposal of the whole week from what the sheet asks for, with the seats that are left now"),
 		func(ctx context.Context, by int64, in *SeatsIn) (*proposalOut, error) {
-			w, list, err := s.cases.ProposeSeats(ctx, by, in.place())
+			w, list, err := s.cases.Seats.ProposeSeats(ctx, by, in.place())
 			if err != nil {
 				return nil, err
 			}
@@ -106,7 +108,7 @@ func (s *Server) seatRoutes(api huma.API) {
 	type actsOut struct{ Body []SeatActView }
 	signedIn(s, api, operation("list-seat-acts", http.MethodGet, seatsPath+"/acts", "What was done with a student's seats and enrollments, the latest first, at most 100 at once"),
 		func(ctx context.Context, by int64, in *seatActsIn) (*actsOut, error) {
-			list, err := s.cases.SeatHistory(ctx, by, in.place(), in.Skip)
+			list, err := s.cases.Seats.SeatHistory(ctx, by, in.place(), in.Skip)
 			out := &actsOut{Body: []SeatActView{}}
 			for i := range list {
 				out.Body = append(out.Body, *newSeatAct(&list[i]))
@@ -124,7 +126,7 @@ func (s *Server) choosingRoutes(api huma.API) {
 	}
 	type tableOut struct{ Body *SeatTable }
 	signedIn(s, api, operation("get-seat-table", http.MethodGet, yearPath+"/seat-table", "The finished master schedule, for who chooses seats in it"), func(ctx context.Context, by int64, in *tableIn) (*tableOut, error) {
-		y, sections, rules, err := s.cases.SeatTable(ctx, by, in.School, in.Year)
+		y, sections, rules, err := s.cases.Seats.SeatTable(ctx, by, in.School, in.Year)
 		if err != nil {
 			return nil, err
 		}
@@ -132,7 +134,7 @@ func (s *Server) choosingRoutes(api huma.API) {
 	})
 	type listOut struct{ Body []ChoosingView }
 	signedIn(s, api, operation("list-choosing", http.MethodGet, yearPath+"/seats", "The students of a year who choose seats, with how far they are"), func(ctx context.Context, by int64, in *InYear) (*listOut, error) {
-		list, err := s.cases.Choosing(ctx, by, in.School, in.Year)
+		list, err := s.cases.Seats.Choosing(ctx, by, in.School, in.Year)
 		out := &listOut{Body: []ChoosingView{}}
 		for i := range list {
 			x := &list[i]
@@ -145,11 +147,11 @@ func (s *Server) choosingRoutes(api huma.API) {
 		Body SeatRulesView
 	}
 	signedIn(s, api, operation("set-seat-rules", http.MethodPut, yearPath+"/seat-rules", "Set how seats go to those who wait"), func(ctx context.Context, by int64, in *rulesIn) (*struct{}, error) {
-		return &struct{}{}, s.cases.SetSeatRules(ctx, by, in.School, in.Year, school.SeatRules{Waiting: in.Body.Waiting, Minutes: in.Body.Minutes})
+		return &struct{}{}, s.cases.Seats.SetSeatRules(ctx, by, in.School, in.Year, seats.SeatRules{Waiting: in.Body.Waiting, Minutes: in.Body.Minutes})
 	})
 }
 
-func newSeatTable(y *school.SchoolYear, sections []school.TableSection, rules school.SeatRules, language string) *SeatTable {
+func newSeatTable(y *schoolyear.SchoolYear, sections []schedule.TableSection, rules seats.SeatRules, language string) *SeatTable {
 	t := &SeatTable{Periods: y.Policy.Periods, Days: y.Policy.Days, Fill: []int{}, Rules: []SeatRule{}, Sections: []TableSectionView{}, Waiting: rules.Waiting, Minutes: rules.Minutes}
 	for i := range sections {
 		x := &sections[i]
@@ -174,7 +176,7 @@ func newSeatTable(y *school.SchoolYear, sections []school.TableSection, rules sc
 	return t
 }
 
-func ids(w *school.Week, places []int) []string {
+func ids(w *seats.Week, places []int) []string {
 	list := []string{}
 	for _, i := range places {
 		list = append(list, w.Sections[i].ID)
@@ -192,7 +194,7 @@ func nextOf(act acts.SeatAct, nothing bool) string {
 var looks = map[policy.Look]string{policy.LookAfter: "after", policy.LookBefore: "before", policy.LookNone: "none"}
 
 // newSeats shows a choice of seats.
-func newSeats(w *school.Week) *SeatsView {
+func newSeats(w *seats.Week) *SeatsView {
 	y, c := w.Year, &w.Choice
 	v := &SeatsView{Student: newStudent(w.Desk), Version: c.Version, Table: fmt.Sprintf("%d.%d.%d", w.Row.Catalog, w.Row.Policy, w.Row.Roster), State: c.State, Next: nextOf(w.SeatNext, w.Nothing), Looked: w.Looked(),
 		Message: c.Message, Receipt: c.Receipt, HandedAt: c.HandedAt, Complete: w.Found.Complete, Open: []OpenView{}, Rules: []RuleState{}, Own: []OwnSeatView{}, Lines: []SeatLine{}, Entries: []SeatEntry{},
@@ -240,7 +242,7 @@ func newSeats(w *school.Week) *SeatsView {
 	return v
 }
 
-func newSeatEntry(w *school.Week, r *sheet.RequestResult) SeatEntry {
+func newSeatEntry(w *seats.Week, r *sheet.RequestResult) SeatEntry {
 	e := SeatEntry{Course: w.Year.Codes[r.Course], Entry: verdict(r.HasEntry, r.Entry), Repeat: r.Repeat, Barred: r.Barred}
 	if r.Waiver >= 0 {
 		e.Waived = w.Known.Said[r.Waiver]
@@ -254,11 +256,11 @@ func newSeatEntry(w *school.Week, r *sheet.RequestResult) SeatEntry {
 	return e
 }
 
-func newSeatAct(a *school.SeatAct) *SeatActView {
+func newSeatAct(a *seats.SeatAct) *SeatActView {
 	return &SeatActView{a.Kind, append([]string{}, a.Came.V...), append([]string{}, a.Gone.V...), a.On, a.Reason, a.By, a.At}
 }
 
-func newWays(w *school.Week, ways *school.Ways) *WaysView {
+func newWays(w *seats.Week, ways *seats.Ways) *WaysView {
 	v := &WaysView{Cells: []OpenView{}, Fill: [][]string{}, More: ways.More, Parts: ids(w, ways.Parts), Collide: []CollisionView{}, Full: ids(w, ways.Full)}
 	for _, c := range ways.Cells {
 		if n := len(v.Cells); n > 0 && v.Cells[n-1].Term == c.Term {

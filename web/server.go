@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"net/netip"
 	"reflect"
+	"rubricon/app"
 	"runtime/debug"
 	"strings"
 	"sync/atomic"
@@ -24,7 +25,6 @@ import (
 	"golang.org/x/sync/semaphore"
 
 	"rubricon/core/credit"
-	"rubricon/school"
 	"rubricon/signon"
 	"rubricon/ui"
 )
@@ -50,7 +50,7 @@ type Options struct {
 type Server struct {
 	handler  http.Handler
 	sessions *scs.SessionManager
-	cases    *school.Service
+	cases    *app.App
 	demo     []DemoSignIn
 	demoMail string
 	signOn   *signon.Client
@@ -74,7 +74,7 @@ type Server struct {
 }
 
 // New makes a server.
-func New(cases *school.Service, o Options) *Server {
+func New(cases *app.App, o Options) *Server {
 	if o.Now == nil {
 		o.Now = time.Now
 	}

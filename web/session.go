@@ -5,11 +5,12 @@ import (
 	"crypto/sha256"
 	"encoding/base64"
 	"net/http"
+	"rubricon/app"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
 
-	"rubricon/school"
+	"rubricon/app/account"
 )
 
 // How long a session lasts.
@@ -36,14 +37,14 @@ type loadedSession struct {
 	lost  bool   // it has ended since
 }
 
-// sessionStore keeps sessions where package school keeps them, with whose they are.
+// sessionStore keeps sessions where app/account keeps them, with whose they are.
 type sessionStore struct {
-	cases *school.Service
+	cases *app.App
 	codec scs.Codec
 }
 
 func (s sessionStore) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
-	data, found, err := s.cases.FindSession(ctx, token)
+	data, found, err := s.cases.Account.FindSession(ctx, token)
 	if found {
 		requestOf(ctx).session.token = token
 	}
@@ -59,14 +60,14 @@ func (s sessionStore) CommitCtx(ctx context.Context, token string, data []byte, 
 	if here.lost {
 		return nil
 	}
-	expiry = s.cases.Until(time.Until(expiry))
+	expiry = s.cases.Account.Until(time.Until(expiry))
 	var there bool
 	if token == here.token {
-		there, err = s.cases.UpdateSession(ctx, token, data, expiry)
+		there, err = s.cases.Account.UpdateSession(ctx, token, data, expiry)
 	} else {
 		by, _ := values[accountKey].(int64)
 		epoch, _ := values[epochKey].(int64)
-		there, err = s.cases.BeginSession(ctx, &school.NewSession{Token: token, Account: by, Epoch: epoch, Data: data, Agent: requestOf(ctx).agent, Expiry: expiry})
+		there, err = s.cases.Account.BeginSession(ctx, &account.NewSession{Token: token, Account: by, Epoch: epoch, Data: data, Agent: requestOf(ctx).agent, Expiry: expiry})
 	}
 	here.lost = err == nil && !there
 	return err
@@ -79,7 +80,7 @@ func shortAgent(agent string) string {
 }
 
 func (s sessionStore) DeleteCtx(ctx context.Context, token string) error {
-	ended, err := s.cases.DropSession(ctx, token)
+	ended, err := s.cases.Account.DropSession(ctx, token)
 	if here := &requestOf(ctx).session; err == nil && !ended && token == here.token {
 		here.lost = true
 	}
@@ -96,7 +97,7 @@ func (s sessionStore) Commit(token string, data []byte, expiry time.Time) error 
 func (s sessionStore) Delete(token string) error { return s.DeleteCtx(context.Background(), token) }
 
 // newSessions makes the session manager. Cookies end with the browser; behind TLS their names bind them to this host.
-func newSessions(cases *school.Service, tls bool) *scs.SessionManager {
+func newSessions(cases *app.App, tls bool) *scs.SessionManager {
 	m := scs.New()
 	m.Store = sessionStore{cases, m.Codec}
 	m.Lifetime = sessionLife
@@ -164,8 +165,8 @@ func (s *Server) ready(ctx context.Context) (int64, error) {
 }
 
 // begin begins the session of somebody who has signed in. What it was before is not what it becomes.
-func (s *Server) begin(ctx context.Context, signed *school.SignedIn) (*MeView, error) {
-	second, err := s.cases.Second(ctx, signed.Account)
+func (s *Server) begin(ctx context.Context, signed *account.SignedIn) (*MeView, error) {
+	second, err := s.cases.Account.Second(ctx, signed.Account)
 	if err != nil {
 		return nil, answer(ctx, err)
 	}
@@ -195,7 +196,7 @@ func (s *Server) renew(ctx context.Context) error {
 
 // me shows who is signed in; while a second step is to be done, the username alone.
 func (s *Server) me(ctx context.Context, by int64) (*MeView, error) {
-	me, err := s.cases.Me(ctx, by)
+	me, err := s.cases.Account.Me(ctx, by)
 	if err != nil {
 		return nil, answer(ctx, err)
 	}

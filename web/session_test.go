@@ -11,7 +11,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"rubricon/demo"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // held keeps whoever writes a table waiting until release is called.
@@ -115,7 +115,7 @@ func TestASignInUnderWayEndsToo(t *testing.T) {
 					t.Errorf("afterwards: %s, want %s", got, want)
 				}
 			}
-			if n := storetest.Value[int](t, s.db, `SELECT count(*) FROM session WHERE account_id IS NOT NULL`); n != 1 {
+			if n := testdb.Value[int](t, s.db, `SELECT count(*) FROM session WHERE account_id IS NOT NULL`); n != 1 {
 				t.Errorf("%d sessions", n)
 			}
 		})

@@ -10,8 +10,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"rubricon/app/account"
+	"rubricon/app/problem"
 	"rubricon/locales"
-	"rubricon/school"
 	"rubricon/signon"
 )
 
@@ -77,7 +78,7 @@ func (s *Server) signOnRoutes(api huma.API) {
 		return locales.Match(requestOf(ctx).reads).Text("signOn."+key, nil)
 	}
 	refuse := func(ctx context.Context, name string, err error) (*landingOut, error) {
-		var known *school.Error
+		var known *problem.Error
 		switch {
 		case errors.Is(err, signon.ErrDown):
 			s.log.WarnContext(ctx, "a provider cannot be reached", "school", name)
@@ -89,7 +90,7 @@ func (s *Server) signOnRoutes(api huma.API) {
 			return landed(ctx, http.StatusForbidden, note(ctx, "refused")), nil
 		case !errors.As(err, &known):
 			return nil, err
-		case known.Code == school.NotFound:
+		case known.Code == problem.NotFound:
 			return landed(ctx, http.StatusForbidden, note(ctx, "unknown")), nil
 		}
 		return landed(ctx, http.StatusForbidden, say(ctx, string(known.Code))), nil
@@ -102,7 +103,7 @@ func (s *Server) signOnRoutes(api huma.API) {
 			try := signon.NewTry(in.School)
 			address, err := s.signOn.Address(ctx, try)
 			if err == nil {
-				err = s.cases.KeepTry(ctx, school.Client{Address: requestOf(ctx).address}, try.State, school.SignOnTry{School: try.School, Nonce: try.Nonce, Verifier: try.Verifier})
+				err = s.cases.Account.KeepTry(ctx, account.Client{Address: requestOf(ctx).address}, try.State, account.SignOnTry{School: try.School, Nonce: try.Nonce, Verifier: try.Verifier})
 			}
 			if err != nil {
 				page, err := refuse(ctx, "", err)
@@ -131,8 +132,8 @@ func (s *Server) signOnRoutes(api huma.API) {
 			if in.State == "" || subtle.ConstantTimeCompare([]byte(mine), []byte(in.State)) != 1 {
 				return refuse(ctx, "", errOtherState)
 			}
-			kept, err := s.cases.TakeTry(ctx, in.State)
-			if school.CodeOf(err) == school.NotFound {
+			kept, err := s.cases.Account.TakeTry(ctx, in.State)
+			if problem.CodeOf(err) == problem.NotFound {
 				return refuse(ctx, "", errNoTry)
 			}
 			if err != nil {
@@ -145,7 +146,7 @@ func (s *Server) signOnRoutes(api huma.API) {
 			if err != nil {
 				return refuse(ctx, kept.School, err)
 			}
-			signed, err := s.cases.SignInAs(ctx, kept.School, id, s.signOn.Trusting(kept.School), school.Client{Address: requestOf(ctx).address, Device: device, Agent: requestOf(ctx).agent})
+			signed, err := s.cases.Account.SignInAs(ctx, kept.School, id, s.signOn.Trusting(kept.School), account.Client{Address: requestOf(ctx).address, Device: device, Agent: requestOf(ctx).agent})
 			if err == nil {
 				_, err = s.begin(ctx, signed)
 			}

@@ -11,9 +11,9 @@ import (
 	"time"
 
 	"rubricon/demo"
+	"rubricon/internal/testdb"
 	"rubricon/signon"
 	"rubricon/signon/standin"
-	"rubricon/store/storetest"
 	"rubricon/web"
 )
 
@@ -103,10 +103,10 @@ func TestSigningInByTheSchoolsAccount(t *testing.T) {
 	if got := said(v.call(browser, "GET", maraSheet, "")); got != "200" {
 		t.Errorf("her child's sheet: %s", got)
 	}
-	if n := storetest.Value[int](t, v.db, `SELECT count(*) FROM sign_on_try`); n != 0 {
+	if n := testdb.Value[int](t, v.db, `SELECT count(*) FROM sign_on_try`); n != 0 {
 		t.Errorf("%d tries are left", n)
 	}
-	if n := storetest.Value[int](t, v.db, `SELECT count(*) FROM sign_in i JOIN account a ON a.id = i.account_id WHERE a.username = 'ilse.quill' AND i.done`); n != 1 {
+	if n := testdb.Value[int](t, v.db, `SELECT count(*) FROM sign_in i JOIN account a ON a.id = i.account_id WHERE a.username = 'ilse.quill' AND i.done`); n != 1 {
 		t.Errorf("%d sign-ins are on record", n)
 	}
 	if status, _, body := v.get(v.fresh(), v.URL+"/api/sign-on/nowhere"); status != http.StatusNotFound || !strings.Contains(body, "no accounts of its own") {
@@ -169,9 +169,9 @@ func TestWhatDoesNotHoldSignsNobodyIn(t *testing.T) {
 	v.provider.Do(standin.None)
 	browser = v.fresh()
 	back = v.begins(browser, "g0001")
-	v.at(storetest.Now.Add(11 * time.Minute))
+	v.at(testdb.Now.Add(11 * time.Minute))
 	refused("after eleven minutes", browser, back, http.StatusForbidden, holds)
-	v.at(storetest.Now)
+	v.at(testdb.Now)
 
 	v.strangers() // among them another school, in which she is somebody too
 	v.db.Exec(t, `INSERT INTO person (school_id, id, ord, role, enabled, username, account_id, given_name, family_name, cells) SELECT 'elsewhere', 'g9', 9, 'guardian', true, 'x', id, 'Ilse', 'Quill', '{}' FROM account WHERE username = 'ilse.quill'`)

@@ -6,10 +6,11 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	appcaseload "rubricon/app/caseload"
+	schoolyear "rubricon/app/year"
 	"rubricon/core/catalog"
 	"rubricon/core/condition"
 	"rubricon/core/credit"
-	"rubricon/school"
 )
 
 // ClassesView are the classes of a teacher.
@@ -78,7 +79,7 @@ func (s *Server) teacherRoutes(api huma.API) {
 	type classOut struct{ Body *ClassView }
 	signedIn(s, api, operation("get-classes", http.MethodGet, yearPath+"/classes", "The classes that the reader teaches now"),
 		func(ctx context.Context, by int64, in *InYear) (*classesOut, error) {
-			y, list, err := s.cases.Classes(ctx, by, in.School, in.Year)
+			y, list, err := s.cases.Caseload.Classes(ctx, by, in.School, in.Year)
 			if err != nil {
 				return nil, err
 			}
@@ -95,7 +96,7 @@ func (s *Server) teacherRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("get-class", http.MethodGet, yearPath+"/classes/{class}", "A course that the reader teaches now, with those whom they teach it"),
 		func(ctx context.Context, by int64, in *classIn) (*classOut, error) {
-			c, err := s.cases.Class(ctx, by, in.School, in.Year, in.Class, in.Also)
+			c, err := s.cases.Caseload.Class(ctx, by, in.School, in.Year, in.Class, in.Also)
 			if err != nil {
 				return nil, err
 			}
@@ -108,7 +109,7 @@ func (s *Server) teacherRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("recommend", http.MethodPost, yearPath+"/classes/{class}/recommendations", "Recommend what comes next to students of a class, or take the word back"),
 		func(ctx context.Context, by int64, in *recommendIn) (*classOut, error) {
-			c, err := s.cases.Recommend(ctx, by, in.School, in.Year, in.Class, school.Recommending(in.Body))
+			c, err := s.cases.Caseload.Recommend(ctx, by, in.School, in.Year, in.Class, appcaseload.Recommending(in.Body))
 			if err != nil {
 				return nil, err
 			}
@@ -117,14 +118,14 @@ func (s *Server) teacherRoutes(api huma.API) {
 }
 
 // titleOf is a course's title in a language, or its code where the catalog has it no longer.
-func titleOf(y *school.SchoolYear, code, language string) string {
+func titleOf(y *schoolyear.SchoolYear, code, language string) string {
 	if course, ok := y.Index(code); ok {
 		return y.Courses[course].TextIn(language).Title
 	}
 	return code
 }
 
-func newClass(c *school.Class, language string) *ClassView {
+func newClass(c *appcaseload.Class, language string) *ClassView {
 	y := c.Year
 	v := &ClassView{Course: c.Course, Title: titleOf(y, c.Course, language), Columns: []ClassColumn{}, Others: []ClassColumn{}, Pupils: []Pupil{}}
 	for _, course := range c.Columns {
@@ -150,12 +151,12 @@ func newClass(c *school.Class, language string) *ClassView {
 	return v
 }
 
-func newColumn(c *school.Class, course int32, language string) ClassColumn {
+func newColumn(c *appcaseload.Class, course int32, language string) ClassColumn {
 	x := &c.Year.Courses[course]
 	return ClassColumn{x.Code, x.TextIn(language).Title, x.Code == c.Course, x.ByWord()}
 }
 
-func newCell(y *catalog.Year, p *school.Taught, course int32) (cell PupilCell) {
+func newCell(y *catalog.Year, p *appcaseload.Taught, course int32) (cell PupilCell) {
 	verdict, offered := p.Known.ByWord(&p.Sheet, course)
 	if !offered {
 		return PupilCell{Verdict: "none"}

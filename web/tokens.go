@@ -38,7 +38,7 @@ func (s *Server) tokenRoutes(api huma.API) {
 	type listOut struct{ Body []TokenView }
 	signedIn(s, api, operation("list-tokens", http.MethodGet, yearPath+"/tokens", "The tokens of other systems, the latest first"),
 		func(ctx context.Context, by int64, in *InYear) (*listOut, error) {
-			list, err := s.cases.Tokens(ctx, by, in.School, in.Year)
+			list, err := s.cases.Account.Tokens(ctx, by, in.School, in.Year)
 			out := &listOut{Body: []TokenView{}}
 			for _, t := range list {
 				out.Body = append(out.Body, TokenView{t.ID, t.Name, t.Purpose, t.By, t.MadeAt, t.Expires, t.UsedAt, t.EndedAt, t.EndedBy})
@@ -52,7 +52,7 @@ func (s *Server) tokenRoutes(api huma.API) {
 	type makeOut struct{ Body TokenMade }
 	signedIn(s, api, operation("make-token", http.MethodPost, yearPath+"/tokens", "Make a token for another system; it is said once"),
 		func(ctx context.Context, by int64, in *makeIn) (*makeOut, error) {
-			token, err := s.cases.MakeToken(ctx, by, in.School, in.Year, in.Body.Name, in.Body.Purpose, in.Body.Days)
+			token, err := s.cases.Account.MakeToken(ctx, by, in.School, in.Year, in.Body.Name, in.Body.Purpose, in.Body.Days)
 			return &makeOut{TokenMade{token}}, err
 		})
 	type endIn struct {
@@ -62,6 +62,6 @@ func (s *Server) tokenRoutes(api huma.API) {
 	end := operation("end-token", http.MethodDelete, yearPath+"/tokens/{token}", "Take a token back, at once")
 	end.DefaultStatus = http.StatusNoContent
 	signedIn(s, api, end, func(ctx context.Context, by int64, in *endIn) (*struct{}, error) {
-		return &struct{}{}, s.cases.EndToken(ctx, by, in.School, in.Year, in.Token)
+		return &struct{}{}, s.cases.Account.EndToken(ctx, by, in.School, in.Year, in.Token)
 	})
 }

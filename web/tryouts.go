@@ -6,7 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rubricon/school"
+	appcaseload "rubricon/app/caseload"
 )
 
 // TryoutView is a course into which the reader takes students, with those who ask for it or have an answer.
@@ -44,7 +44,7 @@ func (s *Server) tryoutRoutes(api huma.API) {
 	type listOut struct{ Body []TryoutView }
 	signedIn(s, api, operation("list-tryouts", http.MethodGet, yearPath+"/tryouts", "The courses into which the reader takes students, each with who asks for it"),
 		func(ctx context.Context, by int64, in *InYear) (*listOut, error) {
-			list, err := s.cases.Tryouts(ctx, by, in.School, in.Year)
+			list, err := s.cases.Caseload.Tryouts(ctx, by, in.School, in.Year)
 			if err != nil {
 				return nil, err
 			}
@@ -62,7 +62,7 @@ func (s *Server) tryoutRoutes(api huma.API) {
 	type takeOut struct{ Body TryoutView }
 	signedIn(s, api, operation("take-students", http.MethodPost, yearPath+"/tryouts/{course}/answers", "Take students into a course that the reader leads, turn them down, or take that back"),
 		func(ctx context.Context, by int64, in *takeIn) (*takeOut, error) {
-			t, err := s.cases.Take(ctx, by, in.School, in.Year, in.Course, school.Taking{Students: in.Body.Students, Answer: school.TryoutAnswer(in.Body.Answer), Note: in.Body.Note})
+			t, err := s.cases.Caseload.Take(ctx, by, in.School, in.Year, in.Course, appcaseload.Taking{Students: in.Body.Students, Answer: appcaseload.TryoutAnswer(in.Body.Answer), Note: in.Body.Note})
 			if err != nil {
 				return nil, err
 			}
@@ -79,7 +79,7 @@ func (s *Server) tryoutRoutes(api huma.API) {
 	named := operation("name-students", http.MethodPost, yearPath+"/tryouts/{course}/named", "The students whom a list names, for a course that the reader leads")
 	named.MaxBodyBytes = maxManyBody
 	signedIn(s, api, named, func(ctx context.Context, by int64, in *namedIn) (*namedOut, error) {
-		c, err := s.cases.Named(ctx, by, in.School, in.Year, in.Course, in.Body.Roster)
+		c, err := s.cases.Caseload.Named(ctx, by, in.School, in.Year, in.Course, in.Body.Roster)
 		if err != nil {
 			return nil, err
 		}
@@ -96,11 +96,11 @@ func (s *Server) tryoutRoutes(api huma.API) {
 	}
 	signedIn(s, api, operation("set-lead", http.MethodPost, yearPath+"/people/{person}/leads", "Let a person of the staff lead a course, or take that back, with a reason"),
 		func(ctx context.Context, by int64, in *leadIn) (*struct{}, error) {
-			return &struct{}{}, s.cases.SetLead(ctx, by, in.School, in.Year, in.Person, in.Body.Course, in.Body.Give, in.Body.Reason)
+			return &struct{}{}, s.cases.Caseload.SetLead(ctx, by, in.School, in.Year, in.Person, in.Body.Course, in.Body.Give, in.Body.Reason)
 		})
 }
 
-func newTryout(t *school.Tryout, language string) TryoutView {
+func newTryout(t *appcaseload.Tryout, language string) TryoutView {
 	y := t.Year
 	v := TryoutView{Course: y.Codes[t.Course], Title: titleOf(y, y.Codes[t.Course], language), Turns: len(t.Auditions) > 0, Pupils: []TryingView{}}
 	for _, i := range t.Auditions {

@@ -12,7 +12,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rubricon/school"
+	schoolyear "rubricon/app/year"
 )
 
 // A share is a part of the room for uploads. The office has one of its own, so that nobody else's files keep its imports out.
@@ -60,7 +60,7 @@ func (u *uploads) hold(ctx context.Context) (release func(), err error) {
 
 // upload makes an operation one that brings a file of at most so many bytes. Nobody sends one who may not, which is asked before any of it
 // is read; it arrives on disk, and takes a place in memory only when it is there.
-func (s *Server) upload(op huma.Operation, most int64, in share, may func(ctx context.Context, by int64, at school.Place) error) huma.Operation {
+func (s *Server) upload(op huma.Operation, most int64, in share, may func(ctx context.Context, by int64, at schoolyear.Place) error) huma.Operation {
 	op.MaxBodyBytes = most
 	op.Metadata = map[string]any{limitKey: &limit{takes: uploadTimeout + RequestTimeout, upload: true}}
 	op.Middlewares = huma.Middlewares{func(hctx huma.Context, next func(huma.Context)) {
@@ -93,7 +93,7 @@ type fromDisk struct {
 func (f *fromDisk) BodyReader() io.Reader { return f.file }
 
 // receive takes a file in and goes on with it; an error is returned where nothing has been answered yet.
-func (s *Server) receive(hctx huma.Context, next func(huma.Context), most int64, in share, may func(ctx context.Context, by int64, at school.Place) error) error {
+func (s *Server) receive(hctx huma.Context, next func(huma.Context), most int64, in share, may func(ctx context.Context, by int64, at schoolyear.Place) error) error {
 	ctx := hctx.Context()
 	by, err := s.ready(ctx)
 	if err != nil {
@@ -103,7 +103,7 @@ func (s *Server) receive(hctx huma.Context, next func(huma.Context), most int64,
 	if err != nil || year < firstYear || year > lastYear {
 		return newProblem(http.StatusUnprocessableEntity, say(ctx, "bad-year"))
 	}
-	if err := may(ctx, by, school.Place{School: hctx.Param("school"), Year: year, Student: hctx.Param("student")}); err != nil {
+	if err := may(ctx, by, schoolyear.Place{School: hctx.Param("school"), Year: year, Student: hctx.Param("student")}); err != nil {
 		return err
 	}
 	room := s.uploads[in]

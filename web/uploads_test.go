@@ -11,7 +11,7 @@ import (
 	"testing"
 	"time"
 
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // slowUpload begins a file of so many bytes and sends only the first; wait returns what is answered.
@@ -30,7 +30,7 @@ func (s *site) slowUpload(cookies, path string, size int) (conn net.Conn, wait f
 
 func claimPath(t *testing.T, s *site) string {
 	t.Helper()
-	claim := storetest.Value[int64](t, s.db, `SELECT id FROM signal WHERE student_id = 's0001' AND kind = 'claim'`)
+	claim := testdb.Value[int64](t, s.db, `SELECT id FROM signal WHERE student_id = 's0001' AND kind = 'claim'`)
 	return fmt.Sprintf("%s/claims/%d/file?name=report.pdf", strings.TrimSuffix(maraSheet, "/sheet"), claim)
 }
 
@@ -98,7 +98,7 @@ func TestAFileArrivesWhole(t *testing.T) {
 	}
 	_ = res.Body.Close()
 	want := append(bytes.Clone(content), "f0"...)
-	if got := storetest.Value[[]byte](t, s.db, `SELECT content FROM attachment`); !bytes.Equal(got, want) {
+	if got := testdb.Value[[]byte](t, s.db, `SELECT content FROM attachment`); !bytes.Equal(got, want) {
 		t.Errorf("%d bytes are kept, %d were sent", len(got), len(want))
 	}
 }

@@ -16,6 +16,7 @@ import (
 	"os/exec"
 	"reflect"
 	"regexp"
+	"rubricon/app"
 	"slices"
 	"strconv"
 	"strings"
@@ -26,16 +27,15 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"rubricon/demo"
+	"rubricon/internal/testdb"
 	"rubricon/locales"
-	"rubricon/school"
 	"rubricon/store"
-	"rubricon/store/storetest"
 	"rubricon/web"
 	"rubricon/web/contracttest"
 )
 
 func TestMain(m *testing.M) {
-	storetest.Main(contracttest.Run{M: m, Except: []string{"GET /api/held"}})
+	testdb.Main(contracttest.Run{M: m, Except: []string{"GET /api/held"}})
 }
 
 const maraSheet = "/api/schools/pellworth/years/2027/students/s0001/sheet"
@@ -44,9 +44,9 @@ const maraSheet = "/api/schools/pellworth/years/2027/students/s0001/sheet"
 type site struct {
 	t *testing.T
 	*httptest.Server
-	db     storetest.Database
+	db     testdb.Database
 	store  *store.DB
-	cases  *school.Service
+	cases  *app.App
 	server *web.Server
 	log    *lockedBuffer
 	mu     sync.Mutex
@@ -86,11 +86,11 @@ func (s *site) at(now time.Time) {
 
 func newSite(t *testing.T, change ...func(*web.Options)) *site {
 	t.Helper()
-	storetest.Parallel(t)
-	s := &site{t: t, db: storetest.New(t), now: storetest.Now, people: map[string]*http.Client{}, log: &lockedBuffer{}}
+	testdb.Parallel(t)
+	s := &site{t: t, db: testdb.New(t), now: testdb.Now, people: map[string]*http.Client{}, log: &lockedBuffer{}}
 	log := slog.New(web.LogHandler(slog.NewTextHandler(s.log, nil)))
 	s.store = s.db.Open(t)
-	s.cases = school.New(s.store, school.Options{Now: s.clock, Log: log, Hashes: storetest.Hashes})
+	s.cases = app.New(s.store, app.Options{Now: s.clock, Log: log, Hashes: testdb.Hashes})
 	o := web.Options{Now: s.clock, Log: log}
 	for _, c := range change {
 		c(&o)
@@ -550,7 +550,7 @@ func TestSigningInAndOut(t *testing.T) {
 			t.Errorf("%s with %q: %s", username, password, got)
 		}
 	}
-	if n := storetest.Value[int](t, s.db, `SELECT count(*) FROM session WHERE account_id IS NULL`); n != 0 {
+	if n := testdb.Value[int](t, s.db, `SELECT count(*) FROM session WHERE account_id IS NULL`); n != 0 {
 		t.Errorf("%d sessions are nobody's", n)
 	}
 }
@@ -582,12 +582,12 @@ func TestTokensAreKeptHashed(t *testing.T) {
 	here, _ := url.Parse(s.URL)
 	for _, c := range client.Jar.Cookies(here) {
 		for _, table := range []string{"session", "account_device"} {
-			if n := storetest.Value[int](t, s.db, `SELECT count(*) FROM `+table+` WHERE token = $1`, c.Value); n != 0 {
+			if n := testdb.Value[int](t, s.db, `SELECT count(*) FROM `+table+` WHERE token = $1`, c.Value); n != 0 {
 				t.Errorf("the cookie %s is in the clear in %s", c.Name, table)
 			}
 		}
 	}
-	if n := storetest.Value[int](t, s.db, `SELECT count(*) FROM session s JOIN account_device d USING (account_id) JOIN account a ON a.id = s.account_id WHERE a.username = 'mara.quill'`); n != 1 {
+	if n := testdb.Value[int](t, s.db, `SELECT count(*) FROM session s JOIN account_device d USING (account_id) JOIN account a ON a.id = s.account_id WHERE a.username = 'mara.quill'`); n != 1 {
 		t.Errorf("%d sessions with a device", n)
 	}
 }
@@ -603,7 +603,7 @@ func TestASessionEnds(t *testing.T) {
 		}
 	}
 	seen := func() time.Time {
-		return storetest.Value[time.Time](t, s.db, `SELECT seen_at FROM session WHERE account_id IS NOT NULL`)
+		return testdb.Value[time.Time](t, s.db, `SELECT seen_at FROM session WHERE account_id IS NOT NULL`)
 	}
 	begun := seen()
 	look(4*time.Minute, "200")
@@ -643,7 +643,7 @@ func TestWhereOneIsSignedIn(t *testing.T) {
 	}
 	mine := list(one)
 	here := slices.IndexFunc(mine, func(v web.SessionView) bool { return v.Here })
-	if len(mine) != 2 || here < 0 || mine[1-here].Here || len(mine[1-here].Agent) != 300 || !strings.HasPrefix(mine[1-here].Agent, "A phone ") || !mine[here].BegunAt.Equal(storetest.Now) {
+	if len(mine) != 2 || here < 0 || mine[1-here].Here || len(mine[1-here].Agent) != 300 || !strings.HasPrefix(mine[1-here].Agent, "A phone ") || !mine[here].BegunAt.Equal(testdb.Now) {
 		t.Fatalf("sessions: %+v", mine)
 	}
 	theirs := list(s.person("ilse.quill"))[0].ID
@@ -891,7 +891,7 @@ func newSiteOn(s *site, o web.Options) *site {
 	s.t.Helper()
 	other := &site{t: s.t, db: s.db, now: s.clock(), people: map[string]*http.Client{}, log: s.log}
 	o.Now, o.Log = other.clock, slog.New(web.LogHandler(slog.NewTextHandler(s.log, nil)))
-	other.cases = school.New(s.db.Open(s.t), school.Options{Now: other.clock, Log: o.Log, Hashes: storetest.Hashes})
+	other.cases = app.New(s.db.Open(s.t), app.Options{Now: other.clock, Log: o.Log, Hashes: testdb.Hashes})
 	other.Server = httptest.NewServer(contracttest.Hold(web.New(other.cases, o)))
 	s.t.Cleanup(other.Close)
 	return other
@@ -1145,7 +1145,7 @@ func TestTheDatabaseGone(t *testing.T) {
 	u := mustParse(t, s.db.URL)
 	l := newLine(t, u.Host)
 	u.Host = l.at
-	behind := newSiteOn(&site{t: t, db: storetest.Database{URL: u.String(), Owner: s.db.Owner}, now: s.now, log: s.log}, web.Options{})
+	behind := newSiteOn(&site{t: t, db: testdb.Database{URL: u.String(), Owner: s.db.Owner}, now: s.now, log: s.log}, web.Options{})
 	mara := behind.person("mara.quill")
 	version := s.version("s0001")
 	change := fmt.Sprintf(`{"version":%d,"act":"alternate","course":"AST1"}`, version)
@@ -1297,8 +1297,8 @@ func TestTheSheetOnTheScreen(t *testing.T) {
 		t.Errorf("acts: %+v", v.Acts)
 	}
 	st := v.Status
-	if st.State != "inProgress" || st.Changed || st.HandedIn || st.Next != "inProgress" || st.Window == nil || st.Window.Zone != "America/Halifax" || !st.Window.Opens.Equal(storetest.Now.AddDate(0, 0, -7)) ||
-		!st.Window.Families.Equal(storetest.Now.AddDate(0, 0, 10)) || !st.Window.Counselors.Equal(storetest.Now.AddDate(0, 1, 0)) || st.Receipt != "" {
+	if st.State != "inProgress" || st.Changed || st.HandedIn || st.Next != "inProgress" || st.Window == nil || st.Window.Zone != "America/Halifax" || !st.Window.Opens.Equal(testdb.Now.AddDate(0, 0, -7)) ||
+		!st.Window.Families.Equal(testdb.Now.AddDate(0, 0, 10)) || !st.Window.Counselors.Equal(testdb.Now.AddDate(0, 1, 0)) || st.Receipt != "" {
 		t.Errorf("status: %+v", st)
 	}
 	if v.Student != (web.Student{ID: "s0001", Given: "Mara", Family: "Quill", Grade: 10, Counselor: "Ms Arden", Guardians: 1}) || v.School != "pellworth" || v.Year != 2027 || v.Beyond {
@@ -1429,7 +1429,7 @@ func TestARequestIsHeldToItsSchool(t *testing.T) {
 	if status, body := s.call(s.person("mara.quill"), "POST", maraSheet+"/changes", fmt.Sprintf(`{"act":"request","course":"TID1","version":%d}`, s.version("s0001"))); status != http.StatusOK {
 		t.Fatalf("%d %s", status, body)
 	}
-	if got := storetest.Value[string](t, s.db, `SELECT string_agg(school, ' ') FROM held`); got != "pellworth" {
+	if got := testdb.Value[string](t, s.db, `SELECT string_agg(school, ' ') FROM held`); got != "pellworth" {
 		t.Errorf("held to %q", got)
 	}
 }
@@ -1494,7 +1494,7 @@ func TestWhatTheOfficeDidHasWords(t *testing.T) {
 	}
 	s := newSite(t)
 	for _, query := range []string{`SELECT string_agg(DISTINCT k, ',') FROM (SELECT (regexp_matches(pg_get_constraintdef(oid), '''(\w+)''', 'g'))[1] AS k FROM pg_constraint WHERE conname IN ('office_event_kind_check', 'task_kind_check')) x`} {
-		for _, kind := range strings.Split(storetest.Value[string](t, s.db, query), ",") {
+		for _, kind := range strings.Split(testdb.Value[string](t, s.db, query), ",") {
 			if !kinds[kind] {
 				t.Errorf("the database has the kind %s, the contract has not", kind)
 			}

@@ -11,10 +11,12 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"rubricon/app/problem"
+	"rubricon/app/schedule"
+	"rubricon/app/seats"
 	"rubricon/core/acts"
 	"rubricon/core/catalog"
 	"rubricon/paper"
-	"rubricon/school"
 )
 
 // weekRoutes are those of a student's published week as a file.
@@ -23,14 +25,14 @@ func (s *Server) weekRoutes(api huma.API) {
 		OnSheet
 		Language string `query:"language" maxLength:"35" doc:"BCP 47: in which it is written"`
 	}
-	shown := func(ctx context.Context, by int64, in *weekIn) (*printed, *school.Shown, error) {
-		d, err := s.cases.Sheet(ctx, by, in.place())
+	shown := func(ctx context.Context, by int64, in *weekIn) (*printed, *schedule.Shown, error) {
+		d, err := s.cases.Sheet.Sheet(ctx, by, in.place())
 		if err != nil {
 			return nil, nil, err
 		}
-		week := d.Shown()
+		week := schedule.WeekOf(d)
 		if week == nil {
-			return nil, nil, &school.Error{Code: school.NotFound}
+			return nil, nil, &problem.Error{Code: problem.NotFound}
 		}
 		return &printed{Desk: d, l: s.reads(ctx, in.Language)}, week, nil
 	}
@@ -46,7 +48,7 @@ func (s *Server) weekRoutes(api huma.API) {
 		return pdfOut("week.pdf", pdf), nil
 	})
 	signedIn(s, api, gives(operation("get-seats-pdf", http.MethodGet, seatsPath+".pdf", "A student's choice of seats, for printing"), "application/pdf"), func(ctx context.Context, by int64, in *weekIn) (*fileOut, error) {
-		w, err := s.cases.Seats(ctx, by, in.place())
+		w, err := s.cases.Seats.Seats(ctx, by, in.place())
 		if err != nil {
 			return nil, err
 		}
@@ -72,7 +74,7 @@ func (s *Server) weekRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			dates, err := s.cases.WeekDates(ctx, p.Desk, week)
+			dates, err := s.cases.Seats.WeekDates(ctx, p.Desk, week)
 			if err != nil {
 				return nil, err
 			}
@@ -91,7 +93,7 @@ func (p printed) titleOf(code string) string {
 }
 
 // week is the published week as a page: a row for each period, a column for each term, and what was not given.
-func (p printed) week(week *school.Shown) *paper.Document {
+func (p printed) week(week *schedule.Shown) *paper.Document {
 	y := p.Year
 	name := p.Pupil.GivenName + " " + p.Pupil.FamilyName
 	doc := &paper.Document{Language: p.l.Tag.String(), Page: p.say("paper.page"), Foot: p.say("paper.foot", "name", name, "school", y.Name, "year", y.Year.Policy.SchoolYear),
@@ -147,7 +149,7 @@ func (p printed) week(week *school.Shown) *paper.Document {
 }
 
 // meeting is a section in a few words: the course, its teacher, and the days of the cycle where it does not meet on all.
-func (p printed) meeting(g *school.GivenSection) string {
+func (p printed) meeting(g *schedule.GivenSection) string {
 	text := p.titleOf(g.Course)
 	if len(g.Days) > 0 {
 		days := make([]string, len(g.Days))
@@ -163,7 +165,7 @@ func (p printed) meeting(g *school.GivenSection) string {
 }
 
 // schoolDays are the entries of a calendar: for each day of school what meets, period by period.
-func (p printed) schoolDays(dates []school.WeekDate) []paper.Event {
+func (p printed) schoolDays(dates []seats.WeekDate) []paper.Event {
 	events := []paper.Event{}
 	for i := range dates {
 		d := &dates[i]

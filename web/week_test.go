@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"rubricon/bundle"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // The published week is a page with a row for each period and a column for each semester, what was not given below; and a calendar with an entry for each day of school, with what meets on that day. Nobody
@@ -93,7 +93,7 @@ func TestTheWeekAsAFile(t *testing.T) {
 		}
 		expect(day, want)
 	}
-	files := storetest.Files()
+	files := testdb.Files()
 	for i := range files {
 		if f := &files[i]; f.Name == "policy.json" {
 			f.Text = bytes.Replace(f.Text, []byte(`"holidays": [`), []byte(`"holidays": ["2027-10-20", `), 1)
@@ -103,7 +103,7 @@ func TestTheWeekAsAFile(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.cases.Import(t.Context(), b, 0); err != nil {
+	if _, err := s.cases.Imports.Import(t.Context(), b, 0); err != nil {
 		t.Fatal(err)
 	}
 	expect("20271020", "1 20270302T114200Z CANCELLED")

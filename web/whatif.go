@@ -48,7 +48,7 @@ func (s *Server) whatIfRoutes(api huma.API) {
 	type whatIfOut struct{ Body *WhatIfView }
 	signedIn(s, api, operation("get-what-if", http.MethodGet, sheetPath+"/what-if", "The year that results when some requests cannot be given"),
 		func(ctx context.Context, by int64, in *whatIfIn) (*whatIfOut, error) {
-			d, w, err := s.cases.WhatIf(ctx, by, in.place(), in.Lost)
+			d, w, err := s.cases.Sheet.WhatIf(ctx, by, in.place(), in.Lost)
 			if err != nil {
 				return nil, err
 			}
@@ -77,7 +77,7 @@ func (s *Server) whatIfRoutes(api huma.API) {
 	type hintsOut struct{ Body []HintView }
 	signedIn(s, api, operation("get-hints", http.MethodGet, sheetPath+"/hints", "Courses that would be the most useful as one more alternate, the best first"),
 		func(ctx context.Context, by int64, in *OnSheet) (*hintsOut, error) {
-			d, hints, err := s.cases.Hints(ctx, by, in.place())
+			d, hints, err := s.cases.Sheet.Hints(ctx, by, in.place())
 			if err != nil {
 				return nil, err
 			}

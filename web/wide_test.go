@@ -13,10 +13,10 @@ import (
 	"testing"
 	"time"
 
+	appsheet "rubricon/app/sheet"
 	"rubricon/bundle"
 	"rubricon/core/receipt"
-	"rubricon/school"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 	"rubricon/web"
 )
 
@@ -182,7 +182,7 @@ func TestFilesBesideClaims(t *testing.T) {
 		{"program.exe", "MZ\x90\x00\x03\x00\x00\x00", "422 bad-file"},
 		{"archive.pdf", "PK\x03\x04\x14\x00\x00\x00", "422 bad-file"},
 		{"empty.txt", "", "400 bad-request"},
-		{"big.txt", strings.Repeat("x", school.MaxAttachment+1), "413 too-large"},
+		{"big.txt", strings.Repeat("x", appsheet.MaxAttachment+1), "413 too-large"},
 	} {
 		if got := said(s.call(mara, "POST", path+"?name="+c.name, c.content)); got != c.want {
 			t.Errorf("%s: %s, want %s", c.name, got, c.want)
@@ -288,7 +288,7 @@ func TestTheCalendarsDatesStayTheSame(t *testing.T) {
 		return list
 	}
 	before := dates()
-	files := storetest.Files()
+	files := testdb.Files()
 	for i := range files {
 		if f := &files[i]; f.Name == "errands.csv" {
 			row := slices.Clone(f.Rows[0])
@@ -300,7 +300,7 @@ func TestTheCalendarsDatesStayTheSame(t *testing.T) {
 	if err != nil || len(b.Problems) > 0 {
 		t.Fatal(err, b.Problems)
 	}
-	if _, err := s.cases.Import(t.Context(), b, 0); err != nil {
+	if _, err := s.cases.Imports.Import(t.Context(), b, 0); err != nil {
 		t.Fatal(err)
 	}
 	after := dates()
@@ -494,7 +494,7 @@ func TestThePaperForTheSecondGuardian(t *testing.T) {
 	s := newSite(t)
 	s.db.Exec(t, `INSERT INTO relation (school_id, kind, person_id, student_id, source) VALUES ('pellworth', 'guards', 'g0002', 's0001', 'office')`)
 	s.db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
-	files := storetest.Files()
+	files := testdb.Files()
 	for i := range files {
 		if f := &files[i]; f.Name == "policy.json" {
 			f.Text = bytes.Replace(f.Text, []byte(`"settings": {`), []byte(`"settings": {"signing": "all",`), 1)
@@ -504,7 +504,7 @@ func TestThePaperForTheSecondGuardian(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.cases.Import(t.Context(), b, 0); err != nil {
+	if _, err := s.cases.Imports.Import(t.Context(), b, 0); err != nil {
 		t.Fatal(err)
 	}
 	mara := s.person("mara.quill")
@@ -529,7 +529,7 @@ func TestThePaperForTheSecondGuardian(t *testing.T) {
 
 // What is to be acknowledged stands on the printed sheet, each by itself, with what the school advises or a course asks for.
 func TestAcknowledgementsOnPaper(t *testing.T) {
-	files := storetest.Files()
+	files := testdb.Files()
 	for i := range files {
 		switch f := &files[i]; f.Name {
 		case "policy.json":
@@ -548,7 +548,7 @@ func TestAcknowledgementsOnPaper(t *testing.T) {
 		t.Fatal(err)
 	}
 	s := newSite(t)
-	if _, err := s.cases.Import(t.Context(), b, 0); err != nil {
+	if _, err := s.cases.Imports.Import(t.Context(), b, 0); err != nil {
 		t.Fatal(err)
 	}
 	_, body := s.send(s.person("mara.quill"), "GET", maraSheet+"/paper.pdf?language=es", "", nil)

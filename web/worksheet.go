@@ -27,7 +27,7 @@ func (s *Server) worksheetRoute(api huma.API) {
 	}
 	signedIn(s, api, gives(operation("get-worksheet", http.MethodGet, studentPath+"/worksheet.pdf", "For thinking on paper: what the school will check, and the courses offered to the student by subject, with credits and conditions"), "application/pdf"),
 		func(ctx context.Context, by int64, in *in) (*fileOut, error) {
-			d, err := s.cases.Sheet(ctx, by, in.place())
+			d, err := s.cases.Sheet.Sheet(ctx, by, in.place())
 			if err != nil {
 				return nil, err
 			}

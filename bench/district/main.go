@@ -12,16 +12,17 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"rubricon/app"
 	"slices"
 	"strings"
 	"sync"
 	"syscall"
 	"time"
 
+	appcatalog "rubricon/app/catalog"
 	"rubricon/bench/stage"
 	"rubricon/bundle"
 	"rubricon/demo"
-	"rubricon/school"
 	"rubricon/store"
 )
 
@@ -83,7 +84,7 @@ func run(ctx context.Context, schools, students int) error {
 		return err
 	}
 	defer at.Close()
-	cases := school.New(at.DB, school.Options{FirstPasswordsStay: true, NoPost: true})
+	cases := app.New(at.DB, app.Options{FirstPasswordsStay: true, NoPost: true})
 	var ids []string
 	var checks, imports []used
 	fmt.Printf("%d schools of %d students, %d in all\n", schools, students, schools*students)
@@ -110,7 +111,7 @@ func run(ctx context.Context, schools, students int) error {
 			return err
 		}
 		now := time.Now()
-		if err := cases.SetWindow(ctx, id, year, school.Window{Grade: -1, Opens: now, Families: now.AddDate(0, 0, 7), Counselors: now.AddDate(0, 0, 14)}); err != nil {
+		if err := cases.Catalog.SetWindow(ctx, id, year, appcatalog.Window{Grade: -1, Opens: now, Families: now.AddDate(0, 0, 7), Counselors: now.AddDate(0, 0, 14)}); err != nil {
 			return err
 		}
 	}

@@ -12,13 +12,14 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"rubricon/app"
 	"strings"
 	"syscall"
 	"time"
 
+	appcatalog "rubricon/app/catalog"
 	"rubricon/bench/stage"
 	"rubricon/demo"
-	"rubricon/school"
 	"rubricon/store"
 	"rubricon/store/local"
 )
@@ -130,13 +131,13 @@ func (b *bench) load(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	cases := school.New(db, school.Options{FirstPasswordsStay: true, NoPost: true, Hashes: stage.Cheap})
-	if _, err := cases.Import(ctx, read, 0); err != nil {
+	cases := app.New(db, app.Options{FirstPasswordsStay: true, NoPost: true, Hashes: stage.Cheap})
+	if _, err := cases.Imports.Import(ctx, read, 0); err != nil {
 		return err
 	}
 	now := time.Now()
 	b.stream = &stream{kept: map[string][]string{}}
-	return cases.SetWindow(ctx, demo.SchoolID, year, school.Window{Grade: -1, Opens: now.Add(-time.Hour), Families: now.AddDate(0, 0, 1), Counselors: now.AddDate(0, 0, 2)})
+	return cases.Catalog.SetWindow(ctx, demo.SchoolID, year, appcatalog.Window{Grade: -1, Opens: now.Add(-time.Hour), Families: now.AddDate(0, 0, 1), Counselors: now.AddDate(0, 0, 2)})
 }
 
 // start starts the server process and waits until it is ready.

@@ -10,6 +10,7 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"net/http/cookiejar"
+	"rubricon/app"
 	"slices"
 	"strings"
 	"sync"
@@ -19,7 +20,6 @@ import (
 
 	"rubricon/bundle"
 	"rubricon/demo"
-	"rubricon/school"
 	"rubricon/store"
 )
 
@@ -304,7 +304,7 @@ func (b *bench) export(ctx context.Context, url string) ([]byte, error) {
 		return nil, err
 	}
 	defer db.Close()
-	files, _, err := school.New(db, school.Options{}).Export(ctx, demo.SchoolID, 0)
+	files, _, err := app.New(db, app.Options{}).Imports.Export(ctx, demo.SchoolID, 0)
 	if err != nil {
 		return nil, err
 	}

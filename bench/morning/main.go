@@ -12,13 +12,14 @@ import (
 	"log/slog"
 	"math/rand/v2"
 	"os"
+	"rubricon/app"
 	"slices"
 	"sync"
 	"time"
 
+	appcatalog "rubricon/app/catalog"
 	"rubricon/bench/stage"
 	"rubricon/demo"
-	"rubricon/school"
 	"rubricon/store"
 )
 
@@ -55,12 +56,12 @@ func run(ctx context.Context, students int, within, think time.Duration) error {
 	if err != nil {
 		return err
 	}
-	cases := school.New(at.DB, school.Options{FirstPasswordsStay: true, NoPost: true, Hashes: stage.Cheap}) // at the first sign-in a hash is made anew at its real cost
-	if _, err := cases.Import(ctx, read, 0); err != nil {
+	cases := app.New(at.DB, app.Options{FirstPasswordsStay: true, NoPost: true, Hashes: stage.Cheap}) // at the first sign-in a hash is made anew at its real cost
+	if _, err := cases.Imports.Import(ctx, read, 0); err != nil {
 		return err
 	}
 	now := time.Now()
-	if err := cases.SetWindow(ctx, demo.SchoolID, year, school.Window{Grade: -1, Opens: now, Families: now.AddDate(0, 0, 7), Counselors: now.AddDate(0, 0, 14)}); err != nil {
+	if err := cases.Catalog.SetWindow(ctx, demo.SchoolID, year, appcatalog.Window{Grade: -1, Opens: now, Families: now.AddDate(0, 0, 7), Counselors: now.AddDate(0, 0, 14)}); err != nil {
 		return err
 	}
 	listen, err := stage.Free()

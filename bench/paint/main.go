@@ -10,17 +10,20 @@ import (
 	"log/slog"
 	"net/http/httptest"
 	"os"
+	"rubricon/app"
 	"slices"
 	"time"
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
 
+	appcatalog "rubricon/app/catalog"
+	appsheet "rubricon/app/sheet"
+	schoolyear "rubricon/app/year"
 	"rubricon/bench/stage"
 	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/e2e/browser"
-	"rubricon/school"
 	"rubricon/web"
 )
 
@@ -77,22 +80,22 @@ func grown(files []bundle.File, courses int) []bundle.File {
 }
 
 // measure serves a school and looks at it in a browser.
-func measure(ctx context.Context, files []bundle.File, look func(*rod.Page, *school.Service, string, int)) error {
+func measure(ctx context.Context, files []bundle.File, look func(*rod.Page, *app.App, string, int)) error {
 	at, err := stage.New(ctx, "paint")
 	if err != nil {
 		return err
 	}
 	defer at.Close()
-	cases := school.New(at.DB, school.Options{FirstPasswordsStay: true})
+	cases := app.New(at.DB, app.Options{FirstPasswordsStay: true})
 	b, err := bundle.ReadFiles(files)
 	if err != nil {
 		return err
 	}
-	if _, err := cases.Import(ctx, b, 0); err != nil {
+	if _, err := cases.Imports.Import(ctx, b, 0); err != nil {
 		return err
 	}
 	now := time.Now()
-	if err := cases.SetWindow(ctx, demo.SchoolID, 2027, school.Window{Grade: -1, Opens: now.AddDate(0, 0, -7), Families: now.AddDate(0, 0, 10), Counselors: now.AddDate(0, 1, 0)}); err != nil {
+	if err := cases.Catalog.SetWindow(ctx, demo.SchoolID, 2027, appcatalog.Window{Grade: -1, Opens: now.AddDate(0, 0, -7), Families: now.AddDate(0, 0, 10), Counselors: now.AddDate(0, 1, 0)}); err != nil {
 		return err
 	}
 	server := httptest.NewServer(web.New(cases, web.Options{}))
@@ -130,7 +133,7 @@ const tools = `() => {
 	window.spent = (name) => performance.getEntriesByType('resource').filter(e => e.name.includes(name)).at(-1)?.duration ?? 0
 }`
 
-func look(page *rod.Page, _ *school.Service, url string, courses int) {
+func look(page *rod.Page, _ *app.App, url string, courses int) {
 	page.MustNavigate(url).MustWaitLoad()
 	page.MustElement("input[name=username]").MustInput("mara.quill")
 	page.MustElement("input[name=password]").MustInput(demo.Password).MustType(input.Enter)
@@ -169,7 +172,7 @@ func look(page *rod.Page, _ *school.Service, url string, courses int) {
 }
 
 // follow measures how long the demand of a school of 1,200 takes to show a change of one sheet.
-func follow(page *rod.Page, cases *school.Service, url string, _ int) {
+func follow(page *rod.Page, cases *app.App, url string, _ int) {
 	page.MustNavigate(url).MustWaitLoad()
 	page.MustElement("input[name=username]").MustInput("office")
 	page.MustElement("input[name=password]").MustInput(demo.Password).MustType(input.Enter)
@@ -179,20 +182,20 @@ func follow(page *rod.Page, cases *school.Service, url string, _ int) {
 	page.MustElementR("main label", "not handed in").MustElement("input").MustClick()
 	page.MustElement("[data-course=AST1]")
 	ctx := page.GetContext()
-	accounts, err := cases.Accounts(ctx, demo.SchoolID)
+	accounts, err := cases.Account.Accounts(ctx, demo.SchoolID)
 	if err != nil {
 		panic(err)
 	}
-	mara := school.Place{School: demo.SchoolID, Year: 2027, Student: "s0001"}
+	mara := schoolyear.Place{School: demo.SchoolID, Year: 2027, Student: "s0001"}
 	var all []float64
 	for n := range 21 {
 		text := page.MustElement("[data-course=AST1]").MustText()
-		d, err := cases.Sheet(ctx, accounts["s0001"], mara)
+		d, err := cases.Sheet.Sheet(ctx, accounts["s0001"], mara)
 		if err != nil {
 			panic(err)
 		}
 		began := time.Now()
-		if _, err := cases.Change(ctx, accounts["s0001"], mara, school.Edit{Version: d.Row.Version, Act: []string{"request", "remove"}[n%2], Course: "AST1"}); err != nil {
+		if _, err := cases.Sheet.Change(ctx, accounts["s0001"], mara, appsheet.Edit{Version: d.Row.Version, Act: []string{"request", "remove"}[n%2], Course: "AST1"}); err != nil {
 			panic(err)
 		}
 		page.MustWait(`(text) => document.querySelector('[data-course=AST1]')?.innerText !== text`, text)

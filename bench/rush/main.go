@@ -10,15 +10,16 @@ import (
 	"log/slog"
 	"os"
 	"os/exec"
+	"rubricon/app"
 	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
 
+	appcatalog "rubricon/app/catalog"
 	"rubricon/bench/stage"
 	"rubricon/bundle"
 	"rubricon/demo"
-	"rubricon/school"
 	"rubricon/store"
 )
 
@@ -157,14 +158,14 @@ func (r *rush) load(ctx context.Context, db *store.DB) (students []*student, pro
 	if err != nil {
 		return nil, nil, opens, err
 	}
-	cases := school.New(db, school.Options{FirstPasswordsStay: true, NoPost: true, Hashes: stage.Cheap})
-	if _, err := cases.Import(ctx, b, 0); err != nil {
+	cases := app.New(db, app.Options{FirstPasswordsStay: true, NoPost: true, Hashes: stage.Cheap})
+	if _, err := cases.Imports.Import(ctx, b, 0); err != nil {
 		return nil, nil, opens, err
 	}
 	probe = students[len(students)-1]
 	return students[:len(students)-1], probe, func() (time.Time, error) {
 		at := time.Now().Add(3 * time.Second)
-		return at, cases.SetWindow(ctx, demo.SkerryID, year, school.Window{Round: school.OfSeats, Grade: -1, Opens: at, Families: at.AddDate(0, 0, 1), Counselors: at.AddDate(0, 0, 2)})
+		return at, cases.Catalog.SetWindow(ctx, demo.SkerryID, year, appcatalog.Window{Round: appcatalog.OfSeats, Grade: -1, Opens: at, Families: at.AddDate(0, 0, 1), Counselors: at.AddDate(0, 0, 2)})
 	}, nil
 }
 

@@ -4,32 +4,34 @@ import (
 	"bytes"
 	"os"
 	"path/filepath"
+	"rubricon/app"
 	"strings"
 	"testing"
 
+	appsheet "rubricon/app/sheet"
+	schoolyear "rubricon/app/year"
 	"rubricon/bundle"
 	"rubricon/demo"
-	"rubricon/school"
+	"rubricon/internal/testdb"
 	"rubricon/store"
-	"rubricon/store/storetest"
 )
 
 // A backup that is restored into an empty database is the same school: its export is the same to the byte, what has happened is there, and people sign in. Where something is in the way, nothing is
 // overwritten.
 func TestABackupIsRestored(t *testing.T) {
-	db := storetest.New(t)
-	cases := storetest.Service(db.Open(t))
-	mara := school.Place{School: demo.SchoolID, Year: storetest.Year, Student: "s0001"}
+	db := testdb.New(t)
+	cases := testdb.Service(db.Open(t))
+	mara := schoolyear.Place{School: demo.SchoolID, Year: testdb.Year, Student: "s0001"}
 	who := db.Account(t, "mara.quill")
-	desk, err := cases.Sheet(t.Context(), who, mara)
+	desk, err := cases.Sheet.Sheet(t.Context(), who, mara)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := cases.Change(t.Context(), who, mara, school.Edit{Act: "request", Course: "CHO1", Version: desk.Row.Version}); err != nil {
+	if _, err := cases.Sheet.Change(t.Context(), who, mara, appsheet.Edit{Act: "request", Course: "CHO1", Version: desk.Row.Version}); err != nil {
 		t.Fatal(err)
 	}
-	export := func(cases *school.Service) []byte {
-		files, _, err := cases.Export(t.Context(), demo.SchoolID, 0)
+	export := func(cases *app.App) []byte {
+		files, _, err := cases.Imports.Export(t.Context(), demo.SchoolID, 0)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -53,14 +55,14 @@ func TestABackupIsRestored(t *testing.T) {
 	if err := do(t, "restore", name); err == nil || !strings.Contains(err.Error(), "a backup is restored into an empty one") {
 		t.Errorf("over a database: %v", err)
 	}
-	into := storetest.Bare(t)
+	into := testdb.Bare(t)
 	t.Setenv("RUBRICON_OWNER_DATABASE", into.Owner)
 	broken := filepath.Join(t.TempDir(), "broken")
 	text, _ := os.ReadFile(name)
 	if err := os.WriteFile(broken, text[:len(text)*2/3], 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if err := do(t, "restore", broken); err == nil || storetest.Value[int](t, into, `SELECT count(*) FROM pg_tables WHERE schemaname = 'public'`) != 0 {
+	if err := do(t, "restore", broken); err == nil || testdb.Value[int](t, into, `SELECT count(*) FROM pg_tables WHERE schemaname = 'public'`) != 0 {
 		t.Errorf("half a backup: %v", err)
 	}
 	if err := do(t, "restore", name); err != nil {
@@ -71,15 +73,15 @@ func TestABackupIsRestored(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(restored.Close)
-	again := storetest.Service(restored)
+	again := testdb.Service(restored)
 	if !bytes.Equal(export(cases), export(again)) {
 		t.Error("the export is another")
 	}
 	const acts = `SELECT string_agg(to_jsonb(e)::text, ', ' ORDER BY version) FROM event e WHERE student_id = 's0001'`
-	if a, b := storetest.Value[string](t, db, acts), storetest.Value[string](t, into, acts); a != b || a == "" {
+	if a, b := testdb.Value[string](t, db, acts), testdb.Value[string](t, into, acts); a != b || a == "" {
 		t.Errorf("what has happened: %s; %s", a, b)
 	}
-	if _, err := again.Sheet(t.Context(), into.Account(t, "mara.quill"), mara); err != nil {
+	if _, err := again.Sheet.Sheet(t.Context(), into.Account(t, "mara.quill"), mara); err != nil {
 		t.Errorf("the student's sheet: %v", err)
 	}
 }

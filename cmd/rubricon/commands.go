@@ -6,15 +6,19 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"rubricon/app"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	appcatalog "rubricon/app/catalog"
+	"rubricon/app/imports"
+	"rubricon/app/problem"
+	schoolyear "rubricon/app/year"
 	"rubricon/bundle"
 	"rubricon/core/policy"
 	"rubricon/demo"
-	"rubricon/school"
 	"rubricon/store"
 	"rubricon/web"
 )
@@ -38,7 +42,7 @@ func databaseURL() (string, error) {
 	return strings.TrimSpace(string(text)), nil
 }
 
-func withCases(ctx context.Context, do func(*school.Service) error) error {
+func withCases(ctx context.Context, do func(*app.App) error) error {
 	url, err := databaseURL()
 	if err != nil {
 		return err
@@ -48,7 +52,7 @@ func withCases(ctx context.Context, do func(*school.Service) error) error {
 		return &exitError{exitWrongUse, err.Error()}
 	}
 	defer db.Close()
-	return do(school.New(db, school.Options{}))
+	return do(app.New(db, app.Options{}))
 }
 
 func importCommand() *cobra.Command {
@@ -60,20 +64,20 @@ func importCommand() *cobra.Command {
 			"Where more than 2 % of the students or 10 % of another kind would go, nothing is done unless --removals says how much goes in all.",
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return withCases(cmd.Context(), func(cases *school.Service) error {
-				b, err := readBundle(args[0], cmd.ErrOrStderr(), bundle.WithEnrollments, bundle.Fill(cases.Existing(cmd.Context())))
+			return withCases(cmd.Context(), func(cases *app.App) error {
+				b, err := readBundle(args[0], cmd.ErrOrStderr(), bundle.WithEnrollments, bundle.Fill(cases.Imports.Existing(cmd.Context())))
 				if err != nil {
 					return err
 				}
-				result, err := cases.Import(cmd.Context(), b, removals)
-				var bad *school.BadBundle
+				result, err := cases.Imports.Import(cmd.Context(), b, removals)
+				var bad *imports.BadBundle
 				if errors.As(err, &bad) {
 					return badRows(bad.Problems, cmd.ErrOrStderr())
 				}
-				if school.CodeOf(err) == school.Busy {
+				if problem.CodeOf(err) == problem.Busy {
 					return wrongUse(errors.New("somebody else is changing this school's data; nothing was done. Run it again"))
 				}
-				var much *school.MuchGoes
+				var much *imports.MuchGoes
 				if errors.As(err, &much) {
 					fmt.Fprintln(cmd.ErrOrStderr(), "would", much.Tally.String())
 					return &exitError{Code: exitMuchGoes}
@@ -82,7 +86,7 @@ func importCommand() *cobra.Command {
 					return err
 				}
 				out := cmd.OutOrStdout()
-				fmt.Fprintf(out, "Imported %s, %s: %d students.\n", result.School, school.YearLabel(result.Year), result.Students)
+				fmt.Fprintf(out, "Imported %s, %s: %d students.\n", result.School, schoolyear.YearLabel(result.Year), result.Students)
 				if len(result.Kept) > 0 {
 					fmt.Fprintf(out, "%d sheets were worked on here and differ from what came; they stay as they are.\n", len(result.Kept))
 				}
@@ -106,9 +110,9 @@ func exportCommand() *cobra.Command {
 		Short: "Write a school of the database as a school bundle",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return withCases(cmd.Context(), func(cases *school.Service) error {
+			return withCases(cmd.Context(), func(cases *app.App) error {
 				if id == "" {
-					ids, err := cases.Schools(cmd.Context())
+					ids, err := cases.Office.Schools(cmd.Context())
 					if err != nil {
 						return err
 					}
@@ -117,8 +121,8 @@ func exportCommand() *cobra.Command {
 					}
 					id = ids[0]
 				}
-				files, left, err := cases.Export(cmd.Context(), id, year)
-				if school.CodeOf(err) == school.NotFound {
+				files, left, err := cases.Imports.Export(cmd.Context(), id, year)
+				if problem.CodeOf(err) == problem.NotFound {
 					return wrongUse(fmt.Errorf("there is no school %q with that year in the database", id))
 				}
 				if err != nil {
@@ -153,7 +157,7 @@ func migrateCommand() *cobra.Command {
 
 func windowCommand() *cobra.Command {
 	var year int
-	var w school.Window
+	var w appcatalog.Window
 	var opens, families, counselors, round string
 	cmd := &cobra.Command{
 		Use:   "window SCHOOL",
@@ -169,20 +173,20 @@ func windowCommand() *cobra.Command {
 					return wrongUse(fmt.Errorf("%q is not a time; write it like 2027-03-12T16:00:00Z", t.text))
 				}
 			}
-			if w.Round = school.Round(round); w.Round != school.OfTheYear && w.Round != school.OfTheSummer && w.Round != school.OfSeats {
+			if w.Round = appcatalog.Round(round); w.Round != appcatalog.OfTheYear && w.Round != appcatalog.OfTheSummer && w.Round != appcatalog.OfSeats {
 				return wrongUse(fmt.Errorf("%q is no round; write --round summer or --round seats, or leave it out", round))
 			}
-			return withCases(cmd.Context(), func(cases *school.Service) (err error) {
+			return withCases(cmd.Context(), func(cases *app.App) (err error) {
 				if year == 0 {
-					year, err = cases.NewestYear(cmd.Context(), args[0])
+					year, err = cases.Office.NewestYear(cmd.Context(), args[0])
 				}
 				if err == nil {
-					err = cases.SetWindow(cmd.Context(), args[0], year, w)
+					err = cases.Catalog.SetWindow(cmd.Context(), args[0], year, w)
 				}
-				switch school.CodeOf(err) {
-				case school.NotFound:
+				switch problem.CodeOf(err) {
+				case problem.NotFound:
 					return wrongUse(fmt.Errorf("there is no school %q with that year in the database", args[0]))
-				case school.BadWindow:
+				case problem.BadWindow:
 					return wrongUse(errors.New("a window opens before it closes for families, and closes for counselors no earlier than that; it is for a grade or for a student"))
 				}
 				return err

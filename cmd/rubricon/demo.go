@@ -12,11 +12,14 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"rubricon/app"
 	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	appcatalog "rubricon/app/catalog"
+	"rubricon/app/seats"
 	"rubricon/attendance"
 	attendancestandin "rubricon/attendance/standin"
 	"rubricon/bundle"
@@ -25,7 +28,6 @@ import (
 	"rubricon/jobs"
 	"rubricon/post"
 	"rubricon/post/sink"
-	"rubricon/school"
 	"rubricon/signon"
 	"rubricon/signon/standin"
 	"rubricon/store"
@@ -101,7 +103,7 @@ func demoCommand() *cobra.Command {
 			}
 			out := cmd.OutOrStdout()
 			err = serve(ctx, &serving{listens: l, url: url, web: web.Options{Demo: demoSignIns(), DemoMail: page, SignOn: accounts, Base: mails.Base}, mails: mails, marks: marks, hookKey: []byte(demoHookKey), hookMay: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}, out: out,
-				ready: func(ctx context.Context, cases *school.Service) error { return loadDemo(ctx, cases, out) }})
+				ready: func(ctx context.Context, cases *app.App) error { return loadDemo(ctx, cases, out) }})
 			if errors.Is(context.Cause(ctx), errDatabaseEnded) {
 				return fmt.Errorf("%w; its log ends with:\n%s\nStart again with make demo", errDatabaseEnded, db.Log())
 			}
@@ -131,8 +133,8 @@ func demoSignIns() []web.DemoSignIn {
 const demoSeed = 7
 
 // loadDemo imports the demo schools where the database is empty, and opens their windows around today.
-func loadDemo(ctx context.Context, cases *school.Service, out io.Writer) error {
-	ids, err := cases.Schools(ctx)
+func loadDemo(ctx context.Context, cases *app.App, out io.Writer) error {
+	ids, err := cases.Office.Schools(ctx)
 	if err != nil || len(ids) > 0 {
 		return err
 	}
@@ -160,21 +162,21 @@ func loadDemo(ctx context.Context, cases *school.Service, out io.Writer) error {
 	return nil
 }
 
-func openDemo(ctx context.Context, cases *school.Service, b *bundle.Bundle, planted map[string][]string) error {
-	if _, err := cases.Import(ctx, b, 0); err != nil {
+func openDemo(ctx context.Context, cases *app.App, b *bundle.Bundle, planted map[string][]string) error {
+	if _, err := cases.Imports.Import(ctx, b, 0); err != nil {
 		return err
 	}
 	day := time.Now().UTC().Truncate(24 * time.Hour)
 	if b.SchoolID == demo.SkerryID {
 		return openSeats(ctx, cases, b, day, planted)
 	}
-	window := school.Window{Grade: -1, Opens: day.AddDate(0, 0, -20).Add(8 * time.Hour), Families: day.AddDate(0, 0, 24).Add(16 * time.Hour), Counselors: day.AddDate(0, 0, 66).Add(16 * time.Hour)}
-	if err := cases.SetWindow(ctx, b.SchoolID, b.Year.Start, window); err != nil {
+	window := appcatalog.Window{Grade: -1, Opens: day.AddDate(0, 0, -20).Add(8 * time.Hour), Families: day.AddDate(0, 0, 24).Add(16 * time.Hour), Counselors: day.AddDate(0, 0, 66).Add(16 * time.Hour)}
+	if err := cases.Catalog.SetWindow(ctx, b.SchoolID, b.Year.Start, window); err != nil {
 		return err
 	}
 	if b.SchoolID == demo.SchoolID { // which has a round for the summer
-		summer := school.Window{Round: school.OfTheSummer, Grade: -1, Opens: day.AddDate(0, 0, -6).Add(8 * time.Hour), Families: day.AddDate(0, 0, 94).Add(16 * time.Hour), Counselors: day.AddDate(0, 0, 108).Add(16 * time.Hour)}
-		if err := cases.SetWindow(ctx, b.SchoolID, b.Year.Start, summer); err != nil {
+		summer := appcatalog.Window{Round: appcatalog.OfTheSummer, Grade: -1, Opens: day.AddDate(0, 0, -6).Add(8 * time.Hour), Families: day.AddDate(0, 0, 94).Add(16 * time.Hour), Counselors: day.AddDate(0, 0, 108).Add(16 * time.Hour)}
+		if err := cases.Catalog.SetWindow(ctx, b.SchoolID, b.Year.Start, summer); err != nil {
 			return err
 		}
 	}
@@ -182,14 +184,14 @@ func openDemo(ctx context.Context, cases *school.Service, b *bundle.Bundle, plan
 }
 
 // openSeats lets seats be chosen at the third demo school, the oldest first; what was asked for was asked for before.
-func openSeats(ctx context.Context, cases *school.Service, b *bundle.Bundle, day time.Time, planted map[string][]string) error {
-	windows := []school.Window{{Grade: -1, Opens: day.AddDate(0, 0, -90), Families: day.AddDate(0, 0, -60), Counselors: day.AddDate(0, 0, -50)}}
+func openSeats(ctx context.Context, cases *app.App, b *bundle.Bundle, day time.Time, planted map[string][]string) error {
+	windows := []appcatalog.Window{{Grade: -1, Opens: day.AddDate(0, 0, -90), Families: day.AddDate(0, 0, -60), Counselors: day.AddDate(0, 0, -50)}}
 	for i, grade := range []int{12, 11, 10} {
 		opens := day.AddDate(0, 0, i-3).Add(12 * time.Hour)
-		windows = append(windows, school.Window{Round: school.OfSeats, Grade: grade, Opens: opens, Families: opens.AddDate(0, 0, 30), Counselors: opens.AddDate(0, 0, 60)})
+		windows = append(windows, appcatalog.Window{Round: appcatalog.OfSeats, Grade: grade, Opens: opens, Families: opens.AddDate(0, 0, 30), Counselors: opens.AddDate(0, 0, 60)})
 	}
 	for _, w := range windows {
-		if err := cases.SetWindow(ctx, b.SchoolID, b.Year.Start, w); err != nil {
+		if err := cases.Catalog.SetWindow(ctx, b.SchoolID, b.Year.Start, w); err != nil {
 			return err
 		}
 	}
@@ -213,7 +215,7 @@ func standIn(ctx context.Context, l net.Listener, handler http.Handler) {
 }
 
 // demoAttendance starts the stand-in for the system that keeps attendance, with the first weeks of the student who is shown first.
-func demoAttendance(ctx context.Context, listen string) (school.Attendance, error) {
+func demoAttendance(ctx context.Context, listen string) (seats.Attendance, error) {
 	l, err := listenNear(listen)
 	if err != nil {
 		return nil, err

@@ -8,12 +8,12 @@ import (
 	"net/http"
 	neturl "net/url"
 	"os"
+	"rubricon/app"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
-	"rubricon/school"
 	"rubricon/signon"
 	"rubricon/store"
 )
@@ -74,7 +74,7 @@ func (d *doctor) database(ctx context.Context) {
 		return
 	}
 	d.setUp(&s, time.Now(), db.PoolStats().Most)
-	waits, err := school.New(db, school.Options{}).Backlog(ctx)
+	waits, err := app.New(db, app.Options{}).Office.Backlog(ctx)
 	if err != nil {
 		d.fails("database: what waits cannot be counted: %v", err)
 		return

@@ -10,11 +10,11 @@ import (
 	"testing"
 	"time"
 
+	"rubricon/internal/testdb"
 	"rubricon/store"
-	"rubricon/store/storetest"
 )
 
-func TestMain(m *testing.M) { storetest.Main(m) }
+func TestMain(m *testing.M) { testdb.Main(m) }
 
 // A good set-up has nothing wrong with it, and each fault that is put in is found, with what to do.
 func TestDoctorOnADatabase(t *testing.T) {
@@ -61,7 +61,7 @@ func TestDoctorOnADatabase(t *testing.T) {
 
 // The command looks at the real database and at what stands beside it; it says nothing secret.
 func TestDoctor(t *testing.T) {
-	db := storetest.New(t)
+	db := testdb.New(t)
 	provider := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path != "/good/.well-known/openid-configuration" {
 			http.NotFound(w, r)

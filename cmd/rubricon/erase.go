@@ -2,11 +2,11 @@ package main
 
 import (
 	"fmt"
+	"rubricon/app"
 	"time"
 
 	"github.com/spf13/cobra"
 
-	"rubricon/school"
 	"rubricon/store"
 )
 
@@ -33,7 +33,7 @@ tallies from which nobody can be told. Without --do it says how many they are, a
 			}
 			defer db.Close()
 			before := time.Now().AddDate(0, -after, 0)
-			n, more, err := school.New(db, school.Options{}).Erase(cmd.Context(), args[0], before, do)
+			n, more, err := app.New(db, app.Options{}).People.Erase(cmd.Context(), args[0], before, do)
 			out := cmd.OutOrStdout()
 			switch {
 			case err != nil:

@@ -5,12 +5,12 @@ import (
 	"strings"
 	"testing"
 
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // Without --do nothing is taken away; what is meant is said before.
 func TestErase(t *testing.T) {
-	db := storetest.New(t)
+	db := testdb.New(t)
 	t.Setenv("RUBRICON_OWNER_DATABASE", db.Owner)
 	db.Exec(t, `UPDATE person SET present = false, gone_at = now() - interval '3 years' WHERE id = 's0005'`)
 	erase := func(args ...string) (string, error) {
@@ -39,11 +39,11 @@ func TestErase(t *testing.T) {
 		if err != nil || !strings.HasPrefix(got, c.want) {
 			t.Errorf("%v: %v %s", c.args, err, got)
 		}
-		if n := storetest.Value[int](t, db, `SELECT count(*) FROM sheet WHERE student_id = 's0005'`); n == 0 && len(c.args) > 1 && c.args[0] == "pellworth" && c.args[1] != "--do" || n == 0 && len(c.args) == 1 {
+		if n := testdb.Value[int](t, db, `SELECT count(*) FROM sheet WHERE student_id = 's0005'`); n == 0 && len(c.args) > 1 && c.args[0] == "pellworth" && c.args[1] != "--do" || n == 0 && len(c.args) == 1 {
 			t.Errorf("%v takes away", c.args)
 		}
 	}
-	if n := storetest.Value[int](t, db, `SELECT count(*) FROM sheet WHERE student_id = 's0005'`); n != 0 {
+	if n := testdb.Value[int](t, db, `SELECT count(*) FROM sheet WHERE student_id = 's0005'`); n != 0 {
 		t.Error("the sheet is there")
 	}
 }

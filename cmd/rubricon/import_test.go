@@ -9,14 +9,14 @@ import (
 
 	"rubricon/bundle"
 	"rubricon/demo"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // rubricon import says what it adds, changes and removes; it removes much only where that number is given, and leaves what an absent file would describe.
 func TestImportSaysWhatGoes(t *testing.T) {
-	db := storetest.New(t)
+	db := testdb.New(t)
 	t.Setenv("RUBRICON_DATABASE", db.URL)
-	files, _, err := storetest.Service(db.Open(t)).Export(t.Context(), demo.SchoolID, storetest.Year)
+	files, _, err := testdb.Service(db.Open(t)).Imports.Export(t.Context(), demo.SchoolID, testdb.Year)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -43,7 +43,7 @@ func TestImportSaysWhatGoes(t *testing.T) {
 	if err := os.WriteFile(filepath.Join(dir, "records.csv"), []byte(header+"\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	records := func() int { return storetest.Value[int](t, db, `SELECT count(*) FROM record`) }
+	records := func() int { return testdb.Value[int](t, db, `SELECT count(*) FROM record`) }
 	there := records()
 	counts := fmt.Sprintf("added %s; changed %s; removed %s", none, none, strings.Replace(none, "0 records", fmt.Sprint(there, " records"), 1))
 	for _, n := range []int{0, there - 1} {
@@ -54,7 +54,7 @@ func TestImportSaysWhatGoes(t *testing.T) {
 	if out, said, code := run(t, "import", dir, "--removals", fmt.Sprint(there)); code != 0 || !strings.HasSuffix(out, "\n"+counts+"\n") || records() != 0 {
 		t.Errorf("with %d: %d, %d records\n%s%s", there, code, records(), out, said)
 	}
-	if people := storetest.Value[int](t, db, `SELECT count(*) FROM person WHERE NOT present`); people != 0 {
+	if people := testdb.Value[int](t, db, `SELECT count(*) FROM person WHERE NOT present`); people != 0 {
 		t.Errorf("%d people are gone", people)
 	}
 }

@@ -3,10 +3,11 @@ package main
 import (
 	"fmt"
 	"net/url"
+	"rubricon/app"
 
 	"github.com/spf13/cobra"
 
-	"rubricon/school"
+	"rubricon/app/problem"
 )
 
 func letInCommand() *cobra.Command {
@@ -24,9 +25,9 @@ it. Whoever has the address can sign in as that person, so hand it over in perso
 			if err != nil || at.Scheme == "" || at.Host == "" {
 				return wrongUse(fmt.Errorf("--address %q: write the address of the application, such as https://courses.example.org", address))
 			}
-			return withCases(cmd.Context(), func(cases *school.Service) error {
-				password, err := cases.LetIn(cmd.Context(), args[0], args[1], forget)
-				if school.CodeOf(err) == school.NotFound {
+			return withCases(cmd.Context(), func(cases *app.App) error {
+				password, err := cases.Account.LetIn(cmd.Context(), args[0], args[1], forget)
+				if problem.CodeOf(err) == problem.NotFound {
 					return wrongUse(fmt.Errorf("nobody of the school %q has the username %q", args[0], args[1]))
 				}
 				if err != nil {

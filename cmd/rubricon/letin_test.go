@@ -2,17 +2,18 @@ package main
 
 import (
 	"net/url"
+	"rubricon/app"
 	"strings"
 	"testing"
 
+	"rubricon/app/account"
 	"rubricon/demo"
-	"rubricon/school"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // The operator lets in an administrator who is locked out: with an address for one sign-in, of which the office reads.
 func TestLettingIn(t *testing.T) {
-	db := storetest.New(t)
+	db := testdb.New(t)
 	t.Setenv("RUBRICON_DATABASE", db.URL)
 	db.Exec(t, `DELETE FROM account_password WHERE account_id = (SELECT id FROM account WHERE username = 'office')`)
 	for _, args := range [][]string{{"let-in", demo.SchoolID, "nobody"}, {"let-in", "nowhere", "office"}, {"let-in", demo.SchoolID, "office", "--address", "courses"}} {
@@ -29,12 +30,12 @@ func TestLettingIn(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	cases := school.New(db.Open(t), school.Options{Log: storetest.Quiet}) // by the clock of the command
-	in, err := cases.SignIn(t.Context(), with.Get("username"), with.Get("code"), school.Client{})
+	cases := app.New(db.Open(t), app.Options{Log: testdb.Quiet}) // by the clock of the command
+	in, err := cases.Account.SignIn(t.Context(), with.Get("username"), with.Get("code"), account.Client{})
 	if err != nil || !in.Once {
 		t.Errorf("signing in: %+v, %v", in, err)
 	}
-	if n := storetest.Value[int](t, db, `SELECT count(*) FROM office_event WHERE kind = 'code' AND by_name = 'rubricon let-in'`); n != 1 {
+	if n := testdb.Value[int](t, db, `SELECT count(*) FROM office_event WHERE kind = 'code' AND by_name = 'rubricon let-in'`); n != 1 {
 		t.Errorf("it is noted %d times", n)
 	}
 	// Passkeys stay unless they are lost too.
@@ -46,7 +47,7 @@ func TestLettingIn(t *testing.T) {
 		if _, _, code := run(t, append([]string{"let-in", demo.SchoolID, "office"}, c.args...)...); code != 0 {
 			t.Errorf("%v: %d", c.args, code)
 		}
-		if n := storetest.Value[int](t, db, `SELECT count(*) FROM account_passkey`); n != c.want {
+		if n := testdb.Value[int](t, db, `SELECT count(*) FROM account_passkey`); n != c.want {
 			t.Errorf("%v: %d passkeys are left, want %d", c.args, n, c.want)
 		}
 	}

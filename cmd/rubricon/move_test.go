@@ -3,43 +3,47 @@ package main
 import (
 	"bytes"
 	"context"
+	"rubricon/app"
 	"strings"
 	"testing"
 
 	"github.com/jackc/pgx/v5"
 
+	"rubricon/app/account"
+	"rubricon/app/problem"
+	appsheet "rubricon/app/sheet"
+	schoolyear "rubricon/app/year"
 	"rubricon/bundle"
 	"rubricon/demo"
-	"rubricon/school"
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 )
 
 // A school that moves is the same in the other database: its export to the byte, its history, its people, who are one with their namesakes there only where the operator says so; here nothing of it stays.
 func TestMovingASchool(t *testing.T) {
-	from, to := storetest.New(t), storetest.Empty(t)
-	here, there := storetest.Service(from.Open(t)), storetest.Service(to.Open(t))
-	tarn, err := bundle.ReadFiles(demo.Tarn(storetest.Files(), 7)) // Mara's brother is in the other school, with the same mother
+	from, to := testdb.New(t), testdb.Empty(t)
+	here, there := testdb.Service(from.Open(t)), testdb.Service(to.Open(t))
+	tarn, err := bundle.ReadFiles(demo.Tarn(testdb.Files(), 7)) // Mara's brother is in the other school, with the same mother
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := there.Import(t.Context(), tarn, 0); err != nil {
+	if _, err := there.Imports.Import(t.Context(), tarn, 0); err != nil {
 		t.Fatal(err)
 	}
-	mara := school.Place{School: demo.SchoolID, Year: storetest.Year, Student: "s0001"}
-	change := func(cases *school.Service, who int64, course string) {
+	mara := schoolyear.Place{School: demo.SchoolID, Year: testdb.Year, Student: "s0001"}
+	change := func(cases *app.App, who int64, course string) {
 		t.Helper()
-		desk, err := cases.Sheet(t.Context(), who, mara)
+		desk, err := cases.Sheet.Sheet(t.Context(), who, mara)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := cases.Change(t.Context(), who, mara, school.Edit{Act: "request", Course: course, Version: desk.Row.Version}); err != nil {
+		if _, err := cases.Sheet.Change(t.Context(), who, mara, appsheet.Edit{Act: "request", Course: course, Version: desk.Row.Version}); err != nil {
 			t.Fatal(err)
 		}
 	}
 	change(here, from.Account(t, "mara.quill"), "CHO1")
-	looks := func(cases *school.Service, db storetest.Database) string {
+	looks := func(cases *app.App, db testdb.Database) string {
 		t.Helper()
-		files, _, err := cases.Export(t.Context(), demo.SchoolID, 0)
+		files, _, err := cases.Imports.Export(t.Context(), demo.SchoolID, 0)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -47,9 +51,9 @@ func TestMovingASchool(t *testing.T) {
 		if err := bundle.WriteZip(&out, files); err != nil {
 			t.Fatal(err)
 		}
-		return out.String() + storetest.Value[string](t, db, `SELECT string_agg(e::text, '' ORDER BY version) FROM event e WHERE school_id = 'pellworth' AND student_id = 's0001'`)
+		return out.String() + testdb.Value[string](t, db, `SELECT string_agg(e::text, '' ORDER BY version) FROM event e WHERE school_id = 'pellworth' AND student_id = 's0001'`)
 	}
-	before, windows := looks(here, from), storetest.Value[int](t, from, `SELECT count(*) FROM request_window`)
+	before, windows := looks(here, from), testdb.Value[int](t, from, `SELECT count(*) FROM request_window`)
 	t.Setenv("RUBRICON_OWNER_DATABASE", from.Owner)
 	if err := do(t, "move", demo.SchoolID); err == nil || !strings.Contains(err.Error(), "RUBRICON_TARGET_DATABASE") {
 		t.Errorf("to nowhere: %v", err)
@@ -70,7 +74,7 @@ func TestMovingASchool(t *testing.T) {
 		}
 		from.Exec(t, x.then)
 	}
-	if looks(here, from) != before || storetest.Value[int](t, to, `SELECT count(*) FROM school`) != 1 {
+	if looks(here, from) != before || testdb.Value[int](t, to, `SELECT count(*) FROM school`) != 1 {
 		t.Error("what was refused has changed something")
 	}
 	// Somebody changes something while it is copied: nothing moves.
@@ -85,7 +89,7 @@ func TestMovingASchool(t *testing.T) {
 	moved := make(chan error, 1)
 	go func() { moved <- do(t, "move", demo.SchoolID, "--same-people") }()
 	for waits := 0; waits == 0; {
-		waits = storetest.Value[int](t, to, `SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`)
+		waits = testdb.Value[int](t, to, `SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`)
 	}
 	change(here, from.Account(t, "mara.quill"), "PHO1")
 	if _, err := holds.Exec(t.Context(), `ROLLBACK`); err != nil {
@@ -94,7 +98,7 @@ func TestMovingASchool(t *testing.T) {
 	if err := <-moved; err == nil || !strings.Contains(err.Error(), "was something changed meanwhile? try again") {
 		t.Errorf("changed meanwhile: %v", err)
 	}
-	if got := storetest.Value[int](t, to, `SELECT count(*) FROM school`); got != 1 {
+	if got := testdb.Value[int](t, to, `SELECT count(*) FROM school`); got != 1 {
 		t.Errorf("changed meanwhile: %d schools are there", got)
 	}
 	before = looks(here, from)
@@ -104,22 +108,22 @@ func TestMovingASchool(t *testing.T) {
 	if looks(there, to) != before {
 		t.Error("the school is another one there")
 	}
-	if got := storetest.Value[int](t, to, `SELECT count(*) FROM request_window`); got != windows {
+	if got := testdb.Value[int](t, to, `SELECT count(*) FROM request_window`); got != windows {
 		t.Errorf("%d windows", got)
 	}
-	if _, _, err := here.Export(t.Context(), demo.SchoolID, 0); school.CodeOf(err) != school.NotFound {
+	if _, _, err := here.Imports.Export(t.Context(), demo.SchoolID, 0); problem.CodeOf(err) != problem.NotFound {
 		t.Errorf("here it is still: %v", err)
 	}
-	if got := storetest.Value[int](t, from, `SELECT (SELECT count(*) FROM sheet) + (SELECT count(*) FROM event) + (SELECT count(*) FROM person) + (SELECT count(*) FROM account)`); got != 0 {
+	if got := testdb.Value[int](t, from, `SELECT (SELECT count(*) FROM sheet) + (SELECT count(*) FROM event) + (SELECT count(*) FROM person) + (SELECT count(*) FROM account)`); got != 0 {
 		t.Errorf("%d rows of it are left here", got)
 	}
 	// People sign in, are who they were, and go on; who was there already is one with who has come.
-	in, err := there.SignIn(t.Context(), "mara.quill", demo.Password, school.Client{Address: "192.0.2.1"})
+	in, err := there.Account.SignIn(t.Context(), "mara.quill", demo.Password, account.Client{Address: "192.0.2.1"})
 	if err != nil {
 		t.Fatal(err)
 	}
 	change(there, in.Account, "AST1")
-	me, err := there.Me(t.Context(), to.Account(t, "ilse.quill"))
+	me, err := there.Account.Me(t.Context(), to.Account(t, "ilse.quill"))
 	if err != nil || len(me.Persons) != 2 {
 		t.Errorf("Ilse is %+v, %v", me, err)
 	}

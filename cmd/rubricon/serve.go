@@ -12,17 +12,19 @@ import (
 	neturl "net/url"
 	"os"
 	"os/signal"
+	"rubricon/app"
 	"strings"
 	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"rubricon/app/messages"
+	"rubricon/app/seats"
 	"rubricon/attendance"
 	"rubricon/hook"
 	"rubricon/jobs"
 	"rubricon/post"
-	"rubricon/school"
 	"rubricon/signon"
 	"rubricon/store"
 	"rubricon/web"
@@ -122,7 +124,7 @@ func signOnSettings(base string) (*signon.Client, error) {
 }
 
 // attendanceSettings reads from the environment where attendance is kept; without it none is known.
-func attendanceSettings() (school.Attendance, error) {
+func attendanceSettings() (seats.Attendance, error) {
 	base := os.Getenv("RUBRICON_ATTENDANCE")
 	if base == "" {
 		return nil, nil
@@ -171,10 +173,10 @@ type serving struct {
 	url, follows    string       // of the database, and of one that follows it; may be empty
 	web             web.Options
 	mails           jobs.Post
-	hookKey         []byte                                       // of which the secrets of messages to other systems are made; none: they are told nothing
-	hookMay         []netip.Prefix                               // networks that messages may reach although they are not the world's
-	marks           school.Attendance                            // may be nil
-	ready           func(context.Context, *school.Service) error // done before the first line is printed; may be nil
+	hookKey         []byte                                // of which the secrets of messages to other systems are made; none: they are told nothing
+	hookMay         []netip.Prefix                        // networks that messages may reach although they are not the world's
+	marks           seats.Attendance                      // may be nil
+	ready           func(context.Context, *app.App) error // done before the first line is printed; may be nil
 	out             io.Writer
 }
 
@@ -197,13 +199,13 @@ func serve(ctx context.Context, o *serving) error {
 		}
 	}
 	if o.ready != nil {
-		if err := o.ready(ctx, school.New(db, school.Options{Log: slog.New(slog.DiscardHandler), NoPost: true, FirstPasswordsStay: true})); err != nil {
+		if err := o.ready(ctx, app.New(db, app.Options{Log: slog.New(slog.DiscardHandler), NoPost: true, FirstPasswordsStay: true})); err != nil {
 			return err
 		}
 	}
 	sender := hook.New(o.hookMay)
-	cases := school.New(db, school.Options{Attendance: o.marks, Hooks: school.Hooks{Key: o.hookKey, Takes: sender.Takes}})
-	go cases.Live(ctx)
+	cases := app.New(db, app.Options{Attendance: o.marks, Hooks: messages.Hooks{Key: o.hookKey, Takes: sender.Takes}})
+	go cases.Messages.Live(ctx)
 	queue, err := jobs.Start(ctx, db, cases, o.mails, sender, slog.Default())
 	if err != nil {
 		return err

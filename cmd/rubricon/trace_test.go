@@ -15,14 +15,14 @@ import (
 	"go.opentelemetry.io/otel"
 	"go.opentelemetry.io/otel/trace/noop"
 
-	"rubricon/store/storetest"
+	"rubricon/internal/testdb"
 	"rubricon/web"
 )
 
 // A request is traced where a collector is named, with its route and its statements, and with nothing of people; elsewhere nothing is.
 func TestTracing(t *testing.T) {
-	db := storetest.New(t)
-	cases := storetest.Service(db.Open(t))
+	db := testdb.New(t)
+	cases := testdb.Service(db.Open(t))
 	var mu sync.Mutex
 	var got bytes.Buffer
 	collector := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -44,7 +44,7 @@ func TestTracing(t *testing.T) {
 		r := httptest.NewRequest(http.MethodPost, "/api/session", strings.NewReader(`{"username":"mara.quill","password":"pellworth demo"}`))
 		r.Header.Set("Content-Type", "application/json")
 		w := httptest.NewRecorder()
-		web.New(cases, web.Options{Now: func() time.Time { return storetest.Now }}).ServeHTTP(w, r)
+		web.New(cases, web.Options{Now: func() time.Time { return testdb.Now }}).ServeHTTP(w, r)
 		if w.Code != http.StatusOK {
 			t.Fatalf("signing in: %d %s", w.Code, w.Body)
 		}

@@ -2,7 +2,7 @@
 // the contract has.
 //
 //	server := httptest.NewServer(contracttest.Hold(web.New(…)))
-//	func TestMain(m *testing.M) { storetest.Main(contracttest.Run{M: m}) }
+//	func TestMain(m *testing.M) { testdb.Main(contracttest.Run{M: m}) }
 package contracttest
 
 import (

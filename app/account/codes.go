@@ -1,0 +1,72 @@
+package account
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"github.com/alexedwards/argon2id"
+
+	"rubricon/app/secret"
+	schoolyear "rubricon/app/year"
+	"rubricon/core/acts"
+	"rubricon/store"
+)
+
+// CodeLetter is a person with a code for a first sign-in.
+type CodeLetter struct {
+	store.CodeRow
+	Code string
+}
+
+// Codes are what a grade gets for its first sign-in.
+type Codes struct {
+	Year    *schoolyear.SchoolYear
+	Letters []CodeLetter // by the name of the student
+	Left    int          // who are left out, since their account leads to another school too
+}
+
+// codeHash is for passwords that are made up here: they have 58 bits, so that guessing is hopeless whatever a guess costs, and a whole grade gets
+// them at once. What people choose themselves costs more.
+var codeHash = argon2id.Params{Memory: 4 << 10, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}
+
+// maxCodes is how many get a code at once.
+const maxCodes = 2000
+
+// CodesFor gives every student who enters a grade, or their guardians, a code for a first sign-in, in place of one that was not used yet. Who has
+// chosen a password keeps it.
+func (s *Service) CodesFor(ctx context.Context, by int64, school string, year, grade int, guardians bool) (*Codes, error) {
+	y, a, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := s.db.Queries().WithoutSignIn(ctx, school, year, grade, guardians, by)
+	if err != nil {
+		return nil, err
+	}
+	out := &Codes{Year: y}
+	var hashes []store.HashRow
+	for _, row := range rows {
+		if !row.Reach || len(hashes) == maxCodes {
+			out.Left++
+			continue
+		}
+		l := CodeLetter{row, secret.MadeUp()}
+		hash, err := argon2id.CreateHash(l.Code, &codeHash)
+		if err != nil {
+			return nil, err
+		}
+		hashes = append(hashes, store.HashRow{Account: row.Account, Hash: hash})
+		out.Letters = append(out.Letters, l)
+	}
+	if len(hashes) == 0 {
+		return out, nil
+	}
+	set, err := s.db.Queries().SetCodes(ctx, school, hashes, fmt.Sprint(grade), a.Name().Name, s.now())
+	if err != nil {
+		return nil, err
+	}
+	out.Letters = slices.DeleteFunc(out.Letters, func(l CodeLetter) bool { return !slices.Contains(set, l.Account) }) // who has chosen a password meanwhile
+	s.log.InfoContext(ctx, "the office made codes", "school", school, "by", by, "codes", len(set))
+	return out, nil
+}

@@ -1,0 +1,145 @@
+package background
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"sync"
+	"time"
+
+	"rubricon/app/problem"
+	"rubricon/bundle"
+	"rubricon/store"
+)
+
+// Run is one run of a task, which says how far it is while it is seen to.
+type Run struct {
+	mu          sync.Mutex
+	step        string
+	done, total int
+}
+
+func (r *Run) At(step string, done, total int) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.step, r.done, r.total = step, done, total
+}
+
+func (r *Run) now() (step string, done, total int) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.step, r.done, r.total
+}
+
+// RunTask runs a task of a school, where it waits to be run. An error says that it should be tried again.
+func (s *Service) RunTask(ctx context.Context, school string, id int64) error {
+	t, err := s.db.Queries().ClaimTask(ctx, school, id)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil // it is over, or somebody else runs it
+	} else if err != nil {
+		return err
+	}
+	began := time.Now()
+	state, outcome, err := store.TaskFailed, Outline{Why: whyBroken}, error(nil)
+	if t.Begun <= mayBegin(&t) {
+		state, outcome, err = s.runSeen(ctx, &t)
+	}
+	leave := context.WithoutCancel(ctx)
+	if state == store.TaskWaiting { // the process ends or the database is gone: another run will do it
+		return s.db.Tx(leave, func(q store.Queries) error {
+			if err := q.PutTaskBack(leave, school, id, ctx.Err() == nil); err != nil {
+				return err
+			}
+			return q.Enqueue(leave, store.RunTask{School: school, Task: id})
+		})
+	}
+	text, failed := json.Marshal(outcome)
+	if failed != nil {
+		return failed
+	}
+	var ended *time.Time
+	if state != store.TaskAsking {
+		now := s.now()
+		ended = &now
+	}
+	s.log.InfoContext(ctx, "a task", "school", school, "task", id, "kind", t.Kind, "state", state, "why", outcome.Why, "took", time.Since(began), "error", err)
+	return s.db.Queries().LeaveTask(leave, school, id, state, string(text), ended)
+}
+
+// runSeen runs a task while it is seen to, and stops it where somebody wants that.
+func (s *Service) runSeen(ctx context.Context, t *store.TaskRow) (store.TaskState, Outline, error) {
+	work, stop := context.WithCancelCause(ctx)
+	progress, ended := &Run{}, make(chan struct{})
+	go func() {
+		defer close(ended)
+		tick := time.NewTicker(store.TaskSeen)
+		defer tick.Stop()
+		for {
+			step, done, total := progress.now()
+			switch halt, err := s.db.Queries().SeeToTask(work, t.School, t.ID, step, done, total); {
+			case errors.Is(err, store.ErrNotFound):
+				stop(err) // somebody else has taken it
+			case err == nil && halt:
+				stop(ErrStopped)
+			}
+			select {
+			case <-work.Done():
+				return
+			case <-tick.C:
+			}
+		}
+	}()
+	state, outcome, err := s.perform(work, t, progress)
+	stopped := errors.Is(context.Cause(work), ErrStopped)
+	stop(nil)
+	<-ended
+	step, done, total := progress.now()
+	_, _ = s.db.Queries().SeeToTask(context.WithoutCancel(ctx), t.School, t.ID, step, done, total) // how far it came
+	switch {
+	case err == nil:
+		return state, outcome, nil
+	case stopped:
+		return store.TaskStopped, outcome, nil
+	case ctx.Err() != nil, problem.Unavailable(err):
+		return store.TaskWaiting, outcome, err
+	}
+	outcome.Why = whyBroken
+	return store.TaskFailed, outcome, err
+}
+
+func (s *Service) perform(ctx context.Context, t *store.TaskRow, progress *Run) (store.TaskState, Outline, error) {
+	if do := s.kinds[t.Kind]; do != nil {
+		return do(ctx, t, progress)
+	}
+	return store.TaskFailed, Outline{}, fmt.Errorf("a task of the kind %q", t.Kind)
+}
+
+// Work is what a task of a kind does; it says in progress how far it is.
+type Work func(ctx context.Context, t *store.TaskRow, progress *Run) (store.TaskState, Outline, error)
+
+// Handle lets tasks of a kind be done by work. It is called before tasks are run.
+func (s *Service) Handle(kind string, work Work) { s.kinds[kind] = work }
+
+// The steps of tasks.
+const (
+	StepRead  = "read"
+	StepCheck = "check"
+	StepWrite = "write"
+)
+
+func WithBad(o Outline, problems []bundle.Problem) Outline {
+	o.Why, o.Bad, o.Problems = WhyBadRows, len(problems), First(problems)
+	if !bundle.RowsAlone(problems) {
+		o.Why = whyNotWhole
+	}
+	return o
+}
+
+// First cuts a list to what is shown.
+func First[T any](list []T) []T { return list[:min(len(list), ShownRows)] }
+
+// TakeUpLost asks the queue once more for tasks whose runners are gone.
+func (s *Service) TakeUpLost(ctx context.Context) error {
+	return s.db.Tx(ctx, func(q store.Queries) error { return q.LostTasks(ctx) })
+}

@@ -1,0 +1,49 @@
+// Package messages tells people and programs what has changed: mail, messages to other systems, calendars and screens that are open.
+package messages
+
+import (
+	"log/slog"
+	schoolyear "rubricon/app/year"
+	"rubricon/store"
+	"time"
+)
+
+// Service writes mail, tells other systems and keeps open screens current.
+type Service struct {
+	db    *store.DB
+	now   func() time.Time
+	log   *slog.Logger
+	years *schoolyear.Service
+
+	sheet Sheet
+
+	hub    *hub
+	hooks  Hooks
+	noPost bool
+}
+
+// Options say how the service runs; the zero value is for production.
+type Options struct {
+	NoPost bool  // nobody gets mail about what is done
+	Hooks  Hooks // how other systems are told; without a key they are not
+}
+
+// New returns a service on a database.
+func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service, o Options) *Service {
+	return &Service{db: db, now: now, log: log, years: years, noPost: o.NoPost, hooks: o.Hooks, hub: newHub()}
+}
+
+// Ports are the other areas that this one calls.
+type Ports struct {
+	Sheet Sheet
+}
+
+// Connect gives the service the areas it calls. It must be called before the service is used.
+func (s *Service) Connect(p Ports) {
+	s.sheet = p.Sheet
+}
+
+// CountSeats lets screens that are open hear how many seats are left in sections, as count gives them; nil where that cannot be.
+func (s *Service) CountSeats(count func(at schoolyear.YearOf, sections []string) map[string]int) {
+	s.hub.count = count
+}

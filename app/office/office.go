@@ -1,0 +1,19 @@
+package office
+
+import (
+	"context"
+
+	"rubricon/core/acts"
+	"rubricon/store"
+)
+
+// maxActs is how much of what the office did is listed.
+const maxActs = 200
+
+// OfficeActs lists what the office has done, the latest first.
+func (s *Service) OfficeActs(ctx context.Context, by int64, school string, year, skip int) ([]store.OfficeAct, error) {
+	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople); err != nil {
+		return nil, err
+	}
+	return s.db.Queries().OfficeActs(ctx, school, skip, maxActs)
+}

@@ -1,0 +1,33 @@
+package people
+
+import (
+	"context"
+
+	"rubricon/core/roster"
+	"rubricon/store"
+)
+
+// Member is a student who is chosen.
+type Member struct {
+	Student, GivenName, FamilyName string
+	Grade                          int
+	Version                        int64
+}
+
+// MaxRoster is how long a list may be, in bytes.
+const MaxRoster = 512 << 10
+
+func MemberOf(h *store.HeadRow) Member {
+	return Member{h.Student, h.GivenName, h.FamilyName, h.Grade, h.Version}
+}
+
+// Roll is what lists may name students by.
+func (s *Service) Roll(ctx context.Context, school string, heads []store.HeadRow) ([]roster.Person, error) {
+	names, err := s.db.Queries().NamesOf(ctx, school)
+	people := make([]roster.Person, len(heads))
+	for i := range heads {
+		n := names[heads[i].Student]
+		people[i] = roster.Person{ID: heads[i].Student, Username: n.Username, Mail: n.Mail, GivenName: heads[i].GivenName, FamilyName: heads[i].FamilyName}
+	}
+	return people, err
+}

@@ -1,0 +1,9 @@
+package schedule_test
+
+import (
+	"testing"
+
+	"rubricon/internal/testdb"
+)
+
+func TestMain(m *testing.M) { testdb.Main(m) }

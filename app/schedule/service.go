@@ -1,0 +1,56 @@
+// Package schedule holds the master schedule: demand, sections, placement and its publication.
+package schedule
+
+import (
+	"log/slog"
+	appsheet "rubricon/app/sheet"
+	schoolyear "rubricon/app/year"
+	"rubricon/store"
+	"time"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/sync/singleflight"
+)
+
+// Service serves demand, sections and placement.
+type Service struct {
+	db    *store.DB
+	now   func() time.Time
+	log   *slog.Logger
+	years *schoolyear.Service
+
+	background Background
+	imports    Imports
+	messages   Messages
+	seats      Seats
+	sheet      Sheet
+
+	noPost       bool
+	once         singleflight.Group
+	wishesBefore *lru.Cache[wishKey, *counted]
+	timetables   *lru.Cache[appsheet.ScheduleKey, *Timetable]
+}
+
+// Options say how the service runs; the zero value is for production.
+type Options struct {
+	NoPost bool // nobody gets mail about what is done
+}
+
+// New returns a service on a database.
+func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service, o Options) *Service {
+	return &Service{db: db, now: now, log: log, years: years, noPost: o.NoPost, wishesBefore: schoolyear.AtMost[wishKey, *counted](schoolyear.MaxFacts), timetables: schoolyear.AtMost[appsheet.ScheduleKey, *Timetable](schoolyear.MaxYears)}
+}
+
+// Ports are the other areas that this one calls.
+type Ports struct {
+	Background Background
+	Imports    Imports
+	Messages   Messages
+	Seats      Seats
+	Sheet      Sheet
+}
+
+// Connect gives the service the areas it calls. It must be called before the service is used.
+func (s *Service) Connect(p Ports) {
+	s.background, s.imports, s.messages, s.seats, s.sheet = p.Background, p.Imports, p.Messages, p.Seats, p.Sheet
+}

@@ -1,0 +1,462 @@
+package sheet
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+	"time"
+
+	"rubricon/app/actor"
+	"rubricon/app/problem"
+	"rubricon/app/text"
+	schoolyear "rubricon/app/year"
+	"rubricon/core/acts"
+	"rubricon/core/catalog"
+	"rubricon/core/sheet"
+	"rubricon/store"
+)
+
+// Desk is a sheet in front of somebody: what is on it, what was found of it, and what this person may do with it.
+type Desk struct {
+	Row   store.SheetRow
+	Pupil store.Pupil
+	Year  *schoolyear.SchoolYear
+	Known *schoolyear.Known
+	Acts  acts.Answers
+	Next  acts.Next
+	Judged
+
+	Changed bool            // it differs from the submission that stands
+	Kind    acts.Kind       // what lies on the desk
+	Draft   *store.DraftRow // which draft, where it is one
+
+	schedule *Sections
+	Actor    *actor.Actor
+	Teaches  bool // the reader teaches the student now
+	Leads    bool // the reader leads the course that the student is to be taken into
+	Now      time.Time
+}
+
+// Judged is a sheet with what was found of it.
+type Judged struct {
+	Sheet     sheet.Sheet
+	Gone      []store.EntryRow // entries whose course the catalog has no longer
+	Judgement *sheet.Judgement // nil where the sheet is beyond the limits of judging
+	Todo      []sheet.Todo
+	Complete  bool // nothing is still to do but what waits for a person
+	Ready     bool // nothing is still to do at all
+}
+
+// Laid is a sheet in terms of the compiled year. Entries of courses that have left the catalog are apart, and a tie to one is loose.
+func Laid(y *catalog.Year, entries []store.EntryRow) (s sheet.Sheet, gone []store.EntryRow) {
+	for _, e := range entries {
+		course, ok := y.Index(e.Course)
+		if !ok {
+			gone = append(gone, e)
+			continue
+		}
+		entry := sheet.Entry{Course: course, StandsFor: sheet.Any, Rank: e.Rank}
+		if i, ok := y.Index(e.StandsFor); ok && e.StandsFor != "" {
+			entry.StandsFor = i
+		}
+		switch {
+		case e.Alternate:
+			s.Alternates = append(s.Alternates, entry)
+		case y.Courses[course].Summer:
+			s.Summer = append(s.Summer, entry)
+		default:
+			s.Requests = append(s.Requests, entry)
+		}
+	}
+	return s, gone
+}
+
+func rows(y *catalog.Year, s *sheet.Sheet) (list []store.EntryRow) {
+	for _, e := range s.Requests {
+		list = append(list, store.EntryRow{Course: y.Codes[e.Course], Rank: e.Rank})
+	}
+	for _, e := range s.Summer {
+		list = append(list, store.EntryRow{Course: y.Codes[e.Course], Rank: e.Rank})
+	}
+	for _, e := range s.Alternates {
+		row := store.EntryRow{Course: y.Codes[e.Course], Rank: e.Rank, Alternate: true}
+		if e.StandsFor != sheet.Any {
+			row.StandsFor = y.Codes[e.StandsFor]
+		}
+		list = append(list, row)
+	}
+	return list
+}
+
+// Judge judges entries by what is known of the student. A sheet beyond the limits of judging is neither complete nor ready.
+func Judge(k *schoolyear.Known, entries []store.EntryRow) (j Judged) {
+	j.Sheet, j.Gone = Laid(k.Year, entries)
+	judgement, err := k.Judge(&j.Sheet)
+	if err != nil {
+		return j
+	}
+	j.Judgement, j.Todo = judgement, k.Todo(judgement)
+	j.Complete = len(j.Gone) == 0 && sheet.Submittable(j.Todo, k.Year.Policy.Settings.BelowMinimum)
+	j.Ready = len(j.Gone) == 0 && judgement.Ready
+	return j
+}
+
+// Open reads a sheet for somebody who may see it, and looks at it. The error is NotFound for everybody else.
+func (s *Service) Open(ctx context.Context, by int64, at schoolyear.Place) (*Desk, error) {
+	d, err := s.Unseen(ctx, by, at)
+	if err == nil {
+		s.people.NoteLook(ctx, d, d.Actor.To(at.Student))
+	}
+	return d, err
+}
+
+// Unseen reads a sheet for a program that somebody who may see it has sent, such as a calendar: nobody looks at it. The error is NotFound where
+// they may not.
+func (s *Service) Unseen(ctx context.Context, by int64, at schoolyear.Place) (*Desk, error) {
+	row, err := s.db.Queries().Sheet(ctx, at)
+	if err != nil {
+		return nil, problem.AsNotFound(err)
+	}
+	a, err := s.years.Actor(ctx, at.School, at.Year, row.Roster, by)
+	if err != nil {
+		return nil, err
+	}
+	relation := a.To(at.Student)
+	if seen := acts.Of(&acts.Case{Relation: relation}); !seen[acts.View].Allowed {
+		return nil, problem.New(problem.NotFound)
+	}
+	d, err := s.Lay(ctx, row, a)
+	if err != nil {
+		return nil, err
+	}
+	if at.Draft == 0 {
+		return d, nil
+	}
+	draft, err := s.db.Queries().Draft(ctx, at, at.Draft)
+	if err != nil {
+		return nil, problem.AsNotFound(err)
+	}
+	if draft.ShownAt == nil && !d.MayDraft() { // it is nobody else's yet
+		return nil, problem.New(problem.NotFound)
+	}
+	d.onto(&draft)
+	return d, nil
+}
+
+// OpenFor reads a sheet for somebody who may do something with it; the sheet is not judged.
+func (s *Service) OpenFor(ctx context.Context, by int64, at schoolyear.Place, act acts.Act) (*Desk, error) {
+	d, err := s.Open(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	d.Answer(0)
+	return d, d.May(act)
+}
+
+// Lay puts a sheet that was read on the desk, with all that it is judged by.
+func (s *Service) Lay(ctx context.Context, row store.SheetRow, a *actor.Actor) (*Desk, error) {
+	y, err := s.years.Year(ctx, row.School, row.Year, row.Catalog, row.Policy)
+	if err != nil {
+		return nil, err
+	}
+	pupil, err := s.years.Pupil(ctx, row.Place, &row.Versions)
+	if err != nil {
+		return nil, err
+	}
+	sections, err := s.SectionsOf(ctx, y, row.Roster)
+	if err != nil {
+		return nil, err
+	}
+	d := &Desk{Row: row, Pupil: *pupil, Year: y, schedule: sections, Actor: a, Now: s.now()}
+	known, err := s.years.KnownOf(ctx, y, []*store.SheetRow{&d.Row})
+	if err != nil {
+		return nil, err
+	}
+	d.Known = known[0]
+	return d, nil
+}
+
+// Judge judges the sheet and answers what may be done with it; version is the one the person has looked at, 0 for the latest.
+func (d *Desk) Judge(version int64) {
+	d.find()
+	d.Answer(version)
+}
+
+// find judges what is on the desk. Where the summer round is handed in by itself, its part holds nothing up.
+func (d *Desk) find() {
+	d.Judged = Judge(d.Known, d.Row.Entries)
+	if d.apart() {
+		d.Complete, d.Ready = d.holds(false)
+	}
+}
+
+// Answer answers what may be done with the sheet as it was judged.
+func (d *Desk) Answer(version int64) {
+	handed := acts.State(d.Row.State).HandedIn()
+	d.Changed = handed && !slices.Equal(d.year(d.Row.Entries), d.year(d.Row.Submitted.V))
+	relation := d.Actor.To(d.Row.Student)
+	relation.Teaches, relation.Leads = d.Teaches, d.Leads
+	c := acts.Case{Relation: relation, Kind: d.Kind, State: acts.State(d.Row.State), Before: acts.State(d.Row.Before), Changed: d.Changed, Window: d.Window(), Now: d.Now,
+		Settings: d.Year.Policy.Settings, Stale: version != 0 && version != d.Row.Version, Guardians: d.Pupil.Guardians, Undoable: d.Row.Undoable > 0, Redoable: d.Row.Redoable > 0,
+		OthersEdit: d.Draft == nil && (d.Row.Undoes == nil || d.Row.Undoes.V.By != d.Actor.ID), OthersUndo: d.Draft == nil && d.Row.RedoBy != d.Actor.ID,
+		Asked: d.Row.Asked != "", Complete: d.Complete, Ready: d.Ready, Summer: d.Summer()}
+	if handed {
+		c.SignedByReader = slices.ContainsFunc(d.Row.Signatures.V, func(x store.SignatureShow) bool { return x.Person == d.Actor.ID })
+	}
+	if d.Row.Looked != nil {
+		c.Looked = slices.Equal(d.year(d.Row.Entries), d.year(d.Row.Looked.V))
+	}
+	d.Acts, d.Next = acts.Of(&c), acts.NextOf(&c)
+}
+
+// Normal puts entries in order and numbers them by it, so that two sheets that ask for the same are equal.
+func Normal(list []store.EntryRow) []store.EntryRow {
+	out := slices.Clone(list)
+	slices.SortStableFunc(out, func(a, b store.EntryRow) int {
+		if a.Alternate != b.Alternate {
+			if a.Alternate {
+				return 1
+			}
+			return -1
+		}
+		return cmp.Compare(a.Rank, b.Rank)
+	})
+	for i := range out {
+		if out[i].Rank = 1; i > 0 && out[i].Alternate == out[i-1].Alternate {
+			out[i].Rank = out[i-1].Rank + 1
+		}
+	}
+	return out
+}
+
+// Window is when the sheet is open.
+func (d *Desk) Window() acts.Window { return WindowOf(&d.Pupil) }
+
+func WindowOf(p *store.Pupil) acts.Window {
+	if p.Opens == nil {
+		return acts.Window{}
+	}
+	return acts.Window{Opens: *p.Opens, Families: *p.FamiliesClose, Counselors: *p.CounselorsClose}
+}
+
+// HandedIn tells whether the school has what is on the sheet.
+func (d *Desk) HandedIn() bool { return acts.State(d.Row.State).HandedIn() && !d.Changed }
+
+// Since is what is different on a sheet from the submission that stands.
+type Since struct {
+	Asked, Dropped []string // requests that have come and gone
+	Backup, Spared []string // alternates that have come and gone
+	Order, Ties    bool     // the order of what has stayed, or what alternates stand in for
+}
+
+// Since tells what is different on the sheet from the submission that stands; nil where nothing is.
+func (d *Desk) Since() *Since {
+	if !d.Changed {
+		return nil
+	}
+	return d.since(d.Row.Submitted.V)
+}
+
+// since tells what is different on the sheet from what was on it; nil where nothing is.
+func (d *Desk) since(was []store.EntryRow) *Since {
+	now, then := d.year(d.Row.Entries), d.year(was)
+	if slices.Equal(now, then) {
+		return nil
+	}
+	list := func(entries []store.EntryRow, alternate bool) (codes []string) {
+		for _, e := range entries {
+			if e.Alternate == alternate {
+				codes = append(codes, e.Course)
+			}
+		}
+		return codes
+	}
+	without := func(from, other []string) []string {
+		return slices.DeleteFunc(slices.Clone(from), func(code string) bool { return slices.Contains(other, code) })
+	}
+	out := &Since{}
+	for _, alternate := range []bool{false, true} {
+		is, was := list(now, alternate), list(then, alternate)
+		came, gone := without(is, was), without(was, is)
+		if alternate {
+			out.Backup, out.Spared = came, gone
+		} else {
+			out.Asked, out.Dropped = came, gone
+		}
+		out.Order = out.Order || !slices.Equal(without(is, came), without(was, gone))
+	}
+	for _, e := range now {
+		at := slices.IndexFunc(then, func(t store.EntryRow) bool { return t.Course == e.Course && t.Alternate == e.Alternate })
+		out.Ties = out.Ties || at >= 0 && then[at].StandsFor != e.StandsFor
+	}
+	return out
+}
+
+// signatures counts those under the submission that stands.
+func (d *Desk) signatures() (n acts.Signatures) {
+	for _, x := range d.Row.Signatures.V {
+		if x.ForFamily {
+			n.For = true
+		} else {
+			n.Guardians++
+		}
+	}
+	return n
+}
+
+// GuardianSigned tells whether a guardian has signed what was submitted, on the screen or on paper.
+func (d *Desk) GuardianSigned() bool { return d.signatures().Guardians > 0 }
+
+// settle lets the sheet go on by itself where the school's settings say so.
+func (d *Desk) settle(state *store.SheetState, signed acts.Signatures) {
+	was := acts.State(state.State).Stood(acts.State(state.Before))
+	now := acts.Settle(was, d.Year.Policy.Settings, d.Pupil.Guardians, signed, d.Ready, state.Asked != "")
+	if setState(state, now); now == acts.Cleared && was != now {
+		state.ClearedAt = &d.Now
+	}
+}
+
+// setState sets how far a sheet has come; one that is placed stays placed.
+func setState(state *store.SheetState, to acts.State) {
+	if acts.State(state.State) == acts.Placed {
+		state.Before = string(to)
+		return
+	}
+	state.State = string(to)
+}
+
+// Change begins what will be written of an act.
+func (d *Desk) Change(kind, reason string, detail map[string]any) *store.Change {
+	if detail == nil {
+		detail = map[string]any{}
+	}
+	return &store.Change{Place: d.Row.Place, Version: d.Row.Version + 1, FactsVersion: d.Row.Facts, At: d.Now, Actor: d.Actor.Name(), Kind: kind, Reason: reason,
+		Detail: detail, State: d.Row.SheetState}
+}
+
+// Tries is how often an act is tried anew because what it was decided on has changed meanwhile.
+const Tries = 5
+
+// Act does something with a sheet: it is read and judged, the act is guarded, and do tells what to write. Doing again what is done
+// changes nothing and is answered with the sheet as it is. What is written is written only on what was read; where somebody was
+// quicker, the act is decided anew.
+func (s *Service) Act(ctx context.Context, by int64, at schoolyear.Place, version int64, act acts.Act, reason string, do func(d *Desk) (*store.Change, error)) (*Desk, error) {
+	reason = text.Tidy(reason)
+	for range Tries {
+		d, err := s.Open(ctx, by, at)
+		if err != nil {
+			return nil, err
+		}
+		d.Judge(version)
+		if d.Kind != acts.TheSheet { // what is written here is of the sheet
+			return nil, problem.New(problem.Code(acts.NotTheSheet))
+		}
+		if d.Acts[act].Why == acts.AlreadyDone {
+			return d, nil
+		}
+		if err := d.Guard(act, reason); err != nil {
+			s.Refused(ctx, d, act, err)
+			return nil, err
+		}
+		change, err := do(d)
+		if err != nil {
+			return nil, err
+		}
+		change.Prepares = change.Prepares || act == acts.Decide
+		s.messages.Announce(d, change)
+		saved, err := s.db.Queries().SaveChange(ctx, change)
+		if err != nil {
+			return nil, err
+		}
+		if saved {
+			s.messages.Told(at, d.Row.Version+1)
+			s.log.InfoContext(ctx, "a sheet", "act", change.Kind, "school", at.School, "year", at.Year, "account", by)
+			return s.Sheet(ctx, by, at)
+		}
+	}
+	return nil, problem.New(problem.Busy)
+}
+
+// Refused notes an act that was refused, without whose sheet it was.
+func (s *Service) Refused(ctx context.Context, d *Desk, act acts.Act, err error) {
+	s.log.InfoContext(ctx, "an act was refused", "act", act.String(), "school", d.Row.School, "year", d.Row.Year, "account", d.Actor.Account, "code", string(problem.CodeOf(err)))
+}
+
+// Sheet gives a judged sheet to whoever may see it.
+func (s *Service) Sheet(ctx context.Context, by int64, at schoolyear.Place) (*Desk, error) {
+	d, err := s.Open(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	d.Judge(0)
+	return d, nil
+}
+
+// Unless gives a sheet as Sheet does, unless its tag is one of those already known; then the desk is nil. A tag names a sheet in one
+// state, for one reader, in one phase of its window.
+func (s *Service) Unless(ctx context.Context, by int64, at schoolyear.Place, known func(tag string) bool) (*Desk, error) {
+	d, err := s.Open(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	if known(d.Tag()) {
+		return nil, nil
+	}
+	d.Judge(0)
+	return d, nil
+}
+
+// Cover tells what happens if a request cannot be given; nil where that is beyond the limits of judging.
+func (d *Desk) Cover() []sheet.Cover {
+	cover, err := d.Known.Cover(&d.Sheet)
+	if err != nil || d.Judgement == nil {
+		return nil
+	}
+	return cover
+}
+
+// Guard refuses an act that is not allowed, or that lacks the reason it needs.
+func (d *Desk) Guard(act acts.Act, reason string) error {
+	if err := d.May(act); err != nil {
+		return err
+	}
+	if d.Acts[act].Reason && reason == "" {
+		return problem.New(problem.NeedsReason)
+	}
+	return nil
+}
+
+// May refuses an act that is not allowed, whether it needs a reason or not.
+func (d *Desk) May(act acts.Act) error {
+	answer := d.Acts[act]
+	switch {
+	case answer.Allowed:
+		return nil
+	case answer.Why == acts.Stale, answer.Why == acts.NotReady:
+		return &problem.Error{Code: problem.Code(answer.Why), Now: d}
+	}
+	return problem.New(problem.Code(answer.Why))
+}
+
+// SeatWindow is when seats are chosen.
+func (d *Desk) SeatWindow() acts.Window { return SeatWindowOf(&d.Pupil) }
+
+// SeatPhase is where the moment lies to the window in which seats are chosen.
+func (d *Desk) SeatPhase() acts.Phase { return d.SeatWindow().Phase(d.Now) }
+
+// Today is the date in the school's time zone.
+func (d *Desk) Today() string { return d.Now.In(d.Year.Zone()).Format(time.DateOnly) }
+
+// Initials are the first two letters of a school's id.
+func Initials(school string) string {
+	letters := []rune(strings.ToUpper(school))
+	return string(letters[:min(2, len(letters))])
+}
+
+func SeatWindowOf(p *store.Pupil) acts.Window {
+	if p.SeatOpens == nil {
+		return acts.Window{}
+	}
+	return acts.Window{Opens: *p.SeatOpens, Families: *p.SeatFamilies, Counselors: *p.SeatCounselor}
+}

@@ -1,0 +1,468 @@
+package sheet
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+
+	"rubricon/app/problem"
+	"rubricon/app/secret"
+	"rubricon/app/text"
+	schoolyear "rubricon/app/year"
+	"rubricon/core/acts"
+	"rubricon/core/catalog"
+	"rubricon/core/condition"
+	"rubricon/core/policy"
+	"rubricon/core/sheet"
+	"rubricon/store"
+)
+
+// Tag names the sheet in the state it was read in.
+func (d *Desk) Tag() string {
+	r := &d.Row
+	if d.Draft != nil {
+		return fmt.Sprintf("draft%d.%d.%d.%d.%d.%d.%s", d.Draft.ID, r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Actor.ID)
+	}
+	return fmt.Sprintf("%d.%d.%d.%d.%d.%d.%d.%d.%d.%s", r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Window().Phase(d.Now), d.SummerPhase(), d.SeatPhase(), schoolyear.Moment(r.Reminded).Unix(), d.Actor.ID)
+}
+
+// Effects is what adding each course would do to a sheet.
+type Effects struct {
+	Desk    *Desk
+	Effects []sheet.Effect
+	Instead int32 // the course whose place is meant; -1: none
+}
+
+// Clash is what no choice of sections gives together with a course, if it were requested.
+func (e *Effects) Clash(course int32) []int32 { return e.Desk.ClashWith(course, e.Instead) }
+
+// Effects tells whoever may see a sheet what adding each course would do to it: in the place of a requested course where its code is
+// given. The error is NotOnSheet where that is not requested.
+func (s *Service) Effects(ctx context.Context, by int64, at schoolyear.Place, instead string) (*Effects, error) {
+	d, err := s.Sheet(ctx, by, at)
+	if err != nil {
+		return nil, err
+	}
+	var effects []sheet.Effect
+	place := int32(-1)
+	if instead == "" {
+		effects, err = d.Known.Effects(&d.Sheet, d.instead(acts.Edit))
+	} else {
+		course, ok := d.Year.Index(instead)
+		if !ok {
+			return nil, problem.New(problem.NotOnSheet)
+		}
+		place = course
+		effects, err = d.Known.EffectsInstead(&d.Sheet, course, d.instead(acts.Edit))
+	}
+	if errors.Is(err, sheet.ErrNotOnSheet) {
+		return nil, problem.New(problem.NotOnSheet)
+	}
+	if err != nil {
+		return nil, problem.New(problem.TooComplex)
+	}
+	return &Effects{d, effects, place}, nil
+}
+
+// Only lists what an untouched sheet lacks and only one course can answer, for whoever may fill it in as its family.
+func (d *Desk) Only() []sheet.Only {
+	if d.Row.Begun || !d.Acts[acts.Edit].Allowed || d.instead(acts.Edit) {
+		return nil
+	}
+	return d.Known.Only(&d.Sheet)
+}
+
+// WhatIf tells whoever may see a sheet what year results when some requests cannot be given. The errors are NoCourse, NotOnSheet and
+// TooComplex.
+func (s *Service) WhatIf(ctx context.Context, by int64, at schoolyear.Place, lost []string) (*Desk, *sheet.WhatIf, error) {
+	d, err := s.Sheet(ctx, by, at)
+	if err != nil {
+		return nil, nil, err
+	}
+	var list []int32
+	for _, code := range lost {
+		course, ok := d.Year.Index(code)
+		if !ok {
+			return nil, nil, &problem.Error{Code: problem.NoCourse, Param: code}
+		}
+		list = append(list, course)
+	}
+	out, err := d.Known.WhatIf(&d.Sheet, list)
+	switch {
+	case errors.Is(err, sheet.ErrNotOnSheet):
+		return nil, nil, problem.New(problem.NotOnSheet)
+	case err != nil:
+		return nil, nil, problem.New(problem.TooComplex)
+	}
+	return d, &out, nil
+}
+
+// Hints tells whoever may see a sheet which courses would be the most useful as one more alternate; none where that is beyond judging.
+func (s *Service) Hints(ctx context.Context, by int64, at schoolyear.Place) (*Desk, []sheet.Hint, error) {
+	d, err := s.Sheet(ctx, by, at)
+	if err != nil {
+		return nil, nil, err
+	}
+	hints, err := d.Known.Hints(&d.Sheet)
+	if err != nil {
+		return d, nil, nil
+	}
+	return d, hints, nil
+}
+
+// instead tells whether the reader would do an act of the family in its place.
+func (d *Desk) instead(act acts.Act) bool { return d.Acts[act].Allowed && d.Acts[act].Reason }
+
+// Edit is one change to a sheet, courses being codes.
+type Edit struct {
+	Version   int64  // of the sheet it was made on
+	Key       string // chosen by whoever sends it: sent again, it is answered again and not made again
+	Act       string // a kind of core/sheet, "undo" or "redo"
+	Course    string
+	StandsFor string // an alternate: the request it stands in for; empty: any
+	Instead   string // a replacement: what gives its place
+	Place     int    // a request or an alternate: the place it takes in its list, from 1; 0: the one it comes to
+	List      string // an order: "requests" or "alternates"
+	Order     []string
+	Courses   []string // what is taken over
+	Draft     int64    // "useDraft": the draft that comes in place of the sheet
+	Then      int64    // "restore": the version of the sheet whose entries come back
+	Reason    string   // where it is made for the family
+}
+
+// digest tells edits apart, whatever version of the sheet and key they come with.
+func (e *Edit) digest() string {
+	what := *e
+	what.Version, what.Key = 0, ""
+	text, err := json.Marshal(what)
+	if err != nil {
+		panic(err) // texts and numbers always marshal
+	}
+	return secret.Hashed(string(text))
+}
+
+// compile makes of an edit one in terms of the year.
+func (e *Edit) compile(y *catalog.Year) (out sheet.Edit, err error) {
+	find := func(code string) int32 {
+		i, ok := y.Index(code)
+		if !ok && err == nil {
+			err = &problem.Error{Code: problem.NoCourse, Param: code}
+		}
+		return i
+	}
+	out = sheet.Edit{Kind: sheet.EditKind(e.Act), StandsFor: sheet.Any, Place: e.Place, Alternates: e.List == "alternates"}
+	switch out.Kind {
+	case sheet.PutInOrder:
+		for _, code := range e.Order {
+			out.Order = append(out.Order, find(code))
+		}
+		return out, err
+	case sheet.TakeOver:
+		for _, code := range e.Courses {
+			out.Courses = append(out.Courses, find(code))
+		}
+		return out, err
+	case sheet.FillIn:
+		return out, nil
+	case sheet.Replace:
+		out.Instead = find(e.Instead)
+	}
+	out.Course = find(e.Course)
+	if out.Kind == sheet.MakeAlternate && e.StandsFor != "" {
+		out.StandsFor = find(e.StandsFor)
+	}
+	return out, err
+}
+
+// Change makes one change to a sheet and keeps it at once; the answer is the sheet in its new version. A change made on an older
+// version changes nothing and is answered with the sheet as it is; one whose answer was lost is answered again.
+//
+// Nothing is locked while the sheet is judged: it is written by one statement that looks once more at the version.
+func (s *Service) Change(ctx context.Context, by int64, at schoolyear.Place, edit Edit) (*Desk, error) {
+	act := acts.Edit
+	switch edit.Act {
+	case "undo":
+		act = acts.Undo
+	case "redo":
+		act = acts.Redo
+	}
+	edit.Reason = text.Tidy(edit.Reason)
+	for range Tries {
+		d, err := s.Open(ctx, by, at)
+		if err != nil {
+			return nil, err
+		}
+		if d.Draft == nil && edit.Version < d.Row.Version && edit.Key != "" {
+			digest, err := s.db.Queries().Answered(ctx, at, edit.Version, edit.Key)
+			switch {
+			case err == nil && digest != "" && digest != edit.digest():
+				return nil, problem.New(problem.KeyReused)
+			case err == nil:
+				d.Judge(0)
+				return d, nil
+			case !errors.Is(err, store.ErrNotFound):
+				return nil, err
+			}
+		}
+		d.Answer(edit.Version) // an edit does not wait for what is found
+		may := act
+		if !d.Acts[act].Allowed {
+			d.Judge(edit.Version) // and the sheet is shown beside the refusal
+			if act == acts.Edit && d.apart() && d.Acts[acts.EditSummer].Allowed {
+				may = acts.EditSummer // which parts it changes is looked at below
+			}
+		}
+		if err := d.Guard(may, edit.Reason); err != nil {
+			s.Refused(ctx, d, may, err)
+			return nil, err
+		}
+		before := d.Row.Entries
+		if d.Draft != nil {
+			return s.changeDraft(ctx, d, &edit)
+		}
+		change, err := s.edited(ctx, d, &edit)
+		if err != nil || change == nil {
+			return d, err
+		}
+		if err := d.guardParts(act, before, edit.Reason); err != nil {
+			s.Refused(ctx, d, act, err)
+			return nil, err
+		}
+		saved, err := s.db.Queries().SaveChange(ctx, change)
+		if err != nil {
+			return nil, err
+		}
+		if saved {
+			d.Row.Version++
+			s.messages.Told(at, d.Row.Version)
+			d.Answer(0)
+			return d, nil
+		}
+	}
+	return nil, problem.New(problem.Busy)
+}
+
+// edited makes the change on the desk, and tells what to write; nothing where the change leaves the sheet as it is.
+func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Change, error) {
+	before := d.Row.Entries
+	var after []store.EntryRow
+	kind, detail := "change", map[string]any{"act": edit.Act, "course": edit.Course, "before": before}
+	if edit.Instead != "" {
+		detail["instead"] = edit.Instead
+	}
+	if len(edit.Courses) > 0 {
+		detail["courses"] = edit.Courses
+	}
+	undoable, redoable, redoBy, undoes := d.Row.Undoable+1, 0, "", &store.Trace{Act: edit.Act, Course: edit.Course, Instead: edit.Instead, At: d.Now, By: d.Actor.ID}
+	back := edit.Act == "undo" || edit.Act == "redo"
+	if back {
+		list, err := s.db.Queries().Undoable(ctx, d.Row.Place)
+		if edit.Act == "redo" {
+			list, err = s.db.Queries().Redoable(ctx, d.Row.Place)
+		}
+		if err != nil {
+			return nil, err
+		}
+		if len(list) == 0 {
+			return nil, problem.New(map[string]problem.Code{"undo": problem.Code(acts.NothingToUndo), "redo": problem.Code(acts.NothingToRedo)}[edit.Act])
+		}
+		if list[0].By != d.Actor.ID {
+			return nil, problem.New(problem.Code(acts.OthersAct))
+		}
+		detail["act"], detail["course"] = list[0].Act, list[0].Course
+		if list[0].Instead != "" {
+			detail["instead"] = list[0].Instead
+		}
+		if edit.Act == "redo" { // a change like the first time, from which the undoing is known to be made good
+			detail["redoes"] = list[0].Version
+			redoable, undoes = d.Row.Redoable-1, &store.Trace{Act: list[0].Act, Course: list[0].Course, Instead: list[0].Instead, At: d.Now, By: d.Actor.ID}
+			if len(list) > 1 {
+				redoBy = list[1].By
+			}
+		} else {
+			kind, detail["undoes"] = "undo", list[0].Version
+			undoable, redoable, redoBy, undoes = d.Row.Undoable-1, d.Row.Redoable+1, d.Actor.ID, nil
+			if len(list) > 1 {
+				undoes = &list[1].Trace
+			}
+		}
+		if after, err = d.inPlace(list[0].Before); err != nil {
+			return nil, err
+		}
+	} else {
+		var err error
+		switch edit.Act {
+		case "useDraft":
+			after, err = s.ofDraft(ctx, d, edit.Draft)
+		case "restore":
+			after, err = s.restored(ctx, d, edit.Then)
+		default:
+			after, err = d.after(edit)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	if slices.Equal(Normal(before), Normal(after)) && !back {
+		d.Judge(0)
+		return nil, nil
+	}
+	change := d.Change(kind, edit.Reason, detail)
+	change.FactsVersion, change.Key, change.Digest = 0, edit.Key, edit.digest()
+	change.Delete, change.Upsert = Difference(before, after)
+	change.State.Undoable, change.State.Redoable, change.State.RedoBy, change.State.Undoes, change.State.ChangedAt = undoable, redoable, redoBy, nil, &d.Now
+	if undoes != nil {
+		change.State.Undoes = &store.JSON[store.Trace]{V: *undoes}
+	}
+	d.Row.Entries, d.Row.SheetState, d.Row.Begun = after, change.State, true
+	// The sheet is judged before anything is kept: one beyond the limits of judging is refused, unless it was so before.
+	if d.find(); d.Judgement == nil && Judge(d.Known, before).Judgement != nil {
+		return nil, problem.New(problem.TooComplex)
+	}
+	return change, nil
+}
+
+// after is what a change makes of the entries on the desk.
+func (d *Desk) after(edit *Edit) ([]store.EntryRow, error) {
+	return d.AfterBy(edit, d.instead(acts.Edit))
+}
+
+// AfterBy is what a change of the family's, or the school's, makes of the entries on the desk.
+func (d *Desk) AfterBy(edit *Edit, school bool) ([]store.EntryRow, error) {
+	before := d.Row.Entries
+	if gone := slices.IndexFunc(before, func(e store.EntryRow) bool {
+		_, there := d.Year.Index(e.Course)
+		return !there && e.Course == edit.Course
+	}); gone >= 0 && edit.Act == string(sheet.TakeOff) { // what has left the catalog can only be taken off
+		return slices.Delete(slices.Clone(before), gone, gone+1), nil
+	}
+	compiled, err := edit.compile(d.Year.Year)
+	if err != nil {
+		return nil, err
+	}
+	compiled.School = school
+	now, gone := Laid(d.Year.Year, before)
+	changed, err := d.Known.Apply(&now, compiled)
+	if code, known := editCodes[err]; known {
+		return nil, problem.New(code)
+	} else if err != nil {
+		return nil, err
+	}
+	return append(rows(d.Year.Year, &changed), gone...), nil
+}
+
+// inCatalog leaves out entries whose course the catalog has no longer, and loosens ties to such.
+func inCatalog(y *catalog.Year, list []store.EntryRow) (out []store.EntryRow) {
+	for _, e := range list {
+		if _, ok := y.Index(e.Course); !ok {
+			continue
+		}
+		if _, ok := y.Index(e.StandsFor); !ok {
+			e.StandsFor = ""
+		}
+		out = append(out, e)
+	}
+	return out
+}
+
+// Difference gives the entries that go and those that are new or different.
+func Difference(before, after []store.EntryRow) (gone []string, kept []store.EntryRow) {
+	for _, b := range before {
+		if !slices.ContainsFunc(after, func(a store.EntryRow) bool { return a.Course == b.Course }) {
+			gone = append(gone, b.Course)
+		}
+	}
+	for _, a := range after {
+		if !slices.Contains(before, a) {
+			kept = append(kept, a)
+		}
+	}
+	return gone, kept
+}
+
+// Claiming is a family's statement that what a course asks for was met elsewhere.
+type Claiming struct {
+	Version int64
+	Course  string // the requested course, or alternate, whose condition it is
+	Kind    string // of the leaf: passed, alongside, score, recommended, permission, program, credits
+	Name    string // of the leaf
+	Note    string // where it was met, in words
+
+	SchoolYear string // in which it was met, as 2025-26; empty: it is not said
+	Term       string
+	Mark       string // as the report has it
+}
+
+// MakeClaim keeps a family's statement; it counts as met only when a counselor confirms it. Whoever may change the sheet may make one,
+// about what the condition of a course on it asks for and nothing meets. The error is BadRecord where the school year is none.
+func (s *Service) MakeClaim(ctx context.Context, by int64, at schoolyear.Place, c Claiming) (*Desk, error) {
+	for _, said := range []*string{&c.Note, &c.SchoolYear, &c.Term, &c.Mark} {
+		*said = text.Tidy(*said)
+	}
+	return s.Act(ctx, by, at, c.Version, acts.Edit, c.Note, func(d *Desk) (*store.Change, error) {
+		if c.Note == "" {
+			return nil, problem.New(problem.NeedsMessage)
+		}
+		if year, err := policy.StartYear(c.SchoolYear); c.SchoolYear != "" && (err != nil || year > d.Year.Start) {
+			return nil, &problem.Error{Code: problem.BadRecord, Param: "schoolYear"}
+		}
+		signal, err := d.claimed(&c)
+		if err != nil {
+			return nil, err
+		}
+		signal.By, signal.Note = d.Actor.ID, c.Note
+		signal.Cells = store.Cells{"student": at.Student, "kind": signal.Kind, "courseCode": signal.Code, "name": signal.Name, "by": signal.By, "note": signal.Note,
+			"schoolYear": c.SchoolYear, "term": c.Term, "mark": c.Mark}
+		maps.DeleteFunc(signal.Cells, func(_, cell string) bool { return cell == "" }) // as a file that is read has them
+		change := d.Change("claim", "", map[string]any{"course": c.Course, "message": c.Note})
+		change.Say(signal)
+		return change, nil
+	})
+}
+
+// claimed makes of a claim a signal. The errors are NotOnSheet, and NoClaim where there is nothing of the kind to be claimed.
+func (d *Desk) claimed(c *Claiming) (*store.SignalRow, error) {
+	course, ok := d.Year.Index(c.Course)
+	if !ok || !slices.ContainsFunc(slices.Concat(d.Sheet.Requests, d.Sheet.Summer, d.Sheet.Alternates), func(e sheet.Entry) bool { return e.Course == course }) {
+		return nil, problem.New(problem.NotOnSheet)
+	}
+	for _, proof := range d.Known.Explain(&d.Sheet, course) {
+		leaf := proof.Leaf
+		if leaf.Kind.String() != c.Kind || leaf.Name != c.Name || leaf.Kind == condition.Grade || proof.Verdict >= condition.Expected {
+			continue
+		}
+		signal := &store.SignalRow{Kind: string(sheet.Claim), Name: leaf.Name}
+		switch leaf.Kind {
+		case condition.Passed, condition.Alongside:
+			signal.Code, signal.Name = leaf.Name, ""
+		case condition.Recommended:
+			signal.Code, signal.Name = c.Course, "recommended"
+		}
+		for i := range d.Known.Claims {
+			if d.Known.Claims[i].About(leaf, c.Course) {
+				return nil, problem.New(problem.Code(acts.AlreadyDone))
+			}
+		}
+		return signal, nil
+	}
+	return nil, problem.New(problem.NoClaim)
+}
+
+var editCodes = map[error]problem.Code{sheet.ErrFixed: problem.Fixed, sheet.ErrNotOnSheet: problem.NotOnSheet, sheet.ErrBarred: problem.Barred, sheet.ErrEarned: problem.Earned, sheet.ErrOrder: problem.BadOrder,
+	sheet.ErrStandsFor: problem.BadStandsFor, sheet.ErrFull: problem.Full, sheet.ErrSummer: problem.SummerAlternate, sheet.ErrOver: problem.OverMaximum, sheet.ErrThere: problem.OnSheet,
+	sheet.ErrNothing: problem.NothingToAdd, sheet.ErrKind: problem.BadAct}
+
+// EditCode gives the code of what core/sheet refuses an edit for.
+func EditCode(err error) problem.Code { return editCodes[err] }
+
+// SaidOf is something that somebody of the school says of a student, as a signal.
+func SaidOf(student string, kind sheet.SignalKind, course, name, by, note string) *store.SignalRow {
+	cells := store.Cells{"student": student, "kind": string(kind), "courseCode": course, "by": by, "note": note}
+	if name != "" {
+		cells["name"] = name
+	}
+	return &store.SignalRow{Kind: string(kind), Code: course, Name: name, By: by, Note: note, Cells: cells}
+}
