@@ -27,7 +27,7 @@ func (p *place) caseloads(ctx context.Context) error {
 		return err
 	}
 	const counsels = `school_id = $1 AND year = $2 AND kind = 'counsels' AND person_id`
-	if _, err := p.db.ExecContext(ctx, `UPDATE relation SET person_id = 'k1' WHERE (school_id, id) IN (SELECT school_id, id FROM relation WHERE `+counsels+` <> 'k1'
+	if _, err := p.sql.ExecContext(ctx, `UPDATE relation SET person_id = 'k1' WHERE (school_id, id) IN (SELECT school_id, id FROM relation WHERE `+counsels+` <> 'k1'
 		ORDER BY student_id LIMIT $3::int - (SELECT count(*) FROM relation WHERE `+counsels+` = 'k1'))`, demo.SchoolID, year, caseload); err != nil {
 		return err
 	}

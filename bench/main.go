@@ -22,6 +22,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 	"github.com/jackc/pgx/v5"
+	"github.com/jmoiron/sqlx"
 
 	appcatalog "rubricon/app/catalog"
 	"rubricon/bench/stage"
@@ -61,6 +62,7 @@ func main() {
 type place struct {
 	owner  string
 	db     *store.DB
+	sql    *sqlx.DB
 	cases  *app.App
 	url    string
 	people []person
@@ -88,12 +90,12 @@ func open(ctx context.Context, clients int, files []bundle.File) (p *place, err 
 		return nil, err
 	}
 	p.stop = append(p.stop, at.Close)
-	p.owner, p.db = at.PG.URL, at.DB
+	p.owner, p.db, p.sql = at.PG.URL, at.DB, at.SQL
 	p.cases = app.New(p.db, app.Options{FirstPasswordsStay: true})
 	if err := p.load(ctx, clients, files); err != nil {
 		return p, err
 	}
-	server := httptest.NewServer(web.New(p.cases, web.Options{More: bare(p.db)}))
+	server := httptest.NewServer(web.New(p.cases, web.Options{More: bare(at.SQL)}))
 	p.stop = append(p.stop, server.Close)
 	p.url = server.URL
 	for i := range p.people {
@@ -176,7 +178,7 @@ func part(sorted []time.Duration, percent int) time.Duration {
 }
 
 // bare adds the statements to compare with: the same way through session, router and pool, one statement, a short answer.
-func bare(db *store.DB) func(*gin.Engine) {
+func bare(db *sqlx.DB) func(*gin.Engine) {
 	return func(engine *gin.Engine) {
 		engine.GET("/api/bench/select", func(c *gin.Context) {
 			var version int64

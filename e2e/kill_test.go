@@ -189,7 +189,7 @@ func TestKillLeavesNoTaskUndone(t *testing.T) {
 		}
 	}
 	until("asking check")
-	hold, err := database.Open(t).BeginTxx(t.Context(), nil)
+	hold, err := database.SQL(t).BeginTxx(t.Context(), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -292,7 +292,7 @@ func TestKillInTheMiddleOfPlacing(t *testing.T) {
 	}
 	hold := func(query string) (let func()) {
 		t.Helper()
-		tx, err := db.BeginTxx(t.Context(), nil)
+		tx, err := database.SQL(t).BeginTxx(t.Context(), nil)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -129,7 +129,7 @@ func (p *process) goOn(t *testing.T, db testdb.Database, id int64) {
 // held keeps an import from writing students until it is let go.
 func held(t *testing.T, db testdb.Database) (letGo func()) {
 	t.Helper()
-	tx, err := db.Open(t).BeginTxx(t.Context(), nil)
+	tx, err := db.SQL(t).BeginTxx(t.Context(), nil)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -16,58 +16,58 @@ type Credentials struct {
 }
 
 // Credentials gives the account of a username. The error is ErrNotFound where there is none.
-func (q Queries) Credentials(ctx context.Context, username string) (c Credentials, err error) {
+func (q AccountQueries) Credentials(ctx context.Context, username string) (c Credentials, err error) {
 	return c, q.get(ctx, &c, `SELECT a.id, coalesce(p.hash, '') AS hash, coalesce(p.once, false) AS once, p.set_at, a.session_epoch FROM account a LEFT JOIN account_password p ON p.account_id = a.id WHERE a.username = $1`, username)
 }
 
 // Username gives an account's username.
-func (q Queries) Username(ctx context.Context, account int64) (username, language string, err error) {
+func (q AccountQueries) Username(ctx context.Context, account int64) (username, language string, err error) {
 	var row struct{ Username, Language string }
 	err = q.get(ctx, &row, `SELECT username, language FROM account WHERE id = $1`, account)
 	return row.Username, row.Language, err
 }
 
 // SetLanguage sets the language that an account reads, a BCP 47 tag.
-func (q Queries) SetLanguage(ctx context.Context, account int64, language string) error {
+func (q AccountQueries) SetLanguage(ctx context.Context, account int64, language string) error {
 	return q.exec(ctx, `UPDATE account SET language = $2 WHERE id = $1`, account, language)
 }
 
 // SetPassword sets an account's password; once: for one sign-in.
-func (q Queries) SetPassword(ctx context.Context, account int64, hash string, once bool, now time.Time) error {
+func (q AccountQueries) SetPassword(ctx context.Context, account int64, hash string, once bool, now time.Time) error {
 	return q.exec(ctx, `INSERT INTO account_password (account_id, hash, once, set_at) VALUES ($1, $2, $3, $4)
 		ON CONFLICT (account_id) DO UPDATE SET hash = $2, once = $3, set_at = $4`, account, hash, once, now)
 }
 
 // ReplacePassword sets an account's password in the place of another one, and reports whether that was still there.
-func (q Queries) ReplacePassword(ctx context.Context, account int64, old, hash string, now time.Time) (replaced bool, err error) {
+func (q AccountQueries) ReplacePassword(ctx context.Context, account int64, old, hash string, now time.Time) (replaced bool, err error) {
 	n, err := q.changed(ctx, `UPDATE account_password SET hash = $3, once = false, set_at = $4 WHERE account_id = $1 AND hash = $2`, account, old, hash, now)
 	return n > 0, err
 }
 
 // RaiseHash replaces a password's hash by one of the same password that costs more, unless another has been set meanwhile.
-func (q Queries) RaiseHash(ctx context.Context, account int64, old, hash string) error {
+func (q AccountQueries) RaiseHash(ctx context.Context, account int64, old, hash string) error {
 	return q.exec(ctx, `UPDATE account_password SET hash = $3 WHERE account_id = $1 AND hash = $2`, account, old, hash)
 }
 
 // WithoutPassword lists those of some usernames that have an account and no password.
-func (q Queries) WithoutPassword(ctx context.Context, usernames []string) (list []Credentials, err error) {
+func (q AccountQueries) WithoutPassword(ctx context.Context, usernames []string) (list []Credentials, err error) {
 	return list, q.list(ctx, &list, `SELECT a.id, a.username AS hash FROM account a JOIN jsonb_array_elements_text($1::jsonb) u ON u = a.username
 		WHERE NOT EXISTS (SELECT 1 FROM account_password p WHERE p.account_id = a.id)`, asJSON(usernames))
 }
 
 // WithPassword lists those of some usernames whose account has a password.
-func (q Queries) WithPassword(ctx context.Context, usernames []string) (list []string, err error) {
+func (q AccountQueries) WithPassword(ctx context.Context, usernames []string) (list []string, err error) {
 	return list, q.list(ctx, &list, `SELECT a.username FROM account a JOIN account_password p ON p.account_id = a.id WHERE a.username IN (SELECT jsonb_array_elements_text($1::jsonb))`, asJSON(usernames))
 }
 
 // FirstPassword sets a password where the account has none, so that one school's import cannot change the password of a person of
 // another; once: for one sign-in.
-func (q Queries) FirstPassword(ctx context.Context, account int64, hash string, once bool, now time.Time) error {
+func (q AccountQueries) FirstPassword(ctx context.Context, account int64, hash string, once bool, now time.Time) error {
 	return q.exec(ctx, `INSERT INTO account_password (account_id, hash, once, set_at) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING`, account, hash, once, now)
 }
 
 // KnowsDevice tells whether a device has signed in to an account before.
-func (q Queries) KnowsDevice(ctx context.Context, username, token string) (known bool, err error) {
+func (q AccountQueries) KnowsDevice(ctx context.Context, username, token string) (known bool, err error) {
 	return known, q.get(ctx, &known, `SELECT EXISTS (SELECT 1 FROM account_device d JOIN account a ON a.id = d.account_id WHERE a.username = $1 AND d.token = $2)`, username, token)
 }
 
@@ -75,7 +75,7 @@ func (q Queries) KnowsDevice(ctx context.Context, username, token string) (known
 const MaxDevices = 20
 
 // RememberDevice notes that a device has signed in.
-func (q Queries) RememberDevice(ctx context.Context, account int64, token string, now time.Time) error {
+func (q AccountQueries) RememberDevice(ctx context.Context, account int64, token string, now time.Time) error {
 	if err := q.exec(ctx, `INSERT INTO account_device (account_id, token, seen_at) VALUES ($1, $2, $3) ON CONFLICT (account_id, token) DO UPDATE SET seen_at = $3`,
 		account, token, now); err != nil {
 		return err
@@ -85,7 +85,7 @@ func (q Queries) RememberDevice(ctx context.Context, account int64, token string
 }
 
 // ForgetDevices forgets all devices of an account, but for one.
-func (q Queries) ForgetDevices(ctx context.Context, account int64, but string) error {
+func (q AccountQueries) ForgetDevices(ctx context.Context, account int64, but string) error {
 	return q.exec(ctx, `DELETE FROM account_device WHERE account_id = $1 AND token <> $2`, account, but)
 }
 
@@ -102,7 +102,7 @@ const nextLevel = `(greatest(0, s.level - greatest(0, extract(epoch FROM $2::tim
 
 // Press counts an attempt for a key, in one statement, so that attempts at the same time are counted one after the other. Where it
 // comes too early it is not counted, and wait is how long to wait.
-func (q Queries) Press(ctx context.Context, key string, p Pressure, now time.Time) (wait time.Duration, err error) {
+func (q AccountQueries) Press(ctx context.Context, key string, p Pressure, now time.Time) (wait time.Duration, err error) {
 	var row struct {
 		Until time.Time
 		Level float64
@@ -123,12 +123,12 @@ func (q Queries) Press(ctx context.Context, key string, p Pressure, now time.Tim
 }
 
 // Release takes back all that was counted for a key.
-func (q Queries) Release(ctx context.Context, key string) error {
+func (q AccountQueries) Release(ctx context.Context, key string) error {
 	return q.exec(ctx, `DELETE FROM sign_in_pressure WHERE key = $1`, key)
 }
 
 // ReleaseOne takes back one attempt counted for a key.
-func (q Queries) ReleaseOne(ctx context.Context, key string) error {
+func (q AccountQueries) ReleaseOne(ctx context.Context, key string) error {
 	return q.exec(ctx, `UPDATE sign_in_pressure SET level = greatest(0, level - 1), until = at WHERE key = $1`, key)
 }
 
@@ -143,7 +143,7 @@ type SignIn struct {
 const maxAgent = 200
 
 // NoteSignIn keeps that somebody tried to sign in to an account.
-func (q Queries) NoteSignIn(ctx context.Context, account int64, x SignIn) error {
+func (q AccountQueries) NoteSignIn(ctx context.Context, account int64, x SignIn) error {
 	return q.exec(ctx, `INSERT INTO sign_in (account_id, at, done, agent) VALUES ($1, $2, $3, left($4, $5))`, account, x.At, x.Done, x.Agent, maxAgent)
 }
 
@@ -151,13 +151,13 @@ func (q Queries) NoteSignIn(ctx context.Context, account int64, x SignIn) error 
 const signInsKept = 120 * 24 * time.Hour
 
 // SignIns lists the tries to sign in to the account of a person, the latest first.
-func (q Queries) SignIns(ctx context.Context, school, person string, skip, limit int) (list []SignIn, err error) {
+func (q AccountQueries) SignIns(ctx context.Context, school, person string, skip, limit int) (list []SignIn, err error) {
 	return list, q.list(ctx, &list, `SELECT i.at, i.done, i.agent FROM sign_in i JOIN person p ON p.account_id = i.account_id
 		WHERE p.school_id = $1 AND p.id = $2 AND p.present ORDER BY i.at DESC, i.id DESC OFFSET $3 LIMIT $4`, school, person, skip, limit)
 }
 
 // ForgetOld takes away sessions that are over, what was counted long ago, old sign-ins, what other systems were told long ago, and the files of old tasks.
-func (q Queries) ForgetOld(ctx context.Context, now time.Time) error {
+func (q AccountQueries) ForgetOld(ctx context.Context, now time.Time) error {
 	if err := q.exec(ctx, `DELETE FROM session WHERE expiry < $1`, now); err != nil {
 		return err
 	}
@@ -173,7 +173,7 @@ func (q Queries) ForgetOld(ctx context.Context, now time.Time) error {
 	if err := q.exec(ctx, `DELETE FROM hook_message WHERE made_at < $1`, now.Add(-messagesKept)); err != nil {
 		return err
 	}
-	return q.forgetTasks(ctx, now.Add(-taskKept))
+	return q.all().Background.forgetTasks(ctx, now.Add(-taskKept))
 }
 
 // Session is one sign-in of an account.
@@ -185,7 +185,7 @@ type Session struct {
 }
 
 // SessionData gives what is kept of a session. The error is ErrNotFound where there is none, or it is over.
-func (q Queries) SessionData(ctx context.Context, token string, now time.Time) (data []byte, err error) {
+func (q AccountQueries) SessionData(ctx context.Context, token string, now time.Time) (data []byte, err error) {
 	return data, q.get(ctx, &data, `SELECT data FROM session WHERE token = $1 AND expiry > $2`, token, now)
 }
 
@@ -201,7 +201,7 @@ type NewSession struct {
 
 // BeginSession writes a session, and reports whether it did: one of an account does not begin where that account's sessions have been
 // ended since its sign-in began. The lock makes it wait for an end that is under way.
-func (q Queries) BeginSession(ctx context.Context, s *NewSession, now time.Time) (begun bool, err error) {
+func (q AccountQueries) BeginSession(ctx context.Context, s *NewSession, now time.Time) (begun bool, err error) {
 	if s.Account == 0 {
 		return true, q.exec(ctx, `INSERT INTO session (token, data, begun_at, seen_at, agent, expiry) VALUES ($1, $2, $3, $3, $4, $5)`, s.Token, s.Data, now, s.Agent, s.Expiry)
 	}
@@ -211,13 +211,13 @@ func (q Queries) BeginSession(ctx context.Context, s *NewSession, now time.Time)
 }
 
 // UpdateSession writes what a session remembers, and reports whether the session still is. One that has ended stays ended.
-func (q Queries) UpdateSession(ctx context.Context, token string, data []byte, now, expiry time.Time) (kept bool, err error) {
+func (q AccountQueries) UpdateSession(ctx context.Context, token string, data []byte, now, expiry time.Time) (kept bool, err error) {
 	n, err := q.changed(ctx, `UPDATE session SET data = $2, seen_at = $3, expiry = $4 WHERE token = $1`, token, data, now, expiry)
 	return n > 0, err
 }
 
 // EndSession ends one session of an account, or any where the account is 0. It tells whether there was one.
-func (q Queries) EndSession(ctx context.Context, account int64, token string) (ended bool, err error) {
+func (q AccountQueries) EndSession(ctx context.Context, account int64, token string) (ended bool, err error) {
 	n, err := q.changed(ctx, `DELETE FROM session WHERE token = $1 AND ($2 = 0 OR account_id = $2)`, token, account)
 	return n > 0, err
 }
@@ -225,7 +225,7 @@ func (q Queries) EndSession(ctx context.Context, account int64, token string) (e
 // EndSessions ends all sessions of an account except one, those too whose sign-in is under way, in a transaction. It returns the epoch of
 // the sessions to come, which the one that stays must remember. The update comes first: its lock makes sign-ins wait, and the deletion
 // then sees all that began before.
-func (q Queries) EndSessions(ctx context.Context, account int64, except string) (epoch int64, err error) {
+func (q AccountQueries) EndSessions(ctx context.Context, account int64, except string) (epoch int64, err error) {
 	if err := q.get(ctx, &epoch, `UPDATE account SET session_epoch = session_epoch + 1 WHERE id = $1 RETURNING session_epoch`, account); err != nil {
 		return 0, err
 	}
@@ -233,6 +233,6 @@ func (q Queries) EndSessions(ctx context.Context, account int64, except string) 
 }
 
 // Sessions lists the sessions of an account, the latest first.
-func (q Queries) Sessions(ctx context.Context, account int64, now time.Time) (list []Session, err error) {
+func (q AccountQueries) Sessions(ctx context.Context, account int64, now time.Time) (list []Session, err error) {
 	return list, q.list(ctx, &list, `SELECT token, begun_at, seen_at, agent FROM session WHERE account_id = $1 AND expiry > $2 ORDER BY seen_at DESC, token`, account, now)
 }

@@ -34,24 +34,24 @@ const batchColumns = `b.id, b.kind, b.detail, b.reason, b.person_id, b.by_name, 
 	(SELECT count(*) FROM batch_sheet s WHERE (s.school_id, s.year, s.batch_id) = (b.school_id, b.year, b.id) AND s.back) AS back`
 
 // BeginBatch begins one, and gives its number.
-func (q Queries) BeginBatch(ctx context.Context, school string, year int, b *BatchRow) (id int64, err error) {
+func (q CaseloadQueries) BeginBatch(ctx context.Context, school string, year int, b *BatchRow) (id int64, err error) {
 	return id, q.get(ctx, &id, `INSERT INTO batch (school_id, year, kind, detail, reason, person_id, by_name, at) VALUES ($1, $2, $3, $4::jsonb, $5, $6, $7, $8) RETURNING id`,
 		school, year, b.Kind, asJSON(b.Detail.V), b.Reason, b.Person, b.By, b.At)
 }
 
 // DropBatch forgets one that was done to no sheet.
-func (q Queries) DropBatch(ctx context.Context, school string, year int, id int64) error {
+func (q CaseloadQueries) DropBatch(ctx context.Context, school string, year int, id int64) error {
 	return q.exec(ctx, `DELETE FROM batch b WHERE school_id = $1 AND year = $2 AND id = $3
 		AND NOT EXISTS (SELECT 1 FROM batch_sheet s WHERE (s.school_id, s.year, s.batch_id) = (b.school_id, b.year, b.id))`, school, year, id)
 }
 
 // Batch gives one. The error is ErrNotFound.
-func (q Queries) Batch(ctx context.Context, school string, year int, id int64) (b BatchRow, err error) {
+func (q CaseloadQueries) Batch(ctx context.Context, school string, year int, id int64) (b BatchRow, err error) {
 	return b, q.get(ctx, &b, `SELECT `+batchColumns+` FROM batch b WHERE b.school_id = $1 AND b.year = $2 AND b.id = $3`, school, year, id)
 }
 
 // Batches lists the latest of a year that were done to some sheet, or to a student's where one is named.
-func (q Queries) Batches(ctx context.Context, school string, year int, student string, skip, limit int) (list []BatchRow, err error) {
+func (q CaseloadQueries) Batches(ctx context.Context, school string, year int, student string, skip, limit int) (list []BatchRow, err error) {
 	return list, q.list(ctx, &list, `SELECT `+batchColumns+` FROM batch b WHERE b.school_id = $1 AND b.year = $2
 		AND EXISTS (SELECT 1 FROM batch_sheet s WHERE (s.school_id, s.year, s.batch_id) = (b.school_id, b.year, b.id) AND ($3 = '' OR s.student_id = $3)) ORDER BY b.id DESC OFFSET $4 LIMIT $5`,
 		school, year, student, skip, limit)
@@ -72,14 +72,14 @@ type BatchSheet struct {
 }
 
 // BatchSheets lists the sheets that a batch was done to, by name.
-func (q Queries) BatchSheets(ctx context.Context, school string, year int, id int64) (list []BatchSheet, err error) {
+func (q CaseloadQueries) BatchSheets(ctx context.Context, school string, year int, id int64) (list []BatchSheet, err error) {
 	return list, q.list(ctx, &list, `SELECT s.student_id, p.given_name, p.family_name, sh.grade, s.version, s.came, s.gone, s.unsaid, s.was, s.back FROM batch_sheet s
 		JOIN person p ON p.school_id = s.school_id AND p.id = s.student_id JOIN sheet sh ON (sh.school_id, sh.year, sh.student_id) = (s.school_id, s.year, s.student_id)
 		WHERE s.school_id = $1 AND s.year = $2 AND s.batch_id = $3 ORDER BY p.family_name, p.given_name, p.id`, school, year, id)
 }
 
 // TookBack notes that a batch is taken back as far as that could be done.
-func (q Queries) TookBack(ctx context.Context, school string, year int, id int64, by string, at time.Time) error {
+func (q CaseloadQueries) TookBack(ctx context.Context, school string, year int, id int64, by string, at time.Time) error {
 	return q.exec(ctx, `UPDATE batch SET back_by = $4, back_at = $5 WHERE school_id = $1 AND year = $2 AND id = $3`, school, year, id, by, at)
 }
 
@@ -92,7 +92,7 @@ type ReminderRow struct {
 }
 
 // Remind keeps a reminder for a student, unless there is one of the same on that day. It tells whether it is new.
-func (q Queries) Remind(ctx context.Context, at Place, r ReminderRow, day string, batch int64) (kept bool, err error) {
+func (q CaseloadQueries) Remind(ctx context.Context, at Place, r ReminderRow, day string, batch int64) (kept bool, err error) {
 	return kept, q.get(ctx, &kept, `WITH kept AS (INSERT INTO reminder (school_id, year, student_id, about, day, text, by_name, at, batch_id)
 			VALUES ($1, $2, $3, $4, $5::date, $6, $7, $8, $9) ON CONFLICT DO NOTHING RETURNING 1),
 		seen AS (UPDATE sheet SET reminded_at = $8 WHERE school_id = $1 AND year = $2 AND student_id = $3 AND EXISTS (SELECT 1 FROM kept)),
@@ -104,12 +104,12 @@ func (q Queries) Remind(ctx context.Context, at Place, r ReminderRow, day string
 }
 
 // Reminded tells of which students there is a reminder of something on a day.
-func (q Queries) Reminded(ctx context.Context, school string, year int, about, day string) (list []string, err error) {
+func (q CaseloadQueries) Reminded(ctx context.Context, school string, year int, about, day string) (list []string, err error) {
 	return list, q.list(ctx, &list, `SELECT student_id FROM reminder WHERE school_id = $1 AND year = $2 AND about = $3 AND day = $4::date`, school, year, about, day)
 }
 
 // Unremind takes a batch's reminder of a student back.
-func (q Queries) Unremind(ctx context.Context, at Place, batch int64) error {
+func (q CaseloadQueries) Unremind(ctx context.Context, at Place, batch int64) error {
 	return q.exec(ctx, `WITH gone AS (DELETE FROM reminder WHERE school_id = $1 AND year = $2 AND student_id = $3 AND batch_id = $4),
 		seen AS (UPDATE sheet SET reminded_at = (SELECT max(at) FROM reminder r WHERE r.school_id = $1 AND r.year = $2 AND r.student_id = $3 AND r.batch_id <> $4)
 			WHERE school_id = $1 AND year = $2 AND student_id = $3)
@@ -117,7 +117,7 @@ func (q Queries) Unremind(ctx context.Context, at Place, batch int64) error {
 }
 
 // Reminders lists what a student is reminded of since a moment, the latest first, once each.
-func (q Queries) Reminders(ctx context.Context, at Place, since time.Time) (list []ReminderRow, err error) {
+func (q CaseloadQueries) Reminders(ctx context.Context, at Place, since time.Time) (list []ReminderRow, err error) {
 	return list, q.list(ctx, &list, `SELECT about, text, by_name, at FROM (SELECT DISTINCT ON (about) about, text, by_name, at FROM reminder
 		WHERE school_id = $1 AND year = $2 AND student_id = $3 AND at >= $4 ORDER BY about, at DESC) r ORDER BY at DESC`, at.School, at.Year, at.Student, since)
 }

@@ -18,7 +18,7 @@ type CalendarDate struct {
 }
 
 // CalendarDates are the dates that a calendar of a student has had, by id.
-func (q Queries) CalendarDates(ctx context.Context, at Place, calendar string) (map[string]CalendarDate, error) {
+func (q SeatsQueries) CalendarDates(ctx context.Context, at Place, calendar string) (map[string]CalendarDate, error) {
 	var list []CalendarDate
 	err := q.list(ctx, &list, `SELECT id, digest, sequence, modified_at, title, at, whole, gone FROM calendar_date
 		WHERE school_id = $1 AND year = $2 AND student_id = $3 AND calendar = $4`, at.School, at.Year, at.Student, calendar)
@@ -30,12 +30,12 @@ func (q Queries) CalendarDates(ctx context.Context, at Place, calendar string) (
 }
 
 // LockCalendars lets one at a time write a student's calendars, until the transaction ends.
-func (q Queries) LockCalendars(ctx context.Context, at Place) error {
+func (q SeatsQueries) LockCalendars(ctx context.Context, at Place) error {
 	return q.exec(ctx, `SELECT 1 FROM sheet WHERE school_id = $1 AND year = $2 AND student_id = $3 FOR NO KEY UPDATE`, at.School, at.Year, at.Student)
 }
 
 // KeepCalendarDates writes dates of a calendar of a student.
-func (q Queries) KeepCalendarDates(ctx context.Context, at Place, calendar string, dates []CalendarDate) error {
+func (q SeatsQueries) KeepCalendarDates(ctx context.Context, at Place, calendar string, dates []CalendarDate) error {
 	return q.exec(ctx, `INSERT INTO calendar_date (school_id, year, student_id, calendar, id, digest, sequence, modified_at, title, at, whole, gone)
 		SELECT $1, $2, $3, $4, id, digest, sequence, modified_at, title, at, whole, gone
 		FROM jsonb_to_recordset($5::jsonb) AS r(id text, digest text, sequence int, modified_at timestamptz, title text, at timestamptz, whole boolean, gone boolean)

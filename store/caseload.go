@@ -31,7 +31,7 @@ type HeadRow struct {
 
 // Heads lists the students of a counselor, or all of the school where counselor is empty, by name, without what is on their sheets. What
 // belongs to many of them is gathered once and joined, since all of the school is looked at.
-func (q Queries) Heads(ctx context.Context, school string, year int, counselor string) (list []HeadRow, err error) {
+func (q CaseloadQueries) Heads(ctx context.Context, school string, year int, counselor string) (list []HeadRow, err error) {
 	return list, q.list(ctx, &list, `WITH guards AS MATERIALIZED (SELECT student_id, count(*) AS n FROM relation WHERE school_id = $1 AND kind = 'guards' GROUP BY student_id),
 		counsels AS MATERIALIZED (SELECT DISTINCT ON (r.student_id) r.student_id, k.id, k.given_name || ' ' || k.family_name AS name FROM relation r
 			JOIN person k ON k.school_id = r.school_id AND k.id = r.person_id WHERE r.school_id = $1 AND r.kind = 'counsels' AND r.year = $2 ORDER BY r.student_id, r.id),
@@ -57,12 +57,12 @@ func (q Queries) Heads(ctx context.Context, school string, year int, counselor s
 }
 
 // Cases lists some students with their sheets, by name.
-func (q Queries) Cases(ctx context.Context, school string, year int, students []string) ([]CaseRow, error) {
-	return q.cases(ctx, `sh.student_id IN (SELECT jsonb_array_elements_text($3::jsonb))`, school, year, asJSON(students))
+func (q CaseloadQueries) Cases(ctx context.Context, school string, year int, students []string) ([]CaseRow, error) {
+	return q.all().Sheet.cases(ctx, `sh.student_id IN (SELECT jsonb_array_elements_text($3::jsonb))`, school, year, asJSON(students))
 }
 
 // Trying lists the students of a year who have one of some courses on their sheets, or who have a permission for one course.
-func (q Queries) Trying(ctx context.Context, school string, year int, asked []string, course string) (students []string, err error) {
+func (q CaseloadQueries) Trying(ctx context.Context, school string, year int, asked []string, course string) (students []string, err error) {
 	return students, q.list(ctx, &students, `SELECT student_id FROM entry WHERE school_id = $1 AND year = $2 AND course_code IN (SELECT jsonb_array_elements_text($3::jsonb))
 		UNION SELECT s.student_id FROM signal s JOIN sheet sh ON sh.school_id = s.school_id AND sh.student_id = s.student_id AND sh.year = $2
 			WHERE s.school_id = $1 AND s.kind IN ('permission', 'errand') AND s.course_code = $4 AND s.settled = '' AND (s.year = $2 OR s.year IS NULL)`,
@@ -76,12 +76,12 @@ type CourseCount struct {
 }
 
 // Asked counts the requests for each course on the sheets of a year.
-func (q Queries) Asked(ctx context.Context, school string, year int) (list []CourseCount, err error) {
+func (q CaseloadQueries) Asked(ctx context.Context, school string, year int) (list []CourseCount, err error) {
 	return list, q.list(ctx, &list, `SELECT course_code, count(*) AS n FROM entry WHERE school_id = $1 AND year = $2 AND kind = 'request' GROUP BY course_code`, school, year)
 }
 
 // Seats counts the seats in the sections of each course of a year.
-func (q Queries) Seats(ctx context.Context, school string, year int) (list []CourseCount, err error) {
+func (q CaseloadQueries) Seats(ctx context.Context, school string, year int) (list []CourseCount, err error) {
 	return list, q.list(ctx, &list, `SELECT course_code, sum(seats) AS n FROM section WHERE school_id = $1 AND year = $2 AND course_code <> '' GROUP BY course_code`, school, year)
 }
 
@@ -92,12 +92,12 @@ type SavedView struct {
 }
 
 // SavedViews lists what a person keeps, by name.
-func (q Queries) SavedViews(ctx context.Context, school, person string) (list []SavedView, err error) {
+func (q CaseloadQueries) SavedViews(ctx context.Context, school, person string) (list []SavedView, err error) {
 	return list, q.list(ctx, &list, `SELECT name, filter FROM saved_view WHERE school_id = $1 AND person_id = $2 ORDER BY name`, school, person)
 }
 
 // SaveView keeps a view under its name, unless the person has most already; a view of that name is replaced. It tells whether it is kept.
-func (q Queries) SaveView(ctx context.Context, school, person string, v SavedView, at time.Time, most int) (kept bool, err error) {
+func (q CaseloadQueries) SaveView(ctx context.Context, school, person string, v SavedView, at time.Time, most int) (kept bool, err error) {
 	return kept, q.get(ctx, &kept, `WITH kept AS (INSERT INTO saved_view (school_id, person_id, name, filter, at) SELECT $1, $2, $3, $4::jsonb, $5
 			WHERE (SELECT count(*) FROM saved_view WHERE school_id = $1 AND person_id = $2 AND name <> $3) < $6
 			ON CONFLICT (school_id, person_id, name) DO UPDATE SET filter = EXCLUDED.filter, at = EXCLUDED.at RETURNING 1)
@@ -105,7 +105,7 @@ func (q Queries) SaveView(ctx context.Context, school, person string, v SavedVie
 }
 
 // DropView forgets a view.
-func (q Queries) DropView(ctx context.Context, school, person, name string) error {
+func (q CaseloadQueries) DropView(ctx context.Context, school, person, name string) error {
 	return q.exec(ctx, `DELETE FROM saved_view WHERE school_id = $1 AND person_id = $2 AND name = $3`, school, person, name)
 }
 
@@ -117,7 +117,7 @@ type SectionCount struct {
 }
 
 // SectionCounts counts the sections of each course of a year.
-func (q Queries) SectionCounts(ctx context.Context, school string, year int) (list []SectionCount, err error) {
+func (q CaseloadQueries) SectionCounts(ctx context.Context, school string, year int) (list []SectionCount, err error) {
 	return list, q.list(ctx, &list, `SELECT course_code, count(*) AS sections, sum(seats) AS seats FROM section WHERE school_id = $1 AND year = $2 AND course_code <> '' GROUP BY course_code`, school, year)
 }
 
@@ -129,7 +129,7 @@ type NameRow struct {
 }
 
 // StudentNames gives the names of some students with sheets in a year, by name.
-func (q Queries) StudentNames(ctx context.Context, school string, year int, students []string) (list []NameRow, err error) {
+func (q CaseloadQueries) StudentNames(ctx context.Context, school string, year int, students []string) (list []NameRow, err error) {
 	return list, q.list(ctx, &list, `SELECT p.id, p.given_name || ' ' || p.family_name AS name, sh.grade FROM person p JOIN sheet sh ON sh.school_id = p.school_id AND sh.student_id = p.id AND sh.year = $2
 		WHERE p.school_id = $1 AND p.id IN (SELECT jsonb_array_elements_text($3::jsonb)) ORDER BY p.family_name, p.given_name, p.id`, school, year, asJSON(append([]string{}, students...)))
 }

@@ -57,7 +57,7 @@ type Attachment struct {
 }
 
 // Attachment gives the file of a student's claim. The error is ErrNotFound.
-func (q Queries) Attachment(ctx context.Context, at Place, claim int64) (a Attachment, err error) {
+func (q SheetQueries) Attachment(ctx context.Context, at Place, claim int64) (a Attachment, err error) {
 	a.Claim = claim
 	return a, q.get(ctx, &a, `SELECT f.name, f.kind, f.content FROM attachment f JOIN signal s ON s.school_id = f.school_id AND s.id = f.signal_id
 		WHERE f.school_id = $1 AND s.student_id = $2 AND s.kind = 'claim' AND s.id = $3`, at.School, at.Student, claim)
@@ -97,7 +97,7 @@ type Settlement struct {
 
 // SaveChange writes a change: the sheet's state, its entries, the event, and what else the change has. It does so only while the
 // sheet still has the version before c.Version (and the facts c.FactsVersion), and tells whether it did.
-func (q Queries) SaveChange(ctx context.Context, c *Change) (saved bool, err error) {
+func (q SheetQueries) SaveChange(ctx context.Context, c *Change) (saved bool, err error) {
 	s := &c.State
 	var looked, undoes, summer any
 	if s.Looked != nil {
@@ -263,6 +263,6 @@ func castOf(arg any) string {
 }
 
 // NextReceipt takes a receipt number; numbers may be left out.
-func (q Queries) NextReceipt(ctx context.Context) (n int64, err error) {
+func (q SheetQueries) NextReceipt(ctx context.Context) (n int64, err error) {
 	return n, q.get(ctx, &n, `SELECT nextval('receipt_number')`)
 }

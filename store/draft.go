@@ -25,17 +25,17 @@ const draftColumns = `id, name, version, entries, past, future, changed_at, show
 	(SELECT count(*) FROM remark r WHERE (r.school_id, r.year, r.student_id, r.draft_id) = (draft.school_id, draft.year, draft.student_id, draft.id)) AS said`
 
 // Drafts lists a sheet's drafts, the oldest first.
-func (q Queries) Drafts(ctx context.Context, at Place) (list []DraftRow, err error) {
+func (q SheetQueries) Drafts(ctx context.Context, at Place) (list []DraftRow, err error) {
 	return list, q.list(ctx, &list, `SELECT `+draftColumns+` FROM draft WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY id`, at.School, at.Year, at.Student)
 }
 
 // Draft gives one draft of a sheet. The error is ErrNotFound.
-func (q Queries) Draft(ctx context.Context, at Place, id int64) (row DraftRow, err error) {
+func (q SheetQueries) Draft(ctx context.Context, at Place, id int64) (row DraftRow, err error) {
 	return row, q.get(ctx, &row, `SELECT `+draftColumns+` FROM draft WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = $4`, at.School, at.Year, at.Student, id)
 }
 
 // AddDraft makes a draft; added is false where there are MaxDrafts already. It is to run in a transaction.
-func (q Queries) AddDraft(ctx context.Context, at Place, name string, entries []EntryRow, now time.Time) (id int64, added bool, err error) {
+func (q SheetQueries) AddDraft(ctx context.Context, at Place, name string, entries []EntryRow, now time.Time) (id int64, added bool, err error) {
 	if err := q.exec(ctx, `SELECT 1 FROM sheet WHERE school_id = $1 AND year = $2 AND student_id = $3 FOR UPDATE`, at.School, at.Year, at.Student); err != nil {
 		return 0, false, err
 	}
@@ -50,7 +50,7 @@ func (q Queries) AddDraft(ctx context.Context, at Place, name string, entries []
 }
 
 // SaveDraft writes a draft in place of its version before; saved is false where it has no longer that version.
-func (q Queries) SaveDraft(ctx context.Context, at Place, d *DraftRow) (saved bool, err error) {
+func (q SheetQueries) SaveDraft(ctx context.Context, at Place, d *DraftRow) (saved bool, err error) {
 	var done []int64
 	err = q.list(ctx, &done, `UPDATE draft SET name = $5, version = $6, entries = $7::jsonb, past = $8::jsonb, future = $9::jsonb, changed_at = $10
 		WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = $4 AND version = $6 - 1 RETURNING id`, at.School, at.Year, at.Student, d.ID, d.Name, d.Version,
@@ -59,7 +59,7 @@ func (q Queries) SaveDraft(ctx context.Context, at Place, d *DraftRow) (saved bo
 }
 
 // DropDraft throws a draft away, with what was said about it.
-func (q Queries) DropDraft(ctx context.Context, at Place, id int64) error {
+func (q SheetQueries) DropDraft(ctx context.Context, at Place, id int64) error {
 	return q.exec(ctx, `WITH said AS (DELETE FROM remark WHERE school_id = $1 AND year = $2 AND student_id = $3 AND draft_id = $4 AND $4 > 0)
 		DELETE FROM draft WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = $4`, at.School, at.Year, at.Student, id)
 }

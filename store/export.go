@@ -42,13 +42,13 @@ var outgoing = map[string]string{
 }
 
 // Export gives a school year's data; run it in a Snapshot. The error is ErrNotFound where there is no such year.
-func (q Queries) Export(ctx context.Context, school string, year int) (out Outgoing, err error) {
-	row, err := q.YearRow(ctx, school, year)
+func (q ImportsQueries) Export(ctx context.Context, school string, year int) (out Outgoing, err error) {
+	row, err := q.all().Year.YearRow(ctx, school, year)
 	if err != nil {
 		return out, err
 	}
 	out = Outgoing{SchoolName: row.SchoolName, Headers: map[string][]string{}, Rows: map[string][]Cells{}}
-	if out.Source, err = q.Source(ctx, school, year, row.Catalog, row.Policy); err != nil {
+	if out.Source, err = q.all().Year.Source(ctx, school, year, row.Catalog, row.Policy); err != nil {
 		return out, err
 	}
 	var headers []struct {

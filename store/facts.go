@@ -49,7 +49,7 @@ type FactsRow struct {
 }
 
 // Facts gives what is on record of the students named, for a year: a signal that came with the bundle of another year is not of it.
-func (q Queries) Facts(ctx context.Context, school string, year int, students []string) (map[string]FactsRow, error) {
+func (q SheetQueries) Facts(ctx context.Context, school string, year int, students []string) (map[string]FactsRow, error) {
 	var list []FactsRow
 	err := q.list(ctx, &list, `WITH them AS MATERIALIZED (SELECT jsonb_array_elements_text($3::jsonb) AS id)
 		SELECT them.id AS student_id, coalesce(r.records, '[]') AS records, coalesce(s.signals, '[]') AS signals FROM them

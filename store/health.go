@@ -36,7 +36,7 @@ type Backlog struct {
 }
 
 // Backlog counts what waits at a moment.
-func (q Queries) Backlog(ctx context.Context, now time.Time) (b Backlog, err error) {
+func (q OfficeQueries) Backlog(ctx context.Context, now time.Time) (b Backlog, err error) {
 	return b, q.get(ctx, &b, `SELECT (SELECT count(*) FROM letter WHERE state IN ('waiting', 'taken') AND next_at <= $1) AS letters,
 		coalesce((SELECT extract(epoch FROM $1 - min(next_at)) FROM letter WHERE state = 'waiting' AND next_at <= $1), 0)::float8 AS letter_age,
 		(SELECT count(*) FROM letter WHERE state IN ('failed', 'unsure') AND done_at > $1::timestamptz - interval '1 day') AS letters_lost,
@@ -66,7 +66,7 @@ type SetUp struct {
 }
 
 // SetUp tells how the database is set up.
-func (q Queries) SetUp(ctx context.Context) (s SetUp, err error) {
+func (q OfficeQueries) SetUp(ctx context.Context) (s SetUp, err error) {
 	return s, q.get(ctx, &s, `SELECT current_setting('server_version_num')::int AS version, pg_encoding_to_char(d.encoding) AS encoding,
 			(SELECT rolsuper FROM pg_roles WHERE rolname = current_user) AS superuser,
 			EXISTS (SELECT 1 FROM pg_tables WHERE schemaname = 'public' AND tableowner = current_user) AS owns,

@@ -25,7 +25,7 @@ type earlierRow struct {
 const earlierColumns = `version, at, coalesce(detail->>'act', '') AS act, coalesce(detail->>'course', '') AS course,
 	coalesce(detail->>'instead', '') AS instead, actor AS by, detail->'before' AS before`
 
-func (q Queries) earlier(ctx context.Context, query string, at Place) (list []Earlier, err error) {
+func (q SheetQueries) earlier(ctx context.Context, query string, at Place) (list []Earlier, err error) {
 	var rows []earlierRow
 	if err := q.list(ctx, &rows, query, at.School, at.Year, at.Student); err != nil {
 		return nil, err
@@ -37,14 +37,14 @@ func (q Queries) earlier(ctx context.Context, query string, at Place) (list []Ea
 }
 
 // Undoable gives the latest two changes of a sheet that are not undone, the latest first; there may be fewer.
-func (q Queries) Undoable(ctx context.Context, at Place) ([]Earlier, error) {
+func (q SheetQueries) Undoable(ctx context.Context, at Place) ([]Earlier, error) {
 	return q.earlier(ctx, `SELECT `+earlierColumns+` FROM event e WHERE school_id = $1 AND year = $2 AND student_id = $3 AND kind = 'change'
 		AND NOT EXISTS (SELECT 1 FROM event u WHERE u.school_id = $1 AND u.year = $2 AND u.student_id = $3 AND u.kind = 'undo' AND (u.detail->>'undoes')::bigint = e.version)
 		ORDER BY version DESC LIMIT 2`, at)
 }
 
 // Redoable gives the latest two undoings of a sheet that are not made good, the latest first; there may be fewer.
-func (q Queries) Redoable(ctx context.Context, at Place) ([]Earlier, error) {
+func (q SheetQueries) Redoable(ctx context.Context, at Place) ([]Earlier, error) {
 	return q.earlier(ctx, `SELECT `+earlierColumns+` FROM event e WHERE school_id = $1 AND year = $2 AND student_id = $3 AND kind = 'undo'
 		AND NOT EXISTS (SELECT 1 FROM event u WHERE u.school_id = $1 AND u.year = $2 AND u.student_id = $3 AND u.kind = 'change' AND (u.detail->>'redoes')::bigint = e.version)
 		ORDER BY version DESC LIMIT 2`, at)
@@ -52,7 +52,7 @@ func (q Queries) Redoable(ctx context.Context, at Place) ([]Earlier, error) {
 
 // Answered returns the digest of the change with this key that was kept since a version of the sheet. The error is ErrNotFound where there
 // is none.
-func (q Queries) Answered(ctx context.Context, at Place, since int64, key string) (digest string, err error) {
+func (q SheetQueries) Answered(ctx context.Context, at Place, since int64, key string) (digest string, err error) {
 	return digest, q.get(ctx, &digest, `SELECT asked_digest FROM event WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version > $4 AND key = $5 ORDER BY version LIMIT 1`,
 		at.School, at.Year, at.Student, since, key)
 }
@@ -85,14 +85,14 @@ type SubmissionRow struct {
 }
 
 // Submission gives a submission of a sheet by its receipt. The error is ErrNotFound where it has none with that.
-func (q Queries) Submission(ctx context.Context, at Place, receipt string) (h SubmissionRow, err error) {
+func (q SheetQueries) Submission(ctx context.Context, at Place, receipt string) (h SubmissionRow, err error) {
 	return h, q.get(ctx, &h, `SELECT number, at, entries FROM submission WHERE school_id = $1 AND year = $2 AND student_id = $3 AND receipt = $4`,
 		at.School, at.Year, at.Student, receipt)
 }
 
 // EntriesAt gives what was on a sheet in an earlier version of it. The error is ErrNotFound where it has not changed since, or no such
 // version is remembered.
-func (q Queries) EntriesAt(ctx context.Context, at Place, version int64) (list []EntryRow, err error) {
+func (q SheetQueries) EntriesAt(ctx context.Context, at Place, version int64) (list []EntryRow, err error) {
 	var was JSON[[]EntryRow]
 	err = q.get(ctx, &was, `SELECT detail->'before' FROM event WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version > $4 AND detail ? 'before'
 		ORDER BY version LIMIT 1`, at.School, at.Year, at.Student, version)
@@ -100,7 +100,7 @@ func (q Queries) EntriesAt(ctx context.Context, at Place, version int64) (list [
 }
 
 // Events lists what happened to a sheet, the latest first, at most limit.
-func (q Queries) Events(ctx context.Context, at Place, skip, limit int) (list []Event, err error) {
+func (q SheetQueries) Events(ctx context.Context, at Place, skip, limit int) (list []Event, err error) {
 	return list, q.list(ctx, &list, `SELECT version, at, actor_name, kind, reason, detail FROM event
 		WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY version DESC OFFSET $4 LIMIT $5`, at.School, at.Year, at.Student, skip, limit)
 }

@@ -22,13 +22,8 @@ type PersonRow struct {
 }
 
 // LockIntake makes intakes into one school wait for each other, until the transaction ends; it tells whether it got the lock.
-func (q Queries) LockIntake(ctx context.Context, school string) (got bool, err error) {
+func (q ImportsQueries) LockIntake(ctx context.Context, school string) (got bool, err error) {
 	return got, q.get(ctx, &got, `SELECT pg_try_advisory_xact_lock(hashtextextended('intake ' || $1, 0))`, school)
-}
-
-// Newest gives the newest year of a school, or 0.
-func (q Queries) Newest(ctx context.Context, school string) (year int, err error) {
-	return year, q.get(ctx, &year, `SELECT coalesce(max(year), 0) FROM school_year WHERE school_id = $1`, school)
 }
 
 // Kept is a sheet that people have worked on here, with the codes it has, as sheet or as submission.
@@ -38,7 +33,7 @@ type Kept struct {
 }
 
 // KeptSheets lists the sheets of a year that people have worked on.
-func (q Queries) KeptSheets(ctx context.Context, school string, year int) (list []Kept, err error) {
+func (q ImportsQueries) KeptSheets(ctx context.Context, school string, year int) (list []Kept, err error) {
 	return list, q.list(ctx, &list, `SELECT sh.student_id, (SELECT coalesce(jsonb_agg(DISTINCT x.c), '[]') FROM (
 				SELECT e.course_code AS c FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)
 				UNION SELECT s->>'c' FROM submission sub, jsonb_array_elements(sub.entries) s
@@ -55,7 +50,7 @@ type Own struct {
 }
 
 // Own lists what was made here in a year.
-func (q Queries) Own(ctx context.Context, school string, year int) (list []Own, err error) {
+func (q ImportsQueries) Own(ctx context.Context, school string, year int) (list []Own, err error) {
 	return list, q.list(ctx, &list, `SELECT 'record' AS kind, student_id, cells FROM record WHERE school_id = $1 AND (here OR replaced IS NOT NULL)
 		UNION ALL SELECT 'requests', student_id, '{}' FROM sheet WHERE school_id = $1 AND year = $2 AND touched
 		UNION ALL SELECT 'enrollments', student_id, '{}' FROM seat_choice WHERE school_id = $1 AND year = $2
@@ -63,12 +58,12 @@ func (q Queries) Own(ctx context.Context, school string, year int) (list []Own, 
 }
 
 // Missing counts the people of a school who are there and not among some.
-func (q Queries) Missing(ctx context.Context, school string, ids []string) (n int, err error) {
+func (q ImportsQueries) Missing(ctx context.Context, school string, ids []string) (n int, err error) {
 	return n, q.get(ctx, &n, `SELECT count(*) FROM person WHERE school_id = $1 AND present AND id NOT IN (SELECT jsonb_array_elements_text($2::jsonb))`, school, asJSON(ids))
 }
 
 // PutPeople writes people, those who differ from what is there.
-func (q Queries) PutPeople(ctx context.Context, school string, people []PersonRow) error {
+func (q ImportsQueries) PutPeople(ctx context.Context, school string, people []PersonRow) error {
 	text := asJSON(people)
 	if err := q.exec(ctx, `INSERT INTO account (username) SELECT DISTINCT username FROM jsonb_to_recordset($1::jsonb) AS r(username text) ORDER BY username ON CONFLICT DO NOTHING`, text); err != nil {
 		return fmt.Errorf("writing accounts: %w", err)
@@ -86,7 +81,7 @@ func (q Queries) PutPeople(ctx context.Context, school string, people []PersonRo
 // LinkPeople ends the writing of people: those whom the data no longer names are marked so, accounts lead to the people who have
 // their usernames now, and who administers the school is taken from roles. An account that passes from one person of the school to
 // another loses its password, sessions and devices, so that nobody inherits a sign-in.
-func (q Queries) LinkPeople(ctx context.Context, school string, ids []string) error {
+func (q ImportsQueries) LinkPeople(ctx context.Context, school string, ids []string) error {
 	for _, step := range []struct{ doing, query string }{
 		{"marking who is gone", `UPDATE person SET present = false, gone_at = now() WHERE school_id = $1 AND present AND id NOT IN (SELECT jsonb_array_elements_text($2::jsonb))`},
 		{"taking away what was another's", `WITH passed AS (SELECT DISTINCT a.id FROM account a JOIN person new ON new.username = a.username AND new.school_id = $1 AND new.present
@@ -165,7 +160,7 @@ type Brought struct{ Records, Signals, Plans, Requests bool }
 // PutPupils writes students, in ascending order of id: relations, records and signals where they differ from what came before, and the
 // entries of sheets that nobody has worked on. Records are those of the newest year's data; of an older year's they stay.
 // It gives the students whose sheets are kept although what came is different from what came before.
-func (q Queries) PutPupils(ctx context.Context, school string, year int, newest bool, has Brought, pupils []PupilIn) (kept []string, err error) {
+func (q ImportsQueries) PutPupils(ctx context.Context, school string, year int, newest bool, has Brought, pupils []PupilIn) (kept []string, err error) {
 	type sheetIn struct {
 		ID    string `json:"id"`
 		Grade int    `json:"grade"`
@@ -222,7 +217,7 @@ func (q Queries) PutPupils(ctx context.Context, school string, year int, newest 
 	return kept, q.putEntries(ctx, school, year, entries)
 }
 
-func (q Queries) putRelations(ctx context.Context, school string, year int, pupils []PupilIn, ids []string) error {
+func (q ImportsQueries) putRelations(ctx context.Context, school string, year int, pupils []PupilIn, ids []string) error {
 	type relationIn struct {
 		Kind    string `json:"kind"`
 		Person  string `json:"person_id"`
@@ -257,7 +252,7 @@ func (q Queries) putRelations(ctx context.Context, school string, year int, pupi
 	return nil
 }
 
-func (q Queries) putFacts(ctx context.Context, school string, year int, newest bool, has Brought, pupils []*PupilIn) error {
+func (q ImportsQueries) putFacts(ctx context.Context, school string, year int, newest bool, has Brought, pupils []*PupilIn) error {
 	if len(pupils) == 0 {
 		return nil
 	}
@@ -306,7 +301,7 @@ func (q Queries) putFacts(ctx context.Context, school string, year int, newest b
 const ofThem = `(SELECT id FROM jsonb_to_recordset($2::jsonb) AS r(id text))`
 
 // putRecords writes the records of some students in the place of those that came before; what was entered or corrected here stays.
-func (q Queries) putRecords(ctx context.Context, school string, them string, records []RecordRow) error {
+func (q ImportsQueries) putRecords(ctx context.Context, school string, them string, records []RecordRow) error {
 	if err := q.exec(ctx, `DELETE FROM record WHERE school_id = $1 AND NOT here AND replaced IS NULL AND student_id IN `+ofThem, school, them); err != nil {
 		return fmt.Errorf("taking records away: %w", err)
 	}
@@ -323,7 +318,7 @@ func (q Queries) putRecords(ctx context.Context, school string, them string, rec
 }
 
 // putSignals writes what was said of some students in the place of what came before.
-func (q Queries) putSignals(ctx context.Context, school string, year int, them string, signals []SignalRow) error {
+func (q ImportsQueries) putSignals(ctx context.Context, school string, year int, them string, signals []SignalRow) error {
 	// A claim that was settled here stays settled, and what was said here is not said twice.
 	if err := q.exec(ctx, `DELETE FROM signal WHERE school_id = $1 AND year = $3 AND settled = '' AND student_id IN `+ofThem, school, them, year); err != nil {
 		return fmt.Errorf("taking signals away: %w", err)
@@ -339,7 +334,7 @@ func (q Queries) putSignals(ctx context.Context, school string, year int, them s
 }
 
 // putPlans writes the plans of some students in the place of those that came before.
-func (q Queries) putPlans(ctx context.Context, school string, year int, them string, plans []PlanIn) error {
+func (q ImportsQueries) putPlans(ctx context.Context, school string, year int, them string, plans []PlanIn) error {
 	// A plan that somebody has worked on here is theirs.
 	const unplanned = `NOT EXISTS (SELECT 1 FROM sheet s WHERE s.school_id = $1 AND s.year = $3 AND s.plan_version > 0 AND s.student_id = `
 	if err := q.exec(ctx, `DELETE FROM plan WHERE school_id = $1 AND year = $3 AND `+unplanned+`plan.student_id) AND student_id IN `+ofThem, school, them, year); err != nil {
@@ -353,7 +348,7 @@ func (q Queries) putPlans(ctx context.Context, school string, year int, them str
 	return nil
 }
 
-func (q Queries) putEntries(ctx context.Context, school string, year int, pupils []*PupilIn) error {
+func (q ImportsQueries) putEntries(ctx context.Context, school string, year int, pupils []*PupilIn) error {
 	if len(pupils) == 0 {
 		return nil
 	}
@@ -391,18 +386,18 @@ type SectionRow struct {
 }
 
 // PutSections writes a year's sections in the place of those that are there; nobody may be enrolled in one that goes.
-func (q Queries) PutSections(ctx context.Context, school string, year int, sections []SectionRow) error {
+func (q ImportsQueries) PutSections(ctx context.Context, school string, year int, sections []SectionRow) error {
 	var kept []string
 	for i := range sections {
 		kept = append(kept, sections[i].ID)
 	}
-	if err := q.LeavePlaced(ctx, school, year, kept); err != nil {
+	if err := q.all().Seats.LeavePlaced(ctx, school, year, kept); err != nil {
 		return err
 	}
 	if err := q.exec(ctx, `DELETE FROM section WHERE school_id = $1 AND year = $2 AND id NOT IN (SELECT id FROM jsonb_to_recordset($3::jsonb) AS r(id text))`, school, year, asJSON(sections)); err != nil {
 		return err
 	}
-	if err := q.lookAnew(ctx, school, year); err != nil {
+	if err := q.all().Schedule.lookAnew(ctx, school, year); err != nil {
 		return err
 	}
 	return q.exec(ctx, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) SELECT $1, $2, id, ord, course_code, seats, cells
@@ -412,12 +407,12 @@ func (q Queries) PutSections(ctx context.Context, school string, year int, secti
 }
 
 // Strangers lists those of some ids that are nobody in the school.
-func (q Queries) Strangers(ctx context.Context, school string, ids []string) (list []string, err error) {
+func (q ImportsQueries) Strangers(ctx context.Context, school string, ids []string) (list []string, err error) {
 	return list, q.list(ctx, &list, `SELECT x FROM jsonb_array_elements_text($2::jsonb) x WHERE NOT EXISTS (SELECT 1 FROM person WHERE school_id = $1 AND id = x) ORDER BY x`,
 		school, asJSON(ids))
 }
 
 // LookAtTables lets the server plan by what the tables have become, which an intake changes at a stroke.
-func (q Queries) LookAtTables(ctx context.Context) error {
+func (q ImportsQueries) LookAtTables(ctx context.Context) error {
 	return q.exec(ctx, `SELECT look_at_tables()`)
 }

@@ -41,7 +41,7 @@ func (h *house) tx(work func(q store.Queries) error) {
 func (h *house) year(year int) {
 	h.t.Helper()
 	h.tx(func(q store.Queries) error {
-		_, _, err := q.PublishYear(h.t.Context(), "x", "X", year, store.Source{Files: map[string]store.Sheetful{}, Policy: "p"}, []string{"A", "B", "C"}, map[string][]string{}, 0, testdb.Now)
+		_, _, err := q.Year.PublishYear(h.t.Context(), "x", "X", year, store.Source{Files: map[string]store.Sheetful{}, Policy: "p"}, []string{"A", "B", "C"}, map[string][]string{}, 0, testdb.Now)
 		return err
 	})
 }
@@ -60,14 +60,14 @@ func (h *house) people(list ...string) {
 		rows = append(rows, store.PersonRow{ID: id, Ord: i, Role: role, Enabled: true, Username: username, GivenName: strings.ToUpper(id), FamilyName: "Z", Cells: store.Cells{"n": id}})
 		ids = append(ids, id)
 	}
-	h.tx(func(q store.Queries) error { return q.PutPeople(h.t.Context(), "x", rows) })
-	h.tx(func(q store.Queries) error { return q.LinkPeople(h.t.Context(), "x", ids) })
+	h.tx(func(q store.Queries) error { return q.Imports.PutPeople(h.t.Context(), "x", rows) })
+	h.tx(func(q store.Queries) error { return q.Imports.LinkPeople(h.t.Context(), "x", ids) })
 }
 
 func (h *house) put(year int, newest bool, pupils ...store.PupilIn) (kept []string) {
 	h.t.Helper()
 	h.tx(func(q store.Queries) (err error) {
-		kept, err = q.PutPupils(h.t.Context(), "x", year, newest, brought, pupils)
+		kept, err = q.Imports.PutPupils(h.t.Context(), "x", year, newest, brought, pupils)
 		return err
 	})
 	return kept
@@ -166,7 +166,7 @@ func TestPutPupils(t *testing.T) {
 		"a bad entry":  {Student: "u", FactsDigest: u.FactsDigest, EntriesDigest: "y", Entries: []store.EntryIn{{Student: "u", Course: "NOPE", Kind: "request", Rank: 1, Cells: store.Cells{}}}},
 	} {
 		err := h.db.Tx(t.Context(), func(q store.Queries) error {
-			_, err := q.PutPupils(t.Context(), "x", 2030, true, brought, []store.PupilIn{bad})
+			_, err := q.Imports.PutPupils(t.Context(), "x", 2030, true, brought, []store.PupilIn{bad})
 			return err
 		})
 		var refused *pgconn.PgError
@@ -196,7 +196,7 @@ func TestPeopleAndAccounts(t *testing.T) {
 	h.says("back", who, "a=a, g=h, h=g, k=k, s=new, u=s")
 	h.says("secrets", secrets, "a 1111, g 0000, h 0000, k 1111, new 0000, s 0000, u 1111")
 	h.says("who administers", relations, "administers k - -")
-	if got, err := h.db.Queries().Strangers(t.Context(), "x", []string{"k", "z", "y"}); err != nil || !slices.Equal(got, []string{"y", "z"}) {
+	if got, err := h.db.Queries().Imports.Strangers(t.Context(), "x", []string{"k", "z", "y"}); err != nil || !slices.Equal(got, []string{"y", "z"}) {
 		t.Errorf("strangers: %v, %v", got, err)
 	}
 	// What is the same is not written again.
@@ -210,13 +210,13 @@ func TestPeopleAndAccounts(t *testing.T) {
 		}
 	}
 	err := h.db.Tx(t.Context(), func(q store.Queries) error {
-		return q.PutPeople(t.Context(), "x", []store.PersonRow{{ID: "z", Role: "king", Username: "z", Cells: store.Cells{}}})
+		return q.Imports.PutPeople(t.Context(), "x", []store.PersonRow{{ID: "z", Role: "king", Username: "z", Cells: store.Cells{}}})
 	})
 	if err == nil {
 		t.Error("a king is taken")
 	}
 	if err := h.db.Tx(t.Context(), func(q store.Queries) error {
-		return q.PutPeople(t.Context(), "x", []store.PersonRow{{ID: "z", Role: "student", Username: "", Cells: store.Cells{}}})
+		return q.Imports.PutPeople(t.Context(), "x", []store.PersonRow{{ID: "z", Role: "student", Username: "", Cells: store.Cells{}}})
 	}); err == nil || !strings.Contains(err.Error(), "writing accounts") {
 		t.Errorf("nobody's name is taken: %v", err)
 	}
@@ -227,7 +227,7 @@ func TestSectionsAndKeptSheets(t *testing.T) {
 	h.put(2030, true, store.PupilIn{Student: "s", FactsDigest: "f", EntriesDigest: "e", Entries: []store.EntryIn{{Student: "s", Course: "A", Kind: "request", Rank: 1, Cells: store.Cells{}}}},
 		store.PupilIn{Student: "u", FactsDigest: "f", EntriesDigest: "e", Entries: []store.EntryIn{{Student: "u", Course: "B", Kind: "request", Rank: 1, Cells: store.Cells{}}}})
 	for _, list := range [][]store.SectionRow{{{ID: "1", Ord: 1, Cells: store.Cells{"a": "b"}}, {ID: "2", Ord: 2, Cells: store.Cells{}}}, {{ID: "2", Ord: 1, Cells: store.Cells{}}}, nil} {
-		h.tx(func(q store.Queries) error { return q.PutSections(t.Context(), "x", 2030, list) })
+		h.tx(func(q store.Queries) error { return q.Imports.PutSections(t.Context(), "x", 2030, list) })
 		want := ""
 		for _, s := range list {
 			want += s.ID
@@ -235,7 +235,7 @@ func TestSectionsAndKeptSheets(t *testing.T) {
 		h.says("sections", `SELECT coalesce(string_agg(id, '' ORDER BY ord), '') FROM section`, want)
 	}
 	kept := func() string {
-		list, err := h.db.Queries().KeptSheets(context.Background(), "x", 2030)
+		list, err := h.db.Queries().Imports.KeptSheets(context.Background(), "x", 2030)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -259,15 +259,15 @@ func TestSectionsAndKeptSheets(t *testing.T) {
 		t.Errorf("kept with what was submitted: %s", got)
 	}
 	h.tx(func(q store.Queries) error {
-		got, err := q.LockIntake(t.Context(), "x")
+		got, err := q.Imports.LockIntake(t.Context(), "x")
 		if err != nil || !got {
 			t.Errorf("the first gets the lock: %v, %v", got, err)
 		}
 		return h.db.Tx(t.Context(), func(other store.Queries) error {
-			if got, err := other.LockIntake(t.Context(), "x"); err != nil || got {
+			if got, err := other.Imports.LockIntake(t.Context(), "x"); err != nil || got {
 				t.Errorf("a second gets it too: %v, %v", got, err)
 			}
-			if got, err := other.LockIntake(t.Context(), "y"); err != nil || !got {
+			if got, err := other.Imports.LockIntake(t.Context(), "y"); err != nil || !got {
 				t.Errorf("another school waits: %v, %v", got, err)
 			}
 			return nil
@@ -279,7 +279,7 @@ func TestSettingAWindow(t *testing.T) {
 	h := newHouse(t)
 	h.year(2031)
 	set := func(w store.WindowRow) error {
-		return h.db.Tx(t.Context(), func(q store.Queries) error { return q.SetWindow(t.Context(), "x", 2030, w) })
+		return h.db.Tx(t.Context(), func(q store.Queries) error { return q.Year.SetWindow(t.Context(), "x", 2030, w) })
 	}
 	was := testdb.Value[int64](t, h.d, `SELECT roster_version FROM school_year WHERE year = 2030`)
 	other := testdb.Value[int64](t, h.d, `SELECT roster_version FROM school_year WHERE year = 2031`)
@@ -294,7 +294,7 @@ func TestSettingAWindow(t *testing.T) {
 	}
 	h.says("windows", `SELECT count(*)::text FROM request_window`, "1")
 	h.says("versions", `SELECT string_agg(roster_version::text, ' ' ORDER BY year) FROM school_year`, fmt.Sprint(was+2, " ", other))
-	if err := h.db.Queries().RaiseRoster(t.Context(), "x", 0); err != nil {
+	if err := h.db.Queries().Year.RaiseRoster(t.Context(), "x", 0); err != nil {
 		t.Fatal(err)
 	}
 	h.says("versions of all years", `SELECT string_agg(roster_version::text, ' ' ORDER BY year) FROM school_year`, fmt.Sprint(was+3, " ", other+1))
@@ -303,7 +303,7 @@ func TestSettingAWindow(t *testing.T) {
 func TestFindingPeople(t *testing.T) {
 	h := newHouse(t)
 	for words, want := range map[string]string{"": "a g h k s u", "Z": "a g h k s u", "K z": "k", "k": "k", "x": "", "k s": "", "%": "", "_": ""} {
-		list, err := h.db.Queries().FindPeople(t.Context(), "x", strings.Fields(words), 10)
+		list, err := h.db.Queries().People.FindPeople(t.Context(), "x", strings.Fields(words), 10)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -315,26 +315,26 @@ func TestFindingPeople(t *testing.T) {
 			t.Errorf("%q finds %s, want %s", words, got, want)
 		}
 	}
-	if list, err := h.db.Queries().FindPeople(t.Context(), "x", nil, 2); err != nil || len(list) != 2 {
+	if list, err := h.db.Queries().People.FindPeople(t.Context(), "x", nil, 2); err != nil || len(list) != 2 {
 		t.Errorf("two at the most: %v, %v", list, err)
 	}
-	accounts, err := h.db.Queries().Accounts(t.Context(), "x")
+	accounts, err := h.db.Queries().People.Accounts(t.Context(), "x")
 	if err != nil || len(accounts) != 6 || accounts["s"] != h.d.Account(t, "s") {
 		t.Errorf("accounts: %v, %v", accounts, err)
 	}
-	account, reach, err := h.db.Queries().AccountOf(t.Context(), "x", "s", accounts["a"])
+	account, reach, err := h.db.Queries().People.AccountOf(t.Context(), "x", "s", accounts["a"])
 	if err != nil || account != accounts["s"] || !reach {
 		t.Errorf("for the office: %d %v %v", account, reach, err)
 	}
-	if _, reach, err := h.db.Queries().AccountOf(t.Context(), "x", "s", accounts["k"]); err != nil || reach {
+	if _, reach, err := h.db.Queries().People.AccountOf(t.Context(), "x", "s", accounts["k"]); err != nil || reach {
 		t.Errorf("for somebody else: %v %v", reach, err)
 	}
-	if _, _, err := h.db.Queries().AccountOf(t.Context(), "x", "nobody", accounts["a"]); !errors.Is(err, store.ErrNotFound) {
+	if _, _, err := h.db.Queries().People.AccountOf(t.Context(), "x", "nobody", accounts["a"]); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("nobody: %v", err)
 	}
 	for _, gone := range []string{"enabled", "present"} {
 		h.d.Exec(t, `UPDATE person SET `+gone+` = false WHERE id = 'a'`)
-		if _, reach, err := h.db.Queries().AccountOf(t.Context(), "x", "s", accounts["a"]); err != nil || reach {
+		if _, reach, err := h.db.Queries().People.AccountOf(t.Context(), "x", "s", accounts["a"]); err != nil || reach {
 			t.Errorf("for an office that is no longer %s: %v %v", gone, reach, err)
 		}
 		h.d.Exec(t, `UPDATE person SET `+gone+` = true WHERE id = 'a'`)
@@ -356,14 +356,14 @@ func TestTablesAreLookedAtWhenTheyHaveGrown(t *testing.T) {
 	}
 	double := `INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, here, cells) SELECT school_id, student_id, ord + $1, course_code, title, subjects, start_year, term, credits, mark, outcome, here, cells FROM record`
 	d.Exec(t, double+` WHERE id % 50 = 0`, 1000)
-	if err := q.LookAtTables(t.Context()); err != nil {
+	if err := q.Imports.LookAtTables(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	if known() != there {
 		t.Errorf("looked at for a few rows more: %d, %d before", known(), there)
 	}
 	d.Exec(t, double, 10_000)
-	if err := q.LookAtTables(t.Context()); err != nil {
+	if err := q.Imports.LookAtTables(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	if got := known(); got < 2*there {

@@ -51,7 +51,7 @@ type LetterRow struct {
 
 // TakeLetters takes letters that are due to be sent, and those that were taken before a time and not sent: nobody else takes them for now. The
 // schools take turns; of each, the oldest comes first.
-func (q Queries) TakeLetters(ctx context.Context, now, before time.Time, limit int) (list []LetterRow, err error) {
+func (q MessagesQueries) TakeLetters(ctx context.Context, now, before time.Time, limit int) (list []LetterRow, err error) {
 	return list, q.list(ctx, &list, `WITH turns AS (
 				SELECT d.school_id, d.id FROM school s CROSS JOIN LATERAL (SELECT school_id, id, next_at, row_number() OVER (ORDER BY next_at, id) AS turn FROM (
 					SELECT school_id, id, next_at FROM letter WHERE school_id = s.id AND state IN ('waiting', 'taken', 'sending') AND next_at <= $1
@@ -71,25 +71,25 @@ func (q Queries) TakeLetters(ctx context.Context, now, before time.Time, limit i
 }
 
 // SendingLetter notes that a letter that was taken is being sent, and reports whether it is still whoever took it that has it.
-func (q Queries) SendingLetter(ctx context.Context, school string, id int64, taken, now time.Time) (bool, error) {
+func (q MessagesQueries) SendingLetter(ctx context.Context, school string, id int64, taken, now time.Time) (bool, error) {
 	n, err := q.changed(ctx, `UPDATE letter SET state = 'sending', tries = tries + 1, next_at = $4 WHERE school_id = $1 AND id = $2 AND state = 'taken' AND next_at = $3`, school, id, taken, now)
 	return n > 0, err
 }
 
 // LetterDone notes what became of a letter that was being sent; where it is tried again, next is when. What is secret in it is forgotten with it.
-func (q Queries) LetterDone(ctx context.Context, school string, id int64, state, address, fault string, next, now time.Time) error {
+func (q MessagesQueries) LetterDone(ctx context.Context, school string, id int64, state, address, fault string, next, now time.Time) error {
 	return q.exec(ctx, `UPDATE letter SET state = $3, address = $4, fault = left($5, 500), next_at = $6, done_at = CASE WHEN $3 = 'waiting' THEN NULL ELSE $7::timestamptz END,
 			detail = CASE WHEN $3 = 'waiting' THEN detail ELSE detail - 'code' END
 		WHERE school_id = $1 AND id = $2 AND state IN ('taken', 'sending')`, school, id, state, address, fault, next, now)
 }
 
 // LettersLeft gives up on letters whose sender is gone: whether they went out nobody knows.
-func (q Queries) LettersLeft(ctx context.Context, before, now time.Time) (int64, error) {
+func (q MessagesQueries) LettersLeft(ctx context.Context, before, now time.Time) (int64, error) {
 	return q.changed(ctx, `UPDATE letter SET state = 'unsure', done_at = $2, fault = 'the sender was stopped', detail = detail - 'code' WHERE state = 'sending' AND next_at < $1`, before, now)
 }
 
 // WriteLetter puts a letter to one person on the way; nobody is told of the same twice.
-func (q Queries) WriteLetter(ctx context.Context, at Place, person, kind, key string, detail any, now time.Time) error {
+func (q MessagesQueries) WriteLetter(ctx context.Context, at Place, person, kind, key string, detail any, now time.Time) error {
 	var about any
 	if at.Student != "" {
 		about = at.Student
@@ -99,14 +99,14 @@ func (q Queries) WriteLetter(ctx context.Context, at Place, person, kind, key st
 }
 
 // TellOffered writes to a student and their guardians that a seat is kept for the student until a time; once for each offer.
-func (q Queries) TellOffered(ctx context.Context, at Place, section, course string, until, now time.Time) error {
+func (q MessagesQueries) TellOffered(ctx context.Context, at Place, section, course string, until, now time.Time) error {
 	return q.exec(ctx, `INSERT INTO letter (school_id, year, student_id, person_id, kind, key, detail, made_at, next_at)
 		SELECT $1, $2, $3, t.id, 'offered', $2 || '/' || $3 || '/' || $4 || '/' || extract(epoch FROM $6::timestamptz), jsonb_build_object('course', $5::text, 'until', to_char($6::timestamptz AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')), $7, $7
 		FROM (VALUES ('student'), ('guardians')) AS l(who)`+recipients+` ON CONFLICT DO NOTHING`, at.School, at.Year, at.Student, section, course, until, now)
 }
 
 // TellOpened writes to everybody whose window has opened in the last seven days and who was not told, students and guardians. It tells how many.
-func (q Queries) TellOpened(ctx context.Context, now time.Time) (n int64, err error) {
+func (q MessagesQueries) TellOpened(ctx context.Context, now time.Time) (n int64, err error) {
 	var due []struct {
 		School string `db:"school_id"`
 		Year   int    `db:"year"`
@@ -142,14 +142,14 @@ type LetterShow struct {
 }
 
 // Letters lists what was written about a student in a year, the latest first.
-func (q Queries) Letters(ctx context.Context, at Place, skip, limit int) (list []LetterShow, err error) {
+func (q MessagesQueries) Letters(ctx context.Context, at Place, skip, limit int) (list []LetterShow, err error) {
 	return list, q.list(ctx, &list, `SELECT l.kind, p.given_name || ' ' || p.family_name AS name, p.role, l.state, l.address, l.fault, l.made_at, l.done_at
 		FROM letter l JOIN person p ON p.school_id = l.school_id AND p.id = l.person_id
 		WHERE l.school_id = $1 AND l.year = $2 AND l.student_id = $3 ORDER BY l.made_at DESC, l.id DESC OFFSET $4 LIMIT $5`, at.School, at.Year, at.Student, skip, limit)
 }
 
 // PostOf tells whether an account wants reminders by mail, and the token of the link that says it does not; the token is made where there is none.
-func (q Queries) PostOf(ctx context.Context, account int64, token string) (reminders bool, kept string, err error) {
+func (q MessagesQueries) PostOf(ctx context.Context, account int64, token string) (reminders bool, kept string, err error) {
 	var row struct {
 		Reminders bool
 		Token     string
@@ -159,12 +159,12 @@ func (q Queries) PostOf(ctx context.Context, account int64, token string) (remin
 }
 
 // SetReminders sets whether an account wants reminders by mail.
-func (q Queries) SetReminders(ctx context.Context, account int64, token string, wants bool) error {
+func (q MessagesQueries) SetReminders(ctx context.Context, account int64, token string, wants bool) error {
 	return q.exec(ctx, `INSERT INTO account_post (account_id, token, reminders) VALUES ($1, $2, $3) ON CONFLICT (account_id) DO UPDATE SET reminders = $3`, account, token, wants)
 }
 
 // NoReminders takes an account off the reminders by the token of a mail; false where there is no such token.
-func (q Queries) NoReminders(ctx context.Context, token string) (bool, error) {
+func (q MessagesQueries) NoReminders(ctx context.Context, token string) (bool, error) {
 	n, err := q.changed(ctx, `UPDATE account_post SET reminders = false WHERE token = $1`, token)
 	return n > 0, err
 }

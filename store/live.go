@@ -24,7 +24,7 @@ type Told struct {
 }
 
 // Tell tells all server processes of changed sheets.
-func (q Queries) Tell(ctx context.Context, list []Told) error {
+func (q MessagesQueries) Tell(ctx context.Context, list []Told) error {
 	for part := range slices.Chunk(list, toldAtOnce) {
 		if err := q.exec(ctx, `SELECT pg_notify($1, $2)`, sheetsChannel, asJSON(part)); err != nil {
 			return fmt.Errorf("telling of changes: %w", err)

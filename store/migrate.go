@@ -27,7 +27,7 @@ func (db *DB) provider() (*goose.Provider, error) {
 	if err != nil {
 		return nil, err
 	}
-	return goose.NewProvider(goose.DialectPostgres, db.DB.DB, files, goose.WithSessionLocker(locker))
+	return goose.NewProvider(goose.DialectPostgres, db.db.DB, files, goose.WithSessionLocker(locker))
 }
 
 // Migrate brings the schema up to date, as the role that owns it; any number may do so at once. The role that the server uses must
@@ -55,7 +55,7 @@ func Migrate(ctx context.Context, url string) error {
 const queueSchema = "river"
 
 func (db *DB) migrator() (*rivermigrate.Migrator[*sql.Tx], error) {
-	return rivermigrate.New(riverdatabasesql.New(db.DB.DB), &rivermigrate.Config{Schema: queueSchema, Logger: slog.New(slog.DiscardHandler)})
+	return rivermigrate.New(riverdatabasesql.New(db.db.DB), &rivermigrate.Config{Schema: queueSchema, Logger: slog.New(slog.DiscardHandler)})
 }
 
 // migrateQueue brings the job queue's own tables up to date, one process at a time.

@@ -15,7 +15,7 @@ func TestCodesReplaceNoPassword(t *testing.T) {
 	account := testdb.Value[int64](t, d, `SELECT id FROM account WHERE username = 'mara.quill'`)
 	set := func() []int64 {
 		t.Helper()
-		list, err := q.SetCodes(t.Context(), "pellworth", []store.HashRow{{Account: account, Hash: "other"}}, "10", "The office", testdb.Now)
+		list, err := q.Office.SetCodes(t.Context(), "pellworth", []store.HashRow{{Account: account, Hash: "other"}}, "10", "The office", testdb.Now)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -37,20 +37,20 @@ const personColumns = `p.school_id, p.id, p.role, p.given_name, p.family_name, p
 	(SELECT coalesce(json_agg(r.course_code ORDER BY r.course_code), '[]') FROM relation r WHERE r.school_id = p.school_id AND r.person_id = p.id AND r.kind = 'leads') AS leads`
 
 // PersonsOf lists who an account is, in every school that lets them in.
-func (q Queries) PersonsOf(ctx context.Context, account int64) (list []Person, err error) {
+func (q PeopleQueries) PersonsOf(ctx context.Context, account int64) (list []Person, err error) {
 	ctx = Anywhere(ctx) // an account may lead to several schools
 	return list, q.list(ctx, &list, `SELECT `+personColumns+` FROM person p JOIN school sc ON sc.id = p.school_id
 		WHERE p.account_id = $1 AND p.present AND p.enabled ORDER BY p.school_id`, account)
 }
 
 // PersonIn is who an account is in one school. The error is ErrNotFound for a stranger.
-func (q Queries) PersonIn(ctx context.Context, school string, account int64) (p Person, err error) {
+func (q PeopleQueries) PersonIn(ctx context.Context, school string, account int64) (p Person, err error) {
 	return p, q.get(ctx, &p, `SELECT `+personColumns+` FROM person p JOIN school sc ON sc.id = p.school_id
 		WHERE p.school_id = $1 AND p.account_id = $2 AND p.present AND p.enabled`, school, account)
 }
 
 // CounselsIn lists the students whom a person counsels in a year.
-func (q Queries) CounselsIn(ctx context.Context, school string, year int, person string) (ids []string, err error) {
+func (q PeopleQueries) CounselsIn(ctx context.Context, school string, year int, person string) (ids []string, err error) {
 	return ids, q.list(ctx, &ids, `SELECT student_id FROM relation WHERE school_id = $1 AND kind = 'counsels' AND year = $2 AND person_id = $3`, school, year, person)
 }
 
@@ -64,13 +64,13 @@ type YearOf struct {
 }
 
 // YearsOf lists the years in which a student has a sheet, the newest first.
-func (q Queries) YearsOf(ctx context.Context, school, student string) (list []YearOf, err error) {
+func (q PeopleQueries) YearsOf(ctx context.Context, school, student string) (list []YearOf, err error) {
 	return list, q.list(ctx, &list, `SELECT sh.year, sh.grade, w.opens FROM sheet sh JOIN `+pupilTables+`
 		WHERE sh.school_id = $1 AND sh.student_id = $2 ORDER BY sh.year DESC`, school, student)
 }
 
 // YearsOfSchool lists a school's years, the newest first.
-func (q Queries) YearsOfSchool(ctx context.Context, school string) (list []YearOf, err error) {
+func (q PeopleQueries) YearsOfSchool(ctx context.Context, school string) (list []YearOf, err error) {
 	return list, q.list(ctx, &list, `SELECT y.year, 0 AS grade, (SELECT min(opens) FROM request_window w WHERE w.school_id = y.school_id AND w.year = y.year AND w.round = 'year') AS opens,
 			EXISTS (SELECT 1 FROM request_window w WHERE w.school_id = y.school_id AND w.year = y.year AND w.round = 'seats') AS seats
 		FROM school_year y WHERE y.school_id = $1 ORDER BY y.year DESC`, school)
@@ -92,7 +92,7 @@ type Found struct {
 }
 
 // FindPeople lists people of a school whose name or username has every word in it, at most limit.
-func (q Queries) FindPeople(ctx context.Context, school string, words []string, limit int) (list []Found, err error) {
+func (q PeopleQueries) FindPeople(ctx context.Context, school string, words []string, limit int) (list []Found, err error) {
 	return list, q.list(ctx, &list, `SELECT p.id, p.role, p.given_name, p.family_name, p.username, p.enabled,
 			EXISTS (SELECT 1 FROM account_password a WHERE a.account_id = p.account_id) AS password,
 			coalesce((SELECT a.once FROM account_password a WHERE a.account_id = p.account_id), false) AS once,
@@ -107,7 +107,7 @@ func (q Queries) FindPeople(ctx context.Context, school string, words []string, 
 
 // AccountOf gives the account of a person and whether it leads only to persons of schools that another account administers. The
 // error is ErrNotFound where there is no such person, or none with an account.
-func (q Queries) AccountOf(ctx context.Context, school, person string, office int64) (account int64, reach bool, err error) {
+func (q PeopleQueries) AccountOf(ctx context.Context, school, person string, office int64) (account int64, reach bool, err error) {
 	ctx = Anywhere(ctx) // an account may lead to several schools
 	var row struct {
 		Account int64 `db:"account_id"`
@@ -121,7 +121,7 @@ func (q Queries) AccountOf(ctx context.Context, school, person string, office in
 }
 
 // PersonNamed gives the person of a school who has a username, with their account. The error is ErrNotFound where nobody has it.
-func (q Queries) PersonNamed(ctx context.Context, school, username string) (person string, account int64, err error) {
+func (q PeopleQueries) PersonNamed(ctx context.Context, school, username string) (person string, account int64, err error) {
 	var row struct {
 		ID      string `db:"id"`
 		Account int64  `db:"account_id"`
@@ -131,12 +131,12 @@ func (q Queries) PersonNamed(ctx context.Context, school, username string) (pers
 }
 
 // AddressOf gives the mail address on file of a person, "" for none.
-func (q Queries) AddressOf(ctx context.Context, school, person string) (address string, err error) {
+func (q PeopleQueries) AddressOf(ctx context.Context, school, person string) (address string, err error) {
 	return address, q.get(ctx, &address, `SELECT coalesce(cells->>'email', '') FROM person WHERE school_id = $1 AND id = $2 AND present`, school, person)
 }
 
 // Accounts gives the accounts of a school's people, by person.
-func (q Queries) Accounts(ctx context.Context, school string) (map[string]int64, error) {
+func (q PeopleQueries) Accounts(ctx context.Context, school string) (map[string]int64, error) {
 	var list []struct {
 		ID      string `db:"id"`
 		Account int64  `db:"account_id"`
@@ -156,7 +156,7 @@ type TaughtRow struct {
 }
 
 // TaughtBy lists whom a person teaches what in the year before a school year is, by course and name; of those who have a sheet in it.
-func (q Queries) TaughtBy(ctx context.Context, school string, year int, person string) (list []TaughtRow, err error) {
+func (q PeopleQueries) TaughtBy(ctx context.Context, school string, year int, person string) (list []TaughtRow, err error) {
 	return list, q.list(ctx, &list, `SELECT r.course_code, r.student_id FROM relation r
 		JOIN person p ON p.school_id = r.school_id AND p.id = r.student_id
 		JOIN sheet sh ON sh.school_id = r.school_id AND sh.year = r.year AND sh.student_id = r.student_id
@@ -171,7 +171,7 @@ type Teaching struct {
 }
 
 // Teachings lists who teaches what in the year before a school year is, each pair once, by course and name.
-func (q Queries) Teachings(ctx context.Context, school string, year int) (list []Teaching, err error) {
+func (q PeopleQueries) Teachings(ctx context.Context, school string, year int) (list []Teaching, err error) {
 	return list, q.list(ctx, &list, `SELECT DISTINCT r.course_code, p.given_name || ' ' || p.family_name AS name FROM relation r
 		JOIN person p ON p.school_id = r.school_id AND p.id = r.person_id
 		WHERE r.school_id = $1 AND r.kind = 'teaches' AND r.year = $2 AND p.present ORDER BY 1, 2`, school, year)
@@ -185,7 +185,7 @@ type NamesRow struct {
 }
 
 // NamesOf gives what lists may name the students of a school by, by id.
-func (q Queries) NamesOf(ctx context.Context, school string) (map[string]NamesRow, error) {
+func (q PeopleQueries) NamesOf(ctx context.Context, school string) (map[string]NamesRow, error) {
 	var list []NamesRow
 	err := q.list(ctx, &list, `SELECT id, username, coalesce(cells->>'email', '') AS mail FROM person WHERE school_id = $1 AND role = 'student' AND present`, school)
 	out := make(map[string]NamesRow, len(list))
@@ -203,7 +203,7 @@ type GuardianRow struct {
 }
 
 // GuardiansOf lists the guardians of a student, by name.
-func (q Queries) GuardiansOf(ctx context.Context, school, student string) (list []GuardianRow, err error) {
+func (q PeopleQueries) GuardiansOf(ctx context.Context, school, student string) (list []GuardianRow, err error) {
 	return list, q.list(ctx, &list, `SELECT p.given_name || ' ' || p.family_name AS name, p.language, EXISTS (SELECT 1 FROM account_password a WHERE a.account_id = p.account_id) AS signs_in
 		FROM relation r JOIN person p ON p.school_id = r.school_id AND p.id = r.person_id WHERE r.school_id = $1 AND r.student_id = $2 AND r.kind = 'guards' AND p.present
 		ORDER BY p.family_name, p.given_name, p.id`, school, student)

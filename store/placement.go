@@ -36,33 +36,33 @@ const runRows = `SELECT r.id, r.task_id, r.seed, r.seconds, r.by_name, r.at, r.c
 	WHERE r.school_id = $1 AND r.year = $2`
 
 // Runs lists the runs of a year, the newest first.
-func (q Queries) Runs(ctx context.Context, school string, year int) (list []RunRow, err error) {
+func (q ScheduleQueries) Runs(ctx context.Context, school string, year int) (list []RunRow, err error) {
 	return list, q.list(ctx, &list, runRows+` ORDER BY r.id DESC`, school, year)
 }
 
 // RunOf gives the run of a task, or the one with an id. The error is ErrNotFound.
-func (q Queries) RunOf(ctx context.Context, school string, year int, id int, task int64) (row RunRow, err error) {
+func (q ScheduleQueries) RunOf(ctx context.Context, school string, year int, id int, task int64) (row RunRow, err error) {
 	return row, q.get(ctx, &row, runRows+` AND (r.id = $3 OR r.task_id = $4 OR r.help_task = $4)`, school, year, id, task)
 }
 
 // AddRun notes a run of a task, with the next number of the year; run it in a transaction.
-func (q Queries) AddRun(ctx context.Context, school string, year int, r *RunRow) (id int, err error) {
+func (q ScheduleQueries) AddRun(ctx context.Context, school string, year int, r *RunRow) (id int, err error) {
 	return id, q.get(ctx, &id, `INSERT INTO placement_run (school_id, year, id, task_id, seed, seconds, by_name, at, tried)
 		SELECT $1, $2, coalesce(max(id), 0) + 1, $3, $4, $5, $6, $7, $8::jsonb FROM placement_run WHERE school_id = $1 AND year = $2 RETURNING id`, school, year, r.Task, r.Seed, r.Seconds, r.By, r.At, string(r.Tried))
 }
 
 // KeepCurve keeps how value and bound of a run have come on.
-func (q Queries) KeepCurve(ctx context.Context, school string, year, id int, curve any) error {
+func (q ScheduleQueries) KeepCurve(ctx context.Context, school string, year, id int, curve any) error {
 	return q.exec(ctx, `UPDATE placement_run SET curve = $4::jsonb WHERE school_id = $1 AND year = $2 AND id = $3`, school, year, id, asJSON(curve))
 }
 
 // SetHelpTask notes the task that looks for what would help a run most, with at most so many moves together and seconds.
-func (q Queries) SetHelpTask(ctx context.Context, school string, year, id int, task int64, moves, seconds int) error {
+func (q ScheduleQueries) SetHelpTask(ctx context.Context, school string, year, id int, task int64, moves, seconds int) error {
 	return q.exec(ctx, `UPDATE placement_run SET help_task = $4, help_moves = $5, help_seconds = $6 WHERE school_id = $1 AND year = $2 AND id = $3`, school, year, id, task, moves, seconds)
 }
 
 // KeepHelps keeps what would help a run most.
-func (q Queries) KeepHelps(ctx context.Context, school string, year, id int, helps any) error {
+func (q ScheduleQueries) KeepHelps(ctx context.Context, school string, year, id int, helps any) error {
 	return q.exec(ctx, `UPDATE placement_run SET helps = $4::jsonb WHERE school_id = $1 AND year = $2 AND id = $3`, school, year, id, asJSON(helps))
 }
 
@@ -77,7 +77,7 @@ type GivenRow struct {
 }
 
 // KeepFound keeps what a run has found, in the place of what it had found before.
-func (q Queries) KeepFound(ctx context.Context, school string, year, id int, found any, given []GivenRow) error {
+func (q ScheduleQueries) KeepFound(ctx context.Context, school string, year, id int, found any, given []GivenRow) error {
 	if err := q.exec(ctx, `DELETE FROM placement_given WHERE school_id = $1 AND year = $2 AND run_id = $3`, school, year, id); err != nil {
 		return err
 	}
@@ -101,17 +101,17 @@ const placedPupil = `SELECT g.student_id, g.submission, g.lot, g.given, g.lackin
 	WHERE g.school_id = $1 AND g.year = $2 AND g.run_id = $3`
 
 // Lacking lists the students of a run who lack something: first those with nothing in its place.
-func (q Queries) Lacking(ctx context.Context, school string, year, run, most int) (list []PlacedPupil, err error) {
+func (q ScheduleQueries) Lacking(ctx context.Context, school string, year, run, most int) (list []PlacedPupil, err error) {
 	return list, q.list(ctx, &list, placedPupil+` AND g.lacking <> '[]' ORDER BY g.open DESC, p.family_name, p.given_name, p.id LIMIT $4`, school, year, run, most)
 }
 
 // Placed gives what a run gives one student. The error is ErrNotFound.
-func (q Queries) Placed(ctx context.Context, school string, year, run int, student string) (row PlacedPupil, err error) {
+func (q ScheduleQueries) Placed(ctx context.Context, school string, year, run int, student string) (row PlacedPupil, err error) {
 	return row, q.get(ctx, &row, placedPupil+` AND g.student_id = $4`, school, year, run, student)
 }
 
 // AllGiven lists what a run gives, by student.
-func (q Queries) AllGiven(ctx context.Context, school string, year, run int) (list []GivenRow, err error) {
+func (q ScheduleQueries) AllGiven(ctx context.Context, school string, year, run int) (list []GivenRow, err error) {
 	return list, q.list(ctx, &list, `SELECT student_id, submission, lot, given, lacking, open FROM placement_given WHERE school_id = $1 AND year = $2 AND run_id = $3 ORDER BY student_id`, school, year, run)
 }
 
@@ -129,7 +129,7 @@ type ReadyRow struct {
 }
 
 // Ready lists the submissions of a year that stand, of a grade (-1: all), by name, and how they are in a run (0: none).
-func (q Queries) Ready(ctx context.Context, school string, year, run, grade int) (list []ReadyRow, err error) {
+func (q ScheduleQueries) Ready(ctx context.Context, school string, year, run, grade int) (list []ReadyRow, err error) {
 	return list, q.list(ctx, &list, `SELECT sh.student_id, p.given_name, p.family_name, sh.grade, sh.version, sh.submission, coalesce(sh.placed->>'was', sh.state) AS stood,
 			g.student_id IS NOT NULL AS in_run, g.student_id IS NOT NULL AND NOT EXISTS (SELECT 1 FROM jsonb_array_elements(g.lacking) l WHERE coalesce(l->>'instead', '') = '') AS complete
 		FROM sheet sh JOIN person p ON p.school_id = sh.school_id AND p.id = sh.student_id
@@ -152,13 +152,13 @@ type Publication struct {
 }
 
 // Publications lists them, the newest first.
-func (q Queries) Publications(ctx context.Context, school string, year int) (list []Publication, err error) {
+func (q ScheduleQueries) Publications(ctx context.Context, school string, year int) (list []Publication, err error) {
 	return list, q.list(ctx, &list, `SELECT id, run_id, grade, sheets, by_name, at, back_at, back_by, reason FROM publication WHERE school_id = $1 AND year = $2 ORDER BY id DESC`, school, year)
 }
 
 // Publish shows families what a run gives them: in one statement for all sheets of a grade (-1: all) whose submission is the one that was placed, with the event and, where wanted, a mail each.
 // It tells which sheets; run it in a transaction.
-func (q Queries) Publish(ctx context.Context, school string, year, run, grade int, by Actor, at time.Time, post bool) (sheets []ShownSheet, err error) {
+func (q ScheduleQueries) Publish(ctx context.Context, school string, year, run, grade int, by Actor, at time.Time, post bool) (sheets []ShownSheet, err error) {
 	err = q.list(ctx, &sheets, `WITH who AS (
 			SELECT sh.student_id, sh.version + 1 AS version, sh.state AS was, g.given, g.lacking FROM sheet sh
 				JOIN placement_given g ON (g.school_id, g.year, g.student_id, g.submission) = (sh.school_id, sh.year, sh.student_id, sh.submission)
@@ -187,7 +187,7 @@ type ShownSheet struct {
 }
 
 // Unpublish takes a publication back, with a reason: the sheets that it has shown are as they were before. It tells which; done is false where there is none that stands.
-func (q Queries) Unpublish(ctx context.Context, school string, year int, id int64, by Actor, reason string, at time.Time, post bool) (sheets []ShownSheet, done bool, err error) {
+func (q ScheduleQueries) Unpublish(ctx context.Context, school string, year int, id int64, by Actor, reason string, at time.Time, post bool) (sheets []ShownSheet, done bool, err error) {
 	n, err := q.changed(ctx, `UPDATE publication SET back_at = $4, back_by = $5, reason = $6 WHERE school_id = $1 AND year = $2 AND id = $3 AND back_at IS NULL`, school, year, id, at, by.Name, reason)
 	if err != nil || n == 0 {
 		return nil, false, err

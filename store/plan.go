@@ -13,7 +13,7 @@ type PlanRow struct {
 }
 
 // Plan gives a student's plan by grade, then in its order, and its version: 0 where nobody has worked on it here.
-func (q Queries) Plan(ctx context.Context, at Place) (version int64, list []PlanRow, err error) {
+func (q SheetQueries) Plan(ctx context.Context, at Place) (version int64, list []PlanRow, err error) {
 	if err := q.get(ctx, &version, `SELECT plan_version FROM sheet WHERE school_id = $1 AND year = $2 AND student_id = $3`, at.School, at.Year, at.Student); err != nil {
 		return 0, nil, err
 	}
@@ -22,14 +22,14 @@ func (q Queries) Plan(ctx context.Context, at Place) (version int64, list []Plan
 }
 
 // PlannedBefore gives what was planned for a grade in the latest earlier year in which anything was.
-func (q Queries) PlannedBefore(ctx context.Context, at Place, grade int) (codes []string, err error) {
+func (q SheetQueries) PlannedBefore(ctx context.Context, at Place, grade int) (codes []string, err error) {
 	return codes, q.list(ctx, &codes, `SELECT course_code FROM plan p WHERE school_id = $1 AND student_id = $3 AND grade = $4 AND kind = 'request'
 		AND year = (SELECT max(year) FROM plan m WHERE m.school_id = $1 AND m.student_id = $3 AND m.year < $2) ORDER BY ord`, at.School, at.Year, at.Student, grade)
 }
 
 // SavePlan writes a plan in place of the one in a version; saved is false where that is no longer the version. It is to run in a
 // transaction.
-func (q Queries) SavePlan(ctx context.Context, at Place, version int64, list []PlanRow) (saved bool, err error) {
+func (q SheetQueries) SavePlan(ctx context.Context, at Place, version int64, list []PlanRow) (saved bool, err error) {
 	var changed []int64
 	if err := q.list(ctx, &changed, `UPDATE sheet SET plan_version = plan_version + 1 WHERE school_id = $1 AND year = $2 AND student_id = $3 AND plan_version = $4
 		RETURNING plan_version`, at.School, at.Year, at.Student, version); err != nil || len(changed) == 0 {

@@ -16,13 +16,13 @@ type Look struct {
 }
 
 // NoteLook notes that somebody looks at a sheet, once a day.
-func (q Queries) NoteLook(ctx context.Context, at Place, by Actor, day string, now time.Time) error {
+func (q PeopleQueries) NoteLook(ctx context.Context, at Place, by Actor, day string, now time.Time) error {
 	return q.exec(ctx, `INSERT INTO sheet_look (school_id, year, student_id, person_id, day, by_name, at) VALUES ($1, $2, $3, $4, $5::date, $6, $7) ON CONFLICT DO NOTHING`,
 		at.School, at.Year, at.Student, by.ID, day, by.Name, now)
 }
 
 // Looks lists who looked at a student's sheet, the latest first; at most so many.
-func (q Queries) Looks(ctx context.Context, at Place, skip, most int) (list []Look, err error) {
+func (q PeopleQueries) Looks(ctx context.Context, at Place, skip, most int) (list []Look, err error) {
 	return list, q.list(ctx, &list, `SELECT by_name, day::text AS day, at FROM sheet_look WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY day DESC, at DESC, person_id OFFSET $4 LIMIT $5`,
 		at.School, at.Year, at.Student, skip, most)
 }
@@ -57,7 +57,7 @@ var allPersonal = []personal{
 }
 
 // Everything gives all that is kept about a person, table by table, but for what is secret and for files, which are named. The error is ErrNotFound where there is nobody.
-func (q Queries) Everything(ctx context.Context, school, person string) (map[string]json.RawMessage, error) {
+func (q PeopleQueries) Everything(ctx context.Context, school, person string) (map[string]json.RawMessage, error) {
 	var there bool
 	if err := q.get(ctx, &there, `SELECT true FROM person WHERE school_id = $1 AND id = $2`, school, person); err != nil {
 		return nil, err
@@ -86,12 +86,12 @@ type Leaver struct {
 }
 
 // LeftBefore lists who has left a school before a moment and is still kept; at most so many.
-func (q Queries) LeftBefore(ctx context.Context, school string, before time.Time, most int) (list []Leaver, err error) {
+func (q PeopleQueries) LeftBefore(ctx context.Context, school string, before time.Time, most int) (list []Leaver, err error) {
 	return list, q.list(ctx, &list, `SELECT id, role = 'student' AS student FROM person WHERE school_id = $1 AND NOT present AND NOT erased AND gone_at < $2 ORDER BY id LIMIT $3`, school, before, most)
 }
 
 // Erase takes away all that is kept about somebody who has left, as the owner of the tables. How many asked for each course stays, as tallies; of the person an empty row stays where others' history needs it.
-func (q Queries) Erase(ctx context.Context, school string, who Leaver) error {
+func (q PeopleQueries) Erase(ctx context.Context, school string, who Leaver) error {
 	if who.Student {
 		if err := q.exec(ctx, `INSERT INTO tally AS y (school_id, year, course_code, grade, kind, students)
 				SELECT sh.school_id, sh.year, x.code, sh.grade, x.kind, 1 FROM sheet sh CROSS JOIN LATERAL (

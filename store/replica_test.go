@@ -72,7 +72,7 @@ func TestReadingFromAReplica(t *testing.T) {
 	q := db.Queries()
 	follows := func(ctx context.Context) bool {
 		t.Helper()
-		s, err := q.SetUp(ctx)
+		s, err := q.Office.SetUp(ctx)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -83,18 +83,18 @@ func TestReadingFromAReplica(t *testing.T) {
 	}
 	// Who has changed something reads it, each time, and is held to the school there too.
 	for n := range 30 {
-		if err := q.SetYearPlan(ctx, demo.SchoolID, testdb.Year, store.YearPlan{Size: 20 + n}); err != nil {
+		if err := q.Schedule.SetYearPlan(ctx, demo.SchoolID, testdb.Year, store.YearPlan{Size: 20 + n}); err != nil {
 			t.Fatal(err)
 		}
 		at := db.Reading(store.Within(ctx, demo.SchoolID))
-		if plan, err := q.YearPlan(at, demo.SchoolID, testdb.Year); err != nil || plan.Size != 20+n || !follows(at) {
+		if plan, err := q.Schedule.YearPlan(at, demo.SchoolID, testdb.Year); err != nil || plan.Size != 20+n || !follows(at) {
 			t.Fatalf("the size is %d after it was set to %d, %v", plan.Size, 20+n, err)
 		}
-		if _, err := q.YearPlan(db.Reading(store.Within(ctx, "another")), demo.SchoolID, testdb.Year); err == nil {
+		if _, err := q.Schedule.YearPlan(db.Reading(store.Within(ctx, "another")), demo.SchoolID, testdb.Year); err == nil {
 			t.Fatal("another school sees it")
 		}
 	}
-	if err := q.SetYearPlan(db.Reading(ctx), demo.SchoolID, testdb.Year, store.YearPlan{Size: 9}); err == nil {
+	if err := q.Schedule.SetYearPlan(db.Reading(ctx), demo.SchoolID, testdb.Year, store.YearPlan{Size: 9}); err == nil {
 		t.Error("something is written to what follows")
 	}
 	// Demand and exports are read there.
@@ -123,11 +123,11 @@ func TestReadingFromAReplica(t *testing.T) {
 	// Behind: after half a second all is read here, and at once for a while.
 	stop := testdb.Database{Owner: second.URL}
 	stop.Exec(t, `SELECT pg_wal_replay_pause()`)
-	if err := q.SetYearPlan(ctx, demo.SchoolID, testdb.Year, store.YearPlan{Size: 7}); err != nil {
+	if err := q.Schedule.SetYearPlan(ctx, demo.SchoolID, testdb.Year, store.YearPlan{Size: 7}); err != nil {
 		t.Fatal(err)
 	}
 	at := db.Reading(ctx)
-	if plan, err := q.YearPlan(at, demo.SchoolID, testdb.Year); err != nil || plan.Size != 7 || follows(at) {
+	if plan, err := q.Schedule.YearPlan(at, demo.SchoolID, testdb.Year); err != nil || plan.Size != 7 || follows(at) {
 		t.Errorf("behind: %+v, %v", plan, err)
 	}
 	began := time.Now()
@@ -140,7 +140,7 @@ func TestReadingFromAReplica(t *testing.T) {
 	}
 	db.AskReplicaAgain()
 	at = db.Reading(ctx)
-	if plan, err := q.YearPlan(at, demo.SchoolID, testdb.Year); err != nil || plan.Size != 7 {
+	if plan, err := q.Schedule.YearPlan(at, demo.SchoolID, testdb.Year); err != nil || plan.Size != 7 {
 		t.Errorf("gone: %+v, %v", plan, err)
 	}
 }

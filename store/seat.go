@@ -32,7 +32,7 @@ type WeekRow struct {
 }
 
 // Week reads a student's choice of seats. The error is ErrNotFound where there is no such year.
-func (q Queries) Week(ctx context.Context, at Place) (row WeekRow, err error) {
+func (q SeatsQueries) Week(ctx context.Context, at Place) (row WeekRow, err error) {
 	return row, q.get(ctx, &row, `SELECT y.waiting, y.offer_minutes,
 			coalesce((SELECT to_jsonb(c) FROM (SELECT `+choiceRow+` FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id = $3) c), '{"state":"choosing"}') AS choice,
 			coalesce((SELECT jsonb_agg(to_jsonb(e) ORDER BY e.id) FROM (SELECT id, section_id, coalesce(begins::text, '') AS begins, coalesce(ends::text, '') AS ends, at, by_name FROM enrollment
@@ -46,7 +46,7 @@ func (q Queries) Week(ctx context.Context, at Place) (row WeekRow, err error) {
 }
 
 // LockChoice gives a student's choice of seats, which nobody else changes until the transaction ends. It comes before any lock of sections.
-func (q Queries) LockChoice(ctx context.Context, at Place) (row ChoiceRow, err error) {
+func (q SeatsQueries) LockChoice(ctx context.Context, at Place) (row ChoiceRow, err error) {
 	const locked = `SELECT ` + choiceRow + `, EXISTS (SELECT 1 FROM dated_change d WHERE (d.school_id, d.year, d.student_id) = (seat_choice.school_id, seat_choice.year, seat_choice.student_id)) AS under_way
 		FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id = $3 FOR UPDATE`
 	err = q.get(ctx, &row, locked, at.School, at.Year, at.Student)
@@ -60,7 +60,7 @@ func (q Queries) LockChoice(ctx context.Context, at Place) (row ChoiceRow, err e
 }
 
 // SaveChoice writes a choice that is locked, in its next version.
-func (q Queries) SaveChoice(ctx context.Context, at Place, row *ChoiceRow) error {
+func (q SeatsQueries) SaveChoice(ctx context.Context, at Place, row *ChoiceRow) error {
 	var looked any
 	if row.Looked != nil {
 		looked = asJSON(row.Looked.V)
@@ -80,7 +80,7 @@ type EnrollmentRow struct {
 }
 
 // Enrollments lists all that a student is or was enrolled in, in the order in which it came.
-func (q Queries) Enrollments(ctx context.Context, at Place) (list []EnrollmentRow, err error) {
+func (q SeatsQueries) Enrollments(ctx context.Context, at Place) (list []EnrollmentRow, err error) {
 	return list, q.list(ctx, &list, `SELECT id, section_id, coalesce(begins::text, '') AS begins, coalesce(ends::text, '') AS ends, at, by_name FROM enrollment
 		WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY id`, at.School, at.Year, at.Student)
 }
@@ -93,7 +93,7 @@ type SeatsRow struct {
 }
 
 // LockSections tells of some sections how many seats are taken; nobody else takes one until the transaction ends. What is offered to the student themselves is free.
-func (q Queries) LockSections(ctx context.Context, at Place, sections []string, from string, now time.Time) (map[string]SeatsRow, error) {
+func (q SeatsQueries) LockSections(ctx context.Context, at Place, sections []string, from string, now time.Time) (map[string]SeatsRow, error) {
 	// Locked in one order, and counted by a statement of its own, which sees what those who were waited for have done.
 	if err := q.exec(ctx, `SELECT 1 FROM section WHERE school_id = $1 AND year = $2 AND id IN (SELECT jsonb_array_elements_text($3::jsonb)) ORDER BY id FOR NO KEY UPDATE`,
 		at.School, at.Year, asJSON(sections)); err != nil {
@@ -102,7 +102,7 @@ func (q Queries) LockSections(ctx context.Context, at Place, sections []string, 
 	return q.seats(ctx, at, sections, from, now)
 }
 
-func (q Queries) seats(ctx context.Context, at Place, sections []string, from string, now time.Time) (map[string]SeatsRow, error) {
+func (q SeatsQueries) seats(ctx context.Context, at Place, sections []string, from string, now time.Time) (map[string]SeatsRow, error) {
 	var rows []SeatsRow
 	if err := q.list(ctx, &rows, `SELECT s.id, s.seats, `+taken+` AS taken FROM section s WHERE s.school_id = $1 AND s.year = $2 AND s.id IN (SELECT jsonb_array_elements_text($6::jsonb))`,
 		at.School, at.Year, from, now, at.Student, asJSON(sections)); err != nil {
@@ -120,7 +120,7 @@ const taken = `(SELECT count(*) FROM enrollment e WHERE e.school_id = s.school_i
 	+ (SELECT count(*) FROM dated_change d WHERE d.school_id = s.school_id AND d.year = s.year AND d.adds ? s.id AND d.student_id <> $5)`
 
 // Taken counts the seats that are taken in each section of a year on a date or later, those offered to somebody included.
-func (q Queries) Taken(ctx context.Context, school string, year int, from string, now time.Time) (map[string]int, error) {
+func (q SeatsQueries) Taken(ctx context.Context, school string, year int, from string, now time.Time) (map[string]int, error) {
 	var rows []struct {
 		Section string `db:"section_id"`
 		N       int    `db:"n"`
@@ -139,7 +139,7 @@ func (q Queries) Taken(ctx context.Context, school string, year int, from string
 }
 
 // MoveSeats enrolls a student, whose choice is locked, in sections and takes their seats in others away, without a trace; they wait no longer for those that come. It notes the act, and raises the version of the choice.
-func (q Queries) MoveSeats(ctx context.Context, at Place, a *SeatAct) error {
+func (q SeatsQueries) MoveSeats(ctx context.Context, at Place, a *SeatAct) error {
 	return q.exec(ctx, `WITH gone AS (DELETE FROM enrollment WHERE school_id = $1 AND year = $2 AND student_id = $3 AND ends IS NULL AND section_id IN (SELECT jsonb_array_elements_text($5::jsonb))),
 			came AS (INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) SELECT $1, $2, $3, x, $6, $7 FROM jsonb_array_elements_text($4::jsonb) x),
 			waits AS (DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id IN (SELECT jsonb_array_elements_text($4::jsonb))),
@@ -165,7 +165,7 @@ type SeatAct struct {
 }
 
 // NoteSeats notes what was done with a student's seats.
-func (q Queries) NoteSeats(ctx context.Context, at Place, a *SeatAct) error {
+func (q SeatsQueries) NoteSeats(ctx context.Context, at Place, a *SeatAct) error {
 	detail := string(a.Detail)
 	if detail == "" {
 		detail = "{}"
@@ -179,7 +179,7 @@ const seatAct = `SELECT id, student_id, kind, came, gone, undoes, coalesce(on_da
 	WHERE school_id = $1 AND year = $2 AND student_id = $3`
 
 // SeatActs lists what was done with a student's seats and enrollments, the latest first; at most so many.
-func (q Queries) SeatActs(ctx context.Context, at Place, skip, most int) (list []SeatAct, err error) {
+func (q SeatsQueries) SeatActs(ctx context.Context, at Place, skip, most int) (list []SeatAct, err error) {
 	return list, q.list(ctx, &list, seatAct+` ORDER BY id DESC OFFSET $4 LIMIT $5`, at.School, at.Year, at.Student, skip, most)
 }
 
@@ -200,12 +200,12 @@ type SeatRules struct {
 }
 
 // SeatRules gives how seats of a year go to those who wait. The error is ErrNotFound.
-func (q Queries) SeatRules(ctx context.Context, school string, year int) (r SeatRules, err error) {
+func (q SeatsQueries) SeatRules(ctx context.Context, school string, year int) (r SeatRules, err error) {
 	return r, q.get(ctx, &r, `SELECT waiting, offer_minutes FROM school_year WHERE school_id = $1 AND year = $2`, school, year)
 }
 
 // SetSeatRules sets how seats of a year go to those who wait.
-func (q Queries) SetSeatRules(ctx context.Context, school string, year int, r SeatRules) error {
+func (q SeatsQueries) SetSeatRules(ctx context.Context, school string, year int, r SeatRules) error {
 	return q.exec(ctx, `UPDATE school_year SET waiting = $3, offer_minutes = $4 WHERE school_id = $1 AND year = $2`, school, year, r.Waiting, r.Minutes)
 }
 
@@ -216,35 +216,35 @@ const waiting = `SELECT w.section_id, w.student_id, w.at, w.offered_until,
 	FROM seat_wait w JOIN school_year y ON y.school_id = w.school_id AND y.year = w.year WHERE w.school_id = $1 AND w.year = $2`
 
 // WaitersFor lists who waits for a seat in a section, in the order in which they come.
-func (q Queries) WaitersFor(ctx context.Context, school string, year int, section string) (list []WaitRow, err error) {
+func (q SeatsQueries) WaitersFor(ctx context.Context, school string, year int, section string) (list []WaitRow, err error) {
 	return list, q.list(ctx, &list, waiting+` AND w.section_id = $3 ORDER BY before`, school, year, section)
 }
 
 // Waits returns for how many sections a student waits, except one.
-func (q Queries) Waits(ctx context.Context, at Place, except string) (n int, err error) {
+func (q SeatsQueries) Waits(ctx context.Context, at Place, except string) (n int, err error) {
 	return n, q.get(ctx, &n, `SELECT count(*) FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id <> $4`, at.School, at.Year, at.Student, except)
 }
 
 // Wait lets a student wait for a seat, with a lot, and tells whether they did not already.
-func (q Queries) Wait(ctx context.Context, at Place, section string, lot int, now time.Time) (bool, error) {
+func (q SeatsQueries) Wait(ctx context.Context, at Place, section string, lot int, now time.Time) (bool, error) {
 	n, err := q.changed(ctx, `INSERT INTO seat_wait (school_id, year, student_id, section_id, lot, at) VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO NOTHING`,
 		at.School, at.Year, at.Student, section, lot, now)
 	return n > 0, err
 }
 
 // Unwait lets a student wait no longer for seats in sections, and lists those for which they did.
-func (q Queries) Unwait(ctx context.Context, at Place, sections []string) (gone []string, err error) {
+func (q SeatsQueries) Unwait(ctx context.Context, at Place, sections []string) (gone []string, err error) {
 	return gone, q.list(ctx, &gone, `DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id IN (SELECT jsonb_array_elements_text($4::jsonb)) RETURNING section_id`,
 		at.School, at.Year, at.Student, asJSON(sections))
 }
 
 // StopWaiting lets a student wait for no seat any more, and lists the sections for which they did.
-func (q Queries) StopWaiting(ctx context.Context, at Place) (gone []string, err error) {
+func (q SeatsQueries) StopWaiting(ctx context.Context, at Place) (gone []string, err error) {
 	return gone, q.list(ctx, &gone, `DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 RETURNING section_id`, at.School, at.Year, at.Student)
 }
 
 // Offer offers a seat to a student who waits for it, until a time.
-func (q Queries) Offer(ctx context.Context, at Place, section string, until time.Time) error {
+func (q SeatsQueries) Offer(ctx context.Context, at Place, section string, until time.Time) error {
 	return q.exec(ctx, `UPDATE seat_wait SET offered_until = $5 WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id = $4`, at.School, at.Year, at.Student, section, until)
 }
 
@@ -257,7 +257,7 @@ type WaitedFor struct {
 // WaitedFor lists the sections of all schools with an offer whose time is over, and those with a free seat for which somebody waits while
 // seats can be taken in that year; at most so many. The schools take turns, so that none waits for another; of each, the section comes first
 // that has not been looked at for longest.
-func (q Queries) WaitedFor(ctx context.Context, now time.Time, most int) (list []WaitedFor, err error) {
+func (q SeatsQueries) WaitedFor(ctx context.Context, now time.Time, most int) (list []WaitedFor, err error) {
 	return list, q.list(ctx, &list, `WITH waits AS (
 			SELECT school_id, year, section_id, min(student_id) AS student_id, bool_or(offered_until <= $1) AS lapsed, count(*) FILTER (WHERE offered_until > $1) AS offered,
 				bool_or(offered_until IS NULL) AS waiting, min(coalesce(looked_at, '-infinity')) AS looked_at, min(at) AS at
@@ -275,7 +275,7 @@ func (q Queries) WaitedFor(ctx context.Context, now time.Time, most int) (list [
 }
 
 // LookedAtWaits notes that the seats of a section were looked at, so that another one comes first next time.
-func (q Queries) LookedAtWaits(ctx context.Context, x *WaitedFor, now time.Time) error {
+func (q SeatsQueries) LookedAtWaits(ctx context.Context, x *WaitedFor, now time.Time) error {
 	return q.exec(ctx, `UPDATE seat_wait SET looked_at = $4 WHERE school_id = $1 AND year = $2 AND section_id = $3`, x.School, x.Year, x.Section, now)
 }
 
@@ -295,7 +295,7 @@ type ChoosingRow struct {
 }
 
 // Choosing lists the students of a year who have a window for choosing seats, with what they have chosen, by name.
-func (q Queries) Choosing(ctx context.Context, school string, year int) (list []ChoosingRow, err error) {
+func (q SeatsQueries) Choosing(ctx context.Context, school string, year int) (list []ChoosingRow, err error) {
 	return list, q.list(ctx, &list, `SELECT sh.student_id, p.given_name, p.family_name, sh.grade, c.student_id IS NOT NULL AS begun,
 			coalesce(c.version, 0) AS version, coalesce(c.state, 'choosing') AS state, c.looked, coalesce(c.looked_by, '') AS looked_by, c.looked_at, coalesce(c.receipt, '') AS receipt,
 			c.handed_at, coalesce(c.message, '') AS message,
@@ -309,12 +309,12 @@ func (q Queries) Choosing(ctx context.Context, school string, year int) (list []
 }
 
 // Lapse takes from the list of those who wait for a seat in a section whoever had an offer whose time is over, and tells whom.
-func (q Queries) Lapse(ctx context.Context, school string, year int, section string, now time.Time) (students []string, err error) {
+func (q SeatsQueries) Lapse(ctx context.Context, school string, year int, section string, now time.Time) (students []string, err error) {
 	return students, q.list(ctx, &students, `DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND section_id = $3 AND offered_until <= $4 RETURNING student_id`, school, year, section, now)
 }
 
 // EnrolledIn counts who is or was enrolled in each section of a year, but those that are kept; what a publication gave and nobody has changed is not counted.
-func (q Queries) EnrolledIn(ctx context.Context, school string, year int, kept []string) (map[string]int, error) {
+func (q SeatsQueries) EnrolledIn(ctx context.Context, school string, year int, kept []string) (map[string]int, error) {
 	var rows []struct {
 		Section string `db:"section_id"`
 		N       int    `db:"n"`
@@ -331,7 +331,7 @@ func (q Queries) EnrolledIn(ctx context.Context, school string, year int, kept [
 }
 
 // Left counts the seats that are left in some sections of a year on a date or later; those offered to somebody are not.
-func (q Queries) Left(ctx context.Context, school string, year int, sections []string, from string, now time.Time) (map[string]int, error) {
+func (q SeatsQueries) Left(ctx context.Context, school string, year int, sections []string, from string, now time.Time) (map[string]int, error) {
 	seats, err := q.seats(ctx, Place{School: school, Year: year}, sections, from, now)
 	out := make(map[string]int, len(seats))
 	for id, x := range seats {
@@ -351,7 +351,7 @@ type StayChange struct {
 }
 
 // ChangeStays writes a change with a date for a student whose choice is locked.
-func (q Queries) ChangeStays(ctx context.Context, at Place, c *StayChange) error {
+func (q SeatsQueries) ChangeStays(ctx context.Context, at Place, c *StayChange) error {
 	for id, end := range c.Ends {
 		if err := q.exec(ctx, `UPDATE enrollment SET ends = nullif($5, '')::date WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = $4`, at.School, at.Year, at.Student, id, end); err != nil {
 			return err
@@ -370,7 +370,7 @@ const untouched = `(e.placed AND e.begins IS NULL AND e.ends IS NULL)`
 
 // EnrollPlaced enrolls some students in what the placement gives them as it is published now, in the place of what an earlier publication gave them; whoever has chosen or changed something keeps all of it. Where nothing is
 // published any more they are enrolled in nothing.
-func (q Queries) EnrollPlaced(ctx context.Context, school string, year int, students []string, by string, now time.Time) error {
+func (q SeatsQueries) EnrollPlaced(ctx context.Context, school string, year int, students []string, by string, now time.Time) error {
 	return q.exec(ctx, `WITH who AS (SELECT x AS id FROM jsonb_array_elements_text($3::jsonb) x WHERE NOT EXISTS (SELECT 1 FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND e.student_id = x AND NOT `+untouched+`)),
 			gives AS (SELECT DISTINCT sh.student_id, g->>'section' AS section_id FROM who JOIN sheet sh ON sh.school_id = $1 AND sh.year = $2 AND sh.student_id = who.id AND sh.state = 'placed', jsonb_array_elements(sh.placed->'given') g),
 			gone AS (DELETE FROM enrollment e USING who WHERE e.school_id = $1 AND e.year = $2 AND e.student_id = who.id AND NOT EXISTS (SELECT 1 FROM gives WHERE gives.student_id = e.student_id AND gives.section_id = e.section_id)),
@@ -380,7 +380,7 @@ func (q Queries) EnrollPlaced(ctx context.Context, school string, year int, stud
 }
 
 // PutStays enrolls students in what the school's data says, in the place of what it said before. Whoever has chosen or changed something here keeps all of it, and so does who is enrolled by a publication.
-func (q Queries) PutStays(ctx context.Context, school string, year int, pupils []PupilIn, now time.Time) error {
+func (q SeatsQueries) PutStays(ctx context.Context, school string, year int, pupils []PupilIn, now time.Time) error {
 	ids, stays := []string{}, []StayIn{}
 	for i := range pupils {
 		ids, stays = append(ids, pupils[i].Student), append(stays, pupils[i].Stays...)
@@ -398,7 +398,7 @@ func (q Queries) PutStays(ctx context.Context, school string, year int, pupils [
 }
 
 // Leavers lists, by year, those students of a school whom its data no longer names and who have a seat in some section from a date on, or wait for one.
-func (q Queries) Leavers(ctx context.Context, school, from string) (list []Place, err error) {
+func (q SeatsQueries) Leavers(ctx context.Context, school, from string) (list []Place, err error) {
 	return list, q.list(ctx, &list, `SELECT e.school_id, e.year, e.student_id FROM enrollment e JOIN person p ON p.school_id = e.school_id AND p.id = e.student_id
 			WHERE e.school_id = $1 AND NOT p.present AND (e.ends IS NULL OR e.ends > $2::date)
 		UNION SELECT w.school_id, w.year, w.student_id FROM seat_wait w JOIN person p ON p.school_id = w.school_id AND p.id = w.student_id WHERE w.school_id = $1 AND NOT p.present
@@ -406,12 +406,12 @@ func (q Queries) Leavers(ctx context.Context, school, from string) (list []Place
 }
 
 // LeavePlaced takes away what publications gave in sections of a year, but those that are kept.
-func (q Queries) LeavePlaced(ctx context.Context, school string, year int, kept []string) error {
+func (q SeatsQueries) LeavePlaced(ctx context.Context, school string, year int, kept []string) error {
 	return q.exec(ctx, `DELETE FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND `+untouched+` AND e.section_id NOT IN (SELECT jsonb_array_elements_text($3::jsonb))`, school, year, asJSON(kept))
 }
 
 // Chosen lists who has a seat in which section of a year by their own choice, or by a change, and not by a publication; ended ones are not among them.
-func (q Queries) Chosen(ctx context.Context, school string, year int) (list []SeatOf, err error) {
+func (q SeatsQueries) Chosen(ctx context.Context, school string, year int) (list []SeatOf, err error) {
 	return list, q.list(ctx, &list, `SELECT e.student_id, e.section_id FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND e.ends IS NULL AND NOT `+untouched, school, year)
 }
 
@@ -422,7 +422,7 @@ type SeatOf struct {
 }
 
 // LockSeats lets nobody else take or choose seats of a year until the transaction ends: first the choices of those students, then all sections, in the order in which single acts lock them.
-func (q Queries) LockSeats(ctx context.Context, school string, year int, students []string) error {
+func (q SeatsQueries) LockSeats(ctx context.Context, school string, year int, students []string) error {
 	if err := q.exec(ctx, `SELECT 1 FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id IN (SELECT jsonb_array_elements_text($3::jsonb)) ORDER BY student_id FOR UPDATE`, school, year, asJSON(students)); err != nil {
 		return err
 	}
@@ -430,7 +430,7 @@ func (q Queries) LockSeats(ctx context.Context, school string, year int, student
 }
 
 // Overfull lists the sections of a year in which more students have a seat to the end than there are, though some have it by a publication.
-func (q Queries) Overfull(ctx context.Context, school string, year int) (sections []string, err error) {
+func (q SeatsQueries) Overfull(ctx context.Context, school string, year int) (sections []string, err error) {
 	return sections, q.list(ctx, &sections, `SELECT s.id FROM section s JOIN enrollment e ON e.school_id = s.school_id AND e.year = s.year AND e.section_id = s.id AND e.ends IS NULL
 		WHERE s.school_id = $1 AND s.year = $2 GROUP BY s.id, s.seats HAVING count(*) > s.seats AND bool_or(`+untouched+`) ORDER BY s.id`, school, year)
 }

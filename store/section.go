@@ -10,12 +10,12 @@ type ClassRow struct {
 }
 
 // Sections lists the sections of a year in their order.
-func (q Queries) Sections(ctx context.Context, school string, year int) (list []ClassRow, err error) {
+func (q ScheduleQueries) Sections(ctx context.Context, school string, year int) (list []ClassRow, err error) {
 	return list, q.list(ctx, &list, `SELECT id, rev, cells FROM section WHERE school_id = $1 AND year = $2 ORDER BY ord, id`, school, year)
 }
 
 // PutSection writes a section that is as it was in a rev; with 0 a new one, at the end. It tells whether it was so. Sheets are looked at anew beside the sections.
-func (q Queries) PutSection(ctx context.Context, school string, year int, row *SectionRow, rev int64) (bool, error) {
+func (q ScheduleQueries) PutSection(ctx context.Context, school string, year int, row *SectionRow, rev int64) (bool, error) {
 	query := `UPDATE section SET course_code = $4, seats = $5, cells = $6::jsonb, rev = DEFAULT WHERE school_id = $1 AND year = $2 AND id = $3 AND rev = $7`
 	args := []any{school, year, row.ID, row.Course, row.Seats, asJSON(row.Cells), rev}
 	if rev == 0 {
@@ -31,7 +31,7 @@ func (q Queries) PutSection(ctx context.Context, school string, year int, row *S
 }
 
 // RemoveSection takes a section away that is as it was in a rev, and tells whether it was so.
-func (q Queries) RemoveSection(ctx context.Context, school string, year int, id string, rev int64) (bool, error) {
+func (q ScheduleQueries) RemoveSection(ctx context.Context, school string, year int, id string, rev int64) (bool, error) {
 	n, err := q.changed(ctx, `DELETE FROM section WHERE school_id = $1 AND year = $2 AND id = $3 AND rev = $4`, school, year, id, rev)
 	if err != nil || n == 0 {
 		return false, err
@@ -40,6 +40,6 @@ func (q Queries) RemoveSection(ctx context.Context, school string, year int, id 
 }
 
 // lookAnew lets everybody's sheet be looked at anew.
-func (q Queries) lookAnew(ctx context.Context, school string, year int) error {
+func (q ScheduleQueries) lookAnew(ctx context.Context, school string, year int) error {
 	return q.exec(ctx, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1 AND year = $2`, school, year)
 }

@@ -181,7 +181,7 @@ func (l *entryList) Scan(src any) error {
 }
 
 // Sheet gives a student's sheet. The error is ErrNotFound where there is none.
-func (q Queries) Sheet(ctx context.Context, at Place) (s SheetRow, err error) {
+func (q SheetQueries) Sheet(ctx context.Context, at Place) (s SheetRow, err error) {
 	return s, q.get(ctx, &s, `SELECT `+sheetColumns+`,
 		CASE WHEN sh.submission = 0 THEN '[]' ELSE `+signatures+` END AS signatures, sh.placed,
 		EXISTS (SELECT 1 FROM draft d WHERE (d.school_id, d.year, d.student_id) = (sh.school_id, sh.year, sh.student_id) AND d.shown_at IS NOT NULL) AS shown FROM `+sheetTables+` WHERE sh.school_id = $1 AND sh.year = $2 AND sh.student_id = $3`, at.School, at.Year, at.Student)
@@ -232,7 +232,7 @@ const windowFor = `SELECT * FROM request_window w WHERE w.school_id = sh.school_
 const nearest = `ORDER BY w.student_id DESC, w.grade DESC LIMIT 1`
 
 // Pupil tells whose sheet it is. The error is ErrNotFound where there is no such sheet.
-func (q Queries) Pupil(ctx context.Context, at Place) (p Pupil, err error) {
+func (q SheetQueries) Pupil(ctx context.Context, at Place) (p Pupil, err error) {
 	return p, q.get(ctx, &p, `SELECT `+counselorName+`, `+pupilColumns+` FROM sheet sh JOIN `+pupilTables+`
 		WHERE sh.school_id = $1 AND sh.year = $2 AND sh.student_id = $3`, at.School, at.Year, at.Student)
 }
@@ -244,7 +244,7 @@ type CaseRow struct {
 }
 
 // Taught lists the students of a teacher with their sheets, by name.
-func (q Queries) Taught(ctx context.Context, school string, year int, teacher string) (list []CaseRow, err error) {
+func (q SheetQueries) Taught(ctx context.Context, school string, year int, teacher string) (list []CaseRow, err error) {
 	return q.cases(ctx, related, school, year, teacher, "teaches")
 }
 
@@ -252,7 +252,7 @@ const related = `sh.student_id IN (SELECT r.student_id FROM relation r WHERE r.s
 
 // cases lists students with their sheets. What belongs to each is looked up by key, so that the plan is good whatever the server knows of
 // the tables. Left out is what a list does not show: the counselor's name, and signatures but where more may come.
-func (q Queries) cases(ctx context.Context, which, school string, year int, args ...any) (list []CaseRow, err error) {
+func (q SheetQueries) cases(ctx context.Context, which, school string, year int, args ...any) (list []CaseRow, err error) {
 	return list, q.list(ctx, &list, `SELECT `+sheetColumns+`, `+pupilColumns+`,
 			CASE WHEN sh.state <> 'submitted' THEN '[]' ELSE `+signatures+` END AS signatures FROM `+sheetTables+` JOIN `+pupilTables+`
 		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND `+which+` ORDER BY p.family_name, p.given_name, p.id`, append([]any{school, year}, args...)...)

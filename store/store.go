@@ -44,7 +44,7 @@ const asideConns = 2
 
 // DB is a pool of connections; whoever waits longest is served first.
 type DB struct {
-	*sqlx.DB
+	db     *sqlx.DB
 	pool   *pgxpool.Pool
 	pooled bool // behind a transaction pooler: nothing may be left in a connection
 	queue  *river.Client[*sql.Tx]
@@ -56,13 +56,61 @@ type DB struct {
 	rests   atomic.Int64 // until when it is left alone, in Unix nanoseconds
 }
 
-// Queries are the statements, on a pool or in a transaction.
-type Queries struct {
-	sqlx.ExtContext
-	InTx  bool // what is read may be taken back
+// conn is where statements run: a pool or a transaction.
+type conn struct {
+	ext   sqlx.ExtContext
+	inTx  bool // what is read may be taken back
 	queue *river.Client[*sql.Tx]
 
 	pooled *DB // behind a transaction pooler, outside a transaction; else nil
+}
+
+// Queries are the statements by area, on a pool or in a transaction.
+type Queries struct {
+	*conn
+	Account    AccountQueries
+	Background BackgroundQueries
+	Caseload   CaseloadQueries
+	Imports    ImportsQueries
+	Messages   MessagesQueries
+	Office     OfficeQueries
+	People     PeopleQueries
+	Schedule   ScheduleQueries
+	Seats      SeatsQueries
+	Sheet      SheetQueries
+	Year       YearQueries
+}
+
+type (
+	// AccountQueries are the statements about how people and programs sign in.
+	AccountQueries struct{ *conn }
+	// BackgroundQueries are the statements about work that takes long.
+	BackgroundQueries struct{ *conn }
+	// CaseloadQueries are the statements about lists, batches and questions.
+	CaseloadQueries struct{ *conn }
+	// ImportsQueries are the statements about what bundles write and read.
+	ImportsQueries struct{ *conn }
+	// MessagesQueries are the statements about mail, other systems and calendars.
+	MessagesQueries struct{ *conn }
+	// OfficeQueries are the statements about the acts of the office.
+	OfficeQueries struct{ *conn }
+	// PeopleQueries are the statements about who is at a school, and what is kept about them.
+	PeopleQueries struct{ *conn }
+	// ScheduleQueries are the statements about demand, sections and placements.
+	ScheduleQueries struct{ *conn }
+	// SeatsQueries are the statements about chosen sections and enrollments.
+	SeatsQueries struct{ *conn }
+	// SheetQueries are the statements about the requests of single students.
+	SheetQueries struct{ *conn }
+	// YearQueries are the statements about school years, their catalogs, rules and request periods.
+	YearQueries struct{ *conn }
+)
+
+// all gives the statements of every area on the same connection.
+func (q *conn) all() Queries { return queriesOn(q) }
+
+func queriesOn(on *conn) Queries {
+	return Queries{conn: on, Account: AccountQueries{on}, Background: BackgroundQueries{on}, Caseload: CaseloadQueries{on}, Imports: ImportsQueries{on}, Messages: MessagesQueries{on}, Office: OfficeQueries{on}, People: PeopleQueries{on}, Schedule: ScheduleQueries{on}, Seats: SeatsQueries{on}, Sheet: SheetQueries{on}, Year: YearQueries{on}}
 }
 
 // connect opens a pool. Behind a transaction pooler the URL says default_query_exec_mode=exec; then no statement is prepared, and
@@ -101,7 +149,7 @@ func connect(ctx context.Context, address string) (*DB, error) {
 	if err != nil {
 		return nil, fmt.Errorf("connecting to the database: %w", err)
 	}
-	return &DB{DB: db, pool: pool, pooled: pooled, queue: queue, aside: aside, asideDB: sqlx.NewDb(stdlib.OpenDBFromPool(aside), "pgx")}, nil
+	return &DB{db: db, pool: pool, pooled: pooled, queue: queue, aside: aside, asideDB: sqlx.NewDb(stdlib.OpenDBFromPool(aside), "pgx")}, nil
 }
 
 // Runner makes a client of the job queue that runs jobs. It listens for new ones with a connection of its own, which the caller closes;
@@ -110,7 +158,7 @@ func (db *DB) Runner(ctx context.Context, config *river.Config) (client *river.C
 	config.Schema = queueSchema
 	if db.pooled {
 		config.PollOnly = true
-		client, err = river.NewClient(riverdatabasesql.New(db.DB.DB), config)
+		client, err = river.NewClient(riverdatabasesql.New(db.db.DB), config)
 		return client, func() {}, err
 	}
 	one := db.pool.Config()
@@ -119,7 +167,7 @@ func (db *DB) Runner(ctx context.Context, config *river.Config) (client *river.C
 	if err != nil {
 		return nil, nil, err
 	}
-	client, err = river.NewClient(riverdatabasesql.NewWithPgxListener(db.DB.DB, listener), config)
+	client, err = river.NewClient(riverdatabasesql.NewWithPgxListener(db.db.DB, listener), config)
 	if err != nil {
 		listener.Close()
 		return nil, nil, err
@@ -144,7 +192,7 @@ func Open(ctx context.Context, url string) (*DB, error) {
 
 // Close ends all connections.
 func (db *DB) Close() {
-	_ = db.DB.Close()
+	_ = db.db.Close()
 	_ = db.asideDB.Close()
 	db.pool.Close()
 	db.aside.Close()
@@ -154,17 +202,17 @@ func (db *DB) Close() {
 }
 
 // Queries runs statements outside a transaction.
-func (db *DB) Queries() Queries { return db.on(db.DB) }
+func (db *DB) Queries() Queries { return db.on(db.db) }
 
 // Aside runs short statements on connections of their own, so that what tells people of changes does not wait behind those who make them.
 func (db *DB) Aside() Queries { return db.on(db.asideDB) }
 
 func (db *DB) on(pool *sqlx.DB) Queries {
-	q := Queries{ExtContext: pool, queue: db.queue}
+	c := &conn{ext: pool, queue: db.queue}
 	if db.pooled {
-		q.pooled = db
+		c.pooled = db
 	}
-	return q
+	return queriesOn(c)
 }
 
 // Tx runs work in one transaction; an error takes everything back.
@@ -179,7 +227,7 @@ func (db *DB) tx(ctx context.Context, o *sql.TxOptions, work func(Queries) error
 	if follows := reading(ctx); follows != nil && o != nil && o.ReadOnly {
 		db = follows
 	}
-	tx, err := db.BeginTxx(ctx, o)
+	tx, err := db.db.BeginTxx(ctx, o)
 	if err != nil {
 		return fmt.Errorf("beginning a transaction: %w", err)
 	}
@@ -189,7 +237,7 @@ func (db *DB) tx(ctx context.Context, o *sql.TxOptions, work func(Queries) error
 			return fmt.Errorf("setting the school and deadlines: %w", err)
 		}
 	}
-	if err := work(Queries{ExtContext: tx, InTx: true, queue: db.queue}); err != nil {
+	if err := work(queriesOn(&conn{ext: tx, inTx: true, queue: db.queue})); err != nil {
 		return err
 	}
 	if err := tx.Commit(); err != nil {
@@ -200,11 +248,11 @@ func (db *DB) tx(ctx context.Context, o *sql.TxOptions, work func(Queries) error
 
 // Serialize waits, in a transaction, until no other one works under the same name: what is counted after that stays true until the end.
 // A limit that is counted and then kept needs it, since a statement does not see what others have not committed.
-func (q Queries) Serialize(ctx context.Context, name ...any) error {
+func (q *conn) Serialize(ctx context.Context, name ...any) error {
 	return q.exec(ctx, `SELECT pg_advisory_xact_lock(hashtextextended($1, 0))`, fmt.Sprintf("%q", name))
 }
 
-func (q Queries) get(ctx context.Context, target any, query string, args ...any) error {
+func (q *conn) get(ctx context.Context, target any, query string, args ...any) error {
 	err := q.alone(ctx, func(on sqlx.ExtContext) error { return sqlx.GetContext(ctx, on, target, query, args...) })
 	if errors.Is(err, sql.ErrNoRows) {
 		return ErrNotFound
@@ -212,17 +260,17 @@ func (q Queries) get(ctx context.Context, target any, query string, args ...any)
 	return err
 }
 
-func (q Queries) list(ctx context.Context, target any, query string, args ...any) error {
+func (q *conn) list(ctx context.Context, target any, query string, args ...any) error {
 	return q.alone(ctx, func(on sqlx.ExtContext) error { return sqlx.SelectContext(ctx, on, target, query, args...) })
 }
 
-func (q Queries) exec(ctx context.Context, query string, args ...any) error {
+func (q *conn) exec(ctx context.Context, query string, args ...any) error {
 	_, err := q.changed(ctx, query, args...)
 	return err
 }
 
 // changed runs a statement and tells how many rows it changed.
-func (q Queries) changed(ctx context.Context, query string, args ...any) (int64, error) {
+func (q *conn) changed(ctx context.Context, query string, args ...any) (int64, error) {
 	var n int64
 	err := q.alone(ctx, func(on sqlx.ExtContext) error {
 		result, err := on.ExecContext(ctx, query, args...)
@@ -266,4 +314,17 @@ func asJSON(v any) string {
 		return "[]" // a list without items
 	}
 	return string(text)
+}
+
+// Awake keeps a transaction that waits from ending for idling. The error says that it has ended.
+func (q *conn) Awake(ctx context.Context) error { return q.exec(ctx, `SELECT 1`) }
+
+// Enqueue asks the queue to run a task, when the transaction is committed.
+func (q *conn) Enqueue(ctx context.Context, args RunTask) error {
+	tx, ok := q.ext.(*sqlx.Tx)
+	if !ok {
+		return fmt.Errorf("asking the queue outside a transaction")
+	}
+	_, err := q.queue.InsertTx(ctx, tx.Tx, args, &river.InsertOpts{})
+	return err
 }

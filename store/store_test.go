@@ -59,7 +59,7 @@ func TestTheServerCannotAlterWhatHasHappened(t *testing.T) {
 	for _, text := range []string{`UPDATE event SET actor = 'x'`, `DELETE FROM event`, `TRUNCATE event`, `UPDATE submission SET receipt = 'x'`, `DELETE FROM submission`,
 		`UPDATE signature SET name = 'x'`, `DELETE FROM signature`, `UPDATE policy SET text = ''`, `DELETE FROM policy`, `UPDATE catalog SET at = now()`, `DELETE FROM catalog`,
 		`CREATE TABLE mine (x int)`, `DROP TABLE event`, `ALTER TABLE sheet ADD x int`, `UPDATE goose_db_version SET version_id = 9`, `ANALYZE VERBOSE pg_authid`} {
-		_, err := db.ExecContext(t.Context(), text)
+		_, err := db.Pool().ExecContext(t.Context(), text)
 		var refused *pgconn.PgError
 		if text == `ANALYZE VERBOSE pg_authid` {
 			continue // only warns
@@ -68,7 +68,7 @@ func TestTheServerCannotAlterWhatHasHappened(t *testing.T) {
 			t.Errorf("%s gives %v, want insufficient privilege", text, err)
 		}
 	}
-	if err := db.Queries().LookAtTables(t.Context()); err != nil {
+	if err := db.Queries().Imports.LookAtTables(t.Context()); err != nil {
 		t.Error("the one thing it may have the owner do:", err)
 	}
 }
@@ -83,13 +83,13 @@ func TestDeadlines(t *testing.T) {
 			// Behind a pooler nothing is left in a connection; else every statement has a deadline.
 			want := map[bool]string{true: "10s", false: "0"}[name == "by itself"]
 			var got string
-			if err := db.QueryRowxContext(t.Context(), `SELECT current_setting('statement_timeout')`).Scan(&got); err != nil || got != want {
+			if err := db.Pool().QueryRowxContext(t.Context(), `SELECT current_setting('statement_timeout')`).Scan(&got); err != nil || got != want {
 				t.Errorf("outside a transaction statement_timeout is %q, %v, want %s", got, err, want)
 			}
 			for setting, want := range map[string]string{"statement_timeout": "10s", "lock_timeout": "5s", "idle_in_transaction_session_timeout": "15s"} {
 				err := db.Tx(t.Context(), func(q store.Queries) error {
 					var got string
-					if err := q.QueryRowxContext(t.Context(), `SELECT current_setting($1)`, setting).Scan(&got); err != nil || got != want {
+					if err := q.Raw().QueryRowxContext(t.Context(), `SELECT current_setting($1)`, setting).Scan(&got); err != nil || got != want {
 						t.Errorf("%s is %q, %v, want %s", setting, got, err, want)
 					}
 					return nil
@@ -111,14 +111,14 @@ func TestALockThatIsHeld(t *testing.T) {
 	done := make(chan error)
 	go func() {
 		done <- db.Tx(context.Background(), func(q store.Queries) error {
-			_, err := q.ExecContext(context.Background(), `SELECT 1 FROM sheet WHERE student_id = 's0001' FOR UPDATE`)
+			_, err := q.Raw().ExecContext(context.Background(), `SELECT 1 FROM sheet WHERE student_id = 's0001' FOR UPDATE`)
 			close(holding)
 			<-release
 			return err
 		})
 	}()
 	<-holding
-	_, err := db.ExecContext(t.Context(), `SET lock_timeout = '50ms'; UPDATE sheet SET undoable = 0 WHERE student_id = 's0001'`)
+	_, err := db.Pool().ExecContext(t.Context(), `SET lock_timeout = '50ms'; UPDATE sheet SET undoable = 0 WHERE student_id = 's0001'`)
 	if !store.Unavailable(err) {
 		t.Errorf("%v is not said to pass", err)
 	}
@@ -313,7 +313,7 @@ func TestSaveChange(t *testing.T) {
 	testdb.Parallel(t)
 	d := testdb.New(t)
 	q := d.Open(t).Queries()
-	row, err := q.Sheet(t.Context(), mara)
+	row, err := q.Sheet.Sheet(t.Context(), mara)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -341,17 +341,17 @@ func TestSaveChange(t *testing.T) {
 	} {
 		c := change()
 		spoil(c)
-		if saved, err := q.SaveChange(t.Context(), c); saved || err != nil {
+		if saved, err := q.Sheet.SaveChange(t.Context(), c); saved || err != nil {
 			t.Errorf("%s: saved %v, %v", name, saved, err)
 		}
 		if now := testdb.Value[string](t, d, everything); now != was {
 			t.Errorf("%s: from %s to %s", name, was, now)
 		}
 	}
-	if saved, err := q.SaveChange(t.Context(), change()); !saved || err != nil {
+	if saved, err := q.Sheet.SaveChange(t.Context(), change()); !saved || err != nil {
 		t.Fatalf("saved %v, %v", saved, err)
 	}
-	now, err := q.Sheet(t.Context(), mara)
+	now, err := q.Sheet.Sheet(t.Context(), mara)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -366,7 +366,7 @@ func TestSaveChange(t *testing.T) {
 	if got := strings.Join(entries, " "); got != "ALG2false2 WLD2false3 PHY1false4 NOR2false5 HLT1false6 ROW1false7 TID1false9 ENG10false13 PRI1true1CER1 AST1true2HLT1" {
 		t.Errorf("entries: %s", got)
 	}
-	facts, err := q.Facts(t.Context(), mara.School, mara.Year, []string{"s0001"})
+	facts, err := q.Sheet.Facts(t.Context(), mara.School, mara.Year, []string{"s0001"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -378,25 +378,25 @@ func TestSaveChange(t *testing.T) {
 	if got := testdb.Value[string](t, d, `SELECT settled FROM signal WHERE id = $1`, claim); got != "confirmed" {
 		t.Errorf("the claim is %q", got)
 	}
-	events, err := q.Events(t.Context(), mara, 0, 10)
+	events, err := q.Sheet.Events(t.Context(), mara, 0, 10)
 	if err != nil || len(events) != 1 || events[0].Actor != "Ms Arden" || events[0].Kind != "all" || events[0].Reason != "why" || events[0].Detail.V.Message != "m" || !events[0].At.Equal(testdb.Now) {
 		t.Errorf("events: %+v, %v", events, err)
 	}
-	if got, err := q.Answered(t.Context(), mara, row.Version, "key"); got != "digest" || err != nil {
+	if got, err := q.Sheet.Answered(t.Context(), mara, row.Version, "key"); got != "digest" || err != nil {
 		t.Errorf("what was asked with the key: %q, %v", got, err)
 	}
-	if _, err := q.Answered(t.Context(), mara, row.Version, "other"); !errors.Is(err, store.ErrNotFound) {
+	if _, err := q.Sheet.Answered(t.Context(), mara, row.Version, "other"); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("what was asked with another key: %v", err)
 	}
-	if _, err := q.Answered(t.Context(), mara, now.Version, "key"); !errors.Is(err, store.ErrNotFound) {
+	if _, err := q.Sheet.Answered(t.Context(), mara, now.Version, "key"); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a key counts from before: %v", err)
 	}
 	// Signing writes under the submission that stands, with whatever facts there are.
 	sign := &store.Change{Place: mara, Version: now.Version + 1, At: testdb.Now, Actor: store.Actor{ID: "g0001", Name: "Ilse Quill"}, Kind: "sign", Reason: "", Detail: 1, State: now.SheetState, Signature: &store.Signature{}}
-	if saved, err := q.SaveChange(t.Context(), sign); !saved || err != nil {
+	if saved, err := q.Sheet.SaveChange(t.Context(), sign); !saved || err != nil {
 		t.Fatalf("saved %v, %v", saved, err)
 	}
-	if now, _ = q.Sheet(t.Context(), mara); len(now.Signatures.V) != 1 || now.Signatures.V[0].Name != "Ilse Quill" || now.Signatures.V[0].Person != "g0001" || now.Signatures.V[0].ForFamily || now.Facts != row.Facts+1 {
+	if now, _ = q.Sheet.Sheet(t.Context(), mara); len(now.Signatures.V) != 1 || now.Signatures.V[0].Name != "Ilse Quill" || now.Signatures.V[0].Person != "g0001" || now.Signatures.V[0].ForFamily || now.Facts != row.Facts+1 {
 		t.Errorf("signatures: %+v", now.Signatures.V)
 	}
 }
@@ -420,7 +420,7 @@ func TestTheDatabaseGuardsItself(t *testing.T) {
 		`UPDATE signal SET settled = 'confirmed' WHERE kind <> 'claim'`, `INSERT INTO account (username) VALUES ('')`, `INSERT INTO school VALUES ('', 'x')`,
 		`UPDATE person SET account_id = (SELECT account_id FROM person WHERE id = 's0001') WHERE id = 's0002'`,
 	} {
-		_, err := db.ExecContext(t.Context(), text)
+		_, err := db.Pool().ExecContext(t.Context(), text)
 		var refused *pgconn.PgError
 		if !errors.As(err, &refused) || refused.Code[:2] != "23" {
 			t.Errorf("%s gives %v, want a violated constraint", text, err)
@@ -444,25 +444,25 @@ func TestPublishYear(t *testing.T) {
 	} {
 		var got string
 		err := db.Tx(t.Context(), func(q store.Queries) error {
-			catalog, policy, err := q.PublishYear(t.Context(), "x", c.name, 2030, source(c.title, c.policy), []string{c.title}, map[string][]string{"users.csv": {c.title}}, 0, testdb.Now)
+			catalog, policy, err := q.Year.PublishYear(t.Context(), "x", c.name, 2030, source(c.title, c.policy), []string{c.title}, map[string][]string{"users.csv": {c.title}}, 0, testdb.Now)
 			got = fmt.Sprint(catalog, " ", policy)
 			return err
 		})
 		if err != nil || got != c.want {
 			t.Errorf("%d: versions %s, %v, want %s", i, got, err, c.want)
 		}
-		row, err := db.Queries().YearRow(t.Context(), "x", 2030)
+		row, err := db.Queries().Year.YearRow(t.Context(), "x", 2030)
 		if err != nil || row.SchoolName != c.name || fmt.Sprint(row.Catalog, " ", row.Policy) != c.want {
 			t.Errorf("%d: in force %+v, %v", i, row, err)
 		}
-		if s, err := db.Queries().Source(t.Context(), "x", 2030, row.Catalog, row.Policy); err != nil || s.Policy != c.policy || s.Files["courses.csv"].Rows[0][0] != c.title {
+		if s, err := db.Queries().Year.Source(t.Context(), "x", 2030, row.Catalog, row.Policy); err != nil || s.Policy != c.policy || s.Files["courses.csv"].Rows[0][0] != c.title {
 			t.Errorf("%d: source %+v, %v", i, s, err)
 		}
 	}
-	if s, err := db.Queries().Source(t.Context(), "x", 2030, 1, 2); err != nil || s.Policy != "q" || s.Files["courses.csv"].Rows[0][0] != "A" {
+	if s, err := db.Queries().Year.Source(t.Context(), "x", 2030, 1, 2); err != nil || s.Policy != "q" || s.Files["courses.csv"].Rows[0][0] != "A" {
 		t.Errorf("an earlier version: %+v, %v", s, err)
 	}
-	if _, err := db.Queries().Source(t.Context(), "x", 2030, 9, 1); !errors.Is(err, store.ErrNotFound) {
+	if _, err := db.Queries().Year.Source(t.Context(), "x", 2030, 9, 1); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a version that is not there: %v", err)
 	}
 	// What is changed here stands on the versions that were looked at, or does nothing.
@@ -473,22 +473,22 @@ func TestPublishYear(t *testing.T) {
 	}{{3, 2, false, "3 3"}, {2, 3, false, "3 3"}, {3, 3, true, "3 4"}, {3, 3, false, "3 4"}} {
 		var done bool
 		err := db.Tx(t.Context(), func(q store.Queries) (err error) {
-			done, err = q.Revise(t.Context(), "x", 2030, store.Versions{Catalog: c.catalog, Policy: c.policy}, source("A", "r"), []string{"A"}, "Ada", "Because.", testdb.Now)
+			done, err = q.Year.Revise(t.Context(), "x", 2030, store.Versions{Catalog: c.catalog, Policy: c.policy}, source("A", "r"), []string{"A"}, "Ada", "Because.", testdb.Now)
 			return err
 		})
-		row, _ := db.Queries().YearRow(t.Context(), "x", 2030)
+		row, _ := db.Queries().Year.YearRow(t.Context(), "x", 2030)
 		if got := fmt.Sprint(row.Catalog, " ", row.Policy); err != nil || done != c.done || got != c.want {
 			t.Errorf("revised on %d and %d: %v, %v, in force %s, want %s", c.catalog, c.policy, done, err, got, c.want)
 		}
 	}
-	list, err := db.Queries().SourceVersions(t.Context(), "x", 2030)
+	list, err := db.Queries().Year.SourceVersions(t.Context(), "x", 2030)
 	if err != nil || len(list) != 7 || list[3].Kind != "rules" || list[3].Version != 4 || list[3].By != "Ada" || list[3].Reason != "Because." {
 		t.Errorf("the versions: %+v, %v", list, err)
 	}
-	if n, err := db.Queries().Newest(t.Context(), "x"); n != 2030 || err != nil {
+	if n, err := db.Queries().Year.Newest(t.Context(), "x"); n != 2030 || err != nil {
 		t.Errorf("the newest year is %d, %v", n, err)
 	}
-	if n, err := db.Queries().Newest(t.Context(), "y"); n != 0 || err != nil {
+	if n, err := db.Queries().Year.Newest(t.Context(), "y"); n != 0 || err != nil {
 		t.Errorf("the newest year of no school is %d, %v", n, err)
 	}
 }
@@ -500,39 +500,39 @@ func TestForgetting(t *testing.T) {
 	account := d.Account(t, "mara.quill")
 	ctx, now := t.Context(), testdb.Now
 	for i, life := range []time.Duration{-time.Second, time.Hour} {
-		if begun, err := q.BeginSession(ctx, &store.NewSession{Token: fmt.Sprint("t", i), Account: account, Data: []byte("x"), Agent: "agent", Expiry: now.Add(life)}, now); err != nil || !begun {
+		if begun, err := q.Account.BeginSession(ctx, &store.NewSession{Token: fmt.Sprint("t", i), Account: account, Data: []byte("x"), Agent: "agent", Expiry: now.Add(life)}, now); err != nil || !begun {
 			t.Fatal(begun, err)
 		}
 	}
-	if _, err := q.SessionData(ctx, "t0", now); !errors.Is(err, store.ErrNotFound) {
+	if _, err := q.Account.SessionData(ctx, "t0", now); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a session that is over is found: %v", err)
 	}
-	list, err := q.Sessions(ctx, account, now)
+	list, err := q.Account.Sessions(ctx, account, now)
 	if err != nil || len(list) != 1 || list[0].Token != "t1" {
 		t.Errorf("sessions: %+v, %v", list, err)
 	}
 	for key, at := range map[string]time.Time{"old": now.Add(-25 * time.Hour), "new": now.Add(-23 * time.Hour)} {
-		if _, err := q.Press(ctx, key, store.Pressure{Free: 1, Decay: time.Hour, Longest: time.Hour}, at); err != nil {
+		if _, err := q.Account.Press(ctx, key, store.Pressure{Free: 1, Decay: time.Hour, Longest: time.Hour}, at); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if err := q.ForgetOld(ctx, now); err != nil {
+	if err := q.Account.ForgetOld(ctx, now); err != nil {
 		t.Fatal(err)
 	}
 	if got := testdb.Value[string](t, d, `SELECT string_agg(token, ' ') FROM session`) + testdb.Value[string](t, d, `SELECT string_agg(key, ' ') FROM sign_in_pressure`); got != "t1new" {
 		t.Errorf("left: %s", got)
 	}
 	for i := range store.MaxDevices + 3 {
-		if err := q.RememberDevice(ctx, account, fmt.Sprint("d", i), now.Add(time.Duration(i)*time.Second)); err != nil {
+		if err := q.Account.RememberDevice(ctx, account, fmt.Sprint("d", i), now.Add(time.Duration(i)*time.Second)); err != nil {
 			t.Fatal(err)
 		}
 	}
 	for token, want := range map[string]bool{"d0": false, "d2": false, "d3": true, "d22": true} {
-		if got, err := q.KnowsDevice(ctx, "mara.quill", token); got != want || err != nil {
+		if got, err := q.Account.KnowsDevice(ctx, "mara.quill", token); got != want || err != nil {
 			t.Errorf("device %s known: %v, %v", token, got, err)
 		}
 	}
-	if got, _ := q.KnowsDevice(ctx, "ilse.quill", "d22"); got {
+	if got, _ := q.Account.KnowsDevice(ctx, "ilse.quill", "d22"); got {
 		t.Error("somebody else's device is known")
 	}
 }
@@ -546,7 +546,7 @@ func TestPress(t *testing.T) {
 	press := func(after time.Duration) time.Duration {
 		t.Helper()
 		now = now.Add(after)
-		wait, err := q.Press(t.Context(), "k", p, now)
+		wait, err := q.Account.Press(t.Context(), "k", p, now)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -559,10 +559,10 @@ func TestPress(t *testing.T) {
 	if got := strings.Join(waits, " "); got != "0s 0s 0s 1s 0s 1.5s 0s 3s 0s 8s 0s 8s 0s 0s 0s 1s" {
 		t.Errorf("waits: %s", got)
 	}
-	if err := q.ReleaseOne(t.Context(), "k"); err != nil || press(0) != 0 {
+	if err := q.Account.ReleaseOne(t.Context(), "k"); err != nil || press(0) != 0 {
 		t.Errorf("one taken back: %v", err)
 	}
-	if err := q.Release(t.Context(), "k"); err != nil || press(0) != 0 || press(0) != 0 || press(0) != 0 || press(0) == 0 {
+	if err := q.Account.Release(t.Context(), "k"); err != nil || press(0) != 0 || press(0) != 0 || press(0) != 0 || press(0) == 0 {
 		t.Errorf("all taken back: %v", err)
 	}
 }

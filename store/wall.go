@@ -49,12 +49,12 @@ func hold(ctx context.Context, conn *pgx.Conn) (bool, error) {
 }
 
 // alone runs one statement, where it may on the database that follows; behind a transaction pooler, where a connection cannot be set for longer than a transaction, in one of its own.
-func (q Queries) alone(ctx context.Context, work func(sqlx.ExtContext) error) error {
-	if follows := reading(ctx); follows != nil && !q.InTx {
-		q = follows.Queries()
+func (q *conn) alone(ctx context.Context, work func(sqlx.ExtContext) error) error {
+	if follows := reading(ctx); follows != nil && !q.inTx {
+		q = follows.Queries().conn
 	}
 	if q.pooled == nil || schoolOf(ctx) == everywhere {
-		return work(q.ExtContext)
+		return work(q.ext)
 	}
-	return q.pooled.Tx(ctx, func(q Queries) error { return work(q.ExtContext) })
+	return q.pooled.Tx(ctx, func(q Queries) error { return work(q.ext) })
 }

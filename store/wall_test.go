@@ -36,7 +36,7 @@ func TestTheWallBetweenSchools(t *testing.T) {
 	here, both := store.Within(t.Context(), "elsewhere"), t.Context()
 	count := func(ctx context.Context, text string) (n int) {
 		t.Helper()
-		if err := sqlx.GetContext(ctx, q, &n, text); err != nil {
+		if err := sqlx.GetContext(ctx, q.Raw(), &n, text); err != nil {
 			t.Fatalf("%s: %v", text, err)
 		}
 		return n
@@ -64,10 +64,10 @@ func TestTheWallBetweenSchools(t *testing.T) {
 	if some < 1000 {
 		t.Errorf("%d rows were looked at", some)
 	}
-	if _, err := q.ExecContext(here, `INSERT INTO school_year (school_id, year) VALUES ('pellworth', 2099)`); err == nil || !strings.Contains(err.Error(), "row-level security") {
+	if _, err := q.Raw().ExecContext(here, `INSERT INTO school_year (school_id, year) VALUES ('pellworth', 2099)`); err == nil || !strings.Contains(err.Error(), "row-level security") {
 		t.Errorf("a row of another school is written: %v", err)
 	}
-	if _, err := q.ExecContext(here, `UPDATE sheet SET message = 'x'`); err != nil {
+	if _, err := q.Raw().ExecContext(here, `UPDATE sheet SET message = 'x'`); err != nil {
 		t.Error(err)
 	}
 	if got := testdb.Value[string](t, d, `SELECT string_agg(DISTINCT school_id, ' ') FROM sheet WHERE message = 'x'`); got != "elsewhere" {
@@ -75,7 +75,7 @@ func TestTheWallBetweenSchools(t *testing.T) {
 	}
 	// In a transaction too, and what is of a person in all their schools is seen from each.
 	err := d.Open(t).Tx(here, func(q store.Queries) error {
-		ids, err := q.Schools(here)
+		ids, err := q.Year.Schools(here)
 		if err != nil || !slices.Equal(ids, []string{"elsewhere"}) {
 			t.Errorf("in a transaction: %v, %v", ids, err)
 		}
@@ -84,10 +84,10 @@ func TestTheWallBetweenSchools(t *testing.T) {
 	if err != nil {
 		t.Error(err)
 	}
-	if list, err := q.PersonsOf(here, d.Account(t, "mara.quill")); err != nil || len(list) != 2 {
+	if list, err := q.People.PersonsOf(here, d.Account(t, "mara.quill")); err != nil || len(list) != 2 {
 		t.Errorf("Mara is %d persons, %v", len(list), err)
 	}
-	if _, reach, err := q.AccountOf(here, "elsewhere", "s0001", 0); err != nil || reach {
+	if _, reach, err := q.People.AccountOf(here, "elsewhere", "s0001", 0); err != nil || reach {
 		t.Errorf("her account is within reach of somebody who administers nothing: %v", err)
 	}
 }
@@ -115,7 +115,7 @@ func sees(t *testing.T, db *store.DB) {
 				ctx, want = store.Within(ctx, fmt.Sprint("x", n)), 1
 			}
 			for range 40 {
-				ids, err := db.Queries().Schools(ctx)
+				ids, err := db.Queries().Year.Schools(ctx)
 				if err != nil || len(ids) != want || want == 1 && ids[0] != fmt.Sprint("x", n) {
 					t.Errorf("held to %d: %v, %v", n, ids, err)
 					return

@@ -6,7 +6,7 @@ import (
 )
 
 // Schools lists the ids of the schools.
-func (q Queries) Schools(ctx context.Context) (ids []string, err error) {
+func (q YearQueries) Schools(ctx context.Context) (ids []string, err error) {
 	return ids, q.list(ctx, &ids, `SELECT id FROM school ORDER BY id`)
 }
 
@@ -21,7 +21,7 @@ type YearRow struct {
 }
 
 // YearRow gives a school year. The error is ErrNotFound where there is none.
-func (q Queries) YearRow(ctx context.Context, school string, year int) (y YearRow, err error) {
+func (q YearQueries) YearRow(ctx context.Context, school string, year int) (y YearRow, err error) {
 	return y, q.get(ctx, &y, `SELECT y.school_id, y.year, sc.name AS school_name, y.catalog_version, y.policy_version, y.roster_version
 		FROM school_year y JOIN school sc ON sc.id = y.school_id WHERE y.school_id = $1 AND y.year = $2`, school, year)
 }
@@ -39,7 +39,7 @@ type Source struct {
 }
 
 // Source gives the versions of a year's catalog and policy. The error is ErrNotFound where there is none.
-func (q Queries) Source(ctx context.Context, school string, year int, catalog, policy int64) (s Source, err error) {
+func (q YearQueries) Source(ctx context.Context, school string, year int, catalog, policy int64) (s Source, err error) {
 	var row struct {
 		Files JSON[map[string]Sheetful]
 		Text  string
@@ -51,7 +51,7 @@ func (q Queries) Source(ctx context.Context, school string, year int, catalog, p
 
 // PublishYear makes a school year, or new versions of its catalog and policy where they differ from those in force, and tells the
 // versions then in force. Where looked is not 0 and another version of the catalog is in force, nothing is done and the error is ErrMoved.
-func (q Queries) PublishYear(ctx context.Context, school, name string, year int, s Source, codes []string, headers map[string][]string, looked int64, now time.Time) (catalog, policy int64, err error) {
+func (q YearQueries) PublishYear(ctx context.Context, school, name string, year int, s Source, codes []string, headers map[string][]string, looked int64, now time.Time) (catalog, policy int64, err error) {
 	if err := q.exec(ctx, `INSERT INTO school (id, name) VALUES ($1, $2) ON CONFLICT (id) DO UPDATE SET name = $2`, school, name); err != nil {
 		return 0, 0, err
 	}
@@ -78,7 +78,7 @@ func (q Queries) PublishYear(ctx context.Context, school, name string, year int,
 }
 
 // publish makes new versions of the catalog and policy where they differ from those in force, and puts them in force.
-func (q Queries) publish(ctx context.Context, old *YearRow, s Source, codes []string, by, reason string, now time.Time) (catalog, policy int64, err error) {
+func (q YearQueries) publish(ctx context.Context, old *YearRow, s Source, codes []string, by, reason string, now time.Time) (catalog, policy int64, err error) {
 	school, year := old.School, old.Year
 	if err := q.exec(ctx, `INSERT INTO course (school_id, year, code) SELECT $1, $2, jsonb_array_elements_text($3::jsonb) ON CONFLICT DO NOTHING`, school, year, asJSON(codes)); err != nil {
 		return 0, 0, err
@@ -98,7 +98,7 @@ func (q Queries) publish(ctx context.Context, old *YearRow, s Source, codes []st
 }
 
 // Revise puts other rules or courses in force, where those that were looked at are still in force, and tells whether it did.
-func (q Queries) Revise(ctx context.Context, school string, year int, looked Versions, s Source, codes []string, by, reason string, now time.Time) (bool, error) {
+func (q YearQueries) Revise(ctx context.Context, school string, year int, looked Versions, s Source, codes []string, by, reason string, now time.Time) (bool, error) {
 	var old YearRow
 	if err := q.get(ctx, &old, `SELECT school_id, year, '' AS school_name, catalog_version, policy_version, roster_version FROM school_year WHERE school_id = $1 AND year = $2 FOR UPDATE`, school, year); err != nil {
 		return false, err
@@ -120,18 +120,18 @@ type VersionRow struct {
 }
 
 // SourceVersions lists the versions of a year's rules and catalog, the latest first, at most 200.
-func (q Queries) SourceVersions(ctx context.Context, school string, year int) (list []VersionRow, err error) {
+func (q YearQueries) SourceVersions(ctx context.Context, school string, year int) (list []VersionRow, err error) {
 	return list, q.list(ctx, &list, `SELECT 'rules' AS kind, version, at, by_name, reason FROM policy WHERE school_id = $1 AND year = $2
 		UNION ALL SELECT 'courses', version, at, by_name, reason FROM catalog WHERE school_id = $1 AND year = $2 ORDER BY at DESC, kind, version DESC LIMIT 200`, school, year)
 }
 
 // PolicyText gives policy.json in a version. The error is ErrNotFound.
-func (q Queries) PolicyText(ctx context.Context, school string, year int, version int64) (text string, err error) {
+func (q YearQueries) PolicyText(ctx context.Context, school string, year int, version int64) (text string, err error) {
 	return text, q.get(ctx, &text, `SELECT text FROM policy WHERE school_id = $1 AND year = $2 AND version = $3`, school, year, version)
 }
 
 // RaiseRoster makes stale what is at hand of people, relations and windows of a school: in all its years, or in one where year is not 0.
-func (q Queries) RaiseRoster(ctx context.Context, school string, year int) error {
+func (q YearQueries) RaiseRoster(ctx context.Context, school string, year int) error {
 	return q.exec(ctx, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1 AND ($2 = 0 OR year = $2)`, school, year)
 }
 
@@ -157,14 +157,14 @@ const (
 )
 
 // Windows lists the windows of a year: for all, by grade, by student.
-func (q Queries) Windows(ctx context.Context, school string, year int) (list []WindowRow, err error) {
+func (q YearQueries) Windows(ctx context.Context, school string, year int) (list []WindowRow, err error) {
 	return list, q.list(ctx, &list, `SELECT CASE w.round WHEN 'year' THEN '' ELSE w.round END AS round, w.grade, w.student_id, w.opens, w.families_close, w.counselors_close,
 			coalesce(p.family_name || ', ' || p.given_name, '') AS name FROM request_window w LEFT JOIN person p ON p.school_id = w.school_id AND p.id = w.student_id
 		WHERE w.school_id = $1 AND w.year = $2 ORDER BY w.round <> 'year', w.round DESC, w.student_id <> '', w.grade, name, w.student_id`, school, year)
 }
 
 // DropWindow takes a window away, and tells whether there was one.
-func (q Queries) DropWindow(ctx context.Context, school string, year int, w WindowRow) (bool, error) {
+func (q YearQueries) DropWindow(ctx context.Context, school string, year int, w WindowRow) (bool, error) {
 	n, err := q.changed(ctx, `DELETE FROM request_window WHERE school_id = $1 AND year = $2 AND round = CASE $3 WHEN '' THEN 'year' ELSE $3 END AND grade = $4 AND student_id = $5`,
 		school, year, w.Round, w.Grade, w.Student)
 	if err != nil || n == 0 {
@@ -174,7 +174,7 @@ func (q Queries) DropWindow(ctx context.Context, school string, year int, w Wind
 }
 
 // SetWindow sets a window.
-func (q Queries) SetWindow(ctx context.Context, school string, year int, w WindowRow) error {
+func (q YearQueries) SetWindow(ctx context.Context, school string, year int, w WindowRow) error {
 	if err := q.exec(ctx, `INSERT INTO request_window (school_id, year, round, grade, student_id, opens, families_close, counselors_close)
 			VALUES ($1, $2, CASE $8 WHEN '' THEN 'year' ELSE $8 END, $3, $4, $5, $6, $7)
 		ON CONFLICT (school_id, year, round, grade, student_id) DO UPDATE SET opens = $5, families_close = $6, counselors_close = $7`,
@@ -182,4 +182,9 @@ func (q Queries) SetWindow(ctx context.Context, school string, year int, w Windo
 		return err
 	}
 	return q.RaiseRoster(ctx, school, year)
+}
+
+// Newest gives the newest year of a school, or 0.
+func (q YearQueries) Newest(ctx context.Context, school string) (year int, err error) {
+	return year, q.get(ctx, &year, `SELECT coalesce(max(year), 0) FROM school_year WHERE school_id = $1`, school)
 }

@@ -49,7 +49,7 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 	known := false
 	if from.Device != "" {
 		var err error
-		if known, err = q.KnowsDevice(ctx, username, secret.Hashed(from.Device)); err != nil {
+		if known, err = q.Account.KnowsDevice(ctx, username, secret.Hashed(from.Device)); err != nil {
 			return nil, err
 		}
 		if known {
@@ -58,9 +58,9 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 	}
 	// An attempt counts before it is tried, so that many at once are no way around.
 	host := "address " + from.Address
-	wait, err := q.Press(ctx, user, accountPressure, s.now())
+	wait, err := q.Account.Press(ctx, user, accountPressure, s.now())
 	if err == nil && wait == 0 && !known { // others at the same address do not lock out a known device
-		wait, err = q.Press(ctx, host, addressPressure, s.now())
+		wait, err = q.Account.Press(ctx, host, addressPressure, s.now())
 	}
 	if err != nil {
 		return nil, err
@@ -69,7 +69,7 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 		s.log.WarnContext(ctx, "a sign-in must wait", "wait", wait)
 		return nil, &problem.Error{Code: problem.TooMany, Wait: wait}
 	}
-	c, err := q.Credentials(ctx, username)
+	c, err := q.Account.Credentials(ctx, username)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return nil, err
 	}
@@ -87,9 +87,9 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 	if err != nil { // it was not tried, so it does not count
 		aside, stop := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 		defer stop()
-		err = errors.Join(err, q.ReleaseOne(aside, user))
+		err = errors.Join(err, q.Account.ReleaseOne(aside, user))
 		if !known {
-			err = errors.Join(err, q.ReleaseOne(aside, host))
+			err = errors.Join(err, q.Account.ReleaseOne(aside, host))
 		}
 		return nil, err
 	}
@@ -97,7 +97,7 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 		match = false
 	}
 	if c.Account != 0 {
-		if err := q.NoteSignIn(ctx, c.Account, store.SignIn{At: s.now(), Done: match, Agent: from.Agent}); err != nil {
+		if err := q.Account.NoteSignIn(ctx, c.Account, store.SignIn{At: s.now(), Done: match, Agent: from.Agent}); err != nil {
 			return nil, err
 		}
 	}
@@ -108,16 +108,16 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 	if !known {
 		from.Device = rand.Text()
 	}
-	if err := errors.Join(q.Release(ctx, user), q.RememberDevice(ctx, c.Account, secret.Hashed(from.Device), s.now())); err != nil {
+	if err := errors.Join(q.Account.Release(ctx, user), q.Account.RememberDevice(ctx, c.Account, secret.Hashed(from.Device), s.now())); err != nil {
 		return nil, err
 	}
 	if !known {
-		if err := q.ReleaseOne(ctx, host); err != nil {
+		if err := q.Account.ReleaseOne(ctx, host); err != nil {
 			return nil, err
 		}
 	}
 	if raised != "" {
-		if err := q.RaiseHash(ctx, c.Account, c.Hash, raised); err != nil {
+		if err := q.Account.RaiseHash(ctx, c.Account, c.Hash, raised); err != nil {
 			return nil, err
 		}
 	}
@@ -129,16 +129,16 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 // are SignInFailed where the old one is not right, or another has been set meanwhile, TooMany and those of weakPassword.
 func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, new string) (epoch int64, err error) {
 	q := s.db.Queries()
-	username, _, err := q.Username(ctx, by)
+	username, _, err := q.Account.Username(ctx, by)
 	if err != nil {
 		return 0, problem.AsNotFound(err)
 	}
-	if wait, err := q.Press(ctx, fmt.Sprint("change ", by), accountPressure, s.now()); err != nil {
+	if wait, err := q.Account.Press(ctx, fmt.Sprint("change ", by), accountPressure, s.now()); err != nil {
 		return 0, err
 	} else if wait > 0 {
 		return 0, &problem.Error{Code: problem.TooMany, Wait: wait}
 	}
-	c, err := q.Credentials(ctx, username)
+	c, err := q.Account.Credentials(ctx, username)
 	if err != nil {
 		return 0, problem.AsNotFound(err)
 	}
@@ -151,7 +151,7 @@ func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, ne
 		return 0, problem.New(problem.BadPassword)
 	}
 	names := []string{username}
-	persons, err := q.PersonsOf(ctx, by)
+	persons, err := q.People.PersonsOf(ctx, by)
 	if err != nil {
 		return 0, err
 	}
@@ -166,17 +166,17 @@ func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, ne
 		return 0, err
 	}
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		replaced, err := q.ReplacePassword(ctx, by, c.Hash, hash, s.now())
+		replaced, err := q.Account.ReplacePassword(ctx, by, c.Hash, hash, s.now())
 		if err != nil {
 			return err
 		}
 		if !replaced { // the office has given another one since
 			return problem.New(problem.SignInFailed)
 		}
-		if epoch, err = q.EndSessions(ctx, by, session); err != nil {
+		if epoch, err = q.Account.EndSessions(ctx, by, session); err != nil {
 			return err
 		}
-		return q.ForgetDevices(ctx, by, "")
+		return q.Account.ForgetDevices(ctx, by, "")
 	})
 	if err != nil {
 		return 0, err
@@ -185,7 +185,7 @@ func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, ne
 	if err := s.messages.Notice(ctx, by, "password"); err != nil {
 		return 0, err
 	}
-	return epoch, q.Release(ctx, fmt.Sprint("change ", by))
+	return epoch, q.Account.Release(ctx, fmt.Sprint("change ", by))
 }
 
 // Session is one sign-in of an account.
@@ -193,12 +193,12 @@ type Session = store.Session
 
 // Sessions lists an account's sessions, the latest first.
 func (s *Service) Sessions(ctx context.Context, by int64) ([]Session, error) {
-	return s.db.Queries().Sessions(ctx, by, s.now())
+	return s.db.Queries().Account.Sessions(ctx, by, s.now())
 }
 
 // EndSession ends one of an account's sessions.
 func (s *Service) EndSession(ctx context.Context, by int64, token string) error {
-	ended, err := s.db.Queries().EndSession(ctx, by, token)
+	ended, err := s.db.Queries().Account.EndSession(ctx, by, token)
 	if err == nil && !ended {
 		err = problem.New(problem.NotFound)
 	}
@@ -208,7 +208,7 @@ func (s *Service) EndSession(ctx context.Context, by int64, token string) error 
 // EndSessions ends all sessions of an account except one, in one act. It returns the epoch that the one that stays must remember.
 func (s *Service) EndSessions(ctx context.Context, by int64, except string) (epoch int64, err error) {
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		epoch, err = q.EndSessions(ctx, by, except)
+		epoch, err = q.Account.EndSessions(ctx, by, except)
 		return err
 	})
 	return epoch, err
@@ -216,7 +216,7 @@ func (s *Service) EndSessions(ctx context.Context, by int64, except string) (epo
 
 // FindSession, BeginSession, UpdateSession and DropSession are where package web keeps sessions; tokens are hashed.
 func (s *Service) FindSession(ctx context.Context, token string) (data []byte, found bool, err error) {
-	data, err = s.db.Queries().SessionData(ctx, token, s.now())
+	data, err = s.db.Queries().Account.SessionData(ctx, token, s.now())
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, false, nil
 	}
@@ -228,12 +228,12 @@ type NewSession = store.NewSession
 
 // BeginSession writes a session, unless the account's sessions have been ended since its sign-in began, and reports whether it did.
 func (s *Service) BeginSession(ctx context.Context, n *NewSession) (begun bool, err error) {
-	return s.db.Queries().BeginSession(ctx, n, s.now())
+	return s.db.Queries().Account.BeginSession(ctx, n, s.now())
 }
 
 // UpdateSession writes what a session remembers, and reports whether the session still is.
 func (s *Service) UpdateSession(ctx context.Context, token string, data []byte, expiry time.Time) (kept bool, err error) {
-	return s.db.Queries().UpdateSession(ctx, token, data, s.now(), expiry)
+	return s.db.Queries().Account.UpdateSession(ctx, token, data, s.now(), expiry)
 }
 
 // Until returns when something ends that lasts for a time from now.
@@ -241,7 +241,7 @@ func (s *Service) Until(life time.Duration) time.Time { return s.now().Add(life)
 
 // DropSession ends a session, whosever it is, and reports whether there was one.
 func (s *Service) DropSession(ctx context.Context, token string) (ended bool, err error) {
-	return s.db.Queries().EndSession(ctx, 0, token)
+	return s.db.Queries().Account.EndSession(ctx, 0, token)
 }
 
 // Me is who is signed in.
@@ -276,20 +276,20 @@ type Child struct {
 // Me tells who an account is, and which year concerns each person now.
 func (s *Service) Me(ctx context.Context, by int64) (*Me, error) {
 	q := s.db.Queries()
-	username, language, err := q.Username(ctx, by)
+	username, language, err := q.Account.Username(ctx, by)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
-	list, err := q.PersonsOf(ctx, by)
+	list, err := q.People.PersonsOf(ctx, by)
 	if err != nil {
 		return nil, err
 	}
 	me := &Me{Username: username, Language: language}
 	for _, p := range list {
 		out := Person{Person: p, Job: job(&p)}
-		years, err := q.YearsOfSchool(ctx, p.School)
+		years, err := q.People.YearsOfSchool(ctx, p.School)
 		if out.Job == "student" {
-			years, err = q.YearsOf(ctx, p.School, p.ID)
+			years, err = q.People.YearsOf(ctx, p.School, p.ID)
 		}
 		if err != nil {
 			return nil, err
@@ -303,7 +303,7 @@ func (s *Service) Me(ctx context.Context, by int64) (*Me, error) {
 			}
 		}
 		for _, c := range p.Children.V {
-			years, err := q.YearsOf(ctx, p.School, c.ID)
+			years, err := q.People.YearsOf(ctx, p.School, c.ID)
 			if err != nil {
 				return nil, err
 			}
@@ -325,7 +325,7 @@ func (s *Service) leaves(ctx context.Context, school string, year, grade int) (b
 	if year == 0 {
 		return false, nil
 	}
-	row, err := s.db.Queries().YearRow(ctx, school, year)
+	row, err := s.db.Queries().Year.YearRow(ctx, school, year)
 	if err != nil {
 		return false, err
 	}
@@ -359,7 +359,7 @@ func (s *Service) SetLanguage(ctx context.Context, by int64, language string) er
 	if !policy.IsLanguage(language) {
 		return problem.New(problem.BadAct)
 	}
-	return s.db.Queries().SetLanguage(ctx, by, language)
+	return s.db.Queries().Account.SetLanguage(ctx, by, language)
 }
 
 // concerns chooses of some years, the newest first, the one that concerns a person now: the newest whose window has opened, else the

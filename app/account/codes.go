@@ -40,7 +40,7 @@ func (s *Service) CodesFor(ctx context.Context, by int64, school string, year, g
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().WithoutSignIn(ctx, school, year, grade, guardians, by)
+	rows, err := s.db.Queries().Office.WithoutSignIn(ctx, school, year, grade, guardians, by)
 	if err != nil {
 		return nil, err
 	}
@@ -62,7 +62,7 @@ func (s *Service) CodesFor(ctx context.Context, by int64, school string, year, g
 	if len(hashes) == 0 {
 		return out, nil
 	}
-	set, err := s.db.Queries().SetCodes(ctx, school, hashes, fmt.Sprint(grade), a.Name().Name, s.now())
+	set, err := s.db.Queries().Office.SetCodes(ctx, school, hashes, fmt.Sprint(grade), a.Name().Name, s.now())
 	if err != nil {
 		return nil, err
 	}

@@ -19,7 +19,7 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 	if err != nil {
 		return "", err
 	}
-	account, reach, err := s.db.Queries().AccountOf(ctx, school, person, by)
+	account, reach, err := s.db.Queries().People.AccountOf(ctx, school, person, by)
 	if err != nil {
 		return "", problem.AsNotFound(err)
 	}
@@ -27,7 +27,7 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 		return "", problem.New(problem.Elsewhere)
 	}
 	if mail {
-		address, err := s.db.Queries().AddressOf(ctx, school, person)
+		address, err := s.db.Queries().People.AddressOf(ctx, school, person)
 		if err != nil {
 			return "", problem.AsNotFound(err)
 		}
@@ -38,11 +38,11 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 	password = secret.MadeUp()
 	err = s.setPassword(ctx, account, password, func(q store.Queries) error {
 		if mail {
-			if err := q.WriteLetter(ctx, schoolyear.Place{School: school, Year: year}, person, "code", fmt.Sprint("code/", s.now().UnixNano()), map[string]string{"code": password}, s.now()); err != nil {
+			if err := q.Messages.WriteLetter(ctx, schoolyear.Place{School: school, Year: year}, person, "code", fmt.Sprint("code/", s.now().UnixNano()), map[string]string{"code": password}, s.now()); err != nil {
 				return err
 			}
 		}
-		return q.NoteCode(ctx, school, person, a.Name().Name, s.now())
+		return q.Office.NoteCode(ctx, school, person, a.Name().Name, s.now())
 	})
 	if err != nil {
 		return "", err
@@ -57,18 +57,18 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 // LetIn gives a person of a school a password for one sign-in, as the operator does where nobody of the school can: their sessions end, and the school's office
 // reads that it was done. Forget takes their passkeys away, which a password alone does not get past. The error is NotFound where nobody there has the username.
 func (s *Service) LetIn(ctx context.Context, school, username string, forget bool) (password string, err error) {
-	person, account, err := s.db.Queries().PersonNamed(ctx, school, username)
+	person, account, err := s.db.Queries().People.PersonNamed(ctx, school, username)
 	if err != nil {
 		return "", problem.AsNotFound(err)
 	}
 	password = secret.MadeUp()
 	err = s.setPassword(ctx, account, password, func(q store.Queries) error {
 		if forget {
-			if _, err := q.DropPasskeys(ctx, account, ""); err != nil {
+			if _, err := q.Account.DropPasskeys(ctx, account, ""); err != nil {
 				return err
 			}
 		}
-		return q.NoteCode(ctx, school, person, operator, s.now())
+		return q.Office.NoteCode(ctx, school, person, operator, s.now())
 	})
 	if err != nil {
 		return "", err
@@ -88,7 +88,7 @@ func (s *Service) SignIns(ctx context.Context, by int64, school string, year int
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().SignIns(ctx, school, person, skip, maxSignIns)
+	return s.db.Queries().Account.SignIns(ctx, school, person, skip, maxSignIns)
 }
 
 // setPassword sets a password for one sign-in, and ends the account's sessions.
@@ -98,13 +98,13 @@ func (s *Service) setPassword(ctx context.Context, account int64, password strin
 		return err
 	}
 	return s.db.Tx(ctx, func(q store.Queries) error {
-		if err := q.SetPassword(ctx, account, hash, true, s.now()); err != nil {
+		if err := q.Account.SetPassword(ctx, account, hash, true, s.now()); err != nil {
 			return err
 		}
-		if _, err := q.EndSessions(ctx, account, ""); err != nil {
+		if _, err := q.Account.EndSessions(ctx, account, ""); err != nil {
 			return err
 		}
-		if err := q.ForgetDevices(ctx, account, ""); err != nil {
+		if err := q.Account.ForgetDevices(ctx, account, ""); err != nil {
 			return err
 		}
 		return with(q)
@@ -112,9 +112,11 @@ func (s *Service) setPassword(ctx context.Context, account int64, password strin
 }
 
 // Tidy takes away what is over.
-func (s *Service) Tidy(ctx context.Context) error { return s.db.Queries().ForgetOld(ctx, s.now()) }
+func (s *Service) Tidy(ctx context.Context) error {
+	return s.db.Queries().Account.ForgetOld(ctx, s.now())
+}
 
 // Accounts gives the accounts of a school's people, by person.
 func (s *Service) Accounts(ctx context.Context, school string) (map[string]int64, error) {
-	return s.db.Queries().Accounts(ctx, school)
+	return s.db.Queries().People.Accounts(ctx, school)
 }

@@ -29,11 +29,11 @@ const (
 // Second tells what is still to be done after signing in to an account.
 func (s *Service) Second(ctx context.Context, account int64) (Second, error) {
 	q := s.db.Queries()
-	list, err := q.Passkeys(ctx, account)
+	list, err := q.Account.Passkeys(ctx, account)
 	if err != nil || len(list) > 0 {
 		return AskPasskey, err
 	}
-	_, wanted, err := q.Staff(ctx, account)
+	_, wanted, err := q.Account.Staff(ctx, account)
 	if err != nil || !wanted {
 		return NoSecond, err
 	}
@@ -43,16 +43,16 @@ func (s *Service) Second(ctx context.Context, account int64) (Second, error) {
 // Passkeys lists an account's passkeys with its name, the oldest first.
 func (s *Service) Passkeys(ctx context.Context, by int64) (username string, list []Passkey, err error) {
 	q := s.db.Queries()
-	if username, _, err = q.Username(ctx, by); err != nil {
+	if username, _, err = q.Account.Username(ctx, by); err != nil {
 		return "", nil, problem.AsNotFound(err)
 	}
-	list, err = q.Passkeys(ctx, by)
+	list, err = q.Account.Passkeys(ctx, by)
 	return username, list, err
 }
 
 // MayHavePasskeys tells whether an account is one of the staff's, who alone have passkeys.
 func (s *Service) MayHavePasskeys(ctx context.Context, by int64) (bool, error) {
-	staff, _, err := s.db.Queries().Staff(ctx, by)
+	staff, _, err := s.db.Queries().Account.Staff(ctx, by)
 	return staff, err
 }
 
@@ -71,7 +71,7 @@ func (s *Service) AddPasskey(ctx context.Context, by int64, p Passkey) error {
 		if err := q.Serialize(ctx, "passkeys", by); err != nil {
 			return err
 		}
-		added, err := q.AddPasskey(ctx, by, &p, maxPasskeys)
+		added, err := q.Account.AddPasskey(ctx, by, &p, maxPasskeys)
 		if err == nil && !added {
 			err = problem.New(problem.AtLimit)
 		}
@@ -86,7 +86,7 @@ func (s *Service) AddPasskey(ctx context.Context, by int64, p Passkey) error {
 
 // TryPasskey counts a try to answer with a passkey. The error is TooMany.
 func (s *Service) TryPasskey(ctx context.Context, by int64) error {
-	wait, err := s.db.Queries().Press(ctx, fmt.Sprint("passkey ", by), accountPressure, s.now())
+	wait, err := s.db.Queries().Account.Press(ctx, fmt.Sprint("passkey ", by), accountPressure, s.now())
 	if err == nil && wait > 0 {
 		err = &problem.Error{Code: problem.TooMany, Wait: wait}
 	}
@@ -98,10 +98,10 @@ func (s *Service) UsedPasskey(ctx context.Context, by int64, p Passkey) error {
 	now := s.now()
 	p.UsedAt = &now
 	q := s.db.Queries()
-	if err := q.UsedPasskey(ctx, by, &p); err != nil {
+	if err := q.Account.UsedPasskey(ctx, by, &p); err != nil {
 		return err
 	}
-	return q.Release(ctx, fmt.Sprint("passkey ", by))
+	return q.Account.Release(ctx, fmt.Sprint("passkey ", by))
 }
 
 // DropPasskey takes one of one's own passkeys away. The error is NotFound.
@@ -109,7 +109,7 @@ func (s *Service) DropPasskey(ctx context.Context, by int64, id string) error {
 	if id == "" {
 		return problem.New(problem.NotFound)
 	}
-	n, err := s.db.Queries().DropPasskeys(ctx, by, id)
+	n, err := s.db.Queries().Account.DropPasskeys(ctx, by, id)
 	if err == nil && n == 0 {
 		err = problem.New(problem.NotFound)
 	}
@@ -129,7 +129,7 @@ func (s *Service) ForgetPasskeys(ctx context.Context, by int64, school string, y
 	if reason = text.Tidy(reason); reason == "" {
 		return problem.New(problem.NeedsReason)
 	}
-	account, reach, err := s.db.Queries().AccountOf(ctx, school, person, by)
+	account, reach, err := s.db.Queries().People.AccountOf(ctx, school, person, by)
 	if err != nil {
 		return problem.AsNotFound(err)
 	}
@@ -137,17 +137,17 @@ func (s *Service) ForgetPasskeys(ctx context.Context, by int64, school string, y
 		return problem.New(problem.Elsewhere)
 	}
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		n, err := q.DropPasskeys(ctx, account, "")
+		n, err := q.Account.DropPasskeys(ctx, account, "")
 		if err != nil {
 			return err
 		}
 		if n == 0 {
 			return problem.New(problem.NotFound)
 		}
-		if _, err := q.EndSessions(ctx, account, ""); err != nil {
+		if _, err := q.Account.EndSessions(ctx, account, ""); err != nil {
 			return err
 		}
-		return q.NotePasskeys(ctx, school, person, a.Name().Name, reason, s.now())
+		return q.Account.NotePasskeys(ctx, school, person, a.Name().Name, reason, s.now())
 	})
 	if err == nil {
 		s.log.InfoContext(ctx, "the office took passkeys away", "school", school, "by", by, "account", account)
@@ -160,7 +160,7 @@ func (s *Service) WantsSecond(ctx context.Context, by int64, school string, year
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return false, err
 	}
-	return s.db.Queries().SecondStep(ctx, school)
+	return s.db.Queries().Account.SecondStep(ctx, school)
 }
 
 // SetSecond sets that, from the next sign-in on. The errors are NeedsReason, and AlreadyDone.
@@ -172,7 +172,7 @@ func (s *Service) SetSecond(ctx context.Context, by int64, school string, year i
 	if reason = text.Tidy(reason); reason == "" {
 		return problem.New(problem.NeedsReason)
 	}
-	done, err := s.db.Queries().SetSecondStep(ctx, school, wanted, a.Name().Name, reason, s.now())
+	done, err := s.db.Queries().Account.SetSecondStep(ctx, school, wanted, a.Name().Name, reason, s.now())
 	if err == nil && !done {
 		err = problem.New(problem.Code(acts.AlreadyDone))
 	}

@@ -20,19 +20,19 @@ const tryLife = 10 * time.Minute
 // KeepTry keeps a try under the state that goes out with it. The error is TooMany where an address tries too often.
 func (s *Service) KeepTry(ctx context.Context, from Client, state string, t SignOnTry) error {
 	q := s.db.Queries()
-	wait, err := q.Press(ctx, "address "+from.Address, addressPressure, s.now())
+	wait, err := q.Account.Press(ctx, "address "+from.Address, addressPressure, s.now())
 	if err != nil {
 		return err
 	}
 	if wait > 0 {
 		return &problem.Error{Code: problem.TooMany, Wait: wait}
 	}
-	return q.KeepTry(ctx, secret.Hashed(state), &t, s.now().Add(tryLife))
+	return q.Account.KeepTry(ctx, secret.Hashed(state), &t, s.now().Add(tryLife))
 }
 
 // TakeTry gives the try of a state that has come back, once. The error is NotFound where there is none, or it is over.
 func (s *Service) TakeTry(ctx context.Context, state string) (SignOnTry, error) {
-	t, err := s.db.Queries().TakeTry(ctx, secret.Hashed(state), s.now())
+	t, err := s.db.Queries().Account.TakeTry(ctx, secret.Hashed(state), s.now())
 	return t, problem.AsNotFound(err)
 }
 
@@ -40,14 +40,14 @@ func (s *Service) TakeTry(ctx context.Context, state string) (SignOnTry, error) 
 // the school has no such person, and Elsewhere where the account also leads to a school for which the provider does not vouch.
 func (s *Service) SignInAs(ctx context.Context, school, person string, schools []string, from Client) (*SignedIn, error) {
 	q := s.db.Queries()
-	v, err := q.AccountFor(ctx, school, person, schools)
+	v, err := q.Account.AccountFor(ctx, school, person, schools)
 	if errors.Is(err, store.ErrNotFound) {
 		s.log.WarnContext(ctx, "a sign-in of somebody unknown", "school", school)
 	}
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
-	if err := q.NoteSignIn(ctx, v.Account, store.SignIn{At: s.now(), Done: v.Within, Agent: from.Agent}); err != nil {
+	if err := q.Account.NoteSignIn(ctx, v.Account, store.SignIn{At: s.now(), Done: v.Within, Agent: from.Agent}); err != nil {
 		return nil, err
 	}
 	if !v.Within {
@@ -57,7 +57,7 @@ func (s *Service) SignInAs(ctx context.Context, school, person string, schools [
 	if from.Device == "" {
 		from.Device = rand.Text()
 	}
-	if err := errors.Join(q.ReleaseOne(ctx, "address "+from.Address), q.RememberDevice(ctx, v.Account, secret.Hashed(from.Device), s.now())); err != nil {
+	if err := errors.Join(q.Account.ReleaseOne(ctx, "address "+from.Address), q.Account.RememberDevice(ctx, v.Account, secret.Hashed(from.Device), s.now())); err != nil {
 		return nil, err
 	}
 	s.log.InfoContext(ctx, "a sign-in", "account", v.Account, "school", school)

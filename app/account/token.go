@@ -38,7 +38,7 @@ func (s *Service) Tokens(ctx context.Context, by int64, school string, year int)
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageData); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Tokens(ctx, school, listedTokens)
+	return s.db.Queries().Account.Tokens(ctx, school, listedTokens)
 }
 
 // MakeToken makes, as the office, a token for another system, for a purpose and some days, and gives it: it is said once. The errors are BadToken and AtLimit.
@@ -59,12 +59,12 @@ func (s *Service) MakeToken(ctx context.Context, by int64, school string, year i
 		if err := q.Serialize(ctx, "tokens", school); err != nil {
 			return err
 		}
-		if n, err := q.GoodTokens(ctx, school, now); err != nil {
+		if n, err := q.Account.GoodTokens(ctx, school, now); err != nil {
 			return err
 		} else if n >= maxTokens {
 			return problem.New(problem.AtLimit)
 		}
-		id, err = q.MakeToken(ctx, &Token{School: school, Name: name, Purpose: purpose, By: a.Name().Name, MadeAt: now, Expires: now.Add(life)}, secret.Hashed(token))
+		id, err = q.Account.MakeToken(ctx, &Token{School: school, Name: name, Purpose: purpose, By: a.Name().Name, MadeAt: now, Expires: now.Add(life)}, secret.Hashed(token))
 		return err
 	})
 	if err != nil {
@@ -80,7 +80,7 @@ func (s *Service) EndToken(ctx context.Context, by int64, school string, year in
 	if err != nil {
 		return err
 	}
-	ended, err := s.db.Queries().EndToken(ctx, school, id, a.Name().Name, s.now())
+	ended, err := s.db.Queries().Account.EndToken(ctx, school, id, a.Name().Name, s.now())
 	if err == nil && !ended {
 		err = problem.New(problem.NotFound)
 	}
@@ -101,19 +101,19 @@ type Machine struct {
 // Machine tells whose a token is. The error is NotFound where it does not hold.
 func (s *Service) Machine(ctx context.Context, token string) (*Machine, error) {
 	q := s.db.Queries()
-	row, err := q.UseToken(ctx, secret.Hashed(token), s.now())
+	row, err := q.Account.UseToken(ctx, secret.Hashed(token), s.now())
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
-	year, err := q.Newest(ctx, row.School)
+	year, err := q.Year.Newest(ctx, row.School)
 	if err != nil {
 		return nil, err
 	}
-	at, err := q.YearRow(ctx, row.School, year)
+	at, err := q.Year.YearRow(ctx, row.School, year)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
-	source, err := q.Source(ctx, row.School, year, at.Catalog, at.Policy)
+	source, err := q.Year.Source(ctx, row.School, year, at.Catalog, at.Policy)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -142,7 +142,7 @@ func (s *Service) Roster(ctx context.Context, m *Machine, file string) ([]Cells,
 	default:
 		return nil, problem.New(problem.NotFound)
 	}
-	rows, err := s.db.Queries().RosterRows(ctx, file, m.School, m.Year)
+	rows, err := s.db.Queries().Account.RosterRows(ctx, file, m.School, m.Year)
 	list := make([]Cells, 0, len(rows))
 	for _, r := range rows {
 		r.Cells.V["dateLastModified"] = r.Modified.UTC().Format(stamped)
@@ -157,7 +157,7 @@ func (s *Service) catalogRows(ctx context.Context, m *Machine, file string) ([]C
 	key := stampKey{m.School, m.Year, m.catalog, file}
 	stamps, known := s.stamps.Get(key)
 	if !known {
-		versions, err := s.db.Queries().CatalogFiles(ctx, m.School, m.Year, m.catalog, file)
+		versions, err := s.db.Queries().Account.CatalogFiles(ctx, m.School, m.Year, m.catalog, file)
 		if err != nil {
 			return nil, err
 		}

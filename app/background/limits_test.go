@@ -107,7 +107,7 @@ func TestAFileThatEndsTheProcessIsReadTwiceAtMost(t *testing.T) {
 	}
 	q := h.Db.Open(t).Queries()
 	for n, want := range []error{nil, nil} {
-		if _, err := q.ClaimTask(t.Context(), apptest.Mara.School, task.ID); !errors.Is(err, want) {
+		if _, err := q.Background.ClaimTask(t.Context(), apptest.Mara.School, task.ID); !errors.Is(err, want) {
 			t.Fatalf("run %d: %v", n+1, err)
 		}
 		h.Db.Exec(t, `UPDATE task SET seen_at = now() - interval '1 hour'`)
@@ -115,7 +115,7 @@ func TestAFileThatEndsTheProcessIsReadTwiceAtMost(t *testing.T) {
 	if err := h.Background.RunTask(t.Context(), apptest.Mara.School, task.ID); err != nil {
 		t.Fatal(err)
 	}
-	after, err := q.Task(t.Context(), apptest.Mara.School, task.ID)
+	after, err := q.Background.Task(t.Context(), apptest.Mara.School, task.ID)
 	if err != nil || after.State != store.TaskFailed {
 		t.Errorf("after two runs that were broken off: %+v, %v", after.State, err)
 	}

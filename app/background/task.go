@@ -176,7 +176,7 @@ func (s *Service) AddTask(ctx context.Context, q store.Queries, a *actor.Actor, 
 		return 0, err
 	}
 	task.By, task.ByName, task.MadeAt = &a.Account, a.Name().Name, s.now()
-	return q.AddTask(ctx, task, file)
+	return q.Background.AddTask(ctx, task, file)
 }
 
 // roomForTask lets one more task of a school begin, until the transaction ends. The error is TooManyTasks.
@@ -184,7 +184,7 @@ func roomForTask(ctx context.Context, q store.Queries, school string) error {
 	if err := q.Serialize(ctx, "tasks", school); err != nil {
 		return err
 	}
-	open, err := q.OpenTasks(ctx, school)
+	open, err := q.Background.OpenTasks(ctx, school)
 	if err == nil && open >= maxTasks {
 		err = problem.New(problem.TooManyTasks)
 	}
@@ -192,7 +192,7 @@ func roomForTask(ctx context.Context, q store.Queries, school string) error {
 }
 
 func (s *Service) task(ctx context.Context, school string, id int64) (*Task, error) {
-	row, err := s.db.Queries().Task(ctx, school, id)
+	row, err := s.db.Queries().Background.Task(ctx, school, id)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -212,7 +212,7 @@ func (s *Service) Tasks(ctx context.Context, by int64, school string, year int) 
 	if err := s.MayManageData(ctx, by, school, year); err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Tasks(ctx, school, shownTasks)
+	rows, err := s.db.Queries().Background.Tasks(ctx, school, shownTasks)
 	if err != nil {
 		return nil, err
 	}
@@ -231,7 +231,7 @@ func (s *Service) Tasks(ctx context.Context, by int64, school string, year int) 
 // must be how much; else the error is BadRemovals.
 func (s *Service) GoOnWithTask(ctx context.Context, by int64, school string, year int, id int64, removals int) (*Task, error) {
 	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) {
-		t, err := q.Task(ctx, school, id)
+		t, err := q.Background.Task(ctx, school, id)
 		if err == nil && (t.State == store.TaskStopped || t.State == store.TaskFailed) { // others count already, or do not begin again
 			err = roomForTask(ctx, q, school)
 		}
@@ -241,7 +241,7 @@ func (s *Service) GoOnWithTask(ctx context.Context, by int64, school string, yea
 		if err != nil {
 			return false, err
 		}
-		return q.GoOnWithTask(ctx, school, id)
+		return q.Background.GoOnWithTask(ctx, school, id)
 	})
 }
 
@@ -259,7 +259,7 @@ func (o *Outline) Confirm() bool { return o.Tally != nil && o.Tally.Much() }
 
 // StopTask stops a task. What an import has written until then stays; taking the same in again makes it whole.
 func (s *Service) StopTask(ctx context.Context, by int64, school string, year int, id int64) (*Task, error) {
-	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) { return q.StopTask(ctx, school, id, s.now()) })
+	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) { return q.Background.StopTask(ctx, school, id, s.now()) })
 }
 
 func (s *Service) say(ctx context.Context, by int64, school string, year int, id int64, do func(store.Queries) (bool, error)) (*Task, error) {
@@ -284,14 +284,14 @@ func (s *Service) say(ctx context.Context, by int64, school string, year int, id
 // LeaveOutBadRows reads an import that was refused again, without its bad rows; it then asks as others do.
 func (s *Service) LeaveOutBadRows(ctx context.Context, by int64, school string, year int, id int64) (*Task, error) {
 	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) {
-		t, err := q.Task(ctx, school, id)
+		t, err := q.Background.Task(ctx, school, id)
 		if err == nil && t.State == store.TaskRefused {
 			err = roomForTask(ctx, q, school)
 		}
 		if err != nil {
 			return false, err
 		}
-		return q.LeaveOut(ctx, school, id)
+		return q.Background.LeaveOut(ctx, school, id)
 	})
 }
 
@@ -309,7 +309,7 @@ func (s *Service) UndoImport(ctx context.Context, by int64, school string, year 
 		if t.ID != id {
 			return nil, problem.New(problem.GoneOn)
 		}
-		before, err := s.db.Queries().Beside(ctx, school, id, store.TaskBefore)
+		before, err := s.db.Queries().Background.Beside(ctx, school, id, store.TaskBefore)
 		if err != nil {
 			return nil, problem.AsNotFound(err)
 		}
@@ -323,7 +323,7 @@ func (s *Service) BadRows(ctx context.Context, by int64, school string, year int
 	if err := s.MayManageData(ctx, by, school, year); err != nil {
 		return nil, err
 	}
-	content, err := s.db.Queries().Beside(ctx, school, id, store.TaskBad)
+	content, err := s.db.Queries().Background.Beside(ctx, school, id, store.TaskBad)
 	return content, problem.AsNotFound(err)
 }
 
@@ -339,7 +339,7 @@ func (s *Service) TaskFile(ctx context.Context, by int64, school string, year in
 	if t.Kind != "export" || t.State != store.TaskDone {
 		return "", nil, problem.New(problem.NotFound)
 	}
-	content, err = s.db.Queries().TaskFile(ctx, school, id)
+	content, err = s.db.Queries().Background.TaskFile(ctx, school, id)
 	return t.Name, content, problem.AsNotFound(err)
 }
 

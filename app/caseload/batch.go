@@ -133,7 +133,7 @@ func (s *Service) DoBatch(ctx context.Context, by int64, school string, year int
 	if err := work.Wait(); err != nil {
 		return b.ID, nil, err
 	}
-	if err := s.db.Queries().DropBatch(ctx, school, year, b.ID); err != nil {
+	if err := s.db.Queries().Caseload.DropBatch(ctx, school, year, b.ID); err != nil {
 		return b.ID, nil, err
 	}
 	s.log.InfoContext(ctx, "a batch", "act", b.Kind, "school", school, "year", year, "account", by, "batch", b.ID)
@@ -224,7 +224,7 @@ func versionOf(b *Batch, student string) int64 {
 func (s *Service) beginBatch(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, b *Batch) (err error) {
 	q := s.db.Queries()
 	if b.ID != 0 {
-		row, err := q.Batch(ctx, y.School, y.Start, b.ID)
+		row, err := q.Caseload.Batch(ctx, y.School, y.Start, b.ID)
 		switch {
 		case err != nil:
 			return problem.AsNotFound(err)
@@ -247,7 +247,7 @@ func (s *Service) beginBatch(ctx context.Context, y *schoolyear.SchoolYear, a *a
 	if b.Kind == BatchAssign {
 		row.Detail.V["fixed"] = strconv.FormatBool(b.Fixed)
 	}
-	b.ID, err = q.BeginBatch(ctx, y.School, y.Start, &row)
+	b.ID, err = q.Caseload.BeginBatch(ctx, y.School, y.Start, &row)
 	return err
 }
 
@@ -259,7 +259,7 @@ func (s *Service) part(ctx context.Context, d *appsheet.Desk, b *Batch) (version
 			return 0, err
 		}
 		if change == nil { // a reminder leaves the sheet as it is
-			kept, err := s.db.Queries().Remind(ctx, d.Row.Place, store.ReminderRow{About: b.Name, Text: b.Message, By: d.Actor.Name().Name, At: d.Now}, today(d.Year, d.Now), b.ID)
+			kept, err := s.db.Queries().Caseload.Remind(ctx, d.Row.Place, store.ReminderRow{About: b.Name, Text: b.Message, By: d.Actor.Name().Name, At: d.Now}, today(d.Year, d.Now), b.ID)
 			if err == nil && !kept {
 				err = problem.New(problem.RemindedToday)
 			}
@@ -267,7 +267,7 @@ func (s *Service) part(ctx context.Context, d *appsheet.Desk, b *Batch) (version
 			return d.Row.Version, err
 		}
 		s.messages.Announce(d, change)
-		saved, err := s.db.Queries().SaveChange(ctx, change)
+		saved, err := s.db.Queries().Sheet.SaveChange(ctx, change)
 		if err != nil {
 			return 0, err
 		}
@@ -352,7 +352,7 @@ func today(y *schoolyear.SchoolYear, now time.Time) string {
 
 // notTwice names those who have been reminded of the same today.
 func (s *Service) notTwice(ctx context.Context, y *schoolyear.SchoolYear, b *Batch, outcomes []Outcome) error {
-	list, err := s.db.Queries().Reminded(ctx, y.School, y.Start, b.Name, today(y, s.now()))
+	list, err := s.db.Queries().Caseload.Reminded(ctx, y.School, y.Start, b.Name, today(y, s.now()))
 	for i := range outcomes {
 		if outcomes[i].Code == "" && slices.Contains(list, outcomes[i].Student) {
 			outcomes[i].Code = problem.RemindedToday
@@ -376,7 +376,7 @@ func (s *Service) Batches(ctx context.Context, by int64, school string, year int
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Batches(ctx, school, year, student, skip, maxBatches)
+	rows, err := s.db.Queries().Caseload.Batches(ctx, school, year, student, skip, maxBatches)
 	list := make([]BatchDone, len(rows))
 	for i := range rows {
 		list[i] = BatchDone{rows[i], acts.TakesBack(a.InSchool(), rows[i].Person == a.ID, student != "") == ""}
@@ -392,5 +392,5 @@ func (s *Service) Reminders(ctx context.Context, by int64, at schoolyear.Place) 
 	if _, err := s.sheet.Open(ctx, by, at); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Reminders(ctx, at, s.now().Add(-remindedFor))
+	return s.db.Queries().Caseload.Reminders(ctx, at, s.now().Add(-remindedFor))
 }

@@ -26,14 +26,14 @@ func (s *Service) TakeBack(ctx context.Context, by int64, school string, year in
 		return nil, problem.New(problem.NeedsReason)
 	}
 	q := s.db.Queries()
-	b, err := q.Batch(ctx, school, year, id)
+	b, err := q.Caseload.Batch(ctx, school, year, id)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
 	if why := acts.TakesBack(a.InSchool(), b.Person == a.ID, student != ""); why != "" {
 		return nil, problem.New(problem.Code(why))
 	}
-	parts, err := q.BatchSheets(ctx, school, year, id)
+	parts, err := q.Caseload.BatchSheets(ctx, school, year, id)
 	if err != nil {
 		return nil, err
 	}
@@ -71,7 +71,7 @@ func (s *Service) TakeBack(ctx context.Context, by int64, school string, year in
 	if !slices.ContainsFunc(outcomes, func(o Outcome) bool { return o.Code == "" }) {
 		return outcomes, nil // nothing was taken back
 	}
-	return outcomes, q.TookBack(ctx, school, year, id, a.Name().Name, s.now())
+	return outcomes, q.Caseload.TookBack(ctx, school, year, id, a.Name().Name, s.now())
 }
 
 func (s *Service) partBack(ctx context.Context, d *appsheet.Desk, b *store.BatchRow, part *store.BatchSheet, reason string) error {
@@ -81,7 +81,7 @@ func (s *Service) partBack(ctx context.Context, d *appsheet.Desk, b *store.Batch
 			return err
 		}
 		if b.Kind == BatchRemind {
-			err := s.db.Queries().Unremind(ctx, d.Row.Place, b.ID)
+			err := s.db.Queries().Caseload.Unremind(ctx, d.Row.Place, b.ID)
 			s.messages.Told(d.Row.Place, d.Row.Version)
 			return err
 		}
@@ -90,7 +90,7 @@ func (s *Service) partBack(ctx context.Context, d *appsheet.Desk, b *store.Batch
 			return err
 		}
 		change.Back = b.ID
-		saved, err := s.db.Queries().SaveChange(ctx, change)
+		saved, err := s.db.Queries().Sheet.SaveChange(ctx, change)
 		if err != nil {
 			return err
 		}

@@ -99,7 +99,7 @@ func (s *Service) Caseload(ctx context.Context, by int64, school string, year in
 	if f.All || !a.Counsels {
 		counselor = ""
 	}
-	heads, err := s.db.Queries().Heads(ctx, school, year, counselor)
+	heads, err := s.db.Queries().Caseload.Heads(ctx, school, year, counselor)
 	if err != nil {
 		return nil, err
 	}
@@ -150,11 +150,11 @@ func Started(d *appsheet.Desk) bool {
 
 // contested tells by course whether more ask for it than there are seats.
 func (s *Service) contested(ctx context.Context, y *schoolyear.SchoolYear) ([]bool, error) {
-	seats, err := s.db.Queries().Seats(ctx, y.School, y.Start)
+	seats, err := s.db.Queries().Caseload.Seats(ctx, y.School, y.Start)
 	if err != nil || len(seats) == 0 {
 		return nil, err
 	}
-	asked, err := s.db.Queries().Asked(ctx, y.School, y.Start)
+	asked, err := s.db.Queries().Caseload.Asked(ctx, y.School, y.Start)
 	if err != nil {
 		return nil, err
 	}
@@ -309,7 +309,7 @@ func (s *Service) SavedViews(ctx context.Context, by int64, school string, year 
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().SavedViews(ctx, school, a.ID)
+	rows, err := s.db.Queries().Caseload.SavedViews(ctx, school, a.ID)
 	var list []SavedView
 	for _, r := range rows {
 		list = append(list, SavedView{r.Name, r.Filter.V})
@@ -332,7 +332,7 @@ func (s *Service) SaveView(ctx context.Context, by int64, school string, year in
 		if err := q.Serialize(ctx, "views", school, a.ID); err != nil {
 			return err
 		}
-		kept, err := q.SaveView(ctx, school, a.ID, row, s.now(), maxViews)
+		kept, err := q.Caseload.SaveView(ctx, school, a.ID, row, s.now(), maxViews)
 		if err == nil && !kept {
 			err = problem.New(problem.AtLimit)
 		}
@@ -346,5 +346,5 @@ func (s *Service) DropView(ctx context.Context, by int64, school string, year in
 	if err != nil {
 		return err
 	}
-	return s.db.Queries().DropView(ctx, school, a.ID, text.Tidy(name))
+	return s.db.Queries().Caseload.DropView(ctx, school, a.ID, text.Tidy(name))
 }

@@ -64,7 +64,7 @@ func (s *Service) Cohort(ctx context.Context, by int64, school string, year int,
 	if w.Mine && a.Counsels {
 		counselor = a.ID
 	}
-	heads, err := s.db.Queries().Heads(ctx, school, year, counselor)
+	heads, err := s.db.Queries().Caseload.Heads(ctx, school, year, counselor)
 	if err != nil {
 		return nil, err
 	}

@@ -44,7 +44,7 @@ func (s *Service) ReadRecords(ctx context.Context, by int64, school string, year
 		return nil, nil, problem.New(problem.TooMuch)
 	}
 	rows, problems := bundle.Loose("records.csv", file, "student", "courseCode")
-	heads, err := s.db.Queries().Heads(ctx, school, year, "")
+	heads, err := s.db.Queries().Caseload.Heads(ctx, school, year, "")
 	if err != nil {
 		return nil, nil, err
 	}

@@ -25,7 +25,7 @@ func (s *Service) Remarks(ctx context.Context, by int64, at schoolyear.Place) (*
 		return nil, nil, err
 	}
 	d.Answer(0)
-	list, err := s.db.Queries().Remarks(ctx, at)
+	list, err := s.db.Queries().Caseload.Remarks(ctx, at)
 	if !InFamily(d) {
 		list = slices.DeleteFunc(list, func(r store.RemarkRow) bool { return r.Kind == RemarkFamily })
 	}
@@ -63,7 +63,7 @@ func (s *Service) Remark(ctx context.Context, by int64, at schoolyear.Place, r s
 		if _, ok := d.Year.Index(r.Course); r.Course != "" && !ok {
 			return nil, &problem.Error{Code: problem.NoCourse, Param: r.Course}
 		}
-		list, err := s.db.Queries().Remarks(ctx, at)
+		list, err := s.db.Queries().Caseload.Remarks(ctx, at)
 		if err != nil {
 			return nil, err
 		}
@@ -84,7 +84,7 @@ func (s *Service) Remark(ctx context.Context, by int64, at schoolyear.Place, r s
 func (s *Service) AnswerRemark(ctx context.Context, by int64, at schoolyear.Place, id int64, answer string) (*appsheet.Desk, error) {
 	answer = text.Tidy(answer)
 	return s.sheet.Act(ctx, by, at, 0, acts.Reply, "", func(d *appsheet.Desk) (*store.Change, error) {
-		list, err := s.db.Queries().Remarks(ctx, at)
+		list, err := s.db.Queries().Caseload.Remarks(ctx, at)
 		if err != nil {
 			return nil, err
 		}

@@ -95,7 +95,7 @@ func (s *Service) Class(ctx context.Context, by int64, school string, year int, 
 }
 
 func (s *Service) lessons(ctx context.Context, by int64, school string, year int) (*lessons, error) {
-	row, err := s.db.Queries().YearRow(ctx, school, year)
+	row, err := s.db.Queries().Year.YearRow(ctx, school, year)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -103,7 +103,7 @@ func (s *Service) lessons(ctx context.Context, by int64, school string, year int
 	if err != nil {
 		return nil, err
 	}
-	taught, err := s.db.Queries().TaughtBy(ctx, school, year, a.ID)
+	taught, err := s.db.Queries().People.TaughtBy(ctx, school, year, a.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -122,7 +122,7 @@ func (s *Service) allLessons(ctx context.Context, by int64, school string, year 
 	if err != nil {
 		return nil, err
 	}
-	list, err := s.db.Queries().Taught(ctx, school, year, l.actor.ID)
+	list, err := s.db.Queries().Sheet.Taught(ctx, school, year, l.actor.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -290,7 +290,7 @@ func (s *Service) recommend(ctx context.Context, a *actor.Actor, at schoolyear.P
 // tells what changes, nil where nothing does; where somebody was quicker it is asked anew.
 func (s *Service) sayOf(ctx context.Context, a *actor.Actor, at schoolyear.Place, act acts.Act, reason string, word func(d *appsheet.Desk) *store.Change) error {
 	for range appsheet.Tries {
-		row, err := s.db.Queries().Sheet(ctx, at)
+		row, err := s.db.Queries().Sheet.Sheet(ctx, at)
 		if err != nil {
 			return problem.AsNotFound(err)
 		}
@@ -307,7 +307,7 @@ func (s *Service) sayOf(ctx context.Context, a *actor.Actor, at schoolyear.Place
 			return nil
 		}
 		change.Prepares = true
-		saved, err := s.db.Queries().SaveChange(ctx, change)
+		saved, err := s.db.Queries().Sheet.SaveChange(ctx, change)
 		if err != nil {
 			return err
 		}

@@ -58,7 +58,7 @@ const (
 
 // leading is what somebody leads: by course of the year.
 func (s *Service) leading(ctx context.Context, by int64, school string, year int) (*schoolyear.SchoolYear, *actor.Actor, []catalog.Tryout, error) {
-	row, err := s.db.Queries().YearRow(ctx, school, year)
+	row, err := s.db.Queries().Year.YearRow(ctx, school, year)
 	if err != nil {
 		return nil, nil, nil, problem.AsNotFound(err)
 	}
@@ -66,7 +66,7 @@ func (s *Service) leading(ctx context.Context, by int64, school string, year int
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	taught, err := s.db.Queries().TaughtBy(ctx, school, year, a.ID)
+	taught, err := s.db.Queries().People.TaughtBy(ctx, school, year, a.ID)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -122,7 +122,7 @@ func (s *Service) tryout(ctx context.Context, y *schoolyear.SchoolYear, a *actor
 	for _, course := range t.Asked {
 		asked = append(asked, y.Codes[course])
 	}
-	students, err := s.db.Queries().Trying(ctx, y.School, y.Start, asked, y.Codes[t.Course])
+	students, err := s.db.Queries().Caseload.Trying(ctx, y.School, y.Start, asked, y.Codes[t.Course])
 	if err != nil || len(students) == 0 {
 		return out, err
 	}
@@ -255,7 +255,7 @@ func (s *Service) Named(ctx context.Context, by int64, school string, year int, 
 	if len(text) > people.MaxRoster {
 		return nil, problem.New(problem.TooMuch)
 	}
-	heads, err := s.db.Queries().Heads(ctx, school, year, "")
+	heads, err := s.db.Queries().Caseload.Heads(ctx, school, year, "")
 	if err != nil {
 		return nil, err
 	}
@@ -280,11 +280,11 @@ func (s *Service) SetLead(ctx context.Context, by int64, school string, year int
 	if _, ok := y.Index(course); give && !ok {
 		return &problem.Error{Code: problem.NoCourse, Param: course}
 	}
-	set := store.Queries.TakeLead
+	set := store.OfficeQueries.TakeLead
 	if give {
-		set = store.Queries.GiveLead
+		set = store.OfficeQueries.GiveLead
 	}
 	return s.people.SetForRoster(ctx, a, "who leads a course was set", give, school, func(q store.Queries) (bool, error) {
-		return set(q, ctx, school, person, course, a.Name().Name, reason, s.now())
+		return set(q.Office, ctx, school, person, course, a.Name().Name, reason, s.now())
 	})
 }

@@ -25,7 +25,7 @@ func (s *Service) Catalog(ctx context.Context, by int64, school string, year int
 	if err != nil {
 		return nil, err
 	}
-	plans, err := s.db.Queries().SectionPlans(ctx, school, year)
+	plans, err := s.db.Queries().Schedule.SectionPlans(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -35,7 +35,7 @@ func (s *Service) Catalog(ctx context.Context, by int64, school string, year int
 	if out.Teachers, ok = s.teachers.Get(key); ok {
 		return out, nil
 	}
-	list, err := s.db.Queries().Teachings(ctx, school, year)
+	list, err := s.db.Queries().People.Teachings(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}

@@ -74,7 +74,7 @@ func (s *Service) Source(ctx context.Context, by int64, school string, year int)
 	if err != nil {
 		return nil, nil, err
 	}
-	source, err := s.db.Queries().Source(ctx, school, year, y.CatalogVersion, y.PolicyVersion)
+	source, err := s.db.Queries().Year.Source(ctx, school, year, y.CatalogVersion, y.PolicyVersion)
 	return y, &source, err
 }
 
@@ -108,7 +108,7 @@ func (s *Service) Revise(ctx context.Context, by int64, school string, year int,
 	slices.Sort(codes)
 	done := false
 	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
-		done, err = q.Revise(ctx, school, year, store.Versions{Catalog: r.Catalog, Policy: r.Policy}, *source, codes, a.Name().Name, r.Reason, s.now())
+		done, err = q.Year.Revise(ctx, school, year, store.Versions{Catalog: r.Catalog, Policy: r.Policy}, *source, codes, a.Name().Name, r.Reason, s.now())
 		return err
 	})
 	if err == nil && !done {
@@ -130,7 +130,7 @@ func (s *Service) revised(ctx context.Context, by int64, school string, year int
 	if r.Catalog != y.CatalogVersion || r.Policy != y.PolicyVersion {
 		return nil, nil, nil, problem.New(problem.Code(acts.Stale))
 	}
-	source, err := s.db.Queries().Source(ctx, school, year, y.CatalogVersion, y.PolicyVersion)
+	source, err := s.db.Queries().Year.Source(ctx, school, year, y.CatalogVersion, y.PolicyVersion)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -248,7 +248,7 @@ func editErrands(source *store.Source, rows *[]map[string]string) error {
 
 // effect judges all sheets of a year by the rules and courses in force, and by those that would be.
 func (s *Service) effect(ctx context.Context, a *actor.Actor, was, now *schoolyear.SchoolYear) (*RevisionEffect, error) {
-	heads, err := s.db.Queries().Heads(ctx, was.School, was.Start, "")
+	heads, err := s.db.Queries().Caseload.Heads(ctx, was.School, was.Start, "")
 	if err != nil {
 		return nil, err
 	}
@@ -353,7 +353,7 @@ func (s *Service) Versions(ctx context.Context, by int64, school string, year in
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageRules); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().SourceVersions(ctx, school, year)
+	return s.db.Queries().Year.SourceVersions(ctx, school, year)
 }
 
 // RulesOf gives policy.json as it was in a version.
@@ -361,6 +361,6 @@ func (s *Service) RulesOf(ctx context.Context, by int64, school string, year int
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageRules); err != nil {
 		return "", err
 	}
-	text, err := s.db.Queries().PolicyText(ctx, school, year, version)
+	text, err := s.db.Queries().Year.PolicyText(ctx, school, year, version)
 	return text, problem.AsNotFound(err)
 }

@@ -18,7 +18,7 @@ func (s *Service) Windows(ctx context.Context, by int64, school string, year int
 	if err != nil {
 		return nil, nil, err
 	}
-	list, err := s.db.Queries().Windows(ctx, school, year)
+	list, err := s.db.Queries().Year.Windows(ctx, school, year)
 	return y, list, err
 }
 
@@ -46,12 +46,12 @@ func (s *Service) PutWindow(ctx context.Context, by int64, school string, year i
 		}
 	}
 	if w.Student != "" {
-		if _, err := s.db.Queries().Sheet(ctx, schoolyear.Place{School: school, Year: year, Student: w.Student}); err != nil {
+		if _, err := s.db.Queries().Sheet.Sheet(ctx, schoolyear.Place{School: school, Year: year, Student: w.Student}); err != nil {
 			return problem.AsNotFound(err)
 		}
 	}
 	err = s.setWindow(ctx, school, year, w, func(q store.Queries) error {
-		return q.NoteWindow(ctx, school, "window", whose(&w), a.Name().Name, s.now())
+		return q.Office.NoteWindow(ctx, school, "window", whose(&w), a.Name().Name, s.now())
 	})
 	s.messages.Missed()
 	return err
@@ -65,10 +65,10 @@ func (s *Service) DropWindow(ctx context.Context, by int64, school string, year 
 	}
 	gone := false
 	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
-		if gone, err = q.DropWindow(ctx, school, year, w); err != nil || !gone {
+		if gone, err = q.Year.DropWindow(ctx, school, year, w); err != nil || !gone {
 			return err
 		}
-		return q.NoteWindow(ctx, school, "noWindow", whose(&w), a.Name().Name, s.now())
+		return q.Office.NoteWindow(ctx, school, "noWindow", whose(&w), a.Name().Name, s.now())
 	})
 	if err == nil && !gone {
 		err = problem.New(problem.NotFound)
@@ -122,10 +122,10 @@ func (s *Service) setWindow(ctx context.Context, school string, year int, w Wind
 		return problem.New(problem.BadWindow)
 	}
 	err := s.db.Tx(ctx, func(q store.Queries) error {
-		if _, err := q.YearRow(ctx, school, year); err != nil {
+		if _, err := q.Year.YearRow(ctx, school, year); err != nil {
 			return problem.AsNotFound(err)
 		}
-		if err := q.SetWindow(ctx, school, year, w); err != nil {
+		if err := q.Year.SetWindow(ctx, school, year, w); err != nil {
 			return err
 		}
 		return note(q)

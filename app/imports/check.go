@@ -25,7 +25,7 @@ func (s *Service) check(ctx context.Context, in *intake, newest int) error {
 		return err
 	}
 	problems = append(problems, slices.Concat(weak, unjudgeable(in.Bundle), twice(in.Bundle), notStaff(in.Bundle), enrolledTwice(in.Bundle))...)
-	kept, err := s.db.Queries().KeptSheets(ctx, in.SchoolID, in.year)
+	kept, err := s.db.Queries().Imports.KeptSheets(ctx, in.SchoolID, in.year)
 	if err != nil {
 		return err
 	}
@@ -43,7 +43,7 @@ func (s *Service) check(ctx context.Context, in *intake, newest int) error {
 	}
 	enrolled := map[string]int{}
 	if in.Has("classes.csv") {
-		if enrolled, err = s.db.Queries().EnrolledIn(ctx, in.SchoolID, in.year, in.sectionIDs()); err != nil {
+		if enrolled, err = s.db.Queries().Seats.EnrolledIn(ctx, in.SchoolID, in.year, in.sectionIDs()); err != nil {
 			return err
 		}
 	}
@@ -56,7 +56,7 @@ func (s *Service) check(ctx context.Context, in *intake, newest int) error {
 		for i := range in.people {
 			ids = append(ids, in.people[i].ID)
 		}
-		strangers, err := s.db.Queries().Strangers(ctx, in.SchoolID, ids)
+		strangers, err := s.db.Queries().Imports.Strangers(ctx, in.SchoolID, ids)
 		if err != nil {
 			return err
 		}
@@ -83,11 +83,11 @@ func (s *Service) takenOut(ctx context.Context, in *intake, newest int) ([]bundl
 	for i := range in.people {
 		ids = append(ids, in.people[i].ID)
 	}
-	n, err := s.db.Queries().Missing(ctx, in.SchoolID, ids)
+	n, err := s.db.Queries().Imports.Missing(ctx, in.SchoolID, ids)
 	if err != nil || n == 0 {
 		return nil, err
 	}
-	row, err := s.db.Queries().YearRow(ctx, in.SchoolID, newest)
+	row, err := s.db.Queries().Year.YearRow(ctx, in.SchoolID, newest)
 	if err != nil {
 		return nil, err
 	}
@@ -116,7 +116,7 @@ func (s *Service) weakPasswords(ctx context.Context, in *intake) (problems []bun
 	if len(usernames) == 0 || !in.newest {
 		return nil, nil
 	}
-	list, err := s.db.Queries().WithPassword(ctx, usernames)
+	list, err := s.db.Queries().Account.WithPassword(ctx, usernames)
 	if err != nil {
 		return nil, err
 	}

@@ -18,11 +18,11 @@ func (s *Service) Export(ctx context.Context, school string, year int) (files []
 	var out store.Outgoing
 	err = s.db.Snapshot(ctx, func(q store.Queries) (err error) {
 		if year == 0 {
-			if year, err = q.Newest(ctx, school); err != nil {
+			if year, err = q.Year.Newest(ctx, school); err != nil {
 				return err
 			}
 		}
-		out, err = q.Export(ctx, school, year)
+		out, err = q.Imports.Export(ctx, school, year)
 		return err
 	})
 	if errors.Is(err, store.ErrNotFound) {

@@ -60,7 +60,7 @@ func (s *Service) takeIn(ctx context.Context, b *bundle.Bundle, removals int, wr
 	// One intake of a school at a time; the lock is held by a transaction that does nothing else.
 	began := s.now()
 	err := s.alone(ctx, b.SchoolID, func(ctx context.Context) error {
-		newest, err := s.db.Queries().Newest(ctx, b.SchoolID)
+		newest, err := s.db.Queries().Year.Newest(ctx, b.SchoolID)
 		if err != nil {
 			return err
 		}
@@ -90,7 +90,7 @@ func (s *Service) takeIn(ctx context.Context, b *bundle.Bundle, removals int, wr
 // alone runs an intake while no other of the school runs. The lock's transaction is kept awake, so that it does not end for idling.
 func (s *Service) alone(ctx context.Context, school string, work func(context.Context) error) error {
 	return s.db.Tx(ctx, func(q store.Queries) error {
-		got, err := q.LockIntake(ctx, school)
+		got, err := q.Imports.LockIntake(ctx, school)
 		if err != nil {
 			return err
 		}
@@ -108,7 +108,7 @@ func (s *Service) alone(ctx context.Context, school string, work func(context.Co
 				case <-ctx.Done():
 					return
 				case <-tick.C:
-					if _, err := q.ExecContext(ctx, `SELECT 1`); err != nil {
+					if err := q.Awake(ctx); err != nil {
 						stop(err) // the lock is lost
 					}
 				}
@@ -273,11 +273,11 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 	}
 	slices.Sort(codes)
 	err := s.db.Tx(ctx, func(q store.Queries) error {
-		_, _, err := q.PublishYear(ctx, in.SchoolID, in.SchoolName, in.year, store.Source{Files: files, Policy: string(in.PolicyText)}, codes, headers, in.looked, s.now())
+		_, _, err := q.Year.PublishYear(ctx, in.SchoolID, in.SchoolName, in.year, store.Source{Files: files, Policy: string(in.PolicyText)}, codes, headers, in.looked, s.now())
 		if err != nil || !in.Has("classes.csv") {
 			return err
 		}
-		return q.PutSections(ctx, in.SchoolID, in.year, sectionRows(in.Bundle))
+		return q.Imports.PutSections(ctx, in.SchoolID, in.year, sectionRows(in.Bundle))
 	})
 	if errors.Is(err, store.ErrMoved) {
 		return problem.New(problem.Busy)
@@ -294,17 +294,17 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 	for batch := range slices.Chunk(in.pupils, pupilsBatch) {
 		if batches++; batches == look { // while the tables grow from nothing, plans must follow
 			look *= 8
-			if err := s.db.Queries().LookAtTables(ctx); err != nil {
+			if err := s.db.Queries().Imports.LookAtTables(ctx); err != nil {
 				return err
 			}
 		}
 		err := s.db.Tx(ctx, func(q store.Queries) error {
-			kept, err := q.PutPupils(ctx, in.SchoolID, in.year, in.newest, has, batch)
+			kept, err := q.Imports.PutPupils(ctx, in.SchoolID, in.year, in.newest, has, batch)
 			result.Kept = append(result.Kept, kept...)
 			if err != nil || !in.stays {
 				return err
 			}
-			return q.PutStays(ctx, in.SchoolID, in.year, batch, s.now())
+			return q.Seats.PutStays(ctx, in.SchoolID, in.year, batch, s.now())
 		})
 		if err != nil {
 			return fmt.Errorf("writing students: %w", err)
@@ -312,14 +312,14 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 		done += len(batch)
 		written(done, len(in.pupils))
 	}
-	if err := s.db.Queries().LookAtTables(ctx); err != nil {
+	if err := s.db.Queries().Imports.LookAtTables(ctx); err != nil {
 		return err
 	}
 	raise := in.year
 	if in.newest {
 		raise = 0
 	}
-	if err := s.db.Queries().RaiseRoster(ctx, in.SchoolID, raise); err != nil {
+	if err := s.db.Queries().Year.RaiseRoster(ctx, in.SchoolID, raise); err != nil {
 		return err
 	}
 	s.seats.ForgetTaken(in.SchoolID, in.year)
@@ -335,14 +335,14 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 func (s *Service) writePeople(ctx context.Context, in *intake) error {
 	var ids []string
 	for batch := range slices.Chunk(in.people, peopleBatch) {
-		if err := s.db.Tx(ctx, func(q store.Queries) error { return q.PutPeople(ctx, in.SchoolID, batch) }); err != nil {
+		if err := s.db.Tx(ctx, func(q store.Queries) error { return q.Imports.PutPeople(ctx, in.SchoolID, batch) }); err != nil {
 			return fmt.Errorf("writing people: %w", err)
 		}
 		for i := range batch {
 			ids = append(ids, batch[i].ID)
 		}
 	}
-	if err := s.db.Tx(ctx, func(q store.Queries) error { return q.LinkPeople(ctx, in.SchoolID, ids) }); err != nil {
+	if err := s.db.Tx(ctx, func(q store.Queries) error { return q.Imports.LinkPeople(ctx, in.SchoolID, ids) }); err != nil {
 		return fmt.Errorf("writing people: %w", err)
 	}
 	passwords := map[string]string{}
@@ -353,7 +353,7 @@ func (s *Service) writePeople(ctx context.Context, in *intake) error {
 			usernames = append(usernames, u.Username)
 		}
 	}
-	without, err := s.db.Queries().WithoutPassword(ctx, usernames)
+	without, err := s.db.Queries().Account.WithoutPassword(ctx, usernames)
 	if err != nil {
 		return err
 	}
@@ -362,7 +362,7 @@ func (s *Service) writePeople(ctx context.Context, in *intake) error {
 		if err != nil {
 			return err
 		}
-		if err := s.db.Queries().FirstPassword(ctx, w.Account, hash, !s.firstStay, s.now()); err != nil {
+		if err := s.db.Queries().Account.FirstPassword(ctx, w.Account, hash, !s.firstStay, s.now()); err != nil {
 			return err
 		}
 	}
@@ -371,12 +371,12 @@ func (s *Service) writePeople(ctx context.Context, in *intake) error {
 
 // judgeKept judges the sheets that were worked on here anew, and names those that are beyond the limits of judging now.
 func (s *Service) judgeKept(ctx context.Context, in *intake, result *ImportResult) error {
-	kept, err := s.db.Queries().KeptSheets(ctx, in.SchoolID, in.year)
+	kept, err := s.db.Queries().Imports.KeptSheets(ctx, in.SchoolID, in.year)
 	if err != nil {
 		return err
 	}
 	for _, k := range kept {
-		row, err := s.db.Queries().Sheet(ctx, schoolyear.Place{School: in.SchoolID, Year: in.year, Student: k.Student})
+		row, err := s.db.Queries().Sheet.Sheet(ctx, schoolyear.Place{School: in.SchoolID, Year: in.year, Student: k.Student})
 		if err != nil {
 			return err
 		}

@@ -15,7 +15,7 @@ import (
 
 func (s *Service) RunImport(ctx context.Context, t *store.TaskRow, progress *background.Run) (store.TaskState, background.Outline, error) {
 	progress.At(background.StepRead, 0, 0)
-	file, err := s.db.Queries().TaskFile(ctx, t.School, t.ID)
+	file, err := s.db.Queries().Background.TaskFile(ctx, t.School, t.ID)
 	if err != nil {
 		return "", background.Outline{}, err
 	}
@@ -98,7 +98,7 @@ func (s *Service) RunImport(ctx context.Context, t *store.TaskRow, progress *bac
 // lookBefore tells what taking a bundle in would change.
 func (s *Service) lookBefore(ctx context.Context, b *bundle.Bundle, o background.Outline) (store.TaskState, background.Outline, error) {
 	in := newIntake(b)
-	newest, err := s.db.Queries().Newest(ctx, b.SchoolID)
+	newest, err := s.db.Queries().Year.Newest(ctx, b.SchoolID)
 	if err != nil {
 		return "", o, err
 	}
@@ -138,7 +138,7 @@ func (s *Service) differs(ctx context.Context, b *bundle.Bundle, o *background.O
 	} else if err != nil {
 		return err
 	}
-	asked, err := s.db.Queries().Asked(ctx, b.SchoolID, b.Year.Start)
+	asked, err := s.db.Queries().Caseload.Asked(ctx, b.SchoolID, b.Year.Start)
 	if err != nil {
 		return err
 	}
@@ -184,7 +184,7 @@ func (s *Service) keepBefore(ctx context.Context, t *store.TaskRow, year int) er
 	if err := bundle.WriteZip(&out, files); err != nil {
 		return err
 	}
-	return s.db.Queries().PutBeside(ctx, t.School, t.ID, store.TaskBefore, out.Bytes())
+	return s.db.Queries().Background.PutBeside(ctx, t.School, t.ID, store.TaskBefore, out.Bytes())
 }
 
 // keepBad keeps the bad rows of an import as a file.
@@ -193,7 +193,7 @@ func (s *Service) keepBad(ctx context.Context, t *store.TaskRow, b *bundle.Bundl
 	if err != nil {
 		return err
 	}
-	return s.db.Queries().PutBeside(ctx, t.School, t.ID, store.TaskBad, text)
+	return s.db.Queries().Background.PutBeside(ctx, t.School, t.ID, store.TaskBad, text)
 }
 
 func outline(b *bundle.Bundle) background.Outline {
@@ -235,7 +235,7 @@ func (s *Service) RunExport(ctx context.Context, t *store.TaskRow, progress *bac
 	if err := write(&out, files); err != nil {
 		return "", o, err
 	}
-	if err := s.db.Queries().PutTaskFile(ctx, t.School, t.ID, out.Bytes()); err != nil {
+	if err := s.db.Queries().Background.PutTaskFile(ctx, t.School, t.ID, out.Bytes()); err != nil {
 		return "", o, err
 	}
 	progress.At(background.StepWrite, rows, rows)

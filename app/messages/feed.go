@@ -19,7 +19,7 @@ func (s *Service) FeedMade(ctx context.Context, by int64, at schoolyear.Place) (
 	if _, err := s.sheet.Open(ctx, by, at); err != nil {
 		return nil, err
 	}
-	made, err := s.db.Queries().FeedOf(ctx, by, at)
+	made, err := s.db.Queries().Messages.FeedOf(ctx, by, at)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, nil
 	}
@@ -35,7 +35,7 @@ func (s *Service) MakeFeed(ctx context.Context, by int64, at schoolyear.Place, l
 	raw := make([]byte, 32)
 	_, _ = rand.Read(raw) // never fails
 	token = base64.RawURLEncoding.EncodeToString(raw)
-	return token, s.db.Queries().PutFeed(ctx, secret.Hashed(token), store.Feed{Place: at, Account: by, Language: language, MadeAt: s.now()})
+	return token, s.db.Queries().Messages.PutFeed(ctx, secret.Hashed(token), store.Feed{Place: at, Account: by, Language: language, MadeAt: s.now()})
 }
 
 // DropFeed takes somebody's secret address of a student's calendar away.
@@ -43,13 +43,13 @@ func (s *Service) DropFeed(ctx context.Context, by int64, at schoolyear.Place) e
 	if _, err := s.sheet.Open(ctx, by, at); err != nil {
 		return err
 	}
-	return s.db.Queries().DropFeed(ctx, by, at)
+	return s.db.Queries().Messages.DropFeed(ctx, by, at)
 }
 
 // Fed gives the sheet of a secret address, as the account it was made for sees it now, and the language it was made in. The error is
 // NotFound where there is no such address, or the account may not see the sheet any more.
 func (s *Service) Fed(ctx context.Context, token string) (*appsheet.Desk, string, error) {
-	feed, err := s.db.Queries().Feed(ctx, secret.Hashed(token))
+	feed, err := s.db.Queries().Messages.Feed(ctx, secret.Hashed(token))
 	if err != nil {
 		return nil, "", problem.AsNotFound(err)
 	}

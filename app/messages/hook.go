@@ -49,7 +49,7 @@ func (s *Service) Hooks(ctx context.Context, by int64, school string, year int) 
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageData); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Hooks(ctx, school, 2*maxHooks)
+	return s.db.Queries().Messages.Hooks(ctx, school, 2*maxHooks)
 }
 
 // MakeHook lets, as the office, another system be told of some kinds of what happens from now on, and gives the secret with which its messages
@@ -74,7 +74,7 @@ func (s *Service) MakeHook(ctx context.Context, by int64, school string, year in
 		if err := q.Serialize(ctx, "hooks", school); err != nil {
 			return err
 		}
-		made, err := q.MakeHook(ctx, row, maxHooks)
+		made, err := q.Messages.MakeHook(ctx, row, maxHooks)
 		if err == nil && !made {
 			err = problem.New(problem.BadHook)
 		}
@@ -100,7 +100,7 @@ func (s *Service) EndHook(ctx context.Context, by int64, school string, year int
 	if err != nil {
 		return err
 	}
-	done, err := s.db.Queries().EndHook(ctx, school, id, a.Name().Name, s.now())
+	done, err := s.db.Queries().Messages.EndHook(ctx, school, id, a.Name().Name, s.now())
 	return s.onHook(ctx, "another system is told no longer", by, school, id, done, err)
 }
 
@@ -109,7 +109,7 @@ func (s *Service) TryHook(ctx context.Context, by int64, school string, year int
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageData); err != nil {
 		return err
 	}
-	done, err := s.db.Queries().TryHook(ctx, school, year, id, s.now())
+	done, err := s.db.Queries().Messages.TryHook(ctx, school, year, id, s.now())
 	return s.onHook(ctx, "another system is tried", by, school, id, done, err)
 }
 
@@ -118,7 +118,7 @@ func (s *Service) SendAgain(ctx context.Context, by int64, school string, year i
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageData); err != nil {
 		return err
 	}
-	done, err := s.db.Queries().SendAgain(ctx, school, id, s.now())
+	done, err := s.db.Queries().Messages.SendAgain(ctx, school, id, s.now())
 	return s.onHook(ctx, "another system is told again", by, school, id, done, err)
 }
 
@@ -168,7 +168,7 @@ func (s *Service) TakeMessages(ctx context.Context, limit int) (out []Message, m
 		return nil, false, nil
 	}
 	now := s.now()
-	rows, err := s.db.Queries().TakeMessages(ctx, limit, now.Add(messageLease), now)
+	rows, err := s.db.Queries().Messages.TakeMessages(ctx, limit, now.Add(messageLease), now)
 	for _, row := range rows {
 		m := Message{MessageRow: row, Secret: s.secretOf(row.School, row.Salt), Key: fmt.Sprintf("%s.%d", row.School, row.Hook)}
 		said := map[string]any{"id": fmt.Sprintf("%s.%d", row.School, row.ID), "event": row.Kind, "at": row.MadeAt.UTC().Format(time.RFC3339), "school": row.School, "year": row.Year}
@@ -188,7 +188,7 @@ func (s *Service) TakeMessages(ctx context.Context, limit int) (out []Message, m
 
 // MessageDone notes that a message has arrived.
 func (s *Service) MessageDone(ctx context.Context, m *Message) error {
-	return s.db.Queries().MessageDone(ctx, &m.MessageRow, s.now())
+	return s.db.Queries().Messages.MessageDone(ctx, &m.MessageRow, s.now())
 }
 
 // MessageFailed notes that a message did not arrive, and why, in a word: it is sent again later, until it is given up. The system is left alone for a while.
@@ -201,10 +201,10 @@ func (s *Service) MessageFailed(ctx context.Context, m *Message, why string) err
 		again = &at
 	}
 	s.log.WarnContext(ctx, "another system was not told", "school", m.School, "hook", m.Hook, "message", m.ID, "tries", m.Tries, "why", why, "given up", again == nil)
-	return s.db.Queries().MessageFailed(ctx, &m.MessageRow, why, again, now.Add(min(rest, longestRest)), now)
+	return s.db.Queries().Messages.MessageFailed(ctx, &m.MessageRow, why, again, now.Add(min(rest, longestRest)), now)
 }
 
 // LeaveMessage lets a message wait that was taken and not sent.
 func (s *Service) LeaveMessage(ctx context.Context, m *Message) error {
-	return s.db.Queries().LeaveMessage(ctx, &m.MessageRow, s.now())
+	return s.db.Queries().Messages.LeaveMessage(ctx, &m.MessageRow, s.now())
 }

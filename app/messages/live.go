@@ -272,7 +272,7 @@ func (s *Service) tellOthers(ctx context.Context) {
 		}
 		time.Sleep(toldEvery)
 		list = append(list, drain(s.hub.out)...)
-		if err := s.db.Aside().Tell(ctx, list); err != nil && ctx.Err() == nil {
+		if err := s.db.Aside().Messages.Tell(ctx, list); err != nil && ctx.Err() == nil {
 			s.log.WarnContext(ctx, "changes were not told", "error", err)
 		}
 	}

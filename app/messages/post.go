@@ -87,7 +87,7 @@ const letterHeld = 5 * time.Minute
 // not want, are done. One that cannot be prepared is put off, and holds up no other. More tells that there may be others still.
 func (s *Service) TakeLetters(ctx context.Context, limit int) (out []Letter, more bool, err error) {
 	now := s.now()
-	rows, err := s.db.Queries().TakeLetters(ctx, now, now.Add(-letterHeld), limit)
+	rows, err := s.db.Queries().Messages.TakeLetters(ctx, now, now.Add(-letterHeld), limit)
 	if err != nil {
 		return nil, false, err
 	}
@@ -115,7 +115,7 @@ const letterPutOff = 15 * time.Minute
 func (s *Service) prepareLetter(ctx context.Context, row *store.LetterRow) (l *Letter, ready bool, err error) {
 	l = &Letter{LetterRow: *row, Wanted: true}
 	if (l.Kind == "reminder" || l.Kind == "opens") && l.Account != nil {
-		if l.Wanted, l.Stop, err = s.db.Queries().PostOf(ctx, *l.Account, rand.Text()); err != nil {
+		if l.Wanted, l.Stop, err = s.db.Queries().Messages.PostOf(ctx, *l.Account, rand.Text()); err != nil {
 			return l, false, err
 		}
 	}
@@ -131,7 +131,7 @@ func (s *Service) prepareLetter(ctx context.Context, row *store.LetterRow) (l *L
 
 // SendingLetter notes that a mail is being sent from now on, and reports whether it may be: another process may have taken it since.
 func (s *Service) SendingLetter(ctx context.Context, l *Letter) (bool, error) {
-	mine, err := s.db.Queries().SendingLetter(ctx, l.LetterRow.School, l.ID, l.TakenAt, s.now())
+	mine, err := s.db.Queries().Messages.SendingLetter(ctx, l.LetterRow.School, l.ID, l.TakenAt, s.now())
 	l.Tries++
 	return mine, err
 }
@@ -156,7 +156,7 @@ func (s *Service) LetterFailed(ctx context.Context, l *Letter, why string, final
 
 func (s *Service) letterDone(ctx context.Context, l *Letter, state, why string, again time.Duration) error {
 	now := s.now()
-	err := s.db.Queries().LetterDone(ctx, l.LetterRow.School, l.ID, state, l.Address, why, now.Add(again), now)
+	err := s.db.Queries().Messages.LetterDone(ctx, l.LetterRow.School, l.ID, state, l.Address, why, now.Add(again), now)
 	if err == nil {
 		s.log.InfoContext(ctx, "a mail", "kind", l.Kind, "school", l.LetterRow.School, "mail", l.ID, "state", state, "tries", l.Tries)
 	}
@@ -166,13 +166,13 @@ func (s *Service) letterDone(ctx context.Context, l *Letter, state, why string, 
 // LookAfterPost writes to those whose window has opened, and gives up on mails whose sender is gone.
 func (s *Service) LookAfterPost(ctx context.Context) error {
 	now := s.now()
-	left, err := s.db.Queries().LettersLeft(ctx, now.Add(-letterLease), now)
+	left, err := s.db.Queries().Messages.LettersLeft(ctx, now.Add(-letterLease), now)
 	if err != nil {
 		return err
 	}
 	var opened int64
 	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
-		opened, err = q.TellOpened(ctx, now)
+		opened, err = q.Messages.TellOpened(ctx, now)
 		return err
 	})
 	if err == nil && left+opened > 0 {
@@ -189,23 +189,23 @@ func (s *Service) Letters(ctx context.Context, by int64, at schoolyear.Place, sk
 	if _, err := s.sheet.OpenFor(ctx, by, at, acts.Reply); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Letters(ctx, at, skip, maxLetters)
+	return s.db.Queries().Messages.Letters(ctx, at, skip, maxLetters)
 }
 
 // WantsReminders tells whether an account gets reminders by mail.
 func (s *Service) WantsReminders(ctx context.Context, by int64) (bool, error) {
-	wants, _, err := s.db.Queries().PostOf(ctx, by, rand.Text())
+	wants, _, err := s.db.Queries().Messages.PostOf(ctx, by, rand.Text())
 	return wants, err
 }
 
 // SetReminders sets that.
 func (s *Service) SetReminders(ctx context.Context, by int64, wants bool) error {
-	return s.db.Queries().SetReminders(ctx, by, rand.Text(), wants)
+	return s.db.Queries().Messages.SetReminders(ctx, by, rand.Text(), wants)
 }
 
 // NoReminders takes whoever has the token of a mail off the reminders. The error is NotFound where nobody has it.
 func (s *Service) NoReminders(ctx context.Context, token string) error {
-	done, err := s.db.Queries().NoReminders(ctx, token)
+	done, err := s.db.Queries().Messages.NoReminders(ctx, token)
 	if err == nil && !done {
 		err = problem.New(problem.NotFound)
 	}
@@ -215,13 +215,13 @@ func (s *Service) NoReminders(ctx context.Context, token string) error {
 // Notice writes to the owner of an account about it, once, whatever schools they belong to.
 func (s *Service) Notice(ctx context.Context, account int64, kind string) error {
 	q := s.db.Queries()
-	list, err := q.PersonsOf(ctx, account)
+	list, err := q.People.PersonsOf(ctx, account)
 	if err != nil || len(list) == 0 || s.noPost {
 		return err
 	}
-	year, err := q.Newest(ctx, list[0].School)
+	year, err := q.Year.Newest(ctx, list[0].School)
 	if err != nil || year == 0 {
 		return err
 	}
-	return q.WriteLetter(ctx, schoolyear.Place{School: list[0].School, Year: year}, list[0].ID, kind, fmt.Sprintf("%s/%d", kind, s.now().UnixNano()), map[string]string{}, s.now())
+	return q.Messages.WriteLetter(ctx, schoolyear.Place{School: list[0].School, Year: year}, list[0].ID, kind, fmt.Sprintf("%s/%d", kind, s.now().UnixNano()), map[string]string{}, s.now())
 }

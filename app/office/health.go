@@ -19,7 +19,7 @@ func (s *Service) Ready(ctx context.Context) error { return s.db.Ping(ctx) }
 
 // Backlog counts what waits to be done in the whole database.
 func (s *Service) Backlog(ctx context.Context) (Backlog, error) {
-	return s.db.Aside().Backlog(ctx, s.now())
+	return s.db.Aside().Office.Backlog(ctx, s.now())
 }
 
 // PoolStats tells how the connections of this process to the database are used.
@@ -27,7 +27,7 @@ func (s *Service) PoolStats() PoolStats { return s.db.PoolStats() }
 
 // NewestYear gives the newest year of a school.
 func (s *Service) NewestYear(ctx context.Context, school string) (int, error) {
-	year, err := s.db.Queries().Newest(ctx, school)
+	year, err := s.db.Queries().Year.Newest(ctx, school)
 	if err == nil && year == 0 {
 		err = problem.New(problem.NotFound)
 	}
@@ -35,4 +35,6 @@ func (s *Service) NewestYear(ctx context.Context, school string) (int, error) {
 }
 
 // Schools lists the ids of the schools in the database.
-func (s *Service) Schools(ctx context.Context) ([]string, error) { return s.db.Queries().Schools(ctx) }
+func (s *Service) Schools(ctx context.Context) ([]string, error) {
+	return s.db.Queries().Year.Schools(ctx)
+}

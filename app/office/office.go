@@ -15,5 +15,5 @@ func (s *Service) OfficeActs(ctx context.Context, by int64, school string, year,
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().OfficeActs(ctx, school, skip, maxActs)
+	return s.db.Queries().Office.OfficeActs(ctx, school, skip, maxActs)
 }

@@ -25,6 +25,6 @@ func (s *Service) File(ctx context.Context, by int64, at schoolyear.Place) (*Fil
 	if d.Answer(0); !d.Acts[acts.SeeFiles].Allowed {
 		return nil, problem.New(problem.Code(d.Acts[acts.SeeFiles].Why))
 	}
-	list, err := s.db.Queries().GuardiansOf(ctx, at.School, at.Student)
+	list, err := s.db.Queries().People.GuardiansOf(ctx, at.School, at.Student)
 	return &File{d, list}, err
 }

@@ -23,7 +23,7 @@ func (s *Service) FindPeople(ctx context.Context, by int64, school string, year 
 		return nil, err
 	}
 	words := strings.Fields(strings.ReplaceAll(text, ",", " "))
-	return s.db.Queries().FindPeople(ctx, school, words, MaxFound)
+	return s.db.Queries().People.FindPeople(ctx, school, words, MaxFound)
 }
 
 // SetRight lets a person of the staff administer the school, or takes that back, with a reason. The errors are NeedsReason; AlreadyDone
@@ -39,12 +39,12 @@ func (s *Service) SetRight(ctx context.Context, by int64, school string, year in
 	if person == a.ID {
 		return problem.New(problem.Code(acts.NotYours))
 	}
-	set := store.Queries.TakeRight
+	set := store.OfficeQueries.TakeRight
 	if give {
-		set = store.Queries.GiveRight
+		set = store.OfficeQueries.GiveRight
 	}
 	return s.SetForRoster(ctx, a, "a right was set", give, school, func(q store.Queries) (bool, error) {
-		return set(q, ctx, school, person, a.Name().Name, reason, s.now())
+		return set(q.Office, ctx, school, person, a.Name().Name, reason, s.now())
 	})
 }
 
@@ -55,7 +55,7 @@ func (s *Service) SetForRoster(ctx context.Context, a *actor.Actor, note string,
 		if done, err = set(q); err != nil || !done {
 			return err
 		}
-		return q.RaiseRoster(ctx, school, 0)
+		return q.Year.RaiseRoster(ctx, school, 0)
 	})
 	if err == nil && !done {
 		err = problem.New(problem.Code(acts.AlreadyDone))

@@ -10,12 +10,12 @@ import (
 
 // GiveBackSeats ends the enrollments of students whom the school's data no longer names, with today as their last day; what they never attended leaves no trace. They wait for no seat any more.
 func (s *Service) GiveBackSeats(ctx context.Context, school string) error {
-	list, err := s.db.Queries().Leavers(ctx, school, s.now().UTC().AddDate(0, 0, 2).Format(time.DateOnly)) // after tomorrow, whatever the time zone
+	list, err := s.db.Queries().Seats.Leavers(ctx, school, s.now().UTC().AddDate(0, 0, 2).Format(time.DateOnly)) // after tomorrow, whatever the time zone
 	if err != nil {
 		return err
 	}
 	for _, at := range list {
-		row, err := s.db.Queries().Sheet(ctx, at)
+		row, err := s.db.Queries().Sheet.Sheet(ctx, at)
 		if err != nil {
 			return err
 		}
@@ -32,11 +32,11 @@ func (s *Service) GiveBackSeats(ctx context.Context, school string) error {
 		var given []string
 		err = s.db.Tx(ctx, func(q store.Queries) error {
 			given = nil
-			choice, err := q.LockChoice(ctx, at)
+			choice, err := q.Seats.LockChoice(ctx, at)
 			if err != nil {
 				return err
 			}
-			rows, err := q.Enrollments(ctx, at)
+			rows, err := q.Seats.Enrollments(ctx, at)
 			if err != nil {
 				return err
 			}
@@ -57,16 +57,16 @@ func (s *Service) GiveBackSeats(ctx context.Context, school string) error {
 				change.Gone = append(change.Gone, of[i].ID)
 				given = append(given, of[i].Section)
 			}
-			if _, err := q.StopWaiting(ctx, at); err != nil || len(given) == 0 {
+			if _, err := q.Seats.StopWaiting(ctx, at); err != nil || len(given) == 0 {
 				return err
 			}
-			if err := q.ChangeStays(ctx, at, change); err != nil {
+			if err := q.Seats.ChangeStays(ctx, at, change); err != nil {
 				return err
 			}
-			if err := q.NoteSeats(ctx, at, &store.SeatAct{Kind: "change", Gone: store.JSON[[]string]{V: given}, On: on, At: now}); err != nil {
+			if err := q.Seats.NoteSeats(ctx, at, &store.SeatAct{Kind: "change", Gone: store.JSON[[]string]{V: given}, On: on, At: now}); err != nil {
 				return err
 			}
-			return q.SaveChoice(ctx, at, &choice)
+			return q.Seats.SaveChoice(ctx, at, &choice)
 		})
 		if err != nil {
 			return err

@@ -26,7 +26,7 @@ func (s *Service) NoteLook(ctx context.Context, d *appsheet.Desk, r acts.Relatio
 	if _, noted := s.looks.Get(key); noted {
 		return
 	}
-	if err := s.db.Queries().NoteLook(ctx, key.Place, d.Actor.Name(), key.day, d.Now); err != nil {
+	if err := s.db.Queries().People.NoteLook(ctx, key.Place, d.Actor.Name(), key.day, d.Now); err != nil {
 		s.log.WarnContext(ctx, "a look was not noted", "school", d.Row.School, "account", d.Actor.Account, "error", err)
 		return
 	}
@@ -41,7 +41,7 @@ func (s *Service) Looks(ctx context.Context, by int64, at schoolyear.Place, skip
 	if _, err := s.sheet.OpenFor(ctx, by, at, acts.Reply); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Looks(ctx, at, skip, maxLooks)
+	return s.db.Queries().People.Looks(ctx, at, skip, maxLooks)
 }
 
 // Everything gives the office all that is kept about a person, table by table, to be handed to them. It is logged. The error is NotFound.
@@ -49,7 +49,7 @@ func (s *Service) Everything(ctx context.Context, by int64, school string, year 
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return nil, err
 	}
-	all, err := s.db.Queries().Everything(ctx, school, person)
+	all, err := s.db.Queries().People.Everything(ctx, school, person)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -64,7 +64,7 @@ const erasedAtOnce = 500
 // most erasedAtOnce; more says that they may be more.
 func (s *Service) Erase(ctx context.Context, school string, before time.Time, do bool) (n int, more bool, err error) {
 	for {
-		list, err := s.db.Queries().LeftBefore(ctx, school, before, erasedAtOnce)
+		list, err := s.db.Queries().People.LeftBefore(ctx, school, before, erasedAtOnce)
 		if err != nil {
 			return n, false, err
 		}
@@ -72,7 +72,7 @@ func (s *Service) Erase(ctx context.Context, school string, before time.Time, do
 			return len(list), len(list) == erasedAtOnce, nil
 		}
 		for _, who := range list {
-			if err := s.db.Tx(ctx, func(q store.Queries) error { return q.Erase(ctx, school, who) }); err != nil {
+			if err := s.db.Tx(ctx, func(q store.Queries) error { return q.People.Erase(ctx, school, who) }); err != nil {
 				return n, false, err
 			}
 			n++

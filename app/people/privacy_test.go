@@ -104,7 +104,7 @@ func TestErasing(t *testing.T) {
 	}
 	before := others()
 	due := func() []store.Leaver {
-		list, err := owner.Queries().LeftBefore(t.Context(), apptest.Mara.School, time.Now().Add(time.Hour), 10)
+		list, err := owner.Queries().People.LeftBefore(t.Context(), apptest.Mara.School, time.Now().Add(time.Hour), 10)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -124,7 +124,7 @@ func TestErasing(t *testing.T) {
 	if _, err := h.Imports.Import(t.Context(), b, 0); err != nil {
 		t.Fatal(err)
 	}
-	if list, err := owner.Queries().LeftBefore(t.Context(), apptest.Mara.School, time.Now().Add(-time.Hour), 10); err != nil || len(list) != 0 {
+	if list, err := owner.Queries().People.LeftBefore(t.Context(), apptest.Mara.School, time.Now().Add(-time.Hour), 10); err != nil || len(list) != 0 {
 		t.Errorf("who left just now: %v %v", list, err)
 	}
 	list := due()
@@ -132,7 +132,7 @@ func TestErasing(t *testing.T) {
 		t.Fatalf("who has left: %v", list)
 	}
 	for _, who := range list {
-		if err := owner.Tx(t.Context(), func(q store.Queries) error { return q.Erase(t.Context(), apptest.Mara.School, who) }); err != nil {
+		if err := owner.Tx(t.Context(), func(q store.Queries) error { return q.People.Erase(t.Context(), apptest.Mara.School, who) }); err != nil {
 			t.Fatal(err)
 		}
 	}

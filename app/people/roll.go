@@ -23,7 +23,7 @@ func MemberOf(h *store.HeadRow) Member {
 
 // Roll is what lists may name students by.
 func (s *Service) Roll(ctx context.Context, school string, heads []store.HeadRow) ([]roster.Person, error) {
-	names, err := s.db.Queries().NamesOf(ctx, school)
+	names, err := s.db.Queries().People.NamesOf(ctx, school)
 	people := make([]roster.Person, len(heads))
 	for i := range heads {
 		n := names[heads[i].Student]

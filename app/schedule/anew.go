@@ -48,21 +48,21 @@ func (s *Service) change(ctx context.Context, by int64, school string, year, run
 		return err
 	}
 	return s.db.Tx(ctx, func(q store.Queries) error {
-		if err := q.LockRun(ctx, school, year, run); err != nil {
+		if err := q.Schedule.LockRun(ctx, school, year, run); err != nil {
 			return err
 		}
-		rows, err := q.AllGiven(ctx, school, year, run)
+		rows, err := q.Schedule.AllGiven(ctx, school, year, run)
 		if err != nil {
 			return err
 		}
-		row, err := q.RunOf(ctx, school, year, run, 0) // as whoever came before has left it
+		row, err := q.Schedule.RunOf(ctx, school, year, run, 0) // as whoever came before has left it
 		if err != nil {
 			return err
 		}
 		if r, err = newRun(row); err != nil {
 			return err
 		}
-		if x.holds, err = q.Holds(ctx, school, year); err != nil {
+		if x.holds, err = q.Schedule.Holds(ctx, school, year); err != nil {
 			return err
 		}
 		if err := x.with(rows); err != nil {
@@ -72,15 +72,15 @@ func (s *Service) change(ctx context.Context, by int64, school string, year, run
 		if err != nil {
 			return err
 		}
-		if x.holds, err = q.Holds(ctx, school, year); err != nil { // which that may have changed
+		if x.holds, err = q.Schedule.Holds(ctx, school, year); err != nil { // which that may have changed
 			return err
 		}
 		summary, given := x.asFound(r.Summary)
 		summary.Touched += len(done)
-		if err := q.KeepFound(ctx, school, year, run, summary, given); err != nil {
+		if err := q.Schedule.KeepFound(ctx, school, year, run, summary, given); err != nil {
 			return err
 		}
-		return q.AddRunActs(ctx, school, year, run, a.Name().Name, s.now(), done)
+		return q.Schedule.AddRunActs(ctx, school, year, run, a.Name().Name, s.now(), done)
 	})
 }
 

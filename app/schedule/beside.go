@@ -96,7 +96,7 @@ func (s *Service) Beside(ctx context.Context, by int64, school string, year, run
 }
 
 func (s *Service) givenIn(ctx context.Context, school string, year, run int) (map[string]PlacedPupil, error) {
-	rows, err := s.db.Queries().AllGiven(ctx, school, year, run)
+	rows, err := s.db.Queries().Schedule.AllGiven(ctx, school, year, run)
 	if err != nil {
 		return nil, err
 	}
@@ -137,5 +137,5 @@ func (s *Service) RunActs(ctx context.Context, by int64, school string, year, ru
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().RunActs(ctx, school, year, run, 200)
+	return s.db.Queries().Schedule.RunActs(ctx, school, year, run, 200)
 }

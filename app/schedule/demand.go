@@ -60,7 +60,7 @@ type counted struct {
 // wishes gives the sheets of a year as they are counted: what was submitted where that stands, else, with drafts, what is on the sheet. For courses that do
 // not run the alternates come in that Cover gives.
 func (s *Service) wishes(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, drafts bool, stopped []store.SectionPlan) ([]*counted, error) {
-	heads, err := s.db.Queries().Heads(ctx, y.School, y.Start, "")
+	heads, err := s.db.Queries().Caseload.Heads(ctx, y.School, y.Start, "")
 	if err != nil {
 		return nil, err
 	}
@@ -127,14 +127,14 @@ func (s *Service) Demand(ctx context.Context, by int64, school string, year, siz
 	}
 	ctx = s.db.Reading(ctx)
 	q := s.db.Queries()
-	plan, err := q.YearPlan(ctx, school, year)
+	plan, err := q.Schedule.YearPlan(ctx, school, year)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
 	if size == 0 {
 		size = plan.Size
 	}
-	plans, err := q.SectionPlans(ctx, school, year)
+	plans, err := q.Schedule.SectionPlans(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -153,7 +153,7 @@ func (s *Service) Demand(ctx context.Context, by int64, school string, year, siz
 		}
 	}
 	out.Tally = demand.Count(len(y.Courses), wishes)
-	seats, err := q.SectionCounts(ctx, school, year)
+	seats, err := q.Caseload.SectionCounts(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -229,7 +229,7 @@ func (s *Service) DemandFor(ctx context.Context, by int64, school string, year, 
 		return nil, &problem.Error{Code: problem.NoCourse, Param: code}
 	}
 	out := &DemandFor{Demand: d, Course: course}
-	names, err := s.db.Queries().StudentNames(ctx, school, year, d.Courses[course].Uncovered)
+	names, err := s.db.Queries().Caseload.StudentNames(ctx, school, year, d.Courses[course].Uncovered)
 	if err != nil {
 		return nil, err
 	}
@@ -257,7 +257,7 @@ func (s *Service) PlanSections(ctx context.Context, by int64, school string, yea
 	if _, ok := y.Index(code); !ok {
 		return &problem.Error{Code: problem.NoCourse, Param: code}
 	}
-	return s.db.Queries().PlanSections(ctx, school, year, &store.SectionPlan{Course: code, Sections: sections, By: a.Name().Name, At: s.now()})
+	return s.db.Queries().Schedule.PlanSections(ctx, school, year, &store.SectionPlan{Course: code, Sections: sections, By: a.Name().Name, At: s.now()})
 }
 
 // YearPlan is what a year's sections are planned by, and whether families are told which of their requests no choice of sections gives together.
@@ -268,7 +268,7 @@ func (s *Service) PlanYear(ctx context.Context, by int64, school string, year in
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return err
 	}
-	return s.db.Queries().SetYearPlan(ctx, school, year, p)
+	return s.db.Queries().Schedule.SetYearPlan(ctx, school, year, p)
 }
 
 // SetRuns says that a course does not run, with a reason, or does after all. Those whose handed-in sheet asks for it are told, with what comes in for it. The errors are
@@ -287,7 +287,7 @@ func (s *Service) SetRuns(ctx context.Context, by int64, school string, year int
 	} else if reason == "" {
 		return 0, problem.New(problem.NeedsReason)
 	}
-	plans, err := s.db.Queries().SectionPlans(ctx, school, year)
+	plans, err := s.db.Queries().Schedule.SectionPlans(ctx, school, year)
 	if err != nil {
 		return 0, err
 	}
@@ -314,7 +314,7 @@ func (s *Service) SetRuns(ctx context.Context, by int64, school string, year int
 		kind = "running"
 	}
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		done, err := q.SetRuns(ctx, school, year, &store.SectionPlan{Course: code, Runs: runs, Reason: reason, By: a.Name().Name, At: s.now()})
+		done, err := q.Schedule.SetRuns(ctx, school, year, &store.SectionPlan{Course: code, Runs: runs, Reason: reason, By: a.Name().Name, At: s.now()})
 		if err != nil {
 			return err
 		}
@@ -324,7 +324,7 @@ func (s *Service) SetRuns(ctx context.Context, by int64, school string, year int
 		if s.noPost || len(tell) == 0 {
 			return nil
 		}
-		return q.TellRunning(ctx, school, year, kind, code, reason, tell, s.now())
+		return q.Schedule.TellRunning(ctx, school, year, kind, code, reason, tell, s.now())
 	})
 	if err == nil {
 		s.log.InfoContext(ctx, "whether a course runs", "school", school, "year", year, "by", by, "course", code, "runs", runs, "told", len(tell))

@@ -49,11 +49,11 @@ func (s *Service) ByHand(ctx context.Context, by int64, school string, year, run
 			kind, other, act = "taken", "given", "take"
 		}
 		key := student + " " + course
-		if _, err := q.Unhold(ctx, school, year, other, key); err != nil {
+		if _, err := q.Schedule.Unhold(ctx, school, year, other, key); err != nil {
 			return nil, err
 		}
 		hold := func(kind, key string, seats []store.HeldSeat) error {
-			return q.Hold(ctx, school, year, &store.HoldRow{Kind: kind, Key: key, Seats: store.JSON[[]store.HeldSeat]{V: seats}, Reason: reason, By: a.Name().Name, At: s.now()})
+			return q.Schedule.Hold(ctx, school, year, &store.HoldRow{Kind: kind, Key: key, Seats: store.JSON[[]store.HeldSeat]{V: seats}, Reason: reason, By: a.Name().Name, At: s.now()})
 		}
 		week := x.heldSeats(i)
 		seat := store.HeldSeat{Student: student, Course: course}

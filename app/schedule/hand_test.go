@@ -227,7 +227,7 @@ func TestTwoByHandAtOnce(t *testing.T) {
 		}
 	}
 	// Neither goes on before both have come.
-	tx, err := h.Db.Open(t).BeginTxx(ctx, nil)
+	tx, err := h.Db.SQL(t).BeginTxx(ctx, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

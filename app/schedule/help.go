@@ -69,10 +69,10 @@ func (s *Service) StartHelp(ctx context.Context, by int64, school string, year, 
 		return nil, err
 	}
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		if err := q.LockRun(ctx, school, year, run); err != nil {
+		if err := q.Schedule.LockRun(ctx, school, year, run); err != nil {
 			return err
 		}
-		if row, err := q.RunOf(ctx, school, year, run, 0); err != nil {
+		if row, err := q.Schedule.RunOf(ctx, school, year, run, 0); err != nil {
 			return err
 		} else if row.Helping != nil && (*row.Helping == store.TaskWaiting || *row.Helping == store.TaskRunning) {
 			return problem.New(problem.Busy)
@@ -81,7 +81,7 @@ func (s *Service) StartHelp(ctx context.Context, by int64, school string, year, 
 		if err != nil {
 			return err
 		}
-		return q.SetHelpTask(ctx, school, year, run, task, moves, min(seconds, MaxRunSeconds))
+		return q.Schedule.SetHelpTask(ctx, school, year, run, task, moves, min(seconds, MaxRunSeconds))
 	})
 	if err != nil {
 		return nil, err
@@ -101,7 +101,7 @@ func (s *Service) StopHelp(ctx context.Context, by int64, school string, year, r
 	if r.Help == nil {
 		return nil, problem.New(problem.TaskOver)
 	}
-	stopped, err := s.db.Queries().StopTask(ctx, school, *r.Help, s.now())
+	stopped, err := s.db.Queries().Background.StopTask(ctx, school, *r.Help, s.now())
 	if err == nil && !stopped {
 		err = problem.New(problem.TaskOver)
 	}
@@ -114,7 +114,7 @@ func (s *Service) StopHelp(ctx context.Context, by int64, school string, year, r
 // RunHelp looks for what would help a run most: single changes first, then several moves together. What is held stays.
 func (s *Service) RunHelp(ctx context.Context, t *store.TaskRow, progress *background.Run) (store.TaskState, background.Outline, error) {
 	progress.At(background.StepRead, 0, 0)
-	row, err := s.db.Queries().RunOf(ctx, t.School, t.Year, 0, t.ID)
+	row, err := s.db.Queries().Schedule.RunOf(ctx, t.School, t.Year, 0, t.ID)
 	if err != nil {
 		return "", background.Outline{}, err
 	}
@@ -169,7 +169,7 @@ func (s *Service) RunHelp(ctx context.Context, t *store.TaskRow, progress *backg
 	leave := context.WithoutCancel(ctx)
 	keep := func() error {
 		out.Seconds = float64(time.Since(began).Milliseconds()) / 1000
-		return s.db.Queries().KeepHelps(leave, t.School, t.Year, row.ID, out)
+		return s.db.Queries().Schedule.KeepHelps(leave, t.School, t.Year, row.ID, out)
 	}
 	if err := keep(); err != nil {
 		return "", o, err
@@ -247,7 +247,7 @@ func (s *Service) UseSections(ctx context.Context, by int64, school string, year
 	if len(r.Changes) == 0 {
 		return 0, problem.New(problem.Code(acts.AlreadyDone))
 	}
-	rows, err := s.db.Queries().Sections(ctx, school, year)
+	rows, err := s.db.Queries().Schedule.Sections(ctx, school, year)
 	if err != nil {
 		return 0, err
 	}
@@ -277,7 +277,7 @@ func (s *Service) UseSections(ctx context.Context, by int64, school string, year
 				want.ID, rev = c.New, 0
 				want.Cells["sourcedId"], want.Cells["metadata.teacher"], want.Cells["location"] = c.New, "", ""
 			}
-			if done, err := q.PutSection(ctx, school, year, &want, rev); err != nil {
+			if done, err := q.Schedule.PutSection(ctx, school, year, &want, rev); err != nil {
 				return err
 			} else if !done {
 				return problem.New(problem.SectionChanged)

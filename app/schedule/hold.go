@@ -19,7 +19,7 @@ func (s *Service) Holds(ctx context.Context, by int64, school string, year int) 
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Holds(ctx, school, year)
+	rows, err := s.db.Queries().Schedule.Holds(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -54,10 +54,10 @@ func (s *Service) HoldAs(ctx context.Context, by int64, school string, year, run
 		return err
 	}
 	return s.db.Tx(ctx, func(q store.Queries) error {
-		if err := q.LockRun(ctx, school, year, run); err != nil {
+		if err := q.Schedule.LockRun(ctx, school, year, run); err != nil {
 			return err
 		}
-		rows, err := q.AllGiven(ctx, school, year, run)
+		rows, err := q.Schedule.AllGiven(ctx, school, year, run)
 		if err != nil {
 			return err
 		}
@@ -80,7 +80,7 @@ func (s *Service) HoldAs(ctx context.Context, by int64, school string, year, run
 		if len(seats) == 0 {
 			return problem.New(problem.NotFound)
 		}
-		return q.Hold(ctx, school, year, &store.HoldRow{Kind: kind, Key: key, Seats: store.JSON[[]store.HeldSeat]{V: seats}, By: a.Name().Name, At: s.now()})
+		return q.Schedule.Hold(ctx, school, year, &store.HoldRow{Kind: kind, Key: key, Seats: store.JSON[[]store.HeldSeat]{V: seats}, By: a.Name().Name, At: s.now()})
 	})
 }
 
@@ -89,7 +89,7 @@ func (s *Service) Release(ctx context.Context, by int64, school string, year int
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return err
 	}
-	done, err := s.db.Queries().Unhold(ctx, school, year, kind, key)
+	done, err := s.db.Queries().Schedule.Unhold(ctx, school, year, kind, key)
 	if err == nil && !done {
 		err = problem.New(problem.NotFound)
 	}

@@ -49,7 +49,7 @@ func (s *Service) StartRun(ctx context.Context, by int64, school string, year in
 	if len(changes) > maxTried {
 		return nil, problem.New(problem.TooMuch)
 	}
-	rows, err := s.db.Queries().Sections(ctx, school, year)
+	rows, err := s.db.Queries().Schedule.Sections(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -73,7 +73,7 @@ func (s *Service) StartRun(ctx context.Context, by int64, school string, year in
 		if err != nil {
 			return err
 		}
-		if id, err = q.AddRun(ctx, school, year, &store.RunRow{Task: task, Seed: seed, Seconds: min(seconds, MaxRunSeconds), By: a.Name().Name, At: s.now(), Tried: try}); err == nil && id > maxRuns {
+		if id, err = q.Schedule.AddRun(ctx, school, year, &store.RunRow{Task: task, Seed: seed, Seconds: min(seconds, MaxRunSeconds), By: a.Name().Name, At: s.now(), Tried: try}); err == nil && id > maxRuns {
 			err = problem.New(problem.AtLimit)
 		}
 		return err
@@ -85,7 +85,7 @@ func (s *Service) StartRun(ctx context.Context, by int64, school string, year in
 }
 
 func (s *Service) run(ctx context.Context, school string, year, id int) (*Run, error) {
-	row, err := s.db.Queries().RunOf(ctx, school, year, id, 0)
+	row, err := s.db.Queries().Schedule.RunOf(ctx, school, year, id, 0)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -134,7 +134,7 @@ func (s *Service) Runs(ctx context.Context, by int64, school string, year int) (
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Runs(ctx, school, year)
+	rows, err := s.db.Queries().Schedule.Runs(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -156,7 +156,7 @@ func (s *Service) StopRun(ctx context.Context, by int64, school string, year, id
 	if err != nil {
 		return nil, err
 	}
-	stopped, err := s.db.Queries().StopTask(ctx, school, r.Task, s.now())
+	stopped, err := s.db.Queries().Background.StopTask(ctx, school, r.Task, s.now())
 	if err == nil && !stopped {
 		err = problem.New(problem.TaskOver)
 	}
@@ -171,7 +171,7 @@ func (s *Service) Lacking(ctx context.Context, by int64, school string, year, id
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Lacking(ctx, school, year, id, maxLacking)
+	rows, err := s.db.Queries().Schedule.Lacking(ctx, school, year, id, maxLacking)
 	if err != nil {
 		return nil, err
 	}
@@ -196,7 +196,7 @@ func (s *Service) PlacedIn(ctx context.Context, by int64, school string, year, i
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
-	row, err := s.db.Queries().Placed(ctx, school, year, id, student)
+	row, err := s.db.Queries().Schedule.Placed(ctx, school, year, id, student)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -207,7 +207,7 @@ func (s *Service) PlacedIn(ctx context.Context, by int64, school string, year, i
 // RunPlace places what is handed in. It reads the school as the command place does, without what is not handed in and without sections of courses that do not run.
 func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *background.Run) (store.TaskState, background.Outline, error) {
 	progress.At(background.StepRead, 0, 0)
-	row, err := s.db.Queries().RunOf(ctx, t.School, t.Year, 0, t.ID)
+	row, err := s.db.Queries().Schedule.RunOf(ctx, t.School, t.Year, 0, t.ID)
 	if err != nil {
 		return "", background.Outline{}, err
 	}
@@ -233,7 +233,7 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 		o.Why, o.Bad, o.Problems = background.WhyBadRows, len(bad), bad[:min(len(bad), background.ShownRows)]
 		return store.TaskRefused, o, nil
 	}
-	holds, err := s.db.Queries().Holds(ctx, t.School, t.Year)
+	holds, err := s.db.Queries().Schedule.Holds(ctx, t.School, t.Year)
 	if err != nil {
 		return "", o, err
 	}
@@ -253,7 +253,7 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 			case <-timed.Done():
 				return
 			case <-tick.C:
-				_ = s.db.Queries().KeepCurve(timed, t.School, t.Year, row.ID, curve.now())
+				_ = s.db.Queries().Schedule.KeepCurve(timed, t.School, t.Year, row.ID, curve.now())
 			}
 		}
 	}()
@@ -289,10 +289,10 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 	summary.Seconds = float64(ran.Milliseconds()) / 1000
 	leave := context.WithoutCancel(ctx)
 	err = s.db.Tx(leave, func(q store.Queries) error {
-		if err := q.KeepCurve(leave, t.School, t.Year, row.ID, curve.now()); err != nil {
+		if err := q.Schedule.KeepCurve(leave, t.School, t.Year, row.ID, curve.now()); err != nil {
 			return err
 		}
-		return q.KeepFound(leave, t.School, t.Year, row.ID, summary, given)
+		return q.Schedule.KeepFound(leave, t.School, t.Year, row.ID, summary, given)
 	})
 	if err != nil {
 		return "", o, err
@@ -309,11 +309,11 @@ func (s *Service) toPlace(ctx context.Context, school string, year int) (*bundle
 	if err != nil {
 		return nil, nil, err
 	}
-	ready, err := s.db.Queries().Ready(ctx, school, year, 0, -1)
+	ready, err := s.db.Queries().Schedule.Ready(ctx, school, year, 0, -1)
 	if err != nil {
 		return nil, nil, err
 	}
-	at, err := s.db.Queries().YearRow(ctx, school, year)
+	at, err := s.db.Queries().Year.YearRow(ctx, school, year)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -327,7 +327,7 @@ func (s *Service) toPlace(ctx context.Context, school string, year int) (*bundle
 			handed[r.Student] = r.Submission
 		}
 	}
-	plans, err := s.db.Queries().SectionPlans(ctx, school, year)
+	plans, err := s.db.Queries().Schedule.SectionPlans(ctx, school, year)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -343,7 +343,7 @@ func (s *Service) toPlace(ctx context.Context, school string, year int) (*bundle
 	if err != nil {
 		return nil, nil, err
 	}
-	chosen, err := s.db.Queries().Chosen(ctx, school, year)
+	chosen, err := s.db.Queries().Seats.Chosen(ctx, school, year)
 	if err != nil {
 		return nil, nil, err
 	}

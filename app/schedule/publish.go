@@ -43,7 +43,7 @@ func (s *Service) Publications(ctx context.Context, by int64, school string, yea
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Publications(ctx, school, year)
+	return s.db.Queries().Schedule.Publications(ctx, school, year)
 }
 
 // Publish shows the families of a grade (-1: all) what a run gives them; those whose submission is the one that was placed are told, all of them or none, and are enrolled in what they are given, unless they have chosen seats themselves. It tells how many. The errors
@@ -60,7 +60,7 @@ func (s *Service) Publish(ctx context.Context, by int64, school string, year, ru
 	}
 	var shown []store.ShownSheet
 	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
-		if shown, err = q.Publish(ctx, school, year, run, grade, a.Name(), s.now(), !s.noPost); err == nil && len(shown) == 0 {
+		if shown, err = q.Schedule.Publish(ctx, school, year, run, grade, a.Name(), s.now(), !s.noPost); err == nil && len(shown) == 0 {
 			err = problem.New(problem.Code(acts.NothingSubmitted))
 		}
 		if err != nil {
@@ -69,14 +69,14 @@ func (s *Service) Publish(ctx context.Context, by int64, school string, year, ru
 		if err := s.enrollShown(ctx, q, school, year, shown, a.Name().Name); err != nil {
 			return err
 		}
-		over, err := q.Overfull(ctx, school, year)
+		over, err := q.Seats.Overfull(ctx, school, year)
 		if err == nil && len(over) > 0 { // seats have been chosen meanwhile
 			err = problem.New(problem.RunBehind)
 		}
 		if err != nil {
 			return err
 		}
-		return q.TellOthers(ctx, schoolyear.Place{School: school, Year: year}, store.Notice{Kind: messages.TellPlaced, Detail: map[string]any{"students": len(shown)}}, s.now())
+		return q.Messages.TellOthers(ctx, schoolyear.Place{School: school, Year: year}, store.Notice{Kind: messages.TellPlaced, Detail: map[string]any{"students": len(shown)}}, s.now())
 	})
 	sheets = s.tellShown(school, year, shown, err)
 	if err == nil {
@@ -97,7 +97,7 @@ func (s *Service) Unpublish(ctx context.Context, by int64, school string, year i
 	var shown []store.ShownSheet
 	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
 		var done bool
-		if shown, done, err = q.Unpublish(ctx, school, year, id, a.Name(), reason, s.now(), !s.noPost); err == nil && !done {
+		if shown, done, err = q.Schedule.Unpublish(ctx, school, year, id, a.Name(), reason, s.now(), !s.noPost); err == nil && !done {
 			err = problem.New(problem.Code(acts.AlreadyDone))
 		}
 		if err != nil {
@@ -106,7 +106,7 @@ func (s *Service) Unpublish(ctx context.Context, by int64, school string, year i
 		if err := s.enrollShown(ctx, q, school, year, shown, a.Name().Name); err != nil {
 			return err
 		}
-		return q.TellOthers(ctx, schoolyear.Place{School: school, Year: year}, store.Notice{Kind: messages.TellPlaced, Detail: map[string]any{"students": len(shown), "takenBack": true}}, s.now())
+		return q.Messages.TellOthers(ctx, schoolyear.Place{School: school, Year: year}, store.Notice{Kind: messages.TellPlaced, Detail: map[string]any{"students": len(shown), "takenBack": true}}, s.now())
 	})
 	sheets = s.tellShown(school, year, shown, err)
 	if err == nil {
@@ -118,10 +118,10 @@ func (s *Service) Unpublish(ctx context.Context, by int64, school string, year i
 // enrollShown enrolls students in what they are shown now.
 func (s *Service) enrollShown(ctx context.Context, q store.Queries, school string, year int, shown []store.ShownSheet, by string) error {
 	students := studentsOf(shown)
-	if err := q.LockSeats(ctx, school, year, students); err != nil {
+	if err := q.Seats.LockSeats(ctx, school, year, students); err != nil {
 		return err
 	}
-	return q.EnrollPlaced(ctx, school, year, students, by, s.now())
+	return q.Seats.EnrollPlaced(ctx, school, year, students, by, s.now())
 }
 
 func studentsOf(shown []store.ShownSheet) []string {
@@ -156,7 +156,7 @@ func (s *Service) Enrollments(ctx context.Context, by int64, school string, year
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().AllGiven(ctx, school, year, run)
+	rows, err := s.db.Queries().Schedule.AllGiven(ctx, school, year, run)
 	if err != nil {
 		return nil, err
 	}

@@ -39,7 +39,7 @@ func (s *Service) PlacingReadiness(ctx context.Context, by int64, school string,
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Ready(ctx, school, year, 0, -1)
+	rows, err := s.db.Queries().Schedule.Ready(ctx, school, year, 0, -1)
 	if err != nil {
 		return nil, err
 	}
@@ -60,7 +60,7 @@ func (s *Service) PublishingReadiness(ctx context.Context, by int64, school stri
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Ready(ctx, school, year, run, grade)
+	rows, err := s.db.Queries().Schedule.Ready(ctx, school, year, run, grade)
 	if err != nil {
 		return nil, err
 	}

@@ -66,7 +66,7 @@ func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, y
 		return nil, err
 	}
 	q := s.db.Queries()
-	rows, err := q.Sections(ctx, school, year)
+	rows, err := q.Schedule.Sections(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -76,7 +76,7 @@ func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, y
 	}
 	out := &MasterSchedule{Bad: b.Problems, Periods: y.Policy.Periods, Days: y.Policy.Days}
 	taken := map[string]int{}
-	runs, err := q.Runs(ctx, school, year)
+	runs, err := q.Schedule.Runs(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -121,7 +121,7 @@ func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, y
 
 // withClasses reads a year's catalog with sections.
 func (s *Service) withClasses(ctx context.Context, y *schoolyear.SchoolYear, rows []store.ClassRow) (*bundle.Bundle, error) {
-	source, err := s.db.Queries().Source(ctx, y.School, y.Start, y.CatalogVersion, y.PolicyVersion)
+	source, err := s.db.Queries().Year.Source(ctx, y.School, y.Start, y.CatalogVersion, y.PolicyVersion)
 	if err != nil {
 		return nil, err
 	}
@@ -143,7 +143,7 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	if !ok {
 		return "", &problem.Error{Code: problem.NoCourse, Param: want.Course}
 	}
-	rows, err := s.db.Queries().Sections(ctx, school, year)
+	rows, err := s.db.Queries().Schedule.Sections(ctx, school, year)
 	if err != nil {
 		return "", err
 	}
@@ -198,7 +198,7 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	done := false
 	var offered []store.Place
 	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
-		done, err = q.PutSection(ctx, school, year, &store.SectionRow{ID: row.ID, Course: want.Course, Seats: want.Seats, Cells: row.Cells.V}, want.Rev)
+		done, err = q.Schedule.PutSection(ctx, school, year, &store.SectionRow{ID: row.ID, Course: want.Course, Seats: want.Seats, Cells: row.Cells.V}, want.Rev)
 		if err != nil || !done {
 			return err
 		}
@@ -224,12 +224,12 @@ func (s *Service) RemoveSection(ctx context.Context, by int64, school string, ye
 		return err
 	}
 	err := s.db.Tx(ctx, func(q store.Queries) error {
-		if taken, err := q.EnrolledIn(ctx, school, year, nil); err != nil {
+		if taken, err := q.Seats.EnrolledIn(ctx, school, year, nil); err != nil {
 			return err
 		} else if taken[id] > 0 {
 			return problem.New(problem.SectionTaken)
 		}
-		rows, err := q.Sections(ctx, school, year)
+		rows, err := q.Schedule.Sections(ctx, school, year)
 		if err != nil {
 			return err
 		}
@@ -239,10 +239,10 @@ func (s *Service) RemoveSection(ctx context.Context, by int64, school string, ye
 				kept = append(kept, rows[i].ID)
 			}
 		}
-		if err := q.LeavePlaced(ctx, school, year, kept); err != nil {
+		if err := q.Seats.LeavePlaced(ctx, school, year, kept); err != nil {
 			return err
 		}
-		if done, err := q.RemoveSection(ctx, school, year, id, rev); err != nil || done {
+		if done, err := q.Schedule.RemoveSection(ctx, school, year, id, rev); err != nil || done {
 			return err
 		}
 		return problem.New(problem.SectionChanged)

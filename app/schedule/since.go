@@ -57,7 +57,7 @@ func (s *Service) toChange(ctx context.Context, school string, year int, seed in
 	if bad = append(b.Problems, bad...); len(bad) > 0 {
 		return nil, &problem.Error{Code: problem.NotPlaceable, Param: bad[0].String()}
 	}
-	holds, err := s.db.Queries().Holds(ctx, school, year)
+	holds, err := s.db.Queries().Schedule.Holds(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -70,7 +70,7 @@ func (s *Service) placingOf(ctx context.Context, school string, year, run int, s
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().AllGiven(ctx, school, year, run)
+	rows, err := s.db.Queries().Schedule.AllGiven(ctx, school, year, run)
 	if err != nil {
 		return nil, err
 	}
@@ -285,7 +285,7 @@ func (s *Service) since(ctx context.Context, school string, year int, r *Run) (*
 }
 
 func (s *Service) names(ctx context.Context, school string, year int, ids []string) (list []PersonName, err error) {
-	names, err := s.db.Queries().StudentNames(ctx, school, year, ids)
+	names, err := s.db.Queries().Caseload.StudentNames(ctx, school, year, ids)
 	for _, n := range names {
 		list = append(list, PersonName{n.ID, n.Name, n.Grade})
 	}

@@ -130,7 +130,7 @@ func digestOf(parts ...string) string {
 // and still to come. Most calendars are read again and again as they were: only where something differs is anything locked and written.
 func (s *Service) keepDates(ctx context.Context, d *appsheet.Desk, calendar string, dates []store.CalendarDate) ([]store.CalendarDate, error) {
 	ctx = store.Within(ctx, d.Row.School)
-	before, err := s.db.Queries().CalendarDates(ctx, d.Row.Place, calendar)
+	before, err := s.db.Queries().Seats.CalendarDates(ctx, d.Row.Place, calendar)
 	if err != nil {
 		return nil, err
 	}
@@ -139,14 +139,14 @@ func (s *Service) keepDates(ctx context.Context, d *appsheet.Desk, calendar stri
 		return out, nil
 	}
 	return out, s.db.Tx(ctx, func(q store.Queries) error {
-		if err := q.LockCalendars(ctx, d.Row.Place); err != nil {
+		if err := q.Seats.LockCalendars(ctx, d.Row.Place); err != nil {
 			return err
 		}
-		if before, err = q.CalendarDates(ctx, d.Row.Place, calendar); err != nil {
+		if before, err = q.Seats.CalendarDates(ctx, d.Row.Place, calendar); err != nil {
 			return err
 		}
 		out, changed = compareDates(before, dates, d.Now) // somebody else may have written some meanwhile
-		return q.KeepCalendarDates(ctx, d.Row.Place, calendar, changed)
+		return q.Seats.KeepCalendarDates(ctx, d.Row.Place, calendar, changed)
 	})
 }
 

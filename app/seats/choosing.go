@@ -27,7 +27,7 @@ func (s *Service) Choosing(ctx context.Context, by int64, school string, year in
 		return nil, err
 	}
 	q := s.db.Queries()
-	rows, err := q.Choosing(ctx, school, year)
+	rows, err := q.Seats.Choosing(ctx, school, year)
 	if err != nil || len(rows) == 0 {
 		return nil, err
 	}
@@ -40,7 +40,7 @@ func (s *Service) Choosing(ctx context.Context, by int64, school string, year in
 	for i := range rows {
 		ids = append(ids, rows[i].Student)
 	}
-	cases, err := q.Cases(ctx, school, year, ids)
+	cases, err := q.Caseload.Cases(ctx, school, year, ids)
 	if err != nil {
 		return nil, err
 	}

@@ -44,7 +44,7 @@ func (s *Service) taken(ctx context.Context, school string, year int, day string
 	c.mu.Unlock()
 	return schoolyear.Together(ctx, &s.once, fmt.Sprint("taken ", at, day, serial), func(ctx context.Context) (map[string]int, error) {
 		began := time.Now()
-		taken, err := s.db.Queries().Taken(ctx, school, year, day, s.now())
+		taken, err := s.db.Queries().Seats.Taken(ctx, school, year, day, s.now())
 		if err == nil {
 			c.mu.Lock()
 			c.taken[at] = &takenSeats{day, began, taken, serial}
@@ -92,7 +92,7 @@ func (s *Service) CountLeft(at schoolyear.YearOf, sections []string) map[string]
 		day = have.day
 	}
 	s.counts.mu.Unlock()
-	left, err := s.db.Aside().Left(ctx, at.School, at.Year, sections, day, s.now())
+	left, err := s.db.Aside().Seats.Left(ctx, at.School, at.Year, sections, day, s.now())
 	if err != nil {
 		return nil
 	}

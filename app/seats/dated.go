@@ -47,7 +47,7 @@ func asChange(m map[string]any) (c *attendance.Change, err error) {
 // ChangeUnderWay.
 func (s *Service) noteDated(ctx context.Context, w *Week, row *store.DatedRow, asks bool) error {
 	err := s.db.Tx(ctx, func(q store.Queries) error {
-		choice, err := q.LockChoice(ctx, row.Place)
+		choice, err := q.Seats.LockChoice(ctx, row.Place)
 		switch {
 		case err != nil:
 			return err
@@ -56,7 +56,7 @@ func (s *Service) noteDated(ctx context.Context, w *Week, row *store.DatedRow, a
 		case choice.Version != w.Choice.Version: // somebody was quicker
 			return problem.New(problem.Busy)
 		}
-		seats, err := q.LockSections(ctx, row.Place, slices.Concat(row.Adds.V, row.Note.V.Gone.V), row.Stays.V.On, w.Now)
+		seats, err := q.Seats.LockSections(ctx, row.Place, slices.Concat(row.Adds.V, row.Note.V.Gone.V), row.Stays.V.On, w.Now)
 		if err != nil {
 			return err
 		}
@@ -66,7 +66,7 @@ func (s *Service) noteDated(ctx context.Context, w *Week, row *store.DatedRow, a
 			}
 		}
 		if asks {
-			return q.NoteDated(ctx, row)
+			return q.Seats.NoteDated(ctx, row)
 		}
 		return s.writeDated(ctx, q, &choice, row)
 	})
@@ -78,13 +78,13 @@ func (s *Service) noteDated(ctx context.Context, w *Week, row *store.DatedRow, a
 
 // writeDated makes a change in the enrollments of a student whose choice is locked.
 func (s *Service) writeDated(ctx context.Context, q store.Queries, choice *store.ChoiceRow, row *store.DatedRow) error {
-	if err := q.ChangeStays(ctx, row.Place, &row.Stays.V); err != nil {
+	if err := q.Seats.ChangeStays(ctx, row.Place, &row.Stays.V); err != nil {
 		return err
 	}
-	if err := q.NoteSeats(ctx, row.Place, &row.Note.V); err != nil {
+	if err := q.Seats.NoteSeats(ctx, row.Place, &row.Note.V); err != nil {
 		return err
 	}
-	return q.SaveChoice(ctx, row.Place, choice)
+	return q.Seats.SaveChoice(ctx, row.Place, choice)
 }
 
 // toldDated lets others see what has changed; going: it is under way.
@@ -119,7 +119,7 @@ func (s *Service) carryOut(ctx context.Context, row *store.DatedRow) error {
 		}
 		switch {
 		case errors.Is(err, attendance.ErrRefused):
-			if _, err := s.db.Queries().EndDated(ctx, row); err != nil {
+			if _, err := s.db.Queries().Seats.EndDated(ctx, row); err != nil {
 				return err
 			}
 			s.toldDated(ctx, row, true)
@@ -132,7 +132,7 @@ func (s *Service) carryOut(ctx context.Context, row *store.DatedRow) error {
 			return err
 		}
 		row.GoesBack = true // the enrollments are not those that it was decided on
-		if err := s.db.Queries().PutOffDated(ctx, row, true, s.now().Add(datedLease)); err != nil {
+		if err := s.db.Queries().Seats.PutOffDated(ctx, row, true, s.now().Add(datedLease)); err != nil {
 			return err
 		}
 	}
@@ -155,23 +155,23 @@ func (s *Service) carryOut(ctx context.Context, row *store.DatedRow) error {
 func (s *Service) putOffDated(ctx context.Context, row *store.DatedRow, goesBack bool) error {
 	again := datedTries[min(row.Tries, len(datedTries)-1)]
 	s.log.WarnContext(ctx, "attendance does not answer; a change waits", "school", row.School, "year", row.Year, "key", row.Key, "tries", row.Tries+1, "goes back", goesBack)
-	return s.db.Queries().PutOffDated(ctx, row, goesBack, s.now().Add(again))
+	return s.db.Queries().Seats.PutOffDated(ctx, row, goesBack, s.now().Add(again))
 }
 
 // makeDated makes a change here for which the other system has made its part, and reports whether it did: where the enrollments are not those
 // that it was decided on it does not. Doing it twice makes it once.
 func (s *Service) makeDated(ctx context.Context, row *store.DatedRow) (made bool, err error) {
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		choice, err := q.LockChoice(ctx, row.Place)
+		choice, err := q.Seats.LockChoice(ctx, row.Place)
 		if err != nil {
 			return err
 		}
-		there, err := q.EndDated(ctx, row)
+		there, err := q.Seats.EndDated(ctx, row)
 		if err != nil || !there { // it is made already
 			made = err == nil
 			return err
 		}
-		is, err := q.Enrollments(ctx, row.Place)
+		is, err := q.Seats.Enrollments(ctx, row.Place)
 		if err != nil {
 			return err
 		}
@@ -196,12 +196,12 @@ var errOtherStays = errors.New("the enrollments are not those that the change wa
 // endDated notes that a change was taken back.
 func (s *Service) endDated(ctx context.Context, row *store.DatedRow) error {
 	err := s.db.Tx(ctx, func(q store.Queries) error {
-		if there, err := q.EndDated(ctx, row); err != nil || !there {
+		if there, err := q.Seats.EndDated(ctx, row); err != nil || !there {
 			return err
 		}
 		note := row.Note.V
 		note.Kind, note.At = "changeBack", s.now()
-		return q.NoteSeats(ctx, row.Place, &note)
+		return q.Seats.NoteSeats(ctx, row.Place, &note)
 	})
 	if err == nil {
 		s.toldDated(ctx, row, true)
@@ -213,7 +213,7 @@ func (s *Service) endDated(ctx context.Context, row *store.DatedRow) error {
 func (s *Service) SettleChanges(ctx context.Context) error {
 	for ctx.Err() == nil {
 		now := s.now()
-		list, err := s.db.Queries().TakeDated(ctx, now, now.Add(datedLease), datedAtOnce)
+		list, err := s.db.Queries().Seats.TakeDated(ctx, now, now.Add(datedLease), datedAtOnce)
 		if err != nil || len(list) == 0 {
 			return err
 		}

@@ -85,7 +85,7 @@ func (s *Service) SeatHistory(ctx context.Context, by int64, at schoolyear.Place
 	if _, err := s.sheet.Open(ctx, by, at); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().SeatActs(ctx, at, skip, mostSeatActs)
+	return s.db.Queries().Seats.SeatActs(ctx, at, skip, mostSeatActs)
 }
 
 // SeatTable gives the finished master schedule of a year to anybody of the school, with how seats go to those who wait.
@@ -98,7 +98,7 @@ func (s *Service) SeatTable(ctx context.Context, by int64, school string, year i
 	if err != nil {
 		return nil, nil, SeatRules{}, err
 	}
-	rules, err := s.db.Queries().SeatRules(ctx, school, year)
+	rules, err := s.db.Queries().Seats.SeatRules(ctx, school, year)
 	return y, table.Sections, rules, err
 }
 
@@ -109,7 +109,7 @@ func (s *Service) week(ctx context.Context, d *appsheet.Desk) (*Week, error) {
 	if err != nil {
 		return nil, err
 	}
-	row, err := s.db.Queries().Week(ctx, at)
+	row, err := s.db.Queries().Seats.Week(ctx, at)
 	if err != nil {
 		return nil, err
 	}

@@ -272,7 +272,7 @@ func TestHandingInSeats(t *testing.T) {
 	if kinds != "take, take, look, take, take, submit, return: Choir moved." {
 		t.Errorf("noted: %s", kinds)
 	}
-	if _, err := p.Db.Open(t).ExecContext(t.Context(), `UPDATE seat_act SET kind = 'look'`); err == nil {
+	if _, err := p.Db.SQL(t).ExecContext(t.Context(), `UPDATE seat_act SET kind = 'look'`); err == nil {
 		t.Error("the server can rewrite what was done")
 	}
 }
@@ -547,7 +547,7 @@ func TestAskingWhileAnotherTakes(t *testing.T) {
 	p := apptest.NewPoint(t)
 	section := p.Planted["sk001"][0]
 	p.SeatsOf(section, 1)
-	tx, err := p.Db.Open(t).BeginTxx(t.Context(), nil)
+	tx, err := p.Db.SQL(t).BeginTxx(t.Context(), nil)
 	if err != nil {
 		t.Fatal(err)
 	}

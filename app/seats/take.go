@@ -114,7 +114,7 @@ func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []st
 	at := w.Row.Place
 	offered := map[string][]store.Place{}
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		row, err := q.LockChoice(ctx, at)
+		row, err := q.Seats.LockChoice(ctx, at)
 		if err != nil {
 			return err
 		}
@@ -126,7 +126,7 @@ func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []st
 		}
 		own := w.Own
 		if row.Version != w.Choice.Version { // somebody else was at it meanwhile
-			enrolled, err := q.Enrollments(ctx, at)
+			enrolled, err := q.Seats.Enrollments(ctx, at)
 			if err != nil {
 				return err
 			}
@@ -161,7 +161,7 @@ func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []st
 			}
 		}
 		changed = slices.Concat(came, gone)
-		seats, err := q.LockSections(ctx, at, changed, w.Today(), w.Now)
+		seats, err := q.Seats.LockSections(ctx, at, changed, w.Today(), w.Now)
 		if err != nil {
 			return err
 		}
@@ -171,7 +171,7 @@ func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []st
 			}
 		}
 		note.Came.V, note.Gone.V = came, gone
-		if err := q.MoveSeats(ctx, at, note); err != nil {
+		if err := q.Seats.MoveSeats(ctx, at, note); err != nil {
 			return err
 		}
 		for _, id := range gone {
@@ -201,7 +201,7 @@ func (s *Service) seatAct(ctx context.Context, by int64, at schoolyear.Place, ac
 		return nil, err
 	}
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		row, err := q.LockChoice(ctx, at)
+		row, err := q.Seats.LockChoice(ctx, at)
 		if err != nil {
 			return err
 		}
@@ -217,7 +217,7 @@ func (s *Service) seatAct(ctx context.Context, by int64, at schoolyear.Place, ac
 			return err
 		}
 		if act.EndsWaiting() {
-			waited, err := q.StopWaiting(ctx, at)
+			waited, err := q.Seats.StopWaiting(ctx, at)
 			if err != nil {
 				return err
 			}
@@ -225,10 +225,10 @@ func (s *Service) seatAct(ctx context.Context, by int64, at schoolyear.Place, ac
 				return err
 			}
 		}
-		if err := q.NoteSeats(ctx, at, &note); err != nil {
+		if err := q.Seats.NoteSeats(ctx, at, &note); err != nil {
 			return err
 		}
-		return q.SaveChoice(ctx, at, &row)
+		return q.Seats.SaveChoice(ctx, at, &row)
 	})
 	if err != nil {
 		return nil, err
@@ -253,12 +253,12 @@ func (s *Service) LookAtSeats(ctx context.Context, by int64, at schoolyear.Place
 // The errors are WeekOpen, and acts.NotLookedAt.
 func (s *Service) SubmitSeats(ctx context.Context, by int64, at schoolyear.Place, reason string) (*Week, error) {
 	return s.seatAct(ctx, by, at, acts.SubmitSeats, reason, func(q store.Queries, w *Week, row *store.ChoiceRow, note *store.SeatAct) error {
-		number, err := q.NextReceipt(ctx)
+		number, err := q.Sheet.NextReceipt(ctx)
 		if err != nil {
 			return err
 		}
 		row.Receipt, row.HandedAt, row.State, row.Message = fmt.Sprintf("%s-%d", appsheet.Initials(at.School), number), &w.Now, string(w.seatCase().Submitted()), ""
-		return q.TellOthers(ctx, at, store.Notice{Kind: messages.TellSubmitted, Detail: map[string]any{"receipt": row.Receipt, "seats": true}}, w.Now)
+		return q.Messages.TellOthers(ctx, at, store.Notice{Kind: messages.TellSubmitted, Detail: map[string]any{"receipt": row.Receipt, "seats": true}}, w.Now)
 	})
 }
 

@@ -43,27 +43,27 @@ func (s *Service) WaitForSeat(ctx context.Context, by int64, at schoolyear.Place
 			if err := q.Serialize(ctx, "waits", at.School, at.Year, at.Student); err != nil {
 				return err
 			}
-			if n, err := q.Waits(ctx, at, section); err != nil {
+			if n, err := q.Seats.Waits(ctx, at, section); err != nil {
 				return err
 			} else if n >= maxWaits {
 				return problem.New(problem.AtLimit)
 			}
 		}
-		if _, err := q.LockSections(ctx, at, []string{section}, w.Today(), w.Now); err != nil {
+		if _, err := q.Seats.LockSections(ctx, at, []string{section}, w.Today(), w.Now); err != nil {
 			return err
 		}
 		note := store.SeatAct{Kind: "wait", Came: store.JSON[[]string]{V: []string{section}}, ByID: w.Actor.ID, By: w.Actor.Name().Name, At: w.Now}
 		if wait {
-			if fresh, err := q.Wait(ctx, at, section, rand.IntN(1<<30), w.Now); err != nil || !fresh {
+			if fresh, err := q.Seats.Wait(ctx, at, section, rand.IntN(1<<30), w.Now); err != nil || !fresh {
 				return err
 			}
 		} else {
-			if gone, err := q.Unwait(ctx, at, []string{section}); err != nil || len(gone) == 0 {
+			if gone, err := q.Seats.Unwait(ctx, at, []string{section}); err != nil || len(gone) == 0 {
 				return err
 			}
 			note.Kind, note.Came, note.Gone = "unwait", note.Gone, note.Came
 		}
-		if err := q.NoteSeats(ctx, at, &note); err != nil {
+		if err := q.Seats.NoteSeats(ctx, at, &note); err != nil {
 			return err
 		}
 		offered, err = s.Offer(ctx, q, w.Desk, w.table, section) // a seat that has come free meanwhile, or was offered to who waits no longer
@@ -81,18 +81,18 @@ func (s *Service) WaitForSeat(ctx context.Context, by int64, at schoolyear.Place
 // Offer offers the free seats of a section to those who wait for one, the first whom it fits first, and tells to whom. The desk is anybody's of the year.
 func (s *Service) Offer(ctx context.Context, q store.Queries, d *appsheet.Desk, table *schedule.Timetable, section string) (offered []store.Place, err error) {
 	at := d.Row.Place
-	waiters, err := q.WaitersFor(ctx, at.School, at.Year, section)
+	waiters, err := q.Seats.WaitersFor(ctx, at.School, at.Year, section)
 	i, ok := table.At[section]
 	if err != nil || len(waiters) == 0 || !ok {
 		return nil, err
 	}
 	nobody := at
 	nobody.Student = ""
-	seats, err := q.LockSections(ctx, nobody, []string{section}, d.Today(), d.Now)
+	seats, err := q.Seats.LockSections(ctx, nobody, []string{section}, d.Today(), d.Now)
 	if err != nil {
 		return nil, err
 	}
-	rules, err := q.SeatRules(ctx, at.School, at.Year)
+	rules, err := q.Seats.SeatRules(ctx, at.School, at.Year)
 	if err != nil {
 		return nil, err
 	}
@@ -105,14 +105,14 @@ func (s *Service) Offer(ctx context.Context, q store.Queries, d *appsheet.Desk, 
 			continue
 		}
 		who := store.Place{School: at.School, Year: at.Year, Student: x.Student}
-		pupil, err := q.Pupil(ctx, who)
+		pupil, err := q.Sheet.Pupil(ctx, who)
 		if err != nil {
 			return nil, err
 		}
 		if appsheet.SeatWindowOf(&pupil).Phase(d.Now) != acts.Open { // they could not take it
 			continue
 		}
-		enrolled, err := q.Enrollments(ctx, who)
+		enrolled, err := q.Seats.Enrollments(ctx, who)
 		if err != nil {
 			return nil, err
 		}
@@ -124,15 +124,15 @@ func (s *Service) Offer(ctx context.Context, q store.Queries, d *appsheet.Desk, 
 			continue
 		}
 		until := d.Now.Add(time.Duration(rules.Minutes) * time.Minute)
-		if err := q.Offer(ctx, who, section, until); err != nil {
+		if err := q.Seats.Offer(ctx, who, section, until); err != nil {
 			return nil, err
 		}
 		if !s.noPost {
-			if err := q.TellOffered(ctx, who, section, table.Sections[i].Course, until, d.Now); err != nil {
+			if err := q.Messages.TellOffered(ctx, who, section, table.Sections[i].Course, until, d.Now); err != nil {
 				return nil, err
 			}
 		}
-		if err := q.NoteSeats(ctx, who, &store.SeatAct{Kind: "offer", Came: store.JSON[[]string]{V: []string{section}}, At: d.Now}); err != nil {
+		if err := q.Seats.NoteSeats(ctx, who, &store.SeatAct{Kind: "offer", Came: store.JSON[[]string]{V: []string{section}}, At: d.Now}); err != nil {
 			return nil, err
 		}
 		offered = append(offered, who)
@@ -165,7 +165,7 @@ func (s *Service) OfferSeats(ctx context.Context) error {
 		return err
 	}
 	defer func() { _ = lease.Leave(context.WithoutCancel(ctx), q) }() // else it ends by itself
-	list, err := q.WaitedFor(ctx, s.now(), waitedAtOnce)
+	list, err := q.Seats.WaitedFor(ctx, s.now(), waitedAtOnce)
 	if err != nil {
 		return err
 	}
@@ -182,7 +182,7 @@ func (s *Service) OfferSeats(ctx context.Context) error {
 		case err != nil:
 			s.log.ErrorContext(ctx, "offering the seats of a section", "school", x.School, "year", x.Year, "section", x.Section, "error", err)
 		}
-		if err := q.LookedAtWaits(ctx, x, s.now()); err != nil {
+		if err := q.Seats.LookedAtWaits(ctx, x, s.now()); err != nil {
 			return err
 		}
 	}
@@ -191,7 +191,7 @@ func (s *Service) OfferSeats(ctx context.Context) error {
 
 // offerFreed ends the offers of one section whose time is over, and offers what is free.
 func (s *Service) offerFreed(ctx context.Context, x *store.WaitedFor) error {
-	row, err := s.db.Queries().Sheet(ctx, x.Place)
+	row, err := s.db.Queries().Sheet.Sheet(ctx, x.Place)
 	if err != nil {
 		return err
 	}
@@ -207,15 +207,15 @@ func (s *Service) offerFreed(ctx context.Context, x *store.WaitedFor) error {
 	var offered []store.Place
 	var lapsed []string
 	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
-		if _, err := q.LockSections(ctx, x.Place, []string{x.Section}, d.Today(), d.Now); err != nil {
+		if _, err := q.Seats.LockSections(ctx, x.Place, []string{x.Section}, d.Today(), d.Now); err != nil {
 			return err
 		}
-		if lapsed, err = q.Lapse(ctx, x.School, x.Year, x.Section, d.Now); err != nil {
+		if lapsed, err = q.Seats.Lapse(ctx, x.School, x.Year, x.Section, d.Now); err != nil {
 			return err
 		}
 		for _, student := range lapsed {
 			note := &store.SeatAct{Kind: "lapse", Gone: store.JSON[[]string]{V: []string{x.Section}}, At: d.Now}
-			if err := q.NoteSeats(ctx, schoolyear.Place{School: x.School, Year: x.Year, Student: student}, note); err != nil {
+			if err := q.Seats.NoteSeats(ctx, schoolyear.Place{School: x.School, Year: x.Year, Student: student}, note); err != nil {
 				return err
 			}
 		}
@@ -244,5 +244,5 @@ func (s *Service) SetSeatRules(ctx context.Context, by int64, school string, yea
 	if r.Waiting != "order" && r.Waiting != "lottery" || r.Minutes < 1 || r.Minutes > 7*24*60 {
 		return problem.New(problem.BadWindow)
 	}
-	return s.db.Queries().SetSeatRules(ctx, school, year, r)
+	return s.db.Queries().Seats.SetSeatRules(ctx, school, year, r)
 }

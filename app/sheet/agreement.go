@@ -87,12 +87,12 @@ func (s *Service) Agreements(ctx context.Context, by int64, at schoolyear.Place)
 }
 
 func (s *Service) agreements(ctx context.Context, d *Desk) (*Agreements, error) {
-	rows, err := s.db.Queries().Agreements(ctx, d.Row.Place, d.Actor.ID)
+	rows, err := s.db.Queries().Sheet.Agreements(ctx, d.Row.Place, d.Actor.ID)
 	if err != nil {
 		return nil, err
 	}
 	out := &Agreements{List: withHours(d.toAgree(), rows)}
-	before, err := s.db.Queries().SignedBefore(ctx, d.Row.Place, d.Actor.ID, d.Row.Submission)
+	before, err := s.db.Queries().Sheet.SignedBefore(ctx, d.Row.Place, d.Actor.ID, d.Row.Submission)
 	if errors.Is(err, store.ErrNotFound) {
 		return out, nil
 	}
@@ -115,9 +115,9 @@ func (s *Service) SetAgreement(ctx context.Context, by int64, at schoolyear.Plac
 	}
 	q := s.db.Queries()
 	if agree {
-		err = q.Agree(ctx, at, d.Actor.ID, &store.AgreementRow{Kind: a.Kind, Ref: a.Ref, What: a.What, At: d.Now})
+		err = q.Sheet.Agree(ctx, at, d.Actor.ID, &store.AgreementRow{Kind: a.Kind, Ref: a.Ref, What: a.What, At: d.Now})
 	} else {
-		err = q.Disagree(ctx, at, d.Actor.ID, a.Kind, a.Ref, d.Now)
+		err = q.Sheet.Disagree(ctx, at, d.Actor.ID, a.Kind, a.Ref, d.Now)
 	}
 	if err != nil {
 		return nil, err

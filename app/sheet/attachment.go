@@ -98,7 +98,7 @@ func (s *Service) Attachment(ctx context.Context, by int64, at schoolyear.Place,
 	if _, err := s.OpenFor(ctx, by, at, acts.SeeFiles); err != nil {
 		return nil, err
 	}
-	file, err := s.db.Queries().Attachment(ctx, at, claim)
+	file, err := s.db.Queries().Sheet.Attachment(ctx, at, claim)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}

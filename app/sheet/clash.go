@@ -32,18 +32,18 @@ func (s *Service) SectionsOf(ctx context.Context, y *schoolyear.SchoolYear, rost
 	}
 	return schoolyear.Together(ctx, &s.once, fmt.Sprint("schedule ", key), func(ctx context.Context) (*Sections, error) {
 		q := s.db.Queries()
-		plan, err := q.YearPlan(ctx, y.School, y.Start)
+		plan, err := q.Schedule.YearPlan(ctx, y.School, y.Start)
 		if err != nil {
 			return nil, err
 		}
-		rows, err := q.Classes(ctx, y.School, y.Start)
+		rows, err := q.Schedule.Classes(ctx, y.School, y.Start)
 		if err != nil {
 			return nil, err
 		}
 		list := &Sections{cells: map[int32][][]int32{}}
 		sum := sha256.New()
 		if plan.Clashes && len(rows) > 0 {
-			source, err := q.Source(ctx, y.School, y.Start, y.CatalogVersion, y.PolicyVersion)
+			source, err := q.Year.Source(ctx, y.School, y.Start, y.CatalogVersion, y.PolicyVersion)
 			if err != nil {
 				return nil, err
 			}

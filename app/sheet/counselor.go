@@ -216,7 +216,7 @@ func (s *Service) History(ctx context.Context, by int64, at schoolyear.Place, sk
 	if _, err := s.Open(ctx, by, at); err != nil {
 		return nil, err
 	}
-	events, err := s.db.Queries().Events(ctx, at, skip, maxHistory)
+	events, err := s.db.Queries().Sheet.Events(ctx, at, skip, maxHistory)
 	for _, e := range events {
 		t := e.Detail.V
 		list = append(list, Happening{e.Version, e.At, e.Actor, e.Kind, t.Act, t.Course, t.Message, t.Answer, e.Reason, t.Instead, t.Receipt})

@@ -114,7 +114,7 @@ func (s *Service) Open(ctx context.Context, by int64, at schoolyear.Place) (*Des
 // Unseen reads a sheet for a program that somebody who may see it has sent, such as a calendar: nobody looks at it. The error is NotFound where
 // they may not.
 func (s *Service) Unseen(ctx context.Context, by int64, at schoolyear.Place) (*Desk, error) {
-	row, err := s.db.Queries().Sheet(ctx, at)
+	row, err := s.db.Queries().Sheet.Sheet(ctx, at)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -133,7 +133,7 @@ func (s *Service) Unseen(ctx context.Context, by int64, at schoolyear.Place) (*D
 	if at.Draft == 0 {
 		return d, nil
 	}
-	draft, err := s.db.Queries().Draft(ctx, at, at.Draft)
+	draft, err := s.db.Queries().Sheet.Draft(ctx, at, at.Draft)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -365,7 +365,7 @@ func (s *Service) Act(ctx context.Context, by int64, at schoolyear.Place, versio
 		}
 		change.Prepares = change.Prepares || act == acts.Decide
 		s.messages.Announce(d, change)
-		saved, err := s.db.Queries().SaveChange(ctx, change)
+		saved, err := s.db.Queries().Sheet.SaveChange(ctx, change)
 		if err != nil {
 			return nil, err
 		}

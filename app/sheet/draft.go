@@ -35,7 +35,7 @@ func (s *Service) Drafts(ctx context.Context, by int64, at schoolyear.Place) (*D
 	if err != nil {
 		return nil, nil, err
 	}
-	list, err := s.db.Queries().Drafts(ctx, at)
+	list, err := s.db.Queries().Sheet.Drafts(ctx, at)
 	if !d.MayDraft() {
 		list = slices.DeleteFunc(list, func(r store.DraftRow) bool { return r.ShownAt == nil })
 	}
@@ -50,7 +50,7 @@ func (s *Service) ShowDraft(ctx context.Context, by int64, at schoolyear.Place, 
 	id := at.Draft
 	at.Draft = 0
 	return s.Act(ctx, by, at, 0, acts.Remark, "", func(d *Desk) (*store.Change, error) {
-		draft, err := s.db.Queries().Draft(ctx, at, id)
+		draft, err := s.db.Queries().Sheet.Draft(ctx, at, id)
 		if err != nil {
 			return nil, problem.AsNotFound(err)
 		}
@@ -94,7 +94,7 @@ func (s *Service) MakeDraft(ctx context.Context, by int64, at schoolyear.Place, 
 		if err := q.Serialize(ctx, "drafts", at.School, at.Year, at.Student); err != nil {
 			return err
 		}
-		made, added, err := q.AddDraft(ctx, at, name, d.Row.Entries, d.Now)
+		made, added, err := q.Sheet.AddDraft(ctx, at, name, d.Row.Entries, d.Now)
 		if err == nil && !added {
 			err = problem.New(problem.AtLimit)
 		}
@@ -115,7 +115,7 @@ func (s *Service) NameDraft(ctx context.Context, by int64, at schoolyear.Place, 
 	}
 	draft := *d.Draft
 	draft.Name, draft.Version = name, draft.Version+1
-	saved, err := s.db.Queries().SaveDraft(ctx, at, &draft)
+	saved, err := s.db.Queries().Sheet.SaveDraft(ctx, at, &draft)
 	if err == nil && !saved {
 		err = problem.New(problem.Busy)
 	}
@@ -127,7 +127,7 @@ func (s *Service) DropDraft(ctx context.Context, by int64, at schoolyear.Place) 
 	if _, err := s.mine(ctx, by, at); err != nil {
 		return err
 	}
-	return s.db.Queries().DropDraft(ctx, at, at.Draft)
+	return s.db.Queries().Sheet.DropDraft(ctx, at, at.Draft)
 }
 
 // changeDraft makes a change on a draft, or takes one back.
@@ -159,7 +159,7 @@ func (s *Service) changeDraft(ctx context.Context, d *Desk, edit *Edit) (*Desk, 
 	if Judge(d.Known, draft.Entries.V).Judgement == nil && Judge(d.Known, before).Judgement != nil {
 		return nil, problem.New(problem.TooComplex)
 	}
-	saved, err := s.db.Queries().SaveDraft(ctx, d.Row.Place, &draft)
+	saved, err := s.db.Queries().Sheet.SaveDraft(ctx, d.Row.Place, &draft)
 	if err != nil {
 		return nil, err
 	}
@@ -173,7 +173,7 @@ func (s *Service) changeDraft(ctx context.Context, d *Desk, edit *Edit) (*Desk, 
 
 // ofDraft gives the entries of a draft as they may come in place of the sheet's. The errors are NotFound and those of inPlace.
 func (s *Service) ofDraft(ctx context.Context, d *Desk, id int64) ([]store.EntryRow, error) {
-	draft, err := s.db.Queries().Draft(ctx, d.Row.Place, id)
+	draft, err := s.db.Queries().Sheet.Draft(ctx, d.Row.Place, id)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -194,7 +194,7 @@ func (s *Service) entriesAt(ctx context.Context, d *Desk, version int64) ([]stor
 	if version > d.Row.Version {
 		return nil, problem.New(problem.NotFound)
 	}
-	was, err := s.db.Queries().EntriesAt(ctx, d.Row.Place, version)
+	was, err := s.db.Queries().Sheet.EntriesAt(ctx, d.Row.Place, version)
 	if errors.Is(err, store.ErrNotFound) {
 		return d.Row.Entries, nil
 	}

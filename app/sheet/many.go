@@ -75,7 +75,7 @@ func OfMany[K comparable, V any](ctx context.Context, s Reader, y *schoolyear.Sc
 
 // Desks reads the sheets of some students of a year.
 func (s *Service) Desks(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, students []string) ([]*Desk, error) {
-	list, err := s.db.Queries().Cases(ctx, y.School, y.Start, students)
+	list, err := s.db.Queries().Caseload.Cases(ctx, y.School, y.Start, students)
 	if err != nil {
 		return nil, err
 	}

@@ -34,7 +34,7 @@ func (s *Service) FindPaper(ctx context.Context, by int64, school string, year i
 	if !ok {
 		return nil, problem.New(problem.BadCode)
 	}
-	found, err := s.db.Queries().FindReceipt(ctx, school, year, number)
+	found, err := s.db.Queries().Sheet.FindReceipt(ctx, school, year, number)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -50,7 +50,7 @@ func (s *Service) FindPaper(ctx context.Context, by int64, school string, year i
 }
 
 func (s *Service) onPaper(ctx context.Context, d *Desk) (*OnPaper, error) {
-	list, err := s.db.Queries().GuardianIDs(ctx, d.Row.School, d.Row.Student)
+	list, err := s.db.Queries().Sheet.GuardianIDs(ctx, d.Row.School, d.Row.Student)
 	out := &OnPaper{Desk: d, Boxes: d.AsSubmitted().toAgree()}
 	for _, g := range list {
 		out.Guardians = append(out.Guardians, PaperGuardian{g.ID, g.Name, d.hasSigned(g.ID)})
@@ -129,7 +129,7 @@ func (s *Service) KeepPage(ctx context.Context, by int64, at schoolyear.Place, g
 	if len(content) == 0 || len(content) > MaxAttachment || kind == "" || kind == "text/plain" {
 		return problem.New(problem.BadFile)
 	}
-	kept, err := s.db.Queries().KeepPage(ctx, at, guardian, &store.PageRow{Kind: kind, Content: content, By: d.Actor.Name().Name, At: s.now()})
+	kept, err := s.db.Queries().Sheet.KeepPage(ctx, at, guardian, &store.PageRow{Kind: kind, Content: content, By: d.Actor.Name().Name, At: s.now()})
 	if err == nil && !kept {
 		err = problem.New(problem.NotFound)
 	}
@@ -144,6 +144,6 @@ func (s *Service) Page(ctx context.Context, by int64, at schoolyear.Place, guard
 	if _, err := s.OpenFor(ctx, by, at, acts.SeeFiles); err != nil {
 		return nil, err
 	}
-	page, err := s.db.Queries().Page(ctx, at, guardian)
+	page, err := s.db.Queries().Sheet.Page(ctx, at, guardian)
 	return &page, problem.AsNotFound(err)
 }

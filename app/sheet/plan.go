@@ -31,7 +31,7 @@ type PathList struct {
 
 // plan reads a student's plan in terms of the year; courses that have left the catalog, and grades that are past, are passed over.
 func (s *Service) plan(ctx context.Context, d *Desk) (version int64, list []sheet.Planned, err error) {
-	version, rows, err := s.db.Queries().Plan(ctx, d.Row.Place)
+	version, rows, err := s.db.Queries().Sheet.Plan(ctx, d.Row.Place)
 	if err != nil {
 		return 0, nil, problem.AsNotFound(err)
 	}
@@ -53,7 +53,7 @@ func (s *Service) Path(ctx context.Context, by int64, at schoolyear.Place) (*Pat
 	if p.Version, p.Plan, err = s.plan(ctx, d); err != nil {
 		return nil, err
 	}
-	before, err := s.db.Queries().PlannedBefore(ctx, at, d.Row.Grade)
+	before, err := s.db.Queries().Sheet.PlannedBefore(ctx, at, d.Row.Grade)
 	if err != nil {
 		return nil, err
 	}
@@ -115,7 +115,7 @@ func (s *Service) ChangePlan(ctx context.Context, by int64, at schoolyear.Place,
 		rows = append(rows, store.PlanRow{Grade: x.Grade, Course: p.Desk.Year.Codes[x.Course], Alternate: x.Alternate})
 	}
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		saved, err := q.SavePlan(ctx, at, p.Version, rows)
+		saved, err := q.Sheet.SavePlan(ctx, at, p.Version, rows)
 		if err == nil && !saved {
 			err = problem.New(problem.StalePlan)
 		}

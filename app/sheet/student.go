@@ -196,7 +196,7 @@ func (s *Service) Change(ctx context.Context, by int64, at schoolyear.Place, edi
 			return nil, err
 		}
 		if d.Draft == nil && edit.Version < d.Row.Version && edit.Key != "" {
-			digest, err := s.db.Queries().Answered(ctx, at, edit.Version, edit.Key)
+			digest, err := s.db.Queries().Sheet.Answered(ctx, at, edit.Version, edit.Key)
 			switch {
 			case err == nil && digest != "" && digest != edit.digest():
 				return nil, problem.New(problem.KeyReused)
@@ -231,7 +231,7 @@ func (s *Service) Change(ctx context.Context, by int64, at schoolyear.Place, edi
 			s.Refused(ctx, d, act, err)
 			return nil, err
 		}
-		saved, err := s.db.Queries().SaveChange(ctx, change)
+		saved, err := s.db.Queries().Sheet.SaveChange(ctx, change)
 		if err != nil {
 			return nil, err
 		}
@@ -259,9 +259,9 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 	undoable, redoable, redoBy, undoes := d.Row.Undoable+1, 0, "", &store.Trace{Act: edit.Act, Course: edit.Course, Instead: edit.Instead, At: d.Now, By: d.Actor.ID}
 	back := edit.Act == "undo" || edit.Act == "redo"
 	if back {
-		list, err := s.db.Queries().Undoable(ctx, d.Row.Place)
+		list, err := s.db.Queries().Sheet.Undoable(ctx, d.Row.Place)
 		if edit.Act == "redo" {
-			list, err = s.db.Queries().Redoable(ctx, d.Row.Place)
+			list, err = s.db.Queries().Sheet.Redoable(ctx, d.Row.Place)
 		}
 		if err != nil {
 			return nil, err

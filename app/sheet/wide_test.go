@@ -434,7 +434,7 @@ func TestAcknowledging(t *testing.T) {
 	}
 	h.Must(h.Sheet.Submit(t.Context(), h.Who("mara.quill"), apptest.Mara, 0, "", "rule:clay"))
 	var agreed string
-	if err := h.Db.Open(t).Get(&agreed, `SELECT agreed::text FROM submission WHERE student_id = 's0001'`); err != nil || agreed != `["rule:clay"]` {
+	if err := h.Db.SQL(t).Get(&agreed, `SELECT agreed::text FROM submission WHERE student_id = 's0001'`); err != nil || agreed != `["rule:clay"]` {
 		t.Errorf("kept with the submission: %s, %v", agreed, err)
 	}
 }

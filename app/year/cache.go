@@ -124,11 +124,11 @@ func (s *Service) Year(ctx context.Context, school string, year int, catalog, po
 
 func (s *Service) compileYear(ctx context.Context, key Key) (*SchoolYear, error) {
 	q := s.db.Queries()
-	row, err := q.YearRow(ctx, key.School, key.Year)
+	row, err := q.Year.YearRow(ctx, key.School, key.Year)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
-	source, err := q.Source(ctx, key.School, key.Year, key.Catalog, key.Policy)
+	source, err := q.Year.Source(ctx, key.School, key.Year, key.Catalog, key.Policy)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -149,13 +149,13 @@ func (s *Service) Actor(ctx context.Context, school string, year int, roster, ac
 		return have, nil
 	}
 	q := s.db.Queries()
-	p, err := q.PersonIn(ctx, school, account)
+	p, err := q.People.PersonIn(ctx, school, account)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
 	a := &actor.Actor{Person: p, Account: account, Roster: roster, Students: map[string]bool{}}
 	if p.Counsels {
-		ids, err := q.CounselsIn(ctx, school, year, p.ID)
+		ids, err := q.People.CounselsIn(ctx, school, year, p.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -173,7 +173,7 @@ func (s *Service) Pupil(ctx context.Context, at Place, v *store.Versions) (*stor
 	if have, ok := s.cache.pupils.Get(key); ok {
 		return have, nil
 	}
-	p, err := s.db.Queries().Pupil(ctx, at)
+	p, err := s.db.Queries().Sheet.Pupil(ctx, at)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -198,7 +198,7 @@ func (s *Service) KnownOf(ctx context.Context, y *SchoolYear, rows []*store.Shee
 	if len(missing) == 0 {
 		return out, nil
 	}
-	facts, err := s.db.Queries().Facts(ctx, rows[0].School, rows[0].Year, missing)
+	facts, err := s.db.Queries().Sheet.Facts(ctx, rows[0].School, rows[0].Year, missing)
 	if err != nil {
 		return nil, err
 	}

@@ -10,7 +10,7 @@ import (
 
 // Reader tells who an account is in a school year and decides whether an act that concerns the school is allowed.
 func (s *Service) Reader(ctx context.Context, by int64, school string, year int, act acts.SchoolAct) (*SchoolYear, *actor.Actor, error) {
-	row, err := s.db.Queries().YearRow(ctx, school, year)
+	row, err := s.db.Queries().Year.YearRow(ctx, school, year)
 	if err != nil {
 		return nil, nil, problem.AsNotFound(err)
 	}

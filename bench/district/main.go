@@ -23,7 +23,6 @@ import (
 	"rubricon/bench/stage"
 	"rubricon/bundle"
 	"rubricon/demo"
-	"rubricon/store"
 )
 
 const year = 2027
@@ -121,7 +120,7 @@ func run(ctx context.Context, schools, students int) error {
 		return err
 	}
 	var size string
-	if err := at.DB.GetContext(ctx, &size, `SELECT pg_size_pretty(pg_database_size(current_database()))`); err != nil {
+	if err := at.SQL.GetContext(ctx, &size, `SELECT pg_size_pretty(pg_database_size(current_database()))`); err != nil {
 		return err
 	}
 	fmt.Println("the database is", size, "large")
@@ -146,11 +145,11 @@ func report(what string, list []used) {
 
 // passwords gives every account the demo's, hashed once, at next to no cost; at the first sign-in it is hashed anew as in operation.
 func passwords(ctx context.Context, owner string) error {
-	own, err := store.Open(ctx, owner)
+	own, err := stage.SQL(owner)
 	if err != nil {
 		return err
 	}
-	defer own.Close()
+	defer func() { _ = own.Close() }()
 	hash, err := stage.Hash(demo.Password)
 	if err != nil {
 		return err

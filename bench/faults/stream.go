@@ -11,12 +11,14 @@ import (
 	"net/http"
 	"net/http/cookiejar"
 	"rubricon/app"
+	"rubricon/bench/stage"
 	"slices"
 	"strings"
 	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jmoiron/sqlx"
 
 	"rubricon/bundle"
 	"rubricon/demo"
@@ -30,7 +32,7 @@ const streams = 8
 
 // stream is students who change their sheets, one change after the other, and what they were answered.
 type stream struct {
-	db       *store.DB
+	db       *sqlx.DB
 	base     string
 	students []*student
 	cancel   context.CancelFunc
@@ -55,7 +57,7 @@ type student struct {
 
 // signIn signs the students in; what they change is theirs alone.
 func (b *bench) signIn(ctx context.Context) error {
-	read, err := store.Open(ctx, b.url)
+	read, err := stage.SQL(b.url)
 	if err != nil {
 		return err
 	}
@@ -192,12 +194,12 @@ func (b *stream) change(s *student) {
 
 // verify looks whether every change that was answered is there, once, and whether anything strange was said.
 func (b *bench) verify(ctx context.Context) error {
-	db, err := store.Open(ctx, b.url)
+	db, err := stage.SQL(b.url)
 	if err != nil {
 		return err
 	}
-	defer db.Close()
-	b.db.Close()
+	defer func() { _ = db.Close() }()
+	_ = b.db.Close()
 	all := 0
 	for _, s := range b.students {
 		var have []string

@@ -20,7 +20,8 @@ import (
 	appcatalog "rubricon/app/catalog"
 	"rubricon/bench/stage"
 	"rubricon/demo"
-	"rubricon/store"
+
+	"github.com/jmoiron/sqlx"
 )
 
 const year = 2027
@@ -77,7 +78,7 @@ func run(ctx context.Context, students int, within, think time.Duration) error {
 		_ = process.Wait()
 	}()
 	m := &morning{stage.NewVisits("http://" + listen), think}
-	bare, err := bareWrite(ctx, at.DB)
+	bare, err := bareWrite(ctx, at.SQL)
 	if err != nil {
 		return err
 	}
@@ -103,7 +104,7 @@ func run(ctx context.Context, students int, within, think time.Duration) error {
 }
 
 // bareWrite is how long a write of one row takes with nobody else there, in the middle of 200.
-func bareWrite(ctx context.Context, db *store.DB) (time.Duration, error) {
+func bareWrite(ctx context.Context, db *sqlx.DB) (time.Duration, error) {
 	var took []time.Duration
 	for range 200 {
 		began := time.Now()

@@ -8,7 +8,8 @@ import (
 	"time"
 
 	"rubricon/demo"
-	"rubricon/store"
+
+	"github.com/jmoiron/sqlx"
 )
 
 func part(list []time.Duration, percent int) time.Duration {
@@ -37,7 +38,7 @@ func (r *rush) report(began time.Time) {
 }
 
 // check compares what was answered with what the database has: no seat sold twice, none lost.
-func (r *rush) check(ctx context.Context, db *store.DB, students []*student) error {
+func (r *rush) check(ctx context.Context, db *sqlx.DB, students []*student) error {
 	var rows []struct {
 		Student string `db:"student_id"`
 		Section string `db:"section_id"`

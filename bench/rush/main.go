@@ -21,6 +21,8 @@ import (
 	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/store"
+
+	"github.com/jmoiron/sqlx"
 )
 
 const year = 2027
@@ -133,11 +135,11 @@ func run(ctx context.Context, o *options) error {
 	}
 	time.Sleep(time.Until(at))
 	began := time.Now()
-	if err := r.open(ctx, on.DB, students, probe); err != nil {
+	if err := r.open(ctx, on.SQL, students, probe); err != nil {
 		return err
 	}
 	r.report(began)
-	return r.check(ctx, on.DB, append(students, probe))
+	return r.check(ctx, on.SQL, append(students, probe))
 }
 
 // load brings the school in, and gives how its seats are opened; passwords cost little at first, so that all can sign in before that.
@@ -184,7 +186,7 @@ func (r *rush) start(i int) (err error) {
 }
 
 // open lets them come: so many at a time work, each until the week is full or nothing more can be had.
-func (r *rush) open(ctx context.Context, db *store.DB, students []*student, probe *student) error {
+func (r *rush) open(ctx context.Context, db *sqlx.DB, students []*student, probe *student) error {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	var listening, working sync.WaitGroup

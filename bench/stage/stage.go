@@ -14,6 +14,8 @@ import (
 	"time"
 
 	"github.com/alexedwards/argon2id"
+	_ "github.com/jackc/pgx/v5/stdlib" // the driver "pgx"
+	"github.com/jmoiron/sqlx"
 
 	"rubricon/bundle"
 	"rubricon/demo"
@@ -30,6 +32,7 @@ type Stage struct {
 	PG  *local.Server
 	URL string // of the server's role
 	DB  *store.DB
+	SQL *sqlx.DB // for statements of a script's own
 }
 
 // New makes a folder that the database's own user can reach, and a database in it.
@@ -46,12 +49,18 @@ func New(ctx context.Context, name string, settings ...string) (s *Stage, err er
 	if s.PG, s.URL, err = Database(ctx, s.Dir, settings...); err != nil {
 		return nil, err
 	}
-	s.DB, err = store.Open(ctx, s.URL)
+	if s.DB, err = store.Open(ctx, s.URL); err != nil {
+		return nil, err
+	}
+	s.SQL, err = SQL(s.URL)
 	return s, err
 }
 
 // Close ends the database and takes the folder away.
 func (s *Stage) Close() {
+	if s.SQL != nil {
+		_ = s.SQL.Close()
+	}
 	if s.DB != nil {
 		s.DB.Close()
 	}
@@ -60,6 +69,9 @@ func (s *Stage) Close() {
 	}
 	_ = os.RemoveAll(s.Dir)
 }
+
+// SQL opens a database for statements of a script's own.
+func SQL(url string) (*sqlx.DB, error) { return sqlx.Open("pgx", url) }
 
 // Folder makes a folder for a script, which others can reach.
 func Folder(name string) (string, error) {

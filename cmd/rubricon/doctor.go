@@ -68,7 +68,7 @@ func (d *doctor) database(ctx context.Context) {
 	}
 	defer db.Close()
 	d.fine("database: it answers, and has the tables that this program needs")
-	s, err := db.Queries().SetUp(ctx)
+	s, err := db.Queries().Office.SetUp(ctx)
 	if err != nil {
 		d.fails("database: its settings cannot be read: %v", err)
 		return
@@ -96,7 +96,7 @@ func (d *doctor) replica(ctx context.Context) {
 		return
 	}
 	defer db.Close()
-	s, err := db.Queries().SetUp(ctx)
+	s, err := db.Queries().Office.SetUp(ctx)
 	switch {
 	case err != nil:
 		d.fails("database that follows: its settings cannot be read: %v", err)

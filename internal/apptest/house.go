@@ -102,7 +102,7 @@ func (h *House) Courses() string {
 // was before them, and meets what is after them. What is done returns what it was answered; it is done by so many at once.
 func (h *House) Between(many int, do func() string, changes ...string) (said []string) {
 	h.T.Helper()
-	tx, err := h.Db.Open(h.T).BeginTxx(h.T.Context(), nil)
+	tx, err := h.Db.SQL(h.T).BeginTxx(h.T.Context(), nil)
 	if err != nil {
 		h.T.Fatal(err)
 	}

@@ -18,6 +18,8 @@ import (
 
 	"github.com/alexedwards/argon2id"
 	"github.com/jackc/pgx/v5"
+	_ "github.com/jackc/pgx/v5/stdlib" // the driver "pgx"
+	"github.com/jmoiron/sqlx"
 
 	appcatalog "rubricon/app/catalog"
 	"rubricon/bundle"
@@ -219,6 +221,17 @@ func Value[T any](t testing.TB, d Database, query string, args ...any) (v T) {
 		t.Fatalf("%s: %v", query, err)
 	}
 	return v
+}
+
+// SQL gives the database to statements of a test's own, in the server's role.
+func (d Database) SQL(t testing.TB) *sqlx.DB {
+	t.Helper()
+	db, err := sqlx.Open("pgx", d.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = db.Close() })
+	return db
 }
 
 // Open opens the database as the server does.
