@@ -56,7 +56,7 @@ func (s *Server) calendarRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			now := s.now()
+			now := s.Now()
 			return &feedOut{&FeedView{MadeAt: &now, Path: "/api/calendar/" + token + "/errands.ics"}}, nil
 		})
 	signedIn(s, api, operation("drop-feed", http.MethodDelete, studentPath+"/feed", "Take one's secret address of a student's calendar away"),
@@ -104,5 +104,5 @@ func (s *Server) calendar(ctx context.Context, d *appsheet.Desk, l *locales.Loca
 		events = append(events, event)
 	}
 	name := l.Text("calendar.name", map[string]any{"name": d.Pupil.GivenName + " " + d.Pupil.FamilyName})
-	return paper.Calendar(name, fmt.Sprintf("%s.%d.rubricon", d.Row.School, d.Row.Year), s.now(), events), nil
+	return paper.Calendar(name, fmt.Sprintf("%s.%d.rubricon", d.Row.School, d.Row.Year), s.Now(), events), nil
 }

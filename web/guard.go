@@ -101,7 +101,7 @@ func (s *Server) noted(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		raw := make([]byte, 8)
 		_, _ = rand.Read(raw) // never fails
-		note := &request{id: hex.EncodeToString(raw), address: s.address(r), agent: shortAgent(r.UserAgent()), host: r.Host, route: "a page", log: s.log, reads: r.Header.Get("Accept-Language")}
+		note := &request{id: hex.EncodeToString(raw), address: s.address(r), agent: shortAgent(r.UserAgent()), host: r.Host, route: "a page", log: s.Log, reads: r.Header.Get("Accept-Language")}
 		if strings.HasPrefix(r.URL.Path, "/api/") {
 			note.route = "unknown"
 		}
@@ -119,12 +119,12 @@ func (s *Server) noted(next http.Handler) http.Handler {
 				out.status = statusLeft
 			}
 			if !note.limit.live {
-				s.meter.done(known(method), note.route, out.status, time.Since(start))
+				s.Meter.done(known(method), note.route, out.status, time.Since(start))
 			}
 			span.SetName(known(method) + " " + note.route)
 			span.SetAttributes(attribute.String("http.request.method", known(method)), attribute.String("http.route", note.route), attribute.Int("http.response.status_code", out.status), attribute.String("rubricon.request", note.id))
 			span.End()
-			s.log.InfoContext(ctx, "request", "method", known(method), "route", note.route, "status", out.status, "bytes", out.bytes, "took", time.Since(start), "account", note.account)
+			s.Log.InfoContext(ctx, "request", "method", known(method), "route", note.route, "status", out.status, "bytes", out.bytes, "took", time.Since(start), "account", note.account)
 		}()
 		r = r.WithContext(ctx)
 		if note.head { // net/http sends the headers of the answer alone
@@ -348,3 +348,6 @@ func withRoute(c *gin.Context) {
 		requestOf(c.Request.Context()).route = path
 	}
 }
+
+// EndStreams ends all live streams, so that the server can go; browsers come back to the next one.
+func (s *Server) EndStreams() { s.endStreams() }

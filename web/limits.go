@@ -168,3 +168,9 @@ func tooManyOfOne(ctx context.Context, code string, wait int) *Problem {
 	p.Code, p.Wait = code, wait
 	return p
 }
+
+// Bounds of live streams: each holds a connection and a buffer. A browser holds one for each page that is open.
+const (
+	streamsOfOne = 20
+	maxStreams   = 10_000 // of a process
+)

@@ -197,7 +197,7 @@ func (s *Server) rosterRoutes(engine *gin.Engine) {
 					fault.status = http.StatusServiceUnavailable
 					c.Header("Retry-After", "2")
 				}
-				s.log.ErrorContext(c.Request.Context(), "reading a roster", "error", err)
+				s.Log.ErrorContext(c.Request.Context(), "reading a roster", "error", err)
 			}
 			if fault.status == http.StatusUnauthorized {
 				c.Header("WWW-Authenticate", `Bearer realm="rubricon"`)

@@ -111,7 +111,7 @@ func (b *backlogCollector) Collect(out chan<- prometheus.Metric) {
 // Metrics serves what Prometheus reads; it is for an address of its own, which the world cannot reach.
 func (s *Server) Metrics() http.Handler {
 	mux := http.NewServeMux()
-	mux.Handle("GET /metrics", promhttp.HandlerFor(s.meter.registry, promhttp.HandlerOpts{}))
+	mux.Handle("GET /metrics", promhttp.HandlerFor(s.Meter.registry, promhttp.HandlerOpts{}))
 	return mux
 }
 

@@ -23,7 +23,6 @@ import (
 
 // What a session remembers of passkeys.
 const (
-	secondKey   = "second"   // what is still to be done before anything else
 	ceremonyKey = "ceremony" // what was asked of the browser's keys
 )
 
@@ -74,7 +73,7 @@ func (s *Server) relying(ctx context.Context) (*webauthn.WebAuthn, error) {
 	origin := s.base
 	if at, err := url.Parse(origin); err != nil || at.Hostname() == "" || loopback(at.Hostname()) {
 		scheme := "http://"
-		if s.tls {
+		if s.TLS {
 			scheme = "https://"
 		}
 		origin = scheme + requestOf(ctx).host
@@ -95,14 +94,14 @@ func loopback(host string) bool {
 func (s *Server) keep(ctx context.Context, asked *webauthn.SessionData) error {
 	text, err := json.Marshal(asked)
 	if err == nil {
-		s.sessions.Put(ctx, ceremonyKey, string(text))
+		s.Sessions.Put(ctx, ceremonyKey, string(text))
 	}
 	return err
 }
 
 // answered gives that, once, with the answer that has come.
 func (s *Server) answered(ctx context.Context, credential map[string]any) (asked webauthn.SessionData, text []byte, err error) {
-	kept := s.sessions.PopString(ctx, ceremonyKey)
+	kept := s.Sessions.PopString(ctx, ceremonyKey)
 	if text, err = json.Marshal(credential); err != nil || kept == "" || json.Unmarshal([]byte(kept), &asked) != nil {
 		return asked, nil, badPasskey(ctx)
 	}
@@ -163,7 +162,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 	}
 	// makes gives who may make a passkey: whoever is wholly signed in, or has still to make the first.
 	makes := func(ctx context.Context) (int64, error) {
-		if s.sessions.GetString(ctx, secondKey) == string(account.MakeOne) && !s.sessions.GetBool(ctx, onceKey) {
+		if s.Sessions.GetString(ctx, secondKey) == string(account.MakeOne) && !s.Sessions.GetBool(ctx, onceKey) {
 			return s.account(ctx)
 		}
 		return s.ready(ctx)
@@ -227,7 +226,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if err := s.renew(ctx); err != nil {
 			return nil, err
 		}
-		s.sessions.Remove(ctx, secondKey)
+		s.Sessions.Remove(ctx, secondKey)
 		return list(ctx, by)
 	})
 	huma.Register(api, operation("ask-passkey", http.MethodPost, "/api/passkeys/question", "Begin to answer with a passkey, as the second step of signing in"), func(ctx context.Context, _ *struct{}) (*passkeyOptionsOut, error) {
@@ -279,7 +278,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		}
 		used, err := rp.ValidateLogin(o, asked, parsed)
 		if err != nil || used.Authenticator.CloneWarning { // its counter has gone back: there may be two of it
-			s.log.WarnContext(ctx, "a passkey was refused", "account", by)
+			s.Log.WarnContext(ctx, "a passkey was refused", "account", by)
 			return nil, badPasskey(ctx)
 		}
 		key, err := json.Marshal(used)
@@ -292,7 +291,7 @@ func (s *Server) passkeyRoutes(api huma.API) {
 		if err := s.renew(ctx); err != nil {
 			return nil, err
 		}
-		s.sessions.Remove(ctx, secondKey)
+		s.Sessions.Remove(ctx, secondKey)
 		me, err := s.me(ctx, by)
 		return &meOut{me}, err
 	})

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"slices"
 
-	"rubricon/app/account"
 	appcaseload "rubricon/app/caseload"
 	"rubricon/app/schedule"
 	appsheet "rubricon/app/sheet"
@@ -396,16 +395,6 @@ func todos(d *appsheet.Desk) []Todo {
 	return out
 }
 
-// newMe shows who is signed in.
-func newMe(me *account.Me) *MeView {
-	v := &MeView{Username: me.Username, Language: me.Language, Persons: []PersonView{}}
-	for _, p := range me.Persons {
-		out := PersonView{School: p.School, Name: p.SchoolName, ID: p.ID, Given: p.GivenName, Family: p.FamilyName, Job: p.Job, Language: p.Language, Year: p.Year,
-			Years: append([]int{}, p.Years...), Children: []ChildView{}, Seats: p.Seats}
-		for _, c := range p.Children {
-			out.Children = append(out.Children, ChildView{c.ID, c.Given, c.Family, c.Grade, c.Year, append([]int{}, c.Years...)})
-		}
-		v.Persons = append(v.Persons, out)
-	}
-	return v
+func versionOf(y *schoolyear.SchoolYear) string {
+	return fmt.Sprintf("%d.%d", y.CatalogVersion, y.PolicyVersion)
 }

@@ -1,8 +1,6 @@
 package web
 
 import (
-	"fmt"
-
 	schoolyear "rubricon/app/year"
 	"rubricon/core/catalog"
 	"rubricon/core/policy"
@@ -59,10 +57,6 @@ func newCatalog(y *schoolyear.SchoolYear, language string, teachers map[string][
 		c.Errands = append(c.Errands, ErrandText{e.Kind, e.Title, e.Due, e.Place, e.Note, codes(y.Year, e.Becomes)})
 	}
 	return c
-}
-
-func versionOf(y *schoolyear.SchoolYear) string {
-	return fmt.Sprintf("%d.%d", y.CatalogVersion, y.PolicyVersion)
 }
 
 func newCourse(c *catalog.Compiled, language string, teachers []string) Course {

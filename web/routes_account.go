@@ -27,7 +27,7 @@ func (s *Server) accountRoutes(api huma.API) {
 	}
 	huma.Register(api, operation("sign-in", http.MethodPost, "/api/session", "Sign in"), func(ctx context.Context, in *signInIn) (*signInOut, error) {
 		device := in.Device.Value
-		if s.tls {
+		if s.TLS {
 			device = in.HostDevice.Value
 		}
 		signed, err := s.cases.Account.SignIn(ctx, in.Body.Username, in.Body.Password, account.Client{Address: requestOf(ctx).address, Device: device, Agent: requestOf(ctx).agent})
@@ -43,7 +43,7 @@ func (s *Server) accountRoutes(api huma.API) {
 	op := operation("sign-out", http.MethodDelete, "/api/session", "Sign out")
 	op.DefaultStatus = http.StatusNoContent
 	huma.Register(api, op, func(ctx context.Context, _ *struct{}) (*struct{}, error) {
-		return nil, s.sessions.Destroy(ctx)
+		return nil, s.Sessions.Destroy(ctx)
 	})
 	type meOut struct{ Body *MeView }
 	huma.Register(api, operation("get-me", http.MethodGet, "/api/me", "Who is signed in; nobody is no error"), func(ctx context.Context, _ *struct{}) (*meOut, error) {
@@ -94,7 +94,7 @@ func (s *Server) accountRoutes(api huma.API) {
 	signedIn(s, api, op, func(ctx context.Context, by int64, _ *struct{}) (*struct{}, error) {
 		epoch, err := s.cases.Account.EndSessions(ctx, by, s.here(ctx))
 		if err == nil {
-			s.sessions.Put(ctx, epochKey, epoch)
+			s.Sessions.Put(ctx, epochKey, epoch)
 		}
 		return nil, err
 	})
@@ -109,7 +109,7 @@ func (s *Server) accountRoutes(api huma.API) {
 	// Also for whoever has signed in with a password for one sign-in.
 	huma.Register(api, op, func(ctx context.Context, in *passwordIn) (*struct{}, error) {
 		by, err := s.ready(ctx)
-		if s.sessions.GetBool(ctx, onceKey) {
+		if s.Sessions.GetBool(ctx, onceKey) {
 			by, err = s.account(ctx)
 		}
 		if err != nil {
@@ -119,8 +119,8 @@ func (s *Server) accountRoutes(api huma.API) {
 		if err != nil {
 			return nil, answer(ctx, err)
 		}
-		s.sessions.Put(ctx, epochKey, epoch)
-		s.sessions.Remove(ctx, onceKey)
+		s.Sessions.Put(ctx, epochKey, epoch)
+		s.Sessions.Remove(ctx, onceKey)
 		return nil, nil
 	})
 	type welcomeOut struct{ Body Welcome }

@@ -48,7 +48,7 @@ func (s *Server) caseloadRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return &caseloadOut{newCaseload(c, s.now())}, nil
+			return &caseloadOut{newCaseload(c, s.Now())}, nil
 		})
 	type viewsOut struct{ Body []SavedView }
 	signedIn(s, api, operation("list-views", http.MethodGet, yearPath+"/caseload/views", "Filters of the caseload that the reader keeps by name"),

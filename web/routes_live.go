@@ -70,18 +70,12 @@ func (s *Server) liveRoutes(api huma.API) {
 	})
 }
 
-// Bounds of live streams: each holds a connection and a buffer. A browser holds one for each page that is open.
-const (
-	streamsOfOne = 20
-	maxStreams   = 10_000 // of a process
-)
-
 // waitForStream is after how many seconds to try again when one's own streams are too many.
 const waitForStream = 60
 
 // stream begins a live stream of an account. The error is that of watching, or says that there are too many.
 func (s *Server) stream(ctx context.Context, by int64, seconds int, watch func() (*messages.Watch, error)) (*huma.StreamResponse, error) {
-	leave, err := s.streaming.enter(by)
+	leave, err := s.Streaming.enter(by)
 	switch {
 	case errors.Is(err, errOwn):
 		return nil, tooManyOfOne(ctx, "own-streams", waitForStream)
@@ -103,16 +97,13 @@ func (s *Server) stream(ctx context.Context, by int64, seconds int, watch func()
 	return s.live(w, seconds, may, leave), nil
 }
 
-// EndStreams ends all live streams, so that the server can go; browsers come back to the next one.
-func (s *Server) EndStreams() { s.endStreams() }
-
 // live writes what is heard until the time is over, the reader goes or may hear it no more, or the server goes.
 func (s *Server) live(w *messages.Watch, seconds int, may func(context.Context) bool, leave func()) *huma.StreamResponse {
 	return &huma.StreamResponse{Body: func(hctx huma.Context) {
 		defer leave()
 		defer w.Close()
-		s.meter.streams.Inc()
-		defer s.meter.streams.Dec()
+		s.Meter.streams.Inc()
+		defer s.Meter.streams.Dec()
 		hctx.SetHeader("Content-Type", "text/event-stream")
 		hctx.SetHeader("X-Accel-Buffering", "no")
 		out, ok := hctx.BodyWriter().(http.ResponseWriter)
@@ -130,7 +121,7 @@ func (s *Server) live(w *messages.Watch, seconds int, may func(context.Context) 
 		defer over.Stop()
 		beat := time.NewTicker(liveBeat)
 		defer beat.Stop()
-		check := time.NewTicker(s.liveCheck)
+		check := time.NewTicker(s.LiveCheck)
 		defer check.Stop()
 		for good := write(": here\n\n"); good && seconds > 0 && !requestOf(hctx.Context()).head; {
 			select {
@@ -138,7 +129,7 @@ func (s *Server) live(w *messages.Watch, seconds int, may func(context.Context) 
 				return
 			case <-over.C:
 				return
-			case <-s.streams.Done():
+			case <-s.Streams.Done():
 				return
 			case <-check.C:
 				good = may(hctx.Context())

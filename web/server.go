@@ -2,11 +2,9 @@
 package web
 
 import (
-	"bytes"
 	"cmp"
 	"compress/gzip"
 	"context"
-	"encoding/json"
 	"log/slog"
 	"net/http"
 	"net/netip"
@@ -49,27 +47,27 @@ type Options struct {
 // Server is the HTTP handler and what it needs.
 type Server struct {
 	handler  http.Handler
-	sessions *scs.SessionManager
+	Sessions *scs.SessionManager
 	cases    *app.App
 	demo     []DemoSignIn
 	demoMail string
 	signOn   *signon.Client
 	base     string
-	tls      bool
+	TLS      bool
 	proxies  []netip.Prefix
-	now      func() time.Time
-	log      *slog.Logger
+	Now      func() time.Time
+	Log      *slog.Logger
 
 	limits  *limits
 	uploads [2]*uploads         // by share
 	bodies  *semaphore.Weighted // bytes of bodies that are in memory
 	working atomic.Int64        // how many requests are worked on
-	meter   *meter
+	Meter   *meter
 	leaving atomic.Bool
 
-	liveCheck  time.Duration
-	streaming  *gate
-	streams    context.Context // of the live streams; over when the server goes
+	LiveCheck  time.Duration
+	Streaming  *gate
+	Streams    context.Context // of the live streams; over when the server goes
 	endStreams context.CancelFunc
 }
 
@@ -84,10 +82,10 @@ func New(cases *app.App, o Options) *Server {
 	if o.SignOn == nil {
 		o.SignOn = signon.New(nil, "")
 	}
-	s := &Server{signOn: o.SignOn, cases: cases, demo: o.Demo, demoMail: o.DemoMail, base: o.Base, tls: o.TLS, proxies: o.Proxies, now: o.Now, log: o.Log, sessions: newSessions(cases, o.TLS), uploads: [...]*uploads{familyShare: newUploads(familyUploads), officeShare: newUploads(officeUploads)}, streaming: newGate(streamsOfOne, maxStreams), bodies: semaphore.NewWeighted(maxBodies)}
-	s.liveCheck = cmp.Or(o.LiveCheck, time.Minute)
-	s.meter = newMeter(s)
-	s.streams, s.endStreams = context.WithCancel(context.Background())
+	s := &Server{signOn: o.SignOn, cases: cases, demo: o.Demo, demoMail: o.DemoMail, base: o.Base, TLS: o.TLS, proxies: o.Proxies, Now: o.Now, Log: o.Log, Sessions: newSessions(cases, o.TLS), uploads: [...]*uploads{familyShare: newUploads(familyUploads), officeShare: newUploads(officeUploads)}, Streaming: newGate(streamsOfOne, maxStreams), bodies: semaphore.NewWeighted(maxBodies)}
+	s.LiveCheck = cmp.Or(o.LiveCheck, time.Minute)
+	s.Meter = newMeter(s)
+	s.Streams, s.endStreams = context.WithCancel(context.Background())
 	engine := s.engine()
 	api := newAPI(engine)
 	s.routes(api)
@@ -105,7 +103,7 @@ func New(cases *app.App, o Options) *Server {
 		p.Code = "cross-site"
 		sendProblem(w, p)
 	}))
-	withSession := s.sessions.LoadAndSave(engine)
+	withSession := s.Sessions.LoadAndSave(engine)
 	s.handler = s.noted(secure(o.TLS, s.refuseText(within(cop.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasPrefix(r.URL.Path, "/api/") {
 			w.Header().Set("Cache-Control", "no-store")
@@ -118,28 +116,6 @@ func New(cases *app.App, o Options) *Server {
 }
 
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
-
-// Contract describes all routes; it needs no database.
-func Contract() *huma.OpenAPI {
-	s := &Server{sessions: scs.New()}
-	api := newAPI(gin.New())
-	s.routes(api)
-	describe(api.OpenAPI())
-	return api.OpenAPI()
-}
-
-// OpenAPI is the contract, as indented JSON.
-func OpenAPI() ([]byte, error) {
-	text, err := Contract().MarshalJSON()
-	if err != nil {
-		return nil, err
-	}
-	var out bytes.Buffer
-	if err := json.Indent(&out, text, "", " "); err != nil {
-		return nil, err
-	}
-	return out.Bytes(), nil
-}
 
 func init() { gin.SetMode(gin.ReleaseMode) }
 
@@ -157,7 +133,7 @@ func (s *Server) engine() *gin.Engine {
 	_ = engine.SetTrustedProxies(nil)
 	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, fault any) {
 		ctx := c.Request.Context()
-		s.log.ErrorContext(ctx, "a panic", "fault", fault, "stack", string(debug.Stack()))
+		s.Log.ErrorContext(ctx, "a panic", "fault", fault, "stack", string(debug.Stack()))
 		if c.Writer.Written() { // half an answer: the connection says that it is no more
 			panic(http.ErrAbortHandler)
 		}

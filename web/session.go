@@ -2,8 +2,6 @@ package web
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/base64"
 	"net/http"
 	"rubricon/app"
 	"time"
@@ -26,8 +24,9 @@ const (
 	accountKey = "account"
 	begunKey   = "begun"
 	seenKey    = "seen"
-	onceKey    = "once"  // signed in with a password for one sign-in
-	epochKey   = "epoch" // of the account's sessions, which ending them raises
+	onceKey    = "once"   // signed in with a password for one sign-in
+	secondKey  = "second" // what is still to be done before anything else
+	epochKey   = "epoch"  // of the account's sessions, which ending them raises
 )
 
 // loadedSession is the session that a request began with. A session that has ended meanwhile stays ended: a request that goes on after
@@ -128,20 +127,20 @@ func cookieName(name string, tls bool) string {
 
 // account gives who is signed in. A session that has not been used for long is over.
 func (s *Server) account(ctx context.Context) (int64, error) {
-	account, _ := s.sessions.Get(ctx, accountKey).(int64)
+	account, _ := s.Sessions.Get(ctx, accountKey).(int64)
 	if account == 0 {
 		return 0, newProblem(http.StatusUnauthorized, say(ctx, "sign-in-first"))
 	}
-	now := s.now()
-	since := func(key string) time.Duration { return now.Sub(time.Unix(s.sessions.GetInt64(ctx, key), 0)) }
+	now := s.Now()
+	since := func(key string) time.Duration { return now.Sub(time.Unix(s.Sessions.GetInt64(ctx, key), 0)) }
 	switch idle := since(seenKey); {
 	case idle > sessionIdle, since(begunKey) > sessionLife:
-		if err := s.sessions.Destroy(ctx); err != nil {
+		if err := s.Sessions.Destroy(ctx); err != nil {
 			return 0, err
 		}
 		return 0, newProblem(http.StatusUnauthorized, say(ctx, "session-over"))
 	case idle > seenEvery:
-		s.sessions.Put(ctx, seenKey, now.Unix())
+		s.Sessions.Put(ctx, seenKey, now.Unix())
 	}
 	requestOf(ctx).account = account
 	return account, nil
@@ -151,70 +150,15 @@ func (s *Server) account(ctx context.Context) (int64, error) {
 // another, and before the second step nothing but that.
 func (s *Server) ready(ctx context.Context) (int64, error) {
 	account, err := s.account(ctx)
-	if err == nil && s.sessions.GetBool(ctx, onceKey) {
+	if err == nil && s.Sessions.GetBool(ctx, onceKey) {
 		p := newProblem(http.StatusForbidden, say(ctx, "choose-password"))
 		p.Code = "choose-password"
 		return 0, p
 	}
-	if err == nil && s.sessions.GetString(ctx, secondKey) != "" {
+	if err == nil && s.Sessions.GetString(ctx, secondKey) != "" {
 		p := newProblem(http.StatusForbidden, say(ctx, "second-step"))
 		p.Code = "second-step"
 		return 0, p
 	}
 	return account, err
-}
-
-// begin begins the session of somebody who has signed in. What it was before is not what it becomes.
-func (s *Server) begin(ctx context.Context, signed *account.SignedIn) (*MeView, error) {
-	second, err := s.cases.Account.Second(ctx, signed.Account)
-	if err != nil {
-		return nil, answer(ctx, err)
-	}
-	if err := s.sessions.RenewToken(ctx); err != nil {
-		return nil, err
-	}
-	requestOf(ctx).session = loadedSession{} // the sign-in goes on from no session
-	s.sessions.Put(ctx, accountKey, signed.Account)
-	s.sessions.Put(ctx, epochKey, signed.Epoch)
-	s.sessions.Put(ctx, begunKey, s.now().Unix())
-	s.sessions.Put(ctx, seenKey, s.now().Unix())
-	s.sessions.Put(ctx, onceKey, signed.Once)
-	s.sessions.Put(ctx, secondKey, string(second))
-	return s.me(ctx, signed.Account)
-}
-
-// renew gives a session another token, as it comes to be trusted with more. The error is that of a session that has ended meanwhile.
-func (s *Server) renew(ctx context.Context) error {
-	if err := s.sessions.RenewToken(ctx); err != nil {
-		return err
-	}
-	if requestOf(ctx).session.lost {
-		return newProblem(http.StatusUnauthorized, say(ctx, "session-over"))
-	}
-	return nil
-}
-
-// me shows who is signed in; while a second step is to be done, the username alone.
-func (s *Server) me(ctx context.Context, by int64) (*MeView, error) {
-	me, err := s.cases.Account.Me(ctx, by)
-	if err != nil {
-		return nil, answer(ctx, err)
-	}
-	view := newMe(me)
-	view.Once, view.Second = s.sessions.GetBool(ctx, onceKey), s.sessions.GetString(ctx, secondKey)
-	if view.Second != "" {
-		view.Persons = []PersonView{}
-	}
-	return view, nil
-}
-
-// device is the cookie by which a device is known that has signed in before.
-func (s *Server) device(token string) *http.Cookie {
-	return &http.Cookie{Name: cookieName("device", s.tls), Value: token, Path: "/", MaxAge: int(deviceLife.Seconds()), HttpOnly: true, Secure: s.tls, SameSite: http.SameSiteStrictMode}
-}
-
-// here is the id of the session that a request belongs to: its token, hashed as it is kept.
-func (s *Server) here(ctx context.Context) string {
-	sum := sha256.Sum256([]byte(s.sessions.Token(ctx)))
-	return base64.RawURLEncoding.EncodeToString(sum[:])
 }

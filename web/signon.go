@@ -69,7 +69,7 @@ func landed(ctx context.Context, status int, note string) *landingOut {
 
 // tryCookie ties a try to the browser that begins it. It comes along when the provider sends the browser back, for which it has to be lax.
 func (s *Server) tryCookie(state string) *http.Cookie {
-	return &http.Cookie{Name: cookieName("try", s.tls), Value: state, Path: "/", MaxAge: 600, HttpOnly: true, Secure: s.tls, SameSite: http.SameSiteLaxMode}
+	return &http.Cookie{Name: cookieName("try", s.TLS), Value: state, Path: "/", MaxAge: 600, HttpOnly: true, Secure: s.TLS, SameSite: http.SameSiteLaxMode}
 }
 
 // signOnRoutes are those of signing in by an account of the school.
@@ -81,12 +81,12 @@ func (s *Server) signOnRoutes(api huma.API) {
 		var known *problem.Error
 		switch {
 		case errors.Is(err, signon.ErrDown):
-			s.log.WarnContext(ctx, "a provider cannot be reached", "school", name)
+			s.Log.WarnContext(ctx, "a provider cannot be reached", "school", name)
 			return landed(ctx, http.StatusServiceUnavailable, note(ctx, "down")), nil
 		case errors.Is(err, signon.ErrUnknown):
 			return landed(ctx, http.StatusNotFound, note(ctx, "none")), nil
 		case errors.Is(err, signon.ErrRefused):
-			s.log.WarnContext(ctx, "a sign-on was refused", "school", name, "why", err.Error())
+			s.Log.WarnContext(ctx, "a sign-on was refused", "school", name, "why", err.Error())
 			return landed(ctx, http.StatusForbidden, note(ctx, "refused")), nil
 		case !errors.As(err, &known):
 			return nil, err
@@ -125,7 +125,7 @@ func (s *Server) signOnRoutes(api huma.API) {
 	huma.Register(api, landsOn(api, operation("end-sign-on", http.MethodGet, SignOnBack, "Where the browser comes back to from an account of the school")),
 		func(ctx context.Context, in *signOnBackIn) (*landingOut, error) {
 			mine, device := in.Try.Value, in.Device.Value
-			if s.tls {
+			if s.TLS {
 				mine, device = in.HostTry.Value, in.HostDevice.Value
 			}
 			// Whoever sends a browser here with a state of their own would sign its owner in as somebody else.

@@ -79,7 +79,7 @@ func (s *Server) weekRoutes(api huma.API) {
 				return nil, err
 			}
 			name := p.say("calendar.week", "name", p.Pupil.GivenName+" "+p.Pupil.FamilyName)
-			content := paper.Calendar(name, fmt.Sprintf("%s.%d.rubricon", p.Row.School, p.Row.Year), s.now(), p.schoolDays(dates))
+			content := paper.Calendar(name, fmt.Sprintf("%s.%d.rubricon", p.Row.School, p.Row.Year), s.Now(), p.schoolDays(dates))
 			return &calendarOut{"text/calendar; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": "week.ics"}), content}, nil
 		})
 }
