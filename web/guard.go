@@ -23,6 +23,7 @@ import (
 	"go.opentelemetry.io/otel/propagation"
 	"go.opentelemetry.io/otel/trace"
 
+	"rubricon/app/problem"
 	schoolyear "rubricon/app/year"
 )
 
@@ -45,6 +46,7 @@ type request struct {
 	head    bool            // only the headers are wanted (HEAD)
 	client  context.Context // over when whoever asked has left
 	session loadedSession
+	detail  func(*Problem, *problem.Error) // adds what an area says of an error
 }
 
 // left reports whether whoever asked has gone, so that nobody reads an answer.
@@ -101,7 +103,7 @@ func (s *Server) noted(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		raw := make([]byte, 8)
 		_, _ = rand.Read(raw) // never fails
-		note := &request{id: hex.EncodeToString(raw), address: s.address(r), agent: shortAgent(r.UserAgent()), host: r.Host, route: "a page", log: s.Log, reads: r.Header.Get("Accept-Language")}
+		note := &request{id: hex.EncodeToString(raw), address: s.address(r), agent: shortAgent(r.UserAgent()), host: r.Host, detail: s.detail, route: "a page", log: s.Log, reads: r.Header.Get("Accept-Language")}
 		if strings.HasPrefix(r.URL.Path, "/api/") {
 			note.route = "unknown"
 		}

@@ -96,10 +96,10 @@ func tell[T any](out chan<- prometheus.Metric, v T, list ...reading[T]) {
 func (*backlogCollector) Describe(out chan<- *prometheus.Desc) { out <- databaseUp.desc }
 
 func (b *backlogCollector) Collect(out chan<- prometheus.Metric) {
-	tell(out, b.s.cases.Office.PoolStats(), ofPool...)
+	tell(out, b.s.health.PoolStats(), ofPool...)
 	ctx, stop := context.WithTimeout(context.Background(), readyWithin)
 	defer stop()
-	waits, err := b.s.cases.Office.Backlog(ctx)
+	waits, err := b.s.health.Backlog(ctx)
 	if err != nil {
 		tell(out, 0, databaseUp)
 		return
@@ -128,7 +128,7 @@ func (s *Server) operateRoutes(engine *gin.Engine) {
 		switch {
 		case s.leaving.Load():
 			c.String(http.StatusServiceUnavailable, "leaving\n")
-		case s.cases.Office.Ready(ctx) != nil:
+		case s.health.Ready(ctx) != nil:
 			c.String(http.StatusServiceUnavailable, "the database does not answer\n")
 		default:
 			c.String(http.StatusOK, "ready\n")

@@ -12,7 +12,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"rubricon/app/problem"
-	appsheet "rubricon/app/sheet"
 	"rubricon/core/acts"
 	"rubricon/locales"
 )
@@ -28,8 +27,8 @@ type Problem struct {
 	Next   string         `json:"next,omitempty" doc:"seat-gone: a section to take instead"`
 	Wait   int            `json:"wait,omitempty" doc:"Seconds to wait before trying again"`
 	Errors []FieldProblem `json:"errors,omitempty" doc:"What is wrong in the request, by place"`
-	Todo   []Todo         `json:"todo,omitempty" doc:"not-ready: what to mend"`
-	Sheet  *SheetView     `json:"sheet,omitempty" doc:"stale-version: the sheet as it is now"`
+	Todo   any            `json:"todo,omitempty" doc:"not-ready: what to mend"`
+	Sheet  any            `json:"sheet,omitempty" doc:"stale-version: the sheet as it is now"`
 }
 
 // FieldProblem is one thing wrong in a request.
@@ -159,15 +158,8 @@ func answer(ctx context.Context, err error) error {
 	} else if known.Code == problem.Busy {
 		p.Wait = waitWhenDown
 	}
-	now, ok := known.Now.(*appsheet.Desk)
-	if !ok {
-		return p
-	}
-	switch acts.Why(known.Code) {
-	case acts.NotReady:
-		p.Todo = todos(now)
-	case acts.Stale:
-		p.Sheet = newSheet(now)
+	if detail := requestOf(ctx).detail; detail != nil && known.Now != nil {
+		detail(p, known)
 	}
 	return p
 }

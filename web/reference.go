@@ -14,7 +14,7 @@ import (
 )
 
 // referenceRoutes serve the contract, and the reference that is made of it: pages without scripts, and with nothing from outside.
-func (s *Server) referenceRoutes(engine *gin.Engine, contract *huma.OpenAPI) {
+func referenceRoutes(engine *gin.Engine, contract *huma.OpenAPI) {
 	asJSON, err := contract.MarshalJSON()
 	if err != nil {
 		panic(err) // it is part of the program

@@ -1,4 +1,3 @@
-// Package web serves the interface over HTTP: routes, sign-in, contract, problem details, static files. It holds no rule of the job.
 package web
 
 import (
@@ -10,6 +9,9 @@ import (
 	"net/netip"
 	"reflect"
 	"rubricon/app"
+	"rubricon/app/account"
+	"rubricon/app/office"
+	"rubricon/app/problem"
 	"runtime/debug"
 	"strings"
 	"sync/atomic"
@@ -27,76 +29,87 @@ import (
 	"rubricon/ui"
 )
 
-// Options say how to serve; the zero value is for tests on loopback.
-type Options struct {
-	TLS      bool             // behind TLS: cookies are sent over it alone, and browsers are told to use nothing else
-	Proxies  []netip.Prefix   // whose word on where a request comes from is trusted (X-Forwarded-For)
-	Demo     []DemoSignIn     // listed on the sign-in page; empty outside the demo
-	Base     string           // the address of the application, as letters name it; may be empty
-	SignOn   *signon.Client   // the schools' own accounts; nil: none
-	DemoMail string           // where the demo shows the mails it has sent; empty outside the demo
-	Now      func() time.Time // nil: the clock
-	Log      *slog.Logger     // nil: slog's default
+// serverOptions say how to serve; the zero value is for tests on loopback.
+type serverOptions struct {
+	TLS       bool             // behind TLS: cookies are sent over it alone, and browsers are told to use nothing else
+	Proxies   []netip.Prefix   // whose word on where a request comes from is trusted (X-Forwarded-For)
+	Now       func() time.Time // nil: the clock
+	Log       *slog.Logger     // nil: slog's default
+	LiveCheck time.Duration    // how often it is checked that who hears a live stream still may; 0: every minute
 
-	LiveCheck time.Duration // how often it is checked that who hears a live stream still may; 0: every minute
+	Accounts Accounts // keeps the sessions
+	Health   Health   // says how the database is
 
-	// More adds routes behind the same session, headers and limits; the load script compares with bare statements so.
-	More func(*gin.Engine)
+	Detail func(*Problem, *problem.Error) // adds what an area says of an error; nil: nothing
 }
 
-// Server is the HTTP handler and what it needs.
+// Accounts keeps sessions.
+type Accounts interface {
+	FindSession(ctx context.Context, token string) (data []byte, found bool, err error)
+	BeginSession(ctx context.Context, n *account.NewSession) (begun bool, err error)
+	UpdateSession(ctx context.Context, token string, data []byte, expiry time.Time) (kept bool, err error)
+	DropSession(ctx context.Context, token string) (ended bool, err error)
+	Until(life time.Duration) time.Time
+}
+
+// Health says how the database is.
+type Health interface {
+	Ready(ctx context.Context) error
+	Backlog(ctx context.Context) (office.Backlog, error)
+	PoolStats() office.PoolStats
+}
+
+// Server is what all routes share: sessions, limits, problems, the log and the metrics.
 type Server struct {
-	handler  http.Handler
 	Sessions *scs.SessionManager
+	TLS      bool
+	Now      func() time.Time
+	Log      *slog.Logger
+	Meter    *meter
+
+	LiveCheck time.Duration
+	Streaming *gate
+	Streams   context.Context // of the live streams; over when the server goes
+
+	handler    http.Handler
+	accounts   Accounts
+	health     Health
+	detail     func(*Problem, *problem.Error)
+	proxies    []netip.Prefix
+	limits     *limits
+	uploads    [2]*uploads         // by share
+	bodies     *semaphore.Weighted // bytes of bodies that are in memory
+	working    atomic.Int64        // how many requests are worked on
+	leaving    atomic.Bool
+	endStreams context.CancelFunc
+
 	cases    *app.App
 	demo     []DemoSignIn
 	demoMail string
 	signOn   *signon.Client
 	base     string
-	TLS      bool
-	proxies  []netip.Prefix
-	Now      func() time.Time
-	Log      *slog.Logger
-
-	limits  *limits
-	uploads [2]*uploads         // by share
-	bodies  *semaphore.Weighted // bytes of bodies that are in memory
-	working atomic.Int64        // how many requests are worked on
-	Meter   *meter
-	leaving atomic.Bool
-
-	LiveCheck  time.Duration
-	Streaming  *gate
-	Streams    context.Context // of the live streams; over when the server goes
-	endStreams context.CancelFunc
 }
 
-// New makes a server.
-func New(cases *app.App, o Options) *Server {
+// newServer makes a server without routes.
+func newServer(o serverOptions) *Server {
 	if o.Now == nil {
 		o.Now = time.Now
 	}
 	if o.Log == nil {
 		o.Log = slog.Default()
 	}
-	if o.SignOn == nil {
-		o.SignOn = signon.New(nil, "")
-	}
-	s := &Server{signOn: o.SignOn, cases: cases, demo: o.Demo, demoMail: o.DemoMail, base: o.Base, TLS: o.TLS, proxies: o.Proxies, Now: o.Now, Log: o.Log, Sessions: newSessions(cases, o.TLS), uploads: [...]*uploads{familyShare: newUploads(familyUploads), officeShare: newUploads(officeUploads)}, Streaming: newGate(streamsOfOne, maxStreams), bodies: semaphore.NewWeighted(maxBodies)}
-	s.LiveCheck = cmp.Or(o.LiveCheck, time.Minute)
+	s := &Server{accounts: o.Accounts, health: o.Health, detail: o.Detail, TLS: o.TLS, proxies: o.Proxies, Now: o.Now, Log: o.Log, Sessions: newSessions(o.Accounts, o.TLS),
+		uploads: [...]*uploads{familyShare: newUploads(familyUploads), officeShare: newUploads(officeUploads)}, Streaming: newGate(streamsOfOne, maxStreams),
+		bodies: semaphore.NewWeighted(maxBodies), LiveCheck: cmp.Or(o.LiveCheck, time.Minute)}
 	s.Meter = newMeter(s)
 	s.Streams, s.endStreams = context.WithCancel(context.Background())
-	engine := s.engine()
-	api := newAPI(engine)
-	s.routes(api)
-	s.limits = newLimits(api.OpenAPI())
-	describe(api.OpenAPI())
+	return s
+}
+
+// Serve begins to serve the routes of an engine, with those of a contract in their limits.
+func (s *Server) Serve(engine *gin.Engine, contract *huma.OpenAPI) {
+	s.limits = newLimits(contract)
 	s.operateRoutes(engine)
-	s.rosterRoutes(engine)
-	s.referenceRoutes(engine, api.OpenAPI())
-	if o.More != nil {
-		o.More(engine)
-	}
 	cop := http.NewCrossOriginProtection()
 	cop.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		p := newProblem(http.StatusForbidden, say(r.Context(), "other-site"))
@@ -104,7 +117,7 @@ func New(cases *app.App, o Options) *Server {
 		sendProblem(w, p)
 	}))
 	withSession := s.Sessions.LoadAndSave(engine)
-	s.handler = s.noted(secure(o.TLS, s.refuseText(within(cop.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	s.handler = s.noted(secure(s.TLS, s.refuseText(within(cop.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasPrefix(r.URL.Path, "/api/") {
 			w.Header().Set("Cache-Control", "no-store")
 			s.bounded(withSession).ServeHTTP(w, r)
@@ -112,7 +125,6 @@ func New(cases *app.App, o Options) *Server {
 		}
 		engine.ServeHTTP(w, r)
 	}))))))
-	return s
 }
 
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
@@ -127,7 +139,8 @@ func newAPI(engine *gin.Engine) huma.API {
 	return humagin.New(engine, config)
 }
 
-func (s *Server) engine() *gin.Engine {
+// Engine makes the engine that routes are registered with.
+func (s *Server) Engine() *gin.Engine {
 	engine := gin.New()
 	engine.HandleMethodNotAllowed = true
 	_ = engine.SetTrustedProxies(nil)

@@ -3,7 +3,6 @@ package web
 import (
 	"context"
 	"net/http"
-	"rubricon/app"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -38,12 +37,12 @@ type loadedSession struct {
 
 // sessionStore keeps sessions where app/account keeps them, with whose they are.
 type sessionStore struct {
-	cases *app.App
-	codec scs.Codec
+	accounts Accounts
+	codec    scs.Codec
 }
 
 func (s sessionStore) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
-	data, found, err := s.cases.Account.FindSession(ctx, token)
+	data, found, err := s.accounts.FindSession(ctx, token)
 	if found {
 		requestOf(ctx).session.token = token
 	}
@@ -59,14 +58,14 @@ func (s sessionStore) CommitCtx(ctx context.Context, token string, data []byte, 
 	if here.lost {
 		return nil
 	}
-	expiry = s.cases.Account.Until(time.Until(expiry))
+	expiry = s.accounts.Until(time.Until(expiry))
 	var there bool
 	if token == here.token {
-		there, err = s.cases.Account.UpdateSession(ctx, token, data, expiry)
+		there, err = s.accounts.UpdateSession(ctx, token, data, expiry)
 	} else {
 		by, _ := values[accountKey].(int64)
 		epoch, _ := values[epochKey].(int64)
-		there, err = s.cases.Account.BeginSession(ctx, &account.NewSession{Token: token, Account: by, Epoch: epoch, Data: data, Agent: requestOf(ctx).agent, Expiry: expiry})
+		there, err = s.accounts.BeginSession(ctx, &account.NewSession{Token: token, Account: by, Epoch: epoch, Data: data, Agent: requestOf(ctx).agent, Expiry: expiry})
 	}
 	here.lost = err == nil && !there
 	return err
@@ -79,7 +78,7 @@ func shortAgent(agent string) string {
 }
 
 func (s sessionStore) DeleteCtx(ctx context.Context, token string) error {
-	ended, err := s.cases.Account.DropSession(ctx, token)
+	ended, err := s.accounts.DropSession(ctx, token)
 	if here := &requestOf(ctx).session; err == nil && !ended && token == here.token {
 		here.lost = true
 	}
@@ -96,9 +95,9 @@ func (s sessionStore) Commit(token string, data []byte, expiry time.Time) error 
 func (s sessionStore) Delete(token string) error { return s.DeleteCtx(context.Background(), token) }
 
 // newSessions makes the session manager. Cookies end with the browser; behind TLS their names bind them to this host.
-func newSessions(cases *app.App, tls bool) *scs.SessionManager {
+func newSessions(accounts Accounts, tls bool) *scs.SessionManager {
 	m := scs.New()
-	m.Store = sessionStore{cases, m.Codec}
+	m.Store = sessionStore{accounts, m.Codec}
 	m.Lifetime = sessionLife
 	m.HashTokenInStore = true
 	m.Cookie.Persist = false

@@ -1233,17 +1233,22 @@ func TestWhatProblemsCarry(t *testing.T) {
 	s := newSite(t)
 	mara := s.person("mara.quill")
 	version := s.version("s0001")
-	var p web.Problem
+	type carries struct {
+		web.Problem
+		Todo  []web.Todo
+		Sheet *web.SheetView
+	}
+	var p carries
 	_, body := s.call(mara, "POST", maraSheet+"/submission", fmt.Sprintf(`{"version":%d}`, version))
 	if err := json.Unmarshal(body, &p); err != nil || p.Code != "not-ready" || len(p.Todo) != 3 || p.Sheet != nil || p.Todo[0].Rule != "science-10" || !p.Todo[2].Waits || p.Todo[0].Waits {
 		t.Errorf("not ready: %s", body)
 	}
-	p = web.Problem{}
+	p = carries{}
 	_, body = s.call(mara, "POST", maraSheet+"/changes", `{"version":1,"act":"undo"}`)
 	if err := json.Unmarshal(body, &p); err != nil || p.Code != "stale-version" || p.Sheet == nil || p.Sheet.Version != version || p.Sheet.Student.Given != "Mara" || len(p.Todo) != 0 {
 		t.Errorf("stale: %s", body)
 	}
-	p = web.Problem{}
+	p = carries{}
 	_, body = s.call(mara, "POST", maraSheet+"/changes", fmt.Sprintf(`{"version":%d,"act":"request","course":"NONE"}`, version))
 	if err := json.Unmarshal(body, &p); err != nil || p.Param != "NONE" || p.Detail == "" || p.Title != "Not Found" || p.Status != 404 || p.Type != "about:blank" {
 		t.Errorf("no such course: %s", body)
