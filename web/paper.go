@@ -45,7 +45,7 @@ func (s *Server) paperRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			p := printed{d.AsSubmitted(), d.Changed, s.reads(ctx, in.Language)}
+			p := printed{d.AsSubmitted(), d.Changed, reads(ctx, in.Language)}
 			pdf, err := paper.PDF(p.document())
 			if err != nil {
 				return nil, err

@@ -34,7 +34,7 @@ func (s *Server) weekRoutes(api huma.API) {
 		if week == nil {
 			return nil, nil, &problem.Error{Code: problem.NotFound}
 		}
-		return &printed{Desk: d, l: s.reads(ctx, in.Language)}, week, nil
+		return &printed{Desk: d, l: reads(ctx, in.Language)}, week, nil
 	}
 	signedIn(s, api, gives(operation("get-week-pdf", http.MethodGet, studentPath+"/week.pdf", "A student's published week, for printing"), "application/pdf"), func(ctx context.Context, by int64, in *weekIn) (*fileOut, error) {
 		p, week, err := shown(ctx, by, in)
@@ -52,7 +52,7 @@ func (s *Server) weekRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		p := &printed{Desk: w.Desk, l: s.reads(ctx, in.Language)}
+		p := &printed{Desk: w.Desk, l: reads(ctx, in.Language)}
 		doc := p.week(w.Shown())
 		if c := &w.Choice; c.HandedAt != nil && c.State != string(acts.Choosing) {
 			doc.Lead = []string{p.say("seats.road.receipt", "receipt", c.Receipt, "time", p.day(c.HandedAt.In(w.Year.Zone()), true))}

@@ -31,7 +31,7 @@ func (s *Server) worksheetRoute(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			pdf, err := printed{Desk: d, l: s.reads(ctx, in.Language)}.worksheet().PDF()
+			pdf, err := printed{Desk: d, l: reads(ctx, in.Language)}.worksheet().PDF()
 			if err != nil {
 				return nil, err
 			}
@@ -40,7 +40,7 @@ func (s *Server) worksheetRoute(api huma.API) {
 }
 
 // reads is the language in which a document is written: the one asked for, else the reader's.
-func (s *Server) reads(ctx context.Context, language string) *locales.Locale {
+func reads(ctx context.Context, language string) *locales.Locale {
 	if language == "" {
 		language = requestOf(ctx).reads
 	}
