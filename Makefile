@@ -80,7 +80,7 @@ bench-place: ## measure placement on generated schools, against its bound and ag
 
 FUZZ := 30s
 fuzz: ## fuzz every parser and upload, half a minute each, or longer: make fuzz FUZZ=10m
-	@for x in core/credit:FuzzParse core/condition:FuzzParse core/policy:FuzzParse core/receipt:FuzzParse core/roster:FuzzMatch hook:FuzzWhereMessagesMayGo hook:FuzzVerify bundle:FuzzRead bundle:FuzzOpenZip bundle:FuzzSheet web:FuzzRosterFilter web:FuzzText; do \
+	@for x in core/credit:FuzzParse core/condition:FuzzParse core/policy:FuzzParse core/receipt:FuzzParse core/roster:FuzzMatch hook:FuzzWhereMessagesMayGo hook:FuzzVerify bundle:FuzzRead bundle:FuzzOpenZip bundle:FuzzSheet web/account:FuzzRosterFilter web/server:FuzzText; do \
 	  go test -run '^$$' -fuzz "^$${x#*:}$$" -fuzztime $(FUZZ) -fuzzminimizetime 2s ./$${x%:*} || exit 1; done
 
 sbom: ui/node_modules/.package-lock.json ## list what the application is made of, with licences (CycloneDX): bin/sbom-go.json and bin/sbom-ui.json
@@ -98,7 +98,7 @@ shots: ## take the pictures in docs/screenshots anew, from a running demo
 lint: ## check the front end's style
 	cd ui && npm run --silent lint
 
-MUTATED := store web $(wildcard app/*) bundle core/acts core/sheet
+MUTATED := store web $(wildcard web/*/) $(wildcard app/*/) bundle core/acts core/sheet
 
 mutants: build ## put faults into the code one by one and see which the tests notice (some hours); what survives is in docs/mutants.md
 	@scripts/need chromium pgbouncer

@@ -13,7 +13,6 @@ import (
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"os"
-	"rubricon/app"
 	"runtime/pprof"
 	"slices"
 	"strings"
@@ -24,6 +23,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jmoiron/sqlx"
 
+	"rubricon/app"
 	appcatalog "rubricon/app/catalog"
 	"rubricon/bench/stage"
 	"rubricon/bundle"

@@ -2,12 +2,12 @@ package e2e
 
 import (
 	"net/http/httptest"
-	"rubricon/app"
 	"testing"
 	"time"
 
 	"github.com/go-rod/rod/lib/input"
 
+	"rubricon/app"
 	"rubricon/attendance"
 	"rubricon/attendance/standin"
 	"rubricon/demo"

@@ -8,12 +8,12 @@ import (
 	"net/netip"
 	"os"
 	"path/filepath"
-	"rubricon/app"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"rubricon/app"
 	"rubricon/app/messages"
 	"rubricon/bundle"
 	"rubricon/demo"

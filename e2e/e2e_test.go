@@ -12,7 +12,6 @@ import (
 	"path"
 	"path/filepath"
 	"regexp"
-	"rubricon/app"
 	"runtime"
 	"slices"
 	"strings"
@@ -23,12 +22,14 @@ import (
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 
+	"rubricon/app"
 	"rubricon/demo"
 	"rubricon/e2e/browser"
 	"rubricon/internal/testdb"
 	"rubricon/signon"
 	"rubricon/store"
 	"rubricon/web"
+	webaccount "rubricon/web/account"
 	"rubricon/web/contracttest"
 )
 
@@ -92,7 +93,7 @@ func (s *site) serve(address string) {
 		s.t.Fatal(err)
 	}
 	s.http = &httptest.Server{Listener: l, Config: &http.Server{Handler: contracttest.Hold(web.New(s.cases, web.Options{Now: func() time.Time { return testdb.Now }, Log: testdb.Quiet, SignOn: s.accounts,
-		Demo: []web.DemoSignIn{{Username: "mara.quill", Password: demo.Password, Who: "Mara Quill"}}}))}}
+		Demo: []webaccount.DemoSignIn{{Username: "mara.quill", Password: demo.Password, Who: "Mara Quill"}}}))}}
 	s.http.Start()
 }
 

@@ -12,7 +12,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"rubricon/app"
 	"slices"
 	"strconv"
 	"strings"
@@ -21,12 +20,13 @@ import (
 	"testing"
 	"time"
 
+	"rubricon/app"
 	appcatalog "rubricon/app/catalog"
 	schoolyear "rubricon/app/year"
 	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/internal/testdb"
-	"rubricon/web"
+	websheet "rubricon/web/sheet"
 )
 
 // process is the real program, serving.
@@ -112,7 +112,7 @@ func TestKillLosesNothingAnswered(t *testing.T) {
 			if on {
 				act = "remove"
 			}
-			var view web.SheetView
+			var view websheet.SheetView
 			status, err := post(client, p.url+sheet+"/changes", fmt.Sprintf(`{"version":%d,"act":%q,"course":"AST1"}`, version, act), &view)
 			if err != nil {
 				break // the server is gone; this change was not answered

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
-	"rubricon/app"
 	"runtime"
 	"strings"
 	"sync"
@@ -15,13 +14,14 @@ import (
 
 	"github.com/go-rod/rod/lib/proto"
 
+	"rubricon/app"
 	"rubricon/app/account"
 	"rubricon/app/problem"
 	"rubricon/demo"
 	"rubricon/internal/testdb"
 	"rubricon/signon"
 	"rubricon/signon/standin"
-	"rubricon/web"
+	webaccount "rubricon/web/account"
 )
 
 // withAccounts gives the school accounts of its own.
@@ -30,7 +30,7 @@ func (s *site) withAccounts() *standin.Server {
 	var provider *standin.Server
 	id := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { provider.ServeHTTP(w, r) }))
 	s.t.Cleanup(id.Close)
-	back := s.url + web.SignOnBack
+	back := s.url + webaccount.SignOnBack
 	provider, err := standin.New(id.URL, "rubricon", "secret", back, []standin.Person{{ID: "g0001", Name: "Ilse Quill"}, {ID: "nobody", Name: "A stranger"}})
 	if err != nil {
 		s.t.Fatal(err)
@@ -76,7 +76,7 @@ func TestSigningInByTheSchoolsAccount(t *testing.T) {
 	ilse.says("header", "Sign out")
 
 	provider.Do(standin.Down)
-	s.accounts = signon.New(s.accounts.Providers(), s.url+web.SignOnBack) // which has not seen it yet
+	s.accounts = signon.New(s.accounts.Providers(), s.url+webaccount.SignOnBack) // which has not seen it yet
 	s.away()
 	s.back()
 	other := s.open(phone)

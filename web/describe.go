@@ -6,6 +6,9 @@ import (
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
+
+	webaccount "rubricon/web/account"
+	"rubricon/web/server"
 )
 
 // describe adds to the contract the routes that are not made from it: those for operating, the contract's own, and those of the rosters, whose
@@ -24,16 +27,16 @@ func describe(contract *huma.OpenAPI) {
 	add("is-alive", "/healthz", "Whether the process runs", "operating", nil, text("200"))
 	add("is-ready", "/readyz", "Whether the process takes requests: it is not leaving, and the database answers", "operating", nil, text("200", "503"))
 	for id, page := range map[string][2]string{"get-contract": {"/api/openapi.json", "application/json"}, "get-reference": {"/api/reference", "text/html"}, "get-reference-style": {"/api/reference.css", "text/css"}} {
-		add(id, page[0], "This description of the routes", "reference", nil, gives(huma.Operation{}, page[1]).Responses)
+		add(id, page[0], "This description of the routes", "reference", nil, server.Gives(huma.Operation{}, page[1]).Responses)
 	}
-	for _, kind := range rosterKinds {
-		path := rosterPath + "/" + kind.plural
-		add("roster-"+kind.plural, path, "OneRoster 1.1: "+kind.plural, "roster", rosterParams(true), rosterAnswers(kind.answered(), true))
-		add("roster-"+kind.plural+"-one", path+"/{id}", "OneRoster 1.1: one of "+kind.plural, "roster", append(rosterParams(false), sourcedID()), rosterAnswers(kind.single, false))
+	for _, kind := range webaccount.RosterKinds {
+		path := webaccount.RosterPath + "/" + kind.Plural
+		add("roster-"+kind.Plural, path, "OneRoster 1.1: "+kind.Plural, "roster", rosterParams(true), rosterAnswers(kind.Answered(), true))
+		add("roster-"+kind.Plural+"-one", path+"/{id}", "OneRoster 1.1: one of "+kind.Plural, "roster", append(rosterParams(false), sourcedID()), rosterAnswers(kind.Single, false))
 	}
-	for _, part := range rosterParts {
-		add("roster-"+part.parent+"-"+part.child, rosterPath+"/"+part.parent+"/{id}/"+part.child, "OneRoster 1.1: "+part.child+" of one of "+part.parent, "roster",
-			append(rosterParams(true), sourcedID()), rosterAnswers(rosterKindOf(part.child).answered(), true))
+	for _, part := range webaccount.RosterParts {
+		add("roster-"+part.Parent+"-"+part.Child, webaccount.RosterPath+"/"+part.Parent+"/{id}/"+part.Child, "OneRoster 1.1: "+part.Child+" of one of "+part.Parent, "roster",
+			append(rosterParams(true), sourcedID()), rosterAnswers(webaccount.RosterKindOf(part.Child).Answered(), true))
 	}
 }
 

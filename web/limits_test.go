@@ -18,6 +18,7 @@ import (
 	"rubricon/demo"
 	"rubricon/internal/testdb"
 	"rubricon/web"
+	"rubricon/web/server"
 )
 
 // slowly makes each event that is kept take so many seconds.
@@ -132,7 +133,7 @@ func TestOneAnswerIsOneDocument(t *testing.T) {
 	for _, encoding := range []string{"identity", "gzip"} {
 		res, body := s.send(s.fresh(), "POST", "/api/session", fmt.Sprintf(`{"username":"mara.quill","password":%q}`, demo.Password), map[string]string{"Accept-Encoding": encoding})
 		in := json.NewDecoder(strings.NewReader(string(body)))
-		var p web.Problem
+		var p server.Problem
 		if err := in.Decode(&p); err != nil || p.Code != "internal" || res.StatusCode != 500 {
 			t.Errorf("%s: %d %s", encoding, res.StatusCode, body)
 		}

@@ -16,6 +16,9 @@ import (
 	"rubricon/internal/testdb"
 	"rubricon/jobs"
 	"rubricon/web"
+	webcatalog "rubricon/web/catalog"
+	webimports "rubricon/web/imports"
+	websheet "rubricon/web/sheet"
 )
 
 // behindProxy puts two server processes on one database behind a small reverse proxy, which takes them in turn, or the one it is told to.
@@ -59,7 +62,7 @@ func (p *behindProxy) through(n int64) *site {
 	return p.site
 }
 
-func (p *behindProxy) sheet(by *http.Client) (v web.SheetView) {
+func (p *behindProxy) sheet(by *http.Client) (v websheet.SheetView) {
 	p.t.Helper()
 	status, body := p.call(by, "GET", maraSheet, "")
 	if err := json.Unmarshal(body, &v); status != http.StatusOK || err != nil {
@@ -130,7 +133,7 @@ func TestTwoProcessesBehindAProxy(t *testing.T) {
 	}
 	p.through(1)
 	_, body := p.call(office, "GET", year+"/rules", "")
-	var rules web.RulesView
+	var rules webcatalog.RulesView
 	if err := json.Unmarshal(body, &rules); err != nil {
 		t.Fatal(err)
 	}
@@ -162,7 +165,7 @@ func TestTwoProcessesBehindAProxy(t *testing.T) {
 	t.Cleanup(func() { _ = queue.Stop(context.WithoutCancel(t.Context())) })
 	p.through(1)
 	status, body := p.call(office, "POST", year+"/exports", `{"form":"zip"}`)
-	var task web.TaskView
+	var task webimports.TaskView
 	if err := json.Unmarshal(body, &task); status != http.StatusOK || err != nil {
 		t.Fatalf("%d %s", status, body)
 	}

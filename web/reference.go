@@ -11,6 +11,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
+
+	webaccount "rubricon/web/account"
 )
 
 // referenceRoutes serve the contract, and the reference that is made of it: pages without scripts, and with nothing from outside.
@@ -87,11 +89,11 @@ func referenceOf(contract *huma.OpenAPI) *reference {
 		out.Schemas = append(out.Schemas, x)
 	}
 	slices.SortFunc(out.Schemas, func(a, b refSchema) int { return cmp.Compare(a.Name, b.Name) })
-	for _, k := range rosterKinds {
-		out.Roster = append(out.Roster, rosterPath+"/"+k.plural)
+	for _, k := range webaccount.RosterKinds {
+		out.Roster = append(out.Roster, webaccount.RosterPath+"/"+k.Plural)
 	}
-	for _, p := range rosterParts {
-		out.Roster = append(out.Roster, rosterPath+"/"+p.parent+"/{id}/"+p.child)
+	for _, p := range webaccount.RosterParts {
+		out.Roster = append(out.Roster, webaccount.RosterPath+"/"+p.Parent+"/{id}/"+p.Child)
 	}
 	return out
 }

@@ -15,6 +15,7 @@ import (
 	"rubricon/signon"
 	"rubricon/signon/standin"
 	"rubricon/web"
+	webaccount "rubricon/web/account"
 )
 
 // vouched is a site whose school has accounts of its own.
@@ -31,7 +32,7 @@ func newVouched(t *testing.T) *vouched {
 	var front *httptest.Server // the address is known before the site is
 	front = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { v.site.Config.Handler.ServeHTTP(w, r) }))
 	t.Cleanup(front.Close)
-	back := front.URL + web.SignOnBack
+	back := front.URL + webaccount.SignOnBack
 	var err error
 	if v.provider, err = standin.New(id.URL, "rubricon", "a very secret word", back, nil); err != nil {
 		t.Fatal(err)

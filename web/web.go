@@ -6,25 +6,40 @@ import (
 	"encoding/json"
 	"log/slog"
 	"net/netip"
-	"rubricon/app"
-	"rubricon/signon"
+	"reflect"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
+
+	"rubricon/app"
+	"rubricon/core/credit"
+	"rubricon/signon"
+	webaccount "rubricon/web/account"
+	webcaseload "rubricon/web/caseload"
+	webcatalog "rubricon/web/catalog"
+	webimports "rubricon/web/imports"
+	webmessages "rubricon/web/messages"
+	weboffice "rubricon/web/office"
+	webpeople "rubricon/web/people"
+	webschedule "rubricon/web/schedule"
+	webseats "rubricon/web/seats"
+	"rubricon/web/server"
+	websheet "rubricon/web/sheet"
 )
 
 // Options say how to serve; the zero value is for tests on loopback.
 type Options struct {
-	TLS      bool             // behind TLS: cookies are sent over it alone, and browsers are told to use nothing else
-	Proxies  []netip.Prefix   // whose word on where a request comes from is trusted (X-Forwarded-For)
-	Demo     []DemoSignIn     // listed on the sign-in page; empty outside the demo
-	Base     string           // the address of the application, as letters name it; may be empty
-	SignOn   *signon.Client   // the schools' own accounts; nil: none
-	DemoMail string           // where the demo shows the mails it has sent; empty outside the demo
-	Now      func() time.Time // nil: the clock
-	Log      *slog.Logger     // nil: slog's default
+	TLS      bool                    // behind TLS: cookies are sent over it alone, and browsers are told to use nothing else
+	Proxies  []netip.Prefix          // whose word on where a request comes from is trusted (X-Forwarded-For)
+	Demo     []webaccount.DemoSignIn // listed on the sign-in page; empty outside the demo
+	Base     string                  // the address of the application, as letters name it; may be empty
+	SignOn   *signon.Client          // the schools' own accounts; nil: none
+	DemoMail string                  // where the demo shows the mails it has sent; empty outside the demo
+	Now      func() time.Time        // nil: the clock
+	Log      *slog.Logger            // nil: slog's default
 
 	LiveCheck time.Duration // how often it is checked that who hears a live stream still may; 0: every minute
 
@@ -33,11 +48,11 @@ type Options struct {
 }
 
 // New makes a server.
-func New(cases *app.App, o Options) *Server {
+func New(cases *app.App, o Options) *server.Server {
 	if o.SignOn == nil {
 		o.SignOn = signon.New(nil, "")
 	}
-	s := newServer(serverOptions{TLS: o.TLS, Proxies: o.Proxies, Now: o.Now, Log: o.Log, LiveCheck: o.LiveCheck, Accounts: cases.Account, Health: cases.Office, Detail: withSheet})
+	s := server.New(server.Options{TLS: o.TLS, Proxies: o.Proxies, Now: o.Now, Log: o.Log, LiveCheck: o.LiveCheck, Accounts: cases.Account, Health: cases.Office, Detail: websheet.WithSheet})
 	engine := s.Engine()
 	api := routes(s, engine, cases, o)
 	referenceRoutes(engine, api.OpenAPI())
@@ -50,7 +65,7 @@ func New(cases *app.App, o Options) *Server {
 
 // Contract describes all routes; it needs no database.
 func Contract() *huma.OpenAPI {
-	return routes(&Server{Sessions: scs.New()}, gin.New(), &app.App{}, Options{}).OpenAPI()
+	return routes(&server.Server{Sessions: scs.New()}, gin.New(), &app.App{}, Options{}).OpenAPI()
 }
 
 // OpenAPI is the contract, as indented JSON.
@@ -67,48 +82,23 @@ func OpenAPI() ([]byte, error) {
 }
 
 // routes registers those of all areas, and describes them.
-func routes(s *Server, engine *gin.Engine, cases *app.App, o Options) huma.API {
-	s.cases, s.demo, s.demoMail, s.signOn, s.base = cases, o.Demo, o.DemoMail, o.SignOn, o.Base
+func routes(s *server.Server, engine *gin.Engine, cases *app.App, o Options) huma.API {
 	api := newAPI(engine)
-	s.accountRoutes(api)
-	s.catalogRoutes(api)
-	s.peopleRoutes(api)
-	s.letInRoutes(api)
-	s.officeRoutes(api)
-	s.caseloadRoutes(api)
-	s.sheetRoutes(api)
-	s.actRoutes(api)
-	s.pathRoutes(api)
-	s.fileRoutes(api)
-	s.whatIfRoutes(api)
-	s.draftRoutes(api)
-	s.calendarRoutes(api)
-	s.paperRoutes(api)
-	s.remarkRoutes(api)
-	s.agreementRoutes(api)
-	s.signOnRoutes(api)
-	s.passkeyRoutes(api)
-	s.demandRoutes(api)
-	s.placementRoutes(api)
-	s.scheduleRoutes(api)
-	s.handRoutes(api)
-	s.weekRoutes(api)
-	s.seatRoutes(api)
-	s.tokenRoutes(api)
-	s.hookRoutes(api)
-	s.changeRoutes(api)
-	s.liveRoutes(api)
-	s.taskRoutes(api)
-	s.rulesRoutes(api)
-	s.teacherRoutes(api)
-	s.tryoutRoutes(api)
-	s.pageRoutes(api)
-	s.codeRoutes(api)
-	s.mailRoutes(api)
-	s.recordRoutes(api)
-	s.conditionRoutes(api)
-	s.rosterRoutes(engine)
-	describeProblem(api.OpenAPI())
+	accounts := webaccount.New(s, cases, webaccount.Options{Demo: o.Demo, DemoMail: o.DemoMail, Base: o.Base, SignOn: o.SignOn})
+	for _, area := range []interface{ Register(huma.API) }{accounts, webcaseload.New(s, cases), webcatalog.New(s, cases), webimports.New(s, cases), webmessages.New(s, cases),
+		weboffice.New(s, cases), webpeople.New(s, cases), webschedule.New(s, cases), webseats.New(s, cases), websheet.New(s, cases)} {
+		area.Register(api)
+	}
+	accounts.RosterRoutes(engine)
+	websheet.DescribeProblem(api.OpenAPI())
 	describe(api.OpenAPI())
 	return api
+}
+
+func newAPI(engine *gin.Engine) huma.API {
+	config := huma.DefaultConfig("Rubricon", "1")
+	config.DocsPath, config.OpenAPIPath, config.SchemasPath = "", "", ""
+	config.CreateHooks = nil
+	config.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[credit.Amount](), reflect.TypeFor[float64]())
+	return humagin.New(engine, config)
 }

@@ -16,7 +16,6 @@ import (
 	"os/exec"
 	"reflect"
 	"regexp"
-	"rubricon/app"
 	"slices"
 	"strconv"
 	"strings"
@@ -26,12 +25,18 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"rubricon/app"
 	"rubricon/demo"
 	"rubricon/internal/testdb"
 	"rubricon/locales"
 	"rubricon/store"
 	"rubricon/web"
+	webaccount "rubricon/web/account"
+	webcaseload "rubricon/web/caseload"
+	webcatalog "rubricon/web/catalog"
 	"rubricon/web/contracttest"
+	"rubricon/web/server"
+	websheet "rubricon/web/sheet"
 )
 
 func TestMain(m *testing.M) {
@@ -47,7 +52,7 @@ type site struct {
 	db     testdb.Database
 	store  *store.DB
 	cases  *app.App
-	server *web.Server
+	server *server.Server
 	log    *lockedBuffer
 	mu     sync.Mutex
 	now    time.Time
@@ -88,7 +93,7 @@ func newSite(t *testing.T, change ...func(*web.Options)) *site {
 	t.Helper()
 	testdb.Parallel(t)
 	s := &site{t: t, db: testdb.New(t), now: testdb.Now, people: map[string]*http.Client{}, log: &lockedBuffer{}}
-	log := slog.New(web.LogHandler(slog.NewTextHandler(s.log, nil)))
+	log := slog.New(server.LogHandler(slog.NewTextHandler(s.log, nil)))
 	s.store = s.db.Open(t)
 	s.cases = app.New(s.store, app.Options{Now: s.clock, Log: log, Hashes: testdb.Hashes})
 	o := web.Options{Now: s.clock, Log: log}
@@ -190,7 +195,7 @@ func (s *site) send(client *http.Client, method, path, body string, headers map[
 }
 
 func problemCode(body []byte) string {
-	var p web.Problem
+	var p server.Problem
 	_ = json.Unmarshal(body, &p)
 	return p.Code
 }
@@ -203,7 +208,7 @@ func said(status int, body []byte) string {
 func (s *site) version(student string) int64 {
 	s.t.Helper()
 	_, body := s.call(s.person("office"), "GET", "/api/schools/pellworth/years/2027/students/"+student+"/sheet", "")
-	var v web.SheetView
+	var v websheet.SheetView
 	if err := json.Unmarshal(body, &v); err != nil || v.Version == 0 {
 		s.t.Fatalf("%v: %s", err, body)
 	}
@@ -526,7 +531,7 @@ func TestSigningInAndOut(t *testing.T) {
 	s := newSite(t)
 	mara := s.person("mara.quill")
 	status, body := s.call(mara, "GET", "/api/me", "")
-	var me web.MeView
+	var me webaccount.MeView
 	if err := json.Unmarshal(body, &me); err != nil || status != 200 || me.Username != "mara.quill" || len(me.Persons) != 1 || me.Persons[0].Job != "student" || me.Persons[0].Year != 2027 {
 		t.Fatalf("signed in: %d %s", status, body)
 	}
@@ -633,7 +638,7 @@ func TestWhereOneIsSignedIn(t *testing.T) {
 		t.Fatal(res.StatusCode)
 	}
 	s.person("ilse.quill")
-	list := func(client *http.Client) (out []web.SessionView) {
+	list := func(client *http.Client) (out []webaccount.SessionView) {
 		t.Helper()
 		status, body := s.call(client, "GET", "/api/sessions", "")
 		if err := json.Unmarshal(body, &out); err != nil || status != 200 {
@@ -642,7 +647,7 @@ func TestWhereOneIsSignedIn(t *testing.T) {
 		return out
 	}
 	mine := list(one)
-	here := slices.IndexFunc(mine, func(v web.SessionView) bool { return v.Here })
+	here := slices.IndexFunc(mine, func(v webaccount.SessionView) bool { return v.Here })
 	if len(mine) != 2 || here < 0 || mine[1-here].Here || len(mine[1-here].Agent) != 300 || !strings.HasPrefix(mine[1-here].Agent, "A phone ") || !mine[here].BegunAt.Equal(testdb.Now) {
 		t.Fatalf("sessions: %+v", mine)
 	}
@@ -668,7 +673,7 @@ func TestPasswords(t *testing.T) {
 	}
 	const people = "/api/schools/pellworth/years/2027/people"
 	_, body := s.call(office, "GET", people+"?name=Quill,+ma", "")
-	var found []web.FoundView
+	var found []webaccount.FoundView
 	if err := json.Unmarshal(body, &found); err != nil || len(found) != 1 || found[0].ID != "s0001" || !found[0].Password || found[0].Role != "student" || found[0].Username != "mara.quill" {
 		t.Fatalf("found: %s", body)
 	}
@@ -703,7 +708,7 @@ func TestPasswords(t *testing.T) {
 			t.Errorf("with a password for one sign-in, %s: %s, want %s", path, got, want)
 		}
 	}
-	var me web.MeView
+	var me webaccount.MeView
 	if _, body := s.call(one, "GET", "/api/me", ""); json.Unmarshal(body, &me) != nil || !me.Once {
 		t.Errorf("who is signed in: %s", body)
 	}
@@ -890,7 +895,7 @@ func TestAddresses(t *testing.T) {
 func newSiteOn(s *site, o web.Options) *site {
 	s.t.Helper()
 	other := &site{t: s.t, db: s.db, now: s.clock(), people: map[string]*http.Client{}, log: s.log}
-	o.Now, o.Log = other.clock, slog.New(web.LogHandler(slog.NewTextHandler(s.log, nil)))
+	o.Now, o.Log = other.clock, slog.New(server.LogHandler(slog.NewTextHandler(s.log, nil)))
 	other.cases = app.New(s.db.Open(s.t), app.Options{Now: other.clock, Log: o.Log, Hashes: testdb.Hashes})
 	other.Server = httptest.NewServer(contracttest.Hold(web.New(other.cases, o)))
 	s.t.Cleanup(other.Close)
@@ -970,7 +975,7 @@ func TestTextsSurvive(t *testing.T) {
 			t.Fatalf("%q: %d %s", text, status, answer)
 		}
 		_, history := s.call(s.person("mara.quill"), "GET", maraSheet+"/history", "")
-		var items []web.HistoryItem
+		var items []websheet.HistoryItem
 		if err := json.Unmarshal(history, &items); err != nil || items[0].Reason != text {
 			t.Errorf("%q came back as %q", text, items[0].Reason)
 		}
@@ -1205,11 +1210,11 @@ func TestBatches(t *testing.T) {
 		t.Errorf("more than 2000: %s", got)
 	}
 	_, answer := s.call(s.person("ms.arden"), "POST", path, `{"kind":"remind","name":"unsigned","message":"Soon.","sheets":[{"student":"s0001"}]}`)
-	var done web.BatchOutcome
+	var done webcaseload.BatchOutcome
 	if err := json.Unmarshal(answer, &done); err != nil || done.Batch == 0 {
 		t.Fatalf("%v: %s", err, answer)
 	}
-	var list []web.BatchView
+	var list []webcaseload.BatchView
 	_, answer = s.call(s.person("ms.arden"), "GET", path+"?student=s0001", "")
 	if err := json.Unmarshal(answer, &list); err != nil || len(list) != 1 || list[0].Name != "unsigned" || list[0].Message != "Soon." || list[0].By != "Ms Arden" || list[0].Sheets != 1 || list[0].Back != 0 {
 		t.Errorf("%v: %s", err, answer)
@@ -1217,7 +1222,7 @@ func TestBatches(t *testing.T) {
 	if got := said(s.call(s.person("ms.arden"), "POST", fmt.Sprintf("%s/%d/return", path, done.Batch), `{"reason":"By mistake."}`)); got != "200" {
 		t.Errorf("taking it back: %s", got)
 	}
-	var cohort web.CohortView
+	var cohort webcaseload.CohortView
 	_, answer = s.call(s.person("office"), "POST", "/api/schools/pellworth/years/2027/cohort", `{"condition":"passed ALG9 or passed XYZ or passed ALG9"}`)
 	if err := json.Unmarshal(answer, &cohort); err != nil || len(cohort.Students) != 0 || !slices.Equal(cohort.Unknown, []string{"ALG9", "XYZ"}) {
 		t.Errorf("of courses that nobody has: %v: %s", err, answer)
@@ -1234,9 +1239,9 @@ func TestWhatProblemsCarry(t *testing.T) {
 	mara := s.person("mara.quill")
 	version := s.version("s0001")
 	type carries struct {
-		web.Problem
-		Todo  []web.Todo
-		Sheet *web.SheetView
+		server.Problem
+		Todo  []websheet.Todo     `json:"todo"`
+		Sheet *websheet.SheetView `json:"sheet"`
 	}
 	var p carries
 	_, body := s.call(mara, "POST", maraSheet+"/submission", fmt.Sprintf(`{"version":%d}`, version))
@@ -1258,12 +1263,12 @@ func TestWhatProblemsCarry(t *testing.T) {
 // The sheet as the interface shows it.
 func TestTheSheetOnTheScreen(t *testing.T) {
 	s := newSite(t)
-	var v web.SheetView
+	var v websheet.SheetView
 	_, body := s.call(s.person("mara.quill"), "GET", maraSheet, "")
 	if err := json.Unmarshal(body, &v); err != nil {
 		t.Fatal(err)
 	}
-	by := map[string]web.Entry{}
+	by := map[string]websheet.Entry{}
 	for _, e := range slices.Concat(v.Requests, v.Alternate) {
 		by[e.Course] = e
 	}
@@ -1306,13 +1311,13 @@ func TestTheSheetOnTheScreen(t *testing.T) {
 		!st.Window.Families.Equal(testdb.Now.AddDate(0, 0, 10)) || !st.Window.Counselors.Equal(testdb.Now.AddDate(0, 1, 0)) || st.Receipt != "" {
 		t.Errorf("status: %+v", st)
 	}
-	if v.Student != (web.Student{ID: "s0001", Given: "Mara", Family: "Quill", Grade: 10, Counselor: "Ms Arden", Guardians: 1}) || v.School != "pellworth" || v.Year != 2027 || v.Beyond {
+	if v.Student != (websheet.Student{ID: "s0001", Given: "Mara", Family: "Quill", Grade: 10, Counselor: "Ms Arden", Guardians: 1}) || v.School != "pellworth" || v.Year != 2027 || v.Beyond {
 		t.Errorf("whose: %+v", v.Student)
 	}
 	if len(v.Rules) == 0 || len(v.Audits) != 2 || len(v.Packing.Loads) != 2 || !v.Packing.Fits || v.Packing.Fill != nil {
 		t.Errorf("%d rules, %d audits, %+v", len(v.Rules), len(v.Audits), v.Packing)
 	}
-	var a web.SheetView
+	var a websheet.SheetView
 	_, body = s.call(s.person("ms.arden"), "GET", maraSheet, "")
 	if err := json.Unmarshal(body, &a); err != nil || !a.Acts.Decide.Allowed || !a.Acts.Edit.Reason || a.Acts.Clear.Why != "nothing-submitted" {
 		t.Errorf("for her counselor: %+v", a.Acts)
@@ -1321,17 +1326,17 @@ func TestTheSheetOnTheScreen(t *testing.T) {
 
 func TestEffectsOnTheScreen(t *testing.T) {
 	s := newSite(t)
-	var v web.EffectsView
+	var v websheet.EffectsView
 	_, body := s.call(s.person("mara.quill"), "GET", maraSheet+"/effects", "")
 	if err := json.Unmarshal(body, &v); err != nil {
 		t.Fatal(err)
 	}
-	by := map[string]web.Effect{}
+	by := map[string]websheet.Effect{}
 	for _, e := range v.Effects {
 		by[e.Course] = e
 	}
 	tides := by["TID1"]
-	completes := slices.ContainsFunc(tides.Rules, func(r web.RuleChange) bool { return r.Rule == "science-10" && r.Does == "completes" })
+	completes := slices.ContainsFunc(tides.Rules, func(r websheet.RuleChange) bool { return r.Rule == "science-10" && r.Does == "completes" })
 	if !tides.OK || !tides.Shown || !tides.Fits || tides.Refused != "" || !tides.Offered || !completes || tides.Weight < 20 {
 		t.Errorf("Tidal Ecology: %+v", tides)
 	}
@@ -1341,7 +1346,7 @@ func TestEffectsOnTheScreen(t *testing.T) {
 	if e := by["CAL1"]; e.Refused != "barred" || e.Shown || e.OK || !e.Barred {
 		t.Errorf("Calculus: %+v", e)
 	}
-	if m := slices.IndexFunc(v.Mends, func(m web.RuleMend) bool { return m.Rule == "science-10" }); m < 0 || !slices.Contains(v.Mends[m].Courses, "TID1") || len(v.Mends[m].Courses) > 12 {
+	if m := slices.IndexFunc(v.Mends, func(m websheet.RuleMend) bool { return m.Rule == "science-10" }); m < 0 || !slices.Contains(v.Mends[m].Courses, "TID1") || len(v.Mends[m].Courses) > 12 {
 		t.Errorf("mends: %+v", v.Mends)
 	}
 	if len(v.Room) != 2 || v.Room[0] == 0 || v.Version != s.version("s0001") {
@@ -1351,7 +1356,7 @@ func TestEffectsOnTheScreen(t *testing.T) {
 
 func TestTheCatalogOnTheScreen(t *testing.T) {
 	s := newSite(t)
-	var v web.Catalog
+	var v webcatalog.Catalog
 	_, body := s.call(s.person("mara.quill"), "GET", "/api/schools/pellworth/years/2027/catalog", "")
 	if err := json.Unmarshal(body, &v); err != nil || v.Label != "2027-28" || v.Year != 2027 || v.Name != "Pellworth Sound Secondary School" || v.Periods != 800 || len(v.Terms) != 2 || len(v.Courses) < 100 || len(v.Audits) != 2 {
 		t.Fatalf("%v: %.300s", err, body)
@@ -1376,12 +1381,12 @@ func TestTheCatalogOnTheScreen(t *testing.T) {
 
 func TestTheCaseloadOnTheScreen(t *testing.T) {
 	s := newSite(t)
-	var v web.CaseloadView
+	var v webcaseload.CaseloadView
 	_, body := s.call(s.person("ms.arden"), "GET", "/api/schools/pellworth/years/2027/caseload", "")
 	if err := json.Unmarshal(body, &v); err != nil || !v.Mine || v.Name != "Ms Arden" || v.Year != 2027 {
 		t.Fatalf("%v: %.300s", err, body)
 	}
-	at := slices.IndexFunc(v.Students, func(r web.CaseRow) bool { return r.ID == "s0001" })
+	at := slices.IndexFunc(v.Students, func(r webcaseload.CaseRow) bool { return r.ID == "s0001" })
 	if at < 0 {
 		t.Fatal("Mara is not there")
 	}
@@ -1441,7 +1446,7 @@ func TestARequestIsHeldToItsSchool(t *testing.T) {
 
 // Where there is too much to do, who comes is told at once when to come back; what was begun is answered.
 func TestTooMuchToDo(t *testing.T) {
-	held, release := make(chan bool, web.MostAtOnce), make(chan bool)
+	held, release := make(chan bool, server.MostAtOnce), make(chan bool)
 	s := newSite(t, func(o *web.Options) {
 		o.More = func(e *gin.Engine) {
 			e.GET("/api/held", func(c *gin.Context) {
@@ -1452,8 +1457,8 @@ func TestTooMuchToDo(t *testing.T) {
 		}
 	})
 	mara := s.person("mara.quill")
-	answers := make(chan string, web.MostAtOnce)
-	for range web.MostAtOnce {
+	answers := make(chan string, server.MostAtOnce)
+	for range server.MostAtOnce {
 		go func() {
 			res, err := http.Get(s.URL + "/api/held")
 			if err != nil {
@@ -1464,7 +1469,7 @@ func TestTooMuchToDo(t *testing.T) {
 			answers <- res.Status
 		}()
 	}
-	for range web.MostAtOnce {
+	for range server.MostAtOnce {
 		<-held
 	}
 	res, body := s.send(mara, "GET", "/api/me", "", nil)
@@ -1477,7 +1482,7 @@ func TestTooMuchToDo(t *testing.T) {
 		}
 	}
 	close(release)
-	for range web.MostAtOnce {
+	for range server.MostAtOnce {
 		if got := <-answers; got != "200 OK" {
 			t.Fatalf("what was begun: %s", got)
 		}
@@ -1490,7 +1495,7 @@ func TestTooMuchToDo(t *testing.T) {
 // Every kind of what the office has done is in the contract, and has words.
 func TestWhatTheOfficeDidHasWords(t *testing.T) {
 	kinds := map[string]bool{}
-	field, _ := reflect.TypeFor[web.OfficeAct]().FieldByName("Kind")
+	field, _ := reflect.TypeFor[webaccount.OfficeAct]().FieldByName("Kind")
 	for _, kind := range strings.Split(field.Tag.Get("enum"), ",") {
 		kinds[kind] = true
 		if text := locales.Match("en").Text("people.act."+kind, map[string]any{"about": "x"}); strings.Contains(text, "people.act") {

@@ -17,7 +17,11 @@ import (
 	"rubricon/bundle"
 	"rubricon/core/receipt"
 	"rubricon/internal/testdb"
-	"rubricon/web"
+	webaccount "rubricon/web/account"
+	webcatalog "rubricon/web/catalog"
+	webseats "rubricon/web/seats"
+	"rubricon/web/server"
+	websheet "rubricon/web/sheet"
 )
 
 // A change that one person makes is heard on another's screen at once, through the whole server.
@@ -43,7 +47,7 @@ func TestChangesAreHeard(t *testing.T) {
 	if got := next(); got != ": here" {
 		t.Errorf("it begins with %q", got)
 	}
-	var sheet web.SheetView
+	var sheet websheet.SheetView
 	if _, body := s.call(s.person("mara.quill"), "GET", maraSheet, ""); json.Unmarshal(body, &sheet) != nil {
 		t.Fatal(string(body))
 	}
@@ -77,7 +81,7 @@ func TestTheLanguageIsOnesOwn(t *testing.T) {
 		}
 	}
 	for username, want := range map[string]string{"ilse.quill": "es-MX", "mara.quill": ""} {
-		var me web.MeView
+		var me webaccount.MeView
 		if _, body := s.call(s.person(username), "GET", "/api/me", ""); json.Unmarshal(body, &me) != nil || me.Language != want {
 			t.Errorf("%s reads %q, want %q", username, me.Language, want)
 		}
@@ -91,7 +95,7 @@ func TestWhatIsSaidInALanguage(t *testing.T) {
 	mara := s.person("mara.quill")
 	for language, want := range map[string]string{"en": "Tidal Ecology, Science, To graduate, English, ", "es": "Ecología de mareas, Ciencias, Para graduarse, Inglés, ", "es-MX": "Ecología de mareas, Ciencias, Para graduarse, Inglés, ",
 		"no": "Tidal Ecology, Science, To graduate, English, ", "": "Tidal Ecology, Science, To graduate, English, "} {
-		var c web.Catalog
+		var c webcatalog.Catalog
 		if _, body := s.call(mara, "GET", year+"/catalog?language="+language, ""); json.Unmarshal(body, &c) != nil {
 			t.Fatal(string(body))
 		}
@@ -124,7 +128,7 @@ func TestWhatIsSaidInALanguage(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		var p web.Problem
+		var p server.Problem
 		if err := json.NewDecoder(answer.Body).Decode(&p); err != nil || p.Detail != want {
 			t.Errorf("in %s: %q, %v, want %q", language, p.Detail, err, want)
 		}
@@ -161,7 +165,7 @@ func TestFilesBesideClaims(t *testing.T) {
 	s.strangers()
 	mara := s.person("mara.quill")
 	_, body := s.call(mara, "GET", maraSheet, "")
-	var sheet web.SheetView
+	var sheet websheet.SheetView
 	if err := json.Unmarshal(body, &sheet); err != nil {
 		t.Fatal(err)
 	}
@@ -238,7 +242,7 @@ func TestTheCalendarsAddress(t *testing.T) {
 	feed := func(client *http.Client) string {
 		t.Helper()
 		_, body := s.send(client, "POST", path, "", map[string]string{"Accept-Language": "es"})
-		var v web.FeedView
+		var v webseats.FeedView
 		if err := json.Unmarshal(body, &v); err != nil || v.Path == "" || v.MadeAt == nil {
 			t.Fatalf("%v: %s", err, body)
 		}
@@ -424,7 +428,7 @@ func TestTheSheetOnPaper(t *testing.T) {
 		s.call(mara, "POST", maraSheet+"/changes", fmt.Sprintf(`{"version":%d,%s}`, s.version("s0001"), edit))
 	}
 	_, body := s.call(mara, "POST", maraSheet+"/submission", fmt.Sprintf(`{"version":%d}`, s.version("s0001")))
-	var v web.SheetView
+	var v websheet.SheetView
 	if err := json.Unmarshal(body, &v); err != nil || v.Status.Receipt == "" {
 		t.Fatalf("%v: %s", err, body)
 	}
@@ -462,7 +466,7 @@ func TestTheSheetOnPaper(t *testing.T) {
 	}
 	// Submitted again, what was handed in before is kept, by its receipt.
 	_, body = s.call(mara, "POST", maraSheet+"/submission", fmt.Sprintf(`{"version":%d}`, s.version("s0001")))
-	var again web.SheetView
+	var again websheet.SheetView
 	if err := json.Unmarshal(body, &again); err != nil || again.Status.Receipt == "" || again.Status.Receipt == v.Status.Receipt {
 		t.Fatalf("%v: %s", err, body)
 	}

@@ -10,13 +10,13 @@ import (
 	"log/slog"
 	"net/http/httptest"
 	"os"
-	"rubricon/app"
 	"slices"
 	"time"
 
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
 
+	"rubricon/app"
 	appcatalog "rubricon/app/catalog"
 	appsheet "rubricon/app/sheet"
 	schoolyear "rubricon/app/year"

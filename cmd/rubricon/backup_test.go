@@ -4,10 +4,10 @@ import (
 	"bytes"
 	"os"
 	"path/filepath"
-	"rubricon/app"
 	"strings"
 	"testing"
 
+	"rubricon/app"
 	appsheet "rubricon/app/sheet"
 	schoolyear "rubricon/app/year"
 	"rubricon/bundle"

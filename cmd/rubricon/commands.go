@@ -6,12 +6,12 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"rubricon/app"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"rubricon/app"
 	appcatalog "rubricon/app/catalog"
 	"rubricon/app/imports"
 	"rubricon/app/problem"

@@ -12,12 +12,12 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
-	"rubricon/app"
 	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"rubricon/app"
 	appcatalog "rubricon/app/catalog"
 	"rubricon/app/seats"
 	"rubricon/attendance"
@@ -33,6 +33,7 @@ import (
 	"rubricon/store"
 	"rubricon/store/local"
 	"rubricon/web"
+	webaccount "rubricon/web/account"
 )
 
 func demoCommand() *cobra.Command {
@@ -117,14 +118,14 @@ func demoCommand() *cobra.Command {
 
 var errDatabaseEnded = errors.New("the demo's database has ended by itself")
 
-func demoSignIns() []web.DemoSignIn {
+func demoSignIns() []webaccount.DemoSignIn {
 	who := map[string]string{"mara.quill": "Mara Quill, a student entering grade 10", "ilse.quill": "Ilse Quill, mother of Mara and Jonah, in two schools",
 		"ms.arden": "Ms Arden, Mara’s counselor", "office": "Dagny Westerdale, the school office", "jonah": "Jonah Quill, a student entering grade 7 at Tarn Ridge",
 		"ms.bellweather": "Ms Bellweather, a counselor of both schools", "mr.tolland": "Mr Tolland, who teaches at one school and is a father at the other",
 		"runa.sandaker": "Runa Sandaker, who chooses her seats at Skerry Point", "tove.sandaker": "Tove Sandaker, mother of Runa", "ms.torvund": "Ms Torvund, Runa’s counselor", "office.skerry": "Hedda Oakhanger, the office of Skerry Point"}
-	var list []web.DemoSignIn
+	var list []webaccount.DemoSignIn
 	for _, username := range demo.SignIns {
-		list = append(list, web.DemoSignIn{Username: username, Password: demo.Password, Who: who[username]})
+		list = append(list, webaccount.DemoSignIn{Username: username, Password: demo.Password, Who: who[username]})
 	}
 	return list
 }
@@ -248,7 +249,7 @@ func demoSignOn(ctx context.Context, listen, base string) (*signon.Client, error
 	}
 	people := []standin.Person{{ID: "s0001", Name: "Mara Quill, student"}, {ID: "g0001", Name: "Ilse Quill, mother of Mara and Jonah"}, {ID: "k1", Name: "Ms Arden, counselor"}, {ID: "tr001", Name: "Jonah Quill, student at Tarn Ridge"}, {ID: "nobody", Name: "Somebody whom the school does not know"}}
 	secret := rand.Text()
-	s, err := standin.New("http://"+l.Addr().String(), "rubricon", secret, base+web.SignOnBack, people)
+	s, err := standin.New("http://"+l.Addr().String(), "rubricon", secret, base+webaccount.SignOnBack, people)
 	if err != nil {
 		return nil, err
 	}
@@ -257,7 +258,7 @@ func demoSignOn(ctx context.Context, listen, base string) (*signon.Client, error
 	for _, x := range [][2]string{{demo.SchoolID, "Pellworth Sound account"}, {demo.TarnID, "Tarn Ridge account"}} {
 		list = append(list, signon.Provider{School: x[0], Name: x[1], Issuer: s.Issuer, ClientID: s.ClientID, Secret: secret, Claim: "school_id"})
 	}
-	return signon.New(list, base+web.SignOnBack), nil
+	return signon.New(list, base+webaccount.SignOnBack), nil
 }
 
 // demoPost starts the stand-in for a mail server, with a page that shows what was sent, and gives the address of that page.

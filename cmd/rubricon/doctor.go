@@ -8,12 +8,12 @@ import (
 	"net/http"
 	neturl "net/url"
 	"os"
-	"rubricon/app"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"rubricon/app"
 	"rubricon/signon"
 	"rubricon/store"
 )

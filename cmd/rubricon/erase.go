@@ -2,11 +2,11 @@ package main
 
 import (
 	"fmt"
-	"rubricon/app"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"rubricon/app"
 	"rubricon/store"
 )
 

@@ -3,10 +3,10 @@ package main
 import (
 	"fmt"
 	"net/url"
-	"rubricon/app"
 
 	"github.com/spf13/cobra"
 
+	"rubricon/app"
 	"rubricon/app/problem"
 )
 

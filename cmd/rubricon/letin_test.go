@@ -2,10 +2,10 @@ package main
 
 import (
 	"net/url"
-	"rubricon/app"
 	"strings"
 	"testing"
 
+	"rubricon/app"
 	"rubricon/app/account"
 	"rubricon/demo"
 	"rubricon/internal/testdb"

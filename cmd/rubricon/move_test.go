@@ -3,12 +3,12 @@ package main
 import (
 	"bytes"
 	"context"
-	"rubricon/app"
 	"strings"
 	"testing"
 
 	"github.com/jackc/pgx/v5"
 
+	"rubricon/app"
 	"rubricon/app/account"
 	"rubricon/app/problem"
 	appsheet "rubricon/app/sheet"

@@ -41,9 +41,13 @@ func TestSecurityNamesTests(t *testing.T) {
 		t.Fatal(err)
 	}
 	there := map[string]bool{}
-	files, err := filepath.Glob("../../*/*_test.go")
-	if err != nil {
-		t.Fatal(err)
+	var files []string
+	for _, depth := range []string{"../../*/*_test.go", "../../*/*/*_test.go"} {
+		found, err := filepath.Glob(depth)
+		if err != nil {
+			t.Fatal(err)
+		}
+		files = append(files, found...)
 	}
 	here := regexp.MustCompile(`(?m)^func ((?:Test|Fuzz)\w+)\(`)
 	for _, name := range files {

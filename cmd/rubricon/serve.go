@@ -12,13 +12,13 @@ import (
 	neturl "net/url"
 	"os"
 	"os/signal"
-	"rubricon/app"
 	"strings"
 	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"rubricon/app"
 	"rubricon/app/messages"
 	"rubricon/app/seats"
 	"rubricon/attendance"
@@ -28,6 +28,8 @@ import (
 	"rubricon/signon"
 	"rubricon/store"
 	"rubricon/web"
+	webaccount "rubricon/web/account"
+	"rubricon/web/server"
 )
 
 func serveCommand() *cobra.Command {
@@ -120,7 +122,7 @@ func signOnSettings(base string) (*signon.Client, error) {
 	if err != nil {
 		return nil, err
 	}
-	return signon.New(list, base+web.SignOnBack), nil
+	return signon.New(list, base+webaccount.SignOnBack), nil
 }
 
 // attendanceSettings reads from the environment where attendance is kept; without it none is known.
@@ -182,7 +184,7 @@ type serving struct {
 
 // serve serves until the context ends.
 func serve(ctx context.Context, o *serving) error {
-	slog.SetDefault(slog.New(web.LogHandler(slog.NewTextHandler(os.Stderr, nil))))
+	slog.SetDefault(slog.New(server.LogHandler(slog.NewTextHandler(os.Stderr, nil))))
 	traced, err := startTracing(ctx)
 	if err != nil {
 		return err

@@ -1,0 +1,26 @@
+// Package schedule serves demand, sections and placements over HTTP: contract types, routes and how one becomes the other.
+package schedule
+
+import (
+	"rubricon/app"
+	"rubricon/web/server"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// Routes serves demand, sections and placements.
+type Routes struct {
+	*server.Server
+	cases *app.App
+}
+
+// New returns the routes on a server.
+func New(s *server.Server, cases *app.App) *Routes { return &Routes{s, cases} }
+
+// Register registers the routes with an API.
+func (s *Routes) Register(api huma.API) {
+	s.demandRoutes(api)
+	s.handRoutes(api)
+	s.placementRoutes(api)
+	s.scheduleRoutes(api)
+}
