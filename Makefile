@@ -3,6 +3,9 @@
 SHELL := /bin/bash
 BIN := bin/rubricon
 UI := ui/dist/index.html
+VERSION := $(shell cat VERSION)
+# The same for programs and tests, so that a package is compiled once.
+export GOFLAGS := -trimpath -tags=nomsgpack
 UI_SOURCES := $(shell find ui/src ui/public ui/index.html ui/*.json ui/*.ts ui/*.mjs locales/*.json -type f 2>/dev/null)
 
 .PHONY: help demo demo-reset build test tools warm go-tests quick bench bench-rush bench-faults bench-morning bench-district bench-paint bench-core bench-place contract shots lint fuzz sbom need mutants
@@ -17,7 +20,7 @@ demo-reset: build ## the same, starting anew: what was entered in the demo is lo
 	@exec $(BIN) demo --reset
 
 build: need $(UI) ## build the front end and the binary
-	@go build -o $(BIN) ./cmd/rubricon
+	@go build -ldflags '-s -w -X main.version=$(VERSION)' -o $(BIN) ./cmd/rubricon
 
 need: # what this machine must have; as root, what Debian has is installed
 	@scripts/need go node postgres
@@ -45,6 +48,9 @@ go-tests: # while the front end's style is checked on what is left of the other 
 	@rough=$$(gofmt -l $$(go list -f '{{.Dir}}' ./...)); test -z "$$rough" || { echo "not formatted; run gofmt -w on" $$rough; exit 1; }
 	go vet ./...
 	go test -vet=off -parallel 4 -timeout 20m ./e2e ./... # the browser tests take longest, so they begin first
+
+test-%: ## run the tests of one area in every layer, such as make test-seats
+	go test $(patsubst %,./%,$(wildcard app/$* web/$* core/$*))
 
 quick: ## run the tests of the core alone
 	go test ./core/...
@@ -98,7 +104,7 @@ shots: ## take the pictures in docs/screenshots anew, from a running demo
 lint: ## check the front end's style
 	cd ui && npm run --silent lint
 
-MUTATED := store web $(wildcard web/*/) $(wildcard app/*/) bundle core/acts core/sheet
+MUTATED := store web $(patsubst %/,%,$(wildcard web/*/)) $(patsubst %/,%,$(wildcard app/*/)) bundle core/acts core/sheet
 
 mutants: build ## put faults into the code one by one and see which the tests notice (some hours); what survives is in docs/mutants.md
 	@scripts/need chromium pgbouncer

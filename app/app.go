@@ -22,8 +22,8 @@ import (
 	"rubricon/store"
 )
 
-// App is the use cases by area. It holds nothing that cannot be read again, so any number may run side by side; Messages.Live lets
-// them hear of each other's changes.
+// App is the use cases by area. It holds nothing that cannot be read again, so any number may run side by
+// side; Messages.Live lets them hear of each other's changes.
 type App struct {
 	Account    *account.Service
 	Background *background.Service

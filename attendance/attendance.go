@@ -1,7 +1,9 @@
-// Package attendance speaks to the system in which a school keeps attendance, which is not this one: it reads a student's marks, and has them moved or taken back where a change of sections needs it.
+// Package attendance speaks to the system in which a school keeps attendance, which is not this one: it reads
+// a student's marks, and has them moved or taken back where a change of sections needs it.
 //
-// The other side answers GET {base}/schools/{school}/students/{student}/marks with a list of marks, and POST {base}/schools/{school}/changes with a Change, all of which it makes or nothing; the same change sent
-// again is made once. Package standin is a small one.
+// The other side answers GET {base}/schools/{school}/students/{student}/marks with a list of marks, and POST
+// {base}/schools/{school}/changes with a Change, all of which it makes or nothing; the same change sent again
+// is made once. Package standin is a small one.
 package attendance
 
 import (
@@ -61,7 +63,8 @@ type Client struct {
 	http        *http.Client
 }
 
-// New makes a client for the system at an address (http or https), which lets in who shows the token. The error says what is wrong with the address.
+// New makes a client for the system at an address (http or https), which lets in who shows the token. The
+// error says what is wrong with the address.
 func New(base, token string) (*Client, error) {
 	at, err := url.Parse(base)
 	if err != nil || at.Scheme != "http" && at.Scheme != "https" || at.Host == "" {
@@ -75,8 +78,8 @@ func (c *Client) Marks(ctx context.Context, school, student string) (list []Mark
 	return list, c.ask(ctx, http.MethodGet, "/schools/"+url.PathEscape(school)+"/students/"+url.PathEscape(student)+"/marks", nil, &list)
 }
 
-// Change has marks moved and taken back. The errors are ErrRefused, where it is not made, and ErrAway, where it may have been made or not, and can
-// be sent again.
+// Change has marks moved and taken back. The errors are ErrRefused, where it is not made, and ErrAway, where
+// it may have been made or not, and can be sent again.
 func (c *Client) Change(ctx context.Context, school string, change *Change) error {
 	return c.ask(ctx, http.MethodPost, "/schools/"+url.PathEscape(school)+"/changes", change, nil)
 }

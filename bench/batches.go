@@ -27,8 +27,10 @@ func (p *place) caseloads(ctx context.Context) error {
 		return err
 	}
 	const counsels = `school_id = $1 AND year = $2 AND kind = 'counsels' AND person_id`
-	if _, err := p.sql.ExecContext(ctx, `UPDATE relation SET person_id = 'k1' WHERE (school_id, id) IN (SELECT school_id, id FROM relation WHERE `+counsels+` <> 'k1'
-		ORDER BY student_id LIMIT $3::int - (SELECT count(*) FROM relation WHERE `+counsels+` = 'k1'))`, demo.SchoolID, year, caseload); err != nil {
+	if _, err := p.sql.ExecContext(ctx,
+		`UPDATE relation SET person_id = 'k1' WHERE (school_id, id) IN (SELECT school_id, id FROM relation WHERE `+counsels+` <> 'k1'
+		ORDER BY student_id LIMIT $3::int - (SELECT count(*) FROM relation WHERE `+counsels+` = 'k1'))`, demo.SchoolID, year,
+		caseload); err != nil {
 		return err
 	}
 	students := 0
@@ -53,7 +55,8 @@ func (p *place) caseloads(ctx context.Context) error {
 	}
 	slices.Sort(cold)
 	slices.Sort(warm)
-	fmt.Printf("caseload of %d, median of 15: cold %v (at most 150 ms are wanted), warm %v (at most 30 ms)\n", students, part(cold, 50), part(warm, 50))
+	fmt.Printf("caseload of %d, median of 15: cold %v (at most 150 ms are wanted), warm %v (at most 30 ms)\n", students,
+		part(cold, 50), part(warm, 50))
 	return p.filters(ctx, accounts["office"])
 }
 
@@ -67,17 +70,20 @@ func (p *place) filters(ctx context.Context, office int64) error {
 	if err != nil {
 		return err
 	}
-	for _, query := range []string{"", "stage=notBegun", "reason=uncovered", "grade=10", "program=nautical", "course=PHY1", "counselor=k1", "text=quill"} {
+	for _, query := range []string{"", "stage=notBegun", "reason=uncovered", "grade=10", "program=nautical",
+		"course=PHY1", "counselor=k1", "text=quill"} {
 		var took []time.Duration
 		for range 15 {
 			start := time.Now()
-			if err := send(client, "GET", fmt.Sprintf("%s/api/schools/%s/years/%d/caseload?all=true&%s", p.url, demo.SchoolID, year, query), "", nil); err != nil {
+			if err := send(client, "GET", fmt.Sprintf("%s/api/schools/%s/years/%d/caseload?all=true&%s", p.url, demo.SchoolID,
+				year, query), "", nil); err != nil {
 				return err
 			}
 			took = append(took, time.Since(start))
 		}
 		slices.Sort(took)
-		fmt.Printf("whole school, %d students, filter %q, over HTTP: median %v, most %v (at most 100 ms are wanted)\n", len(all.Lines), query, part(took, 50), part(took, 100))
+		fmt.Printf("whole school, %d students, filter %q, over HTTP: median %v, most %v (at most 100 ms are wanted)\n",
+			len(all.Lines), query, part(took, 50), part(took, 100))
 	}
 	return p.batch(ctx, office, all)
 }
@@ -108,7 +114,8 @@ func (p *place) batch(ctx context.Context, office int64, all *appcaseload.Caselo
 	if _, err := p.cases.Caseload.TakeBack(ctx, office, demo.SchoolID, year, id, "", "Measured."); err != nil {
 		return err
 	}
-	fmt.Printf("an act on %d sheets: tried %v, done %v (at most 3 s are wanted), taken back %v\n", len(list), tried.Round(time.Millisecond), done.Round(time.Millisecond), time.Since(start).Round(time.Millisecond))
+	fmt.Printf("an act on %d sheets: tried %v, done %v (at most 3 s are wanted), taken back %v\n", len(list),
+		tried.Round(time.Millisecond), done.Round(time.Millisecond), time.Since(start).Round(time.Millisecond))
 	return p.revision(ctx, office)
 }
 
@@ -122,7 +129,8 @@ func (p *place) revision(ctx context.Context, office int64) error {
 	for round := range 10 {
 		text := strings.Replace(source.Policy, `"label": "`, fmt.Sprintf(`"label": "(%d) `, round), 1)
 		start := time.Now()
-		if _, err := p.cases.Catalog.TryRevision(ctx, office, demo.SchoolID, year, appcatalog.Revision{Catalog: y.CatalogVersion, Policy: y.PolicyVersion, Rules: &text}); err != nil {
+		if _, err := p.cases.Catalog.TryRevision(ctx, office, demo.SchoolID, year,
+			appcatalog.Revision{Catalog: y.CatalogVersion, Policy: y.PolicyVersion, Rules: &text}); err != nil {
 			return err
 		}
 		took = append(took, time.Since(start))
@@ -156,7 +164,8 @@ func (p *place) newPolicy(ctx context.Context) error {
 		all = append(all, some...)
 	}
 	slices.Sort(all)
-	fmt.Printf("a new policy, then %d clients at once, 10 times: median %v, 99%% %v (at most 500 ms are wanted)\n", len(p.people), part(all, 50), part(all, 99))
+	fmt.Printf("a new policy, then %d clients at once, 10 times: median %v, 99%% %v (at most 500 ms are wanted)\n",
+		len(p.people), part(all, 50), part(all, 99))
 	return nil
 }
 
@@ -217,7 +226,8 @@ func intake(ctx context.Context, clients int) error {
 		return fmt.Errorf("importing: %v; editing meanwhile: %v", err, failed)
 	}
 	slices.Sort(all)
-	fmt.Printf("imported again, every record changed: %v; %d changes, submissions and signatures by %d families meanwhile: median %v, 99%% %v, slowest %v (at most 1 s is wanted), none refused\n",
+	fmt.Printf("imported again, every record changed: %v; %d changes, submissions and signatures by %d families "+
+		"meanwhile: median %v, 99%% %v, slowest %v (at most 1 s is wanted), none refused\n",
 		took.Round(time.Millisecond), len(all), clients, part(all, 50), part(all, 99), all[len(all)-1].Round(time.Millisecond))
 	return nil
 }

@@ -1,5 +1,6 @@
-// Command bench measures what a change to a sheet costs beside bare statements through the same server, session, router and
-// pool, in one run: 32 clients, each with a sheet of their own, on the demo school. The database keeps every commit.
+// Command bench measures what a change to a sheet costs beside bare statements through the same server,
+// session, router and pool, in one run: 32 clients, each with a sheet of their own, on the demo school. The
+// database keeps every commit.
 package main
 
 import (
@@ -177,19 +178,23 @@ func part(sorted []time.Duration, percent int) time.Duration {
 	return sorted[min(len(sorted)-1, len(sorted)*percent/100)].Round(10 * time.Microsecond)
 }
 
-// bare adds the statements to compare with: the same way through session, router and pool, one statement, a short answer.
+// bare adds the statements to compare with: the same way through session, router and pool, one statement, a
+// short answer.
 func bare(db *sqlx.DB) func(*gin.Engine) {
 	return func(engine *gin.Engine) {
 		engine.GET("/api/bench/select", func(c *gin.Context) {
 			var version int64
-			if err := db.GetContext(c, &version, `SELECT version FROM sheet WHERE school_id = $1 AND year = $2 AND student_id = $3`, demo.SchoolID, year, c.Query("id")); err != nil {
+			if err := db.GetContext(c, &version,
+				`SELECT version FROM sheet WHERE school_id = $1 AND year = $2 AND student_id = $3`, demo.SchoolID, year, c.Query("id")); err != nil {
 				c.String(500, "failed")
 				return
 			}
 			c.JSON(200, gin.H{"version": version})
 		})
 		engine.POST("/api/bench/update", func(c *gin.Context) {
-			if _, err := db.ExecContext(c, `UPDATE sheet SET changed_at = now() WHERE school_id = $1 AND year = $2 AND student_id = $3`, demo.SchoolID, year, c.Query("id")); err != nil {
+			if _, err := db.ExecContext(c,
+				`UPDATE sheet SET changed_at = now() WHERE school_id = $1 AND year = $2 AND student_id = $3`, demo.SchoolID, year,
+				c.Query("id")); err != nil {
 				c.String(500, "failed")
 				return
 			}
@@ -225,7 +230,8 @@ func (p *place) load(ctx context.Context, clients int, files []bundle.File) erro
 		return err
 	}
 	now := time.Now()
-	if err := p.cases.Catalog.SetWindow(ctx, b.SchoolID, year, appcatalog.Window{Grade: -1, Opens: now.Add(-time.Hour), Families: now.Add(time.Hour), Counselors: now.Add(2 * time.Hour)}); err != nil {
+	if err := p.cases.Catalog.SetWindow(ctx, b.SchoolID, year,
+		appcatalog.Window{Grade: -1, Opens: now.Add(-time.Hour), Families: now.Add(time.Hour), Counselors: now.Add(2 * time.Hour)}); err != nil {
 		return err
 	}
 	owner, err := pgx.Connect(ctx, p.owner)
@@ -254,7 +260,8 @@ func (p *place) load(ctx context.Context, clients int, files []bundle.File) erro
 		one := person{username: x.Username, id: x.ID, guardian: byID[x.Agents[0]].Username, fees: fees}
 		p.people = append(p.people, one)
 		for _, username := range []string{one.username, one.guardian} {
-			if _, err := owner.Exec(ctx, `INSERT INTO account_password SELECT a.id, m.hash, m.set_at FROM account a, account_password m JOIN account ma ON ma.id = m.account_id
+			if _, err := owner.Exec(ctx,
+				`INSERT INTO account_password SELECT a.id, m.hash, m.set_at FROM account a, account_password m JOIN account ma ON ma.id = m.account_id
 				WHERE a.username = $1 AND ma.username = 'mara.quill' ON CONFLICT DO NOTHING`, username); err != nil {
 				return err
 			}

@@ -16,7 +16,8 @@ import (
 	schoolyear "rubricon/app/year"
 )
 
-// receipts prints the sheet of every student as the office, two at a time: those that can be are handed in first, with a receipt and its code.
+// receipts prints the sheet of every student as the office, two at a time: those that can be are handed in
+// first, with a receipt and its code.
 func (p *place) receipts(ctx context.Context) error {
 	accounts, err := p.cases.Account.Accounts(ctx, "pellworth")
 	if err != nil {
@@ -52,7 +53,8 @@ func (p *place) receipts(ctx context.Context) error {
 			group.Go(func() {
 				for student := range next {
 					from := time.Now()
-					n, err := fetch(client, fmt.Sprintf("%s/api/schools/pellworth/years/%d/students/%s/sheet/paper.pdf?language=%s", p.url, year, student, language))
+					n, err := fetch(client, fmt.Sprintf("%s/api/schools/pellworth/years/%d/students/%s/sheet/paper.pdf?language=%s",
+						p.url, year, student, language))
 					mu.Lock()
 					if each, bytes = append(each, time.Since(from)), bytes+n; err != nil {
 						failed = err
@@ -71,8 +73,10 @@ func (p *place) receipts(ctx context.Context) error {
 		}
 		took := time.Since(start)
 		slices.Sort(each)
-		fmt.Printf("receipts (%s): %d printed, two at a time, %d of them handed in: %.1f s; one p50 %.0f ms, p99 %.0f ms; %.0f kB each; memory at most %d MB, %d before\n",
-			language, len(each), handed, took.Seconds(), part(each, 50).Seconds()*1000, part(each, 99).Seconds()*1000, float64(bytes)/float64(len(each))/1000, peak(), before)
+		fmt.Printf("receipts (%s): %d printed, two at a time, %d of them handed in: %.1f s; one p50 %.0f ms, p99 %.0f ms; "+
+			"%.0f kB each; memory at most %d MB, %d before\n",
+			language, len(each), handed, took.Seconds(), part(each, 50).Seconds()*1000, part(each, 99).Seconds()*1000,
+			float64(bytes)/float64(len(each))/1000, peak(), before)
 	}
 	return nil
 }

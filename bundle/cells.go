@@ -17,17 +17,17 @@ func (b *Bundle) bad(t *Table, r *Row, column, format string, args ...any) {
 			b.lacking = append(b.lacking, missing)
 		}
 	default:
-		b.problem(Problem{t.Name, r.Line, column, fmt.Sprintf(format, args...)})
+		b.problem(Problem{File: t.Name, Line: r.Line, Column: column, What: fmt.Sprintf(format, args...)})
 	}
 }
 
 // lacks is a column that is missing: one finding, and not one for each row.
 func lacks(file, column string) Problem {
-	return Problem{file, 0, "", "column " + column + " is missing"}
+	return Problem{File: file, Line: 0, Column: "", What: "column " + column + " is missing"}
 }
 
 func (b *Bundle) notice(t *Table, r *Row, column, format string, args ...any) {
-	b.Notices = append(b.Notices, Problem{t.Name, r.Line, column, fmt.Sprintf(format, args...)})
+	b.Notices = append(b.Notices, Problem{File: t.Name, Line: r.Line, Column: column, What: fmt.Sprintf(format, args...)})
 }
 
 // needed tells whether a required cell has text, and says so where it has not.

@@ -68,7 +68,8 @@ func (b *Bundle) courses() map[string]*Row {
 		}
 		c := catalog.Course{
 			Code: t.Cell(r, "courseCode"), Title: t.Cell(r, "title"), Grades: b.grades(t, r, "grades"), Subjects: list(t.Cell(r, "subjects")),
-			Credits: b.amount(t, r, "metadata.credits", 0), Load: b.amount(t, r, "metadata.load", credit.One), Fee: b.amount(t, r, "metadata.fee", 0),
+			Credits: b.amount(t, r, "metadata.credits", 0), Load: b.amount(t, r, "metadata.load", credit.One),
+			Fee:   b.amount(t, r, "metadata.fee", 0),
 			Spans: b.spans(t, r),
 			Links: list(t.Cell(r, "metadata.links")), Excludes: list(t.Cell(r, "metadata.excludes")), LeadsTo: list(t.Cell(r, "metadata.leadsTo")),
 			VariantOf: t.Cell(r, "metadata.variantOf"), Tags: list(t.Cell(r, "metadata.tags")),
@@ -137,9 +138,9 @@ func (b *Bundle) compile(p *policy.Policy, rows map[string]*Row, errandRows []*R
 		} else if ref != nil && ref.Errand > 0 {
 			b.bad(b.Tables["errands.csv"], errandRows[ref.Errand-1], ref.Field, "%s", ref.What)
 		} else if ref != nil && ref.Commitment != "" {
-			b.problem(Problem{"policy.json", 1, "commitments." + ref.Commitment + "." + ref.Field, ref.What})
+			b.problem(Problem{File: "policy.json", Line: 1, Column: "commitments." + ref.Commitment + "." + ref.Field, What: ref.What})
 		} else {
-			b.problem(Problem{"policy.json", 1, "rules." + ref.Rule + "." + ref.Field, ref.What})
+			b.problem(Problem{File: "policy.json", Line: 1, Column: "rules." + ref.Rule + "." + ref.Field, What: ref.What})
 		}
 	}
 }

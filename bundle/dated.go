@@ -17,8 +17,8 @@ type Enrollment struct {
 	End     string
 }
 
-// InForce tells whether it is in force on a date; on no date (""), whether it has no end. One that ends on or before its beginning
-// never is.
+// InForce tells whether it is in force on a date; on no date (""), whether it has no end. One that ends on or
+// before its beginning never is.
 func (e *Enrollment) InForce(date string) bool {
 	if date == "" {
 		return e.End == ""
@@ -35,8 +35,8 @@ type Attended struct {
 	Mark    string // present, absent, late or excused
 }
 
-// named finds the student and the section that a row names by the ids in two columns; ok is false where one is not there, which is a
-// bad row unless it is to be deleted or takes no part.
+// named finds the student and the section that a row names by the ids in two columns; ok is false where one
+// is not there, which is a bad row unless it is to be deleted or takes no part.
 func (b *Bundle) named(t *Table, r *Row, student string, pupils, sections map[string]int) (pupil, section int, ok bool) {
 	pupil, known := pupils[t.Cell(r, student)]
 	if !known && !b.Tables["users.csv"].Deleted[t.Cell(r, student)] {
@@ -108,10 +108,10 @@ type stay struct {
 	begin, end string
 }
 
-// DatedProblems lists what is wrong with the dates of enrollments and attendance, of a bundle read WithDates and without bad rows: an
-// enrollment that begins or ends inside its terms on no school day; one that meets at the same time as an earlier row of the same
-// student; one that begins school days after the one before it, with which it shares a time, has ended; attendance outside of every
-// enrollment in the section.
+// DatedProblems lists what is wrong with the dates of enrollments and attendance, of a bundle read WithDates
+// and without bad rows: an enrollment that begins or ends inside its terms on no school day; one that meets
+// at the same time as an earlier row of the same student; one that begins school days after the one before
+// it, with which it shares a time, has ended; attendance outside of every enrollment in the section.
 func (b *Bundle) DatedProblems() (problems []Problem) {
 	before := b.Problems
 	b.Problems = nil
@@ -149,7 +149,8 @@ func (b *Bundle) DatedProblems() (problems []Problem) {
 	return b.Problems
 }
 
-// overlaps names the later rows of a student's enrollments that meet, on a date inside that term, when an earlier one does.
+// overlaps names the later rows of a student's enrollments that meet, on a date inside that term, when an
+// earlier one does.
 func (b *Bundle) overlaps(t *Table, list []stay) {
 	for i, later := range list {
 		for _, s := range list[:i] {
@@ -157,7 +158,8 @@ func (b *Bundle) overlaps(t *Table, list []stay) {
 			begin, end := max(s.begin, later.begin), min(s.end, later.end)
 			clash := slices.ContainsFunc(b.termsOf(common), func(d [2]string) bool { return max(begin, d[0]) < min(end, catalog.NextDay(d[1])) })
 			if clash {
-				b.bad(t, later.Row, "beginDate", "the student is then also enrolled in %s, which meets at the same time (line %d)", b.Sections[s.Section].ID, s.Row.Line)
+				b.bad(t, later.Row, "beginDate", "the student is then also enrolled in %s, which meets at the same time (line %d)",
+					b.Sections[s.Section].ID, s.Row.Line)
 				break
 			}
 		}
@@ -176,7 +178,8 @@ func (b *Bundle) gaps(t *Table, list []stay) {
 			}
 			if b.schoolDayIn(s.end, next.begin) && !said[next.Row.Line] {
 				said[next.Row.Line] = true
-				b.bad(t, next.Row, "beginDate", "from %s, when %s ends (line %d), the student has nothing at that time", s.end, b.Sections[s.Section].ID, s.Row.Line)
+				b.bad(t, next.Row, "beginDate", "from %s, when %s ends (line %d), the student has nothing at that time", s.end,
+					b.Sections[s.Section].ID, s.Row.Line)
 			}
 			break
 		}

@@ -28,7 +28,8 @@ type CellDiff struct{ Column, Was, Now string }
 
 // keyColumns tell rows of a file apart.
 var keyColumns = map[string][]string{
-	"academicSessions.csv": {"sourcedId"}, "orgs.csv": {"sourcedId"}, "courses.csv": {"sourcedId"}, "classes.csv": {"sourcedId"}, "users.csv": {"sourcedId"},
+	"academicSessions.csv": {"sourcedId"}, "orgs.csv": {"sourcedId"}, "courses.csv": {"sourcedId"},
+	"classes.csv": {"sourcedId"}, "users.csv": {"sourcedId"},
 	"records.csv": {"student", "courseCode", "schoolYear", "term"}, "signals.csv": {"student", "kind", "courseCode", "name", "by"},
 	"errands.csv": {"courseCode", "kind", "title"},
 }
@@ -36,8 +37,9 @@ var keyColumns = map[string][]string{
 // noDiff are columns that say nothing of what a row means, or that are not kept.
 var noDiff = map[string]bool{"dateLastModified": true, "status": true, "password": true}
 
-// Diff tells how the files of a bundle that comes differ from those that are there, file by file and cell by cell; at most so many rows
-// of each file are given. Sheets and plans are left out: those that were worked on stay as they are, whatever comes.
+// Diff tells how the files of a bundle that comes differ from those that are there, file by file and cell by
+// cell; at most so many rows of each file are given. Sheets and plans are left out: those that were worked on
+// stay as they are, whatever comes.
 func Diff(have []File, come *Bundle, rows int) []FileDiff {
 	var out []FileDiff
 	for _, name := range Names() {

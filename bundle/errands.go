@@ -23,7 +23,8 @@ func (b *Bundle) errands() (rows []*Row) {
 		if !b.needed(t, r, "courseCode", "title") {
 			continue
 		}
-		e := catalog.Errand{Course: t.Cell(r, "courseCode"), Title: t.Cell(r, "title"), Due: t.Cell(r, "due"), Place: t.Cell(r, "place"), Note: t.Cell(r, "note"),
+		e := catalog.Errand{Course: t.Cell(r, "courseCode"), Title: t.Cell(r, "title"), Due: t.Cell(r, "due"),
+			Place: t.Cell(r, "place"), Note: t.Cell(r, "note"),
 			Kind:      oneOf(b, t, r, "kind", "", "test", "audition", "application", "form", "meeting", "other"),
 			SettledBy: b.condition(t, r, "settledBy"), Becomes: list(t.Cell(r, "becomes"))}
 		if e.Due != "" && !policy.IsMoment(e.Due) {

@@ -11,8 +11,8 @@ import (
 	"golang.org/x/text/encoding/unicode"
 )
 
-// Foreign reads files also as spreadsheets save them, cells parted by semicolons or tabs, in UTF-16 or in the encoding of Windows, and
-// says so in a notice. What a bundle is otherwise stays as it is.
+// Foreign reads files also as spreadsheets save them, cells parted by semicolons or tabs, in UTF-16 or in the
+// encoding of Windows, and says so in a notice. What a bundle is otherwise stays as it is.
 func Foreign(b *Bundle) { b.foreign = true }
 
 // Without leaves out rows, by file and line.
@@ -35,7 +35,8 @@ func (b *Bundle) plain(name string, text []byte) []byte {
 	if err != nil {
 		return text // each bad cell is named
 	}
-	b.Notices = append(b.Notices, Problem{name, 1, "", "is not saved as UTF-8; it was read as " + what + ": look whether letters with accents are right"})
+	b.Notices = append(b.Notices, Problem{File: name, Line: 1, Column: "",
+		What: "is not saved as UTF-8; it was read as " + what + ": look whether letters with accents are right"})
 	return plain
 }
 
@@ -47,7 +48,8 @@ func (b *Bundle) comma(name string, text []byte) rune {
 	}
 	for _, other := range ";\t" {
 		if strings.ContainsRune(header, other) {
-			b.Notices = append(b.Notices, Problem{name, 1, "", "has its cells parted by " + map[rune]string{';': "semicolons", '\t': "tabs"}[other] + "; it was read so"})
+			b.Notices = append(b.Notices, Problem{File: name, Line: 1, Column: "",
+				What: "has its cells parted by " + map[rune]string{';': "semicolons", '\t': "tabs"}[other] + "; it was read so"})
 			return other
 		}
 	}
@@ -57,8 +59,9 @@ func (b *Bundle) comma(name string, text []byte) rune {
 // maxRounds bounds how often rows are left out because others were.
 const maxRounds = 20
 
-// LeaveOut reads a bundle without its bad rows, and without those that are bad only because of that. What is left out is given in
-// order; where something is wrong that is no row, it is in the bundle's Problems. Open reads the bundle with further options.
+// LeaveOut reads a bundle without its bad rows, and without those that are bad only because of that. What is
+// left out is given in order; where something is wrong that is no row, it is in the bundle's Problems. Open
+// reads the bundle with further options.
 func LeaveOut(open func(options ...Option) (*Bundle, error)) (b *Bundle, left []Problem, err error) {
 	rows := map[string]map[int]bool{}
 	for range maxRounds {
@@ -83,7 +86,8 @@ func LeaveOut(open func(options ...Option) (*Bundle, error)) (b *Bundle, left []
 	return b, left, nil
 }
 
-// BadRows writes the bad rows as a CSV file: where each is, what is wrong, and its cells as they came, after the names of their columns.
+// BadRows writes the bad rows as a CSV file: where each is, what is wrong, and its cells as they came, after
+// the names of their columns.
 func (b *Bundle) BadRows() ([]byte, error) {
 	f := File{Name: "bad.csv", Header: []string{"file", "line", "column", "problem", "row"}}
 	for _, p := range b.Problems {

@@ -9,8 +9,8 @@ import (
 	"rubricon/core/sheet"
 )
 
-// Placement makes of a bundle without bad rows the problem of placing its sheets; students are in the order of b.Pupils, sections in
-// that of b.Sections. Bad are sheets beyond the limits of judging.
+// Placement makes of a bundle without bad rows the problem of placing its sheets; students are in the order
+// of b.Pupils, sections in that of b.Sections. Bad are sheets beyond the limits of judging.
 func (b *Bundle) Placement() (p *placement.Problem, bad []Problem) {
 	sheets := make([]placement.Sheet, len(b.Pupils))
 	for i := range b.Pupils {
@@ -48,20 +48,23 @@ func (b *Bundle) meeting(i int) sheet.Section {
 
 // EnrollmentFile is enrollments.csv as OneRoster 1.1 has it, without rows.
 func (b *Bundle) EnrollmentFile() File {
-	return File{Name: "enrollments.csv", Header: []string{"sourcedId", "status", "dateLastModified", "classSourcedId", "schoolSourcedId", "userSourcedId", "role", "primary", "beginDate", "endDate"}}
+	return File{Name: "enrollments.csv", Header: []string{"sourcedId", "status", "dateLastModified", "classSourcedId",
+		"schoolSourcedId", "userSourcedId", "role", "primary", "beginDate", "endDate"}}
 }
 
 // Enrollment is its row for a student in a section, from the first to the last day of its terms.
 func (b *Bundle) Enrollment(section int, student string) []string {
 	s := &b.Sections[section]
 	begin, end := b.Dates(s.Terms)
-	return []string{s.ID + ":" + student, "", "", s.ID, b.Tables["classes.csv"].Cell(s.Row, "schoolSourcedId"), student, "student", "false", begin, end}
+	return []string{s.ID + ":" + student, "", "", s.ID, b.Tables["classes.csv"].Cell(s.Row, "schoolSourcedId"), student,
+		"student", "false", begin, end}
 }
 
 // Taken is a teacher or a room.
 type Taken struct{ Kind, Name string } // Kind: teacher, room
 
-// Takes tells by section when it meets and what it takes, as places in a list; a name is the same however it is written in capitals.
+// Takes tells by section when it meets and what it takes, as places in a list; a name is the same however it
+// is written in capitals.
 func (b *Bundle) Takes() (meets []placement.Section, takes [][]int32, list []Taken) {
 	t := b.Tables["classes.csv"]
 	meets, takes = make([]placement.Section, len(b.Sections)), make([][]int32, len(b.Sections))
@@ -85,8 +88,10 @@ func (b *Bundle) Takes() (meets []placement.Section, takes [][]int32, list []Tak
 	return meets, takes, list
 }
 
-// Rooms tells where each section may be moved to, in the order of b.Sections: those of a course with one section (all: any) to other periods, in its terms and on its days, as many in a row
-// as now; those without a period stay. A teacher and a room are taken along, by name; who or what is in two places at once already is taken for none.
+// Rooms tells where each section may be moved to, in the order of b.Sections: those of a course with one
+// section (all: any) to other periods, in its terms and on its days, as many in a row as now; those without a
+// period stay. A teacher and a room are taken along, by name; who or what is in two places at once already is
+// taken for none.
 func (b *Bundle) Rooms(all bool) []placement.Room {
 	of := map[string]int{}
 	for i := range b.Sections {

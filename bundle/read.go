@@ -63,7 +63,8 @@ type Bundle struct {
 // An Option says how a bundle is read.
 type Option func(*Bundle)
 
-// Lean keeps no rows of people, nor of what each student has: for judging alone. Rows named by users and pupils have no cells.
+// Lean keeps no rows of people, nor of what each student has: for judging alone. Rows named by users and
+// pupils have no cells.
 func Lean(b *Bundle) { b.lean = true }
 
 // WithDates reads enrollments.csv and attendance.csv too.
@@ -72,8 +73,9 @@ func WithDates(b *Bundle) { b.enrolled, b.attended = true, true }
 // WithEnrollments reads enrollments.csv too.
 func WithEnrollments(b *Bundle) { b.enrolled = true }
 
-// Fill takes a file that the bundle does not have from what is there of the bundle's school and year, so that it stays as it is. The school is ""
-// where the bundle does not name it; nothing is there of a year that is new.
+// Fill takes a file that the bundle does not have from what is there of the bundle's school and year, so that
+// it stays as it is. The school is "" where the bundle does not name it; nothing is there of a year that is
+// new.
 func Fill(from func(school string, year int) ([]File, error)) Option {
 	return func(b *Bundle) { b.fill = from }
 }
@@ -180,13 +182,14 @@ func texted(texts map[string][]byte, name string) ([]byte, error) {
 }
 
 func read(names []string, file func(name string) ([]byte, error), options ...Option) (*Bundle, error) {
-	b := &Bundle{Tables: map[string]*Table{}, CourseIDs: map[string]string{}, termIDs: map[string]catalog.TermSet{}, summer: map[string]bool{}, passed: map[string]bool{}}
+	b := &Bundle{Tables: map[string]*Table{}, CourseIDs: map[string]string{}, termIDs: map[string]catalog.TermSet{},
+		summer: map[string]bool{}, passed: map[string]bool{}}
 	for _, option := range options {
 		option(b)
 	}
 	for _, name := range names {
 		if spec(name) == nil && !notRead[name] {
-			b.Notices = append(b.Notices, Problem{name, 1, "", "is not a file of a bundle; it is ignored"})
+			b.Notices = append(b.Notices, Problem{File: name, Line: 1, Column: "", What: "is not a file of a bundle; it is ignored"})
 		}
 	}
 	text, err := file("policy.json")
@@ -216,9 +219,10 @@ func read(names []string, file func(name string) ([]byte, error), options ...Opt
 			return nil, fmt.Errorf("%s: %w", s.name, err)
 		}
 		text = b.plain(s.name, text)
-		b.Tables[s.name] = readTable(s, text, b.comma(s.name, text), b.lean && ofPeople[s.name], b.without[s.name], b.lines[s.name], &b.cells, func(line int, column, format string, args ...any) {
-			b.problem(Problem{s.name, line, column, fmt.Sprintf(format, args...)})
-		})
+		b.Tables[s.name] = readTable(s, text, b.comma(s.name, text), b.lean && ofPeople[s.name], b.without[s.name],
+			b.lines[s.name], &b.cells, func(line int, column, format string, args ...any) {
+				b.problem(Problem{File: s.name, Line: line, Column: column, What: fmt.Sprintf(format, args...)})
+			})
 	}
 	in := func(list []Problem) []Problem {
 		return slices.DeleteFunc(slices.Clone(list), func(p Problem) bool { return b.without[p.File][p.Line] })
@@ -249,7 +253,8 @@ func (b *Bundle) filling(names []string, file func(string) ([]byte, error)) (fun
 	named := &Bundle{Tables: map[string]*Table{}}
 	if text, err := file("orgs.csv"); err == nil {
 		text = b.plain("orgs.csv", text)
-		named.Tables["orgs.csv"] = readTable(spec("orgs.csv"), text, b.comma("orgs.csv", text), false, nil, nil, new(int), func(int, string, string, ...any) {})
+		named.Tables["orgs.csv"] = readTable(spec("orgs.csv"), text, b.comma("orgs.csv", text), false, nil, nil, new(int),
+			func(int, string, string, ...any) {})
 		named.orgs()
 	}
 	year, err := policy.StartYear(p.SchoolYear)
@@ -293,15 +298,16 @@ func (b *Bundle) Holds(name string, have []File) bool {
 func (b *Bundle) interpret() {
 	p, problems, notices := policy.Parse(b.PolicyText)
 	for _, x := range problems {
-		b.problem(Problem{"policy.json", x.Line, x.Path, x.What})
+		b.problem(Problem{File: "policy.json", Line: x.Line, Column: x.Path, What: x.What})
 	}
 	for _, x := range notices {
-		b.Notices = append(b.Notices, Problem{"policy.json", x.Line, x.Path, x.What})
+		b.Notices = append(b.Notices, Problem{File: "policy.json", Line: x.Line, Column: x.Path, What: x.What})
 	}
 	if p != nil {
 		if _, err := time.LoadLocation(p.Settings.TimeZone); err != nil {
 			line := 1 + bytes.Count(b.PolicyText[:max(0, bytes.Index(b.PolicyText, []byte(`"timeZone"`)))], []byte("\n"))
-			b.problem(Problem{"policy.json", line, "settings.timeZone", fmt.Sprintf("“%s” is not a time zone; write it like Europe/Oslo", p.Settings.TimeZone)})
+			b.problem(Problem{File: "policy.json", Line: line, Column: "settings.timeZone",
+				What: fmt.Sprintf("“%s” is not a time zone; write it like Europe/Oslo", p.Settings.TimeZone)})
 		}
 	}
 	b.orgs()

@@ -17,7 +17,8 @@ func (b *Bundle) records(rules *policy.Policy) {
 	}
 	b.students(t, func(r *Row, p *Pupil) {
 		b.needed(t, r, "courseCode", "credits")
-		record := sheet.Record{Code: t.Cell(r, "courseCode"), Title: t.Cell(r, "title"), Subjects: list(t.Cell(r, "subject")), Term: t.Cell(r, "term"),
+		record := sheet.Record{Code: t.Cell(r, "courseCode"), Title: t.Cell(r, "title"),
+			Subjects: list(t.Cell(r, "subject")), Term: t.Cell(r, "term"),
 			Credits: b.amount(t, r, "credits", 0),
 			Outcome: oneOf(b, t, r, "outcome", "", sheet.Earned, sheet.InProgress, sheet.Failed, sheet.Withdrawn, sheet.Transfer)}
 		record.Mark, record.HasMark = b.mark(t, r, rules)

@@ -84,7 +84,8 @@ func (b *Bundle) checkSheet(t *Table, p *Pupil) {
 		}
 	}
 	if requests > sheet.MaxEntries || alternates > sheet.MaxEntries {
-		b.bad(t, p.Requests[len(p.Requests)-1].Row, "student", "the sheet has %d requests and %d alternates; at most %d of each are judged", requests, alternates, sheet.MaxEntries)
+		b.bad(t, p.Requests[len(p.Requests)-1].Row, "student",
+			"the sheet has %d requests and %d alternates; at most %d of each are judged", requests, alternates, sheet.MaxEntries)
 	}
 }
 
@@ -122,5 +123,5 @@ func RequestsProblem(p *Pupil, err error) Problem {
 	if len(p.Requests) > 0 {
 		line = p.Requests[0].Row.Line
 	}
-	return Problem{"requests.csv", line, "student", fmt.Sprintf("the sheet of %s cannot be judged: %v", p.ID, err)}
+	return Problem{File: "requests.csv", Line: line, Column: "student", What: fmt.Sprintf("the sheet of %s cannot be judged: %v", p.ID, err)}
 }

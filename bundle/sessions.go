@@ -41,7 +41,8 @@ func (b *Bundle) sessions(p *policy.Policy) {
 		named = years
 	}
 	if len(named) != 1 {
-		b.Problems = append(b.Problems, Problem{t.Name, 1, "title", fmt.Sprintf("there are %d school years; exactly one must have the title %s of the policy", len(years), p.SchoolYear)})
+		b.Problems = append(b.Problems, Problem{File: t.Name, Line: 1, Column: "title",
+			What: fmt.Sprintf("there are %d school years; exactly one must have the title %s of the policy", len(years), p.SchoolYear)})
 		return
 	}
 	b.year = t.Cell(named[0], "sourcedId")

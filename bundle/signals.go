@@ -9,7 +9,8 @@ func (b *Bundle) signals() {
 	t := b.Tables["signals.csv"]
 	b.students(t, func(r *Row, p *Pupil) {
 		s := sheet.Signal{Code: t.Cell(r, "courseCode"), Name: t.Cell(r, "name"), By: t.Cell(r, "by"), Note: t.Cell(r, "note"),
-			Kind: oneOf(b, t, r, "kind", "", sheet.Recommendation, sheet.PlacementMade, sheet.ScoreOnFile, sheet.Permission, sheet.Waiver, sheet.Assignment,
+			Kind: oneOf(b, t, r, "kind", "", sheet.Recommendation, sheet.PlacementMade, sheet.ScoreOnFile, sheet.Permission,
+				sheet.Waiver, sheet.Assignment,
 				sheet.Claim, sheet.Exemption, sheet.ErrandDone)}
 		if text := t.Cell(r, "value"); text != "" {
 			value, err := credit.Parse(text)

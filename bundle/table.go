@@ -1,6 +1,6 @@
-// Package bundle reads and writes school bundles: a folder, or a zip of it, of CSV files (RFC 4180) and one policy.json that
-// hold one school in one school year. Standard files follow OneRoster 1.1 CSV (1EdTech, final specification of 2017);
-// docs/bundle.md tells the rest.
+// Package bundle reads and writes school bundles: a folder, or a zip of it, of CSV files (RFC 4180) and one
+// policy.json that hold one school in one school year. Standard files follow OneRoster 1.1 CSV (1EdTech,
+// final specification of 2017); docs/bundle.md tells the rest.
 //
 //	b, err := bundle.Open("pellworth")
 //	for _, p := range b.Problems { fmt.Println(p) } // courses.csv:12: metadata.load: is not a number
@@ -113,34 +113,42 @@ type fileSpec struct {
 }
 
 var specs = []fileSpec{
-	{"academicSessions.csv", []string{"sourcedId", "title", "type", "startDate", "endDate"},
-		[]string{"status", "dateLastModified", "parentSourcedId", "schoolYear"}, true},
-	{"orgs.csv", []string{"sourcedId", "name", "type"}, []string{"status", "dateLastModified", "identifier", "parentSourcedId"}, false},
-	{"courses.csv", []string{"sourcedId", "title", "courseCode", "grades", "subjects"},
-		[]string{"status", "dateLastModified", "schoolYearSourcedId", "orgSourcedId", "subjectCodes", "metadata.credits", "metadata.span",
+	{name: "academicSessions.csv", required: []string{"sourcedId", "title", "type", "startDate", "endDate"},
+		optional: []string{"status", "dateLastModified", "parentSourcedId", "schoolYear"}, must: true},
+	{name: "orgs.csv", required: []string{"sourcedId", "name", "type"},
+		optional: []string{"status", "dateLastModified", "identifier", "parentSourcedId"}, must: false},
+	{name: "courses.csv", required: []string{"sourcedId", "title", "courseCode", "grades", "subjects"},
+		optional: []string{"status", "dateLastModified", "schoolYearSourcedId", "orgSourcedId", "subjectCodes",
+			"metadata.credits", "metadata.span",
 			"metadata.load", "metadata.entry", "metadata.entryStance", "metadata.links", "metadata.excludes", "metadata.variantOf",
 			"metadata.repeatable", "metadata.access", "metadata.tags", "metadata.fee", "metadata.description", "metadata.note", "metadata.leadsTo",
-			"metadata.round", "metadata.synonyms", "metadata.usual"}, true},
-	{"classes.csv", []string{"sourcedId", "title", "courseSourcedId", "classType", "schoolSourcedId", "termSourcedIds", "periods", "metadata.seats"},
-		[]string{"status", "dateLastModified", "grades", "classCode", "location", "subjects", "subjectCodes", "metadata.days", "metadata.teacher"}, false},
-	{"users.csv", []string{"sourcedId", "enabledUser", "orgSourcedIds", "role", "username", "givenName", "familyName"},
-		[]string{"status", "dateLastModified", "userIds", "middleName", "identifier", "email", "sms", "phone", "agentSourcedIds", "grades", "password",
-			"metadata.counselor", "metadata.programs", "metadata.language", "metadata.nextGrade"}, true},
-	{"records.csv", []string{"student", "courseCode", "schoolYear", "credits", "outcome"}, []string{"title", "subject", "term", "mark", "teacher"}, false},
-	{"signals.csv", []string{"student", "kind"}, []string{"courseCode", "name", "value", "by", "note"}, false},
-	{"requests.csv", []string{"student", "courseCode", "kind", "rank"}, []string{"standsFor", "state"}, false},
-	{"plans.csv", []string{"student", "grade", "courseCode"}, []string{"kind"}, false},
-	{"errands.csv", []string{"courseCode", "kind", "title"}, []string{"due", "place", "note", "settledBy", "becomes"}, false},
+			"metadata.round", "metadata.synonyms", "metadata.usual"}, must: true},
+	{name: "classes.csv", required: []string{"sourcedId", "title", "courseSourcedId", "classType", "schoolSourcedId",
+		"termSourcedIds", "periods", "metadata.seats"},
+		optional: []string{"status", "dateLastModified", "grades", "classCode", "location", "subjects", "subjectCodes",
+			"metadata.days", "metadata.teacher"}, must: false},
+	{name: "users.csv", required: []string{"sourcedId", "enabledUser", "orgSourcedIds", "role", "username", "givenName", "familyName"},
+		optional: []string{"status", "dateLastModified", "userIds", "middleName", "identifier", "email", "sms", "phone",
+			"agentSourcedIds", "grades", "password",
+			"metadata.counselor", "metadata.programs", "metadata.language", "metadata.nextGrade"}, must: true},
+	{name: "records.csv", required: []string{"student", "courseCode", "schoolYear", "credits", "outcome"},
+		optional: []string{"title", "subject", "term", "mark", "teacher"}, must: false},
+	{name: "signals.csv", required: []string{"student", "kind"}, optional: []string{"courseCode", "name", "value", "by", "note"}, must: false},
+	{name: "requests.csv", required: []string{"student", "courseCode", "kind", "rank"}, optional: []string{"standsFor", "state"}, must: false},
+	{name: "plans.csv", required: []string{"student", "grade", "courseCode"}, optional: []string{"kind"}, must: false},
+	{name: "errands.csv", required: []string{"courseCode", "kind", "title"},
+		optional: []string{"due", "place", "note", "settledBy", "becomes"}, must: false},
 }
 
 // ofPeople are the files with rows of each person, which are most of a bundle. A lean bundle does not keep their rows.
 var ofPeople = map[string]bool{"users.csv": true, "records.csv": true, "signals.csv": true, "requests.csv": true, "plans.csv": true}
 
-// datedSpecs are the files of sections taken and attended. They are read only where they are asked for (WithDates, WithEnrollments).
+// datedSpecs are the files of sections taken and attended. They are read only where they are asked for
+// (WithDates, WithEnrollments).
 var datedSpecs = []fileSpec{
-	{"enrollments.csv", []string{"sourcedId", "classSourcedId", "schoolSourcedId", "userSourcedId", "role"},
-		[]string{"status", "dateLastModified", "primary", "beginDate", "endDate"}, false},
-	{"attendance.csv", []string{"student", "classSourcedId", "date", "mark"}, nil, false},
+	{name: "enrollments.csv", required: []string{"sourcedId", "classSourcedId", "schoolSourcedId", "userSourcedId", "role"},
+		optional: []string{"status", "dateLastModified", "primary", "beginDate", "endDate"}, must: false},
+	{name: "attendance.csv", required: []string{"student", "classSourcedId", "date", "mark"}, optional: nil, must: false},
 }
 
 // notRead are files that a bundle may carry and that are not read as its tables.
@@ -189,9 +197,10 @@ func readFile(fsys fs.FS, name string, left int) ([]byte, error) {
 	return text, err
 }
 
-// readTable parses a CSV file and checks its header; bad is told of each row that cannot be read, which is left out. Where the table
-// is lean, rows are read when they are visited, and only once.
-func readTable(s *fileSpec, text []byte, comma rune, lean bool, without map[int]bool, lines []int, kept *int, bad func(line int, column, format string, args ...any)) *Table {
+// readTable parses a CSV file and checks its header; bad is told of each row that cannot be read, which is
+// left out. Where the table is lean, rows are read when they are visited, and only once.
+func readTable(s *fileSpec, text []byte, comma rune, lean bool, without map[int]bool, lines []int, kept *int,
+	bad func(line int, column, format string, args ...any)) *Table {
 	t := &Table{Name: s.name, lines: lines, columns: map[string]int{}, Deleted: map[string]bool{}}
 	in := csv.NewReader(bufio.NewReader(bytes.NewReader(bytes.TrimPrefix(text, []byte("\xef\xbb\xbf")))))
 	in.FieldsPerRecord, in.Comma = -1, comma
@@ -254,8 +263,8 @@ func readTable(s *fileSpec, text []byte, comma rune, lean bool, without map[int]
 	return t
 }
 
-// tooWide returns the line at which the first row begins that has more cells than one may have, 0 where none has: reading it would take far
-// more memory than its text.
+// tooWide returns the line at which the first row begins that has more cells than one may have, 0 where none
+// has: reading it would take far more memory than its text.
 func tooWide(text []byte, comma rune) int {
 	line, begins, cells, quoted := 1, 1, 1, false
 	for _, c := range text {
@@ -300,7 +309,8 @@ func (n interner) of(text string) string {
 }
 
 // scan reads rows, but for those that are to be left out.
-func (t *Table) scan(in *csv.Reader, without map[int]bool, bad func(line int, column, format string, args ...any), visit func(line int, cells []string)) {
+func (t *Table) scan(in *csv.Reader, without map[int]bool, bad func(line int, column, format string, args ...any),
+	visit func(line int, cells []string)) {
 	for {
 		cells, err := in.Read()
 		if errors.Is(err, io.EOF) {

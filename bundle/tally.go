@@ -40,7 +40,8 @@ func (t *Tally) Sum() (sum Count) {
 	return sum
 }
 
-// Much tells whether so much would go that somebody must say the number: more than 5, and more than 2 % of the students or 10 % of another kind.
+// Much tells whether so much would go that somebody must say the number: more than 5, and more than 2 % of
+// the students or 10 % of another kind.
 func (t *Tally) Much() bool {
 	for kind, c := range t {
 		share := 10
@@ -96,11 +97,13 @@ var countedFiles = []counted{
 	{file: "users.csv", key: keyColumns["users.csv"], kind: personKind},
 	{file: "courses.csv", key: []string{"courseCode"}, kind: one(courses)},
 	{file: "classes.csv", key: keyColumns["classes.csv"], kind: one(sections)},
-	{file: "enrollments.csv", key: []string{"userSourcedId", "classSourcedId", "beginDate"}, only: []string{"endDate"}, kind: one(enrollments), whose: "userSourcedId",
+	{file: "enrollments.csv", key: []string{"userSourcedId", "classSourcedId", "beginDate"}, only: []string{"endDate"},
+		kind: one(enrollments), whose: "userSourcedId",
 		held: func(own *Own, r diffRow) bool { return own.Enrollments[r["userSourcedId"]] }},
 	{file: "records.csv", key: keyColumns["records.csv"], kind: one(records), whose: "student",
 		held: func(own *Own, r diffRow) bool { return own.Records[OwnRecord(r)] }},
-	{file: "requests.csv", key: []string{"student", "courseCode"}, only: []string{"kind", "rank", "standsFor"}, kind: one(requests), whose: "student",
+	{file: "requests.csv", key: []string{"student", "courseCode"}, only: []string{"kind", "rank", "standsFor"},
+		kind: one(requests), whose: "student",
 		held: func(own *Own, r diffRow) bool { return own.Requests[r["student"]] }},
 }
 
@@ -114,8 +117,9 @@ func personKind(r diffRow) int {
 	return staff
 }
 
-// Count compares the files of a bundle that comes with those that are there. A file that the bundle does not have changes nothing.
-// Older says that it is not the school's newest year: people, their links and records stay.
+// Count compares the files of a bundle that comes with those that are there. A file that the bundle does not
+// have changes nothing. Older says that it is not the school's newest year: people, their links and records
+// stay.
 func (b *Bundle) Count(have []File, own Own, older bool) (t Tally) {
 	gone := map[string]bool{}
 	for i := range countedFiles {

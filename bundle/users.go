@@ -37,8 +37,9 @@ func (b *Bundle) users() {
 		if !b.needed(t, r, "sourcedId", "role", "username", "givenName", "familyName") || !b.unique(t, r, "sourcedId", ids) {
 			return
 		}
-		u := User{Row: r, ID: t.Cell(r, "sourcedId"), Username: t.Cell(r, "username"), GivenName: t.Cell(r, "givenName"), FamilyName: t.Cell(r, "familyName"),
-			Email: t.Cell(r, "email"), Agents: list(t.Cell(r, "agentSourcedIds")), Counselor: t.Cell(r, "metadata.counselor"),
+		u := User{Row: r, ID: t.Cell(r, "sourcedId"), Username: t.Cell(r, "username"), GivenName: t.Cell(r, "givenName"),
+			FamilyName: t.Cell(r, "familyName"),
+			Email:      t.Cell(r, "email"), Agents: list(t.Cell(r, "agentSourcedIds")), Counselor: t.Cell(r, "metadata.counselor"),
 			Language: t.Cell(r, "metadata.language"), Password: t.Cell(r, "password"), Programs: list(t.Cell(r, "metadata.programs"))}
 		u.Role = oneOf(b, t, r, "role", "", "student", "guardian", "parent", "relative", "teacher", "administrator", "aide", "proctor")
 		u.Enabled = oneOf(b, t, r, "enabledUser", "true", "true", "false") == "true"
@@ -77,8 +78,8 @@ func (b *Bundle) gradeEntered(t *Table, r *Row) int {
 	return highest + 1
 }
 
-// students finds, for a file with a student column, the student of each row; other rows are bad, those of students to be
-// deleted are passed over.
+// students finds, for a file with a student column, the student of each row; other rows are bad, those of
+// students to be deleted are passed over.
 func (b *Bundle) students(t *Table, visit func(r *Row, p *Pupil)) {
 	byID := make(map[string]*Pupil, len(b.Pupils))
 	for i := range b.Pupils {

@@ -14,8 +14,9 @@ import (
 	"github.com/xuri/excelize/v2"
 )
 
-// A bundle may also come, and is given to people, as an XLSX workbook (ECMA-376): a sheet for each file, named like it without its
-// ending, all cells texts; the sheet “policy” has policy.json, a line in each row of its first column.
+// A bundle may also come, and is given to people, as an XLSX workbook (ECMA-376): a sheet for each file,
+// named like it without its ending, all cells texts; the sheet “policy” has policy.json, a line in each
+// row of its first column.
 
 // isWorkbook tells whether a zip file is a workbook.
 func isWorkbook(archive *zip.Reader) bool {
@@ -70,7 +71,9 @@ func sheetText(book *xlsx, name, part string, left int) (text []byte, lines []in
 		}
 		return ""
 	}
-	fault := func(f cellFault) { bad.lost = append(bad.lost, Problem{name, f.row, column(f.column), f.what}) }
+	fault := func(f cellFault) {
+		bad.lost = append(bad.lost, Problem{File: name, Line: f.row, Column: column(f.column), What: f.what})
+	}
 	lines = []int{0}
 	err = book.rows(part, func(row int, cells []string) error {
 		if name == "policy.json" {
@@ -95,7 +98,8 @@ func sheetText(book *xlsx, name, part string, left int) (text []byte, lines []in
 			}
 			for i, cell := range cells {
 				if namesSomething(column(i+1)) && cell != strings.TrimSpace(cell) {
-					bad.tidied = append(bad.tidied, Problem{name, row, column(i + 1), fmt.Sprintf("“%s” has a space before or after it; take it out", cell)})
+					bad.tidied = append(bad.tidied, Problem{File: name, Line: row, Column: column(i + 1),
+						What: fmt.Sprintf("“%s” has a space before or after it; take it out", cell)})
 					cells[i] = strings.TrimSpace(cell)
 				}
 			}
@@ -129,7 +133,8 @@ func tooMuch(n, left int) error {
 
 var naming = regexp.MustCompile(`(?i)id$|ids$|^(student|courseCode|kind|outcome|username|grades|grade|standsFor|state|by|teacher|schoolYear|term|role|periods|status|enabledUser|type|settledBy|becomes|subjects)$|^metadata\.(counselor|teacher|variantOf|span|links|excludes|days|round|repeatable|entryStance|access|programs|language|nextGrade)$`)
 
-// namesSomething tells whether the cells of a column name something, so that a space beside one is a slip that makes it another name.
+// namesSomething tells whether the cells of a column name something, so that a space beside one is a slip
+// that makes it another name.
 func namesSomething(column string) bool { return naming.MatchString(column) }
 
 // WriteWorkbook writes a bundle as a workbook.

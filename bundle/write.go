@@ -36,8 +36,8 @@ func (f *File) Bytes() ([]byte, error) {
 	return out.Bytes(), nil
 }
 
-// ForPeople is the file as people open it in a spreadsheet: text that a spreadsheet would take for a formula has an apostrophe before it. In the files of
-// a bundle text stays as it is, since other programs read them.
+// ForPeople is the file as people open it in a spreadsheet: text that a spreadsheet would take for a formula
+// has an apostrophe before it. In the files of a bundle text stays as it is, since other programs read them.
 func (f File) ForPeople() File {
 	rows := make([][]string, len(f.Rows))
 	for i, row := range f.Rows {
@@ -56,8 +56,8 @@ func (f File) ForPeople() File {
 	return f
 }
 
-// Write writes a bundle into a folder, which is made where it is missing, with a manifest. Files of a bundle that are there and
-// are not written now are taken away, so that the folder is the bundle.
+// Write writes a bundle into a folder, which is made where it is missing, with a manifest. Files of a bundle
+// that are there and are not written now are taken away, so that the folder is the bundle.
 func Write(dir string, files []File) error {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return fmt.Errorf("writing the bundle: %w", err)

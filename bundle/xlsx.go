@@ -14,8 +14,9 @@ import (
 	"time"
 )
 
-// An xlsx reads the cells of a workbook (ECMA-376, part 1, chapter 18) one row at a time, by type and format: a date is 2027-08-30, a
-// truth value true or false, 91 % is 91. Every bound is checked before memory is taken.
+// An xlsx reads the cells of a workbook (ECMA-376, part 1, chapter 18) one row at a time, by type and format:
+// a date is 2027-08-30, a truth value true or false, 91 % is 91. Every bound is checked before memory is
+// taken.
 type xlsx struct {
 	parts  map[string]*zip.File
 	left   int64 // bytes of parts that may still be read
@@ -300,7 +301,8 @@ func unescapeX(text string) string {
 	})
 }
 
-// rows visits the rows of a sheet that have cells, in order, with their numbers from 1 and the cells from the first column on.
+// rows visits the rows of a sheet that have cells, in order, with their numbers from 1 and the cells from the
+// first column on.
 func (x *xlsx) rows(part string, visit func(row int, cells []string) error, fault func(cellFault)) error {
 	row, column := 0, 0
 	var cells []string

@@ -1,5 +1,5 @@
-// Package demo makes the demo school, Pellworth Sound, from a fixed seed: a school bundle in exactly the documented format.
-// Every person, place and course in it is made up.
+// Package demo makes the demo school, Pellworth Sound, from a fixed seed: a school bundle in exactly the
+// documented format. Every person, place and course in it is made up.
 package demo
 
 import (
@@ -34,7 +34,8 @@ const Password = "pellworth demo"
 const SchoolID = "pellworth"
 
 // SignIns are the usernames with a password, in the order in which they are shown.
-var SignIns = []string{"mara.quill", "ilse.quill", "ms.arden", "office", "jonah", "ms.bellweather", "mr.tolland", "runa.sandaker", "tove.sandaker", "ms.torvund", "office.skerry"}
+var SignIns = []string{"mara.quill", "ilse.quill", "ms.arden", "office", "jonah", "ms.bellweather", "mr.tolland",
+	"runa.sandaker", "tove.sandaker", "ms.torvund", "office.skerry"}
 
 // Options say what school to make.
 type Options struct {
@@ -154,7 +155,8 @@ func Bundle(o Options) []bundle.File {
 		p.write()
 	}
 	files := []bundle.File{
-		{Name: "academicSessions.csv", Header: []string{"sourcedId", "status", "title", "type", "startDate", "endDate", "parentSourcedId", "schoolYear"},
+		{Name: "academicSessions.csv", Header: []string{"sourcedId", "status", "title", "type", "startDate", "endDate",
+			"parentSourcedId", "schoolYear"},
 			Rows: [][]string{
 				{"sy27", "active", "2027-28", "schoolYear", "2027-08-30", "2028-06-16", "", "2028"},
 				{"sy27-1", "active", "S1", "semester", "2027-08-30", "2028-01-21", "sy27", "2028"},
@@ -163,7 +165,8 @@ func Bundle(o Options) []bundle.File {
 			Rows: [][]string{{SchoolID, "active", "Pellworth Sound Secondary School", "school"}}},
 		{Name: "courses.csv", Header: courseHeader, Rows: m.courseRows()},
 		{Name: "users.csv", Header: userHeader, Rows: m.users},
-		{Name: "records.csv", Header: []string{"student", "courseCode", "title", "subject", "schoolYear", "term", "credits", "mark", "outcome", "teacher"}, Rows: m.records},
+		{Name: "records.csv", Header: []string{"student", "courseCode", "title", "subject", "schoolYear", "term", "credits",
+			"mark", "outcome", "teacher"}, Rows: m.records},
 		{Name: "signals.csv", Header: []string{"student", "kind", "courseCode", "name", "value", "by", "note"}, Rows: m.signals},
 		{Name: "requests.csv", Header: []string{"student", "courseCode", "kind", "rank", "standsFor", "state"}, Rows: m.requests},
 		{Name: "plans.csv", Header: []string{"student", "grade", "courseCode", "kind"}, Rows: m.plans},
@@ -185,20 +188,25 @@ func Read(o Options) (*bundle.Bundle, error) {
 	return b, err
 }
 
-var courseHeader = []string{"sourcedId", "status", "title", "courseCode", "grades", "orgSourcedId", "subjects", "metadata.credits", "metadata.span",
-	"metadata.load", "metadata.entry", "metadata.entryStance", "metadata.links", "metadata.excludes", "metadata.variantOf", "metadata.repeatable",
+var courseHeader = []string{"sourcedId", "status", "title", "courseCode", "grades", "orgSourcedId", "subjects",
+	"metadata.credits", "metadata.span",
+	"metadata.load", "metadata.entry", "metadata.entryStance", "metadata.links", "metadata.excludes",
+	"metadata.variantOf", "metadata.repeatable",
 	"metadata.access", "metadata.tags", "metadata.fee", "metadata.description", "metadata.leadsTo",
 	"metadata.note", "metadata.round", "metadata.synonyms", "metadata.usual", "metadata.title.es", "metadata.description.es"}
 
 // errands are what some courses bring with them.
 var errands = [][]string{
 	{"MATP", "test", "Placement test in mathematics", "2027-05-12T09:00", "The hall", "Bring a pencil; no calculator.", "", "ALG1,GEO1,GEO1A"},
-	{"MUSP", "audition", "Audition for the ensembles", "2027-04-21T15:30", "The music room", "One piece of your own choice, two minutes.", "", "CHA1,JAZ1"},
+	{"MUSP", "audition", "Audition for the ensembles", "2027-04-21T15:30", "The music room",
+		"One piece of your own choice, two minutes.", "", "CHA1,JAZ1"},
 	{"CHA1", "audition", "Audition for Chamber Voices", "2027-04-21T15:30", "The music room", "", "permission audition", ""},
-	{"ROW1", "test", "Swimming level", "2027-06-01", "The pool", "Level 3 or more, before the first time on the water.", `score "swimming level" at 3`, ""},
+	{"ROW1", "test", "Swimming level", "2027-06-01", "The pool", "Level 3 or more, before the first time on the water.",
+		`score "swimming level" at 3`, ""},
 	{"SAI1", "form", "Sailing form, signed by a guardian", "2027-06-11", "The school office", "", "", ""},
 	{"CER1", "form", "Studio safety form", "2027-05-28", "The school office", "", "", ""},
-	{"TUT1", "application", "Letter to the tutors’ mentor", "2027-04-30", "", "Half a page: whom would you like to help?", "permission tutoring", ""},
+	{"TUT1", "application", "Letter to the tutors’ mentor", "2027-04-30", "",
+		"Half a page: whom would you like to help?", "permission tutoring", ""},
 }
 
 func (m *maker) courseRows() (rows [][]string) {
@@ -216,7 +224,8 @@ func (m *maker) courseRows() (rows [][]string) {
 		if es == nil {
 			es = []string{"", ""}
 		}
-		rows = append(rows, []string{"c-" + strings.ToLower(c.code), "active", c.title, c.code, strings.Join(c.grades, ","), SchoolID, strings.Join(c.subjects, ","),
+		rows = append(rows, []string{"c-" + strings.ToLower(c.code), "active", c.title, c.code, strings.Join(c.grades, ","),
+			SchoolID, strings.Join(c.subjects, ","),
 			c.credits, c.span, c.load, c.entry, c.stance, c.links, c.excludes, c.variant, repeat, c.access, c.tags, c.fee, c.text, c.leads,
 			c.note, c.round, c.words, c.usual, es[0], es[1]})
 	}
@@ -231,8 +240,10 @@ func (m *maker) compile() {
 	}
 	var all []catalog.Course
 	for _, c := range slices.Concat(m.courses, m.extras) {
-		compiled := catalog.Course{Code: c.code, Title: c.title, Subjects: c.subjects, Links: split(c.links), Excludes: split(c.excludes), VariantOf: c.variant,
-			Tags: split(c.tags), Repeatable: c.repeat, Access: catalog.Access(c.access), EntryStance: policy.Stance(c.stance), Summer: c.round == "summer"}
+		compiled := catalog.Course{Code: c.code, Title: c.title, Subjects: c.subjects, Links: split(c.links),
+			Excludes: split(c.excludes), VariantOf: c.variant,
+			Tags: split(c.tags), Repeatable: c.repeat, Access: catalog.Access(c.access), EntryStance: policy.Stance(c.stance),
+			Summer: c.round == "summer"}
 		compiled.Credits, _ = credit.Parse(c.credits)
 		if compiled.Load = credit.One; c.load != "" {
 			compiled.Load, _ = credit.Parse(c.load)
@@ -267,7 +278,8 @@ func split(text string) []string {
 	return strings.Split(text, ",")
 }
 
-var userHeader = []string{"sourcedId", "status", "enabledUser", "orgSourcedIds", "role", "username", "givenName", "familyName", "email", "agentSourcedIds",
+var userHeader = []string{"sourcedId", "status", "enabledUser", "orgSourcedIds", "role", "username", "givenName",
+	"familyName", "email", "agentSourcedIds",
 	"grades", "password", "metadata.counselor", "metadata.language"}
 
 func (m *maker) user(id, role, username, given, family, agents, grade, counselor, language string) {
@@ -283,7 +295,8 @@ func (m *maker) user(id, role, username, given, family, agents, grade, counselor
 			password = Password
 		}
 	}
-	m.users = append(m.users, []string{id, "active", "true", SchoolID, role, username, given, family, username + "@pellworth.example", agents, grade, password, counselor, language})
+	m.users = append(m.users, []string{id, "active", "true", SchoolID, role, username, given, family,
+		username + "@pellworth.example", agents, grade, password, counselor, language})
 }
 
 func username(given, family string) string {
@@ -300,7 +313,8 @@ func (m *maker) staff() {
 		m.counselors = append(m.counselors, id)
 		m.user(id, "aide", "ms."+strings.ToLower(strings.ReplaceAll(name, "-", "")), "Ms", name, "", "", "", "")
 	}
-	subjects := []string{"English", "Mathematics", "Science", "Social Studies", "Languages", "Arts", "Physical Education", "Practical Arts", "Computing", "Study"}
+	subjects := []string{"English", "Mathematics", "Science", "Social Studies", "Languages", "Arts", "Physical Education",
+		"Practical Arts", "Computing", "Study"}
 	m.teachers["Mathematics"], m.teacherIDs["Mathematics"] = []string{"Mr Tolland"}, []string{"t00"}
 	m.user("t00", "teacher", "mr.tolland", "Mr", "Tolland", "", "", "", "")
 	for i := 1; i < 70; i++ {
@@ -318,15 +332,17 @@ func (m *maker) families(students int) {
 		grade             int
 		agents            []string
 	}
-	children := []child{{"s0001", "Mara", "Quill", 10, []string{"g0001"}}, {"s0002", "Joris", "Aldous", 9, nil}}
+	children := []child{{id: "s0001", given: "Mara", family: "Quill", grade: 10, agents: []string{"g0001"}},
+		{id: "s0002", given: "Joris", family: "Aldous", grade: 9, agents: nil}}
 	type guardian struct{ id, given, family, language string }
-	guardians := []guardian{{"g0001", "Ilse", "Quill", "en"}}
+	guardians := []guardian{{id: "g0001", given: "Ilse", family: "Quill", language: "en"}}
 	for len(children) < students {
 		family := m.pick(familyNames)
 		var agents []string
 		for range 1 + m.r.IntN(2) {
 			id := fmt.Sprintf("g%04d", len(guardians)+1)
-			guardians = append(guardians, guardian{id, m.pick(givenNames), family, []string{"en", "en", "en", "es", "no"}[m.r.IntN(5)]})
+			guardians = append(guardians, guardian{id: id, given: m.pick(givenNames), family: family,
+				language: []string{"en", "en", "en", "es", "no"}[m.r.IntN(5)]})
 			agents = append(agents, id)
 		}
 		if m.chance(0.03) {
@@ -334,7 +350,8 @@ func (m *maker) families(students int) {
 		}
 		for range 1 + m.r.IntN(2)*m.r.IntN(2) {
 			if len(children) < students {
-				children = append(children, child{fmt.Sprintf("s%04d", len(children)+1), m.pick(givenNames), family, 9 + m.r.IntN(4), agents})
+				children = append(children, child{id: fmt.Sprintf("s%04d", len(children)+1), given: m.pick(givenNames),
+					family: family, grade: 9 + m.r.IntN(4), agents: agents})
 			}
 		}
 	}
@@ -348,7 +365,8 @@ func (m *maker) families(students int) {
 		if i < 2 {
 			counselor = m.counselors[0]
 		}
-		m.user(c.id, "student", username(c.given, c.family), c.given, c.family, strings.Join(c.agents, ","), fmt.Sprintf("%02d", c.grade-1), counselor, "")
+		m.user(c.id, "student", username(c.given, c.family), c.given, c.family, strings.Join(c.agents, ","),
+			fmt.Sprintf("%02d", c.grade-1), counselor, "")
 	}
 	for _, g := range guardians {
 		if len(care[g.id]) > 0 {
@@ -368,11 +386,12 @@ func (m *maker) families(students int) {
 	}
 }
 
-// mara is the student to show first: two courses assigned, one recommended, one entry condition that needs a person, and one
-// credit short.
+// mara is the student to show first: two courses assigned, one recommended, one entry condition that needs a
+// person, and one credit short.
 func (m *maker) mara() {
 	p := &pupil{maker: m, id: "s0001", grade: 10}
-	for _, x := range []struct{ code, mark string }{{"ENG09", "81"}, {"GEO1", "84"}, {"EAR1", "84"}, {"WLD1", "79"}, {"NOR1", "88"}, {"PE09", "90"}, {"HLT9", "86"}, {"DRW1", "83"}, {"COO1", "80"}} {
+	for _, x := range []struct{ code, mark string }{{"ENG09", "81"}, {"GEO1", "84"}, {"EAR1", "84"}, {"WLD1", "79"},
+		{"NOR1", "88"}, {"PE09", "90"}, {"HLT9", "86"}, {"DRW1", "83"}, {"COO1", "80"}} {
 		p.record(x.code, thisYear, "", sheet.InProgress)
 		if row := m.records[len(m.records)-1]; x.code == "GEO1" {
 			row[len(row)-1] = "t00" // Mr Tolland, who recommends what comes next

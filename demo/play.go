@@ -12,8 +12,8 @@ import (
 	"rubricon/bundle"
 )
 
-// Play brings an imported demo school to the middle of its window, through the same use cases that people use: some sheets
-// are submitted, some of those signed, asked about, cleared or sent back.
+// Play brings an imported demo school to the middle of its window, through the same use cases that people
+// use: some sheets are submitted, some of those signed, asked about, cleared or sent back.
 func Play(ctx context.Context, cases *app.App, b *bundle.Bundle, seed uint64) error {
 	r := rand.New(rand.NewPCG(seed, 1))
 	accounts, err := cases.Account.Accounts(ctx, b.SchoolID)
@@ -25,16 +25,19 @@ func Play(ctx context.Context, cases *app.App, b *bundle.Bundle, seed uint64) er
 		byID[b.Users[i].ID] = &b.Users[i]
 	}
 	if b.SchoolID == SchoolID {
-		if err := cases.Caseload.SetLead(ctx, accounts["office"], b.SchoolID, b.Year.Start, "t00", "CHA1", true, "Conducts Chamber Voices."); err != nil {
+		if err := cases.Caseload.SetLead(ctx, accounts["office"], b.SchoolID, b.Year.Start, "t00", "CHA1", true,
+			"Conducts Chamber Voices."); err != nil {
 			return fmt.Errorf("giving a course its leader: %w", err)
 		}
 	}
 	wishes := []string{"A study period in the first semester instead of Film, please.", "We would rather have Spanish than Latin.",
 		"Can this be two courses fewer? The bus leaves at three.", "Please keep Choir, she has sung since she was six."}
-	returns := []string{"Come and see me about the second language.", "Two of these meet a lot of practice hours; choose one and add it as an alternate.",
+	returns := []string{"Come and see me about the second language.",
+		"Two of these meet a lot of practice hours; choose one and add it as an alternate.",
 		"You have room for one more credit of science."}
 	if b.SchoolID == TarnID {
-		wishes = []string{"Could it be Spanish after all?", "Please, no more music; the practice at home is too much.", "She would rather cook than sew."}
+		wishes = []string{"Could it be Spanish after all?", "Please, no more music; the practice at home is too much.",
+			"She would rather cook than sew."}
 		returns = []string{"Come and see me about the language.", "Look once more at your exploratory terms; two are much alike."}
 	}
 	for i := range b.Pupils {

@@ -13,7 +13,9 @@ import (
 	"rubricon/bundle"
 )
 
-// PlaySeats brings an imported Skerry Point to the middle of choosing seats: the two upper grades are through, or nearly, the youngest have begun, and Runa Sandaker has some periods open. Planted is a whole week by student.
+// PlaySeats brings an imported Skerry Point to the middle of choosing seats: the two upper grades are
+// through, or nearly, the youngest have begun, and Runa Sandaker has some periods open. Planted is a whole
+// week by student.
 func PlaySeats(ctx context.Context, cases *app.App, b *bundle.Bundle, planted map[string][]string, seed uint64) error {
 	r := rand.New(rand.NewPCG(seed, 2))
 	accounts, err := cases.Account.Accounts(ctx, b.SchoolID)

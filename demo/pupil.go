@@ -45,10 +45,12 @@ func (p *pupil) record(code string, year int, mark string, outcome sheet.Outcome
 		number, _ := strconv.Atoi(strings.TrimPrefix(p.id, "s"))
 		teacher = ids[number%len(ids)]
 	}
-	p.maker.records = append(p.maker.records, []string{p.id, code, c.title, strings.Join(c.subjects, ","), policy.YearLabel(year), "", credits, shown, string(outcome), teacher})
+	p.maker.records = append(p.maker.records, []string{p.id, code, c.title, strings.Join(c.subjects, ","),
+		policy.YearLabel(year), "", credits, shown, string(outcome), teacher})
 	amount, _ := credit.Parse(credits)
 	value, err := credit.Parse(mark)
-	p.student.Records = append(p.student.Records, sheet.Record{Code: code, Subjects: c.subjects, Year: year, Credits: amount, Mark: value, HasMark: err == nil, Outcome: outcome})
+	p.student.Records = append(p.student.Records,
+		sheet.Record{Code: code, Subjects: c.subjects, Year: year, Credits: amount, Mark: value, HasMark: err == nil, Outcome: outcome})
 }
 
 // named is a mark as the demo's policy names it: the highest name that it reaches.
@@ -113,7 +115,8 @@ func (p *pupil) history() {
 		}
 		for tries, load := 0, len(codes); load < 9 && tries < 30; tries++ {
 			c := &p.courses[p.r.IntN(len(p.courses))]
-			if c.credits == "0.5" && c.access == "" && c.entry == "" && c.links == "" && has(c.grades, fmt.Sprintf("%02d", g)) && !p.passed[c.code] && !p.taking[c.code] {
+			if c.credits == "0.5" && c.access == "" && c.entry == "" && c.links == "" &&
+				has(c.grades, fmt.Sprintf("%02d", g)) && !p.passed[c.code] && !p.taking[c.code] {
 				codes = append(codes, c.code)
 				load++
 				p.taking[c.code] = now
@@ -206,10 +209,12 @@ func (p *pupil) draft() {
 	add(p.next)
 	if p.chance(0.04) && p.grade > 9 { // something earned elsewhere, which a person must confirm
 		for _, c := range []struct{ want, claim string }{{"PHY1", "ALG1"}, {"CER2", "CER1"}, {"CMP2", "CMP1"}, {"PNT1", "DRW1"}} {
-			if !p.passed[c.claim] && !p.taking[c.claim] && !p.passed[c.want] && !p.taking[c.want] && has(p.byCode[c.want].grades, fmt.Sprintf("%02d", p.grade)) {
+			if !p.passed[c.claim] && !p.taking[c.claim] && !p.passed[c.want] && !p.taking[c.want] &&
+				has(p.byCode[c.want].grades, fmt.Sprintf("%02d", p.grade)) {
 				add(c.want)
-				p.say(sheet.Claim, c.claim, "", "", p.id, p.pick([]string{"I took it at my school before this one.", "I did this in the summer school at Gull Point.",
-					"My report from last year is with the office."}))
+				p.say(sheet.Claim, c.claim, "", "", p.id,
+					p.pick([]string{"I took it at my school before this one.", "I did this in the summer school at Gull Point.",
+						"My report from last year is with the office."}))
 				break
 			}
 		}
@@ -254,7 +259,8 @@ func (p *pupil) draft() {
 		if len(p.alternates) >= 4 || stage < 0.35 && len(p.alternates) >= 1 {
 			break
 		}
-		if !has(p.requests, code) && !p.taking[code] && p.courses[i].credits == "0.5" && p.courses[i].links == "" && p.fits(f, append(append([]string(nil), p.requests...), code), true) {
+		if !has(p.requests, code) && !p.taking[code] && p.courses[i].credits == "0.5" && p.courses[i].links == "" &&
+			p.fits(f, append(append([]string(nil), p.requests...), code), true) {
 			p.alternates = append(p.alternates, code)
 		}
 	}
@@ -366,8 +372,8 @@ func (p *pupil) complete(f *sheet.Facts) {
 	}
 }
 
-// widen gives some pupils what is not drawn: a placeholder for a test or an audition, a course in summer, a plan, an errand done. Which
-// ones is by their place, so that nothing else of the school depends on it.
+// widen gives some pupils what is not drawn: a placeholder for a test or an audition, a course in summer, a
+// plan, an errand done. Which ones is by their place, so that nothing else of the school depends on it.
 func (p *pupil) widen(place int) {
 	if p.id == "s0001" {
 		return

@@ -37,7 +37,8 @@ func Problem(o Options) (*placement.Problem, error) {
 	return p, nil
 }
 
-var classHeader = []string{"sourcedId", "status", "title", "courseSourcedId", "classType", "schoolSourcedId", "termSourcedIds", "periods", "metadata.days",
+var classHeader = []string{"sourcedId", "status", "title", "courseSourcedId", "classType", "schoolSourcedId",
+	"termSourcedIds", "periods", "metadata.days",
 	"metadata.seats", "metadata.teacher", "location"}
 
 // section is one of the master schedule being made. Cells has a bit for each term and period.
@@ -71,7 +72,8 @@ func (m *maker) schedule() {
 	if m.options.Schedule == NoSchedule {
 		return
 	}
-	s := &scheduler{maker: m, r: rand.New(rand.NewPCG(m.options.Seed, 0xd1b54a32d192ed03)), demand: map[string]int{}, sections: map[string][]*section{}}
+	s := &scheduler{maker: m, r: rand.New(rand.NewPCG(m.options.Seed, 0xd1b54a32d192ed03)), demand: map[string]int{},
+		sections: map[string][]*section{}}
 	for _, p := range m.pupils {
 		for _, code := range p.requests {
 			s.demand[code]++
@@ -102,7 +104,8 @@ func (m *maker) schedule() {
 // mostTaught is how many of the cells of a year's periods and two days a teacher teaches: six of eight periods.
 const mostTaught = 6 * 2 * 2
 
-// staffUp gives every section that meets a teacher of its subject who is free then, and the room that is theirs; where nobody is, somebody more is hired. Nobody is in two places at once.
+// staffUp gives every section that meets a teacher of its subject who is free then, and the room that is
+// theirs; where nobody is, somebody more is hired. Nobody is in two places at once.
 func (s *scheduler) staffUp() {
 	type teacher struct {
 		name, room string
@@ -145,7 +148,10 @@ func (s *scheduler) staffUp() {
 			if len(x.periods) == 0 {
 				continue
 			}
-			at := slices.IndexFunc(staff[subject], func(t *teacher) bool { return t.busy&x.cells == 0 && bits.OnesCount64(t.busy|x.cells) <= mostTaught })
+			at := slices.IndexFunc(staff[subject], func(t *teacher) bool {
+				return t.busy&x.cells == 0 &&
+					bits.OnesCount64(t.busy|x.cells) <= mostTaught
+			})
 			if at < 0 {
 				hire(subject, fresh())
 				at = len(staff[subject]) - 1
@@ -157,8 +163,8 @@ func (s *scheduler) staffUp() {
 	}
 }
 
-// lay makes the sections of a course for the demand: several spread over the day, a single one where chance, or in a hard school
-// the crowd, puts it.
+// lay makes the sections of a course for the demand: several spread over the day, a single one where chance,
+// or in a hard school the crowd, puts it.
 func (s *scheduler) lay(c *course) {
 	demand := s.demand[c.code]
 	if demand == 0 {
@@ -230,12 +236,14 @@ func (s *scheduler) row(x *section) []string {
 		day = strconv.Itoa(x.day)
 	}
 	c := s.byCode[x.course]
-	return []string{fmt.Sprintf("%s-%d", strings.ToLower(x.course), x.number), "active", fmt.Sprintf("%s, group %d", c.title, x.number), "c-" + strings.ToLower(x.course),
+	return []string{fmt.Sprintf("%s-%d", strings.ToLower(x.course), x.number), "active",
+		fmt.Sprintf("%s, group %d", c.title, x.number), "c-" + strings.ToLower(x.course),
 		"scheduled", SchoolID, terms, strings.Join(periods, ","), day, strconv.Itoa(x.seats), x.teacher, x.room}
 }
 
-// plant gives every student a timetable, in which the emptiest sections are taken first; what does not fit is not asked for after
-// all, and something else that does is. Seats are what that takes, and a few more where the school is not to be hard.
+// plant gives every student a timetable, in which the emptiest sections are taken first; what does not fit is
+// not asked for after all, and something else that does is. Seats are what that takes, and a few more where
+// the school is not to be hard.
 func (s *scheduler) plant() {
 	order := s.r.Perm(len(s.pupils))
 	for _, n := range order {

@@ -57,16 +57,19 @@ type point struct {
 	records  [][]string
 }
 
-// Skerry makes Skerry Point School with so many students: grades 10 to 12, nine periods on six days of a cycle, a club in the ninth; its master schedule has a whole week for everybody. Planted is such a
-// week by student: the ids of its sections, in which nobody is in the way of anybody else.
+// Skerry makes Skerry Point School with so many students: grades 10 to 12, nine periods on six days of a
+// cycle, a club in the ninth; its master schedule has a whole week for everybody. Planted is such a week by
+// student: the ids of its sections, in which nobody is in the way of anybody else.
 func Skerry(seed uint64, students int) (files []bundle.File, planted map[string][]string) {
-	m := &point{r: rand.New(rand.NewPCG(seed, 10)), courses: map[string]*skerryCourse{}, of: map[string]int{}, staff: map[string]int{}, names: map[string]string{}, planted: map[string][]string{}}
+	m := &point{r: rand.New(rand.NewPCG(seed, 10)), courses: map[string]*skerryCourse{}, of: map[string]int{},
+		staff: map[string]int{}, names: map[string]string{}, planted: map[string][]string{}}
 	for _, line := range strings.Split(strings.TrimSpace(skerryList), "\n") {
 		if strings.HasPrefix(line, "#") {
 			continue
 		}
 		f := strings.Split(line, "|")
-		m.courses[f[0]] = &skerryCourse{f[0], f[1], f[2], f[3], f[4], f[5], f[6], f[7], f[8], f[9], f[10]}
+		m.courses[f[0]] = &skerryCourse{code: f[0], title: f[1], spanish: f[2], subject: f[3], grades: f[4], credits: f[5],
+			span: f[6], load: f[7], tags: f[8], entry: f[9], text: f[10]}
 		m.order = append(m.order, f[0])
 	}
 	m.user("skerry-office", "administrator", "office.skerry", "Hedda", "Oakhanger", "", "")
@@ -100,20 +103,24 @@ func Skerry(seed uint64, students int) (files []bundle.File, planted map[string]
 		if x.term > 0 {
 			terms = fmt.Sprintf("ky27-%d", x.term)
 		}
-		classes = append(classes, []string{x.sourcedID, "active", fmt.Sprintf("%s, %d", m.courses[x.course].title, x.number), "k-" + strings.ToLower(x.course), "scheduled", SkerryID, terms,
+		classes = append(classes, []string{x.sourcedID, "active", fmt.Sprintf("%s, %d", m.courses[x.course].title, x.number),
+			"k-" + strings.ToLower(x.course), "scheduled", SkerryID, terms,
 			strconv.Itoa(x.period), x.days, strconv.Itoa(x.seats), x.teacher, x.room})
 	}
 	return []bundle.File{
-		{Name: "academicSessions.csv", Header: []string{"sourcedId", "status", "title", "type", "startDate", "endDate", "parentSourcedId", "schoolYear"},
+		{Name: "academicSessions.csv", Header: []string{"sourcedId", "status", "title", "type", "startDate", "endDate",
+			"parentSourcedId", "schoolYear"},
 			Rows: [][]string{
 				{"ky27", "active", "2027-28", "schoolYear", "2027-08-30", "2028-06-16", "", "2028"},
 				{"ky27-1", "active", "S1", "term", "2027-08-30", "2028-01-28", "ky27", "2028"},
 				{"ky27-2", "active", "S2", "term", "2028-01-31", "2028-06-16", "ky27", "2028"}}},
-		{Name: "orgs.csv", Header: []string{"sourcedId", "status", "name", "type"}, Rows: [][]string{{SkerryID, "active", "Skerry Point School", "school"}}},
+		{Name: "orgs.csv", Header: []string{"sourcedId", "status", "name", "type"},
+			Rows: [][]string{{SkerryID, "active", "Skerry Point School", "school"}}},
 		{Name: "courses.csv", Header: courseHeader, Rows: m.courseRows()},
 		{Name: "classes.csv", Header: classHeader, Rows: classes},
 		{Name: "users.csv", Header: userHeader, Rows: m.users},
-		{Name: "records.csv", Header: []string{"student", "courseCode", "title", "subject", "schoolYear", "term", "credits", "mark", "outcome"}, Rows: m.records},
+		{Name: "records.csv", Header: []string{"student", "courseCode", "title", "subject", "schoolYear", "term", "credits",
+			"mark", "outcome"}, Rows: m.records},
 		{Name: "requests.csv", Header: []string{"student", "courseCode", "kind", "rank", "standsFor"}, Rows: m.requests()},
 		{Name: "policy.json", Text: skerryPolicy},
 	}, m.planted
@@ -142,8 +149,10 @@ func (m *point) courseRows() (rows [][]string) {
 			repeat, tags = "true", slices.Delete(tags, at, at+1)
 		}
 		row := make([]string, len(courseHeader))
-		for column, cell := range map[string]string{"sourcedId": "k-" + strings.ToLower(code), "status": "active", "title": c.title, "courseCode": code, "grades": c.grades, "orgSourcedId": SkerryID,
-			"subjects": c.subject, "metadata.credits": c.credits, "metadata.span": c.span, "metadata.load": c.load, "metadata.entry": c.entry, "metadata.repeatable": repeat,
+		for column, cell := range map[string]string{"sourcedId": "k-" + strings.ToLower(code), "status": "active",
+			"title": c.title, "courseCode": code, "grades": c.grades, "orgSourcedId": SkerryID,
+			"subjects": c.subject, "metadata.credits": c.credits, "metadata.span": c.span, "metadata.load": c.load,
+			"metadata.entry": c.entry, "metadata.repeatable": repeat,
 			"metadata.tags": strings.Join(tags, ","), "metadata.description": c.text, "metadata.title.es": c.spanish} {
 			row[slices.Index(courseHeader, column)] = cell
 		}
@@ -157,10 +166,12 @@ func (m *point) user(id, role, name, given, family, grade, counselor string) {
 	if slices.Contains(SignIns, name) {
 		password = Password
 	}
-	m.users = append(m.users, []string{id, "active", "true", SkerryID, role, name, given, family, name + "@skerrypoint.example", "", grade, password, counselor, "en"})
+	m.users = append(m.users, []string{id, "active", "true", SkerryID, role, name, given, family,
+		name + "@skerrypoint.example", "", grade, password, counselor, "en"})
 }
 
-// section makes one. Teachers are counted by subject and period, so that nobody is in two places at once; each has a room.
+// section makes one. Teachers are counted by subject and period, so that nobody is in two places at once;
+// each has a room.
 func (m *point) section(course string, term, period int, days string, seats int) *skerrySection {
 	m.of[course]++
 	subject := m.courses[course].subject
@@ -200,7 +211,9 @@ func (m *point) plant(keys []int, groups map[int][]string) {
 		grade, group := key/100, groups[key]
 		period := func(slot int) int { return (slot*3+n)%8 + 1 }
 		size := len(group) + 1 + n%3
-		core := []string{fmt.Sprintf("ENG%dS", grade), [][]string{{"ALG2S", "GEOS"}, {"PREC", "STAT"}, {"CALC", "STAT"}}[grade-10][n%2], [][]string{{"BIOS", "CHMS"}, {"CHMS", "PHYS"}, {"OCEA", "PHYS"}}[grade-10][n%2], "",
+		core := []string{fmt.Sprintf("ENG%dS", grade),
+			[][]string{{"ALG2S", "GEOS"}, {"PREC", "STAT"}, {"CALC", "STAT"}}[grade-10][n%2],
+			[][]string{{"BIOS", "CHMS"}, {"CHMS", "PHYS"}, {"OCEA", "PHYS"}}[grade-10][n%2], "",
 			[]string{"NORS", "SPAS", "FRES"}[n%3]}
 		var sections []*skerrySection
 		for slot, course := range core {
@@ -284,6 +297,7 @@ func (m *point) passed(student, mathematics string) {
 			title = c.title
 		}
 		began := 2027 - len(earned) + i
-		m.records = append(m.records, []string{student, code, title, "Mathematics", fmt.Sprintf("%d-%02d", began, (began+1)%100), "", "1", strconv.Itoa(70 + m.r.IntN(28)), "earned"})
+		m.records = append(m.records, []string{student, code, title, "Mathematics",
+			fmt.Sprintf("%d-%02d", began, (began+1)%100), "", "1", strconv.Itoa(70 + m.r.IntN(28)), "earned"})
 	}
 }

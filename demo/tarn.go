@@ -33,10 +33,12 @@ func readTarn() (all []tarnCourse) {
 			continue
 		}
 		f := strings.Split(line, "|")
-		c := tarnCourse{code: f[0], title: f[1], spanish: f[2], subjects: f[3], grades: f[4], units: f[5], span: strings.ReplaceAll(f[6], "~", "|"), load: f[7], more: map[string]string{}, text: f[9]}
+		c := tarnCourse{code: f[0], title: f[1], spanish: f[2], subjects: f[3], grades: f[4], units: f[5],
+			span: strings.ReplaceAll(f[6], "~", "|"), load: f[7], more: map[string]string{}, text: f[9]}
 		for _, item := range strings.Split(f[8], ",") {
 			key, value, _ := strings.Cut(item, "=")
-			if key == "tags" || key == "usual" || key == "links" || key == "excludes" || key == "entry" || key == "access" || key == "fee" || key == "words" {
+			if key == "tags" || key == "usual" || key == "links" || key == "excludes" || key == "entry" || key == "access" ||
+				key == "fee" || key == "words" {
 				c.more[key] = strings.ReplaceAll(value, ";", ",")
 			} else if key == "repeat" {
 				c.more[key] = "true"
@@ -66,10 +68,11 @@ type neighbour struct {
 	algebra bool
 }
 
-// Tarn makes Tarn Ridge Lower School: 300 students, some of whose families, and all of whose leavers, are also of Pellworth Sound, which
-// is given as it was made.
+// Tarn makes Tarn Ridge Lower School: 300 students, some of whose families, and all of whose leavers, are
+// also of Pellworth Sound, which is given as it was made.
 func Tarn(pellworth []bundle.File, seed uint64) []bundle.File {
-	m := &ridge{r: rand.New(rand.NewPCG(seed, 6)), courses: readTarn(), guardians: map[string][]string{}, pellworthGuardians: map[string][]string{}, usernames: map[string]bool{}}
+	m := &ridge{r: rand.New(rand.NewPCG(seed, 6)), courses: readTarn(), guardians: map[string][]string{},
+		pellworthGuardians: map[string][]string{}, usernames: map[string]bool{}}
 	for _, c := range m.courses {
 		if strings.Contains(c.more["tags"], "exploratory") {
 			m.exploratory = append(m.exploratory, c.code)
@@ -79,16 +82,19 @@ func Tarn(pellworth []bundle.File, seed uint64) []bundle.File {
 	m.staff()
 	m.children()
 	return []bundle.File{
-		{Name: "academicSessions.csv", Header: []string{"sourcedId", "status", "title", "type", "startDate", "endDate", "parentSourcedId", "schoolYear"},
+		{Name: "academicSessions.csv", Header: []string{"sourcedId", "status", "title", "type", "startDate", "endDate",
+			"parentSourcedId", "schoolYear"},
 			Rows: [][]string{
 				{"ty27", "active", "2027-28", "schoolYear", "2027-08-30", "2028-06-16", "", "2028"},
 				{"ty27-1", "active", "T1", "term", "2027-08-30", "2027-12-03", "ty27", "2028"},
 				{"ty27-2", "active", "T2", "term", "2027-12-06", "2028-03-10", "ty27", "2028"},
 				{"ty27-3", "active", "T3", "term", "2028-03-13", "2028-06-16", "ty27", "2028"}}},
-		{Name: "orgs.csv", Header: []string{"sourcedId", "status", "name", "type"}, Rows: [][]string{{TarnID, "active", "Tarn Ridge Lower School", "school"}}},
+		{Name: "orgs.csv", Header: []string{"sourcedId", "status", "name", "type"},
+			Rows: [][]string{{TarnID, "active", "Tarn Ridge Lower School", "school"}}},
 		{Name: "courses.csv", Header: courseHeader, Rows: m.courseRows()},
 		{Name: "users.csv", Header: userHeader, Rows: m.users},
-		{Name: "records.csv", Header: []string{"student", "courseCode", "title", "subject", "schoolYear", "term", "credits", "mark", "outcome"}, Rows: m.records},
+		{Name: "records.csv", Header: []string{"student", "courseCode", "title", "subject", "schoolYear", "term", "credits",
+			"mark", "outcome"}, Rows: m.records},
 		{Name: "signals.csv", Header: []string{"student", "kind", "courseCode", "name", "value", "by", "note"}, Rows: m.signals},
 		{Name: "requests.csv", Header: []string{"student", "courseCode", "kind", "rank", "standsFor"}, Rows: m.requests},
 		{Name: "policy.json", Text: tarnPolicy},
@@ -98,10 +104,14 @@ func Tarn(pellworth []bundle.File, seed uint64) []bundle.File {
 func (m *ridge) courseRows() (rows [][]string) {
 	for _, c := range m.courses {
 		row := make([]string, len(courseHeader))
-		for column, cell := range map[string]string{"sourcedId": "t-" + strings.ToLower(c.code), "status": "active", "title": c.title, "courseCode": c.code, "grades": c.grades,
-			"orgSourcedId": TarnID, "subjects": c.subjects, "metadata.credits": c.units, "metadata.span": c.span, "metadata.load": c.load, "metadata.entry": c.more["entry"],
-			"metadata.links": c.more["links"], "metadata.excludes": c.more["excludes"], "metadata.repeatable": c.more["repeat"], "metadata.access": c.more["access"],
-			"metadata.tags": c.more["tags"], "metadata.fee": c.more["fee"], "metadata.description": c.text, "metadata.synonyms": c.more["words"], "metadata.usual": c.more["usual"],
+		for column, cell := range map[string]string{"sourcedId": "t-" + strings.ToLower(c.code), "status": "active",
+			"title": c.title, "courseCode": c.code, "grades": c.grades,
+			"orgSourcedId": TarnID, "subjects": c.subjects, "metadata.credits": c.units, "metadata.span": c.span,
+			"metadata.load": c.load, "metadata.entry": c.more["entry"],
+			"metadata.links": c.more["links"], "metadata.excludes": c.more["excludes"], "metadata.repeatable": c.more["repeat"],
+			"metadata.access": c.more["access"],
+			"metadata.tags":   c.more["tags"], "metadata.fee": c.more["fee"], "metadata.description": c.text,
+			"metadata.synonyms": c.more["words"], "metadata.usual": c.more["usual"],
 			"metadata.title.es": c.spanish} {
 			row[slices.Index(courseHeader, column)] = cell
 		}
@@ -142,7 +152,8 @@ func (m *ridge) user(id, role, username, given, family, agents, grade, counselor
 	if slices.Contains(SignIns, username) {
 		password = Password
 	}
-	m.users = append(m.users, []string{id, "active", "true", TarnID, role, username, given, family, username + "@tarnridge.example", agents, grade, password, counselor, language})
+	m.users = append(m.users, []string{id, "active", "true", TarnID, role, username, given, family,
+		username + "@tarnridge.example", agents, grade, password, counselor, language})
 }
 
 // fresh is a username that nobody of either school has.
@@ -178,7 +189,8 @@ func (m *ridge) children() {
 	m.guard("g0001")
 	// Mr Tolland, who teaches at Pellworth Sound, is a father here.
 	m.user("ridge-g1", "guardian", "mr.tolland", "Edvin", "Tolland", "tr002", "", "", "en")
-	list = append(list, ridgeChild{id: "tr002", given: "Signe", family: "Tolland", username: m.fresh("Signe", "Tolland"), now: 7, guardians: []string{"ridge-g1"}})
+	list = append(list, ridgeChild{id: "tr002", given: "Signe", family: "Tolland", username: m.fresh("Signe", "Tolland"),
+		now: 7, guardians: []string{"ridge-g1"}})
 	var neighbours []string
 	for id := range m.pellworthGuardians {
 		if id != "g0001" { // whose children are told above
@@ -208,7 +220,8 @@ func (m *ridge) children() {
 		for _, id := range parents {
 			m.guard(id)
 		}
-		list = append(list, ridgeChild{id: fmt.Sprintf("tr%03d", len(list)+1), given: n.row[6], family: n.row[7], username: n.row[5], now: 8, algebra: n.algebra, guardians: parents})
+		list = append(list, ridgeChild{id: fmt.Sprintf("tr%03d", len(list)+1), given: n.row[6], family: n.row[7],
+			username: n.row[5], now: 8, algebra: n.algebra, guardians: parents})
 	}
 	care := map[string][]string{}
 	for i := range list {
@@ -246,7 +259,8 @@ func (m *ridge) history(c *ridgeChild) {
 		if c.algebra {
 			maths += "Q"
 		}
-		for _, code := range []string{"ENG" + strconv.Itoa(g), maths, "SCI" + strconv.Itoa(g), "SOC" + strconv.Itoa(g), "PE" + strconv.Itoa(g), "LSP"} {
+		for _, code := range []string{"ENG" + strconv.Itoa(g), maths, "SCI" + strconv.Itoa(g), "SOC" + strconv.Itoa(g),
+			"PE" + strconv.Itoa(g), "LSP"} {
 			title, subjects := "", ""
 			for _, x := range m.courses {
 				if x.code == code {

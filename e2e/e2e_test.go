@@ -179,14 +179,31 @@ func (p *screen) says(selector, text string) *rod.Element {
 func (p *screen) press(selector, text string) {
 	p.t.Helper()
 	el := p.says(selector, text).Timeout(time.Minute)
-	err := el.WaitStableRAF() // what loads above it may still move it
-	if err == nil {
-		err = el.Click(proto.InputMouseButtonLeft, 1)
+	var err error
+	for missed := true; missed && err == nil; {
+		if err = el.WaitStableRAF(); err == nil { // what loads above it may still move it
+			missed, err = p.click(el)
+		}
 	}
 	if err != nil {
 		body, _ := p.MustElement("body").Text()
 		p.t.Fatalf("%s %q cannot be pressed: %v; on:\n%s", selector, text, err, body)
 	}
+}
+
+// click clicks an element, and reports whether it had moved from under the mouse.
+func (p *screen) click(el *rod.Element) (missed bool, err error) {
+	if _, err := el.Eval(`() => { window.missed = true; this.addEventListener('click', () => { window.missed = false }, {capture: true, once: true}) }`); err != nil {
+		return false, err
+	}
+	if err := el.Click(proto.InputMouseButtonLeft, 1); err != nil {
+		return false, err
+	}
+	told, err := p.Eval(`() => window.missed === true`)
+	if err != nil { // it has led to another page
+		return false, nil
+	}
+	return told.Value.Bool(), nil
 }
 
 // force puts a draft of the rules or the catalog in force.

@@ -1,5 +1,6 @@
-// Package hook tells other systems of what has happened: it posts a message to an address, signed as RFC 9421 (HTTP Message Signatures) has it, by
-// HMAC with SHA-256 over the method, the address and a digest of the content (RFC 9530).
+// Package hook tells other systems of what has happened: it posts a message to an address, signed as RFC 9421
+// (HTTP Message Signatures) has it, by HMAC with SHA-256 over the method, the address and a digest of the
+// content (RFC 9530).
 package hook
 
 import (
@@ -72,13 +73,15 @@ func New(may []netip.Prefix) *Sender {
 	s := &Sender{may: may, now: time.Now}
 	dialer := &net.Dialer{Timeout: within, ControlContext: s.reach}
 	s.client = &http.Client{Timeout: within, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
-		Transport: &http.Transport{DialContext: dialer.DialContext, TLSHandshakeTimeout: within, MaxConnsPerHost: 4, IdleConnTimeout: time.Minute, MaxResponseHeaderBytes: 64 << 10}}
+		Transport: &http.Transport{DialContext: dialer.DialContext, TLSHandshakeTimeout: within, MaxConnsPerHost: 4,
+			IdleConnTimeout: time.Minute, MaxResponseHeaderBytes: 64 << 10}}
 	return s
 }
 
 var errInside = errors.New("the address is inside")
 
-// reach refuses a connection into a network that messages may not reach; it sees the address that a name was resolved to.
+// reach refuses a connection into a network that messages may not reach; it sees the address that a name was
+// resolved to.
 func (s *Sender) reach(_ context.Context, _, address string, _ syscall.RawConn) error {
 	at, err := netip.ParseAddrPort(address)
 	if err != nil || !s.mayReach(at.Addr()) {
@@ -97,11 +100,17 @@ func (s *Sender) mayReach(at netip.Addr) bool {
 	return at.IsGlobalUnicast() && !at.IsPrivate() && !slices.ContainsFunc(reserved, func(p netip.Prefix) bool { return p.Contains(at) })
 }
 
-// reserved are networks that look like the world's and are not: shared by providers' customers (RFC 6598), for protocols (RFC 6890), for tests (RFC 2544, RFC 5737), and IPv4 addresses inside of IPv6 ones (RFC 6052, RFC 3056, RFC 4380).
-var reserved = []netip.Prefix{netip.MustParsePrefix("0.0.0.0/8"), netip.MustParsePrefix("100.64.0.0/10"), netip.MustParsePrefix("192.0.0.0/24"), netip.MustParsePrefix("192.0.2.0/24"), netip.MustParsePrefix("198.18.0.0/15"), netip.MustParsePrefix("198.51.100.0/24"),
-	netip.MustParsePrefix("203.0.113.0/24"), netip.MustParsePrefix("240.0.0.0/4"), netip.MustParsePrefix("64:ff9b::/96"), netip.MustParsePrefix("64:ff9b:1::/48"), netip.MustParsePrefix("2002::/16"), netip.MustParsePrefix("2001::/32")}
+// reserved are networks that look like the world's and are not: shared by providers' customers (RFC 6598),
+// for protocols (RFC 6890), for tests (RFC 2544, RFC 5737), and IPv4 addresses inside of IPv6 ones (RFC 6052,
+// RFC 3056, RFC 4380).
+var reserved = []netip.Prefix{netip.MustParsePrefix("0.0.0.0/8"), netip.MustParsePrefix("100.64.0.0/10"),
+	netip.MustParsePrefix("192.0.0.0/24"), netip.MustParsePrefix("192.0.2.0/24"), netip.MustParsePrefix("198.18.0.0/15"),
+	netip.MustParsePrefix("198.51.100.0/24"),
+	netip.MustParsePrefix("203.0.113.0/24"), netip.MustParsePrefix("240.0.0.0/4"), netip.MustParsePrefix("64:ff9b::/96"),
+	netip.MustParsePrefix("64:ff9b:1::/48"), netip.MustParsePrefix("2002::/16"), netip.MustParsePrefix("2001::/32")}
 
-// Takes tells whether messages may be sent to an address: over TLS; without it only to a number in one of the networks that may be reached.
+// Takes tells whether messages may be sent to an address: over TLS; without it only to a number in one of the
+// networks that may be reached.
 func (s *Sender) Takes(address string) bool {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" || u.User != nil || u.Fragment != "" || len(address) > 500 {

@@ -15,13 +15,15 @@ import (
 // HooksEvery is how often what other systems are to be told is looked for.
 const HooksEvery = 5 * time.Second
 
-// batchOfMessages is how many messages are taken at once, and hooksAtOnce to how many systems they are sent at the same time.
+// batchOfMessages is how many messages are taken at once, and hooksAtOnce to how many systems they are sent
+// at the same time.
 const (
 	batchOfMessages = 40
 	hooksAtOnce     = 8
 )
 
-// longestTurn bounds how long messages are sent to one system, one after the other, while others wait; it is less than they are lent for (school.messageLease).
+// longestTurn bounds how long messages are sent to one system, one after the other, while others wait; it is
+// less than they are lent for (school.messageLease).
 const longestTurn = time.Minute
 
 // others is the queue of what waits for other systems.

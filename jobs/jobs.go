@@ -1,5 +1,5 @@
-// Package jobs runs what takes long or happens later, on a job queue in the database: any number of server processes take from it,
-// and what one has left undone another takes up again.
+// Package jobs runs what takes long or happens later, on a job queue in the database: any number of server
+// processes take from it, and what one has left undone another takes up again.
 package jobs
 
 import (
@@ -44,26 +44,37 @@ func Start(ctx context.Context, db *store.DB, cases *app.App, mails Post, sender
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, job *river.Job[store.RunTask]) error {
 		return cases.Background.RunTask(ctx, job.Args.School, job.Args.Task)
 	}))
-	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[takeUpLost]) error { return cases.Background.TakeUpLost(ctx) }))
+	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context,
+		_ *river.Job[takeUpLost]) error {
+		return cases.Background.TakeUpLost(ctx)
+	}))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[tidy]) error { return cases.Account.Tidy(ctx) }))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[offerSeats]) error { return cases.Seats.OfferSeats(ctx) }))
-	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[settleChanges]) error { return cases.Seats.SettleChanges(ctx) }))
+	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context,
+		_ *river.Job[settleChanges]) error {
+		return cases.Seats.SettleChanges(ctx)
+	}))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[sendPost]) error { return mails.Deliver(ctx, cases, log) }))
 	river.AddWorker(workers, river.WorkFunc(func(ctx context.Context, _ *river.Job[tellOthers]) error { return tell(ctx, sender, cases) }))
 	client, closing, err := db.Runner(ctx, &river.Config{
 		Logger:     slog.New(quieter{log.Handler()}),
 		JobTimeout: -1, // a task is seen to while it runs
-		// A job of a process that is gone is put back or given up, so that the next of its kind can come. One that runs on for longer loses
-		// nothing by it: tasks, mails and rounds are each claimed by who runs them.
+		// A job of a process that is gone is put back or given up, so that the next of its kind can come. One that
+		// runs on for longer loses nothing by it: tasks, mails and rounds are each claimed by who runs them.
 		RescueStuckJobsAfter: rescuedAfter,
-		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: atOnce}, often: {MaxWorkers: 1}, seats: {MaxWorkers: 1}, changes: {MaxWorkers: 1}, letters: {MaxWorkers: 1}, others: {MaxWorkers: 1}},
-		Workers:              workers,
+		Queues: map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: atOnce}, often: {MaxWorkers: 1},
+			seats: {MaxWorkers: 1}, changes: {MaxWorkers: 1}, letters: {MaxWorkers: 1}, others: {MaxWorkers: 1}},
+		Workers: workers,
 		PeriodicJobs: []*river.PeriodicJob{
 			river.NewPeriodicJob(river.PeriodicInterval(LostEvery), func() (river.JobArgs, *river.InsertOpts) { return takeUpLost{}, once }, nil),
-			river.NewPeriodicJob(river.PeriodicInterval(PostEvery), func() (river.JobArgs, *river.InsertOpts) { return sendPost{}, oneOf(letters) }, &river.PeriodicJobOpts{RunOnStart: true}),
-			river.NewPeriodicJob(river.PeriodicInterval(HooksEvery), func() (river.JobArgs, *river.InsertOpts) { return tellOthers{}, oneOf(others) }, &river.PeriodicJobOpts{RunOnStart: true}),
-			river.NewPeriodicJob(river.PeriodicInterval(SeatEvery), func() (river.JobArgs, *river.InsertOpts) { return offerSeats{}, oneOf(seats) }, nil),
-			river.NewPeriodicJob(river.PeriodicInterval(ChangesEvery), func() (river.JobArgs, *river.InsertOpts) { return settleChanges{}, oneOf(changes) }, &river.PeriodicJobOpts{RunOnStart: true}),
+			river.NewPeriodicJob(river.PeriodicInterval(PostEvery),
+				func() (river.JobArgs, *river.InsertOpts) { return sendPost{}, oneOf(letters) }, &river.PeriodicJobOpts{RunOnStart: true}),
+			river.NewPeriodicJob(river.PeriodicInterval(HooksEvery),
+				func() (river.JobArgs, *river.InsertOpts) { return tellOthers{}, oneOf(others) }, &river.PeriodicJobOpts{RunOnStart: true}),
+			river.NewPeriodicJob(river.PeriodicInterval(SeatEvery),
+				func() (river.JobArgs, *river.InsertOpts) { return offerSeats{}, oneOf(seats) }, nil),
+			river.NewPeriodicJob(river.PeriodicInterval(ChangesEvery),
+				func() (river.JobArgs, *river.InsertOpts) { return settleChanges{}, oneOf(changes) }, &river.PeriodicJobOpts{RunOnStart: true}),
 			river.NewPeriodicJob(river.PeriodicInterval(TidyEvery), func() (river.JobArgs, *river.InsertOpts) { return tidy{}, once }, nil),
 		},
 	})
@@ -100,7 +111,10 @@ const letters = "post"
 
 // oneOf: what waits for others outside is looked for by one job at a time; what it has left the next one takes.
 func oneOf(queue string) *river.InsertOpts {
-	return &river.InsertOpts{Queue: queue, MaxAttempts: 1, UniqueOpts: river.UniqueOpts{ByArgs: true, ByState: []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRunning, rivertype.JobStateScheduled, rivertype.JobStateRetryable}}}
+	return &river.InsertOpts{Queue: queue, MaxAttempts: 1,
+		UniqueOpts: river.UniqueOpts{ByArgs: true,
+			ByState: []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRunning,
+				rivertype.JobStateScheduled, rivertype.JobStateRetryable}}}
 }
 
 type takeUpLost struct{}

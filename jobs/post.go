@@ -84,9 +84,11 @@ func (p Post) letter(l *messages.Letter) *post.Letter {
 		language = settings.Language
 	}
 	d := l.Detail.V
-	out := &post.Letter{ID: fmt.Sprintf("%s.%d@%s", l.LetterRow.School, l.ID, p.Domain), Kind: l.Kind, Language: language, Given: l.GivenName, Own: l.Student != nil && *l.Student == l.Person,
+	out := &post.Letter{ID: fmt.Sprintf("%s.%d@%s", l.LetterRow.School, l.ID, p.Domain), Kind: l.Kind, Language: language,
+		Given: l.GivenName, Own: l.Student != nil && *l.Student == l.Person,
 		To: mail.Address{Name: l.GivenName + " " + l.FamilyName, Address: l.Address}, School: l.SchoolName, Year: policy.YearLabel(l.Year),
-		Who: d["who"], Message: d["message"], Answer: d["answer"], Receipt: d["receipt"], Code: d["code"], Username: l.Username, Link: p.Base + "/"}
+		Who: d["who"], Message: d["message"], Answer: d["answer"], Receipt: d["receipt"], Code: d["code"],
+		Username: l.Username, Link: p.Base + "/"}
 	if l.Student == nil { // about the person
 		out.Own = true
 	} else if l.StudentName != nil {

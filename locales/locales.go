@@ -1,10 +1,10 @@
-// Package locales holds the sentences that people read, a file for each language: the front end and the server use the same ones. A
-// further language is a further file.
+// Package locales holds the sentences that people read, a file for each language: the front end and the
+// server use the same ones. A further language is a further file.
 //
 //	locales.Match("es-MX, en;q=0.8").Text("error.locked", nil)
 //
-// Keys are nested names joined by dots. Where a text depends on a number, args has it as count, and the key's forms end in _ and the
-// plural category of CLDR (one, few, many, other…).
+// Keys are nested names joined by dots. Where a text depends on a number, args has it as count, and the key's
+// forms end in _ and the plural category of CLDR (one, few, many, other…).
 package locales
 
 import (
@@ -95,8 +95,8 @@ func (l *Locale) Direction() string {
 // All lists the locales, English first.
 func All() []*Locale { return all }
 
-// Match gives the locale that serves a list of wishes best, written as in the header Accept-Language (RFC 9110, section 12.5.4); where
-// none does, English.
+// Match gives the locale that serves a list of wishes best, written as in the header Accept-Language (RFC
+// 9110, section 12.5.4); where none does, English.
 func Match(wishes string) *Locale {
 	wanted, _, err := language.ParseAcceptLanguage(wishes)
 	if err != nil {
@@ -132,7 +132,8 @@ func (l *Locale) Text(key string, args map[string]any) string {
 	return text
 }
 
-var forms = map[plural.Form]string{plural.Zero: "zero", plural.One: "one", plural.Two: "two", plural.Few: "few", plural.Many: "many", plural.Other: "other"}
+var forms = map[plural.Form]string{plural.Zero: "zero", plural.One: "one", plural.Two: "two", plural.Few: "few",
+	plural.Many: "many", plural.Other: "other"}
 
 // Form is the plural category of a whole number.
 func (l *Locale) Form(n int) string {

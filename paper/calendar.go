@@ -1,5 +1,5 @@
-// Package paper makes what leaves the application as a file of its own. It knows no rule of the job: what is to stand in a file is given
-// to it, in the reader's language.
+// Package paper makes what leaves the application as a file of its own. It knows no rule of the job: what is
+// to stand in a file is given to it, in the reader's language.
 package paper
 
 import (
@@ -25,7 +25,8 @@ type Event struct {
 	Whole bool
 }
 
-// Calendar writes events as iCalendar (RFC 5545), lines ending with CRLF. Stamp is when it is written; host makes ids the world's own.
+// Calendar writes events as iCalendar (RFC 5545), lines ending with CRLF. Stamp is when it is written; host
+// makes ids the world's own.
 func Calendar(name, host string, stamp time.Time, events []Event) []byte {
 	cal := ics.NewCalendarFor("Rubricon")
 	cal.SetMethod(ics.MethodPublish)

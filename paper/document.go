@@ -10,7 +10,8 @@ import (
 	"rubricon/locales"
 )
 
-// Document is something to be printed: a sheet with its receipt, a worksheet. It is set in black on white, and fits the fewest pages.
+// Document is something to be printed: a sheet with its receipt, a worksheet. It is set in black on white,
+// and fits the fewest pages.
 type Document struct {
 	Language string // BCP 47
 	Title    string
@@ -48,7 +49,8 @@ const (
 	line                     = 4.9
 )
 
-// writer sets text on pages. In a language that is read from the right the page is mirrored: places are counted from the right edge of the text.
+// writer sets text on pages. In a language that is read from the right the page is mirrored: places are
+// counted from the right edge of the text.
 type writer struct {
 	*fpdf.Fpdf
 	fromRight bool
@@ -77,8 +79,8 @@ func (w *writer) x(from, wide float64) float64 {
 	return from
 }
 
-// put writes one line of text into a box; the place is its distance from the edge at which reading begins. Align is that of the text: "" where reading
-// begins, E where it ends, C.
+// put writes one line of text into a box; the place is its distance from the edge at which reading begins.
+// Align is that of the text: "" where reading begins, E where it ends, C.
 func (w *writer) put(from, y, wide, high float64, text, border, align string) {
 	switch {
 	case align == "C":

@@ -9,12 +9,13 @@ import (
 	"golang.org/x/text/unicode/norm"
 )
 
-// forms are the shapes of a letter of the Arabic script as Unicode has them: alone, at the end of a joined group, at its beginning, within it. A
-// letter that joins to the one before it alone has the first two.
+// forms are the shapes of a letter of the Arabic script as Unicode has them: alone, at the end of a joined
+// group, at its beginning, within it. A letter that joins to the one before it alone has the first two.
 type forms []rune
 
-// letters and ligatures are found in the block Arabic Presentation Forms-B, where the shapes of a letter stand together in that order (The Unicode
-// Standard 15, section 9.2 and the code chart FE70): what each is a shape of is its compatibility decomposition.
+// letters and ligatures are found in the block Arabic Presentation Forms-B, where the shapes of a letter
+// stand together in that order (The Unicode Standard 15, section 9.2 and the code chart FE70): what each is a
+// shape of is its compatibility decomposition.
 var letters, ligatures = func() (map[rune]forms, map[rune]forms) {
 	one, two := map[rune]forms{}, map[rune]forms{}
 	for r := rune(0xFE80); r <= 0xFEFC; r++ {
@@ -36,8 +37,8 @@ func joins(r rune) (after, before bool) {
 	return len(f) == 4 || r == tatweel, len(f) >= 2 || r == tatweel
 }
 
-// joined puts each Arabic letter of a text into the shape that it has beside its neighbours, in the order in which the text is read. Marks of vowels
-// are left out, as everyday print has it (common practice).
+// joined puts each Arabic letter of a text into the shape that it has beside its neighbours, in the order in
+// which the text is read. Marks of vowels are left out, as everyday print has it (common practice).
 func joined(text string) string {
 	in := []rune(text)
 	if !slices.ContainsFunc(in, func(r rune) bool { return unicode.Is(unicode.Arabic, r) }) {
@@ -83,8 +84,8 @@ func place(before, after bool) (i int) {
 	return i
 }
 
-// seen puts a line of text into the order in which its letters stand from left to right (Unicode Standard Annex #9), in a paragraph that is read from
-// the right or from the left.
+// seen puts a line of text into the order in which its letters stand from left to right (Unicode Standard
+// Annex #9), in a paragraph that is read from the right or from the left.
 func seen(text string, fromRight bool) string {
 	if !fromRight && !slices.ContainsFunc([]rune(text), func(r rune) bool { return unicode.In(r, unicode.Arabic, unicode.Hebrew) }) {
 		return text

@@ -5,8 +5,9 @@ import (
 	"fmt"
 )
 
-// Worksheet is for those who think on paper before they ask for anything: what the school will check, with room to write beside it, and
-// the courses by subject. It is set on at most two pages where smaller letters can bring that about.
+// Worksheet is for those who think on paper before they ask for anything: what the school will check, with
+// room to write beside it, and the courses by subject. It is set on at most two pages where smaller letters
+// can bring that about.
 type Worksheet struct {
 	Language  string // BCP 47
 	Title     string
@@ -34,7 +35,8 @@ type WorksheetSubject struct {
 // WorksheetCourse is a course: a line with its name, what stands at the line's end, and smaller words under it.
 type WorksheetCourse struct{ Title, End, Note string }
 
-// smallest and largest are the sizes of letters that are tried, in points; between the columns is a gap, in millimetres.
+// smallest and largest are the sizes of letters that are tried, in points; between the columns is a gap, in
+// millimetres.
 const (
 	smallest, largest = 5.5, 8.5
 	gap               = 6.0

@@ -12,8 +12,10 @@ import (
 
 // Letter is what the school has to tell somebody.
 type Letter struct {
-	ID       string
-	Kind     string // opens, reminder, submitted, sign, asked, sentBack, decided, cleared, placed, unplaced, notRunning, running, offered, password or code
+	ID string
+	// opens, reminder, submitted, sign, asked, sentBack, decided, cleared, placed, unplaced, notRunning,
+	// running, offered, password or code
+	Kind     string
 	Language string // BCP 47: the reader's
 	To       mail.Address
 	Given    string // of the reader
@@ -33,7 +35,8 @@ type Letter struct {
 // Write writes a letter in its reader's language.
 func Write(l *Letter) *Message {
 	say := locales.Match(l.Language)
-	args := map[string]any{"name": l.Given, "student": l.Student, "given": l.StudentGiven, "school": l.School, "year": l.Year, "who": l.Who, "message": l.Message, "what": l.What,
+	args := map[string]any{"name": l.Given, "student": l.Student, "given": l.StudentGiven, "school": l.School,
+		"year": l.Year, "who": l.Who, "message": l.Message, "what": l.What,
 		"receipt": l.Receipt, "code": l.Code, "username": l.Username, "closes": "", "until": "", "stop": l.Stop, "link": l.Link}
 	for name, at := range map[string]*time.Time{"closes": l.Closes, "until": l.Until} {
 		if at != nil {
@@ -52,7 +55,8 @@ func Write(l *Letter) *Message {
 		Language, Direction, Subject, Hello, Open, Link, Foot, StopWords, Stop string
 		Lines                                                                  []string
 		Quote                                                                  string
-	}{Language: say.Tag.String(), Direction: say.Direction(), Subject: text("subject"), Hello: say.Text("mail.hello", args), Open: text("open"), Link: l.Link, Foot: say.Text("mail.foot", args), Quote: l.Message, Stop: l.Stop}
+	}{Language: say.Tag.String(), Direction: say.Direction(), Subject: text("subject"),
+		Hello: say.Text("mail.hello", args), Open: text("open"), Link: l.Link, Foot: say.Text("mail.foot", args), Quote: l.Message, Stop: l.Stop}
 	page.Lines = strings.Split(text("text"), "\n\n")
 	if l.Answer != "" {
 		page.Lines = append(page.Lines, say.Text("mail.decided.answer."+l.Answer, args))

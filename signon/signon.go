@@ -1,5 +1,6 @@
-// Package signon lets people sign in by the account that their school gives them, by OpenID Connect (OpenID Connect Core 1.0): the authorization code
-// flow with PKCE (RFC 7636), a state and a nonce. A person is known by the school's own identifier, never by an address that they can change.
+// Package signon lets people sign in by the account that their school gives them, by OpenID Connect (OpenID
+// Connect Core 1.0): the authorization code flow with PKCE (RFC 7636), a state and a nonce. A person is known
+// by the school's own identifier, never by an address that they can change.
 //
 //	client := signon.New(list, "https://courses.school.example/api/sign-on/back")
 //	try := signon.NewTry("pellworth")
@@ -55,7 +56,7 @@ type Try struct {
 
 // NewTry makes a try with secrets of its own, 128 bits or more each.
 func NewTry(school string) Try {
-	return Try{school, rand.Text(), rand.Text(), oauth2.GenerateVerifier()}
+	return Try{School: school, State: rand.Text(), Nonce: rand.Text(), Verifier: oauth2.GenerateVerifier()}
 }
 
 // Read reads the providers from a JSON file, a list of them, and each one's secret from a file of its own.
@@ -70,7 +71,8 @@ func Read(name string) ([]Provider, error) {
 	}
 	for i := range list {
 		p := &list[i]
-		if at, err := url.Parse(p.Issuer); err != nil || at.Host == "" || p.School == "" || p.Name == "" || p.ClientID == "" || p.SecretFile == "" {
+		if at, err := url.Parse(p.Issuer); err != nil || at.Host == "" || p.School == "" || p.Name == "" ||
+			p.ClientID == "" || p.SecretFile == "" {
 			return nil, fmt.Errorf("%s, provider %d: it needs school, name, issuer (an address), clientId and secretFile", name, i+1)
 		}
 		secret, err := os.ReadFile(p.SecretFile)
@@ -85,8 +87,8 @@ func Read(name string) ([]Provider, error) {
 // patience bounds what is asked of a provider while somebody waits.
 const patience = 5 * time.Second
 
-// atOnce bounds how many requests wait for one provider at the same time, so that one that is slow does not take the place of everybody
-// else's requests. Those beyond it get ErrDown at once.
+// atOnce bounds how many requests wait for one provider at the same time, so that one that is slow does not
+// take the place of everybody else's requests. Those beyond it get ErrDown at once.
 const atOnce = 50
 
 // Client talks to the providers of schools. Nothing that one provider does holds up another.
@@ -107,7 +109,8 @@ type issuer struct {
 
 // New makes a client; back is the address to which providers send the browser.
 func New(list []Provider, back string) *Client {
-	c := &Client{providers: map[string]Provider{}, list: list, back: back, http: &http.Client{Timeout: patience}, issuers: map[string]*issuer{}}
+	c := &Client{providers: map[string]Provider{}, list: list, back: back, http: &http.Client{Timeout: patience},
+		issuers: map[string]*issuer{}}
 	for _, p := range list {
 		c.providers[p.School] = p
 		c.issuers[p.Issuer] = &issuer{waiting: make(chan struct{}, atOnce)}
@@ -128,7 +131,8 @@ func (c *Client) Trusting(school string) (schools []string) {
 	return schools
 }
 
-// enter takes a place among those who wait for a provider; leave gives it back. The error is ErrDown where too many wait already.
+// enter takes a place among those who wait for a provider; leave gives it back. The error is ErrDown where
+// too many wait already.
 func (i *issuer) enter() (leave func(), err error) {
 	select {
 	case i.waiting <- struct{}{}:
@@ -138,8 +142,8 @@ func (i *issuer) enter() (leave func(), err error) {
 	}
 }
 
-// discovered returns a provider's addresses and keys, asking for them once for all who wait. A failure is not remembered. The error is
-// ErrDown; it comes within patience, or when the context ends.
+// discovered returns a provider's addresses and keys, asking for them once for all who wait. A failure is not
+// remembered. The error is ErrDown; it comes within patience, or when the context ends.
 func (c *Client) discovered(ctx context.Context, address string) (*oidc.Provider, error) {
 	at := c.issuers[address]
 	if p := at.found.Load(); p != nil {
@@ -174,7 +178,8 @@ func (c *Client) way(ctx context.Context, school string) (*oauth2.Config, *oidc.
 	if err != nil {
 		return nil, nil, err
 	}
-	return &oauth2.Config{ClientID: p.ClientID, ClientSecret: p.Secret, Endpoint: found.Endpoint(), RedirectURL: c.back, Scopes: []string{oidc.ScopeOpenID}}, found, nil
+	return &oauth2.Config{ClientID: p.ClientID, ClientSecret: p.Secret, Endpoint: found.Endpoint(), RedirectURL: c.back,
+		Scopes: []string{oidc.ScopeOpenID}}, found, nil
 }
 
 // Address returns where the browser is sent to sign in. The errors are ErrUnknown and ErrDown.
@@ -197,8 +202,9 @@ func (c *Client) Address(ctx context.Context, try Try) (string, error) {
 
 var plainCode = regexp.MustCompile(`^[a-z_]{1,40}$`)
 
-// Identify changes the code with which the browser came back for the person's id in the school's data. The errors are ErrUnknown, ErrDown, and
-// ErrRefused where the code is not good, or the token is not signed by the provider, not for this application, over, or of another try.
+// Identify changes the code with which the browser came back for the person's id in the school's data. The
+// errors are ErrUnknown, ErrDown, and ErrRefused where the code is not good, or the token is not signed by
+// the provider, not for this application, over, or of another try.
 func (c *Client) Identify(ctx context.Context, try Try, code string) (id string, err error) {
 	at := c.issuers[c.providers[try.School].Issuer]
 	if at == nil {

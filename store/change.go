@@ -59,7 +59,8 @@ type Attachment struct {
 // Attachment gives the file of a student's claim. The error is ErrNotFound.
 func (q SheetQueries) Attachment(ctx context.Context, at Place, claim int64) (a Attachment, err error) {
 	a.Claim = claim
-	return a, q.get(ctx, &a, `SELECT f.name, f.kind, f.content FROM attachment f JOIN signal s ON s.school_id = f.school_id AND s.id = f.signal_id
+	return a, q.get(ctx, &a,
+		`SELECT f.name, f.kind, f.content FROM attachment f JOIN signal s ON s.school_id = f.school_id AND s.id = f.signal_id
 		WHERE f.school_id = $1 AND s.student_id = $2 AND s.kind = 'claim' AND s.id = $3`, at.School, at.Student, claim)
 }
 
@@ -95,8 +96,9 @@ type Settlement struct {
 	By     string // by the name of the moment
 }
 
-// SaveChange writes a change: the sheet's state, its entries, the event, and what else the change has. It does so only while the
-// sheet still has the version before c.Version (and the facts c.FactsVersion), and tells whether it did.
+// SaveChange writes a change: the sheet's state, its entries, the event, and what else the change has. It
+// does so only while the sheet still has the version before c.Version (and the facts c.FactsVersion), and
+// tells whether it did.
 func (q SheetQueries) SaveChange(ctx context.Context, c *Change) (saved bool, err error) {
 	s := &c.State
 	var looked, undoes, summer any
@@ -110,18 +112,26 @@ func (q SheetQueries) SaveChange(ctx context.Context, c *Change) (saved bool, er
 		summer = asJSON(s.Summer.V)
 	}
 	facts := ""
-	if c.Settle != nil || len(c.Signals) > 0 || len(c.Withdraw) > 0 || c.Unsay != 0 || len(c.Resay) > 0 || len(c.Records) > 0 || c.Attachment != nil || c.Detach != 0 {
+	if c.Settle != nil || len(c.Signals) > 0 || len(c.Withdraw) > 0 || c.Unsay != 0 || len(c.Resay) > 0 ||
+		len(c.Records) > 0 || c.Attachment != nil || c.Detach != 0 {
 		facts = ", facts_version = facts_version + 1"
 	}
-	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason, c.Key, asJSON(c.Detail),
-		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion, undoes, s.Redoable, asJSON(append([]ChangeRequest{}, s.ChangeRequests.V...)), summer, !c.Prepares, s.AskedAt, asJSON(append([]string{}, s.About.V...)), c.Digest, s.RedoBy, s.Before}}
+	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason,
+		c.Key, asJSON(c.Detail),
+		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion, undoes,
+		s.Redoable, asJSON(append([]ChangeRequest{}, s.ChangeRequests.V...)), summer, !c.Prepares, s.AskedAt,
+		asJSON(append([]string{}, s.About.V...)), c.Digest, s.RedoBy, s.Before}}
 	if c.Remark != nil && c.Remark.Kind == "family" && c.Remark.Draft == 0 {
 		b.args = append(b.args, c.Remark.Course)
 		facts += fmt.Sprintf(", talk = CASE WHEN talk ? $%[1]d THEN talk ELSE talk || to_jsonb($%[1]d::text) END", len(b.args))
 	}
 	b.text = `WITH mine AS (
-			UPDATE sheet SET version = $4, touched = true, begun = begun OR $25, state = $12, submission = $13, changed_at = $14, cleared_at = $15, message = $16, asked = $17,
-				looked = $18::jsonb, undoable = $19, undoes = $21::jsonb, redoable = $22, redo_by = $29, placed = CASE WHEN placed IS NULL OR $30 = '' THEN placed ELSE jsonb_set(placed, '{was}', to_jsonb($30::text)) END, change_requests = $23::jsonb, summer = $24::jsonb, asked_at = CASE WHEN $17 = '' THEN NULL ELSE $26::timestamptz END,
+			UPDATE sheet SET version = $4, touched = true, begun = begun
+			OR $25, state = $12, submission = $13, changed_at = $14, cleared_at = $15, message = $16, asked = $17,
+				looked = $18::jsonb, undoable = $19, undoes = $21::jsonb, redoable = $22, redo_by = $29, placed = CASE
+				WHEN placed IS NULL OR $30 = '' THEN placed ELSE jsonb_set(placed,
+				'{was}', to_jsonb($30::text)) END, change_requests = $23::jsonb, summer = $24::jsonb, asked_at = CASE
+				WHEN $17 = '' THEN NULL ELSE $26::timestamptz END,
 				about = CASE WHEN $16 = '' THEN '[]' ELSE $27::jsonb END` + facts + `
 			WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version = $4 - 1 AND ($20 = 0 OR facts_version = $20) RETURNING 1
 		), noted AS (
@@ -141,8 +151,10 @@ func (q SheetQueries) SaveChange(ctx context.Context, c *Change) (saved bool, er
 				DO UPDATE SET kind = EXCLUDED.kind, rank = EXCLUDED.rank, ord = EXCLUDED.ord, stands_for = EXCLUDED.stands_for)`, asJSON(c.Upsert))
 	}
 	if x := c.Submission; x != nil {
-		b.add(`handed AS (INSERT INTO submission (school_id, year, student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement, agreed)
-			SELECT $1, $2, $3, $13, %s, $5, $6, $7, %s, %s, %s::jsonb, %s::jsonb, %s::jsonb FROM mine)`, x.Receipt, x.Catalog, x.Policy, asJSON(x.Entries), asJSON(x.Judgement),
+		b.add(`handed AS (INSERT INTO submission (school_id, year,
+			student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement, agreed)
+			SELECT $1, $2, $3, $13, %s, $5, $6, $7, %s, %s, %s::jsonb, %s::jsonb, %s::jsonb FROM mine)`, x.Receipt, x.Catalog,
+			x.Policy, asJSON(x.Entries), asJSON(x.Judgement),
 			asJSON(append([]string{}, x.Agreed...)))
 	}
 	if x := c.Signature; x != nil {
@@ -150,77 +162,107 @@ func (q SheetQueries) SaveChange(ctx context.Context, c *Change) (saved bool, er
 		if x.Person.ID != "" {
 			whose, paperBy, reason = x.Person, c.Actor.Name, ""
 		}
-		b.add(`signed AS (INSERT INTO signature (school_id, year, student_id, number, person_id, name, at, for_family, reason, agreed, commitments, paper_by)
-			SELECT $1, $2, $3, $13, %s, %s, $5, %s, %s, %s::jsonb, %s::jsonb, %s FROM mine)`, whose.ID, whose.Name, x.ForFamily, reason, asJSON(append([]string{}, x.Agreed...)), asJSON(append([]string{}, x.Commitments...)), paperBy)
+		b.add(`signed AS (INSERT INTO signature (school_id, year, student_id,
+			number, person_id, name, at, for_family, reason, agreed, commitments, paper_by)
+			SELECT $1, $2, $3, $13, %s, %s, $5, %s, %s, %s::jsonb, %s::jsonb, %s FROM mine)`, whose.ID, whose.Name, x.ForFamily,
+			reason, asJSON(append([]string{}, x.Agreed...)), asJSON(append([]string{}, x.Commitments...)), paperBy)
 	}
 	if x := c.Signature; x != nil && len(x.Newly) > 0 {
 		b.add(`agreed AS (INSERT INTO agreement (school_id, year, student_id, person_id, kind, ref, what, at)
-			SELECT $1, $2, $3, $6, a.kind, a.ref, a.what, $5 FROM mine, jsonb_to_recordset(%s::jsonb) AS a(kind text, ref text, what text) ON CONFLICT DO NOTHING)`, asJSON(x.Newly))
+			SELECT $1, $2, $3, $6, a.kind, a.ref, a.what, $5 FROM mine,
+			jsonb_to_recordset(%s::jsonb) AS a(kind text, ref text, what text) ON CONFLICT DO NOTHING)`,
+			asJSON(x.Newly))
 	}
 	if x := c.Show; x != nil {
-		b.add(`shown AS (UPDATE draft SET shown_at = CASE WHEN %s THEN $5::timestamptz END WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = %s AND EXISTS (SELECT 1 FROM mine))`, x.Shown, x.ID)
+		b.add(`shown AS (UPDATE draft SET shown_at = CASE WHEN %s THEN $5::timestamptz END WHERE school_id = $1 AND year = $2
+			AND student_id = $3 AND id = %s AND EXISTS (SELECT 1 FROM mine))`,
+			x.Shown, x.ID)
 	}
 	if x := c.Settle; x != nil {
-		b.add(`settled AS (UPDATE signal SET settled = %s, answer = %s, answered_by = %s WHERE school_id = $1 AND student_id = $3 AND id = %s AND kind = 'claim' AND settled = '' AND EXISTS (SELECT 1 FROM mine))`,
+		b.add(`settled AS (UPDATE signal SET settled = %s, answer = %s, answered_by = %s WHERE school_id = $1 AND student_id = $3
+			AND id = %s AND kind = 'claim' AND settled = '' AND EXISTS (SELECT 1 FROM mine))`,
 			x.Answer, x.Reason, x.By, x.Claim)
 	}
 	if len(c.Withdraw) > 0 {
-		b.add(`withdrawn AS (UPDATE signal SET settled = 'withdrawn', answered_by = $7 WHERE school_id = $1 AND student_id = $3 AND kind <> 'claim' AND settled = ''
+		b.add(`withdrawn AS (UPDATE signal SET settled = 'withdrawn', answered_by = $7 WHERE school_id = $1 AND student_id = $3
+			AND kind <> 'claim' AND settled = ''
 			AND id IN (SELECT value::bigint FROM jsonb_array_elements_text(%s::jsonb)) AND EXISTS (SELECT 1 FROM mine))`, asJSON(c.Withdraw))
 	}
 	if c.Unsay != 0 {
-		b.add(`unsaid AS (UPDATE signal SET settled = 'withdrawn', answered_by = $7 WHERE school_id = $1 AND student_id = $3 AND settled = '' AND batch_id = %s
+		b.add(`unsaid AS (UPDATE signal SET settled = 'withdrawn', answered_by = $7 WHERE school_id = $1 AND student_id = $3
+			AND settled = '' AND batch_id = %s
 			AND EXISTS (SELECT 1 FROM mine))`, c.Unsay)
-		b.add(`unwritten AS (DELETE FROM record WHERE school_id = $1 AND student_id = $3 AND batch_id = %s AND EXISTS (SELECT 1 FROM mine))`, c.Unsay)
-		b.add(`rewritten AS (UPDATE record SET replaced = NULL WHERE school_id = $1 AND student_id = $3 AND replaced = %s AND EXISTS (SELECT 1 FROM mine))`, c.Unsay)
+		b.add(`unwritten AS (DELETE FROM record WHERE school_id = $1 AND student_id = $3 AND batch_id = %s AND EXISTS (SELECT 1 FROM mine))`,
+			c.Unsay)
+		b.add(`rewritten AS (UPDATE record SET replaced = NULL WHERE school_id = $1 AND student_id = $3 AND replaced = %s
+			AND EXISTS (SELECT 1 FROM mine))`,
+			c.Unsay)
 	}
 	if len(c.Resay) > 0 {
 		b.add(`resaid AS (UPDATE signal SET settled = '', answered_by = '' WHERE school_id = $1 AND student_id = $3 AND settled = 'withdrawn'
 			AND id IN (SELECT value::bigint FROM jsonb_array_elements_text(%s::jsonb)) AND EXISTS (SELECT 1 FROM mine))`, asJSON(c.Resay))
 	}
 	if c.Back != 0 {
-		b.add(`back AS (UPDATE batch_sheet SET back = true WHERE school_id = $1 AND year = $2 AND student_id = $3 AND batch_id = %s AND EXISTS (SELECT 1 FROM mine))`, c.Back)
+		b.add(`back AS (UPDATE batch_sheet SET back = true WHERE school_id = $1 AND year = $2 AND student_id = $3
+			AND batch_id = %s AND EXISTS (SELECT 1 FROM mine))`,
+			c.Back)
 	}
 	if x := c.Batch; x != nil {
-		b.add(`part AS (INSERT INTO batch_sheet (school_id, year, batch_id, student_id, version, came, gone, unsaid, was) SELECT $1, $2, %s, $3, $4, %s::jsonb, %s::jsonb, %s::jsonb, %s FROM mine)`,
+		b.add(`part AS (INSERT INTO batch_sheet (school_id, year, batch_id, student_id, version, came, gone, unsaid, was)
+			SELECT $1, $2, %s, $3, $4, %s::jsonb, %s::jsonb, %s::jsonb, %s FROM mine)`,
 			x.Batch, asJSON(append([]EntryRow{}, x.Came...)), asJSON(append([]EntryRow{}, x.Gone...)), asJSON(append([]int64{}, x.Unsaid...)), x.Was)
 	}
 	for i, x := range c.Signals {
-		b.add(fmt.Sprintf("said%d", i)+` AS (INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells, batch_id)
-			SELECT $1, $3, coalesce(max(ord), 0) + %s, %s, %s, %s, %s, %s, %s, %s::jsonb, %s FROM signal WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
+		b.add(fmt.Sprintf("said%d", i)+
+			` AS (INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells, batch_id)
+			SELECT $1, $3, coalesce(max(ord), 0) + %s, %s, %s, %s, %s, %s, %s, %s::jsonb, %s FROM signal WHERE school_id = $1
+			AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
 			i+1, x.Kind, x.Code, x.Name, x.Value, x.By, x.Note, asJSON(x.Cells), c.batch())
 	}
 	for i, x := range c.Records {
-		b.add(fmt.Sprintf("recorded%d", i)+` AS (INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, here, cells, batch_id)
-			SELECT $1, $3, coalesce(max(ord), 0) + %s, %s, %s, %s::jsonb, %s, %s, %s, %s, %s, true, %s::jsonb, %s FROM record WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
+		b.add(fmt.Sprintf("recorded%d", i)+
+			` AS (INSERT INTO record (school_id, student_id, ord, course_code,
+				title, subjects, start_year, term, credits, mark, outcome, here, cells, batch_id)
+			SELECT $1, $3, coalesce(max(ord), 0) + %s, %s, %s, %s::jsonb, %s, %s, %s, %s, %s, true, %s::jsonb, %s FROM record
+			WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
 			i+1, x.Code, x.Title, asJSON(x.Subjects), x.Year, x.Term, x.Credits, x.Mark, x.Outcome, asJSON(x.Cells), c.batch())
 	}
 	if c.Replace != 0 {
-		b.add(`replaced AS (UPDATE record SET replaced = %s WHERE school_id = $1 AND student_id = $3 AND id = %s AND replaced IS NULL AND EXISTS (SELECT 1 FROM mine))`, c.batch(), c.Replace)
+		b.add(`replaced AS (UPDATE record SET replaced = %s WHERE school_id = $1 AND student_id = $3 AND id = %s
+			AND replaced IS NULL AND EXISTS (SELECT 1 FROM mine))`,
+			c.batch(), c.Replace)
 	}
 	if c.Detach != 0 {
-		b.add(`detached AS (DELETE FROM attachment f USING signal s, mine WHERE f.school_id = $1 AND (s.school_id, s.id) = (f.school_id, f.signal_id)
+		b.add(`detached AS (DELETE FROM attachment f USING signal s, mine WHERE f.school_id = $1
+			AND (s.school_id, s.id) = (f.school_id, f.signal_id)
 			AND s.student_id = $3 AND s.kind = 'claim' AND s.settled = '' AND s.id = %s)`, c.Detach)
 	}
 	if x := c.Attachment; x != nil {
-		b.add(`attached AS (INSERT INTO attachment (school_id, signal_id, name, kind, content, at) SELECT $1, s.id, %s, %s, %s, $5 FROM signal s, mine
+		b.add(`attached AS (INSERT INTO attachment (school_id, signal_id, name, kind, content, at) SELECT $1, s.id, %s, %s, %s, $5
+			FROM signal s, mine
 				WHERE s.school_id = $1 AND s.student_id = $3 AND s.kind = 'claim' AND s.settled = '' AND s.id = %s
-			ON CONFLICT (school_id, signal_id) DO UPDATE SET name = EXCLUDED.name, kind = EXCLUDED.kind, content = EXCLUDED.content, at = EXCLUDED.at)`,
+			ON CONFLICT (school_id, signal_id) DO UPDATE SET name = EXCLUDED.name,
+			kind = EXCLUDED.kind, content = EXCLUDED.content, at = EXCLUDED.at)`,
 			x.Name, x.Kind, x.Content, x.Claim)
 	}
 	if len(c.Letters) > 0 {
 		b.add(`written AS (INSERT INTO letter (school_id, year, student_id, person_id, kind, key, detail, made_at, next_at)
-			SELECT $1, $2, $3, t.id, l.kind, $2 || '/' || $3 || '/' || $4, l.detail, $5, $5 FROM mine, jsonb_to_recordset(%s::jsonb) AS l(kind text, who text, detail jsonb)`+recipients+` ON CONFLICT DO NOTHING)`, asJSON(c.Letters))
+			SELECT $1, $2, $3, t.id, l.kind, $2 || '/' || $3 || '/' || $4, l.detail, $5, $5
+			FROM mine, jsonb_to_recordset(%s::jsonb) AS l(kind text, who text, detail jsonb)`+
+			recipients+` ON CONFLICT DO NOTHING)`, asJSON(c.Letters))
 	}
 	for i, x := range c.Told {
-		b.add(fmt.Sprintf("told%d AS (", i)+fmt.Sprintf(tellOf, "%[1]s", "$3", "%[2]s", "$5")+` AND EXISTS (SELECT 1 FROM mine))`, x.Kind, asJSON(x.Detail))
+		b.add(fmt.Sprintf("told%d AS (", i)+fmt.Sprintf(tellOf, "%[1]s", "$3", "%[2]s", "$5")+
+			` AND EXISTS (SELECT 1 FROM mine))`, x.Kind, asJSON(x.Detail))
 	}
 	if x := c.Remark; x != nil {
-		b.add(`remarked AS (INSERT INTO remark (school_id, year, student_id, kind, draft_id, course_code, rule, text, by_name, at) SELECT $1, $2, $3, %s, %s, %s, %s, %s, $7, $5 FROM mine)`,
+		b.add(`remarked AS (INSERT INTO remark (school_id, year, student_id, kind, draft_id, course_code, rule, text, by_name, at)
+			SELECT $1, $2, $3, %s, %s, %s, %s, %s, $7, $5 FROM mine)`,
 			x.Kind, x.Draft, x.Course, x.Rule, x.Text)
 	}
 	if x := c.Answer; x != nil {
-		b.add(`replied AS (UPDATE remark SET answer = %s, answered_by = $7, answered_at = $5 WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = %s
+		b.add(`replied AS (UPDATE remark SET answer = %s, answered_by = $7, answered_at = $5 WHERE school_id = $1 AND year = $2
+			AND student_id = $3 AND id = %s
 			AND answer = '' AND EXISTS (SELECT 1 FROM mine))`, x.Answer, x.ID)
 	}
 	return saved, q.get(ctx, &saved, b.text+` SELECT EXISTS (SELECT 1 FROM mine)`, b.args...)

@@ -41,22 +41,26 @@ type SignalRow struct {
 	Cells   Cells  `json:"cells"` // among the facts: of a claim alone
 }
 
-// FactsRow is what is on record of a student: records and signals, in file order, but for claims that were confirmed or waived.
+// FactsRow is what is on record of a student: records and signals, in file order, but for claims that were
+// confirmed or waived.
 type FactsRow struct {
 	Student string            `db:"student_id"`
 	Records JSON[[]RecordRow] `db:"records"`
 	Signals JSON[[]SignalRow] `db:"signals"`
 }
 
-// Facts gives what is on record of the students named, for a year: a signal that came with the bundle of another year is not of it.
+// Facts gives what is on record of the students named, for a year: a signal that came with the bundle of
+// another year is not of it.
 func (q SheetQueries) Facts(ctx context.Context, school string, year int, students []string) (map[string]FactsRow, error) {
 	var list []FactsRow
 	err := q.list(ctx, &list, `WITH them AS MATERIALIZED (SELECT jsonb_array_elements_text($3::jsonb) AS id)
 		SELECT them.id AS student_id, coalesce(r.records, '[]') AS records, coalesce(s.signals, '[]') AS signals FROM them
-		LEFT JOIN LATERAL (SELECT json_agg(json_build_object('id', r.id, 'here', r.here, 'course_code', r.course_code, 'title', r.title, 'subjects', r.subjects, 'start_year', r.start_year,
+		LEFT JOIN LATERAL (SELECT json_agg(json_build_object('id',
+		r.id, 'here', r.here, 'course_code', r.course_code, 'title', r.title, 'subjects', r.subjects, 'start_year', r.start_year,
 			'term', r.term, 'credits', r.credits, 'mark', r.mark, 'outcome', r.outcome) ORDER BY r.ord, r.id) AS records
 			FROM record r WHERE r.school_id = $1 AND r.student_id = them.id AND r.replaced IS NULL) r ON true
-		LEFT JOIN LATERAL (SELECT json_agg(json_build_object('id', s.id, 'kind', s.kind, 'course_code', s.course_code, 'name', s.name, 'value', s.value,
+		LEFT JOIN LATERAL (SELECT json_agg(json_build_object('id',
+		s.id, 'kind', s.kind, 'course_code', s.course_code, 'name', s.name, 'value', s.value,
 			'said_by', s.said_by, 'by_name', coalesce(b.given_name || ' ' || b.family_name, s.said_by), 'note', s.note,
 			'settled', s.settled, 'answer', s.answer, 'answered_by', s.answered_by,
 			'file', coalesce((SELECT f.name FROM attachment f WHERE f.school_id = s.school_id AND f.signal_id = s.id AND s.kind = 'claim'), ''),

@@ -15,8 +15,10 @@ type Feed struct {
 
 // PutFeed makes an address, in place of the account's own for the student; token is hashed.
 func (q MessagesQueries) PutFeed(ctx context.Context, token string, f Feed) error {
-	return q.exec(ctx, `INSERT INTO feed (token, account_id, school_id, year, student_id, language, made_at) VALUES ($1, $2, $3, $4, $5, $6, $7)
-		ON CONFLICT (school_id, year, student_id, account_id) DO UPDATE SET token = EXCLUDED.token, language = EXCLUDED.language, made_at = EXCLUDED.made_at`,
+	return q.exec(ctx, `INSERT INTO feed (token, account_id, school_id, year, student_id, language, made_at)
+		VALUES ($1, $2, $3, $4, $5, $6, $7)
+		ON CONFLICT (school_id, year, student_id, account_id) DO UPDATE
+		SET token = EXCLUDED.token, language = EXCLUDED.language, made_at = EXCLUDED.made_at`,
 		token, f.Account, f.School, f.Year, f.Student, f.Language, f.MadeAt)
 }
 
@@ -27,10 +29,13 @@ func (q MessagesQueries) Feed(ctx context.Context, token string) (f Feed, err er
 
 // FeedOf tells when an account's address of a student's calendar was made. The error is ErrNotFound.
 func (q MessagesQueries) FeedOf(ctx context.Context, account int64, at Place) (made time.Time, err error) {
-	return made, q.get(ctx, &made, `SELECT made_at FROM feed WHERE account_id = $1 AND school_id = $2 AND year = $3 AND student_id = $4`, account, at.School, at.Year, at.Student)
+	return made, q.get(ctx, &made,
+		`SELECT made_at FROM feed WHERE account_id = $1 AND school_id = $2 AND year = $3 AND student_id = $4`, account,
+		at.School, at.Year, at.Student)
 }
 
 // DropFeed takes an account's address away.
 func (q MessagesQueries) DropFeed(ctx context.Context, account int64, at Place) error {
-	return q.exec(ctx, `DELETE FROM feed WHERE account_id = $1 AND school_id = $2 AND year = $3 AND student_id = $4`, account, at.School, at.Year, at.Student)
+	return q.exec(ctx, `DELETE FROM feed WHERE account_id = $1 AND school_id = $2 AND year = $3 AND student_id = $4`,
+		account, at.School, at.Year, at.Student)
 }

@@ -21,7 +21,8 @@ type PoolStats struct {
 // PoolStats tells how the connections of this process are used.
 func (db *DB) PoolStats() PoolStats {
 	s := db.pool.Stat()
-	return PoolStats{int(s.TotalConns()), int(s.AcquiredConns()), int(s.MaxConns()), s.EmptyAcquireCount(), s.EmptyAcquireWaitTime()}
+	return PoolStats{Open: int(s.TotalConns()), Used: int(s.AcquiredConns()), Most: int(s.MaxConns()),
+		Waited: s.EmptyAcquireCount(), WaitedFor: s.EmptyAcquireWaitTime()}
 }
 
 // Backlog is what waits to be done in the whole database.
@@ -70,10 +71,13 @@ func (q OfficeQueries) SetUp(ctx context.Context) (s SetUp, err error) {
 	return s, q.get(ctx, &s, `SELECT current_setting('server_version_num')::int AS version, pg_encoding_to_char(d.encoding) AS encoding,
 			(SELECT rolsuper FROM pg_roles WHERE rolname = current_user) AS superuser,
 			EXISTS (SELECT 1 FROM pg_tables WHERE schemaname = 'public' AND tableowner = current_user) AS owns,
-			has_table_privilege('event', 'UPDATE, DELETE') OR has_table_privilege('submission', 'UPDATE, DELETE') OR has_table_privilege('signature', 'UPDATE, DELETE') AS rewrites,
-			current_setting('fsync') = 'on' AS fsync, current_setting('synchronous_commit') AS synchronous, current_setting('archive_mode') <> 'off' AS archiving,
+			has_table_privilege('event', 'UPDATE, DELETE') OR has_table_privilege('submission', 'UPDATE, DELETE')
+			OR has_table_privilege('signature', 'UPDATE, DELETE') AS rewrites,
+			current_setting('fsync') = 'on' AS fsync, current_setting('synchronous_commit') AS synchronous,
+			current_setting('archive_mode') <> 'off' AS archiving,
 			(SELECT count(*) FROM pg_stat_replication) AS standbys, current_setting('max_connections')::int AS max_connections,
-			(SELECT count(*) FROM pg_stat_activity WHERE backend_type = 'client backend') AS connections, pg_is_in_recovery() AS replica, clock_timestamp() AS clock,
+			(SELECT count(*) FROM pg_stat_activity WHERE backend_type = 'client backend') AS connections,
+			pg_is_in_recovery() AS replica, clock_timestamp() AS clock,
 			coalesce((SELECT ssl FROM pg_stat_ssl WHERE pid = pg_backend_pid()), false) AS encrypted,
 			coalesce(inet_server_addr() << '127.0.0.0/8' OR inet_server_addr() = '::1', true) AS local
 		FROM pg_database d WHERE d.datname = current_database()`)

@@ -5,8 +5,8 @@ import (
 	"fmt"
 )
 
-// An intake writes a school's data in short transactions, so that nobody waits for it: first the year, then people, then students
-// batch by batch. Each takes locks in one order: sheets by student, then the rest.
+// An intake writes a school's data in short transactions, so that nobody waits for it: first the year, then
+// people, then students batch by batch. Each takes locks in one order: sheets by student, then the rest.
 
 // PersonRow is a person as the school's data has them.
 type PersonRow struct {
@@ -21,7 +21,8 @@ type PersonRow struct {
 	Cells      Cells  `json:"cells"`
 }
 
-// LockIntake makes intakes into one school wait for each other, until the transaction ends; it tells whether it got the lock.
+// LockIntake makes intakes into one school wait for each other, until the transaction ends; it tells whether
+// it got the lock.
 func (q ImportsQueries) LockIntake(ctx context.Context, school string) (got bool, err error) {
 	return got, q.get(ctx, &got, `SELECT pg_try_advisory_xact_lock(hashtextextended('intake ' || $1, 0))`, school)
 }
@@ -41,8 +42,8 @@ func (q ImportsQueries) KeptSheets(ctx context.Context, school string, year int)
 		FROM sheet sh WHERE sh.school_id = $1 AND sh.year = $2 AND sh.touched ORDER BY sh.student_id`, school, year)
 }
 
-// Own is something that was made here, and no intake changes: a record that was entered or corrected, a student whose sheet was worked on, or one who has
-// chosen sections or was placed.
+// Own is something that was made here, and no intake changes: a record that was entered or corrected, a
+// student whose sheet was worked on, or one who has chosen sections or was placed.
 type Own struct {
 	Kind    string      `db:"kind"` // record, requests or enrollments
 	Student string      `db:"student_id"`
@@ -51,51 +52,68 @@ type Own struct {
 
 // Own lists what was made here in a year.
 func (q ImportsQueries) Own(ctx context.Context, school string, year int) (list []Own, err error) {
-	return list, q.list(ctx, &list, `SELECT 'record' AS kind, student_id, cells FROM record WHERE school_id = $1 AND (here OR replaced IS NOT NULL)
+	return list, q.list(ctx, &list,
+		`SELECT 'record' AS kind, student_id, cells FROM record WHERE school_id = $1 AND (here OR replaced IS NOT NULL)
 		UNION ALL SELECT 'requests', student_id, '{}' FROM sheet WHERE school_id = $1 AND year = $2 AND touched
 		UNION ALL SELECT 'enrollments', student_id, '{}' FROM seat_choice WHERE school_id = $1 AND year = $2
-		UNION ALL SELECT DISTINCT 'enrollments', student_id, '{}'::jsonb FROM enrollment WHERE school_id = $1 AND year = $2 AND placed`, school, year)
+		UNION ALL SELECT DISTINCT 'enrollments', student_id, '{}'::jsonb FROM enrollment WHERE school_id = $1 AND year = $2 AND placed`,
+		school, year)
 }
 
 // Missing counts the people of a school who are there and not among some.
 func (q ImportsQueries) Missing(ctx context.Context, school string, ids []string) (n int, err error) {
-	return n, q.get(ctx, &n, `SELECT count(*) FROM person WHERE school_id = $1 AND present AND id NOT IN (SELECT jsonb_array_elements_text($2::jsonb))`, school, asJSON(ids))
+	return n, q.get(ctx, &n,
+		`SELECT count(*) FROM person WHERE school_id = $1 AND present AND id NOT IN (SELECT jsonb_array_elements_text($2::jsonb))`,
+		school, asJSON(ids))
 }
 
 // PutPeople writes people, those who differ from what is there.
 func (q ImportsQueries) PutPeople(ctx context.Context, school string, people []PersonRow) error {
 	text := asJSON(people)
-	if err := q.exec(ctx, `INSERT INTO account (username) SELECT DISTINCT username FROM jsonb_to_recordset($1::jsonb) AS r(username text) ORDER BY username ON CONFLICT DO NOTHING`, text); err != nil {
+	if err := q.exec(ctx,
+		`INSERT INTO account (username) SELECT DISTINCT username FROM jsonb_to_recordset($1::jsonb) AS r(username text)
+			ORDER BY username ON CONFLICT DO NOTHING`,
+		text); err != nil {
 		return fmt.Errorf("writing accounts: %w", err)
 	}
 	return q.exec(ctx, `INSERT INTO person AS p (school_id, id, ord, role, enabled, username, given_name, family_name, language, cells)
 		SELECT $1, id, ord, role, enabled, username, given_name, family_name, language, cells
-		FROM jsonb_to_recordset($2::jsonb) AS r(id text, ord int, role text, enabled boolean, username text, given_name text, family_name text, language text, cells jsonb) ORDER BY id
-		ON CONFLICT (school_id, id) DO UPDATE SET ord = EXCLUDED.ord, role = EXCLUDED.role, present = true, gone_at = NULL, erased = false, enabled = EXCLUDED.enabled, username = EXCLUDED.username,
+		FROM jsonb_to_recordset($2::jsonb) AS r(id text, ord int, role text,
+		enabled boolean, username text, given_name text, family_name text, language text, cells jsonb) ORDER BY id
+		ON CONFLICT (school_id, id) DO UPDATE SET ord = EXCLUDED.ord,
+		role = EXCLUDED.role, present = true, gone_at = NULL, erased = false, enabled = EXCLUDED.enabled, username = EXCLUDED.username,
 			given_name = EXCLUDED.given_name, family_name = EXCLUDED.family_name, language = EXCLUDED.language, cells = EXCLUDED.cells
 		WHERE (p.ord, p.role, p.present, p.enabled, p.username, p.given_name, p.family_name, p.language, p.cells)
-			IS DISTINCT FROM (EXCLUDED.ord, EXCLUDED.role, true, EXCLUDED.enabled, EXCLUDED.username, EXCLUDED.given_name, EXCLUDED.family_name, EXCLUDED.language, EXCLUDED.cells)`,
+			IS DISTINCT FROM (EXCLUDED.ord, EXCLUDED.role, true, EXCLUDED.enabled,
+			EXCLUDED.username, EXCLUDED.given_name, EXCLUDED.family_name, EXCLUDED.language, EXCLUDED.cells)`,
 		school, text)
 }
 
-// LinkPeople ends the writing of people: those whom the data no longer names are marked so, accounts lead to the people who have
-// their usernames now, and who administers the school is taken from roles. An account that passes from one person of the school to
-// another loses its password, sessions and devices, so that nobody inherits a sign-in.
+// LinkPeople ends the writing of people: those whom the data no longer names are marked so, accounts lead to
+// the people who have their usernames now, and who administers the school is taken from roles. An account
+// that passes from one person of the school to another loses its password, sessions and devices, so that
+// nobody inherits a sign-in.
 func (q ImportsQueries) LinkPeople(ctx context.Context, school string, ids []string) error {
 	for _, step := range []struct{ doing, query string }{
-		{"marking who is gone", `UPDATE person SET present = false, gone_at = now() WHERE school_id = $1 AND present AND id NOT IN (SELECT jsonb_array_elements_text($2::jsonb))`},
-		{"taking away what was another's", `WITH passed AS (SELECT DISTINCT a.id FROM account a JOIN person new ON new.username = a.username AND new.school_id = $1 AND new.present
+		{"marking who is gone",
+			`UPDATE person SET present = false, gone_at = now() WHERE school_id = $1 AND present
+				AND id NOT IN (SELECT jsonb_array_elements_text($2::jsonb))`},
+		{"taking away what was another's",
+			`WITH passed AS (SELECT DISTINCT a.id FROM account a JOIN person new ON new.username = a.username AND new.school_id = $1 AND new.present
 				JOIN person old ON old.school_id = $1 AND old.account_id = a.id AND old.id <> new.id),
 			passwords AS (DELETE FROM account_password WHERE account_id IN (SELECT id FROM passed)),
 			devices AS (DELETE FROM account_device WHERE account_id IN (SELECT id FROM passed)),
 			identities AS (DELETE FROM account_identity WHERE account_id IN (SELECT id FROM passed))
 			DELETE FROM session WHERE account_id IN (SELECT id FROM passed) AND $2 <> ''`},
 		{"leading accounts to people", `UPDATE person p SET account_id = w.account_id
-			FROM (SELECT o.id, CASE WHEN o.present THEN a.id END AS account_id FROM person o LEFT JOIN account a ON a.username = o.username WHERE o.school_id = $1 AND $2 <> '') w
+			FROM (SELECT o.id, CASE WHEN o.present THEN a.id END AS account_id FROM person o LEFT
+			JOIN account a ON a.username = o.username WHERE o.school_id = $1 AND $2 <> '') w
 			WHERE p.school_id = $1 AND p.id = w.id AND p.account_id IS DISTINCT FROM w.account_id`},
-		{"noting who no longer administers", `DELETE FROM relation r USING person p WHERE r.school_id = $1 AND r.kind = 'administers' AND r.source = 'import'
+		{"noting who no longer administers",
+			`DELETE FROM relation r USING person p WHERE r.school_id = $1 AND r.kind = 'administers' AND r.source = 'import'
 			AND p.school_id = $1 AND p.id = r.person_id AND (p.role <> 'administrator' OR NOT p.present) AND $2 <> ''`},
-		{"noting who administers", `INSERT INTO relation (school_id, kind, person_id, source) SELECT school_id, 'administers', id, 'import' FROM person
+		{"noting who administers",
+			`INSERT INTO relation (school_id, kind, person_id, source) SELECT school_id, 'administers', id, 'import' FROM person
 			WHERE school_id = $1 AND role = 'administrator' AND present AND $2 <> '' ON CONFLICT DO NOTHING`},
 	} {
 		if err := q.exec(ctx, step.query, school, asJSON(ids)); err != nil {
@@ -132,7 +150,8 @@ type PlanIn struct {
 	Cells   Cells  `json:"cells"`
 }
 
-// StayIn is a student in a section as the school's data has it. Dates are YYYY-MM-DD; empty: from the beginning, to the end.
+// StayIn is a student in a section as the school's data has it. Dates are YYYY-MM-DD; empty: from the
+// beginning, to the end.
 type StayIn struct {
 	Student string `json:"student_id"`
 	Section string `json:"section_id"`
@@ -157,10 +176,12 @@ type EntryIn struct {
 // Brought tells which files a school's data has: what another would describe stays as it is.
 type Brought struct{ Records, Signals, Plans, Requests bool }
 
-// PutPupils writes students, in ascending order of id: relations, records and signals where they differ from what came before, and the
-// entries of sheets that nobody has worked on. Records are those of the newest year's data; of an older year's they stay.
-// It gives the students whose sheets are kept although what came is different from what came before.
-func (q ImportsQueries) PutPupils(ctx context.Context, school string, year int, newest bool, has Brought, pupils []PupilIn) (kept []string, err error) {
+// PutPupils writes students, in ascending order of id: relations, records and signals where they differ from
+// what came before, and the entries of sheets that nobody has worked on. Records are those of the newest
+// year's data; of an older year's they stay. It gives the students whose sheets are kept although what came
+// is different from what came before.
+func (q ImportsQueries) PutPupils(ctx context.Context, school string, year int, newest bool, has Brought,
+	pupils []PupilIn) (kept []string, err error) {
 	type sheetIn struct {
 		ID    string `json:"id"`
 		Grade int    `json:"grade"`
@@ -173,7 +194,9 @@ func (q ImportsQueries) PutPupils(ctx context.Context, school string, year int, 
 		sheets = append(sheets, sheetIn{p.Student, p.Grade})
 	}
 	// Sheets first, in order: every act on a sheet begins there too.
-	if err := q.exec(ctx, `INSERT INTO sheet AS s (school_id, year, student_id, grade) SELECT $1, $2, id, grade FROM jsonb_to_recordset($3::jsonb) AS r(id text, grade int) ORDER BY id
+	if err := q.exec(ctx,
+		`INSERT INTO sheet AS s (school_id, year, student_id, grade) SELECT $1, $2, id, grade
+			FROM jsonb_to_recordset($3::jsonb) AS r(id text, grade int) ORDER BY id
 		ON CONFLICT (school_id, year, student_id) DO NOTHING`, school, year, asJSON(sheets)); err != nil {
 		return nil, fmt.Errorf("making sheets: %w", err)
 	}
@@ -184,7 +207,8 @@ func (q ImportsQueries) PutPupils(ctx context.Context, school string, year int, 
 		EntriesDigest string `db:"entries_digest"`
 	}
 	if err := q.list(ctx, &have, `SELECT student_id, touched, facts_digest, entries_digest FROM sheet
-		WHERE school_id = $1 AND year = $2 AND student_id IN (SELECT jsonb_array_elements_text($3::jsonb)) ORDER BY student_id FOR UPDATE`, school, year, asJSON(ids)); err != nil {
+		WHERE school_id = $1 AND year = $2 AND student_id IN (SELECT jsonb_array_elements_text($3::jsonb)) ORDER BY student_id FOR UPDATE`,
+		school, year, asJSON(ids)); err != nil {
 		return nil, fmt.Errorf("locking sheets: %w", err)
 	}
 	at := map[string]int{}
@@ -229,24 +253,26 @@ func (q ImportsQueries) putRelations(ctx context.Context, school string, year in
 	for i := range pupils {
 		p := &pupils[i]
 		if p.Counselor != "" {
-			list = append(list, relationIn{"counsels", p.Counselor, p.Student, &year, ""})
+			list = append(list, relationIn{Kind: "counsels", Person: p.Counselor, Student: p.Student, Year: &year, Course: ""})
 		}
 		for _, g := range p.Guardians {
-			list = append(list, relationIn{"guards", g, p.Student, nil, ""})
+			list = append(list, relationIn{Kind: "guards", Person: g, Student: p.Student, Year: nil, Course: ""})
 		}
 		for _, t := range p.Teaches {
-			list = append(list, relationIn{"teaches", t.Teacher, p.Student, &year, t.Course})
+			list = append(list, relationIn{Kind: "teaches", Person: t.Teacher, Student: p.Student, Year: &year, Course: t.Course})
 		}
 	}
 	const rows = `jsonb_to_recordset($3::jsonb) AS n(kind text, person_id text, student_id text, year int, course_code text)`
-	if err := q.exec(ctx, `DELETE FROM relation r WHERE school_id = $1 AND source = 'import' AND student_id IN (SELECT jsonb_array_elements_text($4::jsonb))
+	if err := q.exec(ctx,
+		`DELETE FROM relation r WHERE school_id = $1 AND source = 'import' AND student_id IN (SELECT jsonb_array_elements_text($4::jsonb))
 			AND (kind = 'guards' OR kind IN ('counsels', 'teaches') AND year = $2)
 			AND NOT EXISTS (SELECT 1 FROM `+rows+` WHERE (n.kind, n.person_id, n.student_id) = (r.kind, r.person_id, r.student_id)
 				AND n.course_code IS NOT DISTINCT FROM r.course_code)`, school, year, asJSON(list), asJSON(ids)); err != nil {
 		return fmt.Errorf("taking relations away: %w", err)
 	}
 	if err := q.exec(ctx, `INSERT INTO relation (school_id, kind, person_id, student_id, year, course_code, source)
-		SELECT $1, n.kind, n.person_id, n.student_id, n.year, n.course_code, 'import' FROM `+rows+` WHERE $2 > 0 ON CONFLICT DO NOTHING`, school, year, asJSON(list)); err != nil {
+		SELECT $1, n.kind, n.person_id, n.student_id, n.year, n.course_code, 'import' FROM `+rows+
+		` WHERE $2 > 0 ON CONFLICT DO NOTHING`, school, year, asJSON(list)); err != nil {
 		return fmt.Errorf("writing relations: %w", err)
 	}
 	return nil
@@ -267,7 +293,7 @@ func (q ImportsQueries) putFacts(ctx context.Context, school string, year int, n
 	var signals []SignalRow
 	plans := []PlanIn{}
 	for _, p := range pupils {
-		heads = append(heads, factsIn{p.Student, p.Grade, p.Programs, p.FactsDigest})
+		heads = append(heads, factsIn{ID: p.Student, Grade: p.Grade, Programs: p.Programs, Digest: p.FactsDigest})
 		records, signals, plans = append(records, p.Records...), append(signals, p.Signals...), append(plans, p.Plans...)
 	}
 	them := asJSON(heads)
@@ -286,7 +312,8 @@ func (q ImportsQueries) putFacts(ctx context.Context, school string, year int, n
 			return err
 		}
 	}
-	if err := q.exec(ctx, `UPDATE sheet s SET grade = r.grade, programs = coalesce(r.programs, '[]'), facts_digest = r.digest, facts_version = facts_version + 1
+	if err := q.exec(ctx,
+		`UPDATE sheet s SET grade = r.grade, programs = coalesce(r.programs, '[]'), facts_digest = r.digest, facts_version = facts_version + 1
 		FROM jsonb_to_recordset($2::jsonb) AS r(id text, grade int, programs jsonb, digest text)
 		WHERE s.school_id = $1 AND s.year = $3 AND s.student_id = r.id`, school, them, year); err != nil {
 		return fmt.Errorf("writing grades: %w", err)
@@ -294,24 +321,30 @@ func (q ImportsQueries) putFacts(ctx context.Context, school string, year int, n
 	if !newest {
 		return nil
 	}
-	return q.exec(ctx, `UPDATE sheet SET facts_version = facts_version + 1 WHERE school_id = $1 AND year <> $3 AND student_id IN `+ofThem, school, them, year)
+	return q.exec(ctx, `UPDATE sheet SET facts_version = facts_version + 1 WHERE school_id = $1 AND year <> $3 AND student_id IN `+
+		ofThem, school, them, year)
 }
 
 // ofThem are the students of a list of heads, which is a statement's second argument.
 const ofThem = `(SELECT id FROM jsonb_to_recordset($2::jsonb) AS r(id text))`
 
-// putRecords writes the records of some students in the place of those that came before; what was entered or corrected here stays.
+// putRecords writes the records of some students in the place of those that came before; what was entered or
+// corrected here stays.
 func (q ImportsQueries) putRecords(ctx context.Context, school string, them string, records []RecordRow) error {
-	if err := q.exec(ctx, `DELETE FROM record WHERE school_id = $1 AND NOT here AND replaced IS NULL AND student_id IN `+ofThem, school, them); err != nil {
+	if err := q.exec(ctx, `DELETE FROM record WHERE school_id = $1 AND NOT here AND replaced IS NULL AND student_id IN `+
+		ofThem, school, them); err != nil {
 		return fmt.Errorf("taking records away: %w", err)
 	}
-	// What was entered or corrected here is gathered once: looked for row by row, new tables were read through again for each of the rows just written.
-	if err := q.exec(ctx, `WITH entered AS MATERIALIZED (SELECT student_id, cells FROM record WHERE school_id = $1 AND (here OR replaced IS NOT NULL))
+	// What was entered or corrected here is gathered once: looked for row by row, new tables were read through
+	// again for each of the rows just written.
+	if err := q.exec(ctx,
+		`WITH entered AS MATERIALIZED (SELECT student_id, cells FROM record WHERE school_id = $1 AND (here OR replaced IS NOT NULL))
 		INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, cells)
 		SELECT $1, student_id, ord, course_code, title, coalesce(subjects, '[]'), start_year, term, credits, mark, outcome, cells
 		FROM jsonb_to_recordset($2::jsonb) AS r(student_id text, ord int, course_code text, title text, subjects jsonb, start_year int, term text,
 			credits bigint, mark int, outcome text, cells jsonb)
-		WHERE NOT EXISTS (SELECT 1 FROM entered h WHERE h.student_id = r.student_id AND h.cells = r.cells)`, school, asJSON(records)); err != nil {
+		WHERE NOT EXISTS (SELECT 1 FROM entered h WHERE h.student_id = r.student_id AND h.cells = r.cells)`, school,
+		asJSON(records)); err != nil {
 		return fmt.Errorf("writing records: %w", err)
 	}
 	return nil
@@ -320,14 +353,17 @@ func (q ImportsQueries) putRecords(ctx context.Context, school string, them stri
 // putSignals writes what was said of some students in the place of what came before.
 func (q ImportsQueries) putSignals(ctx context.Context, school string, year int, them string, signals []SignalRow) error {
 	// A claim that was settled here stays settled, and what was said here is not said twice.
-	if err := q.exec(ctx, `DELETE FROM signal WHERE school_id = $1 AND year = $3 AND settled = '' AND student_id IN `+ofThem, school, them, year); err != nil {
+	if err := q.exec(ctx, `DELETE FROM signal WHERE school_id = $1 AND year = $3 AND settled = '' AND student_id IN `+
+		ofThem, school, them, year); err != nil {
 		return fmt.Errorf("taking signals away: %w", err)
 	}
 	if err := q.exec(ctx, `INSERT INTO signal (school_id, student_id, year, ord, kind, course_code, name, value, said_by, note, cells)
 		SELECT $1, student_id, $3, ord, kind, course_code, name, value, said_by, note, cells
-		FROM jsonb_to_recordset($2::jsonb) AS r(student_id text, ord int, kind text, course_code text, name text, value bigint, said_by text, note text, cells jsonb)
+		FROM jsonb_to_recordset($2::jsonb) AS r(student_id text, ord int,
+		kind text, course_code text, name text, value bigint, said_by text, note text, cells jsonb)
 		WHERE NOT EXISTS (SELECT 1 FROM signal h WHERE h.school_id = $1 AND h.student_id = r.student_id AND (h.year IS NULL OR h.settled <> '')
-			AND (h.kind, h.course_code, h.name, h.value, h.said_by, h.note) = (r.kind, r.course_code, r.name, r.value, r.said_by, r.note))`, school, asJSON(signals), year); err != nil {
+			AND (h.kind, h.course_code, h.name, h.value, h.said_by, h.note) = (r.kind, r.course_code, r.name, r.value, r.said_by, r.note))`,
+		school, asJSON(signals), year); err != nil {
 		return fmt.Errorf("writing signals: %w", err)
 	}
 	return nil
@@ -337,10 +373,13 @@ func (q ImportsQueries) putSignals(ctx context.Context, school string, year int,
 func (q ImportsQueries) putPlans(ctx context.Context, school string, year int, them string, plans []PlanIn) error {
 	// A plan that somebody has worked on here is theirs.
 	const unplanned = `NOT EXISTS (SELECT 1 FROM sheet s WHERE s.school_id = $1 AND s.year = $3 AND s.plan_version > 0 AND s.student_id = `
-	if err := q.exec(ctx, `DELETE FROM plan WHERE school_id = $1 AND year = $3 AND `+unplanned+`plan.student_id) AND student_id IN `+ofThem, school, them, year); err != nil {
+	if err := q.exec(ctx, `DELETE FROM plan WHERE school_id = $1 AND year = $3 AND `+unplanned+
+		`plan.student_id) AND student_id IN `+ofThem, school, them, year); err != nil {
 		return fmt.Errorf("taking plans away: %w", err)
 	}
-	if err := q.exec(ctx, `INSERT INTO plan (school_id, year, student_id, ord, grade, course_code, kind, cells) SELECT $1, $3, student_id, ord, grade, course_code, kind, cells
+	if err := q.exec(ctx,
+		`INSERT INTO plan (school_id, year, student_id, ord, grade, course_code, kind, cells)
+			SELECT $1, $3, student_id, ord, grade, course_code, kind, cells
 		FROM jsonb_to_recordset($2::jsonb) AS r(student_id text, ord int, grade int, course_code text, kind text, cells jsonb)
 		WHERE `+unplanned+`r.student_id)`, school, asJSON(plans), year); err != nil {
 		return fmt.Errorf("writing plans: %w", err)
@@ -362,7 +401,8 @@ func (q ImportsQueries) putEntries(ctx context.Context, school string, year int,
 		heads = append(heads, headIn{p.Student, p.EntriesDigest})
 		entries = append(entries, p.Entries...)
 	}
-	if err := q.exec(ctx, `DELETE FROM entry WHERE school_id = $1 AND year = $2 AND student_id IN (SELECT id FROM jsonb_to_recordset($3::jsonb) AS r(id text))`,
+	if err := q.exec(ctx,
+		`DELETE FROM entry WHERE school_id = $1 AND year = $2 AND student_id IN (SELECT id FROM jsonb_to_recordset($3::jsonb) AS r(id text))`,
 		school, year, asJSON(heads)); err != nil {
 		return fmt.Errorf("taking entries away: %w", err)
 	}
@@ -372,7 +412,8 @@ func (q ImportsQueries) putEntries(ctx context.Context, school string, year int,
 		school, year, asJSON(entries)); err != nil {
 		return fmt.Errorf("writing entries: %w", err)
 	}
-	return q.exec(ctx, `UPDATE sheet s SET version = version + 1, entries_digest = r.digest FROM jsonb_to_recordset($3::jsonb) AS r(id text, digest text)
+	return q.exec(ctx, `UPDATE sheet s SET version = version + 1, entries_digest = r.digest
+		FROM jsonb_to_recordset($3::jsonb) AS r(id text, digest text)
 		WHERE s.school_id = $1 AND s.year = $2 AND s.student_id = r.id`, school, year, asJSON(heads))
 }
 
@@ -394,21 +435,26 @@ func (q ImportsQueries) PutSections(ctx context.Context, school string, year int
 	if err := q.all().Seats.LeavePlaced(ctx, school, year, kept); err != nil {
 		return err
 	}
-	if err := q.exec(ctx, `DELETE FROM section WHERE school_id = $1 AND year = $2 AND id NOT IN (SELECT id FROM jsonb_to_recordset($3::jsonb) AS r(id text))`, school, year, asJSON(sections)); err != nil {
+	if err := q.exec(ctx,
+		`DELETE FROM section WHERE school_id = $1 AND year = $2 AND id NOT IN (SELECT id FROM jsonb_to_recordset($3::jsonb) AS r(id text))`,
+		school, year, asJSON(sections)); err != nil {
 		return err
 	}
 	if err := q.all().Schedule.lookAnew(ctx, school, year); err != nil {
 		return err
 	}
-	return q.exec(ctx, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) SELECT $1, $2, id, ord, course_code, seats, cells
+	return q.exec(ctx, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells)
+		SELECT $1, $2, id, ord, course_code, seats, cells
 		FROM jsonb_to_recordset($3::jsonb) AS r(id text, ord int, course_code text, seats int, cells jsonb)
-		ON CONFLICT (school_id, year, id) DO UPDATE SET ord = excluded.ord, course_code = excluded.course_code, seats = excluded.seats, cells = excluded.cells, rev = DEFAULT`,
+		ON CONFLICT (school_id, year, id) DO UPDATE SET ord = excluded.ord,
+		course_code = excluded.course_code, seats = excluded.seats, cells = excluded.cells, rev = DEFAULT`,
 		school, year, asJSON(sections))
 }
 
 // Strangers lists those of some ids that are nobody in the school.
 func (q ImportsQueries) Strangers(ctx context.Context, school string, ids []string) (list []string, err error) {
-	return list, q.list(ctx, &list, `SELECT x FROM jsonb_array_elements_text($2::jsonb) x WHERE NOT EXISTS (SELECT 1 FROM person WHERE school_id = $1 AND id = x) ORDER BY x`,
+	return list, q.list(ctx, &list,
+		`SELECT x FROM jsonb_array_elements_text($2::jsonb) x WHERE NOT EXISTS (SELECT 1 FROM person WHERE school_id = $1 AND id = x) ORDER BY x`,
 		school, asJSON(ids))
 }
 

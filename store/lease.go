@@ -6,8 +6,8 @@ import (
 	"time"
 )
 
-// Lease is the right to run something of which one run at a time is enough, in whichever process. It ends by itself, so that what a process
-// has left undone another one takes up.
+// Lease is the right to run something of which one run at a time is enough, in whichever process. It ends by
+// itself, so that what a process has left undone another one takes up.
 type Lease struct {
 	name, holder string
 	lasts        time.Duration
@@ -19,7 +19,8 @@ func NewLease(name string, lasts time.Duration) *Lease { return &Lease{name, ran
 // Take takes the right, or keeps it on, and reports whether nobody else has it.
 func (l *Lease) Take(ctx context.Context, q Queries) (taken bool, err error) {
 	n, err := q.changed(ctx, `INSERT INTO lease AS l (name, holder, until) VALUES ($1, $2, now() + make_interval(secs => $3))
-		ON CONFLICT (name) DO UPDATE SET holder = excluded.holder, until = excluded.until WHERE l.holder = excluded.holder OR l.until < now()`, l.name, l.holder, l.lasts.Seconds())
+		ON CONFLICT (name) DO UPDATE SET holder = excluded.holder, until = excluded.until WHERE l.holder = excluded.holder OR l.until < now()`,
+		l.name, l.holder, l.lasts.Seconds())
 	return n > 0, err
 }
 

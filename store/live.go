@@ -13,7 +13,8 @@ const sheetsChannel = "rubricon_sheets"
 // toldAtOnce keeps a notification below the 8000 bytes that PostgreSQL takes.
 const toldAtOnce = 30
 
-// Told is a sheet that has changed, and its version since; or a student's choice of seats, or a section whose seats were taken or given back. Names are short: a notification is small.
+// Told is a sheet that has changed, and its version since; or a student's choice of seats, or a section whose
+// seats were taken or given back. Names are short: a notification is small.
 type Told struct {
 	School  string `json:"s"`
 	Year    int    `json:"y"`
@@ -33,8 +34,8 @@ func (q MessagesQueries) Tell(ctx context.Context, list []Told) error {
 	return nil
 }
 
-// Listen hears of changed sheets, those of this process too, until the context ends or the connection is lost; ready is called once it
-// does. Behind a transaction pooler nothing is heard.
+// Listen hears of changed sheets, those of this process too, until the context ends or the connection is
+// lost; ready is called once it does. Behind a transaction pooler nothing is heard.
 func (db *DB) Listen(ctx context.Context, ready func(), hear func([]Told)) error {
 	if db.pooled {
 		<-ctx.Done()

@@ -30,8 +30,8 @@ func (db *DB) provider() (*goose.Provider, error) {
 	return goose.NewProvider(goose.DialectPostgres, db.db.DB, files, goose.WithSessionLocker(locker))
 }
 
-// Migrate brings the schema up to date, as the role that owns it; any number may do so at once. The role that the server uses must
-// be a member of rubricon_server, which the first migration makes where it is missing.
+// Migrate brings the schema up to date, as the role that owns it; any number may do so at once. The role that
+// the server uses must be a member of rubricon_server, which the first migration makes where it is missing.
 func Migrate(ctx context.Context, url string) error {
 	db, err := connect(ctx, url)
 	if err != nil {
@@ -72,7 +72,8 @@ func (db *DB) migrateQueue(ctx context.Context) error {
 			return err
 		}
 		for _, grant := range []string{`GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA ` + queueSchema + ` TO rubricon_server`,
-			`GRANT USAGE ON ALL SEQUENCES IN SCHEMA ` + queueSchema + ` TO rubricon_server`, `REVOKE INSERT, UPDATE, DELETE ON ` + queueSchema + `.river_migration FROM rubricon_server`} {
+			`GRANT USAGE ON ALL SEQUENCES IN SCHEMA ` + queueSchema + ` TO rubricon_server`,
+			`REVOKE INSERT, UPDATE, DELETE ON ` + queueSchema + `.river_migration FROM rubricon_server`} {
 			if err := q.exec(ctx, grant); err != nil {
 				return err
 			}
@@ -81,7 +82,8 @@ func (db *DB) migrateQueue(ctx context.Context) error {
 	})
 }
 
-// checkSchema refuses a database whose schema is older than what this program knows, or so much newer that it serves it no longer.
+// checkSchema refuses a database whose schema is older than what this program knows, or so much newer that it
+// serves it no longer.
 func (db *DB) checkSchema(ctx context.Context) error {
 	provider, err := db.provider()
 	if err != nil {
@@ -94,7 +96,8 @@ func (db *DB) checkSchema(ctx context.Context) error {
 		if unavailable := Unavailable(err); unavailable {
 			return fmt.Errorf("the database cannot be reached: %w", err)
 		}
-		return errors.New("the database has no tables for this role; run rubricon migrate as the owner, and make the server's role a member of rubricon_server")
+		return errors.New("the database has no tables for this role; run rubricon migrate as the owner, and make the " +
+			"server's role a member of rubricon_server")
 	}
 	oldest := have
 	if have > want {
@@ -106,9 +109,11 @@ func (db *DB) checkSchema(ctx context.Context) error {
 	case have < want:
 		return fmt.Errorf("the database is at version %d, this program needs %d; run rubricon migrate", have, want)
 	case want < oldest:
-		return fmt.Errorf("the database is at version %d, and serves programs of version %d or later, this one is of %d; start a newer one", have, oldest, want)
+		return fmt.Errorf("the database is at version %d, and serves programs of version %d or later, this one is of %d; start a newer one",
+			have, oldest, want)
 	case want < have:
-		slog.WarnContext(ctx, "the database is of a newer version, and serves this program still; replace it soon", "database", have, "program", want)
+		slog.WarnContext(ctx, "the database is of a newer version, and serves this program still; replace it soon",
+			"database", have, "program", want)
 	}
 	migrator, err := db.migrator()
 	if err != nil {

@@ -25,8 +25,11 @@ func (k KnownAccounts) Error() string {
 	return fmt.Sprintf("there are already accounts named %s; are they the same people?", strings.Join(k, ", "))
 }
 
-// Move takes a school with all its rows, history and accounts from one database into another, as the owner of both, and out of the first; ids stay as they are, but for those of accounts, which go by their usernames.
-// Where somebody changes the school meanwhile nothing is done, and the error says so. Same: accounts with the same usernames there are the same people; they keep the passwords that they have there. Who is signed in signs in anew. It tells how many rows moved.
+// Move takes a school with all its rows, history and accounts from one database into another, as the owner of
+// both, and out of the first; ids stay as they are, but for those of accounts, which go by their usernames.
+// Where somebody changes the school meanwhile nothing is done, and the error says so. Same: accounts with the
+// same usernames there are the same people; they keep the passwords that they have there. Who is signed in
+// signs in anew. It tells how many rows moved.
 func Move(ctx context.Context, from, to, school string, same bool) (rows int64, err error) {
 	source, err := pgx.Connect(ctx, from)
 	if err != nil {
@@ -79,7 +82,9 @@ func Move(ctx context.Context, from, to, school string, same bool) (rows int64, 
 			return 0, fmt.Errorf("taking away %s (was something changed meanwhile? try again): %w", t.name, err)
 		}
 	}
-	if _, err := out.Exec(ctx, `DELETE FROM account a WHERE id IN (SELECT old FROM moved) AND NOT EXISTS (SELECT 1 FROM person p WHERE p.account_id = a.id)`); err != nil {
+	if _, err := out.Exec(ctx,
+		`DELETE FROM account a WHERE id IN (SELECT old FROM moved) AND NOT EXISTS (SELECT 1 FROM person p
+			WHERE p.account_id = a.id)`); err != nil {
 		return 0, fmt.Errorf("taking away accounts: %w", err)
 	}
 	if err := in.Commit(ctx); err != nil {
@@ -107,7 +112,10 @@ func (m *move) may(ctx context.Context) error {
 		return ErrOtherSchema
 	}
 	var busy, known bool
-	err := errors.Join(m.out.QueryRow(ctx, `SELECT EXISTS (SELECT 1 FROM school WHERE id = $1), EXISTS (SELECT 1 FROM task WHERE school_id = $1 AND state IN ('waiting', 'running'))`, m.school).Scan(&known, &busy),
+	err := errors.Join(m.out.QueryRow(ctx,
+		`SELECT EXISTS (SELECT 1 FROM school WHERE id = $1), EXISTS (SELECT 1 FROM task WHERE school_id = $1
+			AND state IN ('waiting', 'running'))`,
+		m.school).Scan(&known, &busy),
 		m.in.QueryRow(ctx, `SELECT count(*) FROM school WHERE id = $1`, m.school).Scan(&there))
 	switch {
 	case err != nil:
@@ -122,12 +130,16 @@ func (m *move) may(ctx context.Context) error {
 	return nil
 }
 
-// accounts makes the school's accounts where it moves to, and keeps which is which (table moved, of the transaction here); known are those that were there before.
+// accounts makes the school's accounts where it moves to, and keeps which is which (table moved, of the
+// transaction here); known are those that were there before.
 func (m *move) accounts(ctx context.Context, same bool) error {
-	if _, err := m.out.Exec(ctx, `CREATE TEMPORARY TABLE moved (old bigint PRIMARY KEY, new bigint, known boolean) ON COMMIT DROP`); err != nil {
+	if _, err := m.out.Exec(ctx,
+		`CREATE TEMPORARY TABLE moved (old bigint PRIMARY KEY, new bigint, known boolean) ON COMMIT DROP`); err != nil {
 		return err
 	}
-	refs, err := m.columns(ctx, `SELECT c.table_name || '.' || c.column_name FROM information_schema.columns c JOIN information_schema.columns s USING (table_schema, table_name)
+	refs, err := m.columns(ctx,
+		`SELECT c.table_name || '.' || c.column_name FROM information_schema.columns c
+			JOIN information_schema.columns s USING (table_schema, table_name)
 		WHERE c.table_schema = 'public' AND s.column_name = 'school_id' AND c.column_name IN ('account_id', 'by_account')`)
 	if err != nil {
 		return err
@@ -136,7 +148,8 @@ func (m *move) accounts(ctx context.Context, same bool) error {
 	ids := map[string]int64{}
 	for _, ref := range refs {
 		table, column, _ := strings.Cut(ref, ".")
-		rows, err := m.out.Query(ctx, `SELECT DISTINCT a.id, a.username FROM account a JOIN `+table+` t ON t.`+column+` = a.id WHERE t.school_id = $1`, m.school)
+		rows, err := m.out.Query(ctx, `SELECT DISTINCT a.id, a.username FROM account a JOIN `+table+` t ON t.`+column+
+			` = a.id WHERE t.school_id = $1`, m.school)
 		if err != nil {
 			return err
 		}
@@ -203,7 +216,8 @@ func (m *move) columns(ctx context.Context, query string, args ...any) ([]string
 	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
-// table is one whose rows move: those of the school (key names the column), or of the accounts that are new where it moves to (no key).
+// table is one whose rows move: those of the school (key names the column), or of the accounts that are new
+// where it moves to (no key).
 type table struct {
 	name, key string
 	needs     []string // other tables that its rows refer to
@@ -215,10 +229,14 @@ var notMoved = []string{"session"}
 // tables lists the tables whose rows move, each after those that its rows refer to.
 func (m *move) tables(ctx context.Context) (list []table, err error) {
 	rows, err := m.out.Query(ctx, `SELECT t.table_name, coalesce((SELECT CASE WHEN t.table_name = 'school' THEN 'id' ELSE 'school_id' END
-				FROM information_schema.columns c WHERE c.table_schema = 'public' AND c.table_name = t.table_name AND (c.column_name = 'school_id' OR t.table_name = 'school' AND c.column_name = 'id')), ''),
-			ARRAY(SELECT DISTINCT f.relname::text FROM pg_constraint k JOIN pg_class f ON f.oid = k.confrelid WHERE k.contype = 'f' AND k.conrelid = t.table_name::regclass AND k.confrelid <> k.conrelid)
-		FROM information_schema.tables t WHERE t.table_schema = 'public' AND t.table_type = 'BASE TABLE' AND EXISTS (SELECT 1 FROM information_schema.columns c
-			WHERE c.table_schema = 'public' AND c.table_name = t.table_name AND (c.column_name IN ('school_id', 'account_id') OR t.table_name = 'school')) ORDER BY 1`)
+				FROM information_schema.columns c WHERE c.table_schema = 'public' AND c.table_name = t.table_name
+				AND (c.column_name = 'school_id' OR t.table_name = 'school' AND c.column_name = 'id')), ''),
+			ARRAY(SELECT DISTINCT f.relname::text FROM pg_constraint k JOIN pg_class f ON f.oid = k.confrelid WHERE k.contype = 'f'
+			AND k.conrelid = t.table_name::regclass AND k.confrelid <> k.conrelid)
+		FROM information_schema.tables t WHERE t.table_schema = 'public' AND t.table_type = 'BASE TABLE' AND EXISTS (SELECT 1
+		FROM information_schema.columns c
+			WHERE c.table_schema = 'public' AND c.table_name = t.table_name AND (c.column_name IN ('school_id', 'account_id')
+			OR t.table_name = 'school')) ORDER BY 1`)
 	if err != nil {
 		return nil, err
 	}
@@ -251,7 +269,10 @@ func (m *move) tables(ctx context.Context) (list []table, err error) {
 
 // copy copies the rows of a table, without holding them in memory.
 func (m *move) copy(ctx context.Context, t table) (int64, error) {
-	columns, err := m.columns(ctx, `SELECT column_name FROM information_schema.columns WHERE table_schema = 'public' AND table_name = $1 AND is_generated = 'NEVER' ORDER BY ordinal_position`, t.name)
+	columns, err := m.columns(ctx,
+		`SELECT column_name FROM information_schema.columns WHERE table_schema = 'public' AND table_name = $1
+			AND is_generated = 'NEVER' ORDER BY ordinal_position`,
+		t.name)
 	if err != nil {
 		return 0, err
 	}
@@ -272,7 +293,8 @@ func (m *move) copy(ctx context.Context, t table) (int64, error) {
 	reader, writer := io.Pipe()
 	sent := make(chan error, 1)
 	go func() {
-		_, err := m.out.Conn().PgConn().CopyTo(ctx, writer, `COPY (SELECT `+strings.Join(what, ", ")+` FROM `+t.name+` t WHERE `+where+`) TO STDOUT (FORMAT binary)`)
+		_, err := m.out.Conn().PgConn().CopyTo(ctx, writer,
+			`COPY (SELECT `+strings.Join(what, ", ")+` FROM `+t.name+` t WHERE `+where+`) TO STDOUT (FORMAT binary)`)
 		writer.CloseWithError(err)
 		sent <- err
 	}()
@@ -287,12 +309,14 @@ func (m *move) copy(ctx context.Context, t table) (int64, error) {
 // numbers lets what is numbered where it moves to go on after what has come.
 func (m *move) numbers(ctx context.Context, tables []table) error {
 	for _, t := range tables {
-		columns, err := m.columns(ctx, `SELECT column_name FROM information_schema.columns WHERE table_schema = 'public' AND table_name = $1 AND is_identity = 'YES'`, t.name)
+		columns, err := m.columns(ctx,
+			`SELECT column_name FROM information_schema.columns WHERE table_schema = 'public' AND table_name = $1 AND is_identity = 'YES'`, t.name)
 		if err != nil {
 			return err
 		}
 		for _, c := range columns {
-			if _, err := m.in.Exec(ctx, `SELECT setval(s, greatest(coalesce((SELECT max(`+c+`) FROM `+t.name+`), 1), nextval(s))) FROM (SELECT pg_get_serial_sequence($1, $2)::regclass AS s) x`, t.name, c); err != nil {
+			if _, err := m.in.Exec(ctx, `SELECT setval(s, greatest(coalesce((SELECT max(`+c+`) FROM `+t.name+
+				`), 1), nextval(s))) FROM (SELECT pg_get_serial_sequence($1, $2)::regclass AS s) x`, t.name, c); err != nil {
 				return fmt.Errorf("numbers of %s: %w", t.name, err)
 			}
 		}

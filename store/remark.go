@@ -22,6 +22,7 @@ type RemarkRow struct {
 
 // Remarks lists what was asked and said about a sheet or one of its drafts, the oldest first, at most 200.
 func (q CaseloadQueries) Remarks(ctx context.Context, at Place) (list []RemarkRow, err error) {
-	return list, q.list(ctx, &list, `SELECT id, kind, draft_id, course_code, rule, text, by_name, at, answer, answered_by, answered_at FROM remark
+	return list, q.list(ctx, &list,
+		`SELECT id, kind, draft_id, course_code, rule, text, by_name, at, answer, answered_by, answered_at FROM remark
 		WHERE school_id = $1 AND year = $2 AND student_id = $3 AND draft_id = $4 ORDER BY id LIMIT 200`, at.School, at.Year, at.Student, at.Draft)
 }

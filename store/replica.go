@@ -7,7 +7,8 @@ import (
 	"time"
 )
 
-// How long what is read from the database that follows waits for it to have come as far as this one, and for how long it is left alone where it has not.
+// How long what is read from the database that follows waits for it to have come as far as this one, and for
+// how long it is left alone where it has not.
 const (
 	catchUp     = 500 * time.Millisecond
 	replicaRest = 10 * time.Second
@@ -15,7 +16,8 @@ const (
 
 type readingKey struct{}
 
-// Follow names a database that follows this one (hot standby), for what is read with a context of Reading. It need not answer yet.
+// Follow names a database that follows this one (hot standby), for what is read with a context of Reading. It
+// need not answer yet.
 func (db *DB) Follow(ctx context.Context, address string) error {
 	follows, err := connect(ctx, address)
 	if err != nil {
@@ -25,8 +27,9 @@ func (db *DB) Follow(ctx context.Context, address string) error {
 	return nil
 }
 
-// Reading lets what is read with a context come from the database that follows, where there is one that has all that is committed here by now: who has
-// changed something reads it. Where it has not within half a second, or does not answer, all is read here, also for the next ten seconds.
+// Reading lets what is read with a context come from the database that follows, where there is one that has
+// all that is committed here by now: who has changed something reads it. Where it has not within half a
+// second, or does not answer, all is read here, also for the next ten seconds.
 func (db *DB) Reading(ctx context.Context) context.Context {
 	if db.replica == nil || time.Now().UnixNano() < db.rests.Load() {
 		return ctx

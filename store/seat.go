@@ -34,26 +34,37 @@ type WeekRow struct {
 // Week reads a student's choice of seats. The error is ErrNotFound where there is no such year.
 func (q SeatsQueries) Week(ctx context.Context, at Place) (row WeekRow, err error) {
 	return row, q.get(ctx, &row, `SELECT y.waiting, y.offer_minutes,
-			coalesce((SELECT to_jsonb(c) FROM (SELECT `+choiceRow+` FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id = $3) c), '{"state":"choosing"}') AS choice,
-			coalesce((SELECT jsonb_agg(to_jsonb(e) ORDER BY e.id) FROM (SELECT id, section_id, coalesce(begins::text, '') AS begins, coalesce(ends::text, '') AS ends, at, by_name FROM enrollment
+			coalesce((SELECT to_jsonb(c) FROM (SELECT `+choiceRow+
+		` FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id = $3) c), '{"state":"choosing"}') AS choice,
+			coalesce((SELECT jsonb_agg(to_jsonb(e) ORDER BY e.id) FROM (SELECT id,
+			section_id, coalesce(begins::text, '') AS begins, coalesce(ends::text, '') AS ends, at, by_name FROM enrollment
 				WHERE school_id = $1 AND year = $2 AND student_id = $3) e), '[]') AS enrolled,
 			CASE WHEN EXISTS (SELECT 1 FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3) THEN
-				(SELECT jsonb_agg(to_jsonb(x) ORDER BY x.at) FROM (`+waiting+` AND w.section_id IN (SELECT section_id FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3)) x WHERE x.student_id = $3)
+				(SELECT jsonb_agg(to_jsonb(x) ORDER BY x.at) FROM (`+waiting+
+		` AND w.section_id IN (SELECT section_id FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3)) x
+			WHERE x.student_id = $3)
 				ELSE '[]' END AS waits,
-			(SELECT to_jsonb(a) FROM (SELECT id, student_id, kind, came, gone, reason, by_id, by_name, at FROM seat_act a WHERE school_id = $1 AND year = $2 AND student_id = $3 AND kind = 'take'
-				AND NOT EXISTS (SELECT 1 FROM seat_act u WHERE u.school_id = $1 AND u.year = $2 AND u.student_id = $3 AND u.undoes = a.id) ORDER BY id DESC LIMIT 1) a) AS undoes
+			(SELECT to_jsonb(a) FROM (SELECT id, student_id, kind, came, gone, reason, by_id, by_name, at FROM seat_act a
+			WHERE school_id = $1 AND year = $2 AND student_id = $3 AND kind = 'take'
+				AND NOT EXISTS (SELECT 1 FROM seat_act u WHERE u.school_id = $1 AND u.year = $2 AND u.student_id = $3
+				AND u.undoes = a.id) ORDER BY id DESC LIMIT 1) a) AS undoes
 		FROM school_year y WHERE y.school_id = $1 AND y.year = $2`, at.School, at.Year, at.Student)
 }
 
-// LockChoice gives a student's choice of seats, which nobody else changes until the transaction ends. It comes before any lock of sections.
+// LockChoice gives a student's choice of seats, which nobody else changes until the transaction ends. It
+// comes before any lock of sections.
 func (q SeatsQueries) LockChoice(ctx context.Context, at Place) (row ChoiceRow, err error) {
-	const locked = `SELECT ` + choiceRow + `, EXISTS (SELECT 1 FROM dated_change d WHERE (d.school_id, d.year, d.student_id) = (seat_choice.school_id, seat_choice.year, seat_choice.student_id)) AS under_way
+	const locked = `SELECT ` + choiceRow +
+		`, EXISTS (SELECT 1 FROM dated_change d WHERE (d.school_id,
+			d.year, d.student_id) = (seat_choice.school_id, seat_choice.year, seat_choice.student_id)) AS under_way
 		FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id = $3 FOR UPDATE`
 	err = q.get(ctx, &row, locked, at.School, at.Year, at.Student)
 	if !errors.Is(err, ErrNotFound) {
 		return row, err
 	}
-	if err := q.exec(ctx, `INSERT INTO seat_choice (school_id, year, student_id, version) VALUES ($1, $2, $3, 0) ON CONFLICT DO NOTHING`, at.School, at.Year, at.Student); err != nil {
+	if err := q.exec(ctx,
+		`INSERT INTO seat_choice (school_id, year, student_id, version) VALUES ($1, $2, $3, 0) ON CONFLICT DO NOTHING`,
+		at.School, at.Year, at.Student); err != nil {
 		return row, err
 	}
 	return row, q.get(ctx, &row, locked, at.School, at.Year, at.Student)
@@ -65,8 +76,10 @@ func (q SeatsQueries) SaveChoice(ctx context.Context, at Place, row *ChoiceRow) 
 	if row.Looked != nil {
 		looked = asJSON(row.Looked.V)
 	}
-	return q.exec(ctx, `UPDATE seat_choice SET version = version + 1, state = $4, looked = $5::jsonb, looked_by = $6, looked_at = $7, receipt = $8, handed_at = $9, message = $10
-		WHERE school_id = $1 AND year = $2 AND student_id = $3`, at.School, at.Year, at.Student, row.State, looked, row.LookedBy, row.LookedAt, row.Receipt, row.HandedAt, row.Message)
+	return q.exec(ctx, `UPDATE seat_choice SET version = version + 1,
+		state = $4, looked = $5::jsonb, looked_by = $6, looked_at = $7, receipt = $8, handed_at = $9, message = $10
+		WHERE school_id = $1 AND year = $2 AND student_id = $3`, at.School, at.Year, at.Student, row.State, looked,
+		row.LookedBy, row.LookedAt, row.Receipt, row.HandedAt, row.Message)
 }
 
 // EnrollmentRow is a student in a section. Dates are YYYY-MM-DD; empty: from the beginning, to the end.
@@ -81,21 +94,27 @@ type EnrollmentRow struct {
 
 // Enrollments lists all that a student is or was enrolled in, in the order in which it came.
 func (q SeatsQueries) Enrollments(ctx context.Context, at Place) (list []EnrollmentRow, err error) {
-	return list, q.list(ctx, &list, `SELECT id, section_id, coalesce(begins::text, '') AS begins, coalesce(ends::text, '') AS ends, at, by_name FROM enrollment
+	return list, q.list(ctx, &list,
+		`SELECT id, section_id, coalesce(begins::text, '') AS begins, coalesce(ends::text, '') AS ends, at, by_name FROM enrollment
 		WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY id`, at.School, at.Year, at.Student)
 }
 
-// SeatsRow is how many seats a section has and how many are taken: by who is in it on a date or later, and by who is offered one.
+// SeatsRow is how many seats a section has and how many are taken: by who is in it on a date or later, and by
+// who is offered one.
 type SeatsRow struct {
 	Section string `db:"id"`
 	Seats   int    `db:"seats"`
 	Taken   int    `db:"taken"`
 }
 
-// LockSections tells of some sections how many seats are taken; nobody else takes one until the transaction ends. What is offered to the student themselves is free.
-func (q SeatsQueries) LockSections(ctx context.Context, at Place, sections []string, from string, now time.Time) (map[string]SeatsRow, error) {
+// LockSections tells of some sections how many seats are taken; nobody else takes one until the transaction
+// ends. What is offered to the student themselves is free.
+func (q SeatsQueries) LockSections(ctx context.Context, at Place, sections []string, from string,
+	now time.Time) (map[string]SeatsRow, error) {
 	// Locked in one order, and counted by a statement of its own, which sees what those who were waited for have done.
-	if err := q.exec(ctx, `SELECT 1 FROM section WHERE school_id = $1 AND year = $2 AND id IN (SELECT jsonb_array_elements_text($3::jsonb)) ORDER BY id FOR NO KEY UPDATE`,
+	if err := q.exec(ctx,
+		`SELECT 1 FROM section WHERE school_id = $1 AND year = $2 AND id IN (SELECT jsonb_array_elements_text($3::jsonb))
+			ORDER BY id FOR NO KEY UPDATE`,
 		at.School, at.Year, asJSON(sections)); err != nil {
 		return nil, err
 	}
@@ -104,7 +123,8 @@ func (q SeatsQueries) LockSections(ctx context.Context, at Place, sections []str
 
 func (q SeatsQueries) seats(ctx context.Context, at Place, sections []string, from string, now time.Time) (map[string]SeatsRow, error) {
 	var rows []SeatsRow
-	if err := q.list(ctx, &rows, `SELECT s.id, s.seats, `+taken+` AS taken FROM section s WHERE s.school_id = $1 AND s.year = $2 AND s.id IN (SELECT jsonb_array_elements_text($6::jsonb))`,
+	if err := q.list(ctx, &rows, `SELECT s.id, s.seats, `+taken+
+		` AS taken FROM section s WHERE s.school_id = $1 AND s.year = $2 AND s.id IN (SELECT jsonb_array_elements_text($6::jsonb))`,
 		at.School, at.Year, from, now, at.Student, asJSON(sections)); err != nil {
 		return nil, err
 	}
@@ -115,20 +135,26 @@ func (q SeatsQueries) seats(ctx context.Context, at Place, sections []string, fr
 	return out, nil
 }
 
-const taken = `(SELECT count(*) FROM enrollment e WHERE e.school_id = s.school_id AND e.year = s.year AND e.section_id = s.id AND (e.ends IS NULL OR e.ends > $3::date))
-	+ (SELECT count(*) FROM seat_wait w WHERE w.school_id = s.school_id AND w.year = s.year AND w.section_id = s.id AND w.offered_until > $4 AND w.student_id <> $5)
+const taken = `(SELECT count(*) FROM enrollment e WHERE e.school_id = s.school_id AND e.year = s.year
+	AND e.section_id = s.id AND (e.ends IS NULL OR e.ends > $3::date))
+	+ (SELECT count(*) FROM seat_wait w WHERE w.school_id = s.school_id AND w.year = s.year AND w.section_id = s.id
+	AND w.offered_until > $4 AND w.student_id <> $5)
 	+ (SELECT count(*) FROM dated_change d WHERE d.school_id = s.school_id AND d.year = s.year AND d.adds ? s.id AND d.student_id <> $5)`
 
-// Taken counts the seats that are taken in each section of a year on a date or later, those offered to somebody included.
+// Taken counts the seats that are taken in each section of a year on a date or later, those offered to
+// somebody included.
 func (q SeatsQueries) Taken(ctx context.Context, school string, year int, from string, now time.Time) (map[string]int, error) {
 	var rows []struct {
 		Section string `db:"section_id"`
 		N       int    `db:"n"`
 	}
 	if err := q.list(ctx, &rows, `SELECT section_id, sum(n) AS n FROM (
-			SELECT section_id, count(*) AS n FROM enrollment WHERE school_id = $1 AND year = $2 AND (ends IS NULL OR ends > $3::date) GROUP BY section_id
+			SELECT section_id, count(*) AS n FROM enrollment WHERE school_id = $1 AND year = $2 AND (ends IS NULL OR ends > $3::date)
+			GROUP BY section_id
 			UNION ALL SELECT section_id, count(*) FROM seat_wait WHERE school_id = $1 AND year = $2 AND offered_until > $4 GROUP BY section_id
-			UNION ALL SELECT a, count(*) FROM dated_change, jsonb_array_elements_text(adds) a WHERE school_id = $1 AND year = $2 GROUP BY a) x GROUP BY section_id`, school, year, from, now); err != nil {
+			UNION ALL SELECT a, count(*) FROM dated_change, jsonb_array_elements_text(adds) a WHERE school_id = $1 AND year = $2
+			GROUP BY a) x GROUP BY section_id`,
+		school, year, from, now); err != nil {
 		return nil, err
 	}
 	out := make(map[string]int, len(rows))
@@ -138,12 +164,18 @@ func (q SeatsQueries) Taken(ctx context.Context, school string, year int, from s
 	return out, nil
 }
 
-// MoveSeats enrolls a student, whose choice is locked, in sections and takes their seats in others away, without a trace; they wait no longer for those that come. It notes the act, and raises the version of the choice.
+// MoveSeats enrolls a student, whose choice is locked, in sections and takes their seats in others away,
+// without a trace; they wait no longer for those that come. It notes the act, and raises the version of the
+// choice.
 func (q SeatsQueries) MoveSeats(ctx context.Context, at Place, a *SeatAct) error {
-	return q.exec(ctx, `WITH gone AS (DELETE FROM enrollment WHERE school_id = $1 AND year = $2 AND student_id = $3 AND ends IS NULL AND section_id IN (SELECT jsonb_array_elements_text($5::jsonb))),
-			came AS (INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) SELECT $1, $2, $3, x, $6, $7 FROM jsonb_array_elements_text($4::jsonb) x),
-			waits AS (DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id IN (SELECT jsonb_array_elements_text($4::jsonb))),
-			noted AS (INSERT INTO seat_act (school_id, year, student_id, kind, came, gone, undoes, reason, by_id, by_name, at) VALUES ($1, $2, $3, $8, $4::jsonb, $5::jsonb, $9, $10, $11, $7, $6))
+	return q.exec(ctx, `WITH gone AS (DELETE FROM enrollment WHERE school_id = $1 AND year = $2 AND student_id = $3
+		AND ends IS NULL AND section_id IN (SELECT jsonb_array_elements_text($5::jsonb))),
+			came AS (INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) SELECT $1, $2, $3, x, $6, $7
+			FROM jsonb_array_elements_text($4::jsonb) x),
+			waits AS (DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3
+			AND section_id IN (SELECT jsonb_array_elements_text($4::jsonb))),
+			noted AS (INSERT INTO seat_act (school_id, year, student_id, kind, came, gone, undoes, reason, by_id, by_name, at)
+			VALUES ($1, $2, $3, $8, $4::jsonb, $5::jsonb, $9, $10, $11, $7, $6))
 		UPDATE seat_choice SET version = version + 1 WHERE school_id = $1 AND year = $2 AND student_id = $3`,
 		at.School, at.Year, at.Student, asJSON(a.Came.V), asJSON(a.Gone.V), a.At, a.By, a.Kind, a.Undoes, a.Reason, a.ByID)
 }
@@ -170,12 +202,14 @@ func (q SeatsQueries) NoteSeats(ctx context.Context, at Place, a *SeatAct) error
 	if detail == "" {
 		detail = "{}"
 	}
-	return q.exec(ctx, `INSERT INTO seat_act (school_id, year, student_id, kind, came, gone, undoes, on_date, detail, reason, by_id, by_name, at)
+	return q.exec(ctx, `INSERT INTO seat_act (school_id, year, student_id,
+		kind, came, gone, undoes, on_date, detail, reason, by_id, by_name, at)
 		VALUES ($1, $2, $3, $4, $5::jsonb, $6::jsonb, $7, nullif($8, '')::date, $9::jsonb, $10, $11, $12, $13)`,
 		at.School, at.Year, at.Student, a.Kind, asJSON(a.Came.V), asJSON(a.Gone.V), a.Undoes, a.On, detail, a.Reason, a.ByID, a.By, a.At)
 }
 
-const seatAct = `SELECT id, student_id, kind, came, gone, undoes, coalesce(on_date::text, '') AS on_date, detail, reason, by_id, by_name, at FROM seat_act a
+const seatAct = `SELECT id, student_id, kind, came, gone, undoes,
+	coalesce(on_date::text, '') AS on_date, detail, reason, by_id, by_name, at FROM seat_act a
 	WHERE school_id = $1 AND year = $2 AND student_id = $3`
 
 // SeatActs lists what was done with a student's seats and enrollments, the latest first; at most so many.
@@ -206,13 +240,16 @@ func (q SeatsQueries) SeatRules(ctx context.Context, school string, year int) (r
 
 // SetSeatRules sets how seats of a year go to those who wait.
 func (q SeatsQueries) SetSeatRules(ctx context.Context, school string, year int, r SeatRules) error {
-	return q.exec(ctx, `UPDATE school_year SET waiting = $3, offer_minutes = $4 WHERE school_id = $1 AND year = $2`, school, year, r.Waiting, r.Minutes)
+	return q.exec(ctx, `UPDATE school_year SET waiting = $3, offer_minutes = $4 WHERE school_id = $1 AND year = $2`,
+		school, year, r.Waiting, r.Minutes)
 }
 
 // waiting lists those who wait for the seats of a section in the order in which they come.
 const waiting = `SELECT w.section_id, w.student_id, w.at, w.offered_until,
-		(row_number() OVER (PARTITION BY w.section_id ORDER BY w.offered_until IS NULL, CASE WHEN y.waiting = 'lottery' THEN w.lot ELSE 0 END, w.at, w.student_id) - 1)::int AS before,
-		EXISTS (SELECT 1 FROM seat_choice c WHERE c.school_id = w.school_id AND c.year = w.year AND c.student_id = w.student_id AND c.state <> 'choosing') AS handed
+		(row_number() OVER (PARTITION BY w.section_id ORDER BY w.offered_until IS NULL, CASE WHEN y.waiting = 'lottery' THEN w.lot
+		ELSE 0 END, w.at, w.student_id) - 1)::int AS before,
+		EXISTS (SELECT 1 FROM seat_choice c WHERE c.school_id = w.school_id AND c.year = w.year AND c.student_id = w.student_id
+		AND c.state <> 'choosing') AS handed
 	FROM seat_wait w JOIN school_year y ON y.school_id = w.school_id AND y.year = w.year WHERE w.school_id = $1 AND w.year = $2`
 
 // WaitersFor lists who waits for a seat in a section, in the order in which they come.
@@ -222,30 +259,37 @@ func (q SeatsQueries) WaitersFor(ctx context.Context, school string, year int, s
 
 // Waits returns for how many sections a student waits, except one.
 func (q SeatsQueries) Waits(ctx context.Context, at Place, except string) (n int, err error) {
-	return n, q.get(ctx, &n, `SELECT count(*) FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id <> $4`, at.School, at.Year, at.Student, except)
+	return n, q.get(ctx, &n,
+		`SELECT count(*) FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id <> $4`,
+		at.School, at.Year, at.Student, except)
 }
 
 // Wait lets a student wait for a seat, with a lot, and tells whether they did not already.
 func (q SeatsQueries) Wait(ctx context.Context, at Place, section string, lot int, now time.Time) (bool, error) {
-	n, err := q.changed(ctx, `INSERT INTO seat_wait (school_id, year, student_id, section_id, lot, at) VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO NOTHING`,
+	n, err := q.changed(ctx,
+		`INSERT INTO seat_wait (school_id, year, student_id, section_id, lot, at) VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO NOTHING`,
 		at.School, at.Year, at.Student, section, lot, now)
 	return n > 0, err
 }
 
 // Unwait lets a student wait no longer for seats in sections, and lists those for which they did.
 func (q SeatsQueries) Unwait(ctx context.Context, at Place, sections []string) (gone []string, err error) {
-	return gone, q.list(ctx, &gone, `DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id IN (SELECT jsonb_array_elements_text($4::jsonb)) RETURNING section_id`,
+	return gone, q.list(ctx, &gone,
+		`DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3
+			AND section_id IN (SELECT jsonb_array_elements_text($4::jsonb)) RETURNING section_id`,
 		at.School, at.Year, at.Student, asJSON(sections))
 }
 
 // StopWaiting lets a student wait for no seat any more, and lists the sections for which they did.
 func (q SeatsQueries) StopWaiting(ctx context.Context, at Place) (gone []string, err error) {
-	return gone, q.list(ctx, &gone, `DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 RETURNING section_id`, at.School, at.Year, at.Student)
+	return gone, q.list(ctx, &gone,
+		`DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND student_id = $3 RETURNING section_id`, at.School, at.Year, at.Student)
 }
 
 // Offer offers a seat to a student who waits for it, until a time.
 func (q SeatsQueries) Offer(ctx context.Context, at Place, section string, until time.Time) error {
-	return q.exec(ctx, `UPDATE seat_wait SET offered_until = $5 WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id = $4`, at.School, at.Year, at.Student, section, until)
+	return q.exec(ctx, `UPDATE seat_wait SET offered_until = $5 WHERE school_id = $1 AND year = $2 AND student_id = $3 AND section_id = $4`,
+		at.School, at.Year, at.Student, section, until)
 }
 
 // WaitedFor is a section for whose seats somebody waits; the place is that of the one who has waited longest.
@@ -254,12 +298,13 @@ type WaitedFor struct {
 	Section string `db:"section_id"`
 }
 
-// WaitedFor lists the sections of all schools with an offer whose time is over, and those with a free seat for which somebody waits while
-// seats can be taken in that year; at most so many. The schools take turns, so that none waits for another; of each, the section comes first
-// that has not been looked at for longest.
+// WaitedFor lists the sections of all schools with an offer whose time is over, and those with a free seat
+// for which somebody waits while seats can be taken in that year; at most so many. The schools take turns, so
+// that none waits for another; of each, the section comes first that has not been looked at for longest.
 func (q SeatsQueries) WaitedFor(ctx context.Context, now time.Time, most int) (list []WaitedFor, err error) {
 	return list, q.list(ctx, &list, `WITH waits AS (
-			SELECT school_id, year, section_id, min(student_id) AS student_id, bool_or(offered_until <= $1) AS lapsed, count(*) FILTER (WHERE offered_until > $1) AS offered,
+			SELECT school_id, year, section_id, min(student_id) AS student_id,
+			bool_or(offered_until <= $1) AS lapsed, count(*) FILTER (WHERE offered_until > $1) AS offered,
 				bool_or(offered_until IS NULL) AS waiting, min(coalesce(looked_at, '-infinity')) AS looked_at, min(at) AS at
 			FROM seat_wait GROUP BY school_id, year, section_id
 		), open AS (
@@ -267,7 +312,8 @@ func (q SeatsQueries) WaitedFor(ctx context.Context, now time.Time, most int) (l
 		), due AS (
 			SELECT w.* FROM waits w JOIN section s ON s.school_id = w.school_id AND s.year = w.year AND s.id = w.section_id
 			WHERE coalesce(w.lapsed, false) OR w.waiting AND EXISTS (SELECT 1 FROM open o WHERE o.school_id = w.school_id AND o.year = w.year)
-				AND s.seats - w.offered > (SELECT count(*) FROM enrollment e WHERE e.school_id = s.school_id AND e.year = s.year AND e.section_id = s.id AND (e.ends IS NULL OR e.ends > $1::date))
+				AND s.seats - w.offered > (SELECT count(*) FROM enrollment e WHERE e.school_id = s.school_id AND e.year = s.year
+				AND e.section_id = s.id AND (e.ends IS NULL OR e.ends > $1::date))
 		)
 		SELECT school_id, year, student_id, section_id FROM (
 			SELECT *, row_number() OVER (PARTITION BY school_id ORDER BY coalesce(lapsed, false) DESC, looked_at, at, section_id) AS turn FROM due) d
@@ -276,7 +322,8 @@ func (q SeatsQueries) WaitedFor(ctx context.Context, now time.Time, most int) (l
 
 // LookedAtWaits notes that the seats of a section were looked at, so that another one comes first next time.
 func (q SeatsQueries) LookedAtWaits(ctx context.Context, x *WaitedFor, now time.Time) error {
-	return q.exec(ctx, `UPDATE seat_wait SET looked_at = $4 WHERE school_id = $1 AND year = $2 AND section_id = $3`, x.School, x.Year, x.Section, now)
+	return q.exec(ctx, `UPDATE seat_wait SET looked_at = $4 WHERE school_id = $1 AND year = $2 AND section_id = $3`,
+		x.School, x.Year, x.Section, now)
 }
 
 // ChoosingRow is a student who chooses seats, for the list of a counselor.
@@ -297,9 +344,11 @@ type ChoosingRow struct {
 // Choosing lists the students of a year who have a window for choosing seats, with what they have chosen, by name.
 func (q SeatsQueries) Choosing(ctx context.Context, school string, year int) (list []ChoosingRow, err error) {
 	return list, q.list(ctx, &list, `SELECT sh.student_id, p.given_name, p.family_name, sh.grade, c.student_id IS NOT NULL AS begun,
-			coalesce(c.version, 0) AS version, coalesce(c.state, 'choosing') AS state, c.looked, coalesce(c.looked_by, '') AS looked_by, c.looked_at, coalesce(c.receipt, '') AS receipt,
+			coalesce(c.version, 0) AS version, coalesce(c.state, 'choosing') AS state,
+			c.looked, coalesce(c.looked_by, '') AS looked_by, c.looked_at, coalesce(c.receipt, '') AS receipt,
 			c.handed_at, coalesce(c.message, '') AS message,
-			coalesce((SELECT jsonb_agg(e.section_id ORDER BY e.id) FROM enrollment e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id) AND e.ends IS NULL), '[]') AS own,
+			coalesce((SELECT jsonb_agg(e.section_id ORDER BY e.id) FROM enrollment e
+			WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id) AND e.ends IS NULL), '[]') AS own,
 			w.opens, w.families_close, w.counselors_close
 		FROM sheet sh JOIN person p ON p.school_id = sh.school_id AND p.id = sh.student_id
 		JOIN LATERAL (`+windowFor+` AND w.round = 'seats' `+nearest+`) w ON true
@@ -308,18 +357,24 @@ func (q SeatsQueries) Choosing(ctx context.Context, school string, year int) (li
 		ORDER BY p.family_name, p.given_name, p.id`, school, year)
 }
 
-// Lapse takes from the list of those who wait for a seat in a section whoever had an offer whose time is over, and tells whom.
+// Lapse takes from the list of those who wait for a seat in a section whoever had an offer whose time is
+// over, and tells whom.
 func (q SeatsQueries) Lapse(ctx context.Context, school string, year int, section string, now time.Time) (students []string, err error) {
-	return students, q.list(ctx, &students, `DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND section_id = $3 AND offered_until <= $4 RETURNING student_id`, school, year, section, now)
+	return students, q.list(ctx, &students,
+		`DELETE FROM seat_wait WHERE school_id = $1 AND year = $2 AND section_id = $3 AND offered_until <= $4 RETURNING student_id`,
+		school, year, section, now)
 }
 
-// EnrolledIn counts who is or was enrolled in each section of a year, but those that are kept; what a publication gave and nobody has changed is not counted.
+// EnrolledIn counts who is or was enrolled in each section of a year, but those that are kept; what a
+// publication gave and nobody has changed is not counted.
 func (q SeatsQueries) EnrolledIn(ctx context.Context, school string, year int, kept []string) (map[string]int, error) {
 	var rows []struct {
 		Section string `db:"section_id"`
 		N       int    `db:"n"`
 	}
-	if err := q.list(ctx, &rows, `SELECT e.section_id, count(*) AS n FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND NOT `+untouched+` AND e.section_id NOT IN (SELECT jsonb_array_elements_text($3::jsonb)) GROUP BY e.section_id`,
+	if err := q.list(ctx, &rows,
+		`SELECT e.section_id, count(*) AS n FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND NOT `+untouched+
+			` AND e.section_id NOT IN (SELECT jsonb_array_elements_text($3::jsonb)) GROUP BY e.section_id`,
 		school, year, asJSON(kept)); err != nil {
 		return nil, err
 	}
@@ -331,7 +386,8 @@ func (q SeatsQueries) EnrolledIn(ctx context.Context, school string, year int, k
 }
 
 // Left counts the seats that are left in some sections of a year on a date or later; those offered to somebody are not.
-func (q SeatsQueries) Left(ctx context.Context, school string, year int, sections []string, from string, now time.Time) (map[string]int, error) {
+func (q SeatsQueries) Left(ctx context.Context, school string, year int, sections []string, from string,
+	now time.Time) (map[string]int, error) {
 	seats, err := q.seats(ctx, Place{School: school, Year: year}, sections, from, now)
 	out := make(map[string]int, len(seats))
 	for id, x := range seats {
@@ -353,66 +409,91 @@ type StayChange struct {
 // ChangeStays writes a change with a date for a student whose choice is locked.
 func (q SeatsQueries) ChangeStays(ctx context.Context, at Place, c *StayChange) error {
 	for id, end := range c.Ends {
-		if err := q.exec(ctx, `UPDATE enrollment SET ends = nullif($5, '')::date WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = $4`, at.School, at.Year, at.Student, id, end); err != nil {
+		if err := q.exec(ctx,
+			`UPDATE enrollment SET ends = nullif($5, '')::date WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = $4`,
+			at.School, at.Year, at.Student, id, end); err != nil {
 			return err
 		}
 	}
-	if err := q.exec(ctx, `DELETE FROM enrollment WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id IN (SELECT jsonb_array_elements_text($4::jsonb)::bigint)`,
+	if err := q.exec(ctx,
+		`DELETE FROM enrollment WHERE school_id = $1 AND year = $2 AND student_id = $3
+			AND id IN (SELECT jsonb_array_elements_text($4::jsonb)::bigint)`,
 		at.School, at.Year, at.Student, asJSON(c.Gone)); err != nil {
 		return err
 	}
-	return q.exec(ctx, `INSERT INTO enrollment (school_id, year, student_id, section_id, begins, at, by_name) SELECT $1, $2, $3, x, $5::date, $6, $7 FROM jsonb_array_elements_text($4::jsonb) x`,
+	return q.exec(ctx, `INSERT INTO enrollment (school_id, year, student_id, section_id, begins, at, by_name)
+		SELECT $1, $2, $3, x, $5::date, $6, $7 FROM jsonb_array_elements_text($4::jsonb) x`,
 		at.School, at.Year, at.Student, asJSON(c.Came), c.On, c.At, c.By)
 }
 
 // untouched is an enrollment that came with a publication, and that nobody has changed.
 const untouched = `(e.placed AND e.begins IS NULL AND e.ends IS NULL)`
 
-// EnrollPlaced enrolls some students in what the placement gives them as it is published now, in the place of what an earlier publication gave them; whoever has chosen or changed something keeps all of it. Where nothing is
-// published any more they are enrolled in nothing.
+// EnrollPlaced enrolls some students in what the placement gives them as it is published now, in the place of
+// what an earlier publication gave them; whoever has chosen or changed something keeps all of it. Where
+// nothing is published any more they are enrolled in nothing.
 func (q SeatsQueries) EnrollPlaced(ctx context.Context, school string, year int, students []string, by string, now time.Time) error {
-	return q.exec(ctx, `WITH who AS (SELECT x AS id FROM jsonb_array_elements_text($3::jsonb) x WHERE NOT EXISTS (SELECT 1 FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND e.student_id = x AND NOT `+untouched+`)),
-			gives AS (SELECT DISTINCT sh.student_id, g->>'section' AS section_id FROM who JOIN sheet sh ON sh.school_id = $1 AND sh.year = $2 AND sh.student_id = who.id AND sh.state = 'placed', jsonb_array_elements(sh.placed->'given') g),
-			gone AS (DELETE FROM enrollment e USING who WHERE e.school_id = $1 AND e.year = $2 AND e.student_id = who.id AND NOT EXISTS (SELECT 1 FROM gives WHERE gives.student_id = e.student_id AND gives.section_id = e.section_id)),
-			came AS (INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name, placed) SELECT $1, $2, gives.student_id, gives.section_id, $5, $4, true FROM gives
+	return q.exec(ctx, `WITH who AS (SELECT x AS id FROM jsonb_array_elements_text($3::jsonb) x WHERE NOT EXISTS (SELECT 1
+		FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND e.student_id = x AND NOT `+
+		untouched+`)),
+			gives AS (SELECT DISTINCT sh.student_id, g->>'section' AS section_id FROM who JOIN sheet sh ON sh.school_id = $1
+			AND sh.year = $2 AND sh.student_id = who.id AND sh.state = 'placed', jsonb_array_elements(sh.placed->'given') g),
+			gone AS (DELETE FROM enrollment e USING who WHERE e.school_id = $1 AND e.year = $2 AND e.student_id = who.id
+			AND NOT EXISTS (SELECT 1 FROM gives WHERE gives.student_id = e.student_id AND gives.section_id = e.section_id)),
+			came AS (INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name, placed)
+			SELECT $1, $2, gives.student_id, gives.section_id, $5, $4, true FROM gives
 				JOIN section s ON s.school_id = $1 AND s.year = $2 AND s.id = gives.section_id ON CONFLICT DO NOTHING)
-		UPDATE seat_choice c SET version = version + 1 FROM who WHERE c.school_id = $1 AND c.year = $2 AND c.student_id = who.id`, school, year, asJSON(students), by, now)
+		UPDATE seat_choice c SET version = version + 1 FROM who WHERE c.school_id = $1 AND c.year = $2 AND c.student_id = who.id`,
+		school, year, asJSON(students), by, now)
 }
 
-// PutStays enrolls students in what the school's data says, in the place of what it said before. Whoever has chosen or changed something here keeps all of it, and so does who is enrolled by a publication.
+// PutStays enrolls students in what the school's data says, in the place of what it said before. Whoever has
+// chosen or changed something here keeps all of it, and so does who is enrolled by a publication.
 func (q SeatsQueries) PutStays(ctx context.Context, school string, year int, pupils []PupilIn, now time.Time) error {
 	ids, stays := []string{}, []StayIn{}
 	for i := range pupils {
 		ids, stays = append(ids, pupils[i].Student), append(stays, pupils[i].Stays...)
 	}
-	return q.exec(ctx, `WITH who AS (SELECT x AS id FROM jsonb_array_elements_text($3::jsonb) x WHERE NOT EXISTS (SELECT 1 FROM seat_choice c WHERE c.school_id = $1 AND c.year = $2 AND c.student_id = x)
+	return q.exec(ctx, `WITH who AS (SELECT x AS id FROM jsonb_array_elements_text($3::jsonb) x WHERE NOT EXISTS (SELECT 1
+		FROM seat_choice c WHERE c.school_id = $1 AND c.year = $2 AND c.student_id = x)
 				AND NOT EXISTS (SELECT 1 FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND e.student_id = x AND e.placed)),
 			says AS (SELECT r.student_id, r.section_id, nullif(r.begins, '')::date AS begins, nullif(r.ends, '')::date AS ends
 				FROM jsonb_to_recordset($4::jsonb) AS r(student_id text, section_id text, begins text, ends text) JOIN who ON who.id = r.student_id),
-			gone AS (DELETE FROM enrollment e USING who WHERE e.school_id = $1 AND e.year = $2 AND e.student_id = who.id AND NOT EXISTS (SELECT 1 FROM says
-				WHERE says.student_id = e.student_id AND says.section_id = e.section_id AND says.begins IS NOT DISTINCT FROM e.begins AND says.ends IS NOT DISTINCT FROM e.ends))
-		INSERT INTO enrollment (school_id, year, student_id, section_id, begins, ends, at, by_name) SELECT $1, $2, says.student_id, says.section_id, says.begins, says.ends, $5, '' FROM says
+			gone AS (DELETE FROM enrollment e USING who WHERE e.school_id = $1 AND e.year = $2 AND e.student_id = who.id
+			AND NOT EXISTS (SELECT 1 FROM says
+				WHERE says.student_id = e.student_id AND says.section_id = e.section_id AND says.begins IS NOT DISTINCT FROM e.begins
+				AND says.ends IS NOT DISTINCT FROM e.ends))
+		INSERT INTO enrollment (school_id, year, student_id, section_id, begins, ends, at, by_name)
+		SELECT $1, $2, says.student_id, says.section_id, says.begins, says.ends, $5, '' FROM says
 			WHERE NOT EXISTS (SELECT 1 FROM enrollment e WHERE e.school_id = $1 AND e.year = $2
-				AND says.student_id = e.student_id AND says.section_id = e.section_id AND says.begins IS NOT DISTINCT FROM e.begins AND says.ends IS NOT DISTINCT FROM e.ends)`,
+				AND says.student_id = e.student_id AND says.section_id = e.section_id AND says.begins IS NOT DISTINCT FROM e.begins
+				AND says.ends IS NOT DISTINCT FROM e.ends)`,
 		school, year, asJSON(ids), asJSON(stays), now)
 }
 
-// Leavers lists, by year, those students of a school whom its data no longer names and who have a seat in some section from a date on, or wait for one.
+// Leavers lists, by year, those students of a school whom its data no longer names and who have a seat in
+// some section from a date on, or wait for one.
 func (q SeatsQueries) Leavers(ctx context.Context, school, from string) (list []Place, err error) {
-	return list, q.list(ctx, &list, `SELECT e.school_id, e.year, e.student_id FROM enrollment e JOIN person p ON p.school_id = e.school_id AND p.id = e.student_id
+	return list, q.list(ctx, &list,
+		`SELECT e.school_id, e.year, e.student_id FROM enrollment e JOIN person p ON p.school_id = e.school_id AND p.id = e.student_id
 			WHERE e.school_id = $1 AND NOT p.present AND (e.ends IS NULL OR e.ends > $2::date)
-		UNION SELECT w.school_id, w.year, w.student_id FROM seat_wait w JOIN person p ON p.school_id = w.school_id AND p.id = w.student_id WHERE w.school_id = $1 AND NOT p.present
+		UNION SELECT w.school_id, w.year, w.student_id FROM seat_wait w JOIN person p ON p.school_id = w.school_id
+		AND p.id = w.student_id WHERE w.school_id = $1 AND NOT p.present
 		ORDER BY 2, 3`, school, from)
 }
 
 // LeavePlaced takes away what publications gave in sections of a year, but those that are kept.
 func (q SeatsQueries) LeavePlaced(ctx context.Context, school string, year int, kept []string) error {
-	return q.exec(ctx, `DELETE FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND `+untouched+` AND e.section_id NOT IN (SELECT jsonb_array_elements_text($3::jsonb))`, school, year, asJSON(kept))
+	return q.exec(ctx, `DELETE FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND `+untouched+
+		` AND e.section_id NOT IN (SELECT jsonb_array_elements_text($3::jsonb))`, school, year, asJSON(kept))
 }
 
-// Chosen lists who has a seat in which section of a year by their own choice, or by a change, and not by a publication; ended ones are not among them.
+// Chosen lists who has a seat in which section of a year by their own choice, or by a change, and not by a
+// publication; ended ones are not among them.
 func (q SeatsQueries) Chosen(ctx context.Context, school string, year int) (list []SeatOf, err error) {
-	return list, q.list(ctx, &list, `SELECT e.student_id, e.section_id FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND e.ends IS NULL AND NOT `+untouched, school, year)
+	return list, q.list(ctx, &list,
+		`SELECT e.student_id, e.section_id FROM enrollment e WHERE e.school_id = $1 AND e.year = $2 AND e.ends IS NULL AND NOT `+
+			untouched, school, year)
 }
 
 // SeatOf is a student's seat in a section.
@@ -421,16 +502,23 @@ type SeatOf struct {
 	Section string `db:"section_id"`
 }
 
-// LockSeats lets nobody else take or choose seats of a year until the transaction ends: first the choices of those students, then all sections, in the order in which single acts lock them.
+// LockSeats lets nobody else take or choose seats of a year until the transaction ends: first the choices of
+// those students, then all sections, in the order in which single acts lock them.
 func (q SeatsQueries) LockSeats(ctx context.Context, school string, year int, students []string) error {
-	if err := q.exec(ctx, `SELECT 1 FROM seat_choice WHERE school_id = $1 AND year = $2 AND student_id IN (SELECT jsonb_array_elements_text($3::jsonb)) ORDER BY student_id FOR UPDATE`, school, year, asJSON(students)); err != nil {
+	if err := q.exec(ctx,
+		`SELECT 1 FROM seat_choice WHERE school_id = $1 AND year = $2
+			AND student_id IN (SELECT jsonb_array_elements_text($3::jsonb)) ORDER BY student_id FOR UPDATE`,
+		school, year, asJSON(students)); err != nil {
 		return err
 	}
 	return q.exec(ctx, `SELECT 1 FROM section WHERE school_id = $1 AND year = $2 ORDER BY id FOR NO KEY UPDATE`, school, year)
 }
 
-// Overfull lists the sections of a year in which more students have a seat to the end than there are, though some have it by a publication.
+// Overfull lists the sections of a year in which more students have a seat to the end than there are, though
+// some have it by a publication.
 func (q SeatsQueries) Overfull(ctx context.Context, school string, year int) (sections []string, err error) {
-	return sections, q.list(ctx, &sections, `SELECT s.id FROM section s JOIN enrollment e ON e.school_id = s.school_id AND e.year = s.year AND e.section_id = s.id AND e.ends IS NULL
-		WHERE s.school_id = $1 AND s.year = $2 GROUP BY s.id, s.seats HAVING count(*) > s.seats AND bool_or(`+untouched+`) ORDER BY s.id`, school, year)
+	return sections, q.list(ctx, &sections,
+		`SELECT s.id FROM section s JOIN enrollment e ON e.school_id = s.school_id AND e.year = s.year AND e.section_id = s.id AND e.ends IS NULL
+		WHERE s.school_id = $1 AND s.year = $2 GROUP BY s.id, s.seats HAVING count(*) > s.seats AND bool_or(`+untouched+
+			`) ORDER BY s.id`, school, year)
 }

@@ -14,9 +14,11 @@ func (q ScheduleQueries) Sections(ctx context.Context, school string, year int) 
 	return list, q.list(ctx, &list, `SELECT id, rev, cells FROM section WHERE school_id = $1 AND year = $2 ORDER BY ord, id`, school, year)
 }
 
-// PutSection writes a section that is as it was in a rev; with 0 a new one, at the end. It tells whether it was so. Sheets are looked at anew beside the sections.
+// PutSection writes a section that is as it was in a rev; with 0 a new one, at the end. It tells whether it
+// was so. Sheets are looked at anew beside the sections.
 func (q ScheduleQueries) PutSection(ctx context.Context, school string, year int, row *SectionRow, rev int64) (bool, error) {
-	query := `UPDATE section SET course_code = $4, seats = $5, cells = $6::jsonb, rev = DEFAULT WHERE school_id = $1 AND year = $2 AND id = $3 AND rev = $7`
+	query := `UPDATE section SET course_code = $4, seats = $5, cells = $6::jsonb, rev = DEFAULT WHERE school_id = $1
+		AND year = $2 AND id = $3 AND rev = $7`
 	args := []any{school, year, row.ID, row.Course, row.Seats, asJSON(row.Cells), rev}
 	if rev == 0 {
 		query = `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells)

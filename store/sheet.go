@@ -88,7 +88,8 @@ type Handed struct {
 	Courses []string  `json:"courses"` // by rank
 }
 
-// ChangeRequest is what one person of a family asks to change, or that a guardian refuses to sign, with the school's answer.
+// ChangeRequest is what one person of a family asks to change, or that a guardian refuses to sign, with the
+// school's answer.
 type ChangeRequest struct {
 	ID         int64      `json:"id"`     // the sheet's version that it made
 	Person     string     `json:"person"` // whose it is; empty in what is older than that was kept
@@ -120,19 +121,26 @@ type SignatureShow struct {
 	PaperBy   string    `json:"paper_by"` // given on the printed sheet: who has recorded it
 }
 
-const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version, y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade,
-	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.talk, sh.state, coalesce(sh.placed->>'was', '') AS placed_from, sh.submission, sh.changed_at, sh.cleared_at, sh.message, sh.about, sh.asked, sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.redo_by, sh.change_requests, sh.summer,
+const sheetColumns = `sh.school_id, sh.year, sh.student_id, y.catalog_version,
+	y.policy_version, y.roster_version, sh.facts_version, sh.version, sh.grade,
+	sh.programs, sh.touched, sh.begun, sh.reminded_at, sh.talk,
+	sh.state, coalesce(sh.placed->>'was', '') AS placed_from, sh.submission,
+	sh.changed_at, sh.cleared_at, sh.message, sh.about, sh.asked,
+	sh.asked_at, sh.looked, sh.undoable, sh.undoes, sh.redoable, sh.redo_by, sh.change_requests, sh.summer,
 	sub.at AS submitted_at, sub.receipt, coalesce(sub.entries, '[]') AS submitted,
-	EXISTS (SELECT 1 FROM remark r WHERE (r.school_id, r.year, r.student_id) = (sh.school_id, sh.year, sh.student_id) AND r.answer <> '' AND r.kind <> 'family') AS answered,
+	EXISTS (SELECT 1 FROM remark r WHERE (r.school_id, r.year, r.student_id) = (sh.school_id, sh.year, sh.student_id)
+	AND r.answer <> '' AND r.kind <> 'family') AS answered,
 	(SELECT ` + entriesAsText + ` FROM entry e WHERE (e.school_id, e.year, e.student_id) = (sh.school_id, sh.year, sh.student_id)) AS entries`
 
-const signatures = `(SELECT coalesce(json_agg(json_build_object('person_id', si.person_id, 'name', si.name, 'at', si.at, 'for_family', si.for_family, 'paper_by', si.paper_by) ORDER BY si.at, si.person_id), '[]')
+const signatures = `(SELECT coalesce(json_agg(json_build_object('person_id',
+	si.person_id, 'name', si.name, 'at', si.at, 'for_family', si.for_family, 'paper_by', si.paper_by) ORDER BY si.at, si.person_id), '[]')
 	FROM signature si WHERE (si.school_id, si.year, si.student_id, si.number) = (sh.school_id, sh.year, sh.student_id, sh.submission))`
 
 const sheetTables = `sheet sh JOIN school_year y ON (y.school_id, y.year) = (sh.school_id, sh.year)
 	LEFT JOIN submission sub ON (sub.school_id, sub.year, sub.student_id, sub.number) = (sh.school_id, sh.year, sh.student_id, sh.submission)`
 
-// entriesAsText packs a sheet's entries into one text, which costs the server half of what JSON does; entryList reads it.
+// entriesAsText packs a sheet's entries into one text, which costs the server half of what JSON does;
+// entryList reads it.
 const entriesAsText = `coalesce(string_agg(concat_ws(E'\x1f', e.kind, e.rank, e.ord, e.course_code, e.stands_for), E'\x1e'), '')`
 
 // entryList are the entries of a sheet, requests first, in rank order.
@@ -184,7 +192,9 @@ func (l *entryList) Scan(src any) error {
 func (q SheetQueries) Sheet(ctx context.Context, at Place) (s SheetRow, err error) {
 	return s, q.get(ctx, &s, `SELECT `+sheetColumns+`,
 		CASE WHEN sh.submission = 0 THEN '[]' ELSE `+signatures+` END AS signatures, sh.placed,
-		EXISTS (SELECT 1 FROM draft d WHERE (d.school_id, d.year, d.student_id) = (sh.school_id, sh.year, sh.student_id) AND d.shown_at IS NOT NULL) AS shown FROM `+sheetTables+` WHERE sh.school_id = $1 AND sh.year = $2 AND sh.student_id = $3`, at.School, at.Year, at.Student)
+		EXISTS (SELECT 1 FROM draft d WHERE (d.school_id, d.year, d.student_id) = (sh.school_id, sh.year, sh.student_id)
+		AND d.shown_at IS NOT NULL) AS shown FROM `+
+		sheetTables+` WHERE sh.school_id = $1 AND sh.year = $2 AND sh.student_id = $3`, at.School, at.Year, at.Student)
 }
 
 // Pupil is whose sheet it is, with the window in which it is open. It changes only together with the roster's version.
@@ -209,8 +219,10 @@ type Pupil struct {
 	SeatCounselor *time.Time `db:"seat_counselors_close"`
 }
 
-const counselorName = `coalesce((SELECT k.given_name || ' ' || k.family_name FROM relation r JOIN person k ON k.school_id = r.school_id AND k.id = r.person_id
-	WHERE r.school_id = sh.school_id AND r.student_id = sh.student_id AND r.kind = 'counsels' AND r.year = sh.year ORDER BY r.id LIMIT 1), '') AS counselor_name`
+const counselorName = `coalesce((SELECT k.given_name || ' ' || k.family_name FROM relation r
+	JOIN person k ON k.school_id = r.school_id AND k.id = r.person_id
+	WHERE r.school_id = sh.school_id AND r.student_id = sh.student_id AND r.kind = 'counsels' AND r.year = sh.year
+	ORDER BY r.id LIMIT 1), '') AS counselor_name`
 
 const pupilColumns = `p.given_name, p.family_name,
 	(SELECT count(*) FROM relation r WHERE r.school_id = sh.school_id AND r.student_id = sh.student_id AND r.kind = 'guards') AS guardians,
@@ -248,12 +260,15 @@ func (q SheetQueries) Taught(ctx context.Context, school string, year int, teach
 	return q.cases(ctx, related, school, year, teacher, "teaches")
 }
 
-const related = `sh.student_id IN (SELECT r.student_id FROM relation r WHERE r.school_id = $1 AND r.kind = $4 AND r.person_id = $3 AND r.year = $2)`
+const related = `sh.student_id IN (SELECT r.student_id FROM relation r WHERE r.school_id = $1 AND r.kind = $4
+	AND r.person_id = $3 AND r.year = $2)`
 
-// cases lists students with their sheets. What belongs to each is looked up by key, so that the plan is good whatever the server knows of
-// the tables. Left out is what a list does not show: the counselor's name, and signatures but where more may come.
+// cases lists students with their sheets. What belongs to each is looked up by key, so that the plan is good
+// whatever the server knows of the tables. Left out is what a list does not show: the counselor's name, and
+// signatures but where more may come.
 func (q SheetQueries) cases(ctx context.Context, which, school string, year int, args ...any) (list []CaseRow, err error) {
 	return list, q.list(ctx, &list, `SELECT `+sheetColumns+`, `+pupilColumns+`,
 			CASE WHEN sh.state <> 'submitted' THEN '[]' ELSE `+signatures+` END AS signatures FROM `+sheetTables+` JOIN `+pupilTables+`
-		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND `+which+` ORDER BY p.family_name, p.given_name, p.id`, append([]any{school, year}, args...)...)
+		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND `+which+` ORDER BY p.family_name, p.given_name, p.id`,
+		append([]any{school, year}, args...)...)
 }

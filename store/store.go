@@ -1,7 +1,9 @@
-// Package store holds the SQL. It decides nothing: who may do what, and what a change means, is decided in package app and below.
+// Package store holds the SQL. It decides nothing: who may do what, and what a change means, is decided in
+// package app and below.
 //
-// Two roles use the database. The owner makes the tables (Migrate); the server's role reads and writes them (Open), but owns none
-// and cannot alter what has happened: events, submissions, signatures, versions of catalog and policy.
+// Two roles use the database. The owner makes the tables (Migrate); the server's role reads and writes them
+// (Open), but owns none and cannot alter what has happened: events, submissions, signatures, versions of
+// catalog and policy.
 package store
 
 import (
@@ -110,11 +112,13 @@ type (
 func (q *conn) all() Queries { return queriesOn(q) }
 
 func queriesOn(on *conn) Queries {
-	return Queries{conn: on, Account: AccountQueries{on}, Background: BackgroundQueries{on}, Caseload: CaseloadQueries{on}, Imports: ImportsQueries{on}, Messages: MessagesQueries{on}, Office: OfficeQueries{on}, People: PeopleQueries{on}, Schedule: ScheduleQueries{on}, Seats: SeatsQueries{on}, Sheet: SheetQueries{on}, Year: YearQueries{on}}
+	return Queries{conn: on, Account: AccountQueries{on}, Background: BackgroundQueries{on},
+		Caseload: CaseloadQueries{on}, Imports: ImportsQueries{on}, Messages: MessagesQueries{on}, Office: OfficeQueries{on},
+		People: PeopleQueries{on}, Schedule: ScheduleQueries{on}, Seats: SeatsQueries{on}, Sheet: SheetQueries{on}, Year: YearQueries{on}}
 }
 
-// connect opens a pool. Behind a transaction pooler the URL says default_query_exec_mode=exec; then no statement is prepared, and
-// the deadlines are set in each transaction.
+// connect opens a pool. Behind a transaction pooler the URL says default_query_exec_mode=exec; then no
+// statement is prepared, and the deadlines are set in each transaction.
 func connect(ctx context.Context, address string) (*DB, error) {
 	config, err := pgxpool.ParseConfig(address)
 	if err != nil {
@@ -152,8 +156,8 @@ func connect(ctx context.Context, address string) (*DB, error) {
 	return &DB{db: db, pool: pool, pooled: pooled, queue: queue, aside: aside, asideDB: sqlx.NewDb(stdlib.OpenDBFromPool(aside), "pgx")}, nil
 }
 
-// Runner makes a client of the job queue that runs jobs. It listens for new ones with a connection of its own, which the caller closes;
-// behind a transaction pooler it looks every second instead.
+// Runner makes a client of the job queue that runs jobs. It listens for new ones with a connection of its
+// own, which the caller closes; behind a transaction pooler it looks every second instead.
 func (db *DB) Runner(ctx context.Context, config *river.Config) (client *river.Client[*sql.Tx], closing func(), err error) {
 	config.Schema = queueSchema
 	if db.pooled {
@@ -204,7 +208,8 @@ func (db *DB) Close() {
 // Queries runs statements outside a transaction.
 func (db *DB) Queries() Queries { return db.on(db.db) }
 
-// Aside runs short statements on connections of their own, so that what tells people of changes does not wait behind those who make them.
+// Aside runs short statements on connections of their own, so that what tells people of changes does not wait
+// behind those who make them.
 func (db *DB) Aside() Queries { return db.on(db.asideDB) }
 
 func (db *DB) on(pool *sqlx.DB) Queries {
@@ -233,7 +238,8 @@ func (db *DB) tx(ctx context.Context, o *sql.TxOptions, work func(Queries) error
 	}
 	defer func() { _ = tx.Rollback() }() // after a commit this does nothing
 	if db.pooled {
-		if _, err := tx.ExecContext(ctx, setLocally, schoolOf(ctx), millis(StatementTimeout), millis(LockTimeout), millis(IdleTimeout)); err != nil {
+		if _, err := tx.ExecContext(ctx, setLocally, schoolOf(ctx), millis(StatementTimeout), millis(LockTimeout),
+			millis(IdleTimeout)); err != nil {
 			return fmt.Errorf("setting the school and deadlines: %w", err)
 		}
 	}
@@ -246,8 +252,9 @@ func (db *DB) tx(ctx context.Context, o *sql.TxOptions, work func(Queries) error
 	return nil
 }
 
-// Serialize waits, in a transaction, until no other one works under the same name: what is counted after that stays true until the end.
-// A limit that is counted and then kept needs it, since a statement does not see what others have not committed.
+// Serialize waits, in a transaction, until no other one works under the same name: what is counted after that
+// stays true until the end. A limit that is counted and then kept needs it, since a statement does not see
+// what others have not committed.
 func (q *conn) Serialize(ctx context.Context, name ...any) error {
 	return q.exec(ctx, `SELECT pg_advisory_xact_lock(hashtextextended($1, 0))`, fmt.Sprintf("%q", name))
 }

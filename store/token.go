@@ -23,7 +23,8 @@ const tokenColumns = `id, school_id, name, purpose, by_name, made_at, expires_at
 
 // Tokens lists the tokens of a school, first those that were not ended, the latest first; at most so many.
 func (q AccountQueries) Tokens(ctx context.Context, school string, most int) (list []TokenRow, err error) {
-	return list, q.list(ctx, &list, `SELECT `+tokenColumns+` FROM access_token WHERE school_id = $1 ORDER BY ended_at IS NOT NULL, id DESC LIMIT $2`, school, most)
+	return list, q.list(ctx, &list, `SELECT `+tokenColumns+
+		` FROM access_token WHERE school_id = $1 ORDER BY ended_at IS NOT NULL, id DESC LIMIT $2`, school, most)
 }
 
 // GoodTokens counts the tokens of a school that are good.
@@ -33,19 +34,24 @@ func (q AccountQueries) GoodTokens(ctx context.Context, school string, now time.
 
 // MakeToken keeps a token by its hash.
 func (q AccountQueries) MakeToken(ctx context.Context, t *TokenRow, hash string) (id int64, err error) {
-	return id, q.get(ctx, &id, `INSERT INTO access_token (school_id, name, purpose, hash, by_name, made_at, expires_at) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id`,
+	return id, q.get(ctx, &id,
+		`INSERT INTO access_token (school_id, name, purpose, hash, by_name, made_at, expires_at)
+			VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id`,
 		t.School, t.Name, t.Purpose, hash, t.By, t.MadeAt, t.Expires)
 }
 
 // EndToken ends a token; false where there is none that is not over.
 func (q AccountQueries) EndToken(ctx context.Context, school string, id int64, by string, now time.Time) (bool, error) {
-	n, err := q.changed(ctx, `UPDATE access_token SET ended_at = $4, ended_by = $3 WHERE school_id = $1 AND id = $2 AND ended_at IS NULL`, school, id, by, now)
+	n, err := q.changed(ctx,
+		`UPDATE access_token SET ended_at = $4, ended_by = $3 WHERE school_id = $1 AND id = $2 AND ended_at IS NULL`, school, id, by, now)
 	return n > 0, err
 }
 
-// UseToken gives the token with a hash, where it is not over, and notes that it is used, at most every five minutes. The error is ErrNotFound.
+// UseToken gives the token with a hash, where it is not over, and notes that it is used, at most every five
+// minutes. The error is ErrNotFound.
 func (q AccountQueries) UseToken(ctx context.Context, hash string, now time.Time) (t TokenRow, err error) {
-	if err := q.get(ctx, &t, `SELECT `+tokenColumns+` FROM access_token WHERE hash = $1 AND ended_at IS NULL AND expires_at > $2`, hash, now); err != nil {
+	if err := q.get(ctx, &t, `SELECT `+tokenColumns+
+		` FROM access_token WHERE hash = $1 AND ended_at IS NULL AND expires_at > $2`, hash, now); err != nil {
 		return t, err
 	}
 	if t.UsedAt == nil || now.Sub(*t.UsedAt) > 5*time.Minute {
@@ -65,7 +71,8 @@ var rostered = map[string]string{
 	"users.csv":   `SELECT cells, modified_at AS modified FROM person WHERE school_id = $1 AND present AND $2 > 0 ORDER BY ord`,
 	"classes.csv": `SELECT cells, modified_at AS modified FROM section WHERE school_id = $1 AND year = $2 ORDER BY ord`,
 	"enrollments.csv": `SELECT ` + enrollmentCells + ` AS cells, e.modified_at AS modified
-		FROM enrollment e JOIN person p ON p.school_id = e.school_id AND p.id = e.student_id WHERE e.school_id = $1 AND e.year = $2 AND p.present ORDER BY p.ord, e.id`,
+		FROM enrollment e JOIN person p ON p.school_id = e.school_id AND p.id = e.student_id WHERE e.school_id = $1
+		AND e.year = $2 AND p.present ORDER BY p.ord, e.id`,
 }
 
 // RosterRows are the rows of users.csv, classes.csv or enrollments.csv.
@@ -79,7 +86,11 @@ type CatalogFile struct {
 	File *JSON[Sheetful]
 }
 
-// CatalogFiles are a file in all versions of a year's catalog up to one, the oldest first; nil where the version has none.
-func (q AccountQueries) CatalogFiles(ctx context.Context, school string, year int, version int64, file string) (list []CatalogFile, err error) {
-	return list, q.list(ctx, &list, `SELECT at, files->$4 AS file FROM catalog WHERE school_id = $1 AND year = $2 AND version <= $3 ORDER BY version`, school, year, version, file)
+// CatalogFiles are a file in all versions of a year's catalog up to one, the oldest first; nil where the
+// version has none.
+func (q AccountQueries) CatalogFiles(ctx context.Context, school string, year int, version int64,
+	file string) (list []CatalogFile, err error) {
+	return list, q.list(ctx, &list,
+		`SELECT at, files->$4 AS file FROM catalog WHERE school_id = $1 AND year = $2 AND version <= $3 ORDER BY version`,
+		school, year, version, file)
 }

@@ -11,8 +11,8 @@ import (
 	"go.opentelemetry.io/otel/trace"
 )
 
-// queryTracer adds a span for each statement to a request that is traced (OpenTelemetry); what is not costs nothing. A span has the statement, which names no
-// person, and none of its arguments.
+// queryTracer adds a span for each statement to a request that is traced (OpenTelemetry); what is not costs
+// nothing. A span has the statement, which names no person, and none of its arguments.
 type queryTracer struct{}
 
 func (queryTracer) TraceQueryStart(ctx context.Context, _ *pgx.Conn, data pgx.TraceQueryStartData) context.Context {

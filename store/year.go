@@ -49,9 +49,11 @@ func (q YearQueries) Source(ctx context.Context, school string, year int, catalo
 	return Source{row.Files.V, row.Text}, err
 }
 
-// PublishYear makes a school year, or new versions of its catalog and policy where they differ from those in force, and tells the
-// versions then in force. Where looked is not 0 and another version of the catalog is in force, nothing is done and the error is ErrMoved.
-func (q YearQueries) PublishYear(ctx context.Context, school, name string, year int, s Source, codes []string, headers map[string][]string, looked int64, now time.Time) (catalog, policy int64, err error) {
+// PublishYear makes a school year, or new versions of its catalog and policy where they differ from those in
+// force, and tells the versions then in force. Where looked is not 0 and another version of the catalog is in
+// force, nothing is done and the error is ErrMoved.
+func (q YearQueries) PublishYear(ctx context.Context, school, name string, year int, s Source, codes []string,
+	headers map[string][]string, looked int64, now time.Time) (catalog, policy int64, err error) {
 	if err := q.exec(ctx, `INSERT INTO school (id, name) VALUES ($1, $2) ON CONFLICT (id) DO UPDATE SET name = $2`, school, name); err != nil {
 		return 0, 0, err
 	}
@@ -59,7 +61,10 @@ func (q YearQueries) PublishYear(ctx context.Context, school, name string, year 
 		return 0, 0, err
 	}
 	var old YearRow
-	if err := q.get(ctx, &old, `SELECT school_id, year, '' AS school_name, catalog_version, policy_version, roster_version FROM school_year WHERE school_id = $1 AND year = $2 FOR UPDATE`, school, year); err != nil {
+	if err := q.get(ctx, &old,
+		`SELECT school_id, year, '' AS school_name, catalog_version, policy_version, roster_version FROM school_year
+			WHERE school_id = $1 AND year = $2 FOR UPDATE`,
+		school, year); err != nil {
 		return 0, 0, err
 	}
 	if looked != 0 && old.Catalog != looked {
@@ -71,36 +76,51 @@ func (q YearQueries) PublishYear(ctx context.Context, school, name string, year 
 	if err := q.exec(ctx, `DELETE FROM bundle_header WHERE school_id = $1 AND year = $2`, school, year); err != nil {
 		return 0, 0, err
 	}
-	if err := q.exec(ctx, `INSERT INTO bundle_header (school_id, year, name, header) SELECT $1, $2, key, value FROM jsonb_each($3::jsonb)`, school, year, asJSON(headers)); err != nil {
+	if err := q.exec(ctx,
+		`INSERT INTO bundle_header (school_id, year, name, header) SELECT $1, $2, key, value FROM jsonb_each($3::jsonb)`,
+		school, year, asJSON(headers)); err != nil {
 		return 0, 0, err
 	}
 	return catalog, policy, nil
 }
 
 // publish makes new versions of the catalog and policy where they differ from those in force, and puts them in force.
-func (q YearQueries) publish(ctx context.Context, old *YearRow, s Source, codes []string, by, reason string, now time.Time) (catalog, policy int64, err error) {
+func (q YearQueries) publish(ctx context.Context, old *YearRow, s Source, codes []string, by, reason string,
+	now time.Time) (catalog, policy int64, err error) {
 	school, year := old.School, old.Year
-	if err := q.exec(ctx, `INSERT INTO course (school_id, year, code) SELECT $1, $2, jsonb_array_elements_text($3::jsonb) ON CONFLICT DO NOTHING`, school, year, asJSON(codes)); err != nil {
+	if err := q.exec(ctx,
+		`INSERT INTO course (school_id, year, code) SELECT $1, $2, jsonb_array_elements_text($3::jsonb) ON CONFLICT DO NOTHING`,
+		school, year, asJSON(codes)); err != nil {
 		return 0, 0, err
 	}
-	n, err := q.changed(ctx, `INSERT INTO catalog (school_id, year, version, files, at, by_name, reason) SELECT $1, $2, $3 + 1, $4::jsonb, $5, $6, $7
-		WHERE NOT EXISTS (SELECT 1 FROM catalog WHERE school_id = $1 AND year = $2 AND version = $3 AND files = $4::jsonb)`, school, year, old.Catalog, asJSON(s.Files), now, by, reason)
+	n, err := q.changed(ctx,
+		`INSERT INTO catalog (school_id, year, version, files, at, by_name, reason) SELECT $1, $2, $3 + 1, $4::jsonb, $5, $6, $7
+		WHERE NOT EXISTS (SELECT 1 FROM catalog WHERE school_id = $1 AND year = $2 AND version = $3 AND files = $4::jsonb)`,
+		school, year, old.Catalog, asJSON(s.Files), now, by, reason)
 	if err != nil {
 		return 0, 0, err
 	}
 	catalog = old.Catalog + n
 	if n, err = q.changed(ctx, `INSERT INTO policy (school_id, year, version, text, at, by_name, reason) SELECT $1, $2, $3 + 1, $4, $5, $6, $7
-		WHERE NOT EXISTS (SELECT 1 FROM policy WHERE school_id = $1 AND year = $2 AND version = $3 AND text = $4)`, school, year, old.Policy, s.Policy, now, by, reason); err != nil {
+		WHERE NOT EXISTS (SELECT 1 FROM policy WHERE school_id = $1 AND year = $2 AND version = $3 AND text = $4)`, school,
+		year, old.Policy, s.Policy, now, by, reason); err != nil {
 		return 0, 0, err
 	}
 	policy = old.Policy + n
-	return catalog, policy, q.exec(ctx, `UPDATE school_year SET catalog_version = $3, policy_version = $4 WHERE school_id = $1 AND year = $2`, school, year, catalog, policy)
+	return catalog, policy,
+		q.exec(ctx, `UPDATE school_year SET catalog_version = $3, policy_version = $4 WHERE school_id = $1 AND year = $2`,
+			school, year, catalog, policy)
 }
 
-// Revise puts other rules or courses in force, where those that were looked at are still in force, and tells whether it did.
-func (q YearQueries) Revise(ctx context.Context, school string, year int, looked Versions, s Source, codes []string, by, reason string, now time.Time) (bool, error) {
+// Revise puts other rules or courses in force, where those that were looked at are still in force, and tells
+// whether it did.
+func (q YearQueries) Revise(ctx context.Context, school string, year int, looked Versions, s Source, codes []string,
+	by, reason string, now time.Time) (bool, error) {
 	var old YearRow
-	if err := q.get(ctx, &old, `SELECT school_id, year, '' AS school_name, catalog_version, policy_version, roster_version FROM school_year WHERE school_id = $1 AND year = $2 FOR UPDATE`, school, year); err != nil {
+	if err := q.get(ctx, &old,
+		`SELECT school_id, year, '' AS school_name, catalog_version, policy_version, roster_version FROM school_year
+			WHERE school_id = $1 AND year = $2 FOR UPDATE`,
+		school, year); err != nil {
 		return false, err
 	}
 	if old.Catalog != looked.Catalog || old.Policy != looked.Policy {
@@ -122,7 +142,9 @@ type VersionRow struct {
 // SourceVersions lists the versions of a year's rules and catalog, the latest first, at most 200.
 func (q YearQueries) SourceVersions(ctx context.Context, school string, year int) (list []VersionRow, err error) {
 	return list, q.list(ctx, &list, `SELECT 'rules' AS kind, version, at, by_name, reason FROM policy WHERE school_id = $1 AND year = $2
-		UNION ALL SELECT 'courses', version, at, by_name, reason FROM catalog WHERE school_id = $1 AND year = $2 ORDER BY at DESC, kind, version DESC LIMIT 200`, school, year)
+		UNION ALL SELECT 'courses', version, at, by_name, reason FROM catalog WHERE school_id = $1 AND year = $2
+		ORDER BY at DESC, kind, version DESC LIMIT 200`,
+		school, year)
 }
 
 // PolicyText gives policy.json in a version. The error is ErrNotFound.
@@ -130,12 +152,15 @@ func (q YearQueries) PolicyText(ctx context.Context, school string, year int, ve
 	return text, q.get(ctx, &text, `SELECT text FROM policy WHERE school_id = $1 AND year = $2 AND version = $3`, school, year, version)
 }
 
-// RaiseRoster makes stale what is at hand of people, relations and windows of a school: in all its years, or in one where year is not 0.
+// RaiseRoster makes stale what is at hand of people, relations and windows of a school: in all its years, or
+// in one where year is not 0.
 func (q YearQueries) RaiseRoster(ctx context.Context, school string, year int) error {
-	return q.exec(ctx, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1 AND ($2 = 0 OR year = $2)`, school, year)
+	return q.exec(ctx, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1 AND ($2 = 0 OR year = $2)`,
+		school, year)
 }
 
-// WindowRow is when sheets are open, or their part for the summer, or seats are chosen: of one student, else of a grade, else (grade -1) of all.
+// WindowRow is when sheets are open, or their part for the summer, or seats are chosen: of one student, else
+// of a grade, else (grade -1) of all.
 type WindowRow struct {
 	Round      Round     `db:"round"`
 	Grade      int       `db:"grade"`
@@ -158,14 +183,19 @@ const (
 
 // Windows lists the windows of a year: for all, by grade, by student.
 func (q YearQueries) Windows(ctx context.Context, school string, year int) (list []WindowRow, err error) {
-	return list, q.list(ctx, &list, `SELECT CASE w.round WHEN 'year' THEN '' ELSE w.round END AS round, w.grade, w.student_id, w.opens, w.families_close, w.counselors_close,
-			coalesce(p.family_name || ', ' || p.given_name, '') AS name FROM request_window w LEFT JOIN person p ON p.school_id = w.school_id AND p.id = w.student_id
-		WHERE w.school_id = $1 AND w.year = $2 ORDER BY w.round <> 'year', w.round DESC, w.student_id <> '', w.grade, name, w.student_id`, school, year)
+	return list, q.list(ctx, &list,
+		`SELECT CASE w.round WHEN 'year' THEN '' ELSE w.round END AS round, w.grade, w.student_id, w.opens, w.families_close, w.counselors_close,
+			coalesce(p.family_name || ', ' || p.given_name, '') AS name FROM request_window w LEFT
+			JOIN person p ON p.school_id = w.school_id AND p.id = w.student_id
+		WHERE w.school_id = $1 AND w.year = $2 ORDER BY w.round <> 'year', w.round DESC, w.student_id <> '', w.grade, name, w.student_id`,
+		school, year)
 }
 
 // DropWindow takes a window away, and tells whether there was one.
 func (q YearQueries) DropWindow(ctx context.Context, school string, year int, w WindowRow) (bool, error) {
-	n, err := q.changed(ctx, `DELETE FROM request_window WHERE school_id = $1 AND year = $2 AND round = CASE $3 WHEN '' THEN 'year' ELSE $3 END AND grade = $4 AND student_id = $5`,
+	n, err := q.changed(ctx,
+		`DELETE FROM request_window WHERE school_id = $1 AND year = $2 AND round = CASE $3 WHEN '' THEN 'year' ELSE $3 END
+			AND grade = $4 AND student_id = $5`,
 		school, year, w.Round, w.Grade, w.Student)
 	if err != nil || n == 0 {
 		return false, err

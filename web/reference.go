@@ -15,7 +15,8 @@ import (
 	webaccount "rubricon/web/account"
 )
 
-// referenceRoutes serve the contract, and the reference that is made of it: pages without scripts, and with nothing from outside.
+// referenceRoutes serve the contract, and the reference that is made of it: pages without scripts, and with
+// nothing from outside.
 func referenceRoutes(engine *gin.Engine, contract *huma.OpenAPI) {
 	asJSON, err := contract.MarshalJSON()
 	if err != nil {
@@ -58,13 +59,15 @@ type (
 func referenceOf(contract *huma.OpenAPI) *reference {
 	out := &reference{}
 	for path, item := range contract.Paths {
-		for method, op := range map[string]*huma.Operation{"GET": item.Get, "PUT": item.Put, "POST": item.Post, "DELETE": item.Delete, "PATCH": item.Patch} {
+		for method, op := range map[string]*huma.Operation{"GET": item.Get, "PUT": item.Put, "POST": item.Post,
+			"DELETE": item.Delete, "PATCH": item.Patch} {
 			if op == nil {
 				continue
 			}
 			o := refOperation{ID: op.OperationID, Method: method, Path: path, Summary: op.Summary}
 			for _, p := range op.Parameters {
-				o.Params = append(o.Params, refField{p.Name, p.In, cmp.Or(p.Description, schemaDoc(p.Schema)), kindOf(p.Schema), p.Required})
+				o.Params = append(o.Params, refField{Name: p.Name, Where: p.In, Doc: cmp.Or(p.Description, schemaDoc(p.Schema)),
+					Kind: kindOf(p.Schema), Needed: p.Required})
 			}
 			if op.RequestBody != nil {
 				o.Takes = contentOf(op.RequestBody.Content)
@@ -83,7 +86,8 @@ func referenceOf(contract *huma.OpenAPI) *reference {
 	for name, schema := range contract.Components.Schemas.Map() {
 		x := refSchema{Name: name, Doc: schema.Description}
 		for field, of := range schema.Properties {
-			x.Fields = append(x.Fields, refField{field, "", of.Description, kindOf(of), slices.Contains(schema.Required, field)})
+			x.Fields = append(x.Fields, refField{Name: field, Where: "", Doc: of.Description, Kind: kindOf(of),
+				Needed: slices.Contains(schema.Required, field)})
 		}
 		slices.SortFunc(x.Fields, func(a, b refField) int { return cmp.Compare(a.Name, b.Name) })
 		out.Schemas = append(out.Schemas, x)
@@ -148,7 +152,8 @@ func kindOf(s *huma.Schema) template.HTML {
 		text += ": " + strings.Join(values, ", ")
 	}
 	var bounds []string
-	for name, v := range map[string]*int{"at least %d characters": s.MinLength, "at most %d characters": s.MaxLength, "at least %d items": s.MinItems, "at most %d items": s.MaxItems} {
+	for name, v := range map[string]*int{"at least %d characters": s.MinLength, "at most %d characters": s.MaxLength,
+		"at least %d items": s.MinItems, "at most %d items": s.MaxItems} {
 		if v != nil {
 			bounds = append(bounds, fmt.Sprintf(name, *v))
 		}

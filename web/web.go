@@ -1,4 +1,5 @@
-// Package web serves the interface over HTTP: it puts the routes of the areas together, and describes them. It holds no rule of the job.
+// Package web serves the interface over HTTP: it puts the routes of the areas together, and describes them.
+// It holds no rule of the job.
 package web
 
 import (
@@ -52,7 +53,8 @@ func New(cases *app.App, o Options) *server.Server {
 	if o.SignOn == nil {
 		o.SignOn = signon.New(nil, "")
 	}
-	s := server.New(server.Options{TLS: o.TLS, Proxies: o.Proxies, Now: o.Now, Log: o.Log, LiveCheck: o.LiveCheck, Accounts: cases.Account, Health: cases.Office, Detail: websheet.WithSheet})
+	s := server.New(server.Options{TLS: o.TLS, Proxies: o.Proxies, Now: o.Now, Log: o.Log, LiveCheck: o.LiveCheck,
+		Accounts: cases.Account, Health: cases.Office, Detail: websheet.WithSheet})
 	engine := s.Engine()
 	api := routes(s, engine, cases, o)
 	referenceRoutes(engine, api.OpenAPI())
@@ -85,7 +87,8 @@ func OpenAPI() ([]byte, error) {
 func routes(s *server.Server, engine *gin.Engine, cases *app.App, o Options) huma.API {
 	api := newAPI(engine)
 	accounts := webaccount.New(s, cases, webaccount.Options{Demo: o.Demo, DemoMail: o.DemoMail, Base: o.Base, SignOn: o.SignOn})
-	for _, area := range []interface{ Register(huma.API) }{accounts, webcaseload.New(s, cases), webcatalog.New(s, cases), webimports.New(s, cases), webmessages.New(s, cases),
+	for _, area := range []interface{ Register(huma.API) }{accounts, webcaseload.New(s, cases), webcatalog.New(s, cases),
+		webimports.New(s, cases), webmessages.New(s, cases),
 		weboffice.New(s, cases), webpeople.New(s, cases), webschedule.New(s, cases), webseats.New(s, cases), websheet.New(s, cases)} {
 		area.Register(api)
 	}

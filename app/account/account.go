@@ -17,8 +17,9 @@ import (
 	"rubricon/store"
 )
 
-// Failed sign-ins press on the account and on the address they come from. A device that has signed in before presses on a key of its
-// own, so that others' guesses never lock it out. Guesses wait longer and longer, but nobody waits longer than Longest.
+// Failed sign-ins press on the account and on the address they come from. A device that has signed in before
+// presses on a key of its own, so that others' guesses never lock it out. Guesses wait longer and longer, but
+// nobody waits longer than Longest.
 var (
 	accountPressure = store.Pressure{Free: 5, Decay: 2 * time.Minute, Longest: time.Minute}
 	addressPressure = store.Pressure{Free: 60, Decay: 10 * time.Second, Longest: time.Minute}
@@ -42,7 +43,8 @@ type SignedIn struct {
 // onceLife is how long a password for one sign-in is good.
 const onceLife = 14 * 24 * time.Hour
 
-// SignIn checks a password. The errors are SignInFailed, the same for an unknown username, TooMany, and Crowded while too many sign in.
+// SignIn checks a password. The errors are SignInFailed, the same for an unknown username, TooMany, and
+// Crowded while too many sign in.
 func (s *Service) SignIn(ctx context.Context, username, password string, from Client) (*SignedIn, error) {
 	q := s.db.Queries()
 	user := "account " + secret.Hashed(username) // what people type may be a password
@@ -108,7 +110,8 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 	if !known {
 		from.Device = rand.Text()
 	}
-	if err := errors.Join(q.Account.Release(ctx, user), q.Account.RememberDevice(ctx, c.Account, secret.Hashed(from.Device), s.now())); err != nil {
+	if err := errors.Join(q.Account.Release(ctx, user),
+		q.Account.RememberDevice(ctx, c.Account, secret.Hashed(from.Device), s.now())); err != nil {
 		return nil, err
 	}
 	if !known {
@@ -122,11 +125,12 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 		}
 	}
 	s.log.InfoContext(ctx, "a sign-in", "account", c.Account)
-	return &SignedIn{c.Account, from.Device, c.Once, c.Epoch}, nil
+	return &SignedIn{Account: c.Account, Device: from.Device, Once: c.Once, Epoch: c.Epoch}, nil
 }
 
-// ChangePassword changes one's own password; all other sessions end. It returns the epoch that one's own session must remember. The errors
-// are SignInFailed where the old one is not right, or another has been set meanwhile, TooMany and those of weakPassword.
+// ChangePassword changes one's own password; all other sessions end. It returns the epoch that one's own
+// session must remember. The errors are SignInFailed where the old one is not right, or another has been set
+// meanwhile, TooMany and those of weakPassword.
 func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, new string) (epoch int64, err error) {
 	q := s.db.Queries()
 	username, _, err := q.Account.Username(ctx, by)
@@ -205,7 +209,8 @@ func (s *Service) EndSession(ctx context.Context, by int64, token string) error 
 	return err
 }
 
-// EndSessions ends all sessions of an account except one, in one act. It returns the epoch that the one that stays must remember.
+// EndSessions ends all sessions of an account except one, in one act. It returns the epoch that the one that
+// stays must remember.
 func (s *Service) EndSessions(ctx context.Context, by int64, except string) (epoch int64, err error) {
 	err = s.db.Tx(ctx, func(q store.Queries) error {
 		epoch, err = q.Account.EndSessions(ctx, by, except)
@@ -226,7 +231,8 @@ func (s *Service) FindSession(ctx context.Context, token string) (data []byte, f
 // NewSession is a session that begins.
 type NewSession = store.NewSession
 
-// BeginSession writes a session, unless the account's sessions have been ended since its sign-in began, and reports whether it did.
+// BeginSession writes a session, unless the account's sessions have been ended since its sign-in began, and
+// reports whether it did.
 func (s *Service) BeginSession(ctx context.Context, n *NewSession) (begun bool, err error) {
 	return s.db.Queries().Account.BeginSession(ctx, n, s.now())
 }
@@ -336,8 +342,8 @@ func (s *Service) leaves(ctx context.Context, school string, year, grade int) (b
 	return grade > y.Policy.LastGrade, nil
 }
 
-// whereTheyWillBe leaves out a student's part in a school that they leave, where they are also a student of one that they will attend;
-// and so a guardian's children.
+// whereTheyWillBe leaves out a student's part in a school that they leave, where they are also a student of
+// one that they will attend; and so a guardian's children.
 func (me *Me) whereTheyWillBe() {
 	stays := map[int64]bool{} // accounts of children
 	self := false
@@ -362,8 +368,8 @@ func (s *Service) SetLanguage(ctx context.Context, by int64, language string) er
 	return s.db.Queries().Account.SetLanguage(ctx, by, language)
 }
 
-// concerns chooses of some years, the newest first, the one that concerns a person now: the newest whose window has opened, else the
-// newest.
+// concerns chooses of some years, the newest first, the one that concerns a person now: the newest whose
+// window has opened, else the newest.
 func concerns(years []store.YearOf, now time.Time) (year, grade int, all []int) {
 	chosen := -1
 	for i, y := range years {

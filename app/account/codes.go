@@ -26,15 +26,15 @@ type Codes struct {
 	Left    int          // who are left out, since their account leads to another school too
 }
 
-// codeHash is for passwords that are made up here: they have 58 bits, so that guessing is hopeless whatever a guess costs, and a whole grade gets
-// them at once. What people choose themselves costs more.
+// codeHash is for passwords that are made up here: they have 58 bits, so that guessing is hopeless whatever a
+// guess costs, and a whole grade gets them at once. What people choose themselves costs more.
 var codeHash = argon2id.Params{Memory: 4 << 10, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}
 
 // maxCodes is how many get a code at once.
 const maxCodes = 2000
 
-// CodesFor gives every student who enters a grade, or their guardians, a code for a first sign-in, in place of one that was not used yet. Who has
-// chosen a password keeps it.
+// CodesFor gives every student who enters a grade, or their guardians, a code for a first sign-in, in place
+// of one that was not used yet. Who has chosen a password keeps it.
 func (s *Service) CodesFor(ctx context.Context, by int64, school string, year, grade int, guardians bool) (*Codes, error) {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
@@ -66,7 +66,8 @@ func (s *Service) CodesFor(ctx context.Context, by int64, school string, year, g
 	if err != nil {
 		return nil, err
 	}
-	out.Letters = slices.DeleteFunc(out.Letters, func(l CodeLetter) bool { return !slices.Contains(set, l.Account) }) // who has chosen a password meanwhile
+	// who has chosen a password meanwhile
+	out.Letters = slices.DeleteFunc(out.Letters, func(l CodeLetter) bool { return !slices.Contains(set, l.Account) })
 	s.log.InfoContext(ctx, "the office made codes", "school", school, "by", by, "codes", len(set))
 	return out, nil
 }

@@ -11,7 +11,8 @@ import (
 	"rubricon/app/problem"
 )
 
-// maxHashing bounds how many passwords are hashed at once, so that a flood of sign-ins takes neither all memory nor the cores from those who work: each hash is made on several. Whoever waits longest is next.
+// maxHashing bounds how many passwords are hashed at once, so that a flood of sign-ins takes neither all
+// memory nor the cores from those who work: each hash is made on several. Whoever waits longest is next.
 var maxHashing = int64(max(1, runtime.NumCPU()/4))
 
 // Sign-ins wait for their turn a few seconds at most, and at a place in a line beyond that.
@@ -20,7 +21,8 @@ const (
 	signInTakes = 300 * time.Millisecond
 )
 
-// inTurn tries a password when its turn comes; where too many wait already it is not tried, and who signs in is told when it is their turn. The error is Crowded.
+// inTurn tries a password when its turn comes; where too many wait already it is not tried, and who signs in
+// is told when it is their turn. The error is Crowded.
 func (s *Service) inTurn(ctx context.Context, who string, try func() error) error {
 	if wait := s.signingIn.enter(who, time.Now()); wait > 0 {
 		return &problem.Error{Code: problem.Crowded, Wait: wait}
@@ -67,7 +69,8 @@ func (s *Service) matches(ctx context.Context, hash, password string) (match boo
 	})
 }
 
-// compare checks a password by the parameters that are stored with the hash; raise tells whether those are weaker than today's.
+// compare checks a password by the parameters that are stored with the hash; raise tells whether those are
+// weaker than today's.
 func (s *Service) compare(hash, password string) (match, raise bool, err error) {
 	match, params, err := argon2id.CheckHash(password, hash)
 	if err != nil {

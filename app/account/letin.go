@@ -11,10 +11,12 @@ import (
 	"rubricon/store"
 )
 
-// GivePassword gives a person a new password for one sign-in, made up here, to be handed over; it ends their sessions. Where it goes by mail it is
-// not given here; the error is then NoAddress where there is none. An account that also leads to
-// people of schools that the office does not administer is refused: whoever got the password would be those people too.
-func (s *Service) GivePassword(ctx context.Context, by int64, school string, year int, person string, mail bool) (password string, err error) {
+// GivePassword gives a person a new password for one sign-in, made up here, to be handed over; it ends their
+// sessions. Where it goes by mail it is not given here; the error is then NoAddress where there is none. An
+// account that also leads to people of schools that the office does not administer is refused: whoever got
+// the password would be those people too.
+func (s *Service) GivePassword(ctx context.Context, by int64, school string, year int, person string,
+	mail bool) (password string, err error) {
 	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
 		return "", err
@@ -38,7 +40,8 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 	password = secret.MadeUp()
 	err = s.setPassword(ctx, account, password, func(q store.Queries) error {
 		if mail {
-			if err := q.Messages.WriteLetter(ctx, schoolyear.Place{School: school, Year: year}, person, "code", fmt.Sprint("code/", s.now().UnixNano()), map[string]string{"code": password}, s.now()); err != nil {
+			if err := q.Messages.WriteLetter(ctx, schoolyear.Place{School: school, Year: year}, person, "code",
+				fmt.Sprint("code/", s.now().UnixNano()), map[string]string{"code": password}, s.now()); err != nil {
 				return err
 			}
 		}
@@ -54,8 +57,9 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 	return password, nil
 }
 
-// LetIn gives a person of a school a password for one sign-in, as the operator does where nobody of the school can: their sessions end, and the school's office
-// reads that it was done. Forget takes their passkeys away, which a password alone does not get past. The error is NotFound where nobody there has the username.
+// LetIn gives a person of a school a password for one sign-in, as the operator does where nobody of the
+// school can: their sessions end, and the school's office reads that it was done. Forget takes their passkeys
+// away, which a password alone does not get past. The error is NotFound where nobody there has the username.
 func (s *Service) LetIn(ctx context.Context, school, username string, forget bool) (password string, err error) {
 	person, account, err := s.db.Queries().People.PersonNamed(ctx, school, username)
 	if err != nil {

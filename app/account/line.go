@@ -5,8 +5,10 @@ import (
 	"time"
 )
 
-// line lets in, one after the other in the order in which they first came, those who want something of which only so much can be done. Some wait inside; who comes when there is no room is told when it is their turn, and keeps that place:
-// whoever comes back then is let in before those who came later. It is one process's; who comes back to another one gets a place there too.
+// line lets in, one after the other in the order in which they first came, those who want something of which
+// only so much can be done. Some wait inside; who comes when there is no room is told when it is their turn,
+// and keeps that place: whoever comes back then is let in before those who came later. It is one process's;
+// who comes back to another one gets a place there too.
 type line struct {
 	room int // how many may be inside: being served, or waiting a moment for it
 
@@ -21,7 +23,8 @@ type line struct {
 const (
 	// placeKept is how long a place is kept for somebody whose turn has come.
 	placeKept = 10 * time.Minute
-	// maxPlaces bounds how many places are kept; those beyond them are told to come back when the line ends, and are not known then.
+	// maxPlaces bounds how many places are kept; those beyond them are told to come back when the line ends, and
+	// are not known then.
 	maxPlaces = 20_000
 	// learns is the part that one turn has in what a turn takes on average.
 	learns = 0.1
@@ -47,7 +50,8 @@ func (l *line) enter(who string, now time.Time) time.Duration {
 	case known: // their turn has come, and there is no room for a moment
 		return time.Duration(l.room) * l.takes
 	}
-	if first := now.Add(time.Duration((l.room+1)/2) * l.takes); l.end.Before(first) { // when half of those inside are gone, so that somebody always waits there
+	// when half of those inside are gone, so that somebody always waits there
+	if first := now.Add(time.Duration((l.room+1)/2) * l.takes); l.end.Before(first) {
 		l.end = first
 	}
 	at = l.end

@@ -119,8 +119,9 @@ func (s *Service) DropPasskey(ctx context.Context, by int64, id string) error {
 	return err
 }
 
-// ForgetPasskeys has the office take away the passkeys of a person who has lost them, with a reason; their sessions end. The errors are NotFound, NeedsReason,
-// and Elsewhere where the account also leads to people of schools that the office does not administer.
+// ForgetPasskeys has the office take away the passkeys of a person who has lost them, with a reason; their
+// sessions end. The errors are NotFound, NeedsReason, and Elsewhere where the account also leads to people of
+// schools that the office does not administer.
 func (s *Service) ForgetPasskeys(ctx context.Context, by int64, school string, year int, person, reason string) error {
 	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {

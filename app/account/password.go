@@ -24,8 +24,9 @@ var commonPasswords = sync.OnceValue(func() []string { return strings.Split(stri
 // added is how many characters around a common password make no better one of it.
 const added = 4
 
-// WeakPassword tells why a password may not be chosen: BadPassword for its length, CommonPassword where many people have it, also with a few digits or signs around it, where it is one thing over and over, or where it is made of one's own
-// names; "" where it may.
+// WeakPassword tells why a password may not be chosen: BadPassword for its length, CommonPassword where many
+// people have it, also with a few digits or signs around it, where it is one thing over and over, or where it
+// is made of one's own names; "" where it may.
 func WeakPassword(password string, names ...string) problem.Code {
 	if len(password) < MinPassword || len(password) > MaxPassword {
 		return problem.BadPassword

@@ -1,4 +1,5 @@
-// Package account holds how people sign in: passwords, passkeys, outside identities and sessions, and the tokens of programs.
+// Package account holds how people sign in: passwords, passkeys, outside identities and sessions, and the
+// tokens of programs.
 package account
 
 import (

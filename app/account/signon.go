@@ -36,8 +36,9 @@ func (s *Service) TakeTry(ctx context.Context, state string) (SignOnTry, error) 
 	return t, problem.AsNotFound(err)
 }
 
-// SignInAs signs in the account of a person for whom a school's provider vouches; schools are those for which it does. The errors are NotFound where
-// the school has no such person, and Elsewhere where the account also leads to a school for which the provider does not vouch.
+// SignInAs signs in the account of a person for whom a school's provider vouches; schools are those for which
+// it does. The errors are NotFound where the school has no such person, and Elsewhere where the account also
+// leads to a school for which the provider does not vouch.
 func (s *Service) SignInAs(ctx context.Context, school, person string, schools []string, from Client) (*SignedIn, error) {
 	q := s.db.Queries()
 	v, err := q.Account.AccountFor(ctx, school, person, schools)
@@ -57,7 +58,8 @@ func (s *Service) SignInAs(ctx context.Context, school, person string, schools [
 	if from.Device == "" {
 		from.Device = rand.Text()
 	}
-	if err := errors.Join(q.Account.ReleaseOne(ctx, "address "+from.Address), q.Account.RememberDevice(ctx, v.Account, secret.Hashed(from.Device), s.now())); err != nil {
+	if err := errors.Join(q.Account.ReleaseOne(ctx, "address "+from.Address),
+		q.Account.RememberDevice(ctx, v.Account, secret.Hashed(from.Device), s.now())); err != nil {
 		return nil, err
 	}
 	s.log.InfoContext(ctx, "a sign-in", "account", v.Account, "school", school)

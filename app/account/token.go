@@ -41,7 +41,8 @@ func (s *Service) Tokens(ctx context.Context, by int64, school string, year int)
 	return s.db.Queries().Account.Tokens(ctx, school, listedTokens)
 }
 
-// MakeToken makes, as the office, a token for another system, for a purpose and some days, and gives it: it is said once. The errors are BadToken and AtLimit.
+// MakeToken makes, as the office, a token for another system, for a purpose and some days, and gives it: it
+// is said once. The errors are BadToken and AtLimit.
 func (s *Service) MakeToken(ctx context.Context, by int64, school string, year int, name, purpose string, days int) (string, error) {
 	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManageData)
 	if err != nil {
@@ -49,7 +50,8 @@ func (s *Service) MakeToken(ctx context.Context, by int64, school string, year i
 	}
 	name = text.Tidy(name)
 	life := time.Duration(days) * 24 * time.Hour
-	if name == "" || len([]rune(name)) > 100 || !slices.Contains([]string{ReadCourses, ReadPeople}, purpose) || days < 1 || life > longestToken {
+	if name == "" || len([]rune(name)) > 100 || !slices.Contains([]string{ReadCourses, ReadPeople}, purpose) ||
+		days < 1 || life > longestToken {
 		return "", problem.New(problem.BadToken)
 	}
 	token := tokenStart + rand.Text()
@@ -64,7 +66,8 @@ func (s *Service) MakeToken(ctx context.Context, by int64, school string, year i
 		} else if n >= maxTokens {
 			return problem.New(problem.AtLimit)
 		}
-		id, err = q.Account.MakeToken(ctx, &Token{School: school, Name: name, Purpose: purpose, By: a.Name().Name, MadeAt: now, Expires: now.Add(life)}, secret.Hashed(token))
+		id, err = q.Account.MakeToken(ctx, &Token{School: school, Name: name, Purpose: purpose, By: a.Name().Name,
+			MadeAt: now, Expires: now.Add(life)}, secret.Hashed(token))
 		return err
 	})
 	if err != nil {
@@ -118,7 +121,7 @@ func (s *Service) Machine(ctx context.Context, token string) (*Machine, error) {
 		return nil, problem.AsNotFound(err)
 	}
 	s.log.InfoContext(ctx, "another system reads", "school", row.School, "token", row.ID)
-	return &Machine{row, year, at.Catalog, source}, nil
+	return &Machine{Token: row, Year: year, catalog: at.Catalog, source: source}, nil
 }
 
 // Cells are the cells of a row of the school's data that are not empty, by column.
@@ -127,8 +130,8 @@ type Cells = store.Cells
 // stamped is how OneRoster writes when something was last changed.
 const stamped = "2006-01-02T15:04:05.000Z"
 
-// Roster gives the rows of a file of the school's data that another system may read, without what is secret, each with when it was last changed here
-// as dateLastModified. The error is NotFound where it may not.
+// Roster gives the rows of a file of the school's data that another system may read, without what is secret,
+// each with when it was last changed here as dateLastModified. The error is NotFound where it may not.
 func (s *Service) Roster(ctx context.Context, m *Machine, file string) ([]Cells, error) {
 	ctx = s.db.Reading(store.Within(ctx, m.School))
 	switch file {
@@ -151,10 +154,10 @@ func (s *Service) Roster(ctx context.Context, m *Machine, file string) ([]Cells,
 	return list, err
 }
 
-// catalogRows are the rows of a file of the catalog in force. A row was last changed when the first version came into force from which on it is as
-// it is.
+// catalogRows are the rows of a file of the catalog in force. A row was last changed when the first version
+// came into force from which on it is as it is.
 func (s *Service) catalogRows(ctx context.Context, m *Machine, file string) ([]Cells, error) {
-	key := stampKey{m.School, m.Year, m.catalog, file}
+	key := stampKey{school: m.School, year: m.Year, catalog: m.catalog, file: file}
 	stamps, known := s.stamps.Get(key)
 	if !known {
 		versions, err := s.db.Queries().Account.CatalogFiles(ctx, m.School, m.Year, m.catalog, file)

@@ -63,7 +63,8 @@ func (s *Service) RunTask(ctx context.Context, school string, id int64) error {
 		now := s.now()
 		ended = &now
 	}
-	s.log.InfoContext(ctx, "a task", "school", school, "task", id, "kind", t.Kind, "state", state, "why", outcome.Why, "took", time.Since(began), "error", err)
+	s.log.InfoContext(ctx, "a task", "school", school, "task", id, "kind", t.Kind, "state", state, "why", outcome.Why,
+		"took", time.Since(began), "error", err)
 	return s.db.Queries().Background.LeaveTask(leave, school, id, state, string(text), ended)
 }
 

@@ -15,8 +15,9 @@ import (
 	"rubricon/store"
 )
 
-// Work that takes long is done aside: it is noted as a task and put on the job queue (package jobs runs it), in whichever server
-// process there is time. A task outlives the process that runs it: another takes it up again when its runner is gone.
+// Work that takes long is done aside: it is noted as a task and put on the job queue (package jobs runs it),
+// in whichever server process there is time. A task outlives the process that runs it: another takes it up
+// again when its runner is gone.
 
 // Task is work that takes long, as people see it.
 type Task struct {
@@ -134,8 +135,8 @@ func (s *Service) MayManageData(ctx context.Context, by int64, school string, ye
 	return err
 }
 
-// StartImport begins to take in a school bundle that comes as a zip file, or as a workbook with a sheet for each file: it is read and checked, and then asks whether it shall be
-// taken in; nothing changes before.
+// StartImport begins to take in a school bundle that comes as a zip file, or as a workbook with a sheet for
+// each file: it is read and checked, and then asks whether it shall be taken in; nothing changes before.
 func (s *Service) StartImport(ctx context.Context, by int64, school string, year int, name string, file []byte) (*Task, error) {
 	if !bytes.HasPrefix(file, []byte("PK")) {
 		return nil, problem.New(problem.NotZip)
@@ -146,7 +147,8 @@ func (s *Service) StartImport(ctx context.Context, by int64, school string, year
 // Workbook is the media type of an XLSX workbook (ECMA-376).
 const Workbook = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
-// StartExport begins to write a school year as a bundle in a zip file, or, in the form "xlsx", as a workbook with a sheet for each file.
+// StartExport begins to write a school year as a bundle in a zip file, or, in the form "xlsx", as a workbook
+// with a sheet for each file.
 func (s *Service) StartExport(ctx context.Context, by int64, school string, year int, form string) (*Task, error) {
 	if form != "xlsx" {
 		form = "zip"
@@ -227,8 +229,8 @@ func (s *Service) Tasks(ctx context.Context, by int64, school string, year int) 
 	return list, nil
 }
 
-// GoOnWithTask says yes to what a task asks, or lets one that was stopped or has failed begin again. Where an import would remove much, removals
-// must be how much; else the error is BadRemovals.
+// GoOnWithTask says yes to what a task asks, or lets one that was stopped or has failed begin again. Where an
+// import would remove much, removals must be how much; else the error is BadRemovals.
 func (s *Service) GoOnWithTask(ctx context.Context, by int64, school string, year int, id int64, removals int) (*Task, error) {
 	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) {
 		t, err := q.Background.Task(ctx, school, id)
@@ -262,7 +264,8 @@ func (s *Service) StopTask(ctx context.Context, by int64, school string, year in
 	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) { return q.Background.StopTask(ctx, school, id, s.now()) })
 }
 
-func (s *Service) say(ctx context.Context, by int64, school string, year int, id int64, do func(store.Queries) (bool, error)) (*Task, error) {
+func (s *Service) say(ctx context.Context, by int64, school string, year int, id int64,
+	do func(store.Queries) (bool, error)) (*Task, error) {
 	if err := s.MayManageData(ctx, by, school, year); err != nil {
 		return nil, err
 	}
@@ -295,8 +298,8 @@ func (s *Service) LeaveOutBadRows(ctx context.Context, by int64, school string, 
 	})
 }
 
-// UndoImport begins to take in what was there before an import, which must be the last that was done: it is read, checked and asks like
-// any other. What was entered here since is kept as after every intake.
+// UndoImport begins to take in what was there before an import, which must be the last that was done: it is
+// read, checked and asks like any other. What was entered here since is kept as after every intake.
 func (s *Service) UndoImport(ctx context.Context, by int64, school string, year int, id int64) (*Task, error) {
 	tasks, err := s.Tasks(ctx, by, school, year)
 	if err != nil {

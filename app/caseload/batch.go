@@ -19,8 +19,8 @@ import (
 	"rubricon/store"
 )
 
-// Batch is something the school does with many sheets at once, or with one: each by itself, kept as one act with one reason, and taken
-// back as one.
+// Batch is something the school does with many sheets at once, or with one: each by itself, kept as one act
+// with one reason, and taken back as one.
 type Batch struct {
 	Kind    string
 	Course  string // a code: assign, takeOff, place, waive, permit (empty: for all)
@@ -98,7 +98,8 @@ func (s *Service) TryBatch(ctx context.Context, by int64, school string, year in
 	return append(outcomes, strangers...), err
 }
 
-// DoBatch does it, and gives the number under which it is kept. Sheets that it cannot be done with stay as they are and are named.
+// DoBatch does it, and gives the number under which it is kept. Sheets that it cannot be done with stay as
+// they are and are named.
 func (s *Service) DoBatch(ctx context.Context, by int64, school string, year int, b Batch) (id int64, outcomes []Outcome, err error) {
 	y, a, err := s.batch(ctx, by, school, year, &b)
 	if err != nil {
@@ -191,7 +192,8 @@ func (s *Service) batch(ctx context.Context, by int64, school string, year int, 
 }
 
 // batchDesks reads the sheets of a batch, by name; strangers are outcomes for those who are no students of the year.
-func (s *Service) batchDesks(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, b *Batch) (desks []*appsheet.Desk, strangers []Outcome, err error) {
+func (s *Service) batchDesks(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor,
+	b *Batch) (desks []*appsheet.Desk, strangers []Outcome, err error) {
 	ids, there := make([]string, len(b.Sheets)), map[string]bool{}
 	for i, c := range b.Sheets {
 		ids[i] = c.Student
@@ -259,7 +261,8 @@ func (s *Service) part(ctx context.Context, d *appsheet.Desk, b *Batch) (version
 			return 0, err
 		}
 		if change == nil { // a reminder leaves the sheet as it is
-			kept, err := s.db.Queries().Caseload.Remind(ctx, d.Row.Place, store.ReminderRow{About: b.Name, Text: b.Message, By: d.Actor.Name().Name, At: d.Now}, today(d.Year, d.Now), b.ID)
+			kept, err := s.db.Queries().Caseload.Remind(ctx, d.Row.Place,
+				store.ReminderRow{About: b.Name, Text: b.Message, By: d.Actor.Name().Name, At: d.Now}, today(d.Year, d.Now), b.ID)
 			if err == nil && !kept {
 				err = problem.New(problem.RemindedToday)
 			}
@@ -332,7 +335,8 @@ func batchAct(kind string) acts.Act {
 
 // outcome begins what is told of a sheet.
 func outcome(d *appsheet.Desk) Outcome {
-	return Outcome{Student: d.Row.Student, GivenName: d.Pupil.GivenName, FamilyName: d.Pupil.FamilyName, Grade: d.Row.Grade, Version: d.Row.Version}
+	return Outcome{Student: d.Row.Student, GivenName: d.Pupil.GivenName, FamilyName: d.Pupil.FamilyName,
+		Grade: d.Row.Grade, Version: d.Row.Version}
 }
 
 // newIn lists the courses of some entries that others have not.

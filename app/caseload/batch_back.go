@@ -15,8 +15,9 @@ import (
 	"rubricon/store"
 )
 
-// TakeBack takes back what a batch did, for one student where one is named. Sheets that have gone on since so that it cannot be are named. The
-// errors are NeedsReason, NotFound, AlreadyDone, and acts.OthersBatch where somebody else did it to many.
+// TakeBack takes back what a batch did, for one student where one is named. Sheets that have gone on since so
+// that it cannot be are named. The errors are NeedsReason, NotFound, AlreadyDone, and acts.OthersBatch where
+// somebody else did it to many.
 func (s *Service) TakeBack(ctx context.Context, by int64, school string, year int, id int64, student, reason string) ([]Outcome, error) {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
@@ -117,7 +118,8 @@ func missing(desks []*appsheet.Desk) error {
 // backOf is the change that takes back what a batch did to a sheet.
 func backOf(d *appsheet.Desk, b *store.BatchRow, part *store.BatchSheet, reason string) (*store.Change, error) {
 	state := acts.State(d.Row.State)
-	change := d.Change("batchBack", reason, map[string]any{"act": b.Kind, "course": b.Detail.V["course"], "rule": b.Detail.V["name"], "before": d.Row.Entries})
+	change := d.Change("batchBack", reason, map[string]any{"act": b.Kind, "course": b.Detail.V["course"],
+		"rule": b.Detail.V["name"], "before": d.Row.Entries})
 	change.Prepares = true
 	switch b.Kind {
 	case BatchClear:
@@ -146,7 +148,8 @@ func backOf(d *appsheet.Desk, b *store.BatchRow, part *store.BatchSheet, reason 
 	return change, nil
 }
 
-// restoredBy gives the entries on the desk without what a batch brought, and with what left for that at the places it had.
+// restoredBy gives the entries on the desk without what a batch brought, and with what left for that at the
+// places it had.
 func restoredBy(d *appsheet.Desk, part *store.BatchSheet) []store.EntryRow {
 	same := func(list []store.EntryRow, e store.EntryRow) bool {
 		return slices.ContainsFunc(list, func(x store.EntryRow) bool { return x.Course == e.Course && x.Alternate == e.Alternate })
@@ -160,7 +163,8 @@ func restoredBy(d *appsheet.Desk, part *store.BatchSheet) []store.EntryRow {
 	gone := slices.SortedFunc(slices.Values(part.Gone.V), func(a, b store.EntryRow) int { return cmp.Compare(a.Rank, b.Rank) })
 	for _, e := range gone {
 		_, known := d.Year.Index(e.Course)
-		if there := same(lists[true], store.EntryRow{Course: e.Course, Alternate: true}) || same(lists[false], store.EntryRow{Course: e.Course}); known && !there {
+		if there := same(lists[true], store.EntryRow{Course: e.Course, Alternate: true}) ||
+			same(lists[false], store.EntryRow{Course: e.Course}); known && !there {
 			lists[e.Alternate] = slices.Insert(lists[e.Alternate], min(e.Rank-1, len(lists[e.Alternate])), e)
 		}
 	}

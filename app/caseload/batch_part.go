@@ -14,7 +14,8 @@ import (
 
 // prepared is the change by which the school says something of a student, and what that does to the sheet.
 func prepared(d *appsheet.Desk, b *Batch) (*store.Change, error) {
-	kind := map[string]sheet.SignalKind{BatchAssign: sheet.Assignment, BatchExempt: sheet.Exemption, BatchPermit: sheet.Permission, BatchPlace: sheet.PlacementMade,
+	kind := map[string]sheet.SignalKind{BatchAssign: sheet.Assignment, BatchExempt: sheet.Exemption,
+		BatchPermit: sheet.Permission, BatchPlace: sheet.PlacementMade,
 		BatchWaive: sheet.Waiver}[b.Kind]
 	after, err := preparedEntries(d, b)
 	if err != nil {
@@ -66,7 +67,8 @@ func putOn(d *appsheet.Desk, change *store.Change, before, after []store.EntryRo
 // says tells whether the school has said the same of the student.
 func says(d *appsheet.Desk, said *store.SignalRow) bool {
 	return slices.ContainsFunc(d.Known.Signals, func(x sheet.Signal) bool {
-		return string(x.Kind) == said.Kind && x.Code == said.Code && x.Name == said.Name && (x.Kind != sheet.Assignment || x.Value == credit.Amount(said.Value))
+		return string(x.Kind) == said.Kind && x.Code == said.Code && x.Name == said.Name &&
+			(x.Kind != sheet.Assignment || x.Value == credit.Amount(said.Value))
 	})
 }
 
@@ -82,7 +84,8 @@ func preparedEntries(d *appsheet.Desk, b *Batch) ([]store.EntryRow, error) {
 			}
 		}
 		asked := slices.ContainsFunc(d.Row.Entries, func(e store.EntryRow) bool { return e.Course == edit.Instead })
-		if requested := slices.ContainsFunc(d.Row.Entries, func(e store.EntryRow) bool { return e.Course == b.Course && !e.Alternate }); requested && asked {
+		if requested := slices.ContainsFunc(d.Row.Entries,
+			func(e store.EntryRow) bool { return e.Course == b.Course && !e.Alternate }); requested && asked {
 			edit.Act, edit.Course = string(sheet.TakeOff), edit.Instead // the course is there, what it replaces goes
 		} else if asked {
 			edit.Act = string(sheet.Replace)
@@ -147,7 +150,8 @@ func (b *Batch) entries(student string) (list []appsheet.Entry) {
 // onRecord tells whether the same is on record.
 func onRecord(d *appsheet.Desk, r *store.RecordRow) bool {
 	return slices.ContainsFunc(d.Known.Records, func(x sheet.Record) bool {
-		return x.Code == r.Code && x.Title == r.Title && x.Year == r.Year && x.Term == r.Term && int64(x.Credits) == r.Credits && string(x.Outcome) == r.Outcome &&
+		return x.Code == r.Code && x.Title == r.Title && x.Year == r.Year && x.Term == r.Term &&
+			int64(x.Credits) == r.Credits && string(x.Outcome) == r.Outcome &&
 			x.HasMark == (r.Mark != nil) && (r.Mark == nil || int64(x.Mark) == *r.Mark)
 	})
 }

@@ -39,9 +39,9 @@ type Caseload struct {
 	Counts Counts
 }
 
-// Counts are how many students a choice of each kind would list, beside what is chosen of the other kinds. Choosing a stage drops the reason and the
-// text that were chosen, and choosing a reason drops the stage; so the counts of stages are of whatever reason and text, those of reasons of
-// whatever stage.
+// Counts are how many students a choice of each kind would list, beside what is chosen of the other kinds.
+// Choosing a stage drops the reason and the text that were chosen, and choosing a reason drops the stage; so
+// the counts of stages are of whatever reason and text, those of reasons of whatever stage.
 type Counts struct {
 	All        int // with the course and the text that are chosen
 	Waiting    int // of the whole caseload, whatever is chosen: they wait for the school
@@ -88,8 +88,8 @@ type foundSheet struct {
 	on     []int32
 }
 
-// Caseload lists the students of the reader, or of the whole school, each with where the sheet is and all it waits for: those that a
-// filter chooses. The longest waiting come first.
+// Caseload lists the students of the reader, or of the whole school, each with where the sheet is and all it
+// waits for: those that a filter chooses. The longest waiting come first.
 func (s *Service) Caseload(ctx context.Context, by int64, school string, year int, f Filter) (*Caseload, error) {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
@@ -172,8 +172,10 @@ func (s *Service) contested(ctx context.Context, y *schoolyear.SchoolYear) ([]bo
 
 // caseLine tells where a sheet is and what it waits for.
 func caseLine(y *schoolyear.SchoolYear, a *actor.Actor, h *store.HeadRow, found *foundSheet, contested []bool, now time.Time) CaseLine {
-	c := caseload.Case{Found: &found.Found, State: acts.State(h.State), Before: acts.State(h.Before), Touched: h.Begun, Asked: h.Asked != "", Window: appsheet.WindowOf(&h.Pupil),
-		Guardians: h.Guardians, Contested: contested, Now: now, AskedAt: schoolyear.Moment(h.AskedAt), RemarkAt: schoolyear.Moment(h.RemarkAt), LostAt: schoolyear.Moment(h.LostAt), ChangedAt: schoolyear.Moment(h.ChangedAt),
+	c := caseload.Case{Found: &found.Found, State: acts.State(h.State), Before: acts.State(h.Before), Touched: h.Begun,
+		Asked: h.Asked != "", Window: appsheet.WindowOf(&h.Pupil),
+		Guardians: h.Guardians, Contested: contested, Now: now, AskedAt: schoolyear.Moment(h.AskedAt),
+		RemarkAt: schoolyear.Moment(h.RemarkAt), LostAt: schoolyear.Moment(h.LostAt), ChangedAt: schoolyear.Moment(h.ChangedAt),
 		SubmittedAt: schoolyear.Moment(h.SubmittedAt), ClearedAt: schoolyear.Moment(h.ClearedAt)}
 	l := CaseLine{HeadRow: h, found: found}
 	stage, waits := caseload.Of(&c)
@@ -191,7 +193,8 @@ func caseLine(y *schoolyear.SchoolYear, a *actor.Actor, h *store.HeadRow, found 
 		}
 		l.Waits = append(l.Waits, wait)
 	}
-	may := acts.Of(&acts.Case{Relation: a.To(h.Student), State: c.State, Before: c.Before, Changed: found.Changed, Window: c.Window, Now: now, Settings: y.Policy.Settings, Guardians: h.Guardians,
+	may := acts.Of(&acts.Case{Relation: a.To(h.Student), State: c.State, Before: c.Before, Changed: found.Changed,
+		Window: c.Window, Now: now, Settings: y.Policy.Settings, Guardians: h.Guardians,
 		Asked: c.Asked, Complete: found.Complete, Ready: found.Ready})
 	l.Clear = may[acts.Clear]
 	return l

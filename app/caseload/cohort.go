@@ -46,8 +46,8 @@ type RosterLine struct {
 	People []people.Member // whom it may mean
 }
 
-// Cohort lists the students that somebody chooses, by name. The error is BadCondition, with what is wrong and where, for a condition that
-// cannot be read.
+// Cohort lists the students that somebody chooses, by name. The error is BadCondition, with what is wrong and
+// where, for a condition that cannot be read.
 func (s *Service) Cohort(ctx context.Context, by int64, school string, year int, w Whom) (*Cohort, error) {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
@@ -185,7 +185,8 @@ func (s *Service) listed(ctx context.Context, out *Cohort, names string, heads [
 }
 
 // fitting gives those who meet a condition.
-func (s *Service) fitting(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, heads []*store.HeadRow, c *condition.Condition, subject int32, taking bool) (out []*store.HeadRow, err error) {
+func (s *Service) fitting(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, heads []*store.HeadRow,
+	c *condition.Condition, subject int32, taking bool) (out []*store.HeadRow, err error) {
 	ids := make([]string, len(heads))
 	for i, h := range heads {
 		ids[i] = h.Student

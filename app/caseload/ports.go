@@ -25,7 +25,8 @@ type People interface {
 // Sheet is what this area needs of app/sheet.
 type Sheet interface {
 	appsheet.Reader
-	Act(ctx context.Context, by int64, at schoolyear.Place, version int64, act acts.Act, reason string, do func(d *appsheet.Desk) (*store.Change, error)) (*appsheet.Desk, error)
+	Act(ctx context.Context, by int64, at schoolyear.Place, version int64, act acts.Act, reason string,
+		do func(d *appsheet.Desk) (*store.Change, error)) (*appsheet.Desk, error)
 	Lay(ctx context.Context, row store.SheetRow, a *actor.Actor) (*appsheet.Desk, error)
 	Open(ctx context.Context, by int64, at schoolyear.Place) (*appsheet.Desk, error)
 	Refused(ctx context.Context, d *appsheet.Desk, act acts.Act, err error)

@@ -33,8 +33,9 @@ type RecordLine struct {
 	Bad     string // the field of the entry that cannot be read; empty: none
 }
 
-// ReadRecords reads a list of records of another school, in the columns of records.csv: whose each row is, by number, username, mail or name, and
-// what cannot be read. An empty outcome is that of a transfer, an empty school year the one before. It changes nothing.
+// ReadRecords reads a list of records of another school, in the columns of records.csv: whose each row is, by
+// number, username, mail or name, and what cannot be read. An empty outcome is that of a transfer, an empty
+// school year the one before. It changes nothing.
 func (s *Service) ReadRecords(ctx context.Context, by int64, school string, year int, file string) ([]RecordLine, []bundle.Problem, error) {
 	y, _, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
@@ -63,8 +64,11 @@ func (s *Service) ReadRecords(ctx context.Context, by int64, school string, year
 	var out []RecordLine
 	for i, r := range rows {
 		cell := func(column string) string { return r.Cells[column] }
-		line := RecordLine{Line: r.Line, Named: names[i], Entry: appsheet.Entry{Course: cell("courseCode"), Title: cell("title"), Subject: cell("subject"), Term: cell("term"), Credits: cell("credits"),
-			Mark: cell("mark"), SchoolYear: cmp.Or(cell("schoolYear"), policy.YearLabel(y.Start-1)), Outcome: cmp.Or(cell("outcome"), string(sheet.Transfer))}}
+		line := RecordLine{Line: r.Line, Named: names[i],
+			Entry: appsheet.Entry{Course: cell("courseCode"), Title: cell("title"), Subject: cell("subject"),
+				Term: cell("term"), Credits: cell("credits"),
+				Mark: cell("mark"), SchoolYear: cmp.Or(cell("schoolYear"), policy.YearLabel(y.Start-1)),
+				Outcome: cmp.Or(cell("outcome"), string(sheet.Transfer))}}
 		if found := named[i+1]; len(found) == 1 {
 			m := people.MemberOf(&heads[found[0]])
 			line.Student = &m

@@ -41,9 +41,10 @@ func InFamily(d *appsheet.Desk) bool {
 	return r.Self || r.Guardian
 }
 
-// Remark asks or says something about a sheet, or one course or rule of it, which is kept with it: a question, a comment, that something is
-// wrong or missing, or that a rule is put off; or what a family says to each other, about the sheet or a draft that they see. The errors are
-// NeedsMessage, NoCourse, AtLimit, and acts.NotYours where somebody else would speak in a family.
+// Remark asks or says something about a sheet, or one course or rule of it, which is kept with it: a
+// question, a comment, that something is wrong or missing, or that a rule is put off; or what a family says
+// to each other, about the sheet or a draft that they see. The errors are NeedsMessage, NoCourse, AtLimit,
+// and acts.NotYours where somebody else would speak in a family.
 func (s *Service) Remark(ctx context.Context, by int64, at schoolyear.Place, r store.RemarkRow) (*appsheet.Desk, error) {
 	r.Text = text.Tidy(r.Text)
 	if r.Draft = at.Draft; r.Draft != 0 {

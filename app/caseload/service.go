@@ -1,4 +1,5 @@
-// Package caseload holds what counselors and teachers do with many students: lists, batches, recommendations, tryouts and questions.
+// Package caseload holds what counselors and teachers do with many students: lists, batches, recommendations,
+// tryouts and questions.
 package caseload
 
 import (
@@ -27,7 +28,8 @@ type Service struct {
 
 // New returns a service on a database.
 func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service) *Service {
-	return &Service{db: db, now: now, log: log, years: years, foundBefore: schoolyear.AtMost[appsheet.FoundKey, *foundSheet](schoolyear.MaxFacts)}
+	return &Service{db: db, now: now, log: log, years: years,
+		foundBefore: schoolyear.AtMost[appsheet.FoundKey, *foundSheet](schoolyear.MaxFacts)}
 }
 
 // Ports are the other areas that this one calls.

@@ -84,8 +84,8 @@ func (s *Service) Classes(ctx context.Context, by int64, school string, year int
 	return l.year, heads, nil
 }
 
-// Class gives a class of the reader, with a column for also, a code, where it is another course of the subject. The error is NotFound where they
-// teach nobody that course.
+// Class gives a class of the reader, with a column for also, a code, where it is another course of the
+// subject. The error is NotFound where they teach nobody that course.
 func (s *Service) Class(ctx context.Context, by int64, school string, year int, course, also string) (*Class, error) {
 	l, err := s.allLessons(ctx, by, school, year)
 	if err != nil {
@@ -136,7 +136,8 @@ func (s *Service) allLessons(ctx context.Context, by int64, school string, year 
 	}
 	l.sheets = make(map[string]*appsheet.Desk, len(list))
 	for i := range list {
-		l.sheets[list[i].Student] = &appsheet.Desk{Row: list[i].SheetRow, Pupil: list[i].Pupil, Year: l.year, Known: known[i], Actor: l.actor, Now: s.now()}
+		l.sheets[list[i].Student] = &appsheet.Desk{Row: list[i].SheetRow, Pupil: list[i].Pupil, Year: l.year,
+			Known: known[i], Actor: l.actor, Now: s.now()}
 	}
 	return l, nil
 }
@@ -183,7 +184,8 @@ func follow(y *schoolyear.SchoolYear, course string) []int32 {
 	return append(y.Follow(now, mostColumns-1), now)
 }
 
-// ofSubject lists the courses of the year in the subject area of a class, by title; none that stands for others until a test or an audition.
+// ofSubject lists the courses of the year in the subject area of a class, by title; none that stands for
+// others until a test or an audition.
 func ofSubject(y *schoolyear.SchoolYear, course string) (list []int32) {
 	now, ok := y.Index(course)
 	for i := range y.Courses {
@@ -219,7 +221,8 @@ func taught(d *appsheet.Desk, class string) *Taught {
 	}
 	for i := range d.Known.Signals {
 		x := &d.Known.Signals[i]
-		if next, ok := y.Index(x.Code); ok && x.Kind == sheet.Recommendation && (x.By == d.Actor.ID || x.By == d.Actor.Name().Name) && y.Courses[next].Subjects[0] == subject {
+		if next, ok := y.Index(x.Code); ok && x.Kind == sheet.Recommendation &&
+			(x.By == d.Actor.ID || x.By == d.Actor.Name().Name) && y.Courses[next].Subjects[0] == subject {
 			p.Word, p.Reason = next, x.Note
 			p.words = append(p.words, d.Known.SignalIDs[i])
 		}
@@ -235,8 +238,9 @@ type Recommending struct {
 	Also     string // a course that is wanted as a column too, as in Class
 }
 
-// Recommend keeps a teacher's word for students of a class, in place of the one they have; the students see it at once, with the name.
-// The errors are NotFound where somebody is not of the class, NoCourse, and BadAct where the course is none that can follow.
+// Recommend keeps a teacher's word for students of a class, in place of the one they have; the students see
+// it at once, with the name. The errors are NotFound where somebody is not of the class, NoCourse, and BadAct
+// where the course is none that can follow.
 func (s *Service) Recommend(ctx context.Context, by int64, school string, year int, class string, r Recommending) (*Class, error) {
 	r.Reason = text.Tidy(r.Reason)
 	l, err := s.lessons(ctx, by, school, year)
@@ -286,9 +290,11 @@ func (s *Service) recommend(ctx context.Context, a *actor.Actor, at schoolyear.P
 	})
 }
 
-// sayOf keeps what somebody of the school says of a student whose sheet they do not see. The word answers what may be done with the sheet, and
-// tells what changes, nil where nothing does; where somebody was quicker it is asked anew.
-func (s *Service) sayOf(ctx context.Context, a *actor.Actor, at schoolyear.Place, act acts.Act, reason string, word func(d *appsheet.Desk) *store.Change) error {
+// sayOf keeps what somebody of the school says of a student whose sheet they do not see. The word answers
+// what may be done with the sheet, and tells what changes, nil where nothing does; where somebody was quicker
+// it is asked anew.
+func (s *Service) sayOf(ctx context.Context, a *actor.Actor, at schoolyear.Place, act acts.Act, reason string,
+	word func(d *appsheet.Desk) *store.Change) error {
 	for range appsheet.Tries {
 		row, err := s.db.Queries().Sheet.Sheet(ctx, at)
 		if err != nil {

@@ -16,7 +16,8 @@ import (
 	"rubricon/store"
 )
 
-// Tryout is a course into which the reader takes students, with those who ask for it or have an answer. Nothing else of a student is in it.
+// Tryout is a course into which the reader takes students, with those who ask for it or have an answer.
+// Nothing else of a student is in it.
 type Tryout struct {
 	Year *schoolyear.SchoolYear
 	catalog.Tryout
@@ -57,7 +58,8 @@ const (
 )
 
 // leading is what somebody leads: by course of the year.
-func (s *Service) leading(ctx context.Context, by int64, school string, year int) (*schoolyear.SchoolYear, *actor.Actor, []catalog.Tryout, error) {
+func (s *Service) leading(ctx context.Context, by int64, school string,
+	year int) (*schoolyear.SchoolYear, *actor.Actor, []catalog.Tryout, error) {
 	row, err := s.db.Queries().Year.YearRow(ctx, school, year)
 	if err != nil {
 		return nil, nil, nil, problem.AsNotFound(err)
@@ -87,7 +89,8 @@ func (s *Service) leading(ctx context.Context, by int64, school string, year int
 }
 
 // led gives one of the courses that somebody leads. The error is NotFound where it is none of theirs.
-func (s *Service) led(ctx context.Context, by int64, school string, year int, course string) (*schoolyear.SchoolYear, *actor.Actor, *catalog.Tryout, error) {
+func (s *Service) led(ctx context.Context, by int64, school string, year int,
+	course string) (*schoolyear.SchoolYear, *actor.Actor, *catalog.Tryout, error) {
 	y, a, list, err := s.leading(ctx, by, school, year)
 	if err != nil {
 		return nil, nil, nil, err
@@ -99,7 +102,8 @@ func (s *Service) led(ctx context.Context, by int64, school string, year int, co
 	return y, a, &list[at], nil
 }
 
-// Tryouts lists the courses into which the reader takes students, each with its students. The error is NotYours where they lead none.
+// Tryouts lists the courses into which the reader takes students, each with its students. The error is
+// NotYours where they lead none.
 func (s *Service) Tryouts(ctx context.Context, by int64, school string, year int) ([]Tryout, error) {
 	y, a, list, err := s.leading(ctx, by, school, year)
 	if err != nil {
@@ -137,7 +141,8 @@ func (s *Service) tryout(ctx context.Context, y *schoolyear.SchoolYear, a *actor
 func trying(d *appsheet.Desk, t *catalog.Tryout) *Trying {
 	d.Leads = true
 	d.Answer(0)
-	p := &Trying{Student: d.Row.Student, GivenName: d.Pupil.GivenName, FamilyName: d.Pupil.FamilyName, Grade: d.Known.Grade, Answer: TryoutOpen, May: d.Acts[acts.Take]}
+	p := &Trying{Student: d.Row.Student, GivenName: d.Pupil.GivenName, FamilyName: d.Pupil.FamilyName,
+		Grade: d.Known.Grade, Answer: TryoutOpen, May: d.Acts[acts.Take]}
 	code := d.Year.Codes[t.Course]
 	for _, e := range d.Row.Entries {
 		switch i, ok := d.Year.Index(e.Course); {
@@ -180,9 +185,10 @@ type Taking struct {
 	Note     string       // for the student and the family
 }
 
-// Take keeps a leader's answer for students, in place of the one they have; the students see it at once, with the name. Whoever is taken
-// has the permission, and what there was to do for it is done. The errors are NotFound where somebody is no student of the year, and BadAct
-// where nobody is heard for the course, so that nobody can be turned down.
+// Take keeps a leader's answer for students, in place of the one they have; the students see it at once, with
+// the name. Whoever is taken has the permission, and what there was to do for it is done. The errors are
+// NotFound where somebody is no student of the year, and BadAct where nobody is heard for the course, so that
+// nobody can be turned down.
 func (s *Service) Take(ctx context.Context, by int64, school string, year int, course string, x Taking) (*Tryout, error) {
 	x.Note = text.Tidy(x.Note)
 	y, a, t, err := s.led(ctx, by, school, year, course)
@@ -207,7 +213,8 @@ func (s *Service) take(ctx context.Context, a *actor.Actor, at schoolyear.Place,
 		if p.Answer == x.Answer && (x.Answer == TryoutOpen || p.Note == x.Note) {
 			return nil
 		}
-		change := d.Change(map[TryoutAnswer]string{TryoutOpen: "tryoutOpen", TryoutTaken: "taken", TryoutNot: "notTaken"}[x.Answer], x.Note, map[string]any{"course": d.Year.Codes[t.Course]})
+		change := d.Change(map[TryoutAnswer]string{TryoutOpen: "tryoutOpen", TryoutTaken: "taken",
+			TryoutNot: "notTaken"}[x.Answer], x.Note, map[string]any{"course": d.Year.Codes[t.Course]})
 		change.Withdraw, change.Signals = p.said, answered(d, p, t, x)
 		return change
 	})
@@ -267,8 +274,8 @@ func (s *Service) Named(ctx context.Context, by int64, school string, year int, 
 	return out, err
 }
 
-// SetLead lets a person of the staff lead a course, beside those who teach it now, or takes that back, with a reason. The errors are
-// NeedsReason, NoCourse, and AlreadyDone where nothing changes.
+// SetLead lets a person of the staff lead a course, beside those who teach it now, or takes that back, with a
+// reason. The errors are NeedsReason, NoCourse, and AlreadyDone where nothing changes.
 func (s *Service) SetLead(ctx context.Context, by int64, school string, year int, person, course string, give bool, reason string) error {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {

@@ -84,8 +84,8 @@ func (s *Service) TryRevision(ctx context.Context, by int64, school string, year
 	return effect, err
 }
 
-// Revise puts a revision in force, with a reason. The errors are NeedsReason, BadRevision where something is wrong in it, and Stale where
-// somebody else has changed the same meanwhile.
+// Revise puts a revision in force, with a reason. The errors are NeedsReason, BadRevision where something is
+// wrong in it, and Stale where somebody else has changed the same meanwhile.
 func (s *Service) Revise(ctx context.Context, by int64, school string, year int, r Revision) (*RevisionEffect, error) {
 	if r.Reason = text.Tidy(r.Reason); r.Reason == "" {
 		return nil, problem.New(problem.NeedsReason)
@@ -108,7 +108,8 @@ func (s *Service) Revise(ctx context.Context, by int64, school string, year int,
 	slices.Sort(codes)
 	done := false
 	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
-		done, err = q.Year.Revise(ctx, school, year, store.Versions{Catalog: r.Catalog, Policy: r.Policy}, *source, codes, a.Name().Name, r.Reason, s.now())
+		done, err = q.Year.Revise(ctx, school, year, store.Versions{Catalog: r.Catalog, Policy: r.Policy}, *source, codes,
+			a.Name().Name, r.Reason, s.now())
 		return err
 	})
 	if err == nil && !done {
@@ -122,7 +123,8 @@ func (s *Service) Revise(ctx context.Context, by int64, school string, year int,
 }
 
 // revised makes the revision and judges all sheets by it.
-func (s *Service) revised(ctx context.Context, by int64, school string, year int, r *Revision) (*store.Source, *bundle.Bundle, *RevisionEffect, error) {
+func (s *Service) revised(ctx context.Context, by int64, school string, year int,
+	r *Revision) (*store.Source, *bundle.Bundle, *RevisionEffect, error) {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
 		return nil, nil, nil, err
@@ -148,7 +150,8 @@ func (s *Service) revised(ctx context.Context, by int64, school string, year int
 		return nil, nil, nil, err
 	}
 	if len(b.Problems) == 0 && b.Year.Start != year {
-		b.Problems = append(b.Problems, bundle.Problem{File: "policy.json", Line: 1, Column: "schoolYear", What: "a school year stays the one it is"})
+		b.Problems = append(b.Problems, bundle.Problem{File: "policy.json", Line: 1, Column: "schoolYear",
+			What: "a school year stays the one it is"})
 	}
 	if len(b.Problems) > 0 {
 		return nil, b, &RevisionEffect{Problems: background.First(b.Problems)}, nil
@@ -196,7 +199,8 @@ func editCourses(source *store.Source, edits []CourseEdit) error {
 			rows[at][code], rows[at][column("sourcedId")] = e.Code, "c-"+strings.ToLower(e.Code)
 		}
 		for name, cell := range e.Cells {
-			if !slices.Contains(bundle.Columns("courses.csv"), name) && !strings.HasPrefix(name, "metadata.") || name == "sourcedId" || name == "courseCode" {
+			if !slices.Contains(bundle.Columns("courses.csv"), name) && !strings.HasPrefix(name, "metadata.") ||
+				name == "sourcedId" || name == "courseCode" {
 				return &problem.Error{Code: problem.BadRevision, Param: name}
 			}
 			k := column(name)
@@ -269,7 +273,8 @@ func (s *Service) effect(ctx context.Context, a *actor.Actor, was, now *schoolye
 	work.SetLimit(runtime.GOMAXPROCS(0))
 	for i, d := range desks {
 		work.Go(func() error {
-			before, after := appsheet.Judge(d.Known, d.Row.Entries), appsheet.Judge(&schoolyear.Known{Facts: sheet.NewFacts(now.Year, d.Known.Student)}, d.Row.Entries)
+			before, after := appsheet.Judge(d.Known,
+				d.Row.Entries), appsheet.Judge(&schoolyear.Known{Facts: sheet.NewFacts(now.Year, d.Known.Student)}, d.Row.Entries)
 			all[i] = judged{held: before.Ready, holds: after.Ready}
 			if before.Judgement != nil {
 				all[i].was = before.Judgement.Rules
@@ -297,7 +302,8 @@ func (s *Service) effect(ctx context.Context, a *actor.Actor, was, now *schoolye
 	for i, d := range desks {
 		e.count(was, all[i].was, func(r *RuleStanding) *Standing { return r.Was })
 		e.count(now, all[i].now, func(r *RuleStanding) *Standing { return r.Now })
-		m := people.Member{Student: d.Row.Student, GivenName: d.Pupil.GivenName, FamilyName: d.Pupil.FamilyName, Grade: d.Row.Grade, Version: d.Row.Version}
+		m := people.Member{Student: d.Row.Student, GivenName: d.Pupil.GivenName, FamilyName: d.Pupil.FamilyName,
+			Grade: d.Row.Grade, Version: d.Row.Version}
 		switch {
 		case all[i].held && !all[i].holds:
 			e.Lapsed = append(e.Lapsed, m)

@@ -33,7 +33,8 @@ type Local struct {
 // localLayout is how times of the school are written.
 const localLayout = "2006-01-02T15:04"
 
-// PutWindow sets a window as the office. The errors are BadWindow, and NotFound where it is of a student who has no sheet in the year.
+// PutWindow sets a window as the office. The errors are BadWindow, and NotFound where it is of a student who
+// has no sheet in the year.
 func (s *Service) PutWindow(ctx context.Context, by int64, school string, year int, l Local) error {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
@@ -57,7 +58,8 @@ func (s *Service) PutWindow(ctx context.Context, by int64, school string, year i
 	return err
 }
 
-// DropWindow takes a window away as the office; who had it then has that of the grade, or of all. The error is NotFound.
+// DropWindow takes a window away as the office; who had it then has that of the grade, or of all. The error
+// is NotFound.
 func (s *Service) DropWindow(ctx context.Context, by int64, school string, year int, w Window) error {
 	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
@@ -77,7 +79,8 @@ func (s *Service) DropWindow(ctx context.Context, by int64, school string, year 
 	return err
 }
 
-// whose writes for whom a window is: “*” for all, a grade, or a student's id; with a word before where it is not of the year.
+// whose writes for whom a window is: “*” for all, a grade, or a student's id; with a word before where it
+// is not of the year.
 func whose(w *Window) string {
 	text := "*"
 	switch {
@@ -95,10 +98,12 @@ func whose(w *Window) string {
 // LocalOf gives a window's times in the school's time zone.
 func LocalOf(y *schoolyear.SchoolYear, w *Window) Local {
 	write := func(t time.Time) string { return t.In(y.Zone()).Format(localLayout) }
-	return Local{w.Round, w.Grade, w.Student, write(w.Opens), write(w.Families), write(w.Counselors)}
+	return Local{Round: w.Round, Grade: w.Grade, Student: w.Student, Opens: write(w.Opens), Families: write(w.Families),
+		Counselors: write(w.Counselors)}
 }
 
-// Window is when sheets are open: of one student, else of a grade, else (grade -1) of every grade without a window of its own.
+// Window is when sheets are open: of one student, else of a grade, else (grade -1) of every grade without a
+// window of its own.
 type Window = store.WindowRow
 
 // Round is what a window is of.
@@ -131,7 +136,8 @@ func (s *Service) setWindow(ctx context.Context, school string, year int, w Wind
 		return note(q)
 	})
 	if err == nil {
-		s.log.InfoContext(ctx, "a window was set", "school", school, "year", year, "grade", w.Grade, "opens", w.Opens, "families", w.Families, "counselors", w.Counselors)
+		s.log.InfoContext(ctx, "a window was set", "school", school, "year", year, "grade", w.Grade, "opens", w.Opens,
+			"families", w.Families, "counselors", w.Counselors)
 	}
 	return err
 }

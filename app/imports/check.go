@@ -24,7 +24,8 @@ func (s *Service) check(ctx context.Context, in *intake, newest int) error {
 	if err != nil {
 		return err
 	}
-	problems = append(problems, slices.Concat(weak, unjudgeable(in.Bundle), twice(in.Bundle), notStaff(in.Bundle), enrolledTwice(in.Bundle))...)
+	problems = append(problems, slices.Concat(weak, unjudgeable(in.Bundle), twice(in.Bundle), notStaff(in.Bundle),
+		enrolledTwice(in.Bundle))...)
 	kept, err := s.db.Queries().Imports.KeptSheets(ctx, in.SchoolID, in.year)
 	if err != nil {
 		return err
@@ -39,7 +40,8 @@ func (s *Service) check(ctx context.Context, in *intake, newest int) error {
 	}
 	for _, code := range slices.Sorted(maps.Keys(gone)) {
 		problems = append(problems, bundle.Problem{File: "courses.csv", Line: 1, Column: "courseCode",
-			What: fmt.Sprintf("%s is gone, but it is on %d sheets that were worked on here; keep it, or have it taken off those sheets first", code, gone[code])})
+			What: fmt.Sprintf("%s is gone, but it is on %d sheets that were worked on here; keep it, or have it taken off those sheets first",
+				code, gone[code])})
 	}
 	enrolled := map[string]int{}
 	if in.Has("classes.csv") {
@@ -74,7 +76,8 @@ func (s *Service) check(ctx context.Context, in *intake, newest int) error {
 	return nil
 }
 
-// takenOut finds whether a bundle of a new year would take people out of one that runs still, or is to come: they could no longer sign in.
+// takenOut finds whether a bundle of a new year would take people out of one that runs still, or is to come:
+// they could no longer sign in.
 func (s *Service) takenOut(ctx context.Context, in *intake, newest int) ([]bundle.Problem, error) {
 	if newest == 0 || in.year <= newest {
 		return nil, nil
@@ -102,7 +105,10 @@ func (s *Service) takenOut(ctx context.Context, in *intake, newest int) ([]bundl
 	if today := s.now().In(y.Zone()).Format(time.DateOnly); last == "" || today > last {
 		return nil, nil
 	}
-	return []bundle.Problem{{File: "users.csv", What: fmt.Sprintf("people of %s are missing: %d. They could no longer sign in, and that year runs until %s. Include them, or import after that day", schoolyear.YearLabel(newest), n, last)}}, nil
+	return []bundle.Problem{{File: "users.csv",
+		What: fmt.Sprintf("people of %s are missing: %d. They could no longer sign in, and that year runs until %s. Include "+
+			"them, or import after that day",
+			schoolyear.YearLabel(newest), n, last)}}, nil
 }
 
 // weakPasswords finds first passwords that nobody could choose, among those that would be set.
@@ -132,7 +138,8 @@ func (s *Service) weakPasswords(ctx context.Context, in *intake) (problems []bun
 		what := ""
 		switch account.WeakPassword(u.Password, u.Username, u.GivenName, u.FamilyName) {
 		case problem.BadPassword:
-			what = fmt.Sprintf("has fewer than %d or more than %d characters; give another, or none: the office can give a code", account.MinPassword, account.MaxPassword)
+			what = fmt.Sprintf("has fewer than %d or more than %d characters; give another, or none: the office can give a code",
+				account.MinPassword, account.MaxPassword)
 		case problem.CommonPassword:
 			what = "is a password that many people have, or made of the person's own name; give another, or none: the office can give a code"
 		default:
@@ -174,17 +181,20 @@ func twice(b *bundle.Bundle) (problems []bundle.Problem) {
 	for i := range b.Users {
 		u := &b.Users[i]
 		if line, there := usernames[u.Username]; there {
-			problems = append(problems, bundle.Problem{File: "users.csv", Line: u.Row.Line, Column: "username", What: fmt.Sprintf("“%s” is already on line %d", u.Username, line)})
+			problems = append(problems, bundle.Problem{File: "users.csv", Line: u.Row.Line, Column: "username",
+				What: fmt.Sprintf("“%s” is already on line %d", u.Username, line)})
 		}
 		usernames[u.Username] = u.Row.Line
 		if len([]rune(u.Username)) > 200 {
-			problems = append(problems, bundle.Problem{File: "users.csv", Line: u.Row.Line, Column: "username", What: "is longer than 200 characters"})
+			problems = append(problems, bundle.Problem{File: "users.csv", Line: u.Row.Line, Column: "username",
+				What: "is longer than 200 characters"})
 		}
 	}
 	return problems
 }
 
-// enrolledTwice finds what is wrong with the dates of enrollments, and who is in a section twice at once though it meets at no time.
+// enrolledTwice finds what is wrong with the dates of enrollments, and who is in a section twice at once
+// though it meets at no time.
 func enrolledTwice(b *bundle.Bundle) (problems []bundle.Problem) {
 	if !b.Has("enrollments.csv") {
 		return nil
@@ -202,7 +212,8 @@ func enrolledTwice(b *bundle.Bundle) (problems []bundle.Problem) {
 			continue
 		}
 		if line, there := lines[at]; there {
-			problems = append(problems, bundle.Problem{File: "enrollments.csv", Line: e.Row.Line, Column: "classSourcedId", What: fmt.Sprintf("the student is in it to the end by line %d already", line)})
+			problems = append(problems, bundle.Problem{File: "enrollments.csv", Line: e.Row.Line, Column: "classSourcedId",
+				What: fmt.Sprintf("the student is in it to the end by line %d already", line)})
 		}
 		lines[at] = e.Row.Line
 	}

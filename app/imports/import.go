@@ -41,11 +41,13 @@ const (
 	pupilsBatch = 100
 )
 
-// Import writes a bundle into the database: its school year, which is made where it is new, and the school's people, records and
-// signals. All of it is read and checked before anything is written; then it is written in short transactions, students by students,
-// so that nobody who works meanwhile waits for it. An import that was broken off is made whole by importing again. A bundle of an
-// earlier year than the newest changes that year alone. Where much would go, removals must be how much. The errors are a *BadBundle where
-// something is bad, a *MuchGoes, and Busy where somebody else imports, or has changed what the bundle leaves as it is.
+// Import writes a bundle into the database: its school year, which is made where it is new, and the school's
+// people, records and signals. All of it is read and checked before anything is written; then it is written
+// in short transactions, students by students, so that nobody who works meanwhile waits for it. An import
+// that was broken off is made whole by importing again. A bundle of an earlier year than the newest changes
+// that year alone. Where much would go, removals must be how much. The errors are a *BadBundle where
+// something is bad, a *MuchGoes, and Busy where somebody else imports, or has changed what the bundle leaves
+// as it is.
 func (s *Service) Import(ctx context.Context, b *bundle.Bundle, removals int) (*ImportResult, error) {
 	return s.takeIn(ctx, b, removals, func(int, int) {})
 }
@@ -83,11 +85,13 @@ func (s *Service) takeIn(ctx context.Context, b *bundle.Bundle, removals int, wr
 	if err != nil {
 		return nil, err
 	}
-	s.log.InfoContext(ctx, "an import", "school", result.School, "year", result.Year, "students", result.Students, "kept", len(result.Kept), "took", s.now().Sub(began))
+	s.log.InfoContext(ctx, "an import", "school", result.School, "year", result.Year, "students", result.Students, "kept",
+		len(result.Kept), "took", s.now().Sub(began))
 	return result, nil
 }
 
-// alone runs an intake while no other of the school runs. The lock's transaction is kept awake, so that it does not end for idling.
+// alone runs an intake while no other of the school runs. The lock's transaction is kept awake, so that it
+// does not end for idling.
 func (s *Service) alone(ctx context.Context, school string, work func(context.Context) error) error {
 	return s.db.Tx(ctx, func(q store.Queries) error {
 		got, err := q.Imports.LockIntake(ctx, school)
@@ -139,7 +143,8 @@ func newIntake(b *bundle.Bundle) *intake {
 	for i := range b.Users {
 		u := &b.Users[i]
 		guardians[u.ID] = account.Guards(u.Role)
-		in.people = append(in.people, store.PersonRow{ID: u.ID, Ord: i, Role: u.Role, Enabled: u.Enabled, Username: u.Username, GivenName: u.GivenName,
+		in.people = append(in.people, store.PersonRow{ID: u.ID, Ord: i, Role: u.Role, Enabled: u.Enabled,
+			Username: u.Username, GivenName: u.GivenName,
 			FamilyName: u.FamilyName, Language: u.Language, Cells: cells(users, u.Row)})
 	}
 	slices.SortFunc(in.people, func(a, b store.PersonRow) int { return strings.Compare(a.ID, b.ID) })
@@ -193,7 +198,8 @@ func (in *intake) addFacts(at map[string]int) {
 		}
 		p := &in.pupils[k]
 		x := &b.Pupils[k].Student.Records[len(p.Records)]
-		row := store.RecordRow{Student: p.Student, Ord: len(p.Records) + 1, Code: x.Code, Title: x.Title, Subjects: x.Subjects, Year: x.Year, Term: x.Term,
+		row := store.RecordRow{Student: p.Student, Ord: len(p.Records) + 1, Code: x.Code, Title: x.Title,
+			Subjects: x.Subjects, Year: x.Year, Term: x.Term,
 			Credits: int64(x.Credits), Outcome: string(x.Outcome), Cells: cells(records, r)}
 		if x.HasMark {
 			mark := int64(x.Mark)
@@ -212,7 +218,8 @@ func (in *intake) addFacts(at map[string]int) {
 		}
 		p := &in.pupils[k]
 		x := &b.Pupils[k].Student.Signals[len(p.Signals)]
-		p.Signals = append(p.Signals, store.SignalRow{Student: p.Student, Ord: len(p.Signals) + 1, Kind: string(x.Kind), Code: x.Code, Name: x.Name,
+		p.Signals = append(p.Signals, store.SignalRow{Student: p.Student, Ord: len(p.Signals) + 1, Kind: string(x.Kind),
+			Code: x.Code, Name: x.Name,
 			Value: int64(x.Value), By: x.By, Note: x.Note, Cells: cells(signals, r)})
 	}
 	for k := range b.Pupils {
@@ -273,7 +280,8 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 	}
 	slices.Sort(codes)
 	err := s.db.Tx(ctx, func(q store.Queries) error {
-		_, _, err := q.Year.PublishYear(ctx, in.SchoolID, in.SchoolName, in.year, store.Source{Files: files, Policy: string(in.PolicyText)}, codes, headers, in.looked, s.now())
+		_, _, err := q.Year.PublishYear(ctx, in.SchoolID, in.SchoolName, in.year,
+			store.Source{Files: files, Policy: string(in.PolicyText)}, codes, headers, in.looked, s.now())
 		if err != nil || !in.Has("classes.csv") {
 			return err
 		}
@@ -289,7 +297,8 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 			return err
 		}
 	}
-	has := store.Brought{Records: in.Has("records.csv"), Signals: in.Has("signals.csv"), Plans: in.Has("plans.csv"), Requests: in.Has("requests.csv")}
+	has := store.Brought{Records: in.Has("records.csv"), Signals: in.Has("signals.csv"), Plans: in.Has("plans.csv"),
+		Requests: in.Has("requests.csv")}
 	batches, look, done := 0, 1, 0
 	for batch := range slices.Chunk(in.pupils, pupilsBatch) {
 		if batches++; batches == look { // while the tables grow from nothing, plans must follow
@@ -331,7 +340,8 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 	return s.judgeKept(ctx, in, result)
 }
 
-// writePeople writes people, leads accounts to them, and sets first passwords; those are hashed outside any transaction.
+// writePeople writes people, leads accounts to them, and sets first passwords; those are hashed outside any
+// transaction.
 func (s *Service) writePeople(ctx context.Context, in *intake) error {
 	var ids []string
 	for batch := range slices.Chunk(in.people, peopleBatch) {

@@ -52,8 +52,9 @@ func (s *Service) tally(ctx context.Context, in *intake, have []bundle.File) (bu
 	return in.Count(have, own, !in.newest), nil
 }
 
-// stillThere reads what is there of the school year; the error is Busy where that is no longer what absent files were taken from. What is written of
-// such a file must be what is there, or somebody's change of a moment ago would be undone.
+// stillThere reads what is there of the school year; the error is Busy where that is no longer what absent
+// files were taken from. What is written of such a file must be what is there, or somebody's change of a
+// moment ago would be undone.
 func (s *Service) stillThere(ctx context.Context, in *intake) ([]bundle.File, error) {
 	row, err := s.db.Queries().Year.YearRow(ctx, in.SchoolID, in.year)
 	if errors.Is(err, store.ErrNotFound) {

@@ -151,7 +151,8 @@ func (s *Service) differs(ctx context.Context, b *bundle.Bundle, o *background.O
 	}
 	codes := map[string]string{} // by sourcedId, of what is there and what comes
 	for _, f := range have {
-		if id, code := slices.Index(f.Header, "sourcedId"), slices.Index(f.Header, "courseCode"); f.Name == "courses.csv" && id >= 0 && code >= 0 {
+		if id, code := slices.Index(f.Header, "sourcedId"), slices.Index(f.Header,
+			"courseCode"); f.Name == "courses.csv" && id >= 0 && code >= 0 {
 			for _, row := range f.Rows {
 				codes[row[id]] = row[code]
 			}

@@ -26,8 +26,8 @@ func (s *Service) FeedMade(ctx context.Context, by int64, at schoolyear.Place) (
 	return &made, err
 }
 
-// MakeFeed makes a secret address of a student's calendar for somebody who may see the sheet, in place of their earlier one, and gives
-// its token, which is kept hashed and said only here.
+// MakeFeed makes a secret address of a student's calendar for somebody who may see the sheet, in place of
+// their earlier one, and gives its token, which is kept hashed and said only here.
 func (s *Service) MakeFeed(ctx context.Context, by int64, at schoolyear.Place, language string) (token string, err error) {
 	if _, err := s.sheet.Open(ctx, by, at); err != nil {
 		return "", err
@@ -35,7 +35,8 @@ func (s *Service) MakeFeed(ctx context.Context, by int64, at schoolyear.Place, l
 	raw := make([]byte, 32)
 	_, _ = rand.Read(raw) // never fails
 	token = base64.RawURLEncoding.EncodeToString(raw)
-	return token, s.db.Queries().Messages.PutFeed(ctx, secret.Hashed(token), store.Feed{Place: at, Account: by, Language: language, MadeAt: s.now()})
+	return token, s.db.Queries().Messages.PutFeed(ctx, secret.Hashed(token),
+		store.Feed{Place: at, Account: by, Language: language, MadeAt: s.now()})
 }
 
 // DropFeed takes somebody's secret address of a student's calendar away.
@@ -46,8 +47,9 @@ func (s *Service) DropFeed(ctx context.Context, by int64, at schoolyear.Place) e
 	return s.db.Queries().Messages.DropFeed(ctx, by, at)
 }
 
-// Fed gives the sheet of a secret address, as the account it was made for sees it now, and the language it was made in. The error is
-// NotFound where there is no such address, or the account may not see the sheet any more.
+// Fed gives the sheet of a secret address, as the account it was made for sees it now, and the language it
+// was made in. The error is NotFound where there is no such address, or the account may not see the sheet any
+// more.
 func (s *Service) Fed(ctx context.Context, token string) (*appsheet.Desk, string, error) {
 	feed, err := s.db.Queries().Messages.Feed(ctx, secret.Hashed(token))
 	if err != nil {

@@ -52,9 +52,11 @@ func (s *Service) Hooks(ctx context.Context, by int64, school string, year int) 
 	return s.db.Queries().Messages.Hooks(ctx, school, 2*maxHooks)
 }
 
-// MakeHook lets, as the office, another system be told of some kinds of what happens from now on, and gives the secret with which its messages
-// are signed: it is said once. The errors are NoHookKey, BadHook and BadAddress.
-func (s *Service) MakeHook(ctx context.Context, by int64, school string, year int, name, address string, kinds []string) (secret string, err error) {
+// MakeHook lets, as the office, another system be told of some kinds of what happens from now on, and gives
+// the secret with which its messages are signed: it is said once. The errors are NoHookKey, BadHook and
+// BadAddress.
+func (s *Service) MakeHook(ctx context.Context, by int64, school string, year int, name, address string,
+	kinds []string) (secret string, err error) {
 	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManageData)
 	if err != nil {
 		return "", err
@@ -64,12 +66,14 @@ func (s *Service) MakeHook(ctx context.Context, by int64, school string, year in
 	switch {
 	case !s.TellsOthers():
 		return "", problem.New(problem.NoHookKey)
-	case name == "" || len([]rune(name)) > 100 || len(of) == 0 || slices.ContainsFunc(kinds, func(k string) bool { return !slices.Contains(of, k) }):
+	case name == "" || len([]rune(name)) > 100 || len(of) == 0 ||
+		slices.ContainsFunc(kinds, func(k string) bool { return !slices.Contains(of, k) }):
 		return "", problem.New(problem.BadHook)
 	case !s.hooks.Takes(address):
 		return "", problem.New(problem.BadAddress)
 	}
-	row := &Hook{School: school, Name: name, URL: address, Kinds: store.JSON[[]string]{V: of}, Salt: rand.Text(), By: a.Name().Name, MadeAt: s.now()}
+	row := &Hook{School: school, Name: name, URL: address, Kinds: store.JSON[[]string]{V: of}, Salt: rand.Text(),
+		By: a.Name().Name, MadeAt: s.now()}
 	err = s.db.Tx(ctx, func(q store.Queries) error {
 		if err := q.Serialize(ctx, "hooks", school); err != nil {
 			return err
@@ -157,7 +161,8 @@ type Message struct {
 const messageLease = 2 * time.Minute
 
 // messageTries are the times after which a message is sent again; after the last it is given up.
-var messageTries = []time.Duration{30 * time.Second, 2 * time.Minute, 10 * time.Minute, 30 * time.Minute, 2 * time.Hour, 6 * time.Hour, 12 * time.Hour, 24 * time.Hour}
+var messageTries = []time.Duration{30 * time.Second, 2 * time.Minute, 10 * time.Minute, 30 * time.Minute,
+	2 * time.Hour, 6 * time.Hour, 12 * time.Hour, 24 * time.Hour}
 
 // longestRest bounds how long a system that does not take messages is left alone.
 const longestRest = 30 * time.Minute
@@ -171,7 +176,8 @@ func (s *Service) TakeMessages(ctx context.Context, limit int) (out []Message, m
 	rows, err := s.db.Queries().Messages.TakeMessages(ctx, limit, now.Add(messageLease), now)
 	for _, row := range rows {
 		m := Message{MessageRow: row, Secret: s.secretOf(row.School, row.Salt), Key: fmt.Sprintf("%s.%d", row.School, row.Hook)}
-		said := map[string]any{"id": fmt.Sprintf("%s.%d", row.School, row.ID), "event": row.Kind, "at": row.MadeAt.UTC().Format(time.RFC3339), "school": row.School, "year": row.Year}
+		said := map[string]any{"id": fmt.Sprintf("%s.%d", row.School, row.ID), "event": row.Kind,
+			"at": row.MadeAt.UTC().Format(time.RFC3339), "school": row.School, "year": row.Year}
 		if row.Student != nil {
 			said["student"] = *row.Student
 		}
@@ -191,7 +197,8 @@ func (s *Service) MessageDone(ctx context.Context, m *Message) error {
 	return s.db.Queries().Messages.MessageDone(ctx, &m.MessageRow, s.now())
 }
 
-// MessageFailed notes that a message did not arrive, and why, in a word: it is sent again later, until it is given up. The system is left alone for a while.
+// MessageFailed notes that a message did not arrive, and why, in a word: it is sent again later, until it is
+// given up. The system is left alone for a while.
 func (s *Service) MessageFailed(ctx context.Context, m *Message, why string) error {
 	now := s.now()
 	var again *time.Time
@@ -200,7 +207,8 @@ func (s *Service) MessageFailed(ctx context.Context, m *Message, why string) err
 		at := now.Add(rest)
 		again = &at
 	}
-	s.log.WarnContext(ctx, "another system was not told", "school", m.School, "hook", m.Hook, "message", m.ID, "tries", m.Tries, "why", why, "given up", again == nil)
+	s.log.WarnContext(ctx, "another system was not told", "school", m.School, "hook", m.Hook, "message", m.ID, "tries",
+		m.Tries, "why", why, "given up", again == nil)
 	return s.db.Queries().Messages.MessageFailed(ctx, &m.MessageRow, why, again, now.Add(min(rest, longestRest)), now)
 }
 

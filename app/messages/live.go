@@ -13,8 +13,8 @@ import (
 	"rubricon/store"
 )
 
-// What is changed by one person is heard by those who look at it, in whichever server process: a process tells of its changes some
-// times a second, all at once, so that a change itself costs nothing more.
+// What is changed by one person is heard by those who look at it, in whichever server process: a process
+// tells of its changes some times a second, all at once, so that a change itself costs nothing more.
 
 // toldEvery is how long changes are collected before they are told.
 const toldEvery = 50 * time.Millisecond
@@ -22,8 +22,9 @@ const toldEvery = 50 * time.Millisecond
 // countedEvery is how often seats are counted at the most.
 const countedEvery = 150 * time.Millisecond
 
-// Heard is a sheet that has changed, or where seats are watched a student's choice of them (without a version), or how many seats are left in sections now. Without a student and such numbers something may have been
-// missed: look at everything again.
+// Heard is a sheet that has changed, or where seats are watched a student's choice of them (without a
+// version), or how many seats are left in sections now. Without a student and such numbers something may have
+// been missed: look at everything again.
 type Heard struct {
 	Student string
 	Version int64
@@ -99,7 +100,8 @@ func (h *hub) hear(list []store.Told) {
 	}
 }
 
-// countSeats counts the seats that are left in sections of which something was heard, and leads the numbers on, until nothing more is heard: one count a while for all who look, whoever has changed how much.
+// countSeats counts the seats that are left in sections of which something was heard, and leads the numbers
+// on, until nothing more is heard: one count a while for all who look, whoever has changed how much.
 func (h *hub) countSeats() {
 	for {
 		h.mu.Lock()
@@ -133,8 +135,8 @@ func (h *hub) countSeats() {
 	}
 }
 
-// put hands on what was heard without ever waiting: it is called under the hub's lock, while the reader takes from the other end.
-// A watch whose buffer is full is emptied and gets one Heard{} instead.
+// put hands on what was heard without ever waiting: it is called under the hub's lock, while the reader takes
+// from the other end. A watch whose buffer is full is emptied and gets one Heard{} instead.
 func (w *Watch) put(heard Heard) {
 	select {
 	case w.in <- heard:
@@ -197,7 +199,8 @@ func (s *Service) pass(t store.Told) {
 	}
 }
 
-// WatchSeats hears of changes to a student's choice of seats, and of how many seats are left. The error is that of reading the sheet.
+// WatchSeats hears of changes to a student's choice of seats, and of how many seats are left. The error is
+// that of reading the sheet.
 func (s *Service) WatchSeats(ctx context.Context, by int64, at schoolyear.Place) (*Watch, error) {
 	return s.watch(ctx, at.School, at.Year, at.Student, true, s.mayRead(by, at))
 }
@@ -217,7 +220,8 @@ func (s *Service) WatchYear(ctx context.Context, by int64, school string, year i
 	return s.watch(ctx, school, year, "", false, s.mayReadAll(by, school, year))
 }
 
-func (s *Service) watch(ctx context.Context, school string, year int, student string, seats bool, may func(context.Context) error) (*Watch, error) {
+func (s *Service) watch(ctx context.Context, school string, year int, student string, seats bool,
+	may func(context.Context) error) (*Watch, error) {
 	if err := may(ctx); err != nil {
 		return nil, err
 	}
@@ -241,8 +245,8 @@ func (s *Service) mayReadAll(by int64, school string, year int) func(context.Con
 	}
 }
 
-// Live tells the other server processes of changes and hears theirs, until the context ends. While the database cannot be reached
-// nothing is heard; who watches then looks again.
+// Live tells the other server processes of changes and hears theirs, until the context ends. While the
+// database cannot be reached nothing is heard; who watches then looks again.
 func (s *Service) Live(ctx context.Context) {
 	go s.tellOthers(ctx)
 	for ctx.Err() == nil {

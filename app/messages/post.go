@@ -22,7 +22,8 @@ type Letter struct {
 	Wanted bool   // the reader has not declined such mails
 }
 
-// Announce adds to a change the mails and the messages to other systems that come of it; they are sent once it is saved.
+// Announce adds to a change the mails and the messages to other systems that come of it; they are sent once
+// it is saved.
 func (s *Service) Announce(d *appsheet.Desk, c *store.Change) {
 	if !s.noPost {
 		c.Letters = letters(d, c)
@@ -83,8 +84,9 @@ const letterLease = 15 * time.Minute
 // letterHeld is for how long a mail that was taken waits to be sent before another process may take it.
 const letterHeld = 5 * time.Minute
 
-// TakeLetters takes mails that are due, for sending: nobody else takes them for letterHeld. Those without an address, or that their reader does
-// not want, are done. One that cannot be prepared is put off, and holds up no other. More tells that there may be others still.
+// TakeLetters takes mails that are due, for sending: nobody else takes them for letterHeld. Those without an
+// address, or that their reader does not want, are done. One that cannot be prepared is put off, and holds up
+// no other. More tells that there may be others still.
 func (s *Service) TakeLetters(ctx context.Context, limit int) (out []Letter, more bool, err error) {
 	now := s.now()
 	rows, err := s.db.Queries().Messages.TakeLetters(ctx, now, now.Add(-letterHeld), limit)
@@ -129,7 +131,8 @@ func (s *Service) prepareLetter(ctx context.Context, row *store.LetterRow) (l *L
 	return l, err == nil, err
 }
 
-// SendingLetter notes that a mail is being sent from now on, and reports whether it may be: another process may have taken it since.
+// SendingLetter notes that a mail is being sent from now on, and reports whether it may be: another process
+// may have taken it since.
 func (s *Service) SendingLetter(ctx context.Context, l *Letter) (bool, error) {
 	mine, err := s.db.Queries().Messages.SendingLetter(ctx, l.LetterRow.School, l.ID, l.TakenAt, s.now())
 	l.Tries++
@@ -141,7 +144,8 @@ func (s *Service) LetterDone(ctx context.Context, l *Letter) error {
 	return s.letterDone(ctx, l, LetterSent, "", 0)
 }
 
-// LetterFailed notes that a mail was not sent, and why: for good, or perhaps not at all, or it is tried again later. It tells what becomes of it.
+// LetterFailed notes that a mail was not sent, and why: for good, or perhaps not at all, or it is tried again
+// later. It tells what becomes of it.
 func (s *Service) LetterFailed(ctx context.Context, l *Letter, why string, final, unsure bool) (state string, err error) {
 	switch {
 	case unsure:
@@ -223,5 +227,6 @@ func (s *Service) Notice(ctx context.Context, account int64, kind string) error 
 	if err != nil || year == 0 {
 		return err
 	}
-	return q.Messages.WriteLetter(ctx, schoolyear.Place{School: list[0].School, Year: year}, list[0].ID, kind, fmt.Sprintf("%s/%d", kind, s.now().UnixNano()), map[string]string{}, s.now())
+	return q.Messages.WriteLetter(ctx, schoolyear.Place{School: list[0].School, Year: year}, list[0].ID, kind,
+		fmt.Sprintf("%s/%d", kind, s.now().UnixNano()), map[string]string{}, s.now())
 }

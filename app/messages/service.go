@@ -1,4 +1,5 @@
-// Package messages tells people and programs what has changed: mail, messages to other systems, calendars and screens that are open.
+// Package messages tells people and programs what has changed: mail, messages to other systems, calendars and
+// screens that are open.
 package messages
 
 import (
@@ -43,7 +44,8 @@ func (s *Service) Connect(p Ports) {
 	s.sheet = p.Sheet
 }
 
-// CountSeats lets screens that are open hear how many seats are left in sections, as count gives them; nil where that cannot be.
+// CountSeats lets screens that are open hear how many seats are left in sections, as count gives them; nil
+// where that cannot be.
 func (s *Service) CountSeats(count func(at schoolyear.YearOf, sections []string) map[string]int) {
 	s.hub.count = count
 }

@@ -26,8 +26,9 @@ func (s *Service) FindPeople(ctx context.Context, by int64, school string, year 
 	return s.db.Queries().People.FindPeople(ctx, school, words, MaxFound)
 }
 
-// SetRight lets a person of the staff administer the school, or takes that back, with a reason. The errors are NeedsReason; AlreadyDone
-// where nothing changes, also where the right comes with the school's data, which alone take it; and NotYours for one's own.
+// SetRight lets a person of the staff administer the school, or takes that back, with a reason. The errors
+// are NeedsReason; AlreadyDone where nothing changes, also where the right comes with the school's data,
+// which alone take it; and NotYours for one's own.
 func (s *Service) SetRight(ctx context.Context, by int64, school string, year int, person string, give bool, reason string) error {
 	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
@@ -49,7 +50,8 @@ func (s *Service) SetRight(ctx context.Context, by int64, school string, year in
 }
 
 // SetForRoster does what changes who may do what in a school. The error is AlreadyDone where nothing changes.
-func (s *Service) SetForRoster(ctx context.Context, a *actor.Actor, note string, give bool, school string, set func(q store.Queries) (bool, error)) error {
+func (s *Service) SetForRoster(ctx context.Context, a *actor.Actor, note string, give bool, school string,
+	set func(q store.Queries) (bool, error)) error {
 	done := false
 	err := s.db.Tx(ctx, func(q store.Queries) (err error) {
 		if done, err = set(q); err != nil || !done {

@@ -8,9 +8,11 @@ import (
 	"rubricon/store"
 )
 
-// GiveBackSeats ends the enrollments of students whom the school's data no longer names, with today as their last day; what they never attended leaves no trace. They wait for no seat any more.
+// GiveBackSeats ends the enrollments of students whom the school's data no longer names, with today as their
+// last day; what they never attended leaves no trace. They wait for no seat any more.
 func (s *Service) GiveBackSeats(ctx context.Context, school string) error {
-	list, err := s.db.Queries().Seats.Leavers(ctx, school, s.now().UTC().AddDate(0, 0, 2).Format(time.DateOnly)) // after tomorrow, whatever the time zone
+	// after tomorrow, whatever the time zone
+	list, err := s.db.Queries().Seats.Leavers(ctx, school, s.now().UTC().AddDate(0, 0, 2).Format(time.DateOnly))
 	if err != nil {
 		return err
 	}

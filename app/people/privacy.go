@@ -17,12 +17,14 @@ type lookKey struct {
 	person, day string
 }
 
-// NoteLook notes, once a day, that somebody of the school looks at a student's sheet; the student and the family do not count. That it cannot be noted keeps nobody from their work, and is logged.
+// NoteLook notes, once a day, that somebody of the school looks at a student's sheet; the student and the
+// family do not count. That it cannot be noted keeps nobody from their work, and is logged.
 func (s *Service) NoteLook(ctx context.Context, d *appsheet.Desk, r acts.Relation) {
 	if r.Self || r.Guardian {
 		return
 	}
-	key := lookKey{store.Place{School: d.Row.School, Year: d.Row.Year, Student: d.Row.Student}, d.Actor.ID, d.Now.In(d.Year.Zone()).Format(time.DateOnly)}
+	key := lookKey{store.Place{School: d.Row.School, Year: d.Row.Year, Student: d.Row.Student}, d.Actor.ID,
+		d.Now.In(d.Year.Zone()).Format(time.DateOnly)}
 	if _, noted := s.looks.Get(key); noted {
 		return
 	}
@@ -36,7 +38,8 @@ func (s *Service) NoteLook(ctx context.Context, d *appsheet.Desk, r acts.Relatio
 // maxLooks is how many looks at a sheet are listed.
 const maxLooks = 200
 
-// Looks lists who of the school looked at a student's sheet on which day, the latest first, for whoever decides on the sheet.
+// Looks lists who of the school looked at a student's sheet on which day, the latest first, for whoever
+// decides on the sheet.
 func (s *Service) Looks(ctx context.Context, by int64, at schoolyear.Place, skip int) ([]store.Look, error) {
 	if _, err := s.sheet.OpenFor(ctx, by, at, acts.Reply); err != nil {
 		return nil, err
@@ -44,7 +47,8 @@ func (s *Service) Looks(ctx context.Context, by int64, at schoolyear.Place, skip
 	return s.db.Queries().People.Looks(ctx, at, skip, maxLooks)
 }
 
-// Everything gives the office all that is kept about a person, table by table, to be handed to them. It is logged. The error is NotFound.
+// Everything gives the office all that is kept about a person, table by table, to be handed to them. It is
+// logged. The error is NotFound.
 func (s *Service) Everything(ctx context.Context, by int64, school string, year int, person string) (map[string]json.RawMessage, error) {
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return nil, err
@@ -60,8 +64,9 @@ func (s *Service) Everything(ctx context.Context, by int64, school string, year 
 // erasedAtOnce is how many people are looked for in one go.
 const erasedAtOnce = 500
 
-// Erase takes away all that is kept about those whom a school's data has not named since a moment, one after the other, and tells how many they were; the service must work as the owner of the tables. With do false it takes nothing away, and tells how many they are, at
-// most erasedAtOnce; more says that they may be more.
+// Erase takes away all that is kept about those whom a school's data has not named since a moment, one after
+// the other, and tells how many they were; the service must work as the owner of the tables. With do false it
+// takes nothing away, and tells how many they are, at most erasedAtOnce; more says that they may be more.
 func (s *Service) Erase(ctx context.Context, school string, before time.Time, do bool) (n int, more bool, err error) {
 	for {
 		list, err := s.db.Queries().People.LeftBefore(ctx, school, before, erasedAtOnce)

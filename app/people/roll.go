@@ -18,7 +18,7 @@ type Member struct {
 const MaxRoster = 512 << 10
 
 func MemberOf(h *store.HeadRow) Member {
-	return Member{h.Student, h.GivenName, h.FamilyName, h.Grade, h.Version}
+	return Member{Student: h.Student, GivenName: h.GivenName, FamilyName: h.FamilyName, Grade: h.Grade, Version: h.Version}
 }
 
 // Roll is what lists may name students by.
@@ -27,7 +27,8 @@ func (s *Service) Roll(ctx context.Context, school string, heads []store.HeadRow
 	people := make([]roster.Person, len(heads))
 	for i := range heads {
 		n := names[heads[i].Student]
-		people[i] = roster.Person{ID: heads[i].Student, Username: n.Username, Mail: n.Mail, GivenName: heads[i].GivenName, FamilyName: heads[i].FamilyName}
+		people[i] = roster.Person{ID: heads[i].Student, Username: n.Username, Mail: n.Mail, GivenName: heads[i].GivenName,
+			FamilyName: heads[i].FamilyName}
 	}
 	return people, err
 }

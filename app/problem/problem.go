@@ -116,7 +116,8 @@ func CodeOf(err error) Code {
 	return ""
 }
 
-// Unavailable tells whether an error means that the database is gone or too busy, so that trying again later is the thing to do.
+// Unavailable tells whether an error means that the database is gone or too busy, so that trying again later
+// is the thing to do.
 func Unavailable(err error) bool { return store.Unavailable(err) }
 
 // AsNotFound turns a missing row into the error people get.

@@ -38,7 +38,8 @@ const (
 )
 
 // change changes what a run gives, while nobody else does.
-func (s *Service) change(ctx context.Context, by int64, school string, year, run int, work func(q store.Queries, x *placing, a *actor.Actor) ([]store.RunAct, error)) error {
+func (s *Service) change(ctx context.Context, by int64, school string, year, run int,
+	work func(q store.Queries, x *placing, a *actor.Actor) ([]store.RunAct, error)) error {
 	r, a, err := s.foundRun(ctx, by, school, year, run)
 	if err != nil {
 		return err
@@ -84,8 +85,8 @@ func (s *Service) change(ctx context.Context, by int64, school string, year, run
 	})
 }
 
-// PlaceAnew places anew what has changed since a run was made, touching as few others as it can, and tells whose week is another now. The errors are NotFound and acts.AlreadyDone where nothing
-// has changed.
+// PlaceAnew places anew what has changed since a run was made, touching as few others as it can, and tells
+// whose week is another now. The errors are NotFound and acts.AlreadyDone where nothing has changed.
 func (s *Service) PlaceAnew(ctx context.Context, by int64, school string, year, run int) (list []Touched, err error) {
 	err = s.change(ctx, by, school, year, run, func(_ store.Queries, x *placing, _ *actor.Actor) (done []store.RunAct, err error) {
 		if len(x.late) == 0 && len(x.gone) == 0 {

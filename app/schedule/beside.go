@@ -16,7 +16,8 @@ type Beside struct {
 	Elsewhere  int           // students with the same courses in other sections
 }
 
-// SectionDiff is a section that differs: one that only one of the runs has, or that meets otherwise or has other seats. Periods and seats of the run without it are none.
+// SectionDiff is a section that differs: one that only one of the runs has, or that meets otherwise or has
+// other seats. Periods and seats of the run without it are none.
 type SectionDiff struct {
 	Section, Course     string
 	WasPeriods, Periods []int
@@ -121,7 +122,8 @@ func sectionDiffs(was, now []RunSection) (list []SectionDiff) {
 		if b == nil {
 			list = append(list, SectionDiff{Section: x.Section, Course: x.Course, Periods: x.Periods, Seats: x.Seats, New: true})
 		} else if b.Seats != x.Seats || !slices.Equal(b.Periods, x.Periods) || !slices.Equal(b.Terms, x.Terms) || !slices.Equal(b.Days, x.Days) {
-			list = append(list, SectionDiff{Section: x.Section, Course: x.Course, WasPeriods: b.Periods, Periods: x.Periods, WasSeats: b.Seats, Seats: x.Seats})
+			list = append(list, SectionDiff{Section: x.Section, Course: x.Course, WasPeriods: b.Periods, Periods: x.Periods,
+				WasSeats: b.Seats, Seats: x.Seats})
 		}
 	}
 	for i := range was {

@@ -57,9 +57,10 @@ type counted struct {
 	lost   [][2]int32 // each such course with the first that comes in for it, or -1
 }
 
-// wishes gives the sheets of a year as they are counted: what was submitted where that stands, else, with drafts, what is on the sheet. For courses that do
-// not run the alternates come in that Cover gives.
-func (s *Service) wishes(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, drafts bool, stopped []store.SectionPlan) ([]*counted, error) {
+// wishes gives the sheets of a year as they are counted: what was submitted where that stands, else, with
+// drafts, what is on the sheet. For courses that do not run the alternates come in that Cover gives.
+func (s *Service) wishes(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, drafts bool,
+	stopped []store.SectionPlan) ([]*counted, error) {
 	heads, err := s.db.Queries().Caseload.Heads(ctx, y.School, y.Start, "")
 	if err != nil {
 		return nil, err
@@ -72,7 +73,8 @@ func (s *Service) wishes(ctx context.Context, y *schoolyear.SchoolYear, a *actor
 			text += stopped[i].Course + "\x1f"
 		}
 	}
-	out, err := appsheet.OfMany(ctx, s.sheet, y, a, heads, s.wishesBefore, func(k appsheet.FoundKey) wishKey { return wishKey{k, drafts, text} }, func(d *appsheet.Desk) *counted { return count(d, drafts, lost) })
+	out, err := appsheet.OfMany(ctx, s.sheet, y, a, heads, s.wishesBefore,
+		func(k appsheet.FoundKey) wishKey { return wishKey{k, drafts, text} }, func(d *appsheet.Desk) *counted { return count(d, drafts, lost) })
 	return slices.DeleteFunc(out, func(c *counted) bool { return c == nil }), err
 }
 
@@ -142,7 +144,8 @@ func (s *Service) Demand(ctx context.Context, by int64, school string, year, siz
 	if err != nil {
 		return nil, err
 	}
-	out := &Demand{Year: y, Size: size, Students: len(list), Drafts: drafts, Periods: plan.Periods, Clashes: plan.Clashes, Courses: make([]DemandCourse, len(y.Courses))}
+	out := &Demand{Year: y, Size: size, Students: len(list), Drafts: drafts, Periods: plan.Periods, Clashes: plan.Clashes,
+		Courses: make([]DemandCourse, len(y.Courses))}
 	wishes := make([]demand.Wish, len(list))
 	for i, c := range list {
 		if wishes[i] = c.Wish; c.handed {
@@ -190,7 +193,8 @@ func (s *Service) Demand(ctx context.Context, by int64, school string, year, siz
 	return out, nil
 }
 
-// teachingIn is how many teaching periods a section of a course takes: one of load 1 all year is one, one of a term its share of the year.
+// teachingIn is how many teaching periods a section of a course takes: one of load 1 all year is one, one of
+// a term its share of the year.
 func teachingIn(y *schoolyear.SchoolYear, course int32) credit.Amount {
 	c := &y.Courses[course]
 	if len(c.Spans) == 0 || len(y.Terms) == 0 {
@@ -199,7 +203,8 @@ func teachingIn(y *schoolyear.SchoolYear, course int32) credit.Amount {
 	return c.Load * credit.Amount(bits.OnesCount16(uint16(c.Spans[0]))) / credit.Amount(len(y.Terms))
 }
 
-// DemandFor is one course: whom it would leave with nothing, what it is wanted together with, and with which courses of a single section it would clash.
+// DemandFor is one course: whom it would leave with nothing, what it is wanted together with, and with which
+// courses of a single section it would clash.
 type DemandFor struct {
 	*Demand
 	Course    int32
@@ -257,10 +262,12 @@ func (s *Service) PlanSections(ctx context.Context, by int64, school string, yea
 	if _, ok := y.Index(code); !ok {
 		return &problem.Error{Code: problem.NoCourse, Param: code}
 	}
-	return s.db.Queries().Schedule.PlanSections(ctx, school, year, &store.SectionPlan{Course: code, Sections: sections, By: a.Name().Name, At: s.now()})
+	return s.db.Queries().Schedule.PlanSections(ctx, school, year,
+		&store.SectionPlan{Course: code, Sections: sections, By: a.Name().Name, At: s.now()})
 }
 
-// YearPlan is what a year's sections are planned by, and whether families are told which of their requests no choice of sections gives together.
+// YearPlan is what a year's sections are planned by, and whether families are told which of their requests no
+// choice of sections gives together.
 type YearPlan = store.YearPlan
 
 // PlanYear sets that.
@@ -271,9 +278,10 @@ func (s *Service) PlanYear(ctx context.Context, by int64, school string, year in
 	return s.db.Queries().Schedule.SetYearPlan(ctx, school, year, p)
 }
 
-// SetRuns says that a course does not run, with a reason, or does after all. Those whose handed-in sheet asks for it are told, with what comes in for it. The errors are
-// NoCourse, NeedsReason, and AlreadyDone.
-func (s *Service) SetRuns(ctx context.Context, by int64, school string, year int, code string, runs bool, reason string) (told int, err error) {
+// SetRuns says that a course does not run, with a reason, or does after all. Those whose handed-in sheet asks
+// for it are told, with what comes in for it. The errors are NoCourse, NeedsReason, and AlreadyDone.
+func (s *Service) SetRuns(ctx context.Context, by int64, school string, year int, code string, runs bool,
+	reason string) (told int, err error) {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return 0, err
@@ -314,7 +322,8 @@ func (s *Service) SetRuns(ctx context.Context, by int64, school string, year int
 		kind = "running"
 	}
 	err = s.db.Tx(ctx, func(q store.Queries) error {
-		done, err := q.Schedule.SetRuns(ctx, school, year, &store.SectionPlan{Course: code, Runs: runs, Reason: reason, By: a.Name().Name, At: s.now()})
+		done, err := q.Schedule.SetRuns(ctx, school, year,
+			&store.SectionPlan{Course: code, Runs: runs, Reason: reason, By: a.Name().Name, At: s.now()})
 		if err != nil {
 			return err
 		}

@@ -13,9 +13,11 @@ import (
 	"rubricon/store"
 )
 
-// ByHand gives a student a section of a course that they wish for, or with section "" takes the course away, with a reason; later runs keep that. The errors are NotFound, NeedsReason, RunBehind where
-// something has to be placed anew first, NotAsked, NoSeat, SameTime (Param is the course that meets then), BesideRequest (an alternate with nothing to come in for; Param is the request) and
-// LinkedApart (Param is the course that it goes with).
+// ByHand gives a student a section of a course that they wish for, or with section "" takes the course away,
+// with a reason; later runs keep that. The errors are NotFound, NeedsReason, RunBehind where something has to
+// be placed anew first, NotAsked, NoSeat, SameTime (Param is the course that meets then), BesideRequest (an
+// alternate with nothing to come in for; Param is the request) and LinkedApart (Param is the course that it
+// goes with).
 func (s *Service) ByHand(ctx context.Context, by int64, school string, year, run int, student, course, section, reason string) error {
 	if reason = text.Tidy(reason); reason == "" {
 		return problem.New(problem.NeedsReason)
@@ -53,7 +55,8 @@ func (s *Service) ByHand(ctx context.Context, by int64, school string, year, run
 			return nil, err
 		}
 		hold := func(kind, key string, seats []store.HeldSeat) error {
-			return q.Schedule.Hold(ctx, school, year, &store.HoldRow{Kind: kind, Key: key, Seats: store.JSON[[]store.HeldSeat]{V: seats}, Reason: reason, By: a.Name().Name, At: s.now()})
+			return q.Schedule.Hold(ctx, school, year,
+				&store.HoldRow{Kind: kind, Key: key, Seats: store.JSON[[]store.HeldSeat]{V: seats}, Reason: reason, By: a.Name().Name, At: s.now()})
 		}
 		week := x.heldSeats(i)
 		seat := store.HeldSeat{Student: student, Course: course}

@@ -16,7 +16,8 @@ import (
 	"rubricon/store"
 )
 
-// SectionChange is a change of the sections that a run tries: another time, a seat more, or a section more like one that there is.
+// SectionChange is a change of the sections that a run tries: another time, a seat more, or a section more
+// like one that there is.
 type SectionChange struct {
 	Kind    placement.HelpKind `json:"kind" enum:"move,seat,section"`
 	Section string             `json:"section" maxLength:"200" doc:"The one that is changed, or that the new one is like"`
@@ -27,7 +28,8 @@ type SectionChange struct {
 	Teacher string             `json:"teacher,omitempty" maxLength:"200"`
 }
 
-// Helping is what would help a run most, each found by placing anew those whom it concerns: what the whole is worth then, and how many have as much as they asked for.
+// Helping is what would help a run most, each found by placing anew those whom it concerns: what the whole is
+// worth then, and how many have as much as they asked for.
 type Helping struct {
 	Value    int64        `json:"value"` // of the run
 	Complete int          `json:"complete"`
@@ -62,7 +64,8 @@ const (
 // whyBehind: something has to be placed anew before what would help can be looked for.
 const whyBehind = "run-behind"
 
-// StartHelp begins to look for what would help a run most, for so many seconds at the most. The errors are NotFound, Busy where somebody has begun already, and TooManyTasks.
+// StartHelp begins to look for what would help a run most, for so many seconds at the most. The errors are
+// NotFound, Busy where somebody has begun already, and TooManyTasks.
 func (s *Service) StartHelp(ctx context.Context, by int64, school string, year, run, moves, seconds int) (*Run, error) {
 	_, a, err := s.foundRun(ctx, by, school, year, run)
 	if err != nil {
@@ -181,7 +184,8 @@ func (s *Service) RunHelp(ctx context.Context, t *store.TaskRow, progress *backg
 			return "", o, err
 		}
 		if len(better.Moves) > 0 && better.After.Value > value {
-			out.Proposal = &Proposal{Value: better.After.Value + rest.Value, Complete: out.Complete + rest.Problem.Complete(better.After.Given) - base, Moves: []SectionChange{}}
+			out.Proposal = &Proposal{Value: better.After.Value + rest.Value,
+				Complete: out.Complete + rest.Problem.Complete(better.After.Given) - base, Moves: []SectionChange{}}
 			for _, m := range better.Moves {
 				out.Proposal.Moves = append(out.Proposal.Moves, x.change(placement.MoveSection, m.Section, m.To))
 			}
@@ -201,14 +205,16 @@ func (s *Service) RunHelp(ctx context.Context, t *store.TaskRow, progress *backg
 // change tells of a change of the sections by names and periods.
 func (x *placing) change(kind placement.HelpKind, section int32, to []int32) SectionChange {
 	at := &x.b.Sections[section]
-	c := SectionChange{Kind: kind, Section: at.ID, Course: at.Course, From: append([]int{}, at.Periods...), To: append([]int{}, at.Periods...), Teacher: at.Teacher}
+	c := SectionChange{Kind: kind, Section: at.ID, Course: at.Course, From: append([]int{}, at.Periods...),
+		To: append([]int{}, at.Periods...), Teacher: at.Teacher}
 	if kind != placement.OneSeat {
 		c.To = x.b.PeriodsOf(to)
 	}
 	return c
 }
 
-// tried makes the changes that a run tries, in sections as they are. It tells whether they can be made: they cannot where a section meets at another time than when the change was found.
+// tried makes the changes that a run tries, in sections as they are. It tells whether they can be made: they
+// cannot where a section meets at another time than when the change was found.
 func tried(b *bundle.Bundle, changes []SectionChange) bool {
 	for _, c := range changes {
 		at := slices.IndexFunc(b.Sections, func(x bundle.Section) bool {
@@ -233,8 +239,9 @@ func tried(b *bundle.Bundle, changes []SectionChange) bool {
 	return true
 }
 
-// UseSections makes the changes that a run has tried in the master schedule. It tells how many. The errors are NotFound, acts.AlreadyDone where it has tried none, and SectionChanged where a section is
-// not as it was.
+// UseSections makes the changes that a run has tried in the master schedule. It tells how many. The errors
+// are NotFound, acts.AlreadyDone where it has tried none, and SectionChanged where a section is not as it
+// was.
 func (s *Service) UseSections(ctx context.Context, by int64, school string, year, run int) (int, error) {
 	y, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
 	if err != nil {
@@ -288,7 +295,8 @@ func (s *Service) UseSections(ctx context.Context, by int64, school string, year
 	if err != nil {
 		return 0, err
 	}
-	s.log.InfoContext(ctx, "sections that a run has tried are used", "school", school, "year", year, "by", by, "run", run, "changes", len(r.Changes))
+	s.log.InfoContext(ctx, "sections that a run has tried are used", "school", school, "year", year, "by", by, "run", run,
+		"changes", len(r.Changes))
 	s.messages.Missed()
 	return len(r.Changes), nil
 }

@@ -8,7 +8,8 @@ import (
 	"rubricon/store"
 )
 
-// Hold is what every later run keeps as it is: the week of a student, the students of a section, or what was given or taken by hand.
+// Hold is what every later run keeps as it is: the week of a student, the students of a section, or what was
+// given or taken by hand.
 type Hold struct {
 	store.HoldRow
 	Name string // of the student; empty: a section
@@ -47,7 +48,8 @@ func (s *Service) Holds(ctx context.Context, by int64, school string, year int) 
 	return list, nil
 }
 
-// HoldAs holds a student's week, or the students of a section, as a run has them. The error is NotFound where the run gives nothing of the kind.
+// HoldAs holds a student's week, or the students of a section, as a run has them. The error is NotFound where
+// the run gives nothing of the kind.
 func (s *Service) HoldAs(ctx context.Context, by int64, school string, year, run int, kind, key string) error {
 	_, a, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
 	if err != nil {
@@ -80,7 +82,8 @@ func (s *Service) HoldAs(ctx context.Context, by int64, school string, year, run
 		if len(seats) == 0 {
 			return problem.New(problem.NotFound)
 		}
-		return q.Schedule.Hold(ctx, school, year, &store.HoldRow{Kind: kind, Key: key, Seats: store.JSON[[]store.HeldSeat]{V: seats}, By: a.Name().Name, At: s.now()})
+		return q.Schedule.Hold(ctx, school, year, &store.HoldRow{Kind: kind, Key: key,
+			Seats: store.JSON[[]store.HeldSeat]{V: seats}, By: a.Name().Name, At: s.now()})
 	})
 }
 

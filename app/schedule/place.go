@@ -39,9 +39,11 @@ const whyTooLarge = "too-large"
 // whyNoSchedule: there is no section to place anybody into.
 const whyNoSchedule = "no-schedule"
 
-// StartRun begins to place what is handed in, with a seed of the lottery and for so many seconds at the most. The errors are TooManyTasks and AtLimit.
-// Changes of the sections are tried, and change nothing in the master schedule; SectionChanged is the error where they cannot be made.
-func (s *Service) StartRun(ctx context.Context, by int64, school string, year int, seed int64, seconds int, changes ...SectionChange) (*Run, error) {
+// StartRun begins to place what is handed in, with a seed of the lottery and for so many seconds at the most.
+// The errors are TooManyTasks and AtLimit. Changes of the sections are tried, and change nothing in the
+// master schedule; SectionChanged is the error where they cannot be made.
+func (s *Service) StartRun(ctx context.Context, by int64, school string, year int, seed int64, seconds int,
+	changes ...SectionChange) (*Run, error) {
 	_, a, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, err
@@ -73,7 +75,9 @@ func (s *Service) StartRun(ctx context.Context, by int64, school string, year in
 		if err != nil {
 			return err
 		}
-		if id, err = q.Schedule.AddRun(ctx, school, year, &store.RunRow{Task: task, Seed: seed, Seconds: min(seconds, MaxRunSeconds), By: a.Name().Name, At: s.now(), Tried: try}); err == nil && id > maxRuns {
+		if id, err = q.Schedule.AddRun(ctx, school, year,
+			&store.RunRow{Task: task, Seed: seed, Seconds: min(seconds, MaxRunSeconds), By: a.Name().Name, At: s.now(),
+				Tried: try}); err == nil && id > maxRuns {
 			err = problem.New(problem.AtLimit)
 		}
 		return err
@@ -92,7 +96,8 @@ func (s *Service) run(ctx context.Context, school string, year, id int) (*Run, e
 	return newRun(row)
 }
 
-// foundRun gives a run that has found something to whoever may schedule. The error is NotFound where it has not, or there is none.
+// foundRun gives a run that has found something to whoever may schedule. The error is NotFound where it has
+// not, or there is none.
 func (s *Service) foundRun(ctx context.Context, by int64, school string, year, id int) (*Run, *actor.Actor, error) {
 	_, a, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
 	if err != nil {
@@ -204,7 +209,8 @@ func (s *Service) PlacedIn(ctx context.Context, by int64, school string, year, i
 	return &p, err
 }
 
-// RunPlace places what is handed in. It reads the school as the command place does, without what is not handed in and without sections of courses that do not run.
+// RunPlace places what is handed in. It reads the school as the command place does, without what is not
+// handed in and without sections of courses that do not run.
 func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *background.Run) (store.TaskState, background.Outline, error) {
 	progress.At(background.StepRead, 0, 0)
 	row, err := s.db.Queries().Schedule.RunOf(ctx, t.School, t.Year, 0, t.ID)
@@ -257,10 +263,11 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 			}
 		}
 	}()
-	found, err := placement.Solve(timed, rest.Problem, placement.Options{Seed: uint64(row.Seed), Effort: 100, Progress: func(g placement.Progress) {
-		progress.At(string(g.Phase), g.Settled, g.Students)
-		curve.at(g.Value+rest.Value, g.Bound+rest.Value)
-	}})
+	found, err := placement.Solve(timed, rest.Problem,
+		placement.Options{Seed: uint64(row.Seed), Effort: 100, Progress: func(g placement.Progress) {
+			progress.At(string(g.Phase), g.Settled, g.Students)
+			curve.at(g.Value+rest.Value, g.Bound+rest.Value)
+		}})
 	ran := time.Since(curve.began)
 	cancel()
 	<-seen
@@ -303,7 +310,8 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 	return store.TaskDone, o, nil
 }
 
-// toPlace reads a school year as it is to be placed: what has come as far as the school places alone, by student the number of the submission, and the seats that are not chosen by others.
+// toPlace reads a school year as it is to be placed: what has come as far as the school places alone, by
+// student the number of the submission, and the seats that are not chosen by others.
 func (s *Service) toPlace(ctx context.Context, school string, year int) (*bundle.Bundle, map[string]int, error) {
 	files, _, err := s.imports.Export(ctx, school, year)
 	if err != nil {

@@ -139,7 +139,8 @@ func (c *curve) now() []CurvePoint {
 // given tells where and when a section is.
 func given(b *bundle.Bundle, section int32) GivenSection {
 	x := &b.Sections[section]
-	out := GivenSection{Course: x.Course, Section: x.ID, Title: x.Title, Teacher: x.Teacher, Terms: b.Year.TermNames(x.Terms), Periods: append([]int{}, x.Periods...), Days: []int{}}
+	out := GivenSection{Course: x.Course, Section: x.ID, Title: x.Title, Teacher: x.Teacher,
+		Terms: b.Year.TermNames(x.Terms), Periods: append([]int{}, x.Periods...), Days: []int{}}
 	if len(x.Days) < b.Year.Policy.Days {
 		out.Days = x.Days
 	}
@@ -156,8 +157,10 @@ type rankKey struct {
 }
 
 // outcome sums a placement up and tells it student by student, those with a submission.
-func outcome(b *bundle.Bundle, p *placement.Problem, found *placement.Placement, handed map[string]int, denied []placement.Denied) (*RunSummary, []store.GivenRow) {
-	o := &RunSummary{Value: found.Value, Bound: found.Bound, Gap: found.Gap(), Cut: found.Cut, Reasons: []RunReason{}, Sections: []RunSection{}, Ranks: []RunRank{}, Unkept: []UnkeptSeat{}}
+func outcome(b *bundle.Bundle, p *placement.Problem, found *placement.Placement, handed map[string]int,
+	denied []placement.Denied) (*RunSummary, []store.GivenRow) {
+	o := &RunSummary{Value: found.Value, Bound: found.Bound, Gap: found.Gap(), Cut: found.Cut, Reasons: []RunReason{},
+		Sections: []RunSection{}, Ranks: []RunRank{}, Unkept: []UnkeptSeat{}}
 	taken := p.Occupancy(found.Given)
 	lot := make([]int, len(p.Students))
 	for n, i := range found.Draw {
@@ -206,7 +209,8 @@ func outcome(b *bundle.Bundle, p *placement.Problem, found *placement.Placement,
 			l := Lacking{Course: b.Year.Codes[student.Requests[u.Request].Course], Rank: int(u.Request) + 1, Why: u.Why}
 			// Taken away by hand, or what came in for it was: neither seats nor another course keep it back.
 			linked := slices.ContainsFunc(student.Together, func(group []int32) bool { return slices.Contains(group, u.Request) })
-			if slices.Contains(denied, placement.Denied{Student: int32(i), Course: student.Requests[u.Request].Course}) || u.Why == placement.Link && !linked {
+			if slices.Contains(denied, placement.Denied{Student: int32(i), Course: student.Requests[u.Request].Course}) ||
+				u.Why == placement.Link && !linked {
 				l.Why, u.Why = ByHandWhy, ByHandWhy
 			}
 			if u.InsteadOf != placement.None {

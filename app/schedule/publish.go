@@ -46,8 +46,11 @@ func (s *Service) Publications(ctx context.Context, by int64, school string, yea
 	return s.db.Queries().Schedule.Publications(ctx, school, year)
 }
 
-// Publish shows the families of a grade (-1: all) what a run gives them; those whose submission is the one that was placed are told, all of them or none, and are enrolled in what they are given, unless they have chosen seats themselves. It tells how many. The errors
-// are NotFound where the run has found nothing, RunBehind where a section is not as it was placed, or would have more students than seats beside those who have chosen it, and acts.NothingSubmitted where no sheet is as it was placed.
+// Publish shows the families of a grade (-1: all) what a run gives them; those whose submission is the one
+// that was placed are told, all of them or none, and are enrolled in what they are given, unless they have
+// chosen seats themselves. It tells how many. The errors are NotFound where the run has found nothing,
+// RunBehind where a section is not as it was placed, or would have more students than seats beside those who
+// have chosen it, and acts.NothingSubmitted where no sheet is as it was placed.
 func (s *Service) Publish(ctx context.Context, by int64, school string, year, run, grade int) (sheets int, err error) {
 	r, a, err := s.foundRun(ctx, by, school, year, run)
 	if err != nil {
@@ -76,16 +79,20 @@ func (s *Service) Publish(ctx context.Context, by int64, school string, year, ru
 		if err != nil {
 			return err
 		}
-		return q.Messages.TellOthers(ctx, schoolyear.Place{School: school, Year: year}, store.Notice{Kind: messages.TellPlaced, Detail: map[string]any{"students": len(shown)}}, s.now())
+		return q.Messages.TellOthers(ctx, schoolyear.Place{School: school, Year: year},
+			store.Notice{Kind: messages.TellPlaced, Detail: map[string]any{"students": len(shown)}}, s.now())
 	})
 	sheets = s.tellShown(school, year, shown, err)
 	if err == nil {
-		s.log.InfoContext(ctx, "a placement was published", "school", school, "year", year, "by", by, "run", run, "grade", grade, "sheets", sheets)
+		s.log.InfoContext(ctx, "a placement was published", "school", school, "year", year, "by", by, "run", run, "grade",
+			grade, "sheets", sheets)
 	}
 	return sheets, err
 }
 
-// Unpublish takes a publication back, with a reason; the same people are told, and are enrolled in it no longer unless something was changed since. The errors are NeedsReason, and AlreadyDone where it does not stand.
+// Unpublish takes a publication back, with a reason; the same people are told, and are enrolled in it no
+// longer unless something was changed since. The errors are NeedsReason, and AlreadyDone where it does not
+// stand.
 func (s *Service) Unpublish(ctx context.Context, by int64, school string, year int, id int64, reason string) (sheets int, err error) {
 	_, a, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
 	if err != nil {
@@ -106,7 +113,8 @@ func (s *Service) Unpublish(ctx context.Context, by int64, school string, year i
 		if err := s.enrollShown(ctx, q, school, year, shown, a.Name().Name); err != nil {
 			return err
 		}
-		return q.Messages.TellOthers(ctx, schoolyear.Place{School: school, Year: year}, store.Notice{Kind: messages.TellPlaced, Detail: map[string]any{"students": len(shown), "takenBack": true}}, s.now())
+		return q.Messages.TellOthers(ctx, schoolyear.Place{School: school, Year: year},
+			store.Notice{Kind: messages.TellPlaced, Detail: map[string]any{"students": len(shown), "takenBack": true}}, s.now())
 	})
 	sheets = s.tellShown(school, year, shown, err)
 	if err == nil {
@@ -143,7 +151,8 @@ func (s *Service) tellShown(school string, year int, shown []store.ShownSheet, e
 	return len(shown)
 }
 
-// Enrollments gives what a run has found as enrollments.csv (OneRoster 1.1), a row for each section given, with the dates of its terms. The error is NotFound.
+// Enrollments gives what a run has found as enrollments.csv (OneRoster 1.1), a row for each section given,
+// with the dates of its terms. The error is NotFound.
 func (s *Service) Enrollments(ctx context.Context, by int64, school string, year, run int) (*bundle.File, error) {
 	if _, _, err := s.foundRun(ctx, by, school, year, run); err != nil {
 		return nil, err

@@ -50,8 +50,8 @@ func (s *Service) PlacingReadiness(ctx context.Context, by int64, school string,
 	return r, nil
 }
 
-// PublishingReadiness says whom publishing a run to a grade (-1: all) shows something, and whom not: those whose submission is not the one that
-// was placed. The error is NotFound where the run has found nothing.
+// PublishingReadiness says whom publishing a run to a grade (-1: all) shows something, and whom not: those
+// whose submission is not the one that was placed. The error is NotFound where the run has found nothing.
 func (s *Service) PublishingReadiness(ctx context.Context, by int64, school string, year, run, grade int) (*Readiness, error) {
 	if _, _, err := s.foundRun(ctx, by, school, year, run); err != nil {
 		return nil, err

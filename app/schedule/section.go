@@ -101,7 +101,8 @@ func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, y
 	for i := range b.Sections {
 		x := &b.Sections[i]
 		row := byID[x.ID]
-		c := Section{ID: x.ID, Rev: row.Rev, Course: x.Course, Title: x.Title, Terms: x.Terms.Positions(), Periods: append([]int{}, x.Periods...), Days: []int{}, Seats: x.Seats, Teacher: x.Teacher, Room: row.Cells.V["location"]}
+		c := Section{ID: x.ID, Rev: row.Rev, Course: x.Course, Title: x.Title, Terms: x.Terms.Positions(),
+			Periods: append([]int{}, x.Periods...), Days: []int{}, Seats: x.Seats, Teacher: x.Teacher, Room: row.Cells.V["location"]}
 		if len(x.Days) < y.Policy.Days {
 			c.Days = x.Days
 		}
@@ -114,7 +115,8 @@ func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, y
 	doubles := placement.Doubles(meets, takes)
 	out.Twice = len(doubles)
 	for _, d := range doubles[:min(len(doubles), maxDoubles)] {
-		out.Doubles = append(out.Doubles, Double{What: list[d.What].Kind, Name: list[d.What].Name, Sections: [2]string{b.Sections[d.First].ID, b.Sections[d.Second].ID}, Periods: b.PeriodsOf(d.Cells)})
+		out.Doubles = append(out.Doubles, Double{What: list[d.What].Kind, Name: list[d.What].Name,
+			Sections: [2]string{b.Sections[d.First].ID, b.Sections[d.Second].ID}, Periods: b.PeriodsOf(d.Cells)})
 	}
 	return out, nil
 }
@@ -132,8 +134,9 @@ func (s *Service) withClasses(ctx context.Context, y *schoolyear.SchoolYear, row
 	return bundle.ReadFiles(append(schoolyear.SourceFiles(source), schoolyear.AsFile("classes.csv", nil, cells)))
 }
 
-// PutSection writes a section as it is wanted: one that is there in a rev, or with rev 0 a new one, whose id is made. It gives the id. The errors are NoCourse, BadSection,
-// SectionChanged where somebody else has changed it meanwhile, and TooMuch.
+// PutSection writes a section as it is wanted: one that is there in a rev, or with rev 0 a new one, whose id
+// is made. It gives the id. The errors are NoCourse, BadSection, SectionChanged where somebody else has
+// changed it meanwhile, and TooMuch.
 func (s *Service) PutSection(ctx context.Context, by int64, school string, year int, want *Section) (string, error) {
 	y, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
 	if err != nil {
@@ -168,8 +171,10 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	for _, at := range want.Terms {
 		terms |= 1 << min(uint(at), catalog.MaxTerms)
 	}
-	set := map[string]string{"sourcedId": row.ID, "title": text.Tidy(want.Title), "classType": "scheduled", "termSourcedIds": plain.TermIDs(terms), "periods": bundle.NumberList(want.Periods),
-		"metadata.days": bundle.NumberList(want.Days), "metadata.seats": strconv.Itoa(want.Seats), "metadata.teacher": text.Tidy(want.Teacher), "location": text.Tidy(want.Room)}
+	set := map[string]string{"sourcedId": row.ID, "title": text.Tidy(want.Title), "classType": "scheduled",
+		"termSourcedIds": plain.TermIDs(terms), "periods": bundle.NumberList(want.Periods),
+		"metadata.days": bundle.NumberList(want.Days), "metadata.seats": strconv.Itoa(want.Seats),
+		"metadata.teacher": text.Tidy(want.Teacher), "location": text.Tidy(want.Room)}
 	if want.Rev == 0 {
 		set["status"], set["schoolSourcedId"] = "active", school
 	}
@@ -198,7 +203,8 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	done := false
 	var offered []store.Place
 	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
-		done, err = q.Schedule.PutSection(ctx, school, year, &store.SectionRow{ID: row.ID, Course: want.Course, Seats: want.Seats, Cells: row.Cells.V}, want.Rev)
+		done, err = q.Schedule.PutSection(ctx, school, year,
+			&store.SectionRow{ID: row.ID, Course: want.Course, Seats: want.Seats, Cells: row.Cells.V}, want.Rev)
 		if err != nil || !done {
 			return err
 		}
@@ -218,7 +224,9 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	return row.ID, nil
 }
 
-// RemoveSection takes a section away that is as it was in a rev. The errors are SectionChanged, and SectionTaken where students have chosen it, or were moved into or out of it; who only has it by a publication is enrolled in it no longer.
+// RemoveSection takes a section away that is as it was in a rev. The errors are SectionChanged, and
+// SectionTaken where students have chosen it, or were moved into or out of it; who only has it by a
+// publication is enrolled in it no longer.
 func (s *Service) RemoveSection(ctx context.Context, by int64, school string, year int, id string, rev int64) error {
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return err

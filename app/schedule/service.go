@@ -38,7 +38,9 @@ type Options struct {
 
 // New returns a service on a database.
 func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service, o Options) *Service {
-	return &Service{db: db, now: now, log: log, years: years, noPost: o.NoPost, wishesBefore: schoolyear.AtMost[wishKey, *counted](schoolyear.MaxFacts), timetables: schoolyear.AtMost[appsheet.ScheduleKey, *Timetable](schoolyear.MaxYears)}
+	return &Service{db: db, now: now, log: log, years: years, noPost: o.NoPost,
+		wishesBefore: schoolyear.AtMost[wishKey, *counted](schoolyear.MaxFacts),
+		timetables:   schoolyear.AtMost[appsheet.ScheduleKey, *Timetable](schoolyear.MaxYears)}
 }
 
 // Ports are the other areas that this one calls.

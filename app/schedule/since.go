@@ -13,8 +13,8 @@ import (
 	"rubricon/store"
 )
 
-// What is done to a run after it has ended: a place is given or taken by hand, and what has changed since is placed anew. One person at a time changes a run; who comes second finds it as the first has
-// left it.
+// What is done to a run after it has ended: a place is given or taken by hand, and what has changed since is
+// placed anew. One person at a time changes a run; who comes second finds it as the first has left it.
 
 // RunSince is what has changed since a run was made: what does not fit any more is to be placed anew.
 type RunSince struct {
@@ -95,7 +95,8 @@ func (x *placing) with(rows []store.GivenRow) error {
 	x.given = make([]placement.Given, len(x.p.Students))
 	for i := range x.p.Students {
 		s := &x.p.Students[i]
-		x.given[i] = placement.Given{Requests: slices.Repeat([]int32{placement.None}, len(s.Requests)), Alternates: slices.Repeat([]int32{placement.None}, len(s.Alternates))}
+		x.given[i] = placement.Given{Requests: slices.Repeat([]int32{placement.None}, len(s.Requests)),
+			Alternates: slices.Repeat([]int32{placement.None}, len(s.Alternates))}
 	}
 	at := map[string]int32{}
 	for i := range x.b.Sections {

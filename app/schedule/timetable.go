@@ -60,7 +60,8 @@ func newTimetable(b *bundle.Bundle) *Timetable {
 	for i := range b.Sections {
 		x := &b.Sections[i]
 		t.At[x.ID] = i
-		t.Sections = append(t.Sections, TableSection{ID: x.ID, Course: x.Course, Title: x.Title, Teacher: x.Teacher, Room: classes.Cell(x.Row, "location"), Seats: x.Seats,
+		t.Sections = append(t.Sections, TableSection{ID: x.ID, Course: x.Course, Title: x.Title, Teacher: x.Teacher,
+			Room: classes.Cell(x.Row, "location"), Seats: x.Seats,
 			Terms: x.Terms.Positions(), Periods: append([]int{}, x.Periods...), Days: append([]int{}, x.Days...)})
 	}
 	return t
@@ -118,7 +119,8 @@ func (t *Timetable) Placing(y *schoolyear.SchoolYear, f *sheet.Facts, laid sheet
 	meetings := make([]placement.Meeting, len(t.Sections))
 	for i := range t.Sections {
 		x := &t.Meets[i]
-		meetings[i] = placement.Meeting{ID: t.Sections[i].ID, Course: x.Course, Terms: x.Terms, Periods: x.Periods, Days: x.Days, Seats: max(left[i], 0)}
+		meetings[i] = placement.Meeting{ID: t.Sections[i].ID, Course: x.Course, Terms: x.Terms, Periods: x.Periods,
+			Days: x.Days, Seats: max(left[i], 0)}
 	}
 	p, _ := placement.Build(y.Year, []placement.Sheet{{Facts: f, Sheet: laid}}, meetings)
 	return p

@@ -31,8 +31,9 @@ type ErrandDate struct {
 	Settled bool // the errand is
 }
 
-// ErrandDates are the dates of a student's errands, and the end of the request period. An errand is known by its course, kind and title, whatever
-// row of its file it is in and whenever it is due. A date that is gone and still to come is there as such.
+// ErrandDates are the dates of a student's errands, and the end of the request period. An errand is known by
+// its course, kind and title, whatever row of its file it is in and whenever it is due. A date that is gone
+// and still to come is there as such.
 func (s *Service) ErrandDates(ctx context.Context, d *appsheet.Desk) ([]ErrandDate, error) {
 	list := errandDates(d)
 	if d.Draft != nil { // nobody takes the dates of a draft into a calendar
@@ -90,8 +91,8 @@ type WeekDate struct {
 	Periods []int                   // that of each
 }
 
-// WeekDates are the days of school with what meets on each, in a week that is shown to the family. A day that is gone and still to come is there as
-// such.
+// WeekDates are the days of school with what meets on each, in a week that is shown to the family. A day that
+// is gone and still to come is there as such.
 func (s *Service) WeekDates(ctx context.Context, d *appsheet.Desk, week *schedule.Shown) ([]WeekDate, error) {
 	y := d.Year
 	var list []WeekDate
@@ -100,7 +101,8 @@ func (s *Service) WeekDates(ctx context.Context, d *appsheet.Desk, week *schedul
 		date := WeekDate{Day: day.Day}
 		for period := 1; period <= y.Policy.Periods; period++ {
 			for _, g := range week.Given {
-				if slices.Contains(g.Periods, period) && slices.Contains(g.Terms, y.Terms[day.Term]) && (len(g.Days) == 0 || slices.Contains(g.Days, day.Day)) {
+				if slices.Contains(g.Periods, period) && slices.Contains(g.Terms, y.Terms[day.Term]) &&
+					(len(g.Days) == 0 || slices.Contains(g.Days, day.Day)) {
 					date.Meets, date.Periods = append(date.Meets, g), append(date.Periods, period)
 				}
 			}
@@ -110,7 +112,8 @@ func (s *Service) WeekDates(ctx context.Context, d *appsheet.Desk, week *schedul
 			return nil, err
 		}
 		list = append(list, date)
-		dates = append(dates, store.CalendarDate{ID: d.Row.Student + "-" + day.Date.Format(time.DateOnly), Digest: digestOf(string(says)), At: day.Date, Whole: true})
+		dates = append(dates, store.CalendarDate{ID: d.Row.Student + "-" + day.Date.Format(time.DateOnly),
+			Digest: digestOf(string(says)), At: day.Date, Whole: true})
 	}
 	dates, err := s.keepDates(ctx, d, weekCalendar, dates)
 	for i := range dates {
@@ -126,9 +129,11 @@ func digestOf(parts ...string) string {
 	return fmt.Sprintf("%x", sha256.Sum256([]byte(strings.Join(parts, "\x1f"))))
 }
 
-// keepDates gives the dates of a calendar with how often and when each was changed since it was first given out, and behind them those that are gone
-// and still to come. Most calendars are read again and again as they were: only where something differs is anything locked and written.
-func (s *Service) keepDates(ctx context.Context, d *appsheet.Desk, calendar string, dates []store.CalendarDate) ([]store.CalendarDate, error) {
+// keepDates gives the dates of a calendar with how often and when each was changed since it was first given
+// out, and behind them those that are gone and still to come. Most calendars are read again and again as they
+// were: only where something differs is anything locked and written.
+func (s *Service) keepDates(ctx context.Context, d *appsheet.Desk, calendar string,
+	dates []store.CalendarDate) ([]store.CalendarDate, error) {
 	ctx = store.Within(ctx, d.Row.School)
 	before, err := s.db.Queries().Seats.CalendarDates(ctx, d.Row.Place, calendar)
 	if err != nil {
@@ -150,8 +155,8 @@ func (s *Service) keepDates(ctx context.Context, d *appsheet.Desk, calendar stri
 	})
 }
 
-// compareDates compares the dates of a calendar with those that it has had, and lists them, what is gone and still to come behind them; and those
-// that are new or changed.
+// compareDates compares the dates of a calendar with those that it has had, and lists them, what is gone and
+// still to come behind them; and those that are new or changed.
 func compareDates(before map[string]store.CalendarDate, dates []store.CalendarDate, now time.Time) (out, changed []store.CalendarDate) {
 	left := maps.Clone(before)
 	for _, date := range dates {

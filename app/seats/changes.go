@@ -44,7 +44,8 @@ type Stay struct {
 	Marks      []attendance.Mark
 }
 
-// Enrolled tells whoever may see the sheet what the student is or was enrolled in, with dates; attendance is for who may change it.
+// Enrolled tells whoever may see the sheet what the student is or was enrolled in, with dates; attendance is
+// for who may change it.
 func (s *Service) Enrolled(ctx context.Context, by int64, at schoolyear.Place) (*Enrolled, error) {
 	w, err := s.Seats(ctx, by, at)
 	if err != nil {
@@ -114,7 +115,8 @@ type DatedEffect struct {
 	change *dated.Outcome
 }
 
-// TryChange tells what a change would do; nothing is changed. The error is NoSection; why it cannot be made is in the effect.
+// TryChange tells what a change would do; nothing is changed. The error is NoSection; why it cannot be made
+// is in the effect.
 func (s *Service) TryChange(ctx context.Context, by int64, at schoolyear.Place, c DatedChange) (*DatedEffect, error) {
 	w, err := s.Seats(ctx, by, at)
 	if err != nil {
@@ -202,9 +204,12 @@ func (e *Enrolled) try(c *DatedChange) (*DatedEffect, error) {
 	return out, nil
 }
 
-// ChangeOn makes a change from a date on, with a reason: what goes ends then, or leaves no trace where the student never attended; what comes begins then, with neither a gap nor an overlap. Attendance comes first: marks
-// from that day on are moved or taken back in the system that keeps them, as is said, or nothing is changed at all. Where that system does not answer, the change stays under way, and a job goes on with it. The errors are
-// those of TryChange, BadDate with why, NeedsSettling, SeatGone, AttendanceAway (before anything is begun), MarksChanged, ChangeUnderWay and NeedsReason.
+// ChangeOn makes a change from a date on, with a reason: what goes ends then, or leaves no trace where the
+// student never attended; what comes begins then, with neither a gap nor an overlap. Attendance comes first:
+// marks from that day on are moved or taken back in the system that keeps them, as is said, or nothing is
+// changed at all. Where that system does not answer, the change stays under way, and a job goes on with it.
+// The errors are those of TryChange, BadDate with why, NeedsSettling, SeatGone, AttendanceAway (before
+// anything is begun), MarksChanged, ChangeUnderWay and NeedsReason.
 func (s *Service) ChangeOn(ctx context.Context, by int64, at schoolyear.Place, c DatedChange) (*Enrolled, error) {
 	c.Reason = text.Tidy(c.Reason)
 	w, err := s.Seats(ctx, by, at)
@@ -241,8 +246,11 @@ func (s *Service) ChangeOn(ctx context.Context, by int64, at schoolyear.Place, c
 	if err != nil {
 		return nil, err
 	}
-	row := &store.DatedRow{Place: at, Key: there.Key, Adds: store.JSON[[]string]{V: append([]string{}, c.Add...)}, Stays: store.JSON[store.StayChange]{V: *stays}, MadeAt: w.Now, NextAt: w.Now.Add(datedLease)}
-	row.Note.V = store.SeatAct{Kind: "change", Came: store.JSON[[]string]{V: append([]string{}, c.Add...)}, Gone: store.JSON[[]string]{V: append([]string{}, c.Drop...)}, On: c.On, Detail: detail, Reason: c.Reason, ByID: w.Actor.ID, By: w.Actor.Name().Name, At: w.Now}
+	row := &store.DatedRow{Place: at, Key: there.Key, Adds: store.JSON[[]string]{V: append([]string{}, c.Add...)},
+		Stays: store.JSON[store.StayChange]{V: *stays}, MadeAt: w.Now, NextAt: w.Now.Add(datedLease)}
+	row.Note.V = store.SeatAct{Kind: "change", Came: store.JSON[[]string]{V: append([]string{}, c.Add...)},
+		Gone: store.JSON[[]string]{V: append([]string{}, c.Drop...)}, On: c.On, Detail: detail, Reason: c.Reason,
+		ByID: w.Actor.ID, By: w.Actor.Name().Name, At: w.Now}
 	for _, x := range e.Stays {
 		row.Was.V = append(row.Was.V, x.Row)
 	}
@@ -268,7 +276,8 @@ func (s *Service) ChangeOn(ctx context.Context, by int64, at schoolyear.Place, c
 
 // settle is what becomes of the marks that a change concerns, and how that would be taken back.
 func (x *DatedEffect) settle(c *DatedChange, key string) (there, back *attendance.Change) {
-	there, back = &attendance.Change{Key: key, Move: []attendance.Move{}, Delete: []attendance.Mark{}}, &attendance.Change{Key: key + "-back", Move: []attendance.Move{}, Delete: []attendance.Mark{}}
+	there, back = &attendance.Change{Key: key, Move: []attendance.Move{},
+		Delete: []attendance.Mark{}}, &attendance.Change{Key: key + "-back", Move: []attendance.Move{}, Delete: []attendance.Mark{}}
 	moved := len(x.change.Move)
 	for i, m := range x.Marks {
 		back.Add = append(back.Add, m)

@@ -10,7 +10,8 @@ import (
 	schoolyear "rubricon/app/year"
 )
 
-// takenFor is how long a count of taken seats serves all who look: a seat itself is taken only where one is left when it is counted under a lock.
+// takenFor is how long a count of taken seats serves all who look: a seat itself is taken only where one is
+// left when it is counted under a lock.
 const takenFor = 150 * time.Millisecond
 
 // seatCounts are the seats taken in each year, as they were counted last.
@@ -47,7 +48,7 @@ func (s *Service) taken(ctx context.Context, school string, year int, day string
 		taken, err := s.db.Queries().Seats.Taken(ctx, school, year, day, s.now())
 		if err == nil {
 			c.mu.Lock()
-			c.taken[at] = &takenSeats{day, began, taken, serial}
+			c.taken[at] = &takenSeats{day: day, at: began, taken: taken, serial: serial}
 			c.mu.Unlock()
 		}
 		return taken, err

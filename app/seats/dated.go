@@ -12,9 +12,11 @@ import (
 	"rubricon/store"
 )
 
-// A change with a date that concerns attendance goes through two systems. It is written down first (noteDated), with its seats kept; then
-// the other system is asked under a key by which it makes it once; then it is made here (makeDated), or, where that cannot be any more, taken
-// back there. No lock is held while the other system is asked. A process that ends between any two steps leaves the row, and a job goes on.
+// A change with a date that concerns attendance goes through two systems. It is written down first
+// (noteDated), with its seats kept; then the other system is asked under a key by which it makes it once;
+// then it is made here (makeDated), or, where that cannot be any more, taken back there. No lock is held
+// while the other system is asked. A process that ends between any two steps leaves the row, and a job goes
+// on.
 
 // Bounds of a change that is under way.
 const (
@@ -43,8 +45,8 @@ func asChange(m map[string]any) (c *attendance.Change, err error) {
 	return c, json.Unmarshal(text, c)
 }
 
-// noteDated writes a change down where it can be made now; where nobody has to be asked, it makes it at once. The errors are Busy, SeatGone and
-// ChangeUnderWay.
+// noteDated writes a change down where it can be made now; where nobody has to be asked, it makes it at once.
+// The errors are Busy, SeatGone and ChangeUnderWay.
 func (s *Service) noteDated(ctx context.Context, w *Week, row *store.DatedRow, asks bool) error {
 	err := s.db.Tx(ctx, func(q store.Queries) error {
 		choice, err := q.Seats.LockChoice(ctx, row.Place)
@@ -92,7 +94,8 @@ func (s *Service) toldDated(ctx context.Context, row *store.DatedRow, going bool
 	s.ForgetTaken(row.School, row.Year)
 	s.messages.ToldSeats(row.Place, slices.Concat(row.Adds.V, row.Note.V.Gone.V))
 	if !going {
-		s.log.InfoContext(ctx, "enrollments were changed from a date on", "school", row.School, "year", row.Year, "by", row.Note.V.ByID, "sections", len(row.Adds.V)+len(row.Note.V.Gone.V))
+		s.log.InfoContext(ctx, "enrollments were changed from a date on", "school", row.School, "year", row.Year, "by",
+			row.Note.V.ByID, "sections", len(row.Adds.V)+len(row.Note.V.Gone.V))
 		s.offerGone(ctx, row)
 	}
 }
@@ -106,8 +109,9 @@ func (s *Service) offerGone(ctx context.Context, row *store.DatedRow) {
 	}
 }
 
-// carryOut goes on with a change that is written down: it asks the other system, and makes the change here or takes it back. The errors are
-// attendance.ErrAway, after which a job goes on, MarksChanged and SectionChanged, after which nothing is changed.
+// carryOut goes on with a change that is written down: it asks the other system, and makes the change here or
+// takes it back. The errors are attendance.ErrAway, after which a job goes on, MarksChanged and
+// SectionChanged, after which nothing is changed.
 func (s *Service) carryOut(ctx context.Context, row *store.DatedRow) error {
 	if s.attendance == nil {
 		return attendance.ErrAway
@@ -144,7 +148,8 @@ func (s *Service) carryOut(ctx context.Context, row *store.DatedRow) error {
 		return errors.Join(attendance.ErrAway, err, s.putOffDated(ctx, row, true))
 	}
 	if err != nil {
-		s.log.ErrorContext(ctx, "attendance that was moved for a change that is not made cannot be moved back", "school", row.School, "year", row.Year, "key", row.Key, "error", err)
+		s.log.ErrorContext(ctx, "attendance that was moved for a change that is not made cannot be moved back", "school",
+			row.School, "year", row.Year, "key", row.Key, "error", err)
 	}
 	if err := s.endDated(ctx, row); err != nil {
 		return err
@@ -154,12 +159,13 @@ func (s *Service) carryOut(ctx context.Context, row *store.DatedRow) error {
 
 func (s *Service) putOffDated(ctx context.Context, row *store.DatedRow, goesBack bool) error {
 	again := datedTries[min(row.Tries, len(datedTries)-1)]
-	s.log.WarnContext(ctx, "attendance does not answer; a change waits", "school", row.School, "year", row.Year, "key", row.Key, "tries", row.Tries+1, "goes back", goesBack)
+	s.log.WarnContext(ctx, "attendance does not answer; a change waits", "school", row.School, "year", row.Year, "key",
+		row.Key, "tries", row.Tries+1, "goes back", goesBack)
 	return s.db.Queries().Seats.PutOffDated(ctx, row, goesBack, s.now().Add(again))
 }
 
-// makeDated makes a change here for which the other system has made its part, and reports whether it did: where the enrollments are not those
-// that it was decided on it does not. Doing it twice makes it once.
+// makeDated makes a change here for which the other system has made its part, and reports whether it did:
+// where the enrollments are not those that it was decided on it does not. Doing it twice makes it once.
 func (s *Service) makeDated(ctx context.Context, row *store.DatedRow) (made bool, err error) {
 	err = s.db.Tx(ctx, func(q store.Queries) error {
 		choice, err := q.Seats.LockChoice(ctx, row.Place)

@@ -10,8 +10,9 @@ import (
 	"rubricon/core/sheet"
 )
 
-// ProposeSeats proposes the sections that complete a student's week, beside the seats that they have: what the sheet asks for is placed into the seats that are left now, and what is open then is filled with what fits.
-// Nothing is taken. The error is TooComplex.
+// ProposeSeats proposes the sections that complete a student's week, beside the seats that they have: what
+// the sheet asks for is placed into the seats that are left now, and what is open then is filled with what
+// fits. Nothing is taken. The error is TooComplex.
 func (s *Service) ProposeSeats(ctx context.Context, by int64, at schoolyear.Place) (*Week, []int, error) {
 	w, err := s.Seats(ctx, by, at)
 	if err != nil {

@@ -14,7 +14,8 @@ import (
 	"rubricon/store"
 )
 
-// Week is a student's choice of seats in the finished master schedule, in front of somebody. Sections are named by their places in Sections.
+// Week is a student's choice of seats in the finished master schedule, in front of somebody. Sections are
+// named by their places in Sections.
 type Week struct {
 	*appsheet.Desk
 	Choice   store.ChoiceRow
@@ -51,7 +52,8 @@ func (w *Week) Shown() *schedule.Shown {
 	out := &schedule.Shown{Given: []schedule.GivenSection{}, Lacking: []schedule.Lacking{}}
 	for _, own := range w.Own {
 		x := &w.Sections[own.Section]
-		g := schedule.GivenSection{Course: x.Course, Section: x.ID, Title: x.Title, Teacher: x.Teacher, Terms: w.Year.TermNames(w.table.Meets[own.Section].Terms), Periods: x.Periods, Days: []int{}}
+		g := schedule.GivenSection{Course: x.Course, Section: x.ID, Title: x.Title, Teacher: x.Teacher,
+			Terms: w.Year.TermNames(w.table.Meets[own.Section].Terms), Periods: x.Periods, Days: []int{}}
 		if len(x.Days) < w.Year.Policy.Days {
 			g.Days = x.Days
 		}
@@ -80,7 +82,8 @@ type SeatAct = store.SeatAct
 // mostSeatActs bounds how much of what was done is listed.
 const mostSeatActs = 100
 
-// SeatHistory lists what was done with a student's seats and enrollments, the latest first, to whoever may see the sheet.
+// SeatHistory lists what was done with a student's seats and enrollments, the latest first, to whoever may
+// see the sheet.
 func (s *Service) SeatHistory(ctx context.Context, by int64, at schoolyear.Place, skip int) ([]SeatAct, error) {
 	if _, err := s.sheet.Open(ctx, by, at); err != nil {
 		return nil, err
@@ -89,7 +92,8 @@ func (s *Service) SeatHistory(ctx context.Context, by int64, at schoolyear.Place
 }
 
 // SeatTable gives the finished master schedule of a year to anybody of the school, with how seats go to those who wait.
-func (s *Service) SeatTable(ctx context.Context, by int64, school string, year int) (*schoolyear.SchoolYear, []schedule.TableSection, SeatRules, error) {
+func (s *Service) SeatTable(ctx context.Context, by int64, school string,
+	year int) (*schoolyear.SchoolYear, []schedule.TableSection, SeatRules, error) {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCatalog)
 	if err != nil {
 		return nil, nil, SeatRules{}, err
@@ -201,7 +205,8 @@ func (w *Week) mayTake(r *sheet.RequestResult) problem.Code {
 
 func (w *Week) seatCase() *acts.SeatCase {
 	ids := w.table.Ids(w.own())
-	return &acts.SeatCase{Relation: w.Actor.To(w.Row.Student), Settings: w.Year.Policy.Settings, Window: w.SeatWindow(), Now: w.Now, State: acts.SeatState(w.Choice.State),
+	return &acts.SeatCase{Relation: w.Actor.To(w.Row.Student), Settings: w.Year.Policy.Settings, Window: w.SeatWindow(),
+		Now: w.Now, State: acts.SeatState(w.Choice.State),
 		Complete: w.Found.Complete, Looked: same(w.Choice.Looked, ids)}
 }
 
@@ -232,7 +237,8 @@ func (w *Week) guardSeats(act acts.SeatAct, reason string) error {
 	return nil
 }
 
-// candidates lists the sections that may be taken and have a seat, what the sheet asks for first, then those with the most seats left.
+// candidates lists the sections that may be taken and have a seat, what the sheet asks for first, then those
+// with the most seats left.
 func (w *Week) candidates() (list []int) {
 	for i := range w.Lines {
 		if x := &w.Lines[i]; !x.Own && x.Left > 0 && x.May == "" {
@@ -274,7 +280,8 @@ type Collision struct {
 	Pushes  []Pushed
 }
 
-// Pushed is an own section that is pushed out, with the sections of its course that could be taken in its place, the emptiest first.
+// Pushed is an own section that is pushed out, with the sections of its course that could be taken in its
+// place, the emptiest first.
 type Pushed struct {
 	Own     int
 	Instead []int
@@ -368,7 +375,8 @@ func (c *Collision) lost() (n int) {
 	return n
 }
 
-// nextBest is what to take when a section has no seat left: another one of its course that fits, else the best that fills what it would have; -1: nothing.
+// nextBest is what to take when a section has no seat left: another one of its course that fits, else the
+// best that fills what it would have; -1: nothing.
 func (w *Week) nextBest(section int) int {
 	best := -1
 	for _, i := range w.candidates() {

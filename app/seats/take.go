@@ -26,8 +26,10 @@ type SeatsChange struct {
 // maxAtOnce bounds how many seats are taken or given back at once.
 const maxAtOnce = 60
 
-// TakeSeats takes seats and gives seats back, all of it or nothing; the answer is the week as it is then. What is taken already and what is given back already stays so. A seat that is given back goes to who waits
-// for it. The errors are NoSection, Barred, Earned and EntryOpen (the school may take it for the family), SeatClash, SectionBegun, SeatGone with what to take instead, and those of the acts.
+// TakeSeats takes seats and gives seats back, all of it or nothing; the answer is the week as it is then.
+// What is taken already and what is given back already stays so. A seat that is given back goes to who waits
+// for it. The errors are NoSection, Barred, Earned and EntryOpen (the school may take it for the family),
+// SeatClash, SectionBegun, SeatGone with what to take instead, and those of the acts.
 func (s *Service) TakeSeats(ctx context.Context, by int64, at schoolyear.Place, c SeatsChange) (*Week, error) {
 	d, err := s.sheet.Open(ctx, by, at)
 	if err != nil {
@@ -109,7 +111,9 @@ func (s *Service) lost(ctx context.Context, by int64, at schoolyear.Place, err e
 	return w.seatGone(w.table.At[gone.Param])
 }
 
-// writeSeats writes what is taken and given back where that can be, and lists the sections that have changed. The student's choice is locked before the sections, and those in one order, so that nobody waits in a circle.
+// writeSeats writes what is taken and given back where that can be, and lists the sections that have changed.
+// The student's choice is locked before the sections, and those in one order, so that nobody waits in a
+// circle.
 func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []string, note *store.SeatAct) (changed []string, err error) {
 	at := w.Row.Place
 	offered := map[string][]store.Place{}
@@ -190,8 +194,10 @@ func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []st
 	return changed, err
 }
 
-// seatAct does something with a choice as a whole: it is locked, and do changes it unless that is refused. Doing again what is done changes nothing.
-func (s *Service) seatAct(ctx context.Context, by int64, at schoolyear.Place, act acts.SeatAct, reason string, do func(q store.Queries, w *Week, row *store.ChoiceRow, note *store.SeatAct) error) (*Week, error) {
+// seatAct does something with a choice as a whole: it is locked, and do changes it unless that is refused.
+// Doing again what is done changes nothing.
+func (s *Service) seatAct(ctx context.Context, by int64, at schoolyear.Place, act acts.SeatAct, reason string,
+	do func(q store.Queries, w *Week, row *store.ChoiceRow, note *store.SeatAct) error) (*Week, error) {
 	reason = text.Tidy(reason)
 	w, err := s.Seats(ctx, by, at)
 	if err != nil || w.SeatActs[act].Why == acts.AlreadyDone {
@@ -238,7 +244,8 @@ func (s *Service) seatAct(ctx context.Context, by int64, at schoolyear.Place, ac
 	return s.Seats(ctx, by, at)
 }
 
-// LookAtSeats agrees to what is chosen: before it is handed in, or after, as the school has it. The error is WeekOpen where something is still to be filled.
+// LookAtSeats agrees to what is chosen: before it is handed in, or after, as the school has it. The error is
+// WeekOpen where something is still to be filled.
 func (s *Service) LookAtSeats(ctx context.Context, by int64, at schoolyear.Place) (*Week, error) {
 	return s.seatAct(ctx, by, at, acts.LookAtSeats, "", func(_ store.Queries, w *Week, row *store.ChoiceRow, note *store.SeatAct) error {
 		row.Looked, row.LookedBy, row.LookedAt = &store.JSON[[]string]{V: note.Came.V}, note.By, &w.Now
@@ -249,16 +256,18 @@ func (s *Service) LookAtSeats(ctx context.Context, by int64, at schoolyear.Place
 	})
 }
 
-// SubmitSeats hands the choice in, with a receipt; twice gives the same. It ends waiting for seats: what was offered goes to the next in line.
-// The errors are WeekOpen, and acts.NotLookedAt.
+// SubmitSeats hands the choice in, with a receipt; twice gives the same. It ends waiting for seats: what was
+// offered goes to the next in line. The errors are WeekOpen, and acts.NotLookedAt.
 func (s *Service) SubmitSeats(ctx context.Context, by int64, at schoolyear.Place, reason string) (*Week, error) {
 	return s.seatAct(ctx, by, at, acts.SubmitSeats, reason, func(q store.Queries, w *Week, row *store.ChoiceRow, note *store.SeatAct) error {
 		number, err := q.Sheet.NextReceipt(ctx)
 		if err != nil {
 			return err
 		}
-		row.Receipt, row.HandedAt, row.State, row.Message = fmt.Sprintf("%s-%d", appsheet.Initials(at.School), number), &w.Now, string(w.seatCase().Submitted()), ""
-		return q.Messages.TellOthers(ctx, at, store.Notice{Kind: messages.TellSubmitted, Detail: map[string]any{"receipt": row.Receipt, "seats": true}}, w.Now)
+		row.Receipt, row.HandedAt, row.State, row.Message = fmt.Sprintf("%s-%d", appsheet.Initials(at.School),
+			number), &w.Now, string(w.seatCase().Submitted()), ""
+		return q.Messages.TellOthers(ctx, at, store.Notice{Kind: messages.TellSubmitted,
+			Detail: map[string]any{"receipt": row.Receipt, "seats": true}}, w.Now)
 	})
 }
 

@@ -16,7 +16,9 @@ import (
 // maxWaits bounds for how many seats somebody waits.
 const maxWaits = 20
 
-// WaitForSeat lets a student wait for a seat in a full section, or no longer. A seat that frees is offered to the first whom it fits, for a set time. The errors are NoSection, SeatFree, AtLimit, and those of taking it.
+// WaitForSeat lets a student wait for a seat in a full section, or no longer. A seat that frees is offered to
+// the first whom it fits, for a set time. The errors are NoSection, SeatFree, AtLimit, and those of taking
+// it.
 func (s *Service) WaitForSeat(ctx context.Context, by int64, at schoolyear.Place, section string, wait bool) (*Week, error) {
 	w, err := s.Seats(ctx, by, at)
 	if err != nil {
@@ -52,7 +54,8 @@ func (s *Service) WaitForSeat(ctx context.Context, by int64, at schoolyear.Place
 		if _, err := q.Seats.LockSections(ctx, at, []string{section}, w.Today(), w.Now); err != nil {
 			return err
 		}
-		note := store.SeatAct{Kind: "wait", Came: store.JSON[[]string]{V: []string{section}}, ByID: w.Actor.ID, By: w.Actor.Name().Name, At: w.Now}
+		note := store.SeatAct{Kind: "wait", Came: store.JSON[[]string]{V: []string{section}}, ByID: w.Actor.ID,
+			By: w.Actor.Name().Name, At: w.Now}
 		if wait {
 			if fresh, err := q.Seats.Wait(ctx, at, section, rand.IntN(1<<30), w.Now); err != nil || !fresh {
 				return err
@@ -78,8 +81,10 @@ func (s *Service) WaitForSeat(ctx context.Context, by int64, at schoolyear.Place
 	return s.Seats(ctx, by, at)
 }
 
-// Offer offers the free seats of a section to those who wait for one, the first whom it fits first, and tells to whom. The desk is anybody's of the year.
-func (s *Service) Offer(ctx context.Context, q store.Queries, d *appsheet.Desk, table *schedule.Timetable, section string) (offered []store.Place, err error) {
+// Offer offers the free seats of a section to those who wait for one, the first whom it fits first, and tells
+// to whom. The desk is anybody's of the year.
+func (s *Service) Offer(ctx context.Context, q store.Queries, d *appsheet.Desk, table *schedule.Timetable,
+	section string) (offered []store.Place, err error) {
 	at := d.Row.Place
 	waiters, err := q.Seats.WaitersFor(ctx, at.School, at.Year, section)
 	i, ok := table.At[section]
@@ -132,7 +137,8 @@ func (s *Service) Offer(ctx context.Context, q store.Queries, d *appsheet.Desk, 
 				return nil, err
 			}
 		}
-		if err := q.Seats.NoteSeats(ctx, who, &store.SeatAct{Kind: "offer", Came: store.JSON[[]string]{V: []string{section}}, At: d.Now}); err != nil {
+		if err := q.Seats.NoteSeats(ctx, who, &store.SeatAct{Kind: "offer", Came: store.JSON[[]string]{V: []string{section}},
+			At: d.Now}); err != nil {
 			return nil, err
 		}
 		offered = append(offered, who)
@@ -156,8 +162,9 @@ const (
 	offerLease   = 30 * time.Second // longer than one section takes
 )
 
-// OfferSeats ends offers of seats whose time is over, and offers to those who wait what is free, however it has come free. One round runs at
-// a time; what it does not reach comes first in the next. What goes wrong with one section is logged, and ends nothing for the others.
+// OfferSeats ends offers of seats whose time is over, and offers to those who wait what is free, however it
+// has come free. One round runs at a time; what it does not reach comes first in the next. What goes wrong
+// with one section is logged, and ends nothing for the others.
 func (s *Service) OfferSeats(ctx context.Context) error {
 	q := s.db.Queries()
 	lease := store.NewLease("offer seats", offerLease)
@@ -236,7 +243,8 @@ func (s *Service) offerFreed(ctx context.Context, x *store.WaitedFor) error {
 // SeatRules are how seats go to those who wait.
 type SeatRules = store.SeatRules
 
-// SetSeatRules sets, as the office, whether those who wait come in the order of joining or by lottery, and for how many minutes a seat is offered. The error is BadWindow.
+// SetSeatRules sets, as the office, whether those who wait come in the order of joining or by lottery, and
+// for how many minutes a seat is offered. The error is BadWindow.
 func (s *Service) SetSeatRules(ctx context.Context, by int64, school string, year int, r SeatRules) error {
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageRules); err != nil {
 		return err

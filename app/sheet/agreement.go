@@ -76,8 +76,8 @@ func (s *Service) signing(ctx context.Context, by int64, at schoolyear.Place) (*
 	return d, nil
 }
 
-// Agreements tells a guardian what is agreed to one by one before signing, what of it they agree to already, and what is different from what
-// they signed before.
+// Agreements tells a guardian what is agreed to one by one before signing, what of it they agree to already,
+// and what is different from what they signed before.
 func (s *Service) Agreements(ctx context.Context, by int64, at schoolyear.Place) (*Agreements, error) {
 	d, err := s.signing(ctx, by, at)
 	if err != nil {
@@ -103,8 +103,9 @@ func (s *Service) agreements(ctx context.Context, d *Desk) (*Agreements, error) 
 	return out, nil
 }
 
-// SetAgreement has a guardian agree to a fee or a commitment, or withdraw that before signing. What is as they were shown it; the errors are Stale
-// where it is something else by now, or no longer among what is agreed to, and the reasons of acts.Sign.
+// SetAgreement has a guardian agree to a fee or a commitment, or withdraw that before signing. What is as
+// they were shown it; the errors are Stale where it is something else by now, or no longer among what is
+// agreed to, and the reasons of acts.Sign.
 func (s *Service) SetAgreement(ctx context.Context, by int64, at schoolyear.Place, a Agreement, agree bool) (*Agreements, error) {
 	d, err := s.signing(ctx, by, at)
 	if err != nil {

@@ -20,15 +20,16 @@ import (
 // MaxAttachment bounds a file that goes with a claim, in bytes.
 const MaxAttachment = 10 << 20
 
-// kindOf tells by a file's content what it is: a PDF, a JPEG, PNG or HEIC picture, or plain text; empty for anything else. What its name
-// or its sender says of it is not looked at.
+// kindOf tells by a file's content what it is: a PDF, a JPEG, PNG or HEIC picture, or plain text; empty for
+// anything else. What its name or its sender says of it is not looked at.
 func kindOf(content []byte) string {
 	switch kind := http.DetectContentType(content); kind {
 	case "application/pdf", "image/jpeg", "image/png":
 		return kind
 	}
 	// ISO/IEC 23008-12: a box “ftyp” with one of these brands (from memory).
-	if len(content) >= 12 && string(content[4:8]) == "ftyp" && slices.Contains([]string{"heic", "heix", "heim", "heis", "mif1", "msf1"}, string(content[8:12])) {
+	if len(content) >= 12 && string(content[4:8]) == "ftyp" &&
+		slices.Contains([]string{"heic", "heix", "heim", "heis", "mif1", "msf1"}, string(content[8:12])) {
 		return "image/heic"
 	}
 	if utf8.Valid(content) && !bytes.ContainsFunc(content, func(r rune) bool { return unicode.IsControl(r) && !unicode.IsSpace(r) }) {
@@ -59,9 +60,10 @@ func (s *Service) MayAttach(ctx context.Context, by int64, at schoolyear.Place) 
 	return err
 }
 
-// Attach puts a file beside an open claim, in place of one that is there; who does it for the family says why. The errors are NoClaim and
-// BadFile.
-func (s *Service) Attach(ctx context.Context, by int64, at schoolyear.Place, claim int64, name, reason string, content []byte) (*Desk, error) {
+// Attach puts a file beside an open claim, in place of one that is there; who does it for the family says
+// why. The errors are NoClaim and BadFile.
+func (s *Service) Attach(ctx context.Context, by int64, at schoolyear.Place, claim int64, name, reason string,
+	content []byte) (*Desk, error) {
 	file := store.Attachment{Claim: claim, Name: fileName(name), Kind: kindOf(content), Content: content}
 	return s.Act(ctx, by, at, 0, acts.Edit, reason, func(d *Desk) (*store.Change, error) {
 		switch {
@@ -76,8 +78,8 @@ func (s *Service) Attach(ctx context.Context, by int64, at schoolyear.Place, cla
 	})
 }
 
-// Detach takes the file beside an open claim away; who does it for the family says why. The errors are NoClaim, and NotFound where there is
-// no file.
+// Detach takes the file beside an open claim away; who does it for the family says why. The errors are
+// NoClaim, and NotFound where there is no file.
 func (s *Service) Detach(ctx context.Context, by int64, at schoolyear.Place, claim int64, reason string) (*Desk, error) {
 	return s.Act(ctx, by, at, 0, acts.Edit, reason, func(d *Desk) (*store.Change, error) {
 		i := slices.IndexFunc(d.Known.Claims, func(c schoolyear.Claim) bool { return c.ID == claim })
@@ -93,7 +95,8 @@ func (s *Service) Detach(ctx context.Context, by int64, at schoolyear.Place, cla
 	})
 }
 
-// Attachment gives the file of a claim to the family and to whoever decides about it. The error is NotFound where there is none.
+// Attachment gives the file of a claim to the family and to whoever decides about it. The error is NotFound
+// where there is none.
 func (s *Service) Attachment(ctx context.Context, by int64, at schoolyear.Place, claim int64) (*store.Attachment, error) {
 	if _, err := s.OpenFor(ctx, by, at, acts.SeeFiles); err != nil {
 		return nil, err

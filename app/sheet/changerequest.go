@@ -17,8 +17,8 @@ const (
 	RefuseToSign = "decline" // a guardian does not sign what was submitted
 )
 
-// maxChangeRequests bounds how many change requests of one sheet are open at once, keptAnswers how many answered ones stay to be read beside it;
-// the history has all.
+// maxChangeRequests bounds how many change requests of one sheet are open at once, keptAnswers how many
+// answered ones stay to be read beside it; the history has all.
 const maxChangeRequests, keptAnswers = 20, 10
 
 // ChangeRequest is what somebody in a family asks to change.
@@ -29,9 +29,10 @@ type ChangeRequest struct {
 	Decline bool   // they refuse to sign what was submitted
 }
 
-// RequestChange sends what a guardian, or a student after the request period, asks to change, or that a guardian refuses to sign, to the student and
-// the counselor. It stays open, whatever others ask or sign, until whoever made it withdraws it or the school answers it. The errors are
-// NeedsMessage, AtLimit, and NotOnSheet where the course is not requested.
+// RequestChange sends what a guardian, or a student after the request period, asks to change, or that a
+// guardian refuses to sign, to the student and the counselor. It stays open, whatever others ask or sign,
+// until whoever made it withdraws it or the school answers it. The errors are NeedsMessage, AtLimit, and
+// NotOnSheet where the course is not requested.
 func (s *Service) RequestChange(ctx context.Context, by int64, at schoolyear.Place, r ChangeRequest) (*Desk, error) {
 	r.Message = text.Tidy(r.Message)
 	return s.Act(ctx, by, at, r.Version, acts.Ask, "", func(d *Desk) (*store.Change, error) {
@@ -56,12 +57,14 @@ func (s *Service) RequestChange(ctx context.Context, by int64, at schoolyear.Pla
 			return nil, problem.New(problem.AtLimit)
 		}
 		name := d.Actor.Name()
-		setChangeRequests(&change.State, append(slices.Clone(list), store.ChangeRequest{ID: change.Version, Person: name.ID, Name: name.Name, Kind: kind, Course: r.Course, Text: r.Message, At: d.Now}))
+		setChangeRequests(&change.State, append(slices.Clone(list),
+			store.ChangeRequest{ID: change.Version, Person: name.ID, Name: name.Name, Kind: kind, Course: r.Course, Text: r.Message, At: d.Now}))
 		return change, nil
 	})
 }
 
-// WithdrawChangeRequest takes back what the reader has asked to change, or their refusal. The error is NotFound where it is not theirs or no longer open.
+// WithdrawChangeRequest takes back what the reader has asked to change, or their refusal. The error is
+// NotFound where it is not theirs or no longer open.
 func (s *Service) WithdrawChangeRequest(ctx context.Context, by int64, at schoolyear.Place, id int64) (*Desk, error) {
 	return s.Act(ctx, by, at, 0, acts.Remark, "", func(d *Desk) (*store.Change, error) {
 		list := slices.Clone(d.Row.ChangeRequests.V)
@@ -78,8 +81,8 @@ func (s *Service) WithdrawChangeRequest(ctx context.Context, by int64, at school
 	})
 }
 
-// AnswerChangeRequest answers one change request or refusal, for whoever decides; the requests stay as they are. The errors are NeedsMessage, and
-// NotFound where it is no longer open.
+// AnswerChangeRequest answers one change request or refusal, for whoever decides; the requests stay as they
+// are. The errors are NeedsMessage, and NotFound where it is no longer open.
 func (s *Service) AnswerChangeRequest(ctx context.Context, by int64, at schoolyear.Place, id int64, answer string) (*Desk, error) {
 	answer = text.Tidy(answer)
 	return s.Act(ctx, by, at, 0, acts.Reply, "", func(d *Desk) (*store.Change, error) {

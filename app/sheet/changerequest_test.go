@@ -154,7 +154,7 @@ func TestNoRefusalIsLost(t *testing.T) {
 				switch act := r.IntN(8); act {
 				case 0, 1:
 					if d, err = h.Sheet.RequestChange(ctx, by, apptest.Mara, appsheet.ChangeRequest{Message: text, Decline: act == 1}); err == nil {
-						want = append(want, said{guardians[by], []string{"ask", "decline"}[act], text, d.Row.Version})
+						want = append(want, said{person: guardians[by], kind: []string{"ask", "decline"}[act], text: text, id: d.Row.Version})
 					}
 				case 2:
 					if d, err = h.Sheet.Sign(ctx, by, apptest.Mara, 0, apptest.Fees, ""); err == nil && strings.HasSuffix(h.History(), " sign") && d.Row.Version > before {
@@ -198,7 +198,7 @@ func TestNoRefusalIsLost(t *testing.T) {
 						t.Fatalf("step %d: %q of %s is said to be of %s", step, x.Text, x.Person, x.Name)
 					}
 					if x.AnsweredAt == nil {
-						got = append(got, said{x.Person, x.Kind, x.Text, x.ID})
+						got = append(got, said{person: x.Person, kind: x.Kind, text: x.Text, id: x.ID})
 					}
 				}
 				if !slices.Equal(got, want) {

@@ -18,7 +18,8 @@ type ScheduleKey struct {
 	Roster int64
 }
 
-// Sections are the cells of each section of each course, where families are told what they mean for a sheet; none where there are none, or they are not told.
+// Sections are the cells of each section of each course, where families are told what they mean for a sheet;
+// none where there are none, or they are not told.
 type Sections struct {
 	cells  map[int32][][]int32
 	digest string // another where the cells are
@@ -53,7 +54,8 @@ func (s *Service) SectionsOf(ctx context.Context, y *schoolyear.SchoolYear, rost
 			}
 			p, problems := b.Placement()
 			if len(problems) > 0 { // nothing is told that may be false
-				s.log.WarnContext(ctx, "the master schedule cannot be placed into", "school", y.School, "year", y.Start, "problem", problems[0].String())
+				s.log.WarnContext(ctx, "the master schedule cannot be placed into", "school", y.School, "year", y.Start, "problem",
+					problems[0].String())
 				p = &placement.Problem{}
 			}
 			for i := range p.Sections {
@@ -69,10 +71,12 @@ func (s *Service) SectionsOf(ctx context.Context, y *schoolyear.SchoolYear, rost
 	})
 }
 
-// Clash gives the smallest set of requests that no choice of sections gives together, seats aside; none where all can be had, or that is not told. A sheet that is placed is beyond it.
+// Clash gives the smallest set of requests that no choice of sections gives together, seats aside; none where
+// all can be had, or that is not told. A sheet that is placed is beyond it.
 func (d *Desk) Clash() []int32 { return d.clash(-1, -1) }
 
-// ClashWith gives the smallest set that no choice of sections would give together if a course were requested, in the place of another one (-1: of none), and that it is in; without the course itself.
+// ClashWith gives the smallest set that no choice of sections would give together if a course were requested,
+// in the place of another one (-1: of none), and that it is in; without the course itself.
 func (d *Desk) ClashWith(course, instead int32) (others []int32) {
 	set := d.clash(course, instead)
 	if !slices.Contains(set, course) {

@@ -49,9 +49,10 @@ func (s *Service) Look(ctx context.Context, by int64, at schoolyear.Place, versi
 	})
 }
 
-// SendBack returns a sheet to the student with a message, about entries where courses are named. The errors are NeedsMessage, and NotOnSheet
-// where one of them is not on the sheet.
-func (s *Service) SendBack(ctx context.Context, by int64, at schoolyear.Place, version int64, message string, about ...string) (*Desk, error) {
+// SendBack returns a sheet to the student with a message, about entries where courses are named. The errors
+// are NeedsMessage, and NotOnSheet where one of them is not on the sheet.
+func (s *Service) SendBack(ctx context.Context, by int64, at schoolyear.Place, version int64, message string,
+	about ...string) (*Desk, error) {
 	message = text.Tidy(message)
 	return s.Act(ctx, by, at, version, acts.SendBack, "", func(d *Desk) (*store.Change, error) {
 		if message == "" {
@@ -137,8 +138,9 @@ type Settling struct {
 	Reason  string
 }
 
-// SettleErrand ticks off an errand of a course on the sheet, or takes that back, for whoever decides. The error is NotOnSheet where no
-// such errand concerns the student, and NotSettledHere where what settles it is not a word of the school.
+// SettleErrand ticks off an errand of a course on the sheet, or takes that back, for whoever decides. The
+// error is NotOnSheet where no such errand concerns the student, and NotSettledHere where what settles it is
+// not a word of the school.
 func (s *Service) SettleErrand(ctx context.Context, by int64, at schoolyear.Place, x Settling) (*Desk, error) {
 	x.Reason = text.Tidy(x.Reason)
 	return s.Act(ctx, by, at, x.Version, acts.Decide, x.Reason, func(d *Desk) (*store.Change, error) {
@@ -175,13 +177,14 @@ func (s *Service) SettleErrand(ctx context.Context, by int64, at schoolyear.Plac
 	})
 }
 
-// transfer makes of a claim about a course a transfer record, with what whoever decides has read on the report; what they leave out is
-// as the family said it. The errors are NotACourse, BadMark and BadRecord.
+// transfer makes of a claim about a course a transfer record, with what whoever decides has read on the
+// report; what they leave out is as the family said it. The errors are NotACourse, BadMark and BadRecord.
 func (d *Decision) transfer(y *schoolyear.SchoolYear, student string, claim *schoolyear.Claim) (*store.RecordRow, error) {
 	if claim.Course == "" {
 		return nil, problem.New(problem.NotACourse)
 	}
-	e := Entry{Course: claim.Course, Title: claim.Course, SchoolYear: cmp.Or(text.Tidy(d.SchoolYear), claim.SchoolYear), Term: cmp.Or(text.Tidy(d.Term), claim.Term),
+	e := Entry{Course: claim.Course, Title: claim.Course, SchoolYear: cmp.Or(text.Tidy(d.SchoolYear), claim.SchoolYear),
+		Term:    cmp.Or(text.Tidy(d.Term), claim.Term),
 		Credits: text.Tidy(d.Credits), Outcome: string(sheet.Transfer)}
 	if d.Mark != nil {
 		if *d.Mark < 0 || *d.Mark > 100*credit.One {
@@ -219,7 +222,8 @@ func (s *Service) History(ctx context.Context, by int64, at schoolyear.Place, sk
 	events, err := s.db.Queries().Sheet.Events(ctx, at, skip, maxHistory)
 	for _, e := range events {
 		t := e.Detail.V
-		list = append(list, Happening{e.Version, e.At, e.Actor, e.Kind, t.Act, t.Course, t.Message, t.Answer, e.Reason, t.Instead, t.Receipt})
+		list = append(list, Happening{Version: e.Version, At: e.At, Who: e.Actor, Kind: e.Kind, Act: t.Act, Course: t.Course,
+			Message: t.Message, Answer: t.Answer, Reason: e.Reason, Instead: t.Instead, Receipt: t.Receipt})
 	}
 	return list, err
 }

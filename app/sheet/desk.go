@@ -48,7 +48,8 @@ type Judged struct {
 	Ready     bool // nothing is still to do at all
 }
 
-// Laid is a sheet in terms of the compiled year. Entries of courses that have left the catalog are apart, and a tie to one is loose.
+// Laid is a sheet in terms of the compiled year. Entries of courses that have left the catalog are apart, and
+// a tie to one is loose.
 func Laid(y *catalog.Year, entries []store.EntryRow) (s sheet.Sheet, gone []store.EntryRow) {
 	for _, e := range entries {
 		course, ok := y.Index(e.Course)
@@ -89,7 +90,8 @@ func rows(y *catalog.Year, s *sheet.Sheet) (list []store.EntryRow) {
 	return list
 }
 
-// Judge judges entries by what is known of the student. A sheet beyond the limits of judging is neither complete nor ready.
+// Judge judges entries by what is known of the student. A sheet beyond the limits of judging is neither
+// complete nor ready.
 func Judge(k *schoolyear.Known, entries []store.EntryRow) (j Judged) {
 	j.Sheet, j.Gone = Laid(k.Year, entries)
 	judgement, err := k.Judge(&j.Sheet)
@@ -111,8 +113,8 @@ func (s *Service) Open(ctx context.Context, by int64, at schoolyear.Place) (*Des
 	return d, err
 }
 
-// Unseen reads a sheet for a program that somebody who may see it has sent, such as a calendar: nobody looks at it. The error is NotFound where
-// they may not.
+// Unseen reads a sheet for a program that somebody who may see it has sent, such as a calendar: nobody looks
+// at it. The error is NotFound where they may not.
 func (s *Service) Unseen(ctx context.Context, by int64, at schoolyear.Place) (*Desk, error) {
 	row, err := s.db.Queries().Sheet.Sheet(ctx, at)
 	if err != nil {
@@ -177,7 +179,8 @@ func (s *Service) Lay(ctx context.Context, row store.SheetRow, a *actor.Actor) (
 	return d, nil
 }
 
-// Judge judges the sheet and answers what may be done with it; version is the one the person has looked at, 0 for the latest.
+// Judge judges the sheet and answers what may be done with it; version is the one the person has looked at, 0
+// for the latest.
 func (d *Desk) Judge(version int64) {
 	d.find()
 	d.Answer(version)
@@ -197,10 +200,13 @@ func (d *Desk) Answer(version int64) {
 	d.Changed = handed && !slices.Equal(d.year(d.Row.Entries), d.year(d.Row.Submitted.V))
 	relation := d.Actor.To(d.Row.Student)
 	relation.Teaches, relation.Leads = d.Teaches, d.Leads
-	c := acts.Case{Relation: relation, Kind: d.Kind, State: acts.State(d.Row.State), Before: acts.State(d.Row.Before), Changed: d.Changed, Window: d.Window(), Now: d.Now,
-		Settings: d.Year.Policy.Settings, Stale: version != 0 && version != d.Row.Version, Guardians: d.Pupil.Guardians, Undoable: d.Row.Undoable > 0, Redoable: d.Row.Redoable > 0,
-		OthersEdit: d.Draft == nil && (d.Row.Undoes == nil || d.Row.Undoes.V.By != d.Actor.ID), OthersUndo: d.Draft == nil && d.Row.RedoBy != d.Actor.ID,
-		Asked: d.Row.Asked != "", Complete: d.Complete, Ready: d.Ready, Summer: d.Summer()}
+	c := acts.Case{Relation: relation, Kind: d.Kind, State: acts.State(d.Row.State), Before: acts.State(d.Row.Before),
+		Changed: d.Changed, Window: d.Window(), Now: d.Now,
+		Settings: d.Year.Policy.Settings, Stale: version != 0 && version != d.Row.Version, Guardians: d.Pupil.Guardians,
+		Undoable: d.Row.Undoable > 0, Redoable: d.Row.Redoable > 0,
+		OthersEdit: d.Draft == nil && (d.Row.Undoes == nil || d.Row.Undoes.V.By != d.Actor.ID),
+		OthersUndo: d.Draft == nil && d.Row.RedoBy != d.Actor.ID,
+		Asked:      d.Row.Asked != "", Complete: d.Complete, Ready: d.Ready, Summer: d.Summer()}
 	if handed {
 		c.SignedByReader = slices.ContainsFunc(d.Row.Signatures.V, func(x store.SignatureShow) bool { return x.Person == d.Actor.ID })
 	}
@@ -331,17 +337,19 @@ func (d *Desk) Change(kind, reason string, detail map[string]any) *store.Change 
 	if detail == nil {
 		detail = map[string]any{}
 	}
-	return &store.Change{Place: d.Row.Place, Version: d.Row.Version + 1, FactsVersion: d.Row.Facts, At: d.Now, Actor: d.Actor.Name(), Kind: kind, Reason: reason,
+	return &store.Change{Place: d.Row.Place, Version: d.Row.Version + 1, FactsVersion: d.Row.Facts, At: d.Now,
+		Actor: d.Actor.Name(), Kind: kind, Reason: reason,
 		Detail: detail, State: d.Row.SheetState}
 }
 
 // Tries is how often an act is tried anew because what it was decided on has changed meanwhile.
 const Tries = 5
 
-// Act does something with a sheet: it is read and judged, the act is guarded, and do tells what to write. Doing again what is done
-// changes nothing and is answered with the sheet as it is. What is written is written only on what was read; where somebody was
-// quicker, the act is decided anew.
-func (s *Service) Act(ctx context.Context, by int64, at schoolyear.Place, version int64, act acts.Act, reason string, do func(d *Desk) (*store.Change, error)) (*Desk, error) {
+// Act does something with a sheet: it is read and judged, the act is guarded, and do tells what to write.
+// Doing again what is done changes nothing and is answered with the sheet as it is. What is written is
+// written only on what was read; where somebody was quicker, the act is decided anew.
+func (s *Service) Act(ctx context.Context, by int64, at schoolyear.Place, version int64, act acts.Act, reason string,
+	do func(d *Desk) (*store.Change, error)) (*Desk, error) {
 	reason = text.Tidy(reason)
 	for range Tries {
 		d, err := s.Open(ctx, by, at)
@@ -380,7 +388,8 @@ func (s *Service) Act(ctx context.Context, by int64, at schoolyear.Place, versio
 
 // Refused notes an act that was refused, without whose sheet it was.
 func (s *Service) Refused(ctx context.Context, d *Desk, act acts.Act, err error) {
-	s.log.InfoContext(ctx, "an act was refused", "act", act.String(), "school", d.Row.School, "year", d.Row.Year, "account", d.Actor.Account, "code", string(problem.CodeOf(err)))
+	s.log.InfoContext(ctx, "an act was refused", "act", act.String(), "school", d.Row.School, "year", d.Row.Year,
+		"account", d.Actor.Account, "code", string(problem.CodeOf(err)))
 }
 
 // Sheet gives a judged sheet to whoever may see it.
@@ -393,8 +402,8 @@ func (s *Service) Sheet(ctx context.Context, by int64, at schoolyear.Place) (*De
 	return d, nil
 }
 
-// Unless gives a sheet as Sheet does, unless its tag is one of those already known; then the desk is nil. A tag names a sheet in one
-// state, for one reader, in one phase of its window.
+// Unless gives a sheet as Sheet does, unless its tag is one of those already known; then the desk is nil. A
+// tag names a sheet in one state, for one reader, in one phase of its window.
 func (s *Service) Unless(ctx context.Context, by int64, at schoolyear.Place, known func(tag string) bool) (*Desk, error) {
 	d, err := s.Open(ctx, by, at)
 	if err != nil {

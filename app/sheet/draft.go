@@ -18,17 +18,19 @@ type DraftRow = store.DraftRow
 // maxPast bounds how far a draft can be undone.
 const maxPast = 30
 
-// onto lays a draft on the desk in place of the sheet's entries. It is judged like the sheet and can be edited at any time by whoever
-// edits the sheet; nothing else can be done with it.
+// onto lays a draft on the desk in place of the sheet's entries. It is judged like the sheet and can be
+// edited at any time by whoever edits the sheet; nothing else can be done with it.
 func (d *Desk) onto(draft *store.DraftRow) {
 	d.Kind, d.Draft = acts.ADraft, draft
 	r := &d.Row
-	r.SheetState = store.SheetState{State: string(acts.InProgress), ChangedAt: &draft.ChangedAt, Undoable: len(draft.Past.V), Redoable: len(draft.Future.V)}
+	r.SheetState = store.SheetState{State: string(acts.InProgress), ChangedAt: &draft.ChangedAt,
+		Undoable: len(draft.Past.V), Redoable: len(draft.Future.V)}
 	r.Entries, r.Version, r.Begun = draft.Entries.V, draft.Version, true
 	r.Receipt, r.SubmittedAt, r.Submitted.V, r.Signatures.V = nil, nil, nil, nil
 }
 
-// Drafts lists a sheet's drafts: all for whoever works on them, those that are shown for the others who may see the sheet.
+// Drafts lists a sheet's drafts: all for whoever works on them, those that are shown for the others who may
+// see the sheet.
 func (s *Service) Drafts(ctx context.Context, by int64, at schoolyear.Place) (*Desk, []store.DraftRow, error) {
 	at.Draft = 0
 	d, err := s.Sheet(ctx, by, at)
@@ -66,7 +68,8 @@ func (s *Service) ShowDraft(ctx context.Context, by int64, at schoolyear.Place, 
 
 // MayDraft tells whether the reader may make and change drafts.
 func (d *Desk) MayDraft() bool {
-	return acts.Of(&acts.Case{Relation: d.Actor.To(d.Row.Student), Kind: acts.ADraft, State: acts.InProgress, Settings: d.Year.Policy.Settings})[acts.Edit].Allowed
+	return acts.Of(&acts.Case{Relation: d.Actor.To(d.Row.Student), Kind: acts.ADraft, State: acts.InProgress,
+		Settings: d.Year.Policy.Settings})[acts.Edit].Allowed
 }
 
 // mine opens a sheet for somebody who may work on its drafts.
@@ -171,7 +174,8 @@ func (s *Service) changeDraft(ctx context.Context, d *Desk, edit *Edit) (*Desk, 
 	return d, nil
 }
 
-// ofDraft gives the entries of a draft as they may come in place of the sheet's. The errors are NotFound and those of inPlace.
+// ofDraft gives the entries of a draft as they may come in place of the sheet's. The errors are NotFound and
+// those of inPlace.
 func (s *Service) ofDraft(ctx context.Context, d *Desk, id int64) ([]store.EntryRow, error) {
 	draft, err := s.db.Queries().Sheet.Draft(ctx, d.Row.Place, id)
 	if err != nil {
@@ -180,7 +184,8 @@ func (s *Service) ofDraft(ctx context.Context, d *Desk, id int64) ([]store.Entry
 	return d.inPlace(draft.Entries.V)
 }
 
-// restored gives the entries of an earlier version of the sheet as they may come back. The errors are NotFound and those of inPlace.
+// restored gives the entries of an earlier version of the sheet as they may come back. The errors are
+// NotFound and those of inPlace.
 func (s *Service) restored(ctx context.Context, d *Desk, version int64) ([]store.EntryRow, error) {
 	was, err := s.entriesAt(ctx, d, version)
 	if err != nil {
@@ -189,7 +194,8 @@ func (s *Service) restored(ctx context.Context, d *Desk, version int64) ([]store
 	return d.inPlace(was)
 }
 
-// entriesAt returns what was on the sheet in a version; what has not changed since is what is on it now. The error is NotFound.
+// entriesAt returns what was on the sheet in a version; what has not changed since is what is on it now. The
+// error is NotFound.
 func (s *Service) entriesAt(ctx context.Context, d *Desk, version int64) ([]store.EntryRow, error) {
 	if version > d.Row.Version {
 		return nil, problem.New(problem.NotFound)
@@ -201,8 +207,8 @@ func (s *Service) entriesAt(ctx context.Context, d *Desk, version int64) ([]stor
 	return was, err
 }
 
-// Earlier is a sheet as it was in an earlier version, judged by what is known now, for looking at. The error is NotFound where there
-// is no such version.
+// Earlier is a sheet as it was in an earlier version, judged by what is known now, for looking at. The error
+// is NotFound where there is no such version.
 func (s *Service) Earlier(ctx context.Context, by int64, at schoolyear.Place, version int64) (*Desk, error) {
 	d, err := s.Open(ctx, by, at)
 	if err != nil {
@@ -216,8 +222,8 @@ func (s *Service) Earlier(ctx context.Context, by int64, at schoolyear.Place, ve
 	return d, nil
 }
 
-// inPlace returns entries as they may come in place of the sheet's, without what the catalog has no longer. The errors are Fixed, Barred,
-// Earned, Full and OverMaximum, as for the edits that would lead there.
+// inPlace returns entries as they may come in place of the sheet's, without what the catalog has no longer.
+// The errors are Fixed, Barred, Earned, Full and OverMaximum, as for the edits that would lead there.
 func (d *Desk) inPlace(entries []store.EntryRow) ([]store.EntryRow, error) {
 	after := inCatalog(d.Year.Year, entries)
 	is, _ := Laid(d.Year.Year, d.Row.Entries)

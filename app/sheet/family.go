@@ -11,10 +11,13 @@ import (
 	"rubricon/store"
 )
 
-// Sign is a guardian's signature under what was submitted; agreed names each requested course whose fee is agreed to now, and all that
-// have one must be among them or agreed to before; commitments names in the same way the commitments of a guardian. Who may decide signs for the family with a reason, for example
-// after a call, and agrees to nothing for it but what agreed names. A guardian's own refusal ends with their signature; what anybody asks to change stays. Signing what is signed already changes nothing.
-func (s *Service) Sign(ctx context.Context, by int64, at schoolyear.Place, version int64, agreed []string, reason string, commitments ...string) (*Desk, error) {
+// Sign is a guardian's signature under what was submitted; agreed names each requested course whose fee is
+// agreed to now, and all that have one must be among them or agreed to before; commitments names in the same
+// way the commitments of a guardian. Who may decide signs for the family with a reason, for example after a
+// call, and agrees to nothing for it but what agreed names. A guardian's own refusal ends with their
+// signature; what anybody asks to change stays. Signing what is signed already changes nothing.
+func (s *Service) Sign(ctx context.Context, by int64, at schoolyear.Place, version int64, agreed []string,
+	reason string, commitments ...string) (*Desk, error) {
 	return s.Act(ctx, by, at, version, acts.Sign, reason, func(d *Desk) (*store.Change, error) {
 		instead := d.Acts[acts.Sign].Reason
 		fees := d.Fees()
@@ -63,7 +66,8 @@ func (d *Desk) Fees() (codes []string) {
 	return codes
 }
 
-// withAgreed puts what a guardian has agreed to before beside what they agree to with the signature; newly is what was not on record.
+// withAgreed puts what a guardian has agreed to before beside what they agree to with the signature; newly is
+// what was not on record.
 func (d *Desk) withAgreed(rows []store.AgreementRow, fees, commitments []string) (agreed, committed []string, newly []store.AgreementRow) {
 	for _, a := range withHours(d.toAgree(), rows) {
 		list := &commitments

@@ -26,8 +26,10 @@ type Reader interface {
 	Desks(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, students []string) ([]*Desk, error)
 }
 
-// OfMany gives something of each sheet, which is worked out where it is not at hand by its key; nothing of a sheet that is gone.
-func OfMany[K comparable, V any](ctx context.Context, s Reader, y *schoolyear.SchoolYear, a *actor.Actor, heads []store.HeadRow, hand *lru.Cache[K, *V], key func(FoundKey) K, workOut func(*Desk) *V) ([]*V, error) {
+// OfMany gives something of each sheet, which is worked out where it is not at hand by its key; nothing of a
+// sheet that is gone.
+func OfMany[K comparable, V any](ctx context.Context, s Reader, y *schoolyear.SchoolYear, a *actor.Actor,
+	heads []store.HeadRow, hand *lru.Cache[K, *V], key func(FoundKey) K, workOut func(*Desk) *V) ([]*V, error) {
 	sections, err := s.SectionsOf(ctx, y, a.Roster)
 	if err != nil {
 		return nil, err
@@ -38,7 +40,8 @@ func OfMany[K comparable, V any](ctx context.Context, s Reader, y *schoolyear.Sc
 	var missing []string
 	for i := range heads {
 		h := &heads[i]
-		keys[i] = key(FoundKey{FactsKey: schoolyear.FactsKey{Key: y.Key(), Student: h.Student, Facts: h.Facts}, version: h.Version, apart: h.SummerOpens != nil, classes: sections.digest})
+		keys[i] = key(FoundKey{FactsKey: schoolyear.FactsKey{Key: y.Key(), Student: h.Student, Facts: h.Facts},
+			version: h.Version, apart: h.SummerOpens != nil, classes: sections.digest})
 		if have, ok := hand.Get(keys[i]); ok {
 			out[i] = have
 			continue
@@ -66,7 +69,8 @@ func OfMany[K comparable, V any](ctx context.Context, s Reader, y *schoolyear.Sc
 	_ = work.Wait() // nothing of it fails
 	for _, d := range desks {
 		i := at[d.Row.Student]
-		if d.Row.Version == heads[i].Version && d.Row.Facts == heads[i].Facts { // else it has changed meanwhile, and what is at hand goes by the versions
+		// else it has changed meanwhile, and what is at hand goes by the versions
+		if d.Row.Version == heads[i].Version && d.Row.Facts == heads[i].Facts {
 			hand.Add(keys[i], out[i])
 		}
 	}

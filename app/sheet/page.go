@@ -24,8 +24,9 @@ type PaperGuardian struct {
 	Signed   bool // under what stands, on paper or on the screen
 }
 
-// FindPaper finds the sheet of a code that was typed or scanned from a printed page. The errors are BadCode where it was typed wrong, NotFound, and
-// OldCode, with the receipt that stands, where something newer was handed in since.
+// FindPaper finds the sheet of a code that was typed or scanned from a printed page. The errors are BadCode
+// where it was typed wrong, NotFound, and OldCode, with the receipt that stands, where something newer was
+// handed in since.
 func (s *Service) FindPaper(ctx context.Context, by int64, school string, year int, code string) (*OnPaper, error) {
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload); err != nil {
 		return nil, err
@@ -70,9 +71,10 @@ type PaperSignature struct {
 	Commitments []string // the ids of the agreements that are ticked
 }
 
-// SignedOnPaper records the signature that a guardian has given on a printed page, with the boxes that are ticked on it and no others: it counts
-// like one on the screen. The errors are those of FindPaper, NoGuardian where the person is none of the student, AlreadyDone where they have signed,
-// and NotOnSheet where the page has no such box.
+// SignedOnPaper records the signature that a guardian has given on a printed page, with the boxes that are
+// ticked on it and no others: it counts like one on the screen. The errors are those of FindPaper, NoGuardian
+// where the person is none of the student, AlreadyDone where they have signed, and NotOnSheet where the page
+// has no such box.
 func (s *Service) SignedOnPaper(ctx context.Context, by int64, school string, year int, p PaperSignature) (*OnPaper, error) {
 	code, guardian := p.Code, p.Guardian
 	found, err := s.FindPaper(ctx, by, school, year, code)
@@ -99,8 +101,10 @@ func (s *Service) SignedOnPaper(ctx context.Context, by int64, school string, ye
 				}
 			}
 		}
-		change := d.Change("signPaper", "", map[string]any{"submission": d.Row.Submission, "message": found.Guardians[at].Name, "agreed": p.Agreed, "commitments": p.Commitments})
-		change.Signature = &store.Signature{Person: store.Actor{ID: guardian, Name: found.Guardians[at].Name}, Agreed: p.Agreed, Commitments: p.Commitments}
+		change := d.Change("signPaper", "", map[string]any{"submission": d.Row.Submission,
+			"message": found.Guardians[at].Name, "agreed": p.Agreed, "commitments": p.Commitments})
+		change.Signature = &store.Signature{Person: store.Actor{ID: guardian, Name: found.Guardians[at].Name},
+			Agreed: p.Agreed, Commitments: p.Commitments}
 		d.takeRefusal(&change.State, guardian)
 		signed := d.signatures()
 		signed.Guardians++
@@ -119,7 +123,8 @@ func (s *Service) MayKeepPages(ctx context.Context, by int64, at schoolyear.Plac
 	return err
 }
 
-// KeepPage keeps a picture of the page that a guardian has signed. The errors are BadFile, and NotFound where no such signature is recorded.
+// KeepPage keeps a picture of the page that a guardian has signed. The errors are BadFile, and NotFound where
+// no such signature is recorded.
 func (s *Service) KeepPage(ctx context.Context, by int64, at schoolyear.Place, guardian string, content []byte) error {
 	d, err := s.OpenFor(ctx, by, at, acts.Reply)
 	if err != nil {
@@ -129,7 +134,8 @@ func (s *Service) KeepPage(ctx context.Context, by int64, at schoolyear.Place, g
 	if len(content) == 0 || len(content) > MaxAttachment || kind == "" || kind == "text/plain" {
 		return problem.New(problem.BadFile)
 	}
-	kept, err := s.db.Queries().Sheet.KeepPage(ctx, at, guardian, &store.PageRow{Kind: kind, Content: content, By: d.Actor.Name().Name, At: s.now()})
+	kept, err := s.db.Queries().Sheet.KeepPage(ctx, at, guardian,
+		&store.PageRow{Kind: kind, Content: content, By: d.Actor.Name().Name, At: s.now()})
 	if err == nil && !kept {
 		err = problem.New(problem.NotFound)
 	}
@@ -139,7 +145,8 @@ func (s *Service) KeepPage(ctx context.Context, by int64, at schoolyear.Place, g
 	return err
 }
 
-// Page gives the picture of a page that a guardian has signed, to the family and to whoever decides. The error is NotFound.
+// Page gives the picture of a page that a guardian has signed, to the family and to whoever decides. The
+// error is NotFound.
 func (s *Service) Page(ctx context.Context, by int64, at schoolyear.Place, guardian string) (*store.PageRow, error) {
 	if _, err := s.OpenFor(ctx, by, at, acts.SeeFiles); err != nil {
 		return nil, err

@@ -29,7 +29,8 @@ type PathList struct {
 	Planned []sheet.PlannedEntry
 }
 
-// plan reads a student's plan in terms of the year; courses that have left the catalog, and grades that are past, are passed over.
+// plan reads a student's plan in terms of the year; courses that have left the catalog, and grades that are
+// past, are passed over.
 func (s *Service) plan(ctx context.Context, d *Desk) (version int64, list []sheet.Planned, err error) {
 	version, rows, err := s.db.Queries().Sheet.Plan(ctx, d.Row.Place)
 	if err != nil {
@@ -92,8 +93,9 @@ type PlanEdit struct {
 // MaxPlanned bounds a plan that is made here; one from a bundle may be longer, and then only shrinks.
 const MaxPlanned = 120
 
-// ChangePlan makes one change to a plan and keeps it at once. The errors are NoCourse, BadGrade, OnSheet (planned for that grade already),
-// NotOnSheet, SummerAlternate (a course of the summer round), AtLimit, and StalePlan.
+// ChangePlan makes one change to a plan and keeps it at once. The errors are NoCourse, BadGrade, OnSheet
+// (planned for that grade already), NotOnSheet, SummerAlternate (a course of the summer round), AtLimit, and
+// StalePlan.
 func (s *Service) ChangePlan(ctx context.Context, by int64, at schoolyear.Place, edit PlanEdit) (*Path, error) {
 	p, err := s.Path(ctx, by, at)
 	if err != nil {
@@ -167,7 +169,8 @@ func (p *Path) edited(edit *PlanEdit) ([]sheet.Planned, error) {
 	return append(list, moved), nil
 }
 
-// CourseDesk is a course beside a sheet: what it asks for and rests on, where it comes from and leads, and what adding it would do.
+// CourseDesk is a course beside a sheet: what it asks for and rests on, where it comes from and leads, and
+// what adding it would do.
 type CourseDesk struct {
 	*Desk
 	Course   int32
@@ -178,7 +181,8 @@ type CourseDesk struct {
 	Plan     []sheet.Planned
 }
 
-// Course tells whoever may see a sheet about a course beside it. The error is NoCourse where the catalog has none of the code.
+// Course tells whoever may see a sheet about a course beside it. The error is NoCourse where the catalog has
+// none of the code.
 func (s *Service) Course(ctx context.Context, by int64, at schoolyear.Place, code string) (*CourseDesk, error) {
 	e, err := s.Effects(ctx, by, at, "")
 	if err != nil {

@@ -76,7 +76,8 @@ func (e *Entry) Row(y *schoolyear.SchoolYear) (*store.RecordRow, error) {
 		value := int64(mark)
 		r.Mark = &value
 	}
-	if !slices.Contains([]sheet.Outcome{sheet.Earned, sheet.InProgress, sheet.Failed, sheet.Withdrawn, sheet.Transfer}, sheet.Outcome(e.Outcome)) {
+	if !slices.Contains([]sheet.Outcome{sheet.Earned, sheet.InProgress, sheet.Failed, sheet.Withdrawn, sheet.Transfer},
+		sheet.Outcome(e.Outcome)) {
 		return nil, bad("outcome")
 	}
 	return r, nil
@@ -84,7 +85,8 @@ func (e *Entry) Row(y *schoolyear.SchoolYear) (*store.RecordRow, error) {
 
 // Cells are those of a record that was entered, as a file that is read has them.
 func (e *Entry) Cells(student string, r *store.RecordRow) store.Cells {
-	cells := store.Cells{"student": student, "courseCode": r.Code, "title": r.Title, "subject": strings.Join(r.Subjects, ","), "schoolYear": e.SchoolYear,
+	cells := store.Cells{"student": student, "courseCode": r.Code, "title": r.Title,
+		"subject": strings.Join(r.Subjects, ","), "schoolYear": e.SchoolYear,
 		"term": r.Term, "credits": credit.Amount(r.Credits).String(), "mark": e.Mark, "outcome": r.Outcome}
 	maps.DeleteFunc(cells, func(_, cell string) bool { return cell == "" })
 	return cells

@@ -1,5 +1,6 @@
-// Package sheet holds the course requests of one student: editing, submitting, signing and approving. What may be done is decided in
-// core/acts; here it is asked, done in one statement that checks once more what it was decided on, and noted.
+// Package sheet holds the course requests of one student: editing, submitting, signing and approving. What
+// may be done is decided in core/acts; here it is asked, done in one statement that checks once more what it
+// was decided on, and noted.
 package sheet
 
 import (

@@ -26,7 +26,8 @@ func (d *Desk) Tag() string {
 	if d.Draft != nil {
 		return fmt.Sprintf("draft%d.%d.%d.%d.%d.%d.%s", d.Draft.ID, r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Actor.ID)
 	}
-	return fmt.Sprintf("%d.%d.%d.%d.%d.%d.%d.%d.%d.%s", r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Window().Phase(d.Now), d.SummerPhase(), d.SeatPhase(), schoolyear.Moment(r.Reminded).Unix(), d.Actor.ID)
+	return fmt.Sprintf("%d.%d.%d.%d.%d.%d.%d.%d.%d.%s", r.Version, r.Facts, r.Catalog, r.Policy, r.Roster,
+		d.Window().Phase(d.Now), d.SummerPhase(), d.SeatPhase(), schoolyear.Moment(r.Reminded).Unix(), d.Actor.ID)
 }
 
 // Effects is what adding each course would do to a sheet.
@@ -39,8 +40,8 @@ type Effects struct {
 // Clash is what no choice of sections gives together with a course, if it were requested.
 func (e *Effects) Clash(course int32) []int32 { return e.Desk.ClashWith(course, e.Instead) }
 
-// Effects tells whoever may see a sheet what adding each course would do to it: in the place of a requested course where its code is
-// given. The error is NotOnSheet where that is not requested.
+// Effects tells whoever may see a sheet what adding each course would do to it: in the place of a requested
+// course where its code is given. The error is NotOnSheet where that is not requested.
 func (s *Service) Effects(ctx context.Context, by int64, at schoolyear.Place, instead string) (*Effects, error) {
 	d, err := s.Sheet(ctx, by, at)
 	if err != nil {
@@ -75,8 +76,8 @@ func (d *Desk) Only() []sheet.Only {
 	return d.Known.Only(&d.Sheet)
 }
 
-// WhatIf tells whoever may see a sheet what year results when some requests cannot be given. The errors are NoCourse, NotOnSheet and
-// TooComplex.
+// WhatIf tells whoever may see a sheet what year results when some requests cannot be given. The errors are
+// NoCourse, NotOnSheet and TooComplex.
 func (s *Service) WhatIf(ctx context.Context, by int64, at schoolyear.Place, lost []string) (*Desk, *sheet.WhatIf, error) {
 	d, err := s.Sheet(ctx, by, at)
 	if err != nil {
@@ -100,7 +101,8 @@ func (s *Service) WhatIf(ctx context.Context, by int64, at schoolyear.Place, los
 	return d, &out, nil
 }
 
-// Hints tells whoever may see a sheet which courses would be the most useful as one more alternate; none where that is beyond judging.
+// Hints tells whoever may see a sheet which courses would be the most useful as one more alternate; none
+// where that is beyond judging.
 func (s *Service) Hints(ctx context.Context, by int64, at schoolyear.Place) (*Desk, []sheet.Hint, error) {
 	d, err := s.Sheet(ctx, by, at)
 	if err != nil {
@@ -177,10 +179,12 @@ func (e *Edit) compile(y *catalog.Year) (out sheet.Edit, err error) {
 	return out, err
 }
 
-// Change makes one change to a sheet and keeps it at once; the answer is the sheet in its new version. A change made on an older
-// version changes nothing and is answered with the sheet as it is; one whose answer was lost is answered again.
+// Change makes one change to a sheet and keeps it at once; the answer is the sheet in its new version. A
+// change made on an older version changes nothing and is answered with the sheet as it is; one whose answer
+// was lost is answered again.
 //
-// Nothing is locked while the sheet is judged: it is written by one statement that looks once more at the version.
+// Nothing is locked while the sheet is judged: it is written by one statement that looks once more at the
+// version.
 func (s *Service) Change(ctx context.Context, by int64, at schoolyear.Place, edit Edit) (*Desk, error) {
 	act := acts.Edit
 	switch edit.Act {
@@ -256,7 +260,8 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 	if len(edit.Courses) > 0 {
 		detail["courses"] = edit.Courses
 	}
-	undoable, redoable, redoBy, undoes := d.Row.Undoable+1, 0, "", &store.Trace{Act: edit.Act, Course: edit.Course, Instead: edit.Instead, At: d.Now, By: d.Actor.ID}
+	undoable, redoable, redoBy, undoes := d.Row.Undoable+
+		1, 0, "", &store.Trace{Act: edit.Act, Course: edit.Course, Instead: edit.Instead, At: d.Now, By: d.Actor.ID}
 	back := edit.Act == "undo" || edit.Act == "redo"
 	if back {
 		list, err := s.db.Queries().Sheet.Undoable(ctx, d.Row.Place)
@@ -267,7 +272,8 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 			return nil, err
 		}
 		if len(list) == 0 {
-			return nil, problem.New(map[string]problem.Code{"undo": problem.Code(acts.NothingToUndo), "redo": problem.Code(acts.NothingToRedo)}[edit.Act])
+			return nil, problem.New(map[string]problem.Code{"undo": problem.Code(acts.NothingToUndo),
+				"redo": problem.Code(acts.NothingToRedo)}[edit.Act])
 		}
 		if list[0].By != d.Actor.ID {
 			return nil, problem.New(problem.Code(acts.OthersAct))
@@ -278,7 +284,8 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 		}
 		if edit.Act == "redo" { // a change like the first time, from which the undoing is known to be made good
 			detail["redoes"] = list[0].Version
-			redoable, undoes = d.Row.Redoable-1, &store.Trace{Act: list[0].Act, Course: list[0].Course, Instead: list[0].Instead, At: d.Now, By: d.Actor.ID}
+			redoable, undoes = d.Row.Redoable-1, &store.Trace{Act: list[0].Act, Course: list[0].Course,
+				Instead: list[0].Instead, At: d.Now, By: d.Actor.ID}
 			if len(list) > 1 {
 				redoBy = list[1].By
 			}
@@ -396,8 +403,9 @@ type Claiming struct {
 	Mark       string // as the report has it
 }
 
-// MakeClaim keeps a family's statement; it counts as met only when a counselor confirms it. Whoever may change the sheet may make one,
-// about what the condition of a course on it asks for and nothing meets. The error is BadRecord where the school year is none.
+// MakeClaim keeps a family's statement; it counts as met only when a counselor confirms it. Whoever may
+// change the sheet may make one, about what the condition of a course on it asks for and nothing meets. The
+// error is BadRecord where the school year is none.
 func (s *Service) MakeClaim(ctx context.Context, by int64, at schoolyear.Place, c Claiming) (*Desk, error) {
 	for _, said := range []*string{&c.Note, &c.SchoolYear, &c.Term, &c.Mark} {
 		*said = text.Tidy(*said)
@@ -414,7 +422,8 @@ func (s *Service) MakeClaim(ctx context.Context, by int64, at schoolyear.Place, 
 			return nil, err
 		}
 		signal.By, signal.Note = d.Actor.ID, c.Note
-		signal.Cells = store.Cells{"student": at.Student, "kind": signal.Kind, "courseCode": signal.Code, "name": signal.Name, "by": signal.By, "note": signal.Note,
+		signal.Cells = store.Cells{"student": at.Student, "kind": signal.Kind, "courseCode": signal.Code,
+			"name": signal.Name, "by": signal.By, "note": signal.Note,
 			"schoolYear": c.SchoolYear, "term": c.Term, "mark": c.Mark}
 		maps.DeleteFunc(signal.Cells, func(_, cell string) bool { return cell == "" }) // as a file that is read has them
 		change := d.Change("claim", "", map[string]any{"course": c.Course, "message": c.Note})
@@ -423,10 +432,12 @@ func (s *Service) MakeClaim(ctx context.Context, by int64, at schoolyear.Place, 
 	})
 }
 
-// claimed makes of a claim a signal. The errors are NotOnSheet, and NoClaim where there is nothing of the kind to be claimed.
+// claimed makes of a claim a signal. The errors are NotOnSheet, and NoClaim where there is nothing of the
+// kind to be claimed.
 func (d *Desk) claimed(c *Claiming) (*store.SignalRow, error) {
 	course, ok := d.Year.Index(c.Course)
-	if !ok || !slices.ContainsFunc(slices.Concat(d.Sheet.Requests, d.Sheet.Summer, d.Sheet.Alternates), func(e sheet.Entry) bool { return e.Course == course }) {
+	if !ok || !slices.ContainsFunc(slices.Concat(d.Sheet.Requests, d.Sheet.Summer, d.Sheet.Alternates),
+		func(e sheet.Entry) bool { return e.Course == course }) {
 		return nil, problem.New(problem.NotOnSheet)
 	}
 	for _, proof := range d.Known.Explain(&d.Sheet, course) {
@@ -451,8 +462,10 @@ func (d *Desk) claimed(c *Claiming) (*store.SignalRow, error) {
 	return nil, problem.New(problem.NoClaim)
 }
 
-var editCodes = map[error]problem.Code{sheet.ErrFixed: problem.Fixed, sheet.ErrNotOnSheet: problem.NotOnSheet, sheet.ErrBarred: problem.Barred, sheet.ErrEarned: problem.Earned, sheet.ErrOrder: problem.BadOrder,
-	sheet.ErrStandsFor: problem.BadStandsFor, sheet.ErrFull: problem.Full, sheet.ErrSummer: problem.SummerAlternate, sheet.ErrOver: problem.OverMaximum, sheet.ErrThere: problem.OnSheet,
+var editCodes = map[error]problem.Code{sheet.ErrFixed: problem.Fixed, sheet.ErrNotOnSheet: problem.NotOnSheet,
+	sheet.ErrBarred: problem.Barred, sheet.ErrEarned: problem.Earned, sheet.ErrOrder: problem.BadOrder,
+	sheet.ErrStandsFor: problem.BadStandsFor, sheet.ErrFull: problem.Full, sheet.ErrSummer: problem.SummerAlternate,
+	sheet.ErrOver: problem.OverMaximum, sheet.ErrThere: problem.OnSheet,
 	sheet.ErrNothing: problem.NothingToAdd, sheet.ErrKind: problem.BadAct}
 
 // EditCode gives the code of what core/sheet refuses an edit for.

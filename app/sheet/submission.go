@@ -13,10 +13,11 @@ import (
 	"rubricon/store"
 )
 
-// Submit hands the sheet in: it is refused with the list of what to mend, or accepted with a receipt number and time. Submitting the
-// same sheet twice gives the same receipt. Agreed names the commitments that the student agrees to, all that concern them; who submits
-// for the student agrees to none in their place.
-func (s *Service) Submit(ctx context.Context, by int64, at schoolyear.Place, version int64, reason string, agreed ...string) (*Desk, error) {
+// Submit hands the sheet in: it is refused with the list of what to mend, or accepted with a receipt number
+// and time. Submitting the same sheet twice gives the same receipt. Agreed names the commitments that the
+// student agrees to, all that concern them; who submits for the student agrees to none in their place.
+func (s *Service) Submit(ctx context.Context, by int64, at schoolyear.Place, version int64, reason string,
+	agreed ...string) (*Desk, error) {
 	return s.Act(ctx, by, at, version, acts.Submit, reason, func(d *Desk) (*store.Change, error) {
 		agreed, err := d.agreedTo(false, agreed, d.instead(acts.Submit))
 		if err != nil {
@@ -30,13 +31,15 @@ func (s *Service) Submit(ctx context.Context, by int64, at schoolyear.Place, ver
 		change := d.Change("submit", text.Tidy(reason), map[string]any{"receipt": receipt})
 		change.State.State, change.State.Submission = string(acts.Submitted), d.Row.Submission+1
 		change.State.Message, change.State.ClearedAt = "", nil
-		change.Submission = &store.Submission{Receipt: receipt, Catalog: d.Year.CatalogVersion, Policy: d.Year.PolicyVersion, Entries: d.submitted(), Judgement: summary(d), Agreed: agreed}
+		change.Submission = &store.Submission{Receipt: receipt, Catalog: d.Year.CatalogVersion, Policy: d.Year.PolicyVersion,
+			Entries: d.submitted(), Judgement: summary(d), Agreed: agreed}
 		d.settle(&change.State, acts.Signatures{})
 		return change, nil
 	})
 }
 
-// AsSubmitted is the desk with what was submitted on it, where that stands and the sheet has been changed since; else the desk as it is.
+// AsSubmitted is the desk with what was submitted on it, where that stands and the sheet has been changed
+// since; else the desk as it is.
 func (d *Desk) AsSubmitted() *Desk {
 	if !d.Changed || d.Kind == acts.WhatWas {
 		return d
@@ -50,8 +53,8 @@ func (d *Desk) AsSubmitted() *Desk {
 	return &out
 }
 
-// Handed gives a sheet as it was handed in with a receipt, for looking at: the one that stands, or an earlier one. The error is NotFound
-// where there was none with that receipt.
+// Handed gives a sheet as it was handed in with a receipt, for looking at: the one that stands, or an earlier
+// one. The error is NotFound where there was none with that receipt.
 func (s *Service) Handed(ctx context.Context, by int64, at schoolyear.Place, receipt string) (*Desk, error) {
 	at.Draft = 0 // of the sheet, whatever lies beside it
 	d, err := s.Open(ctx, by, at)
@@ -86,8 +89,8 @@ func (d *Desk) Agree() (student, guardian []string) {
 	return student, guardian
 }
 
-// Acknowledgement is something that holds nothing up and is acknowledged by whoever submits: a rule that does not hold, or a course whose
-// condition is not met, or one that is being taken now and would not count again.
+// Acknowledgement is something that holds nothing up and is acknowledged by whoever submits: a rule that does
+// not hold, or a course whose condition is not met, or one that is being taken now and would not count again.
 type Acknowledgement struct {
 	Rule, Course string
 	Taking       bool
@@ -122,8 +125,8 @@ func (d *Desk) Acknowledge() (list []Acknowledgement) {
 	return list
 }
 
-// agreedTo checks that every commitment that concerns the student, or a guardian, is among those agreed to. The error is NeedsCommitment.
-// Where somebody of the school acts for the family, nothing is agreed to.
+// agreedTo checks that every commitment that concerns the student, or a guardian, is among those agreed to.
+// The error is NeedsCommitment. Where somebody of the school acts for the family, nothing is agreed to.
 func (d *Desk) agreedTo(guardian bool, agreed []string, instead bool) (kept []string, err error) {
 	if instead {
 		return nil, nil
@@ -178,7 +181,8 @@ func summary(d *Desk) Judgement {
 		if r.HasEntry {
 			entry = r.Entry.String()
 		}
-		out.Requests = append(out.Requests, JudgedRequest{y.Codes[r.Course], entry, r.Repeat, r.Barred, y.TermNames(j.Packing.Spans[i])})
+		out.Requests = append(out.Requests, JudgedRequest{Course: y.Codes[r.Course], Entry: entry, Repeat: r.Repeat,
+			Barred: r.Barred, Terms: y.TermNames(j.Packing.Spans[i])})
 	}
 	return out
 }

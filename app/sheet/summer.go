@@ -50,8 +50,8 @@ func codesOf(entries []store.EntryRow) []string {
 	return list
 }
 
-// holds tells of the sheet's part for the year, or of that for the summer, whether nothing is still to do but what waits for a person,
-// and whether nothing is still to do at all.
+// holds tells of the sheet's part for the year, or of that for the summer, whether nothing is still to do but
+// what waits for a person, and whether nothing is still to do at all.
 func (d *Desk) holds(summer bool) (complete, ready bool) {
 	if d.Judgement == nil || len(d.Gone) > 0 {
 		return false, false
@@ -85,8 +85,8 @@ func (d *Desk) SummerPhase() acts.Phase {
 	return s.Phase(d.Now)
 }
 
-// guardParts refuses a change of a part of the sheet that may not be changed now. What leaves the part for the summer as it is is no
-// change of it.
+// guardParts refuses a change of a part of the sheet that may not be changed now. What leaves the part for
+// the summer as it is is no change of it.
 func (d *Desk) guardParts(act acts.Act, before []store.EntryRow, reason string) error {
 	if !d.apart() || d.Draft != nil {
 		return nil
@@ -102,8 +102,8 @@ func (d *Desk) guardParts(act acts.Act, before []store.EntryRow, reason string) 
 	return nil
 }
 
-// SubmitSummer hands in what is requested for the summer, by itself, with a receipt number of its own; handing in nothing takes back
-// what was handed in. Doing it twice gives the same receipt.
+// SubmitSummer hands in what is requested for the summer, by itself, with a receipt number of its own;
+// handing in nothing takes back what was handed in. Doing it twice gives the same receipt.
 func (s *Service) SubmitSummer(ctx context.Context, by int64, at schoolyear.Place, version int64, reason string) (*Desk, error) {
 	return s.Act(ctx, by, at, version, acts.SubmitSummer, reason, func(d *Desk) (*store.Change, error) {
 		number, err := s.db.Queries().Sheet.NextReceipt(ctx)

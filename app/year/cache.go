@@ -16,8 +16,8 @@ import (
 	"rubricon/store"
 )
 
-// What is kept at hand, and how much of it at the most. Everything is kept by the versions it was read in, so that nothing need be
-// thrown away when a version rises: the old ages out.
+// What is kept at hand, and how much of it at the most. Everything is kept by the versions it was read in, so
+// that nothing need be thrown away when a version rises: the old ages out.
 const (
 	MaxYears  = 64
 	MaxFacts  = 30_000 // about 8 kB each
@@ -58,7 +58,8 @@ type (
 )
 
 func newCache() *cache {
-	return &cache{years: AtMost[Key, *SchoolYear](MaxYears), facts: AtMost[FactsKey, *Known](MaxFacts), actors: AtMost[actorKey, *actor.Actor](MaxPeople),
+	return &cache{years: AtMost[Key, *SchoolYear](MaxYears), facts: AtMost[FactsKey, *Known](MaxFacts),
+		actors: AtMost[actorKey, *actor.Actor](MaxPeople),
 		pupils: AtMost[pupilKey, *store.Pupil](MaxPeople)}
 }
 
@@ -110,16 +111,17 @@ func (s *Service) Year(ctx context.Context, school string, year int, catalog, po
 	if have, ok := s.cache.years.Get(key); ok {
 		return have, nil
 	}
-	return Together(ctx, &s.cache.compile, fmt.Sprintf("%q %d %d %d", school, year, catalog, policy), func(ctx context.Context) (*SchoolYear, error) {
-		if have, ok := s.cache.years.Get(key); ok {
-			return have, nil
-		}
-		have, err := s.compileYear(ctx, key)
-		if err == nil {
-			s.cache.years.Add(key, have)
-		}
-		return have, err
-	})
+	return Together(ctx, &s.cache.compile, fmt.Sprintf("%q %d %d %d", school, year, catalog, policy),
+		func(ctx context.Context) (*SchoolYear, error) {
+			if have, ok := s.cache.years.Get(key); ok {
+				return have, nil
+			}
+			have, err := s.compileYear(ctx, key)
+			if err == nil {
+				s.cache.years.Add(key, have)
+			}
+			return have, err
+		})
 }
 
 func (s *Service) compileYear(ctx context.Context, key Key) (*SchoolYear, error) {
@@ -139,12 +141,12 @@ func (s *Service) compileYear(ctx context.Context, key Key) (*SchoolYear, error)
 	if len(b.Problems) > 0 {
 		return nil, fmt.Errorf("the stored catalog of %s for %d cannot be compiled: %v", key.School, key.Year, b.Problems[0])
 	}
-	return &SchoolYear{b.Year, key.School, row.SchoolName, key.Catalog, key.Policy}, nil
+	return &SchoolYear{Year: b.Year, School: key.School, Name: row.SchoolName, CatalogVersion: key.Catalog, PolicyVersion: key.Policy}, nil
 }
 
 // Actor gives who an account is in a school, as seen from a year. The error is NotFound for a stranger.
 func (s *Service) Actor(ctx context.Context, school string, year int, roster, account int64) (*actor.Actor, error) {
-	key := actorKey{school, year, account, roster}
+	key := actorKey{school: school, year: year, account: account, roster: roster}
 	if have, ok := s.cache.actors.Get(key); ok {
 		return have, nil
 	}
@@ -181,8 +183,8 @@ func (s *Service) Pupil(ctx context.Context, at Place, v *store.Versions) (*stor
 	return &p, nil
 }
 
-// KnownOf gives the compiled facts of some sheets of one year, reading those that are not at hand in one go. It reads outside any
-// transaction, so that only what is committed is kept at hand.
+// KnownOf gives the compiled facts of some sheets of one year, reading those that are not at hand in one go.
+// It reads outside any transaction, so that only what is committed is kept at hand.
 func (s *Service) KnownOf(ctx context.Context, y *SchoolYear, rows []*store.SheetRow) ([]*Known, error) {
 	out := make([]*Known, len(rows))
 	keys := make([]FactsKey, len(rows))
@@ -215,7 +217,8 @@ func compileFacts(y *catalog.Year, row *store.SheetRow, facts store.FactsRow) *K
 	student := sheet.Student{ID: row.Student, Grade: row.Grade, Programs: row.Programs.V}
 	k := &Known{}
 	for _, r := range facts.Records.V {
-		record := sheet.Record{Code: r.Code, Title: r.Title, Subjects: r.Subjects, Year: r.Year, Term: r.Term, Credits: credit.Amount(r.Credits), Outcome: sheet.Outcome(r.Outcome)}
+		record := sheet.Record{Code: r.Code, Title: r.Title, Subjects: r.Subjects, Year: r.Year, Term: r.Term,
+			Credits: credit.Amount(r.Credits), Outcome: sheet.Outcome(r.Outcome)}
 		if r.Mark != nil {
 			record.Mark, record.HasMark = credit.Amount(*r.Mark), true
 		}
@@ -227,7 +230,8 @@ func compileFacts(y *catalog.Year, row *store.SheetRow, facts store.FactsRow) *K
 			k.Declined = append(k.Declined, Declined{claimOf(&x), x.Answer, x.Decider})
 			continue
 		}
-		student.Signals = append(student.Signals, sheet.Signal{Kind: sheet.SignalKind(x.Kind), Code: x.Code, Name: x.Name, Value: credit.Amount(x.Value), By: x.By, Note: x.Note})
+		student.Signals = append(student.Signals, sheet.Signal{Kind: sheet.SignalKind(x.Kind), Code: x.Code, Name: x.Name,
+			Value: credit.Amount(x.Value), By: x.By, Note: x.Note})
 		k.Said, k.SignalIDs = append(k.Said, x.ByName), append(k.SignalIDs, x.ID)
 		if x.Kind == string(sheet.Claim) {
 			k.Claims = append(k.Claims, claimOf(&x))

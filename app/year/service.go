@@ -1,4 +1,5 @@
-// Package year compiles school years and what is known of their students, caches them by version, and says who acts in them.
+// Package year compiles school years and what is known of their students, caches them by version, and says
+// who acts in them.
 package year
 
 import "rubricon/store"

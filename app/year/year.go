@@ -14,8 +14,8 @@ import (
 	"rubricon/store"
 )
 
-// SchoolYear is a school year as the computation works on it, with the versions of catalog and policy it was compiled from. It is
-// immutable.
+// SchoolYear is a school year as the computation works on it, with the versions of catalog and policy it was
+// compiled from. It is immutable.
 type SchoolYear struct {
 	*catalog.Year
 	School, Name                  string
@@ -25,9 +25,10 @@ type SchoolYear struct {
 // compileTimeout bounds a compilation, which goes on when the request that began it has ended: others wait for it too.
 const compileTimeout = 30 * time.Second
 
-// Together does something once for all who ask for it at the same time by one name. It is detached from whoever asked first, and bounded by
-// itself; who asks waits no longer than their own context.
-func Together[T any](ctx context.Context, group *singleflight.Group, name string, work func(context.Context) (T, error)) (out T, err error) {
+// Together does something once for all who ask for it at the same time by one name. It is detached from
+// whoever asked first, and bounded by itself; who asks waits no longer than their own context.
+func Together[T any](ctx context.Context, group *singleflight.Group, name string,
+	work func(context.Context) (T, error)) (out T, err error) {
 	done := group.DoChan(name, func() (any, error) {
 		ctx, stop := context.WithTimeout(context.WithoutCancel(ctx), compileTimeout)
 		defer stop()
@@ -60,7 +61,8 @@ func Moment(t *time.Time) time.Time {
 	return *t
 }
 
-// AsFile makes a file of rows by column. Columns that rows entered here have and the file had not are added to its header.
+// AsFile makes a file of rows by column. Columns that rows entered here have and the file had not are added
+// to its header.
 func AsFile(name string, header []string, rows []store.Cells) bundle.File {
 	used := map[string]bool{}
 	for _, row := range rows {

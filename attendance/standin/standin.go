@@ -1,4 +1,5 @@
-// Package standin is a stand-in for a system that keeps attendance: it holds marks in memory, shows them on a page on which more can be made, gives them out as attendance.csv, and answers as package attendance asks.
+// Package standin is a stand-in for a system that keeps attendance: it holds marks in memory, shows them on a
+// page on which more can be made, gives them out as attendance.csv, and answers as package attendance asks.
 package standin
 
 import (
@@ -49,7 +50,7 @@ func (s *Server) Put(school string, m attendance.Mark) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if len(s.marks) < most {
-		s.marks[key{school, m.Student, m.Section, m.Date}] = m.Mark
+		s.marks[key{school: school, student: m.Student, section: m.Section, date: m.Date}] = m.Mark
 	}
 }
 
@@ -105,7 +106,9 @@ func (s *Server) change(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	school := r.PathValue("school")
-	at := func(m attendance.Mark) key { return key{school, m.Student, m.Section, m.Date} }
+	at := func(m attendance.Mark) key {
+		return key{school: school, student: m.Student, section: m.Section, date: m.Date}
+	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.made[c.Key] {
@@ -165,8 +168,10 @@ func (s *Server) page(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) add(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, 1<<16)
-	m := attendance.Mark{Student: strings.TrimSpace(r.FormValue("student")), Section: strings.TrimSpace(r.FormValue("section")), Date: r.FormValue("date"), Mark: r.FormValue("mark")}
-	if _, err := time.Parse(time.DateOnly, m.Date); err != nil || m.Student == "" || m.Section == "" || !slices.Contains(attendance.Marks, m.Mark) || r.FormValue("school") == "" {
+	m := attendance.Mark{Student: strings.TrimSpace(r.FormValue("student")),
+		Section: strings.TrimSpace(r.FormValue("section")), Date: r.FormValue("date"), Mark: r.FormValue("mark")}
+	if _, err := time.Parse(time.DateOnly, m.Date); err != nil || m.Student == "" || m.Section == "" ||
+		!slices.Contains(attendance.Marks, m.Mark) || r.FormValue("school") == "" {
 		http.Error(w, "A mark has a student, a section, a date and one of the words. Go back and fill them in.", http.StatusBadRequest)
 		return
 	}

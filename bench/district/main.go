@@ -1,5 +1,7 @@
-// Command district measures a district in one database on one machine: so many schools with so many students each are checked and taken in by the commands that an operator uses, one after the other; then one server process answers
-// for all of them. What must stay linear (time by school) and bounded (memory) is printed for the first and the last of them.
+// Command district measures a district in one database on one machine: so many schools with so many students
+// each are checked and taken in by the commands that an operator uses, one after the other; then one server
+// process answers for all of them. What must stay linear (time by school) and bounded (memory) is printed for
+// the first and the last of them.
 package main
 
 import (
@@ -110,7 +112,8 @@ func run(ctx context.Context, schools, students int) error {
 			return err
 		}
 		now := time.Now()
-		if err := cases.Catalog.SetWindow(ctx, id, year, appcatalog.Window{Grade: -1, Opens: now, Families: now.AddDate(0, 0, 7), Counselors: now.AddDate(0, 0, 14)}); err != nil {
+		if err := cases.Catalog.SetWindow(ctx, id, year,
+			appcatalog.Window{Grade: -1, Opens: now, Families: now.AddDate(0, 0, 7), Counselors: now.AddDate(0, 0, 14)}); err != nil {
 			return err
 		}
 	}
@@ -140,10 +143,12 @@ func report(what string, list []used) {
 		all, most = all+u.time, max(most, u.memory)
 	}
 	quarter := max(1, len(list)/4)
-	fmt.Printf("%s: %v in all; a school %v, of the first quarter %v, of the last %v; memory at most %d MB\n", what, all.Round(time.Second), mean(list), mean(list[:quarter]), mean(list[len(list)-quarter:]), most>>20)
+	fmt.Printf("%s: %v in all; a school %v, of the first quarter %v, of the last %v; memory at most %d MB\n", what,
+		all.Round(time.Second), mean(list), mean(list[:quarter]), mean(list[len(list)-quarter:]), most>>20)
 }
 
-// passwords gives every account the demo's, hashed once, at next to no cost; at the first sign-in it is hashed anew as in operation.
+// passwords gives every account the demo's, hashed once, at next to no cost; at the first sign-in it is
+// hashed anew as in operation.
 func passwords(ctx context.Context, owner string) error {
 	own, err := stage.SQL(owner)
 	if err != nil {
@@ -154,7 +159,10 @@ func passwords(ctx context.Context, owner string) error {
 	if err != nil {
 		return err
 	}
-	_, err = own.ExecContext(ctx, `INSERT INTO account_password (account_id, hash, once, set_at) SELECT id, $1, false, now() FROM account ON CONFLICT (account_id) DO UPDATE SET hash = $1, once = false`, hash)
+	_, err = own.ExecContext(ctx,
+		`INSERT INTO account_password (account_id, hash, once, set_at) SELECT id, $1, false, now() FROM account
+			ON CONFLICT (account_id) DO UPDATE SET hash = $1, once = false`,
+		hash)
 	if err == nil {
 		_, err = own.ExecContext(ctx, `ANALYZE`)
 	}
@@ -192,7 +200,8 @@ func serve(url string, ids []string, students int) error {
 	if err := memory("at the start"); err != nil {
 		return err
 	}
-	// One after the other: the first page of a student, and what the office looks at, when nobody of the school was there before, and again.
+	// One after the other: the first page of a student, and what the office looks at, when nobody of the school
+	// was there before, and again.
 	type pupil struct {
 		b     *stage.Browser
 		sheet string
@@ -201,7 +210,8 @@ func serve(url string, ids []string, students int) error {
 	for n, id := range ids {
 		path := fmt.Sprintf("/api/schools/%s/years/%d", id, year)
 		office := v.Browser(n)
-		if err := office.Ask("signing in", "POST", "/api/session", fmt.Sprintf(`{"username":%q,"password":%q}`, "office."+id, demo.Password), nil); err != nil {
+		if err := office.Ask("signing in", "POST", "/api/session",
+			fmt.Sprintf(`{"username":%q,"password":%q}`, "office."+id, demo.Password), nil); err != nil {
 			return err
 		}
 		for _, when := range []string{"first", "again"} {
@@ -227,8 +237,12 @@ func serve(url string, ids []string, students int) error {
 			of++
 			p := pupil{v.Browser(1000 + len(at)), path + "/students/" + f.ID + "/sheet"}
 			for _, step := range []struct{ what, method, path, body string }{
-				{"signing in", "POST", "/api/session", fmt.Sprintf(`{"username":%q,"password":%q}`, f.Username, demo.Password)},
-				{"first page: the page", "GET", "/", ""}, {"first page: who one is", "GET", "/api/me", ""}, {"first page: the catalog", "GET", path + "/catalog", ""}, {"first page: the sheet", "GET", p.sheet, ""},
+				{what: "signing in", method: "POST", path: "/api/session",
+					body: fmt.Sprintf(`{"username":%q,"password":%q}`, f.Username, demo.Password)},
+				{what: "first page: the page", method: "GET", path: "/", body: ""},
+				{what: "first page: who one is", method: "GET", path: "/api/me", body: ""},
+				{what: "first page: the catalog", method: "GET", path: path + "/catalog", body: ""},
+				{what: "first page: the sheet", method: "GET", path: p.sheet, body: ""},
 			} {
 				if err := p.b.Ask(step.what, step.method, step.path, step.body, nil); err != nil {
 					return err
@@ -259,7 +273,8 @@ func serve(url string, ids []string, students int) error {
 	if err := memory("after all"); err != nil {
 		return err
 	}
-	v.Report(time.Since(began), "signing in", "first page: the page", "first page: who one is", "first page: the catalog", "first page: the sheet", "caseload, first", "caseload, again", "demand, first", "demand, again", "the sheet", "a change")
+	v.Report(time.Since(began), "signing in", "first page: the page", "first page: who one is", "first page: the catalog",
+		"first page: the sheet", "caseload, first", "caseload, again", "demand, first", "demand, again", "the sheet", "a change")
 	return v.Failed()
 }
 

@@ -1,6 +1,6 @@
-// Package exact hands a placement problem to an outside mixed-integer solver, COIN-OR CBC (Debian's coinor-cbc), as a check on
-// core/placement: the model is written straight from the definition of a valid placement, with a variable for each wish and
-// section, and shares no code with the search.
+// Package exact hands a placement problem to an outside mixed-integer solver, COIN-OR CBC (Debian's
+// coinor-cbc), as a check on core/placement: the model is written straight from the definition of a valid
+// placement, with a variable for each wish and section, and shares no code with the search.
 package exact
 
 import (
@@ -180,7 +180,8 @@ func Solve(ctx context.Context, p *placement.Problem, limit time.Duration) (*Res
 		return nil, err
 	}
 	start := time.Now()
-	text, err := exec.CommandContext(ctx, program, in, "-sec", strconv.Itoa(max(1, int(limit.Seconds()))), "-timeMode", "elapsed", "-ratioGap", "0",
+	text, err := exec.CommandContext(ctx, program, in, "-sec", strconv.Itoa(max(1, int(limit.Seconds()))), "-timeMode",
+		"elapsed", "-ratioGap", "0",
 		"-threads", "2", "-solve", "-solution", solution).CombinedOutput()
 	took := time.Since(start)
 	if err != nil {

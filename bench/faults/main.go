@@ -1,5 +1,7 @@
-// Command faults tries what goes wrong in operation: a server process of its own answers a stream of changes while the database under it is started anew, killed, slowed down, filled up, or replaced by its standby;
-// afterwards every change that was answered must be there. It tells of each fault what came of it; -only tries one alone.
+// Command faults tries what goes wrong in operation: a server process of its own answers a stream of changes
+// while the database under it is started anew, killed, slowed down, filled up, or replaced by its standby;
+// afterwards every change that was answered must be there. It tells of each fault what came of it; -only
+// tries one alone.
 package main
 
 import (
@@ -33,13 +35,15 @@ func main() {
 		try        func(context.Context, *bench) error
 		settings   []string
 	}{
-		{"restart", "the database is started anew", restart, nil},
-		{"kill", "the database is killed, and recovers", kill, nil},
-		{"server", "the server process is killed ten times at random moments, and started again", killServer, nil},
-		{"slow", "every commit takes 100 ms more (commit_delay), as on a slow disk", slow, []string{"commit_delay=100000", "commit_siblings=0"}},
-		{"full", "the disk of the database is full, and is made room on", full, nil},
-		{"standby", "the database is killed, and its synchronous standby is promoted", standby, []string{"wal_level=replica", "synchronous_standby_names=*", "synchronous_commit=on"}},
-		{"moment", "a backup is brought back to a moment", moment, []string{"wal_level=replica", "archive_mode=on"}},
+		{name: "restart", what: "the database is started anew", try: restart, settings: nil},
+		{name: "kill", what: "the database is killed, and recovers", try: kill, settings: nil},
+		{name: "server", what: "the server process is killed ten times at random moments, and started again", try: killServer, settings: nil},
+		{name: "slow", what: "every commit takes 100 ms more (commit_delay), as on a slow disk", try: slow,
+			settings: []string{"commit_delay=100000", "commit_siblings=0"}},
+		{name: "full", what: "the disk of the database is full, and is made room on", try: full, settings: nil},
+		{name: "standby", what: "the database is killed, and its synchronous standby is promoted", try: standby,
+			settings: []string{"wal_level=replica", "synchronous_standby_names=*", "synchronous_commit=on"}},
+		{name: "moment", what: "a backup is brought back to a moment", try: moment, settings: []string{"wal_level=replica", "archive_mode=on"}},
 	}
 	bad := false
 	for _, f := range faults {
@@ -137,7 +141,8 @@ func (b *bench) load(ctx context.Context) error {
 	}
 	now := time.Now()
 	b.stream = &stream{kept: map[string][]string{}}
-	return cases.Catalog.SetWindow(ctx, demo.SchoolID, year, appcatalog.Window{Grade: -1, Opens: now.Add(-time.Hour), Families: now.AddDate(0, 0, 1), Counselors: now.AddDate(0, 0, 2)})
+	return cases.Catalog.SetWindow(ctx, demo.SchoolID, year,
+		appcatalog.Window{Grade: -1, Opens: now.Add(-time.Hour), Families: now.AddDate(0, 0, 1), Counselors: now.AddDate(0, 0, 2)})
 }
 
 // start starts the server process and waits until it is ready.
@@ -167,7 +172,9 @@ func (b *bench) while(fault func() error) error {
 	err := fault()
 	time.Sleep(4 * time.Second)
 	b.stop()
-	fmt.Printf("  %d changes were answered before, %d afterwards, %d not; %d times 503 with when to come back; the longest pause between two answers was %s\n", before, b.counted()-before, b.unanswered(), b.away(), b.pause().Round(10*time.Millisecond))
+	fmt.Printf("  %d changes were answered before, %d afterwards, %d not; %d times 503 with when to come back; the "+
+		"longest pause between two answers was %s\n",
+		before, b.counted()-before, b.unanswered(), b.away(), b.pause().Round(10*time.Millisecond))
 	if b.why != "" {
 		fmt.Println("  the first that was not answered:", b.why)
 	}
@@ -265,7 +272,8 @@ func standby(ctx context.Context, b *bench) error {
 		return err
 	}
 	b.end()
-	b.url = strings.Replace(b.url, fmt.Sprintf("127.0.0.1:%d", b.pg.Port), fmt.Sprintf("127.0.0.1:%d,127.0.0.1:%d", b.pg.Port, follows.Port), 1) + "&target_session_attrs=read-write"
+	b.url = strings.Replace(b.url, fmt.Sprintf("127.0.0.1:%d", b.pg.Port),
+		fmt.Sprintf("127.0.0.1:%d,127.0.0.1:%d", b.pg.Port, follows.Port), 1) + "&target_session_attrs=read-write"
 	if err := b.start(); err != nil {
 		return err
 	}
@@ -281,7 +289,8 @@ func standby(ctx context.Context, b *bench) error {
 	})
 }
 
-// moment makes a base backup and changes, takes an export, makes more changes, and brings the backup back to the moment of the export.
+// moment makes a base backup and changes, takes an export, makes more changes, and brings the backup back to
+// the moment of the export.
 func moment(ctx context.Context, b *bench) error {
 	base := filepath.Join(b.dir, "base")
 	if err := b.pg.Copy(base); err != nil {
@@ -309,7 +318,9 @@ func moment(ctx context.Context, b *bench) error {
 	if err := os.Rename(filepath.Join(base, "standby.signal"), filepath.Join(base, "recovery.signal")); err != nil {
 		return err
 	}
-	back, err := local.Start(ctx, local.Options{Dir: base, Settings: []string{"restore_command=cp " + filepath.Join(b.dir, "archive") + "/%f %p", "recovery_target_time=" + at.UTC().Format("2006-01-02 15:04:05.999999+00"), "recovery_target_action=promote"}})
+	back, err := local.Start(ctx, local.Options{Dir: base,
+		Settings: []string{"restore_command=cp " + filepath.Join(b.dir, "archive") + "/%f %p",
+			"recovery_target_time=" + at.UTC().Format("2006-01-02 15:04:05.999999+00"), "recovery_target_action=promote"}})
 	if err != nil {
 		return err
 	}

@@ -66,7 +66,8 @@ func (b *bench) signIn(ctx context.Context) error {
 		ID       string `db:"id"`
 		Username string `db:"username"`
 	}
-	if err := read.SelectContext(ctx, &list, `SELECT id, username FROM person WHERE school_id = $1 AND role = 'student' ORDER BY id LIMIT $2`, demo.SchoolID, streams); err != nil {
+	if err := read.SelectContext(ctx, &list,
+		`SELECT id, username FROM person WHERE school_id = $1 AND role = 'student' ORDER BY id LIMIT $2`, demo.SchoolID, streams); err != nil {
 		return err
 	}
 	for _, x := range list {
@@ -75,7 +76,8 @@ func (b *bench) signIn(ctx context.Context) error {
 			return err
 		}
 		s := &student{id: x.ID, username: x.Username, client: &http.Client{Jar: jar, Timeout: 20 * time.Second}}
-		if status, text, err := b.send(s, "POST", "/api/session", fmt.Sprintf(`{"username":%q,"password":%q}`, s.username, demo.Password)); err != nil || status != http.StatusOK {
+		if status, text, err := b.send(s, "POST", "/api/session",
+			fmt.Sprintf(`{"username":%q,"password":%q}`, s.username, demo.Password)); err != nil || status != http.StatusOK {
 			return fmt.Errorf("signing in: %d %s %w", status, text, err)
 		}
 		if err := b.look(s); err != nil {
@@ -159,7 +161,8 @@ func (b *stream) change(s *student) {
 	act := map[bool]string{true: "remove", false: "request"}[s.on]
 	began := time.Now()
 	for tries := 0; tries < 200; tries++ {
-		status, text, err := b.send(s, "POST", b.sheet(s)+"/changes", fmt.Sprintf(`{"version":%d,"key":%q,"act":%q,"course":"GTR1"}`, s.version, key, act))
+		status, text, err := b.send(s, "POST", b.sheet(s)+"/changes",
+			fmt.Sprintf(`{"version":%d,"key":%q,"act":%q,"course":"GTR1"}`, s.version, key, act))
 		b.mu.Lock()
 		switch {
 		case err != nil:
@@ -203,7 +206,8 @@ func (b *bench) verify(ctx context.Context) error {
 	all := 0
 	for _, s := range b.students {
 		var have []string
-		if err := db.SelectContext(ctx, &have, `SELECT key FROM event WHERE school_id = $1 AND year = $2 AND student_id = $3 AND key <> ''`, demo.SchoolID, year, s.id); err != nil {
+		if err := db.SelectContext(ctx, &have,
+			`SELECT key FROM event WHERE school_id = $1 AND year = $2 AND student_id = $3 AND key <> ''`, demo.SchoolID, year, s.id); err != nil {
 			return err
 		}
 		slices.Sort(have)

@@ -1,7 +1,11 @@
-// Command morning measures the morning on which a window opens: so many students sign in within so many minutes, and change their sheets, against a server process of its own on loopback and a database that keeps every commit.
+// Command morning measures the morning on which a window opens: so many students sign in within so many
+// minutes, and change their sheets, against a server process of its own on loopback and a database that keeps
+// every commit.
 //
-// The model: students come one after the other, at random, over the whole time. Each signs in (the password costs what it costs in operation), reads who they are, the catalog and the sheet; then makes six changes, thinking 20 s
-// before each on average (exponential), and after every other one asks what each course would do, as the page does. A student who is answered 429 or 503 comes back when told to.
+// The model: students come one after the other, at random, over the whole time. Each signs in (the password
+// costs what it costs in operation), reads who they are, the catalog and the sheet; then makes six changes,
+// thinking 20 s before each on average (exponential), and after every other one asks what each course would
+// do, as the page does. A student who is answered 429 or 503 comes back when told to.
 package main
 
 import (
@@ -57,12 +61,14 @@ func run(ctx context.Context, students int, within, think time.Duration) error {
 	if err != nil {
 		return err
 	}
-	cases := app.New(at.DB, app.Options{FirstPasswordsStay: true, NoPost: true, Hashes: stage.Cheap}) // at the first sign-in a hash is made anew at its real cost
+	// at the first sign-in a hash is made anew at its real cost
+	cases := app.New(at.DB, app.Options{FirstPasswordsStay: true, NoPost: true, Hashes: stage.Cheap})
 	if _, err := cases.Imports.Import(ctx, read, 0); err != nil {
 		return err
 	}
 	now := time.Now()
-	if err := cases.Catalog.SetWindow(ctx, demo.SchoolID, year, appcatalog.Window{Grade: -1, Opens: now, Families: now.AddDate(0, 0, 7), Counselors: now.AddDate(0, 0, 14)}); err != nil {
+	if err := cases.Catalog.SetWindow(ctx, demo.SchoolID, year,
+		appcatalog.Window{Grade: -1, Opens: now, Families: now.AddDate(0, 0, 7), Counselors: now.AddDate(0, 0, 14)}); err != nil {
 		return err
 	}
 	listen, err := stage.Free()
@@ -99,7 +105,8 @@ func run(ctx context.Context, students int, within, think time.Duration) error {
 	}
 	come.Wait()
 	m.Report(time.Since(began), "signing in", "who one is", "the catalog", "the sheet", "a change", "what each course would do")
-	fmt.Printf("a bare write of one row took %v: in the middle a change costs %.1f of them\n", bare.Round(10*time.Microsecond), float64(m.Median("a change"))/float64(bare))
+	fmt.Printf("a bare write of one row took %v: in the middle a change costs %.1f of them\n",
+		bare.Round(10*time.Microsecond), float64(m.Median("a change"))/float64(bare))
 	return m.Failed()
 }
 
@@ -108,7 +115,8 @@ func bareWrite(ctx context.Context, db *sqlx.DB) (time.Duration, error) {
 	var took []time.Duration
 	for range 200 {
 		began := time.Now()
-		if _, err := db.ExecContext(ctx, `UPDATE sheet SET touched = touched WHERE school_id = $1 AND year = $2 AND student_id = 's0001'`, demo.SchoolID, year); err != nil {
+		if _, err := db.ExecContext(ctx,
+			`UPDATE sheet SET touched = touched WHERE school_id = $1 AND year = $2 AND student_id = 's0001'`, demo.SchoolID, year); err != nil {
 			return 0, err
 		}
 		took = append(took, time.Since(began))
@@ -126,8 +134,10 @@ func (m *morning) student(n int, id, username string) {
 		Entries []onSheet `json:"entries"`
 	}
 	for _, step := range []struct{ what, method, path, body string }{
-		{"signing in", "POST", "/api/session", fmt.Sprintf(`{"username":%q,"password":%q}`, username, demo.Password)},
-		{"who one is", "GET", "/api/me", ""}, {"the catalog", "GET", fmt.Sprintf("/api/schools/%s/years/%d/catalog", demo.SchoolID, year), ""}, {"the sheet", "GET", sheet, ""},
+		{what: "signing in", method: "POST", path: "/api/session", body: fmt.Sprintf(`{"username":%q,"password":%q}`, username, demo.Password)},
+		{what: "who one is", method: "GET", path: "/api/me", body: ""},
+		{what: "the catalog", method: "GET", path: fmt.Sprintf("/api/schools/%s/years/%d/catalog", demo.SchoolID, year),
+			body: ""}, {what: "the sheet", method: "GET", path: sheet, body: ""},
 	} {
 		var into any
 		if step.what == "the sheet" {
@@ -146,7 +156,8 @@ func (m *morning) student(n int, id, username string) {
 	for i := range changes {
 		time.Sleep(time.Duration(rand.ExpFloat64() * float64(m.think)))
 		act := map[bool]string{true: "remove", false: "request"}[on]
-		err := s.Ask("a change", "POST", sheet+"/changes", fmt.Sprintf(`{"version":%d,"key":"%s-%d","act":%q,"course":%q}`, view.Version, id, i, act, courses[0]), &view)
+		err := s.Ask("a change", "POST", sheet+"/changes",
+			fmt.Sprintf(`{"version":%d,"key":"%s-%d","act":%q,"course":%q}`, view.Version, id, i, act, courses[0]), &view)
 		if errors.Is(err, stage.ErrRefused) && !on && len(courses) > 1 { // earned already, or not for this grade
 			courses = courses[1:]
 			continue

@@ -1,6 +1,6 @@
-// Command paint measures, in Chromium, how long the student's year takes from a key press or a movement to the painted result: searching,
-// pointing at a course, adding one, and ranking; on the demo school and on one of 1,000 courses. The time the server takes for a change is
-// taken off and given apart.
+// Command paint measures, in Chromium, how long the student's year takes from a key press or a movement to
+// the painted result: searching, pointing at a course, adding one, and ranking; on the demo school and on one
+// of 1,000 courses. The time the server takes for a change is taken off and given apart.
 package main
 
 import (
@@ -95,7 +95,9 @@ func measure(ctx context.Context, files []bundle.File, look func(*rod.Page, *app
 		return err
 	}
 	now := time.Now()
-	if err := cases.Catalog.SetWindow(ctx, demo.SchoolID, 2027, appcatalog.Window{Grade: -1, Opens: now.AddDate(0, 0, -7), Families: now.AddDate(0, 0, 10), Counselors: now.AddDate(0, 1, 0)}); err != nil {
+	if err := cases.Catalog.SetWindow(ctx, demo.SchoolID, 2027,
+		appcatalog.Window{Grade: -1, Opens: now.AddDate(0, 0, -7), Families: now.AddDate(0, 0, 10),
+			Counselors: now.AddDate(0, 1, 0)}); err != nil {
 		return err
 	}
 	server := httptest.NewServer(web.New(cases, web.Options{}))
@@ -150,19 +152,24 @@ func look(page *rod.Page, _ *app.App, url string, courses int) {
 	}
 	say("search", 60, `async (n) => { const words = ['tidal', '', 'norw', 'biology', 'e']; const before = said(); const at = performance.now(); type(words[n % 5]); await until(() => said() !== before); return performance.now() - at }`)
 	page.MustEval(`async () => { const before = said(); type(''); if (said() === before) return; await until(() => said() !== before) }`)
-	say("pointing at a course", 60, `async (n) => { const row = rows()[n % 3].closest('li'); const at = performance.now(); row.dispatchEvent(new PointerEvent('pointerover', {bubbles: true}))
+	say("pointing at a course", 60,
+		`async (n) => { const row = rows()[n % 3].closest('li'); const at = performance.now(); row.dispatchEvent(new PointerEvent('pointerover', {bubbles: true}))
 		await until(() => document.querySelector('[data-preview], [data-ghost]')); const took = performance.now() - at
 		row.dispatchEvent(new PointerEvent('pointerout', {bubbles: true, relatedTarget: document.body})); await until(() => !document.querySelector('[data-preview], [data-ghost]')); return took }`)
-	say("adding, the server apart", 20, `async () => { performance.clearResourceTimings(); const first = said() + rows()[0].dataset.row; const before = document.querySelectorAll('#board button[data-course]').length
+	say("adding, the server apart", 20,
+		`async () => { performance.clearResourceTimings(); const first = said() + rows()[0].dataset.row; const before = document.querySelectorAll('#board button[data-course]').length
 		const button = rows().find(r => r.textContent.includes('Fits') && !r.textContent.includes('Takes the place')); button.click(); await until(() => [...document.querySelectorAll('aside button')].some(b => b.textContent.startsWith('Request')))
 		const at = performance.now(); [...document.querySelectorAll('aside button')].find(b => b.textContent.startsWith('Request')).click()
 		await until(() => document.querySelectorAll('#board button[data-course]').length > before); const took = performance.now() - at - spent('/changes')
 		const undo = [...document.querySelectorAll('header button')].find(b => b.textContent === 'Undo'); await until(() => !undo.disabled); undo.click(); await until(() => document.querySelectorAll('#board button[data-course]').length === before)
 		await until(() => rows().length > 5 && said() + rows()[0].dataset.row === first); return took }`)
 	page.MustEval(`async () => { for (const course of ['WOO1', 'SAI1']) { const base = '/api/schools/pellworth/years/2027/students/s0001/sheet'
-		const sheet = await (await fetch(base)).json(); await fetch(base + '/changes', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({version: sheet.version, act: 'alternate', course})}) } }`)
+		const sheet = await (await fetch(base)).json(); await fetch(base + '/changes',
+		{method: 'POST', headers: {'Content-Type': 'application/json'},
+		body: JSON.stringify({version: sheet.version, act: 'alternate', course})}) } }`)
 	page.MustWait(`() => document.querySelectorAll('[aria-labelledby=alternates] button[data-course]').length >= 3`)
-	say("ranking, the server apart", 20, `async () => { performance.clearResourceTimings(); const list = () => [...document.querySelectorAll('[aria-labelledby=alternates] button[data-course]')].map(b => b.dataset.course).join()
+	say("ranking, the server apart", 20,
+		`async () => { performance.clearResourceTimings(); const list = () => [...document.querySelectorAll('[aria-labelledby=alternates] button[data-course]')].map(b => b.dataset.course).join()
 		const before = list(); const button = document.querySelectorAll('[aria-labelledby=alternates] button[data-course]')[1]; button.focus(); const at = performance.now()
 		button.dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowUp', altKey: true, bubbles: true})); await until(() => list() !== before); const took = performance.now() - at - spent('/changes')
 		await until(() => ![...document.querySelectorAll('header button')].find(b => b.textContent === 'Undo').disabled); return took }`)
@@ -195,12 +202,15 @@ func follow(page *rod.Page, cases *app.App, url string, _ int) {
 			panic(err)
 		}
 		began := time.Now()
-		if _, err := cases.Sheet.Change(ctx, accounts["s0001"], mara, appsheet.Edit{Version: d.Row.Version, Act: []string{"request", "remove"}[n%2], Course: "AST1"}); err != nil {
+		if _, err := cases.Sheet.Change(ctx, accounts["s0001"], mara,
+			appsheet.Edit{Version: d.Row.Version, Act: []string{"request", "remove"}[n%2], Course: "AST1"}); err != nil {
 			panic(err)
 		}
 		page.MustWait(`(text) => document.querySelector('[data-course=AST1]')?.innerText !== text`, text)
 		all = append(all, float64(time.Since(began).Milliseconds()))
 	}
 	slices.Sort(all)
-	fmt.Printf("1,200 students; milliseconds from a change of one sheet to the demand on the office's screen, median and most: %.0f %.0f (at most 1000 are wanted)\n", all[len(all)/2], all[len(all)-1])
+	fmt.Printf("1,200 students; milliseconds from a change of one sheet to the demand on the office's screen, median and "+
+		"most: %.0f %.0f (at most 1000 are wanted)\n",
+		all[len(all)/2], all[len(all)-1])
 }

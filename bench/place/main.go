@@ -1,6 +1,6 @@
-// Command place measures core/placement on generated schools of several sizes, seeds and difficulties, and prints the median and
-// the worst of each: how far from its proven bound a placement is when the time is over, and how long it took to come within the
-// figure wanted.
+// Command place measures core/placement on generated schools of several sizes, seeds and difficulties, and
+// prints the median and the worst of each: how far from its proven bound a placement is when the time is
+// over, and how long it took to come within the figure wanted.
 //
 //	go run ./bench/place                      # the sizes below
 //	go run ./bench/place -sizes 600 -seeds 2  # less of it
@@ -32,11 +32,11 @@ type goal struct {
 }
 
 var goals = []goal{
-	{demo.Planted, 600, 1, 0},
-	{demo.Planted, 2000, 15, 0.002},
-	{demo.Contested, 600, 15, 0.05},
-	{demo.Contested, 1200, 30, 0.08},
-	{demo.Contested, 2000, 60, 0.10},
+	{kind: demo.Planted, size: 600, seconds: 1, percent: 0},
+	{kind: demo.Planted, size: 2000, seconds: 15, percent: 0.002},
+	{kind: demo.Contested, size: 600, seconds: 15, percent: 0.05},
+	{kind: demo.Contested, size: 1200, seconds: 30, percent: 0.08},
+	{kind: demo.Contested, size: 2000, seconds: 60, percent: 0.10},
 }
 
 func main() {
@@ -79,7 +79,8 @@ func reach(sizes string, seeds int, kind demo.Schedule) error {
 				return err
 			}
 			gaps, times = append(gaps, r.percent), append(times, r.within)
-			fmt.Printf("  %s %d, seed %d, hard %d: gap %.5f %%, within %g %% after %.2f s, ended after %.2f s\n", g.kind, g.size, o.Seed, o.Hard, r.percent, g.percent, r.within, r.took)
+			fmt.Printf("  %s %d, seed %d, hard %d: gap %.5f %%, within %g %% after %.2f s, ended after %.2f s\n", g.kind,
+				g.size, o.Seed, o.Hard, r.percent, g.percent, r.within, r.took)
 		}
 		slices.Sort(gaps)
 		slices.Sort(times)
@@ -120,7 +121,8 @@ func run(p *placement.Problem, seconds, percent float64) (*outcome, error) {
 
 const inf = 1e9
 
-// compare sets the search against CBC: how long it takes to come to 0.9998 of the optimum, and how long CBC takes to prove it.
+// compare sets the search against CBC: how long it takes to come to 0.9998 of the optimum, and how long CBC
+// takes to prove it.
 func compare(seeds int) error {
 	for _, size := range []int{200, 600} {
 		for n := range min(seeds, 3) {
@@ -137,14 +139,18 @@ func compare(seeds int) error {
 			if err != nil {
 				return err
 			}
-			fmt.Printf("%d students, hard %d: CBC %d (proven %v) in %.2f s; here %.6f of it in %.2f s, within 0.02 %% of the bound after %.2f s, a %.1fth of its time\n", size, 1+n%3,
-				want.Value, want.Optimal, want.Took.Seconds(), float64(r.value)/float64(want.Value), time.Since(start).Seconds(), r.within, want.Took.Seconds()/r.within)
+			fmt.Printf("%d students, hard %d: CBC %d (proven %v) in %.2f s; here %.6f of it in %.2f s, within 0.02 %% of the "+
+				"bound after %.2f s, a %.1fth of its time\n",
+				size, 1+n%3,
+				want.Value, want.Optimal, want.Took.Seconds(), float64(r.value)/float64(want.Value), time.Since(start).Seconds(),
+				r.within, want.Took.Seconds()/r.within)
 		}
 	}
 	return nil
 }
 
-// together places some schools of so many students, which share nothing, one by one and together, and tells times and memory.
+// together places some schools of so many students, which share nothing, one by one and together, and tells
+// times and memory.
 func together(many, size int) error {
 	all := &placement.Problem{}
 	var first time.Duration
@@ -170,7 +176,8 @@ func together(many, size int) error {
 	}
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)
-	fmt.Printf("%d together, %d students: gap %.5f %% in %.1f s, %.2f times one on average; %d MB taken from the system\n", many, many*size, r.percent, time.Since(start).Seconds(),
+	fmt.Printf("%d together, %d students: gap %.5f %% in %.1f s, %.2f times one on average; %d MB taken from the system\n",
+		many, many*size, r.percent, time.Since(start).Seconds(),
 		time.Since(start).Seconds()/(first.Seconds()/float64(many)), m.Sys>>20)
 	return nil
 }

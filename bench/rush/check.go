@@ -27,9 +27,12 @@ func (r *rush) report(began time.Time) {
 	}
 	slices.Sort(r.took)
 	slices.Sort(heard)
-	fmt.Printf("%d answers in %v, %.0f a second: median %v, 95 %% %v, 99 %% %v, slowest %v (at most 1 s is wanted at 99 %%)\n", len(r.took), took.Round(time.Second), float64(len(r.took))/took.Seconds(),
+	fmt.Printf("%d answers in %v, %.0f a second: median %v, 95 %% %v, 99 %% %v, slowest %v (at most 1 s is wanted at 99 %%)\n",
+		len(r.took), took.Round(time.Second), float64(len(r.took))/took.Seconds(),
 		part(r.took, 50), part(r.took, 95), part(r.took, 99), part(r.took, 100))
-	fmt.Printf("a seat that is taken is heard of on %d other screens, %d times, after the answer: median %v, 99 %% %v, slowest %v (at most 1 s is wanted at 99 %%)\n", r.screens, len(heard), part(heard, 50), part(heard, 99), part(heard, 100))
+	fmt.Printf("a seat that is taken is heard of on %d other screens, %d times, after the answer: median %v, 99 %% %v, "+
+		"slowest %v (at most 1 s is wanted at 99 %%)\n",
+		r.screens, len(heard), part(heard, 50), part(heard, 99), part(heard, 100))
 	fmt.Printf("%d times somebody else had the last seat; %d requests were sent again\n", r.gone.Load(), r.again.Load())
 	for _, text := range r.failed[:min(len(r.failed), 10)] {
 		fmt.Println("failed:", text)
@@ -43,7 +46,8 @@ func (r *rush) check(ctx context.Context, db *sqlx.DB, students []*student) erro
 		Student string `db:"student_id"`
 		Section string `db:"section_id"`
 	}
-	if err := db.SelectContext(ctx, &rows, `SELECT student_id, section_id FROM enrollment WHERE school_id = $1 AND year = $2`, demo.SkerryID, year); err != nil {
+	if err := db.SelectContext(ctx, &rows,
+		`SELECT student_id, section_id FROM enrollment WHERE school_id = $1 AND year = $2`, demo.SkerryID, year); err != nil {
 		return err
 	}
 	taken, has := map[string]int{}, map[string][]string{}
@@ -74,7 +78,9 @@ func (r *rush) check(ctx context.Context, db *sqlx.DB, students []*student) erro
 			}
 		}
 	}
-	fmt.Printf("%d seats are taken; sold twice: %d; answered and lost: %d; taken without an answer: %d; at the same time as another of the same student: %d\n", len(rows), twice, lost, beyond, collide)
+	fmt.Printf("%d seats are taken; sold twice: %d; answered and lost: %d; taken without an answer: %d; at the same time "+
+		"as another of the same student: %d\n",
+		len(rows), twice, lost, beyond, collide)
 	if twice+lost+collide+len(r.failed) > 0 {
 		return errors.New("seats were sold twice or lost, or something failed")
 	}

@@ -1,6 +1,8 @@
-// Command rush measures the opening minute of choosing seats: 1,200 students come at once, 300 of them at work at the same time, against server processes of their own on loopback and a database that keeps every
-// commit. It tells how long answers take, how soon open screens hear of seats, whether a seat was sold twice or lost, and how many connections the database had. With -servers 2 -kill one of two processes is
-// killed in the middle and started again; who was answered nothing asks the other one again.
+// Command rush measures the opening minute of choosing seats: 1,200 students come at once, 300 of them at
+// work at the same time, against server processes of their own on loopback and a database that keeps every
+// commit. It tells how long answers take, how soon open screens hear of seats, whether a seat was sold twice
+// or lost, and how many connections the database had. With -servers 2 -kill one of two processes is killed in
+// the middle and started again; who was answered nothing asks the other one again.
 package main
 
 import (
@@ -77,7 +79,8 @@ type section struct {
 
 func (s *section) clashes(t *section) bool {
 	in := func(list []int) func(int) bool { return func(x int) bool { return slices.Contains(list, x) } }
-	return s.Course == t.Course || slices.ContainsFunc(s.Terms, in(t.Terms)) && slices.ContainsFunc(s.Periods, in(t.Periods)) && slices.ContainsFunc(s.Days, in(t.Days))
+	return s.Course == t.Course || slices.ContainsFunc(s.Terms, in(t.Terms)) &&
+		slices.ContainsFunc(s.Periods, in(t.Periods)) && slices.ContainsFunc(s.Days, in(t.Days))
 }
 
 func run(ctx context.Context, o *options) error {
@@ -128,7 +131,8 @@ func run(ctx context.Context, o *options) error {
 		}
 	}
 	r.took = nil
-	fmt.Printf("%d students, %d sections with %d seats, %d at once, %v of thinking, %d server processes, %d screens that listen\n", len(students), len(table.Sections), seats, o.atOnce, o.think, o.servers, o.screens)
+	fmt.Printf("%d students, %d sections with %d seats, %d at once, %v of thinking, %d server processes, %d screens that listen\n",
+		len(students), len(table.Sections), seats, o.atOnce, o.think, o.servers, o.screens)
 	at, err := opens()
 	if err != nil {
 		return err
@@ -142,7 +146,8 @@ func run(ctx context.Context, o *options) error {
 	return r.check(ctx, on.SQL, append(students, probe))
 }
 
-// load brings the school in, and gives how its seats are opened; passwords cost little at first, so that all can sign in before that.
+// load brings the school in, and gives how its seats are opened; passwords cost little at first, so that all
+// can sign in before that.
 func (r *rush) load(ctx context.Context, db *store.DB) (students []*student, probe *student, opens func() (time.Time, error), err error) {
 	files, _ := demo.Skerry(7, r.students+1)
 	for i := range files {
@@ -167,7 +172,8 @@ func (r *rush) load(ctx context.Context, db *store.DB) (students []*student, pro
 	probe = students[len(students)-1]
 	return students[:len(students)-1], probe, func() (time.Time, error) {
 		at := time.Now().Add(3 * time.Second)
-		return at, cases.Catalog.SetWindow(ctx, demo.SkerryID, year, appcatalog.Window{Round: appcatalog.OfSeats, Grade: -1, Opens: at, Families: at.AddDate(0, 0, 1), Counselors: at.AddDate(0, 0, 2)})
+		return at, cases.Catalog.SetWindow(ctx, demo.SkerryID, year,
+			appcatalog.Window{Round: appcatalog.OfSeats, Grade: -1, Opens: at, Families: at.AddDate(0, 0, 1), Counselors: at.AddDate(0, 0, 2)})
 	}, nil
 }
 

@@ -60,7 +60,8 @@ type refused struct {
 
 func (e *refused) Error() string { return fmt.Sprint(e.Status, " ", e.Code) }
 
-// send sends a request, to the other process where its own is gone. All that is sent can be sent again: what is taken is taken.
+// send sends a request, to the other process where its own is gone. All that is sent can be sent again: what
+// is taken is taken.
 func (r *rush) send(s *student, method, path, body string, answer any) error {
 	began := time.Now() // what is sent again counts as one answer that took so long
 	for try := 0; ; try++ {
@@ -116,7 +117,8 @@ type line struct {
 	Rank    int    `json:"rank"`
 }
 
-// choose is what a student does: looks at the week, and takes one section after another that fits, what was asked for first.
+// choose is what a student does: looks at the week, and takes one section after another that fits, what was
+// asked for first.
 func (r *rush) choose(s *student) {
 	path := r.path("students/" + s.id + "/seats")
 	var week struct {

@@ -1,4 +1,5 @@
-// Package stage sets up what the load and fault scripts play on: a database of its own that keeps every commit, and server processes on loopback.
+// Package stage sets up what the load and fault scripts play on: a database of its own that keeps every
+// commit, and server processes on loopback.
 package stage
 
 import (

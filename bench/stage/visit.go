@@ -49,7 +49,8 @@ func (v *Visits) Browser(n int) *Browser {
 	return &Browser{v, &http.Client{Jar: jar, Transport: v.transport, Timeout: time.Minute}, fmt.Sprintf("10.%d.%d.1", n/250, n%250)}
 }
 
-// Ask asks once, and again when told to come back; how long it took is that of the answer that was one, and how often one had to come back is counted.
+// Ask asks once, and again when told to come back; how long it took is that of the answer that was one, and
+// how often one had to come back is counted.
 func (b *Browser) Ask(what, method, path, body string, into any) error {
 	for range 60 {
 		req, err := http.NewRequest(method, b.Base+path, strings.NewReader(body))
@@ -145,5 +146,6 @@ func (v *Visits) Report(took time.Duration, whats ...string) {
 		of := func(part float64) time.Duration { return list[int(part*float64(len(list)-1))].Round(time.Millisecond) }
 		fmt.Printf("%-26s %6d: median %v, 95 %% %v, 99 %% %v, slowest %v\n", what, len(list), of(.5), of(.95), of(.99), of(1))
 	}
-	fmt.Printf("%d answers in %v, %.0f a second; told to come back: %d times 503, %d times 429; %d failed\n", all, took.Round(time.Second), float64(all)/took.Seconds(), v.later[503], v.later[429], len(v.failed))
+	fmt.Printf("%d answers in %v, %.0f a second; told to come back: %d times 503, %d times 429; %d failed\n", all,
+		took.Round(time.Second), float64(all)/took.Seconds(), v.later[503], v.later[429], len(v.failed))
 }

@@ -222,7 +222,8 @@ func checkLine(b *bundle.Bundle, p *bundle.Pupil) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := checkOut{Student: p.ID, Grade: p.Grade, Ready: j.Ready, Rules: rulesOut(y.Rules, j.Rules), Requests: []requestOut{}, Links: []linkOut{}, Uncovered: []string{},
+	out := checkOut{Student: p.ID, Grade: p.Grade, Ready: j.Ready, Rules: rulesOut(y.Rules, j.Rules),
+		Requests: []requestOut{}, Links: []linkOut{}, Uncovered: []string{},
 		Packing: packingOut{Fits: j.Packing.Fits(), Overload: j.Packing.Overload}}
 	missing := func(r *sheet.RequestResult) []*condition.Leaf {
 		if r.HasEntry && r.Entry < condition.Expected {
@@ -277,7 +278,7 @@ func rulesOut(rules []catalog.Rule, results []sheet.RuleResult) []ruleOut {
 	list := []ruleOut{}
 	for _, r := range results {
 		rule := &rules[r.Rule]
-		list = append(list, ruleOut{rule.ID, r.Measured, rule.Min, rule.Max, r.Holds})
+		list = append(list, ruleOut{ID: rule.ID, Measured: r.Measured, Min: rule.Min, Max: rule.Max, Holds: r.Holds})
 	}
 	return list
 }
@@ -305,7 +306,8 @@ func auditOut(a *policy.Audit, entries []sheet.AuditEntry, planned []sheet.Plann
 	list := make([]entryOut, len(entries))
 	for e := range entries {
 		entry, source := &entries[e], &a.Entries[e]
-		out := entryOut{ID: source.ID, Need: entry.Need, Earned: entry.Earned, InProgress: entry.InProgress, Requested: entry.Requested, Short: entry.Short}
+		out := entryOut{ID: source.ID, Need: entry.Need, Earned: entry.Earned, InProgress: entry.InProgress,
+			Requested: entry.Requested, Short: entry.Short}
 		if source.Each != nil {
 			out.EachShort = map[string]credit.Amount{}
 			for _, short := range entry.EachShort {

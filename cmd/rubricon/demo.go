@@ -103,7 +103,9 @@ func demoCommand() *cobra.Command {
 				return err
 			}
 			out := cmd.OutOrStdout()
-			err = serve(ctx, &serving{listens: l, url: url, web: web.Options{Demo: demoSignIns(), DemoMail: page, SignOn: accounts, Base: mails.Base}, mails: mails, marks: marks, hookKey: []byte(demoHookKey), hookMay: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}, out: out,
+			err = serve(ctx, &serving{listens: l, url: url,
+				web: web.Options{Demo: demoSignIns(), DemoMail: page, SignOn: accounts, Base: mails.Base}, mails: mails,
+				marks: marks, hookKey: []byte(demoHookKey), hookMay: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}, out: out,
 				ready: func(ctx context.Context, cases *app.App) error { return loadDemo(ctx, cases, out) }})
 			if errors.Is(context.Cause(ctx), errDatabaseEnded) {
 				return fmt.Errorf("%w; its log ends with:\n%s\nStart again with make demo", errDatabaseEnded, db.Log())
@@ -119,10 +121,15 @@ func demoCommand() *cobra.Command {
 var errDatabaseEnded = errors.New("the demo's database has ended by itself")
 
 func demoSignIns() []webaccount.DemoSignIn {
-	who := map[string]string{"mara.quill": "Mara Quill, a student entering grade 10", "ilse.quill": "Ilse Quill, mother of Mara and Jonah, in two schools",
-		"ms.arden": "Ms Arden, Mara’s counselor", "office": "Dagny Westerdale, the school office", "jonah": "Jonah Quill, a student entering grade 7 at Tarn Ridge",
-		"ms.bellweather": "Ms Bellweather, a counselor of both schools", "mr.tolland": "Mr Tolland, who teaches at one school and is a father at the other",
-		"runa.sandaker": "Runa Sandaker, who chooses her seats at Skerry Point", "tove.sandaker": "Tove Sandaker, mother of Runa", "ms.torvund": "Ms Torvund, Runa’s counselor", "office.skerry": "Hedda Oakhanger, the office of Skerry Point"}
+	who := map[string]string{"mara.quill": "Mara Quill, a student entering grade 10",
+		"ilse.quill": "Ilse Quill, mother of Mara and Jonah, in two schools",
+		"ms.arden":   "Ms Arden, Mara’s counselor", "office": "Dagny Westerdale, the school office",
+		"jonah":          "Jonah Quill, a student entering grade 7 at Tarn Ridge",
+		"ms.bellweather": "Ms Bellweather, a counselor of both schools",
+		"mr.tolland":     "Mr Tolland, who teaches at one school and is a father at the other",
+		"runa.sandaker":  "Runa Sandaker, who chooses her seats at Skerry Point",
+		"tove.sandaker":  "Tove Sandaker, mother of Runa", "ms.torvund": "Ms Torvund, Runa’s counselor",
+		"office.skerry": "Hedda Oakhanger, the office of Skerry Point"}
 	var list []webaccount.DemoSignIn
 	for _, username := range demo.SignIns {
 		list = append(list, webaccount.DemoSignIn{Username: username, Password: demo.Password, Who: who[username]})
@@ -150,7 +157,8 @@ func loadDemo(ctx context.Context, cases *app.App, out io.Writer) error {
 	for _, s := range []struct {
 		name  string
 		files []bundle.File
-	}{{"Pellworth Sound: 1,200 students", pellworth}, {"Tarn Ridge: 300 students", demo.Tarn(pellworth, demoSeed)}, {"Skerry Point: 400 students", skerry}} {
+	}{{"Pellworth Sound: 1,200 students", pellworth}, {"Tarn Ridge: 300 students", demo.Tarn(pellworth, demoSeed)},
+		{"Skerry Point: 400 students", skerry}} {
 		fmt.Fprintf(out, "Loading a demo school, %s…\n", s.name)
 		b, err := bundle.ReadFiles(s.files)
 		if err != nil {
@@ -171,12 +179,15 @@ func openDemo(ctx context.Context, cases *app.App, b *bundle.Bundle, planted map
 	if b.SchoolID == demo.SkerryID {
 		return openSeats(ctx, cases, b, day, planted)
 	}
-	window := appcatalog.Window{Grade: -1, Opens: day.AddDate(0, 0, -20).Add(8 * time.Hour), Families: day.AddDate(0, 0, 24).Add(16 * time.Hour), Counselors: day.AddDate(0, 0, 66).Add(16 * time.Hour)}
+	window := appcatalog.Window{Grade: -1, Opens: day.AddDate(0, 0, -20).Add(8 * time.Hour),
+		Families: day.AddDate(0, 0, 24).Add(16 * time.Hour), Counselors: day.AddDate(0, 0, 66).Add(16 * time.Hour)}
 	if err := cases.Catalog.SetWindow(ctx, b.SchoolID, b.Year.Start, window); err != nil {
 		return err
 	}
 	if b.SchoolID == demo.SchoolID { // which has a round for the summer
-		summer := appcatalog.Window{Round: appcatalog.OfTheSummer, Grade: -1, Opens: day.AddDate(0, 0, -6).Add(8 * time.Hour), Families: day.AddDate(0, 0, 94).Add(16 * time.Hour), Counselors: day.AddDate(0, 0, 108).Add(16 * time.Hour)}
+		summer := appcatalog.Window{Round: appcatalog.OfTheSummer, Grade: -1,
+			Opens: day.AddDate(0, 0, -6).Add(8 * time.Hour), Families: day.AddDate(0, 0, 94).Add(16 * time.Hour),
+			Counselors: day.AddDate(0, 0, 108).Add(16 * time.Hour)}
 		if err := cases.Catalog.SetWindow(ctx, b.SchoolID, b.Year.Start, summer); err != nil {
 			return err
 		}
@@ -186,10 +197,12 @@ func openDemo(ctx context.Context, cases *app.App, b *bundle.Bundle, planted map
 
 // openSeats lets seats be chosen at the third demo school, the oldest first; what was asked for was asked for before.
 func openSeats(ctx context.Context, cases *app.App, b *bundle.Bundle, day time.Time, planted map[string][]string) error {
-	windows := []appcatalog.Window{{Grade: -1, Opens: day.AddDate(0, 0, -90), Families: day.AddDate(0, 0, -60), Counselors: day.AddDate(0, 0, -50)}}
+	windows := []appcatalog.Window{{Grade: -1, Opens: day.AddDate(0, 0, -90), Families: day.AddDate(0, 0, -60),
+		Counselors: day.AddDate(0, 0, -50)}}
 	for i, grade := range []int{12, 11, 10} {
 		opens := day.AddDate(0, 0, i-3).Add(12 * time.Hour)
-		windows = append(windows, appcatalog.Window{Round: appcatalog.OfSeats, Grade: grade, Opens: opens, Families: opens.AddDate(0, 0, 30), Counselors: opens.AddDate(0, 0, 60)})
+		windows = append(windows, appcatalog.Window{Round: appcatalog.OfSeats, Grade: grade, Opens: opens,
+			Families: opens.AddDate(0, 0, 30), Counselors: opens.AddDate(0, 0, 60)})
 	}
 	for _, w := range windows {
 		if err := cases.Catalog.SetWindow(ctx, b.SchoolID, b.Year.Start, w); err != nil {
@@ -215,7 +228,8 @@ func standIn(ctx context.Context, l net.Listener, handler http.Handler) {
 	context.AfterFunc(ctx, func() { _ = serves.Close() })
 }
 
-// demoAttendance starts the stand-in for the system that keeps attendance, with the first weeks of the student who is shown first.
+// demoAttendance starts the stand-in for the system that keeps attendance, with the first weeks of the
+// student who is shown first.
 func demoAttendance(ctx context.Context, listen string) (seats.Attendance, error) {
 	l, err := listenNear(listen)
 	if err != nil {
@@ -229,7 +243,8 @@ func demoAttendance(ctx context.Context, listen string) (seats.Attendance, error
 	return attendance.New("http://"+l.Addr().String(), s.Token)
 }
 
-// demoHookKey is that of the demo alone: it stays the same, so that what was set up before the demo was stopped goes on.
+// demoHookKey is that of the demo alone: it stays the same, so that what was set up before the demo was
+// stopped goes on.
 const demoHookKey = "of the demo, and of nothing that matters"
 
 // demoHooks starts the stand-in for another system that is told of what happens.
@@ -247,7 +262,9 @@ func demoSignOn(ctx context.Context, listen, base string) (*signon.Client, error
 	if err != nil {
 		return nil, err
 	}
-	people := []standin.Person{{ID: "s0001", Name: "Mara Quill, student"}, {ID: "g0001", Name: "Ilse Quill, mother of Mara and Jonah"}, {ID: "k1", Name: "Ms Arden, counselor"}, {ID: "tr001", Name: "Jonah Quill, student at Tarn Ridge"}, {ID: "nobody", Name: "Somebody whom the school does not know"}}
+	people := []standin.Person{{ID: "s0001", Name: "Mara Quill, student"},
+		{ID: "g0001", Name: "Ilse Quill, mother of Mara and Jonah"}, {ID: "k1", Name: "Ms Arden, counselor"},
+		{ID: "tr001", Name: "Jonah Quill, student at Tarn Ridge"}, {ID: "nobody", Name: "Somebody whom the school does not know"}}
 	secret := rand.Text()
 	s, err := standin.New("http://"+l.Addr().String(), "rubricon", secret, base+webaccount.SignOnBack, people)
 	if err != nil {
@@ -261,7 +278,8 @@ func demoSignOn(ctx context.Context, listen, base string) (*signon.Client, error
 	return signon.New(list, base+webaccount.SignOnBack), nil
 }
 
-// demoPost starts the stand-in for a mail server, with a page that shows what was sent, and gives the address of that page.
+// demoPost starts the stand-in for a mail server, with a page that shows what was sent, and gives the address
+// of that page.
 func demoPost(ctx context.Context, listen, base string) (jobs.Post, string, error) {
 	mails, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {

@@ -22,8 +22,9 @@ func doctorCommand() *cobra.Command {
 	return &cobra.Command{
 		Use:   "doctor",
 		Short: "Look for what is wrong with this set-up: the database, and the systems beside it that the environment names",
-		Long:  "Look for what is wrong with this set-up. Each finding is a line: fine, look (should be looked at) or wrong, with what to do. It changes nothing. The exit code is 1 where something is wrong.",
-		Args:  cobra.NoArgs,
+		Long: "Look for what is wrong with this set-up. Each finding is a line: fine, look (should be looked at) or wrong, " +
+			"with what to do. It changes nothing. The exit code is 1 where something is wrong.",
+		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			d := &doctor{out: cmd.OutOrStdout()}
 			d.database(cmd.Context())
@@ -117,7 +118,8 @@ func (d *doctor) setUp(s *store.SetUp, now time.Time, pool int) {
 	}
 	switch {
 	case s.Superuser || s.Owns || s.Rewrites:
-		d.fails("database: the server's role could change what has happened (it is a superuser, owns tables or may alter events); serve as a member of rubricon_server that owns nothing")
+		d.fails("database: the server's role could change what has happened (it is a superuser, owns tables or may alter " +
+			"events); serve as a member of rubricon_server that owns nothing")
 	default:
 		d.fine("database: the server's role owns nothing, and cannot alter what has happened")
 	}
@@ -137,13 +139,16 @@ func (d *doctor) setUp(s *store.SetUp, now time.Time, pool int) {
 		d.look("database: no standby follows it")
 	}
 	if free := s.MaxConnections - s.Connections; free < pool {
-		d.look("database: %d of %d connections are taken, and a process may have %d (pool_max_conns); raise max_connections, or put a pooler in front of it", s.Connections, s.MaxConnections, pool)
+		d.look("database: %d of %d connections are taken, and a process may have %d (pool_max_conns); raise max_connections, "+
+			"or put a pooler in front of it",
+			s.Connections, s.MaxConnections, pool)
 	}
 	if !s.Local && !s.Encrypted {
 		d.fails("database: what goes to it over the network is not encrypted; add sslmode=verify-full to its URL")
 	}
 	if off := now.Sub(s.Clock).Abs(); off > 5*time.Second {
-		d.fails("clock: this machine and the database differ by %s; windows open and close by this machine's: set both by NTP", off.Round(time.Second))
+		d.fails("clock: this machine and the database differ by %s; windows open and close by this machine's: set both by NTP",
+			off.Round(time.Second))
 	} else {
 		d.fine("clock: this machine's and the database's agree")
 	}
@@ -152,7 +157,8 @@ func (d *doctor) setUp(s *store.SetUp, now time.Time, pool int) {
 // backlog judges what waits.
 func (d *doctor) backlog(b *store.Backlog) {
 	if b.LetterAge > 600 {
-		d.fails("mail: %d wait, the oldest for %s; does a process with RUBRICON_SMTP run?", b.Letters, (time.Duration(b.LetterAge) * time.Second).Round(time.Minute))
+		d.fails("mail: %d wait, the oldest for %s; does a process with RUBRICON_SMTP run?", b.Letters,
+			(time.Duration(b.LetterAge) * time.Second).Round(time.Minute))
 	}
 	if b.LettersLost > 0 {
 		d.look("mail: %d of the last day were not sent, or perhaps not; their counselors see which", b.LettersLost)

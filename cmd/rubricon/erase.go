@@ -41,9 +41,11 @@ tallies from which nobody can be told. Without --do it says how many they are, a
 			case do:
 				fmt.Fprintf(out, "All that was kept about %d people was taken away.\n", n)
 			case more:
-				fmt.Fprintf(out, "At least %d people left %s before %s. Add --do to take away what is kept about them.\n", n, args[0], before.Format(time.DateOnly))
+				fmt.Fprintf(out, "At least %d people left %s before %s. Add --do to take away what is kept about them.\n", n,
+					args[0], before.Format(time.DateOnly))
 			default:
-				fmt.Fprintf(out, "%d people left %s before %s. Add --do to take away what is kept about them.\n", n, args[0], before.Format(time.DateOnly))
+				fmt.Fprintf(out, "%d people left %s before %s. Add --do to take away what is kept about them.\n", n, args[0],
+					before.Format(time.DateOnly))
 			}
 			return nil
 		},

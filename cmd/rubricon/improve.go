@@ -23,8 +23,10 @@ func improveCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "improve DIR",
 		Short: "Find moves of sections to other periods that serve more students",
-		Long: "Find moves of sections to other periods that serve more students: those of courses with a single section may move (--all: any), within their terms and days, where\n" +
-			"their teacher is free. It writes classes.csv as it would be, the placement into it (enrollments.csv, placement.json), and improve.json, which says what each move was worth.\n" +
+		Long: "Find moves of sections to other periods that serve more students: those of courses with a single section may " +
+			"move (--all: any), within their terms and days, where\n" +
+			"their teacher is free. It writes classes.csv as it would be, the placement into it (enrollments.csv, " +
+			"placement.json), and improve.json, which says what each move was worth.\n" +
 			"The placement is never worth less than before. docs/placement.md tells how it works.",
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -72,7 +74,8 @@ type improveMove struct {
 	Gain    int64  `json:"gain"` // what it adds to the best timetables of those who ask for the course, seats aside
 }
 
-func (p *placing) improve(ctx context.Context, out string, seconds float64, moves int, all bool, o placement.Options, stderr io.Writer) error {
+func (p *placing) improve(ctx context.Context, out string, seconds float64, moves int, all bool, o placement.Options,
+	stderr io.Writer) error {
 	rooms := p.bundle.Rooms(all)
 	timed, cancel := context.WithTimeout(ctx, time.Duration(seconds*float64(time.Second)))
 	defer cancel()
@@ -90,7 +93,8 @@ func (p *placing) improve(ctx context.Context, out string, seconds float64, move
 	}
 	for _, m := range found.Moves {
 		to := p.bundle.PeriodsOf(m.To)
-		r.Moves = append(r.Moves, improveMove{p.bundle.Sections[m.Section].ID, p.bundle.Sections[m.Section].Course, where[m.Section], to, m.Gain})
+		r.Moves = append(r.Moves, improveMove{Section: p.bundle.Sections[m.Section].ID,
+			Course: p.bundle.Sections[m.Section].Course, From: where[m.Section], To: to, Gain: m.Gain})
 		where[m.Section] = to
 	}
 	classes := p.bundle.ClassesWith(where)
@@ -116,10 +120,13 @@ func (p *placing) improve(ctx context.Context, out string, seconds float64, move
 	if err != nil {
 		return fmt.Errorf("writing the improvement: %w", err)
 	}
-	fmt.Fprintf(stderr, "%d moves: value %d → %d, complete students %d → %d.\n", len(r.Moves), r.Before.Value, r.After.Value, r.Before.Complete, r.After.Complete)
+	fmt.Fprintf(stderr, "%d moves: value %d → %d, complete students %d → %d.\n", len(r.Moves), r.Before.Value,
+		r.After.Value, r.Before.Complete, r.After.Complete)
 	switch {
 	case found.Before.Cut:
-		fmt.Fprintln(stderr, "The time was over before the schedule as it is was placed as well as it can be: all of these numbers may be too low. Give more --seconds.")
+		fmt.Fprintln(stderr,
+			"The time was over before the schedule as it is was placed as well as it can be: all of these numbers may be too "+
+				"low. Give more --seconds.")
 	case found.Cut:
 		fmt.Fprintln(stderr, "The time was over before the search ended: there may be more moves. Give more --seconds.")
 	}

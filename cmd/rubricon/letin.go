@@ -16,7 +16,8 @@ func letInCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "let-in SCHOOL USERNAME",
 		Short: "Print an address with which somebody signs in once, where nobody of the school can give them a code",
-		Long: `Prints an address with which a person of a school signs in once, within two weeks, and then chooses a password. It is for an only administrator who has no password or has lost it.
+		Long: `Prints an address with which a person of a school signs in once,
+			within two weeks, and then chooses a password. It is for an only administrator who has no password or has lost it.
 With --forget-passkeys the account's passkeys are removed too, for somebody who has lost them. The person's sessions end. The school's office reads that it was done, and the server's log has
 it. Whoever has the address can sign in as that person, so hand it over in person or by a channel that nobody else reads.`,
 		Args: cobra.ExactArgs(2),
@@ -34,7 +35,8 @@ it. Whoever has the address can sign in as that person, so hand it over in perso
 					return err
 				}
 				at.Path = "/"
-				fmt.Fprintln(cmd.OutOrStdout(), at.String()+"#"+url.Values{"username": {args[1]}, "code": {password}}.Encode()) // what follows # is sent to no server
+				// what follows # is sent to no server
+				fmt.Fprintln(cmd.OutOrStdout(), at.String()+"#"+url.Values{"username": {args[1]}, "code": {password}}.Encode())
 				return nil
 			})
 		},

@@ -28,10 +28,14 @@ func wrongUse(err error) error {
 	return &exitError{exitWrongUse, err.Error()}
 }
 
+// version is set by the linker from the file VERSION (make build).
+var version = "development"
+
 func main() {
 	root := &cobra.Command{
 		Use:           "rubricon",
 		Short:         "Course requests: chosen by students, signed by families, cleared by counselors",
+		Version:       version,
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}

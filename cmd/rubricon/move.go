@@ -15,7 +15,8 @@ func moveCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "move SCHOOL",
 		Short: "Move a school with all its history from $RUBRICON_OWNER_DATABASE to $RUBRICON_TARGET_DATABASE, as the owner of both",
-		Long: `Move a school with all that is kept of it, and its accounts, into another database of the same version, and out of this one; all of it or nothing. Do it when nobody works: where something is changed
+		Long: `Move a school with all that is kept of it, and its accounts,
+			into another database of the same version, and out of this one; all of it or nothing. Do it when nobody works: where something is changed
 meanwhile nothing moves. Afterwards lead the school's address to the processes of the other database; who is signed in signs in anew.`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -33,7 +34,9 @@ meanwhile nothing moves. Afterwards lead the school's address to the processes o
 			case errors.Is(err, store.ErrNotFound):
 				return wrongUse(fmt.Errorf("there is no school %q", args[0]))
 			case errors.As(err, &known):
-				return wrongUse(fmt.Errorf("%w If so, add --same-people: they keep the passwords that they have there. If not, change the usernames in the school's data first", err))
+				return wrongUse(fmt.Errorf("%w If so, add --same-people: they keep the passwords that they have there. If not, "+
+					"change the usernames in the school's data first",
+					err))
 			case err != nil:
 				return err
 			}

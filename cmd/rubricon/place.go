@@ -28,7 +28,8 @@ func placeCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "place DIR",
 		Short: "Place the requests of a school bundle into the sections of its master schedule",
-		Long: "Place the requests of a school bundle into the sections of its classes.csv. It writes enrollments.csv and placement.json, which says\n" +
+		Long: "Place the requests of a school bundle into the sections of its classes.csv. It writes enrollments.csv and " +
+			"placement.json, which says\n" +
 			"how good the placement is, how good any could be at most, and why requests were not given. Ctrl-C writes the best so far.\n" +
 			"docs/placement.md tells how it works and what it reaches.",
 		Args: cobra.ExactArgs(1),
@@ -112,7 +113,8 @@ func (p *placing) run(ctx context.Context, seconds float64, o placement.Options,
 			if g.Bound > 0 {
 				gap = 100 * float64(g.Bound-g.Value) / float64(g.Bound)
 			}
-			fmt.Fprintf(stderr, "\r\x1b[K%s: %d of %d students settled, value %d of at most %d, %.4f %% short", g.Phase, g.Settled, g.Students, g.Value, g.Bound, gap)
+			fmt.Fprintf(stderr, "\r\x1b[K%s: %d of %d students settled, value %d of at most %d, %.4f %% short", g.Phase,
+				g.Settled, g.Students, g.Value, g.Bound, gap)
 		}
 	}
 	start := time.Now()
@@ -168,7 +170,8 @@ type placementReport struct {
 }
 
 func (p *placing) report() *placementReport {
-	r := &placementReport{Value: p.found.Value, Bound: p.found.Bound, Gap: math.Round(p.found.Gap()*1e6) / 1e6, Seconds: math.Round(p.seconds*100) / 100,
+	r := &placementReport{Value: p.found.Value, Bound: p.found.Bound, Gap: math.Round(p.found.Gap()*1e6) / 1e6,
+		Seconds:  math.Round(p.seconds*100) / 100,
 		Unplaced: []unplacedLine{}, Seed: p.options.Seed, Draw: []string{}}
 	for _, i := range p.found.Draw {
 		r.Draw = append(r.Draw, p.bundle.Pupils[i].ID)
@@ -248,7 +251,8 @@ func (p *placing) enrollments() bundle.File {
 func (p *placing) explain(i int, out io.Writer) error {
 	s, g, pupil := &p.problem.Students[i], &p.found.Given[i], &p.bundle.Pupils[i]
 	lot := slices.Index(p.found.Draw, int32(i)) + 1
-	fmt.Fprintf(out, "%s %s (%s), entering grade %d, number %d of %d in the lottery of seed %d\n", pupil.GivenName, pupil.FamilyName, s.ID, pupil.Grade, lot,
+	fmt.Fprintf(out, "%s %s (%s), entering grade %d, number %d of %d in the lottery of seed %d\n", pupil.GivenName,
+		pupil.FamilyName, s.ID, pupil.Grade, lot,
 		len(p.found.Draw), p.options.Seed)
 	line := func(course, section int32, more string) {
 		fmt.Fprintf(out, "  %s: %s%s\n", p.title(course), p.when(section), more)

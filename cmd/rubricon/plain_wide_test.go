@@ -402,7 +402,7 @@ func (p *plain) wrongDates() []string {
 			}
 		}
 		first, last := span(id)
-		s := stay{r, i + 2, id, map[string]bool{}}
+		s := stay{row: r, line: i + 2, id: id, on: map[string]bool{}}
 		for k, date := range days {
 			if date >= cmp.Or(r["beginDate"], first) && (r["endDate"] != "" && date < r["endDate"] || r["endDate"] == "" && date <= last) {
 				s.on[days[k]] = true

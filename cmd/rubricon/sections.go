@@ -90,7 +90,8 @@ func sections(b *bundle.Bundle, student int, on string, stdout, stderr io.Writer
 	if err != nil {
 		return badRows([]bundle.Problem{bundle.RequestsProblem(pupil, err)}, stderr)
 	}
-	out := sectionsOut{Student: pupil.ID, Open: []openOut{}, Rules: rulesOut(b.Year.Fill, choice.Rules), Complete: choice.Complete, Sections: []sectionOut{}}
+	out := sectionsOut{Student: pupil.ID, Open: []openOut{}, Rules: rulesOut(b.Year.Fill, choice.Rules),
+		Complete: choice.Complete, Sections: []sectionOut{}}
 	for _, open := range choice.Open {
 		out.Open = append(out.Open, openOut{b.Year.Terms[open.Term], open.Period, open.Days})
 	}

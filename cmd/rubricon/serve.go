@@ -84,11 +84,13 @@ func serveCommand() *cobra.Command {
 					return err
 				}
 			}
-			return serve(ctx, &serving{listens: l, counts: counts, url: url, follows: os.Getenv("RUBRICON_REPLICA"), web: o, mails: mails, marks: marks, hookKey: others, hookMay: may, out: cmd.OutOrStdout()})
+			return serve(ctx, &serving{listens: l, counts: counts, url: url, follows: os.Getenv("RUBRICON_REPLICA"), web: o,
+				mails: mails, marks: marks, hookKey: others, hookMay: may, out: cmd.OutOrStdout()})
 		},
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7270", "the address to serve on")
-	cmd.Flags().StringVar(&metrics, "metrics", "", "an address of its own for /metrics, such as 127.0.0.1:9270, which the world must not reach; empty: none")
+	cmd.Flags().StringVar(&metrics, "metrics", "",
+		"an address of its own for /metrics, such as 127.0.0.1:9270, which the world must not reach; empty: none")
 	cmd.Flags().BoolVar(&secure, "secure", false, "behind TLS: send cookies over it alone (on, unless the address is of this machine alone)")
 	cmd.Flags().StringSliceVar(&proxies, "proxies", nil, "networks of proxies whose X-Forwarded-For is trusted")
 	return cmd
@@ -103,7 +105,8 @@ func mailSettings() (jobs.Post, error) {
 	from, base := os.Getenv("RUBRICON_MAIL_FROM"), strings.TrimSuffix(os.Getenv("RUBRICON_URL"), "/")
 	at, err := neturl.Parse(base)
 	if err != nil || at.Hostname() == "" {
-		return jobs.Post{}, errors.New("mails lead back to the application: set RUBRICON_URL to its address, such as https://courses.school.example")
+		return jobs.Post{}, errors.New("mails lead back to the application: set RUBRICON_URL to its address, such as " +
+			"https://courses.school.example")
 	}
 	sender, err := post.Server(server, from)
 	return jobs.Post{Sender: sender, Base: base, Domain: at.Hostname()}, err
@@ -116,7 +119,8 @@ func signOnSettings(base string) (*signon.Client, error) {
 		return nil, nil
 	}
 	if base == "" {
-		return nil, errors.New("accounts of schools lead back to the application: set RUBRICON_URL to its address, such as https://courses.school.example")
+		return nil, errors.New("accounts of schools lead back to the application: set RUBRICON_URL to its address, such as " +
+			"https://courses.school.example")
 	}
 	list, err := signon.Read(name)
 	if err != nil {
@@ -134,7 +138,8 @@ func attendanceSettings() (seats.Attendance, error) {
 	return attendance.New(base, os.Getenv("RUBRICON_ATTENDANCE_TOKEN"))
 }
 
-// hookSettings reads from the environment the key of which the secrets of messages to other systems are made, and what networks of one's own such messages may reach; without a key nobody is told.
+// hookSettings reads from the environment the key of which the secrets of messages to other systems are made,
+// and what networks of one's own such messages may reach; without a key nobody is told.
 func hookSettings() (key []byte, may []netip.Prefix, err error) {
 	text := os.Getenv("RUBRICON_HOOK_KEY")
 	if text != "" && len(text) < shortestKey {
@@ -161,7 +166,8 @@ func onLoopback(l net.Listener) bool {
 func listenOn(address string) (net.Listener, error) {
 	l, err := net.Listen("tcp", address)
 	if errors.Is(err, syscall.EADDRINUSE) {
-		return nil, &exitError{exitWrongUse, fmt.Sprintf("%s is taken by another program; stop that, or choose another address with --listen 127.0.0.1:7271", address)}
+		return nil, &exitError{exitWrongUse,
+			fmt.Sprintf("%s is taken by another program; stop that, or choose another address with --listen 127.0.0.1:7271", address)}
 	}
 	return l, err
 }
@@ -175,11 +181,12 @@ type serving struct {
 	url, follows    string       // of the database, and of one that follows it; may be empty
 	web             web.Options
 	mails           jobs.Post
-	hookKey         []byte                                // of which the secrets of messages to other systems are made; none: they are told nothing
-	hookMay         []netip.Prefix                        // networks that messages may reach although they are not the world's
-	marks           seats.Attendance                      // may be nil
-	ready           func(context.Context, *app.App) error // done before the first line is printed; may be nil
-	out             io.Writer
+	// of which the secrets of messages to other systems are made; none: they are told nothing
+	hookKey []byte
+	hookMay []netip.Prefix                        // networks that messages may reach although they are not the world's
+	marks   seats.Attendance                      // may be nil
+	ready   func(context.Context, *app.App) error // done before the first line is printed; may be nil
+	out     io.Writer
 }
 
 // serve serves until the context ends.
@@ -225,8 +232,9 @@ func serve(ctx context.Context, o *serving) error {
 		_ = queue.Stop(end)
 	})
 	handler := web.New(cases, o.web)
-	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second,
-		IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn)}
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second,
+		WriteTimeout: 60 * time.Second,
+		IdleTimeout:  2 * time.Minute, MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn)}
 	server.RegisterOnShutdown(handler.EndStreams)
 	failed := make(chan error, 1)
 	if o.counts != nil {

@@ -14,8 +14,9 @@ import (
 	semconv "go.opentelemetry.io/otel/semconv/v1.37.0"
 )
 
-// startTracing sends traces to the collector that the environment names (OTEL_EXPORTER_OTLP_ENDPOINT and the other variables of the OpenTelemetry
-// specification, over HTTP); where none is named nothing is traced. The function returned sends what is left.
+// startTracing sends traces to the collector that the environment names (OTEL_EXPORTER_OTLP_ENDPOINT and the
+// other variables of the OpenTelemetry specification, over HTTP); where none is named nothing is traced. The
+// function returned sends what is left.
 func startTracing(ctx context.Context) (end func(), err error) {
 	if os.Getenv("OTEL_EXPORTER_OTLP_ENDPOINT") == "" && os.Getenv("OTEL_EXPORTER_OTLP_TRACES_ENDPOINT") == "" {
 		return func() {}, nil

@@ -1,6 +1,6 @@
-// Package acts decides what may be done with a sheet. From what a person is to the student, the state of the sheet, the window, the
-// school's settings and what was found of the sheet, Of gives every act: allowed, or why not. The server guards with it, and the
-// screens show it; nothing else decides.
+// Package acts decides what may be done with a sheet. From what a person is to the student, the state of the
+// sheet, the window, the school's settings and what was found of the sheet, Of gives every act: allowed, or
+// why not. The server guards with it, and the screens show it; nothing else decides.
 //
 //	answers := acts.Of(&acts.Case{Relation: acts.Relation{Self: true}, State: acts.InProgress, Window: w, Now: now, Complete: true})
 //	answers[acts.Submit] // {Allowed: true}
@@ -50,7 +50,8 @@ func All() []Act {
 	return list
 }
 
-var names = [count]string{"view", "edit", "undo", "redo", "submit", "sign", "ask", "look", "decide", "sendBack", "clear", "reopen", "plan", "seeFiles", "remark", "reply", "editSummer", "submitSummer", "recommend", "prepare", "take"}
+var names = [count]string{"view", "edit", "undo", "redo", "submit", "sign", "ask", "look", "decide", "sendBack",
+	"clear", "reopen", "plan", "seeFiles", "remark", "reply", "editSummer", "submitSummer", "recommend", "prepare", "take"}
 
 func (a Act) String() string { return names[a] }
 
@@ -74,8 +75,8 @@ func (s State) HandedIn() bool {
 
 func (s State) locked() bool { return s == Cleared || s == Placed }
 
-// Stood returns how far a sheet has come, placed or not: a school may place what is not signed or approved yet, and that stays so. before is the
-// state in which it was placed.
+// Stood returns how far a sheet has come, placed or not: a school may place what is not signed or approved
+// yet, and that stays so. before is the state in which it was placed.
 func (s State) Stood(before State) State {
 	if s == Placed && before != "" {
 		return before
@@ -104,8 +105,8 @@ func (k Kind) has(act Act) bool {
 	return true
 }
 
-// Relation is what a person is to a student. Teachers of the student recommend, who leads a course takes students into it; they see
-// nothing of the sheet.
+// Relation is what a person is to a student. Teachers of the student recommend, who leads a course takes
+// students into it; they see nothing of the sheet.
 type Relation struct {
 	Self      bool // the student
 	Guardian  bool // of this student
@@ -180,8 +181,8 @@ func Of(c *Case) (a Answers) {
 	return a
 }
 
-// needsReason tells whether an act of the school must say why: it decides something, takes something back, or clears against what the
-// family asks for.
+// needsReason tells whether an act of the school must say why: it decides something, takes something back, or
+// clears against what the family asks for.
 func (c *Case) needsReason(a Act) bool {
 	return a == Decide || a == Reopen || a == Clear && c.Asked
 }

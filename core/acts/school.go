@@ -33,8 +33,8 @@ func InSchool(a SchoolAct, r Relation) bool {
 	return false
 }
 
-// TakesBack tells what is against taking back what was done to many students at once; "": nothing. Who did it may, and the office. One student alone
-// is up to whoever prepares their sheet.
+// TakesBack tells what is against taking back what was done to many students at once; "": nothing. Who did it
+// may, and the office. One student alone is up to whoever prepares their sheet.
 func TakesBack(r Relation, own, one bool) Why {
 	switch {
 	case !InSchool(SeeCaseload, r):

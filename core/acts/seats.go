@@ -33,7 +33,8 @@ func SeatActs() []SeatAct {
 	return list
 }
 
-// EndsWaiting reports whether an act ends waiting for seats: a choice that is submitted takes none, so a seat is offered to somebody who can.
+// EndsWaiting reports whether an act ends waiting for seats: a choice that is submitted takes none, so a seat
+// is offered to somebody who can.
 func (a SeatAct) EndsWaiting() bool { return a == SubmitSeats }
 
 // SeatState is where a choice of seats is.
@@ -60,7 +61,8 @@ type SeatCase struct {
 // SeatAnswers has one answer for each act.
 type SeatAnswers [seatActs]Answer
 
-// OfSeats answers for every act. Who decides may choose and hand in for the family, with a reason, also before the window opens and after it has closed for families.
+// OfSeats answers for every act. Who decides may choose and hand in for the family, with a reason, also
+// before the window opens and after it has closed for families.
 func OfSeats(c *SeatCase) (a SeatAnswers) {
 	for i := range a {
 		act := SeatAct(i)

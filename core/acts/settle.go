@@ -8,9 +8,10 @@ type Signatures struct {
 	For       bool // somebody who may has signed for the family, for example on paper
 }
 
-// Settle tells in which state a sheet is after a submission, a signature or a decision, the school's settings making it go on by
-// itself: a submission becomes signed when enough guardians have signed, or none need to; what is signed becomes cleared when the
-// school wants no look after it, nothing is still to do, and nobody in the family asks for a change or refuses to sign.
+// Settle tells in which state a sheet is after a submission, a signature or a decision, the school's settings
+// making it go on by itself: a submission becomes signed when enough guardians have signed, or none need to;
+// what is signed becomes cleared when the school wants no look after it, nothing is still to do, and nobody
+// in the family asks for a change or refuses to sign.
 func Settle(s State, set policy.Settings, guardians int, signed Signatures, ready, asked bool) State {
 	if s == Submitted {
 		enough := signed.For

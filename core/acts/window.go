@@ -32,8 +32,8 @@ func (w Window) Phase(now time.Time) Phase {
 	return Over
 }
 
-// Summer is the summer round where it has a window of its own. The zero value is none: what is requested for the summer is then handed
-// in with the sheet.
+// Summer is the summer round where it has a window of its own. The zero value is none: what is requested for
+// the summer is then handed in with the sheet.
 type Summer struct {
 	Window
 	Asked    bool // something is requested for it, or was handed in

@@ -1,5 +1,6 @@
-// Package caseload tells where each sheet of a caseload is, and every reason for which it waits for a person. What is found of a sheet
-// in one version is worked out once, by Find; what follows from it at a moment, by Of, costs next to nothing.
+// Package caseload tells where each sheet of a caseload is, and every reason for which it waits for a person.
+// What is found of a sheet in one version is worked out once, by Find; what follows from it at a moment, by
+// Of, costs next to nothing.
 //
 //	found := caseload.Find(facts, &laid, judgement, facts.Todo(judgement), true, time.UTC)
 //	stage, waits := caseload.Of(&caseload.Case{Found: &found, State: acts.Submitted, Submitted: at, Guardians: 2, Now: now})
@@ -60,7 +61,8 @@ const (
 
 // Reasons lists the reasons: first those that the school settles, then those that the family does.
 func Reasons() []Reason {
-	return []Reason{Claim, Asked, Remark, NoGuardian, Unmet, Overridden, Retake, TooComplex, Lapsed, Contested, Uncovered, LoneHalf, Clash, Changed, Unsigned, Unreached, Overdue, Unbegun}
+	return []Reason{Claim, Asked, Remark, NoGuardian, Unmet, Overridden, Retake, TooComplex, Lapsed, Contested, Uncovered,
+		LoneHalf, Clash, Changed, Unsigned, Unreached, Overdue, Unbegun}
 }
 
 // School tells whether it is for the school to settle.
@@ -68,7 +70,8 @@ func (r Reason) School() bool {
 	return slices.Index(Reasons(), r) <= slices.Index(Reasons(), Lapsed)
 }
 
-// LongUnsigned is how long a sheet may wait for a signature before it is one of the exceptions: a week, common practice.
+// LongUnsigned is how long a sheet may wait for a signature before it is one of the exceptions: a week,
+// common practice.
 const LongUnsigned = 7 * 24 * time.Hour
 
 // None is no course.
@@ -104,8 +107,8 @@ type Found struct {
 	Dues      []Due
 }
 
-// Find looks for what a sheet may wait for, at whatever moment. It leaves Changed, Complete, Ready and Clash to the caller, who knows what
-// was handed in and which parts of the sheet count.
+// Find looks for what a sheet may wait for, at whatever moment. It leaves Changed, Complete, Ready and Clash
+// to the caller, who knows what was handed in and which parts of the sheet count.
 //
 // Zone is the school's, in which the days of errands pass.
 func Find(f *sheet.Facts, s *sheet.Sheet, j *sheet.Judgement, todo []sheet.Todo, handed bool, zone *time.Location) Found {
@@ -141,7 +144,8 @@ func Find(f *sheet.Facts, s *sheet.Sheet, j *sheet.Judgement, todo []sheet.Todo,
 	return out
 }
 
-// atRisk lists the requests that may not be given and that nothing stands in for; none where that is beyond the limits of judging.
+// atRisk lists the requests that may not be given and that nothing stands in for; none where that is beyond
+// the limits of judging.
 func atRisk(f *sheet.Facts, s *sheet.Sheet) []int32 {
 	list, err := f.Uncovered(s)
 	if err != nil {
@@ -157,8 +161,8 @@ func atRisk(f *sheet.Facts, s *sheet.Sheet) []int32 {
 	})
 }
 
-// Started tells whether a family has begun: somebody of it has worked on the sheet, something but what the school has put there is on it, or it has
-// been submitted. It is the one definition of that.
+// Started tells whether a family has begun: somebody of it has worked on the sheet, something but what the
+// school has put there is on it, or it has been submitted. It is the one definition of that.
 func Started(state acts.State, touched, begun bool) bool {
 	return state != acts.InProgress || touched || begun
 }
@@ -189,7 +193,8 @@ type Case struct {
 	Guardians int
 	Contested []bool // by course: more ask for it than there are seats; nil: none
 
-	// Zero: not, or not known. RemarkAt: of the oldest without an answer; LostAt: of a mail that asks for what is still to be done and was not delivered.
+	// Zero: not, or not known. RemarkAt: of the oldest without an answer; LostAt: of a mail that asks for what
+	// is still to be done and was not delivered.
 	Now, AskedAt, RemarkAt, LostAt, ChangedAt, SubmittedAt, ClearedAt time.Time
 }
 
@@ -263,7 +268,8 @@ func (c *Case) stage(handed, cleared bool) Stage {
 }
 
 // family adds what a sheet waits for the family for.
-func (c *Case) family(stage Stage, handed, cleared bool, latest time.Time, add func(Reason, time.Time, ...int32), each func(Reason, time.Time, []int32)) {
+func (c *Case) family(stage Stage, handed, cleared bool, latest time.Time, add func(Reason, time.Time, ...int32),
+	each func(Reason, time.Time, []int32)) {
 	if stage == NotBegun && c.Window.Phase(c.Now) == acts.Open {
 		add(Unbegun, c.Window.Opens)
 	}
@@ -297,8 +303,8 @@ func (c *Case) family(stage Stage, handed, cleared bool, latest time.Time, add f
 	each(Overdue, oldest, late)
 }
 
-// Contest tells by course whether more ask for it than there are seats. A course without a section is not contested: nothing is known
-// of its seats.
+// Contest tells by course whether more ask for it than there are seats. A course without a section is not
+// contested: nothing is known of its seats.
 func Contest(y *catalog.Year, asked map[int32]int, seats map[int32]int) []bool {
 	out := make([]bool, len(y.Courses))
 	for course, n := range seats {

@@ -110,7 +110,8 @@ type Errand struct {
 	Becomes   []string             // the courses of which one replaces the course, a placeholder
 }
 
-// Moment is when an errand is due, in the school's time zone; day tells that no time of the day is given. There is none where ok is false.
+// Moment is when an errand is due, in the school's time zone; day tells that no time of the day is given.
+// There is none where ok is false.
 func (e *Errand) Moment(zone *time.Location) (at time.Time, day, ok bool) {
 	if at, err := time.ParseInLocation("2006-01-02T15:04", e.Due, zone); err == nil {
 		return at, false, true
@@ -147,8 +148,8 @@ func (c *Compiled) Offers(grade int) bool {
 	return grade >= 0 && grade < 64 && c.allowed>>uint(grade)&1 == 1
 }
 
-// TextIn is what the course says of itself in a language, or where it has no text in that, in the school's. A text for a language serves
-// its regions too.
+// TextIn is what the course says of itself in a language, or where it has no text in that, in the school's. A
+// text for a language serves its regions too.
 func (c *Course) TextIn(language string) Text {
 	text := Text{c.Title, c.Description, c.Note}
 	for _, tag := range policy.Tags(language) {
@@ -287,8 +288,8 @@ func (y *Year) TermNames(s TermSet) []string {
 	return names
 }
 
-// A ReferenceError says that something names what does not exist. Course, Rule, Commitment or Errand (its place, from 1) says where; Field is
-// the name of the column or of the rule's key.
+// A ReferenceError says that something names what does not exist. Course, Rule, Commitment or Errand (its
+// place, from 1) says where; Field is the name of the column or of the rule's key.
 type ReferenceError struct {
 	Course     string
 	Rule       string
@@ -309,7 +310,8 @@ func Compile(frame Frame, courses []Course, errands []Errand, p *policy.Policy) 
 	if err != nil {
 		return nil, []error{&ReferenceError{Field: "schoolYear", What: err.Error()}}
 	}
-	y := &Year{Frame: frame, Policy: p, Start: start, Capacity: credit.Amount(p.Periods) * credit.One, index: make(map[string]int32, len(courses))}
+	y := &Year{Frame: frame, Policy: p, Start: start, Capacity: credit.Amount(p.Periods) * credit.One,
+		index: make(map[string]int32, len(courses))}
 	y.Courses = make([]Compiled, len(courses))
 	order := make([]*Course, len(courses))
 	for i := range courses {
@@ -375,7 +377,8 @@ func (y *Year) relate() (errs []error) {
 		case !ok:
 			errs = append(errs, &ReferenceError{Course: c.Code, Field: "metadata.variantOf", What: "no course has the code " + c.VariantOf})
 		case y.Courses[head].VariantOf != "":
-			errs = append(errs, &ReferenceError{Course: c.Code, Field: "metadata.variantOf", What: c.VariantOf + " is itself a variant; name " + y.Courses[head].VariantOf})
+			errs = append(errs, &ReferenceError{Course: c.Code, Field: "metadata.variantOf",
+				What: c.VariantOf + " is itself a variant; name " + y.Courses[head].VariantOf})
 		default:
 			families[head] = append(families[head], int32(i))
 		}
@@ -416,7 +419,8 @@ func appendNew(list []int32, item int32) []int32 {
 	return append(list, item)
 }
 
-// Follow lists, in catalog order, at most so many courses of the year that rest on a course in the same subject area, with their variants.
+// Follow lists, in catalog order, at most so many courses of the year that rest on a course in the same
+// subject area, with their variants.
 func (y *Year) Follow(course int32, most int) (list []int32) {
 	c := &y.Courses[course]
 	for i := range y.Courses {

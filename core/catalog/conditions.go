@@ -2,8 +2,8 @@ package catalog
 
 import "rubricon/core/condition"
 
-// bind copies a condition with the indexes of the courses it names, giving an index to codes outside the catalog too, and with the
-// numbers of the marks it names; unknown is told of a mark that the policy lacks.
+// bind copies a condition with the indexes of the courses it names, giving an index to codes outside the
+// catalog too, and with the numbers of the marks it names; unknown is told of a mark that the policy lacks.
 func (y *Year) bind(c *condition.Condition, unknown func(mark string)) *condition.Condition {
 	if c == nil {
 		return nil
@@ -47,8 +47,9 @@ func (e *BindError) Error() string {
 	return "“" + e.Leaf.Mark + "” is not a mark of the policy"
 }
 
-// Bind copies a condition that stands for itself, with the indexes of the courses it names, -1 for one that the year knows nothing of,
-// and the numbers of marks. Without a subject none of it is about “this course”. The error is a *BindError.
+// Bind copies a condition that stands for itself, with the indexes of the courses it names, -1 for one that
+// the year knows nothing of, and the numbers of marks. Without a subject none of it is about “this
+// course”. The error is a *BindError.
 func (y *Year) Bind(c *condition.Condition, subject bool) (*condition.Condition, error) {
 	bound := *c
 	if c.Op == condition.Single {

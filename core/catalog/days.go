@@ -12,8 +12,9 @@ type SchoolDay struct {
 	Day  int       // of the cycle, from 1
 }
 
-// SchoolDays lists the days of school in order: Monday to Friday in the dates of a term, without holidays. The cycle runs on from the first of them, whatever lies between (common practice).
-// There are none where the dates of the terms are not known.
+// SchoolDays lists the days of school in order: Monday to Friday in the dates of a term, without holidays.
+// The cycle runs on from the first of them, whatever lies between (common practice). There are none where the
+// dates of the terms are not known.
 func (y *Year) SchoolDays() (list []SchoolDay) {
 	for term, span := range y.Dates {
 		first, err := time.Parse(time.DateOnly, span[0])

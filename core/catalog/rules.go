@@ -49,7 +49,8 @@ func (y *Year) compilePolicy() (errs []error) {
 			if source.When != nil {
 				when, ok := y.count(source.When)
 				if !ok {
-					errs = append(errs, &ReferenceError{Rule: source.ID, Field: "when.term", What: "“" + source.When.Term + "” is not a term of the school year"})
+					errs = append(errs, &ReferenceError{Rule: source.ID, Field: "when.term",
+						What: "“" + source.When.Term + "” is not a term of the school year"})
 				}
 				rule.When = &when
 			}
@@ -63,7 +64,8 @@ func (y *Year) compilePolicy() (errs []error) {
 		if c.Commitment.When != nil {
 			when, ok := y.count(c.Commitment.When)
 			if c.When = &when; !ok {
-				errs = append(errs, &ReferenceError{Commitment: c.ID, Field: "when.term", What: "“" + c.Commitment.When.Term + "” is not a term of the school year"})
+				errs = append(errs, &ReferenceError{Commitment: c.ID, Field: "when.term",
+					What: "“" + c.Commitment.When.Term + "” is not a term of the school year"})
 			}
 		}
 		y.Commitments = append(y.Commitments, c)
@@ -104,8 +106,8 @@ func (y *Year) compileErrands(errands []Errand) (errs []error) {
 	return errs
 }
 
-// Exempts tells whether an exemption of a name would be from something: a rule, by its id, or an entry of a list of requirements, as
-// AUDIT/ENTRY.
+// Exempts tells whether an exemption of a name would be from something: a rule, by its id, or an entry of a
+// list of requirements, as AUDIT/ENTRY.
 func (y *Year) Exempts(name string) bool {
 	audit, entry, ofList := strings.Cut(name, "/")
 	if !ofList {

@@ -14,9 +14,10 @@ type Tryout struct {
 	Auditions   []int    // the errands that are done with it, by their place; none where nobody is heard
 }
 
-// TryoutOf tells how students get into a course by the word of who leads it; false where they need none. Such a word is needed where the
-// course is open on application, where its condition or what settles one of its errands asks for a permission, and where it, or a
-// placeholder of which it may become one, brings an audition.
+// TryoutOf tells how students get into a course by the word of who leads it; false where they need none. Such
+// a word is needed where the course is open on application, where its condition or what settles one of its
+// errands asks for a permission, and where it, or a placeholder of which it may become one, brings an
+// audition.
 func (y *Year) TryoutOf(course int32) (Tryout, bool) {
 	t := Tryout{Course: course, Asked: []int32{course}}
 	asks := func(c *condition.Condition) (found bool) {

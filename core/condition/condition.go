@@ -212,15 +212,16 @@ func (c *Condition) Judge(w Witness) Verdict {
 	return Unmet
 }
 
-// Missing appends to list the leaves that keep the condition below Expected: in the order written, each once. A part at or
-// above Expected adds nothing.
+// Missing appends to list the leaves that keep the condition below Expected: in the order written, each once.
+// A part at or above Expected adds nothing.
 func (c *Condition) Missing(w Witness, list []*Leaf) []*Leaf {
 	if c.Op == Single {
 		if w.Leaf(&c.Leaf) >= Expected {
 			return list
 		}
 		for _, have := range list {
-			if have.Kind == c.Leaf.Kind && have.Name == c.Leaf.Name && have.HasAt == c.Leaf.HasAt && have.Mark == c.Leaf.Mark && have.At == c.Leaf.At {
+			if have.Kind == c.Leaf.Kind && have.Name == c.Leaf.Name && have.HasAt == c.Leaf.HasAt && have.Mark == c.Leaf.Mark &&
+				have.At == c.Leaf.At {
 				return list
 			}
 		}

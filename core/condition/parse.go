@@ -15,7 +15,8 @@ const (
 	MaxDepth = 100
 )
 
-// SyntaxError says where in a condition's text something is wrong, and what: as an English sentence, and as its parts for another language.
+// SyntaxError says where in a condition's text something is wrong, and what: as an English sentence, and as
+// its parts for another language.
 type SyntaxError struct {
 	Offset int // in bytes from the start of the text
 	What   string
@@ -73,7 +74,8 @@ const (
 // Parse reads a condition. The error is a *SyntaxError.
 func Parse(text string) (c *Condition, err error) {
 	if len(text) > MaxBytes {
-		return nil, &SyntaxError{Offset: MaxBytes, What: fmt.Sprintf("the condition is longer than %d bytes", MaxBytes), Fault: TooLong, Name: fmt.Sprint(MaxBytes)}
+		return nil, &SyntaxError{Offset: MaxBytes, What: fmt.Sprintf("the condition is longer than %d bytes", MaxBytes),
+			Fault: TooLong, Name: fmt.Sprint(MaxBytes)}
 	}
 	if !utf8.ValidString(text) {
 		return nil, &SyntaxError{What: "the condition is not valid UTF-8", Fault: NotText}
@@ -265,7 +267,8 @@ func (p *parser) leaf(kind LeafKind) *Condition {
 	return &Condition{Op: Single, Leaf: leaf}
 }
 
-// mark reads the name of a mark: a quoted string, or a word that is neither a number nor a keyword. Where a number stands it gives "".
+// mark reads the name of a mark: a quoted string, or a word that is neither a number nor a keyword. Where a
+// number stands it gives "".
 func (p *parser) mark() (name string) {
 	switch {
 	case p.kind == tokenWord && IsNumber(p.word):

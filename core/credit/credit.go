@@ -26,7 +26,8 @@ var (
 	ErrRange    = errors.New("is larger than 9999999.99")
 )
 
-// Parse reads a decimal with at most two decimals and an optional minus sign. The error is ErrSyntax, ErrDecimals or ErrRange.
+// Parse reads a decimal with at most two decimals and an optional minus sign. The error is ErrSyntax,
+// ErrDecimals or ErrRange.
 func Parse(text string) (Amount, error) {
 	digits, sign := text, Amount(1)
 	if len(digits) > 0 && digits[0] == '-' {

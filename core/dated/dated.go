@@ -1,4 +1,5 @@
-// Package dated changes what a student is enrolled in from a date on, so that there is neither a gap nor an overlap, and so that attendance stays where it belongs.
+// Package dated changes what a student is enrolled in from a date on, so that there is neither a gap nor an
+// overlap, and so that attendance stays where it belongs.
 //
 //	after, err := dated.Apply(year, sections, stays, marks, dated.Change{Drop: []int{0}, Add: []int{1}, On: "2027-09-14"})
 //	after.Stays // the old section until that day, the new one from it on
@@ -14,8 +15,9 @@ import (
 	"rubricon/core/sheet"
 )
 
-// Stay is an enrollment: a section, by its place in a list, from Begin on until before End (OneRoster 1.1), YYYY-MM-DD. An empty Begin is the first day of the section's first term, an empty End the day after
-// its last. One that ends on or before its beginning is never in force.
+// Stay is an enrollment: a section, by its place in a list, from Begin on until before End (OneRoster 1.1),
+// YYYY-MM-DD. An empty Begin is the first day of the section's first term, an empty End the day after its
+// last. One that ends on or before its beginning is never in force.
 type Stay struct {
 	Section    int
 	Begin, End string
@@ -55,7 +57,9 @@ const (
 	AlreadyIn    Why = "already-in"    // the student is in the section then, or will be; Section says which
 	SameCourse   Why = "same-course"   // the student is in a section of the same course then; Section and Other say which
 	SameTime     Why = "same-time"     // two sections meet at the same time; Section and Other say which
-	Gap          Why = "gap"           // school days would be left with nothing at that time; Date says from when on the new section could begin, or until when the old one must last
+	// school days would be left with nothing at that time; Date says from when on the new section could begin,
+	// or until when the old one must last
+	Gap Why = "gap"
 )
 
 // Error is why a change cannot be made.
@@ -69,7 +73,9 @@ func (e *Error) Error() string {
 	return fmt.Sprintf("dated: %s (%d, %d, %s)", e.Why, e.Section, e.Other, e.Date)
 }
 
-func refuse(why Why, section, other int, date string) error { return &Error{why, section, other, date} }
+func refuse(why Why, section, other int, date string) error {
+	return &Error{Why: why, Section: section, Other: other, Date: date}
+}
 
 // book knows the dates of the year.
 type book struct {
@@ -89,8 +95,10 @@ func Filled(y *catalog.Year, section *sheet.Section, s Stay) (begin, end string)
 	return cmp.Or(s.Begin, first), cmp.Or(s.End, catalog.NextDay(last))
 }
 
-// Apply makes a change to a student's stays. A section that is left ends on the date; where that is not after its beginning, the student never attended, and it leaves no trace. A section that is come into begins on the
-// date. Attendance on the date or later in a section that is left goes to the one that comes in its place, at the same time, or else is to be deleted. The error is an *Error.
+// Apply makes a change to a student's stays. A section that is left ends on the date; where that is not after
+// its beginning, the student never attended, and it leaves no trace. A section that is come into begins on
+// the date. Attendance on the date or later in a section that is left goes to the one that comes in its
+// place, at the same time, or else is to be deleted. The error is an *Error.
 func Apply(y *catalog.Year, sections []sheet.Section, stays []Stay, marks []Mark, c Change) (*Outcome, error) {
 	b := &book{y, sections}
 	if !y.SchoolDay(c.On) {
@@ -136,8 +144,10 @@ func Apply(y *catalog.Year, sections []sheet.Section, stays []Stay, marks []Mark
 	return out, nil
 }
 
-// Leave is what becomes of the stays of a student who leaves the school, the last day of attendance being a date: what has begun by then ends with the next school day, what has not leaves no trace, and what is over stays as it is. Places are those of the
-// stays; on is that school day, empty where the year has none left, and then nothing is changed.
+// Leave is what becomes of the stays of a student who leaves the school, the last day of attendance being a
+// date: what has begun by then ends with the next school day, what has not leaves no trace, and what is over
+// stays as it is. Places are those of the stays; on is that school day, empty where the year has none left,
+// and then nothing is changed.
 func Leave(y *catalog.Year, sections []sheet.Section, stays []Stay, last string) (on string, ends, never []int) {
 	for _, d := range y.SchoolDays() {
 		if day := d.Date.Format(time.DateOnly); day > last {
@@ -170,7 +180,8 @@ func (b *book) during(terms catalog.TermSet, date string) bool {
 	return false
 }
 
-// apart tells why two stays cannot both be: they are of one section or of one course on one day, or meet at the same time.
+// apart tells why two stays cannot both be: they are of one section or of one course on one day, or meet at
+// the same time.
 func (b *book) apart(s, t Stay) error {
 	x, z := b.filled(s), b.filled(t)
 	begin, end := max(x.Begin, z.Begin), min(x.End, z.End)

@@ -1,5 +1,6 @@
-// Package demand tallies what a school's sheets ask for: requests, alternates and uncovered requests by course and grade,
-// the sections that takes, which courses are wanted together, and whom a course leaves without cover if it does not run.
+// Package demand tallies what a school's sheets ask for: requests, alternates and uncovered requests by
+// course and grade, the sections that takes, which courses are wanted together, and whom a course leaves
+// without cover if it does not run.
 //
 //	t := demand.Count(len(year.Courses), wishes)
 //	n, sizes := demand.Sections(t.Courses[i].Requests, 28)
@@ -39,7 +40,8 @@ type Tally struct {
 	Pairs   []Pair   // wanted together by somebody, most first
 }
 
-// Count tallies the wishes for n courses. It takes time and memory linear in the sum of the squares of the sheets' lengths.
+// Count tallies the wishes for n courses. It takes time and memory linear in the sum of the squares of the
+// sheets' lengths.
 func Count(n int, wishes []Wish) *Tally {
 	t := &Tally{Courses: make([]Course, n)}
 	pairs := map[[2]int32]int{}
@@ -72,8 +74,8 @@ func Count(n int, wishes []Wish) *Tally {
 	return t
 }
 
-// Sections tells how many sections a number of students takes when none may be larger than size (at least 1), and how large
-// they are with the rest spread: sizes differ by at most one, the larger ones first.
+// Sections tells how many sections a number of students takes when none may be larger than size (at least 1),
+// and how large they are with the rest spread: sizes differ by at most one, the larger ones first.
 func Sections(students, size int) (sizes []int) {
 	n := (students + size - 1) / size
 	for i := range n {
@@ -86,8 +88,8 @@ func Sections(students, size int) (sizes []int) {
 	return sizes
 }
 
-// SingleClashes lists, for courses that take a single section of a class size, the pairs that some students want both of: in
-// one timetable cell they would clash for so many students.
+// SingleClashes lists, for courses that take a single section of a class size, the pairs that some students
+// want both of: in one timetable cell they would clash for so many students.
 func (t *Tally) SingleClashes(size int) (clashes []Pair) {
 	single := func(c int32) bool { return len(Sections(t.Courses[c].Requests, size)) == 1 }
 	for _, p := range t.Pairs {

@@ -37,7 +37,8 @@ func NewReport(y *catalog.Year, t *Tally, size, most int) *Report {
 	r := &Report{Size: size, Courses: []CourseLine{}}
 	for i := range t.Courses {
 		c := &t.Courses[i]
-		row := CourseLine{y.Courses[i].Code, y.Courses[i].Title, c.Requests, c.Alternates, map[string]int{}, Sections(c.Requests, size), c.Uncovered}
+		row := CourseLine{Course: y.Courses[i].Code, Title: y.Courses[i].Title, Requests: c.Requests,
+			Alternates: c.Alternates, ByGrade: map[string]int{}, Sections: Sections(c.Requests, size), Uncovered: c.Uncovered}
 		for grade, n := range c.ByGrade {
 			row.ByGrade[strconv.Itoa(grade)] = n
 		}

@@ -1,10 +1,11 @@
-// Package graduation assigns credits to requirements exactly. Each credit counts in at most one requirement, a course's
-// credits may be split, and the answer is the one with the greatest sum and, among those, with the lexicographically
-// greatest totals in the order listed.
+// Package graduation assigns credits to requirements exactly. Each credit counts in at most one requirement,
+// a course's credits may be split, and the answer is the one with the greatest sum and, among those, with the
+// lexicographically greatest totals in the order listed.
 //
-// The achievable totals form a polymatroid, so filling the requirements in order, each as far as possible without lowering
-// an earlier one, gives exactly that answer (Edmonds 1970, "Submodular functions, matroids, and certain polyhedra").
-// "As far as possible" is a maximum flow by shortest augmenting paths (Edmonds and Karp 1972).
+// The achievable totals form a polymatroid, so filling the requirements in order, each as far as possible
+// without lowering an earlier one, gives exactly that answer (Edmonds 1970, "Submodular functions, matroids,
+// and certain polyhedra"). "As far as possible" is a maximum flow by shortest augmenting paths (Edmonds and
+// Karp 1972).
 //
 //	var a graduation.Assignment
 //	a.Begin([]credit.Amount{400, 100})

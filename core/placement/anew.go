@@ -5,17 +5,21 @@ import (
 	"slices"
 )
 
-// Anew places some students anew, one after the other in the order given, after a change of their wishes or of the sections; what they had is kept where it is as good. Everybody else stays, but
-// where a student could have more if somebody gave up a seat: then at most so many others sit in other sections of the courses that they have, and lose none of them. Given is what everybody had, those who are placed anew perhaps in sections that cannot be any more; it is changed. Moved are the others who sit elsewhere, ascending.
+// Anew places some students anew, one after the other in the order given, after a change of their wishes or
+// of the sections; what they had is kept where it is as good. Everybody else stays, but where a student could
+// have more if somebody gave up a seat: then at most so many others sit in other sections of the courses that
+// they have, and lose none of them. Given is what everybody had, those who are placed anew perhaps in
+// sections that cannot be any more; it is changed. Moved are the others who sit elsewhere, ascending.
 //
-// A chain of others who each make room for the one before is an augmenting path, as in Kuhn's method for assignments (1955, "The Hungarian method for the assignment problem").
-// The error is a *ProblemError.
+// A chain of others who each make room for the one before is an augmenting path, as in Kuhn's method for
+// assignments (1955, "The Hungarian method for the assignment problem"). The error is a *ProblemError.
 func (p *Problem) Anew(given []Given, who []int32, most int) (moved []int32, err error) {
 	if err := p.validate(); err != nil {
 		return nil, err
 	}
 	m := compile(p)
-	a := &anew{m: m, b: newBoard(m), s: searcher{limit: briefNodes}, open: make([]int64, len(m.pools)), late: map[int32]bool{}, holders: make([][]int32, len(m.pools)), moved: map[int32]bool{}}
+	a := &anew{m: m, b: newBoard(m), s: searcher{limit: briefNodes}, open: make([]int64, len(m.pools)),
+		late: map[int32]bool{}, holders: make([][]int32, len(m.pools)), moved: map[int32]bool{}}
 	poolOf, pupilOf := make([]int32, len(p.Sections)), make([]int32, len(p.Students))
 	for k := range m.pools {
 		for _, section := range m.pools[k].sections {
@@ -141,7 +145,8 @@ func (a *anew) place(k int32, had []int32, most int) {
 	}
 }
 
-// free gets somebody out of a pool that holds one too many, with so many moves at the most, and tells how many it took; 0: it cannot be done, and nothing has changed. Chain are those on the way.
+// free gets somebody out of a pool that holds one too many, with so many moves at the most, and tells how
+// many it took; 0: it cannot be done, and nothing has changed. Chain are those on the way.
 func (a *anew) free(pool int32, moves int, chain []int32) int {
 	for _, deep := range []bool{false, true} {
 		if deep && moves == 1 {
@@ -162,7 +167,8 @@ func (a *anew) free(pool int32, moves int, chain []int32) int {
 	return 0
 }
 
-// away gets a pupil out of a pool without losing a course: where seats are free, or, deep, where somebody else makes room.
+// away gets a pupil out of a pool without losing a course: where seats are free, or, deep, where somebody
+// else makes room.
 func (a *anew) away(u, pool int32, moves int, chain []int32, deep bool) int {
 	was := a.b.tables[u]
 	a.set(u, nothing)
@@ -225,7 +231,8 @@ func (a *anew) set(k int32, t timetable) {
 	}
 }
 
-// seat turns the pools of those concerned into sections: the one that they had where a seat of it is free, else the one with the most.
+// seat turns the pools of those concerned into sections: the one that they had where a seat of it is free,
+// else the one with the most.
 func (a *anew) seat(given []Given, who []int32) {
 	p := a.m.problem
 	left := make([]int, len(p.Sections))

@@ -13,8 +13,8 @@ type Sheet struct {
 	Sheet sheet.Sheet
 }
 
-// Meeting is a section of the master schedule. Days are those of the cycle, from 1; Periods are from 1; without periods it never
-// clashes.
+// Meeting is a section of the master schedule. Days are those of the cycle, from 1; Periods are from 1;
+// without periods it never clashes.
 type Meeting struct {
 	ID      string
 	Course  int32
@@ -32,9 +32,10 @@ const (
 	lastRank       = 20 // ranks beyond count as this one
 )
 
-// Build makes the problem of placing the sheets of a school year into the sections. A request of rank r is worth
-// 60 − min(r, 20), or 100 where the school requires it; an alternate of rank k is worth 30 − min(k, 20). Linked requests are given
-// together or not at all. Where some sheet cannot be judged there is no problem, but the errors by its place.
+// Build makes the problem of placing the sheets of a school year into the sections. A request of rank r is
+// worth 60 − min(r, 20), or 100 where the school requires it; an alternate of rank k is worth 30 − min(k,
+// 20). Linked requests are given together or not at all. Where some sheet cannot be judged there is no
+// problem, but the errors by its place.
 func Build(y *catalog.Year, sheets []Sheet, sections []Meeting) (p *Problem, errs map[int]error) {
 	p, errs = &Problem{Courses: make([]string, len(y.Courses))}, map[int]error{}
 	for i := range y.Courses {

@@ -2,9 +2,10 @@ package placement
 
 import "math"
 
-// certificate is a set of prices of the pools with the bound it proves: whoever pays a price for each seat gets at most what the
-// best timetable is worth after prices, so no placement is worth more than that, over all students, and the prices of all seats.
-// Everything is in whole numbers of 1/scale of a value, so that no rounding can make the bound too low.
+// certificate is a set of prices of the pools with the bound it proves: whoever pays a price for each seat
+// gets at most what the best timetable is worth after prices, so no placement is worth more than that, over
+// all students, and the prices of all seats. Everything is in whole numbers of 1/scale of a value, so that no
+// rounding can make the bound too low.
 type certificate struct {
 	price []int64 // by pool
 	best  []int64 // by pupil: what no timetable is worth more than, after prices
@@ -14,9 +15,10 @@ type certificate struct {
 // proven is the bound in whole values.
 func (c *certificate) proven() int64 { return c.bound / scale }
 
-// certify lowers the bound of c as far as the program over all timetables allows, which is seldom more than a few values above
-// the best placement. It begins at prices, by pool, and with the timetables the program knows; better is called with each new
-// bound. The prices of Dantzig and Wolfe's program are those of the Lagrangian dual (Geoffrion 1974).
+// certify lowers the bound of c as far as the program over all timetables allows, which is seldom more than a
+// few values above the best placement. It begins at prices, by pool, and with the timetables the program
+// knows; better is called with each new bound. The prices of Dantzig and Wolfe's program are those of the
+// Lagrangian dual (Geoffrion 1974).
 func (c *certificate) certify(g *program, prices []int64, better func(), stop func() bool) {
 	in := newInterior(g)
 	dual := make([]float64, len(g.m.pools))

@@ -33,10 +33,11 @@ const (
 	DropRequest ChangeKind = "drop"
 )
 
-// Changes lists single changes each of which would have let the student have the request at a place without giving up anything
-// else they have: a seat in a section of its course, a seat in a section of another course, so that that one can move out of the
-// way, or doing without another request, which is then given up. Taken is the occupancy without this student; at most so many
-// are listed, in that order. The error is a *ProblemError.
+// Changes lists single changes each of which would have let the student have the request at a place without
+// giving up anything else they have: a seat in a section of its course, a seat in a section of another
+// course, so that that one can move out of the way, or doing without another request, which is then given up.
+// Taken is the occupancy without this student; at most so many are listed, in that order. The error is a
+// *ProblemError.
 func (p *Problem) Changes(student int, g *Given, request int32, taken []int, most int) (list []Change, err error) {
 	s := &p.Students[student]
 	wanted := s.Requests[request].Course

@@ -5,9 +5,10 @@ import (
 	"slices"
 )
 
-// diver turns the fractions of a program into timetables: it fixes the members that are nearly whole and those furthest along,
-// lets the program answer for the rest, with timetables found anew at its prices, and so on until all are fixed (a price-and-dive
-// heuristic, as Sadykov, Vanderbeck, Pessoa, Tahiri and Uchoa describe in 2019).
+// diver turns the fractions of a program into timetables: it fixes the members that are nearly whole and
+// those furthest along, lets the program answer for the rest, with timetables found anew at its prices, and
+// so on until all are fixed (a price-and-dive heuristic, as Sadykov, Vanderbeck, Pessoa, Tahiri and Uchoa
+// describe in 2019).
 type diver struct {
 	m     *model
 	c     *certificate
@@ -37,8 +38,9 @@ const (
 	worthShare = 2e-5       // and by what share of its value
 )
 
-// dive gives each member a timetable; seats is what there is for them, by pool. Ok is false where it gave up, because all
-// together would be worth less than least or there was a stop; tables are then those of the members fixed until then.
+// dive gives each member a timetable; seats is what there is for them, by pool. Ok is false where it gave up,
+// because all together would be worth less than least or there was a stop; tables are then those of the
+// members fixed until then.
 func (d *diver) dive(members, seats []int32, least int64) (tables map[int32]timetable, ok bool) {
 	tables = make(map[int32]timetable, len(members))
 	active, seats := slices.Clone(members), slices.Clone(seats)
@@ -78,8 +80,8 @@ func (d *diver) dive(members, seats []int32, least int64) (tables map[int32]time
 	return tables, d.value >= least
 }
 
-// solve solves the program, with timetables found anew, and leaves its prices in guess. It gives up where the program cannot be
-// worth enough.
+// solve solves the program, with timetables found anew, and leaves its prices in guess. It gives up where the
+// program cannot be worth enough.
 func (d *diver) solve(g *program, in *interior, guess []float64, least int64) bool {
 	for round := 1; ; round++ {
 		value := in.solve(guess, diveFinest, d.stop)

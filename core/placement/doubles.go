@@ -9,7 +9,8 @@ type Double struct {
 	Cells         []int32
 }
 
-// Doubles lists what is taken twice in a cell. Takes names by section what it takes; the list is in the order of the first section, the second, and what they take.
+// Doubles lists what is taken twice in a cell. Takes names by section what it takes; the list is in the order
+// of the first section, the second, and what they take.
 func Doubles(sections []Section, takes [][]int32) (list []Double) {
 	by := map[int32][]int32{}
 	for i := range sections {
@@ -21,7 +22,7 @@ func Doubles(sections []Section, takes [][]int32) (list []Double) {
 		for n, first := range those {
 			for _, second := range those[n+1:] {
 				if both := common(sections[first].Cells, sections[second].Cells); len(both) > 0 {
-					list = append(list, Double{what, first, second, both})
+					list = append(list, Double{What: what, First: first, Second: second, Cells: both})
 				}
 			}
 		}

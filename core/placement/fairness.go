@@ -16,8 +16,8 @@ type lots struct {
 	luck []float64 // by pupil: from 1 for the first down to 0
 }
 
-// Draw draws the lottery: the students by the SHA-256 digest of the seed, a colon and the id, in ascending order. Anybody can
-// draw it again. Seniority is not looked at.
+// Draw draws the lottery: the students by the SHA-256 digest of the seed, a colon and the id, in ascending
+// order. Anybody can draw it again. Seniority is not looked at.
 func Draw(seed uint64, ids []string) []int32 {
 	digests := make([][sha256.Size]byte, len(ids))
 	order := make([]int32, len(ids))
@@ -29,7 +29,8 @@ func Draw(seed uint64, ids []string) []int32 {
 	return order
 }
 
-// Order lists the students as they come where seats are scarce and nothing else decides: the more senior first, then by the lottery.
+// Order lists the students as they come where seats are scarce and nothing else decides: the more senior
+// first, then by the lottery.
 func (p *Problem) Order(draw []int32) []int32 {
 	order := slices.Clone(draw)
 	slices.SortStableFunc(order, func(a, b int32) int { return cmp.Compare(p.Students[b].Senior, p.Students[a].Senior) })
@@ -51,29 +52,32 @@ func newLots(m *model, draw []int32) *lots {
 	return l
 }
 
-// taste is a little that a timetable is worth more or less than its value, so that among solutions of equal value a program has
-// one it likes best: that which leaves nobody far behind, then that which follows the lots.
+// taste is a little that a timetable is worth more or less than its value, so that among solutions of equal
+// value a program has one it likes best: that which leaves nobody far behind, then that which follows the
+// lots.
 func (l *lots) taste(i int32, t *timetable) float64 {
 	short := float64(l.m.pupils[i].top-int64(t.value)) / 60
 	mixed := float64((t.key^uint64(i)*0x9e3779b97f4a7c15)*0xff51afd7ed558ccd>>11) / (1 << 53)
 	return -tasteFair*short*short - tasteFair*short*l.luck[i] + tasteAny*mixed
 }
 
-// compareStanding compares what two groups fall short of what they wished for: the one whose worst-off is less far behind comes
-// first, then by the next worst-off, and so on. It sorts its arguments.
+// compareStanding compares what two groups fall short of what they wished for: the one whose worst-off is
+// less far behind comes first, then by the next worst-off, and so on. It sorts its arguments.
 func compareStanding(a, b []int64) int {
 	slices.SortFunc(a, func(x, y int64) int { return cmp.Compare(y, x) })
 	slices.SortFunc(b, func(x, y int64) int { return cmp.Compare(y, x) })
 	return slices.Compare(a, b)
 }
 
-// exchange goes through the members in the order of their lots and lets each take a seat from another wherever that does not
-// lower the value, and either the worse-off of the two is then less far behind, or they have only changed places and the lot is on
-// the taker's side. It ends when no such exchange is left, or after so many rounds.
+// exchange goes through the members in the order of their lots and lets each take a seat from another
+// wherever that does not lower the value, and either the worse-off of the two is then less far behind, or
+// they have only changed places and the lot is on the taker's side. It ends when no such exchange is left, or
+// after so many rounds.
 func (c *component) exchange(rounds int) {
 	order := slices.Clone(c.members)
 	slices.SortFunc(order, func(a, b int32) int { return cmp.Compare(c.lots.rank[a], c.lots.rank[b]) })
-	x := &exchanger{component: c, open: make([]int64, len(c.m.pools)), holders: make([][]int32, len(c.m.pools)), last: make([]int, len(c.m.pools)),
+	x := &exchanger{component: c, open: make([]int64, len(c.m.pools)), holders: make([][]int32, len(c.m.pools)),
+		last:   make([]int, len(c.m.pools)),
 		failed: slices.Repeat([]int{-1}, len(c.m.pupils))}
 	for _, i := range c.members {
 		for _, p := range c.b.tables[i].pools {
@@ -168,8 +172,8 @@ func (x *exchanger) helpWith(i, q int32) bool {
 	return false
 }
 
-// cheapest is what losing a seat of pool q costs j at least: nothing where another section of the course has a seat free, else the
-// course less the best alternate.
+// cheapest is what losing a seat of pool q costs j at least: nothing where another section of the course has
+// a seat free, else the course less the best alternate.
 func (x *exchanger) cheapest(j, q int32) int64 {
 	p := &x.m.pupils[j]
 	var worth, alternate int32
@@ -234,8 +238,8 @@ func (x *exchanger) wants(j, r int32) bool {
 	return false
 }
 
-// tradeFor lets i and j change a seat of pool q for one of pool r, when that is as good for both together and fairer, or follows
-// the lots.
+// tradeFor lets i and j change a seat of pool q for one of pool r, when that is as good for both together and
+// fairer, or follows the lots.
 func (x *exchanger) tradeFor(i, j, q, r int32) bool {
 	if !x.fits(i, r, q) || !x.fits(j, q, r) {
 		return false
@@ -284,7 +288,8 @@ func (x *exchanger) fits(i, without, with int32) bool {
 	return true
 }
 
-// instead gives what a member would have with one pool in place of another and all else as it is, where that is allowed.
+// instead gives what a member would have with one pool in place of another and all else as it is, where that
+// is allowed.
 func (x *exchanger) instead(i, without, with int32) (t timetable, ok bool) {
 	p := &x.m.pupils[i]
 	var pools []int32

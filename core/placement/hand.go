@@ -25,8 +25,9 @@ const (
 
 func (r *Refusal) Error() string { return fmt.Sprintf("placement: %s (%d)", r.Why, r.Course) }
 
-// ByHand gives a student a section of a course instead of what they have of it, or with None takes the course away; everything else stays. Given, which is a valid placement, is changed where that
-// leaves it one. The error is a *Refusal.
+// ByHand gives a student a section of a course instead of what they have of it, or with None takes the course
+// away; everything else stays. Given, which is a valid placement, is changed where that leaves it one. The
+// error is a *Refusal.
 func (p *Problem) ByHand(given []Given, student, course, section int32) error {
 	s := &p.Students[student]
 	g := Given{slices.Clone(given[student].Requests), slices.Clone(given[student].Alternates)}
@@ -83,11 +84,13 @@ func (p *Problem) ByHand(given []Given, student, course, section int32) error {
 	return nil
 }
 
-// AtThatTime gives a course of which a student has a section at the same time as a section of another one; None: there is none.
+// AtThatTime gives a course of which a student has a section at the same time as a section of another one;
+// None: there is none.
 func (p *Problem) AtThatTime(g *Given, section int32) int32 {
 	for _, list := range [][]int32{g.Requests, g.Alternates} {
 		for _, other := range list {
-			if other != None && p.Sections[other].Course != p.Sections[section].Course && len(common(p.Sections[other].Cells, p.Sections[section].Cells)) > 0 {
+			if other != None && p.Sections[other].Course != p.Sections[section].Course &&
+				len(common(p.Sections[other].Cells, p.Sections[section].Cells)) > 0 {
 				return p.Sections[other].Course
 			}
 		}
@@ -98,7 +101,8 @@ func (p *Problem) AtThatTime(g *Given, section int32) int32 {
 // Place is a student in a section.
 type Place struct{ Student, Section int32 }
 
-// Overfull lists who has to leave sections that have more students than seats: those who come last where seats are scarce, but first those whose seat is not kept.
+// Overfull lists who has to leave sections that have more students than seats: those who come last where
+// seats are scarce, but first those whose seat is not kept.
 func (p *Problem) Overfull(given []Given, draw []int32, kept func(Place) bool) (list []Place) {
 	over := p.Occupancy(given)
 	for i := range over {

@@ -6,8 +6,9 @@ import (
 	"slices"
 )
 
-// Help is a change of the sections, with what placing anew those whom it concerns makes of the placement: Value and Complete are what it is worth, and how many students have
-// as much as they asked for, after the change. The placement that shows it was found, so that it is worth at least that much.
+// Help is a change of the sections, with what placing anew those whom it concerns makes of the placement:
+// Value and Complete are what it is worth, and how many students have as much as they asked for, after the
+// change. The placement that shows it was found, so that it is worth at least that much.
 type Help struct {
 	Kind     HelpKind
 	Section  int32   // Move: the section; OneSeat: the section; OneSection: one like it
@@ -26,8 +27,9 @@ const (
 	OneSection  HelpKind = "section" // a course has one section more, like one that it has, at the time given
 )
 
-// Helps lists the single changes that help most, the best first: a seat more in a full section, a section at another time, a section more. Each was placed anew, for those whom it concerns.
-// The error is a *ProblemError.
+// Helps lists the single changes that help most, the best first: a seat more in a full section, a section at
+// another time, a section more. Each was placed anew, for those whom it concerns. The error is a
+// *ProblemError.
 func Helps(ctx context.Context, p *Problem, rooms []Room, found *Placement, o Options, most int) ([]Help, error) {
 	if len(rooms) != len(p.Sections) {
 		return nil, wrong("%d rooms for %d sections", len(rooms), len(p.Sections))

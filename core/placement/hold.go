@@ -21,8 +21,10 @@ type Denied struct {
 // Held is a problem in which some seats are kept: what is left to place.
 type Held struct {
 	Problem *Problem
-	Value   int64  // what is kept is worth
-	Unkept  []Kept // that cannot be kept: the seat or the wish is gone, something else kept meets at the same time, or a linked course is not kept with it
+	Value   int64 // what is kept is worth
+	// that cannot be kept: the seat or the wish is gone, something else kept meets at the same time, or a linked
+	// course is not kept with it
+	Unkept []Kept
 
 	whole  *Problem
 	given  []Given    // what is kept
@@ -56,10 +58,12 @@ func (p *Problem) Deny(denied []Denied) *Problem {
 	return &out
 }
 
-// Hold makes of a problem the one of placing the rest: students keep seats, whose cells they are busy in and which nobody else has. A kept seat settles its request, and one that came in as an alternate
-// the request that it came in for.
+// Hold makes of a problem the one of placing the rest: students keep seats, whose cells they are busy in and
+// which nobody else has. A kept seat settles its request, and one that came in as an alternate the request
+// that it came in for.
 func (p *Problem) Hold(kept []Kept) *Held {
-	h := &Held{whole: p, Problem: &Problem{Courses: p.Courses, Sections: slices.Clone(p.Sections), Students: slices.Clone(p.Students)}, given: make([]Given, len(p.Students)), places: make([][2][]int, len(p.Students))}
+	h := &Held{whole: p, Problem: &Problem{Courses: p.Courses, Sections: slices.Clone(p.Sections),
+		Students: slices.Clone(p.Students)}, given: make([]Given, len(p.Students)), places: make([][2][]int, len(p.Students))}
 	byStudent := map[int32][]Kept{}
 	for _, k := range kept {
 		byStudent[k.Student] = append(byStudent[k.Student], k)
@@ -125,7 +129,8 @@ func (h *Held) student(i int32, kept []Kept) (apart []Denied) {
 			h.Unkept = append(h.Unkept, k)
 		}
 	}
-	// Linked requests are given together or not at all: one that is kept without the others is not kept, and where an alternate is kept in the place of one, none is given.
+	// Linked requests are given together or not at all: one that is kept without the others is not kept, and
+	// where an alternate is kept in the place of one, none is given.
 	for _, group := range s.Together {
 		n, instead := 0, false
 		for _, k := range group {

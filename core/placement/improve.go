@@ -8,8 +8,9 @@ import (
 	"time"
 )
 
-// Room is where a section may be moved to: Patterns are the sets of cells that it may meet in, each ascending; with none it stays. Busy names what it takes with it, such
-// as a teacher or a room: two sections that share one do not meet in the same cell.
+// Room is where a section may be moved to: Patterns are the sets of cells that it may meet in, each
+// ascending; with none it stays. Busy names what it takes with it, such as a teacher or a room: two sections
+// that share one do not meet in the same cell.
 type Room struct {
 	Patterns [][]int32
 	Busy     []int32
@@ -21,7 +22,9 @@ type Improvement struct {
 	Moves    []SectionMove // in the order in which they were made
 	Before   *Placement
 	After    *Placement
-	Cut      bool // the context ended the search for moves, or a placement: more might be found, and either placement might be worth more than is told
+	// the context ended the search for moves, or a placement: more might be found, and either placement might be
+	// worth more than is told
+	Cut bool
 }
 
 // SectionMove is a section that meets at another time.
@@ -37,10 +40,13 @@ type ImproveOptions struct {
 	Moves     int // at most so many
 }
 
-// Improve looks for moves of sections that raise the value of the placement. It is a local search (Aarts and Lenstra 1997, "Local Search in Combinatorial Optimization") over the times of
-// sections: a move is worth what it adds to the best timetables that the students who ask for the course could have if every seat were free; the best is made, then the next that is still worth
-// something, until none is. Then everybody is placed anew, and where that is worth less than half of the moves alone, or than before, the half or none of them stand. The placement is never worth
-// less than before. Sections and students stay named by their places. The error is a *ProblemError.
+// Improve looks for moves of sections that raise the value of the placement. It is a local search (Aarts and
+// Lenstra 1997, "Local Search in Combinatorial Optimization") over the times of sections: a move is worth
+// what it adds to the best timetables that the students who ask for the course could have if every seat were
+// free; the best is made, then the next that is still worth something, until none is. Then everybody is
+// placed anew, and where that is worth less than half of the moves alone, or than before, the half or none of
+// them stand. The placement is never worth less than before. Sections and students stay named by their
+// places. The error is a *ProblemError.
 func Improve(ctx context.Context, p *Problem, rooms []Room, o ImproveOptions) (*Improvement, error) {
 	if len(rooms) != len(p.Sections) {
 		return nil, wrong("%d rooms for %d sections", len(rooms), len(p.Sections))
@@ -52,8 +58,8 @@ func Improve(ctx context.Context, p *Problem, rooms []Room, o ImproveOptions) (*
 		}
 		return context.WithTimeout(ctx, time.Duration(part*float64(time.Until(deadline))))
 	}
-	// What is told of the placement before must be so, or every move would look good: it has half of the time, and where it takes less, as long is kept
-	// for the placement after.
+	// What is told of the placement before must be so, or every move would look good: it has half of the time,
+	// and where it takes less, as long is kept for the placement after.
 	began := time.Now()
 	first, done := share(0.5)
 	before, err := Solve(first, p, o.Placement)
@@ -107,13 +113,15 @@ func Improve(ctx context.Context, p *Problem, rooms []Room, o ImproveOptions) (*
 	return best, nil
 }
 
-// shaken is how many sections are moved by chance when no move is worth anything any more; shakes how often, for an effort of 100.
+// shaken is how many sections are moved by chance when no move is worth anything any more; shakes how often,
+// for an effort of 100.
 const (
 	shaken = 4
 	shakes = 6
 )
 
-// shift is one section that meets elsewhere, or two that change with each other because each is in the way of the other.
+// shift is one section that meets elsewhere, or two that change with each other because each is in the way of
+// the other.
 type shift []sectionTo
 
 type sectionTo struct {
@@ -121,8 +129,9 @@ type sectionTo struct {
 	to      []int32
 }
 
-// climb makes moves while they are worth something, seats aside. Then some sections are moved by chance, and it climbs again; what is better in the end stands (iterated local search: Lourenço,
-// Martin and Stützle 2003, in "Handbook of Metaheuristics"). It gives the moves from where the sections were at first.
+// climb makes moves while they are worth something, seats aside. Then some sections are moved by chance, and
+// it climbs again; what is better in the end stands (iterated local search: Lourenço, Martin and Stützle
+// 2003, in "Handbook of Metaheuristics"). It gives the moves from where the sections were at first.
 func (w *workshop) climb(ctx context.Context, most int) (made []SectionMove) {
 	first := slices.Clone(w.p.Sections)
 	r := newRand(w.o.Seed, -1)
@@ -188,7 +197,8 @@ func (w *workshop) singles() (list []shift) {
 	return list
 }
 
-// swaps lists the pairs of sections that could change times with each other, each being all that is in the way of the other.
+// swaps lists the pairs of sections that could change times with each other, each being all that is in the
+// way of the other.
 func (w *workshop) swaps() (list []shift) {
 	for i := range w.p.Sections {
 		for k := i + 1; k < len(w.p.Sections); k++ {
@@ -230,8 +240,9 @@ func (w *workshop) fits(h shift) bool {
 	return true
 }
 
-// ascend makes moves while they are worth something and no more than so many sections are elsewhere than at first: the best of all, then the next that still is, and all are looked at again. Where no
-// section alone is worth moving, pairs that change with each other are looked at. It tells what they were worth.
+// ascend makes moves while they are worth something and no more than so many sections are elsewhere than at
+// first: the best of all, then the next that still is, and all are looked at again. Where no section alone is
+// worth moving, pairs that change with each other are looked at. It tells what they were worth.
 func (w *workshop) ascend(ctx context.Context, first []Section, most int) (worth int64) {
 	for ctx.Err() == nil {
 		gain := w.step(ctx, w.singles(), first, most)

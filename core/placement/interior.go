@@ -10,9 +10,10 @@ import (
 	"gonum.org/v1/gonum/lapack/lapack64"
 )
 
-// interior solves the program over the timetables known by an interior-point method, with Mehrotra's (1992) predictor and
-// corrector. Eliminating the pupils first leaves a symmetric system with a row for each pool (the Schur complement). Its prices
-// lie well inside the set of best ones, which suits the generation of timetables (Gondzio, González-Brevis and Munari 2013).
+// interior solves the program over the timetables known by an interior-point method, with Mehrotra's (1992)
+// predictor and corrector. Eliminating the pupils first leaves a symmetric system with a row for each pool
+// (the Schur complement). Its prices lie well inside the set of best ones, which suits the generation of
+// timetables (Gondzio, González-Brevis and Munari 2013).
 type interior struct {
 	*program
 	taste func(pupil int32, t *timetable) float64 // a little beside the value; may be nil
@@ -45,7 +46,8 @@ type entry struct {
 func newInterior(g *program) *interior {
 	rows, members := len(g.seats), len(g.members)
 	floats := func(n int) []float64 { return make([]float64, n) }
-	n := &interior{program: g, s: floats(rows), ds: floats(rows), cs: floats(rows), p: floats(rows), dp: floats(rows), sum: floats(rows), g: floats(rows),
+	n := &interior{program: g, s: floats(rows), ds: floats(rows), cs: floats(rows), p: floats(rows), dp: floats(rows),
+		sum: floats(rows), g: floats(rows),
 		pi: floats(members), dpi: floats(members), delta: floats(members), h: floats(members), v: make([][]entry, members)}
 	for range matrixParts {
 		n.parts = append(n.parts, blas64.Symmetric{N: rows, Stride: max(1, rows), Uplo: blas.Upper, Data: floats(rows * rows)})
@@ -54,11 +56,13 @@ func newInterior(g *program) *interior {
 	return n
 }
 
-// matrixParts is in how many parts the matrix is made; however many workers there are, the parts are the same, and so is the sum.
+// matrixParts is in how many parts the matrix is made; however many workers there are, the parts are the
+// same, and so is the sum.
 const matrixParts = 2
 
-// solve solves the program over what is known now, from a guess at the prices, by pool, and gives its value. It stops when what is
-// feasible and the bound are within tolerance of each other, relative to the value. The prices are left in guess.
+// solve solves the program over what is known now, from a guess at the prices, by pool, and gives its value.
+// It stops when what is feasible and the bound are within tolerance of each other, relative to the value. The
+// prices are left in guess.
 func (n *interior) solve(guess []float64, tolerance float64, stop func() bool) (value float64) {
 	n.begin(guess)
 	for range 80 {
@@ -226,7 +230,8 @@ func (n *interior) lengths(share float64) (primal, dual float64) {
 	return primal * share, dual * share
 }
 
-// assemble makes the system's matrix: of each member the weighted products of its columns, less the product of their sum.
+// assemble makes the system's matrix: of each member the weighted products of its columns, less the product
+// of their sum.
 func (n *interior) assemble() {
 	members := len(n.members)
 	parallelParts(len(n.program.work), matrixParts, func(part int) {
@@ -280,7 +285,8 @@ func (n *interior) addMember(i int, data, sum []float64) {
 	}
 }
 
-// factorize takes the matrix's root; where it is not positive definite to machine precision, a little is added to its diagonal.
+// factorize takes the matrix's root; where it is not positive definite to machine precision, a little is
+// added to its diagonal.
 func (n *interior) factorize() (ok bool) {
 	m := n.parts[0]
 	if m.N == 0 {

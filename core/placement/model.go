@@ -6,8 +6,8 @@ import (
 	"slices"
 )
 
-// model is a problem made ready for search: sections of a course that meet at the same times are one pool, and each student's
-// options know by a few bits which of them clash.
+// model is a problem made ready for search: sections of a course that meet at the same times are one pool,
+// and each student's options know by a few bits which of them clash.
 type model struct {
 	problem *Problem
 	pools   []pool
@@ -21,8 +21,8 @@ type pool struct {
 	sections []int32 // by id
 }
 
-// pupil is a student with the wishes that have a section. Items are the requests, then the alternates; the options of item k
-// are first[k] to first[k+1].
+// pupil is a student with the wishes that have a section. Items are the requests, then the alternates; the
+// options of item k are first[k] to first[k+1].
 type pupil struct {
 	student  int32
 	member   int // its place in its component
@@ -180,8 +180,8 @@ func (p *pupil) add(c *compiler, it item, course int32, busy []int32) {
 	p.first = append(p.first, int32(len(p.pool)))
 }
 
-// masks gives each option its bits. A bit is a cell in which options of different items meet; a cell all whose options also
-// meet in another needs none.
+// masks gives each option its bits. A bit is a cell in which options of different items meet; a cell all
+// whose options also meet in another needs none.
 func (c *compiler) masks(p *pupil) {
 	c.users = map[int32]int{}
 	c.sets, c.items = c.sets[:0], c.items[:0]

@@ -5,10 +5,11 @@ import (
 	"slices"
 )
 
-// negotiation lets students choose one after the other at prices of the pools, and makes what is overfull dearer, for the moment
-// and for good, until nothing is (McMurchie and Ebeling 1995, "PathFinder: a negotiation-based performance-driven router"). A firm
-// one, in which nobody gives anything up, mostly finds how everything can be placed where that is possible; elsewhere a few rounds
-// of an easy one give first prices and timetables.
+// negotiation lets students choose one after the other at prices of the pools, and makes what is overfull
+// dearer, for the moment and for good, until nothing is (McMurchie and Ebeling 1995, "PathFinder: a
+// negotiation-based performance-driven router"). A firm one, in which nobody gives anything up, mostly finds
+// how everything can be placed where that is possible; elsewhere a few rounds of an easy one give first
+// prices and timetables.
 type negotiation struct {
 	m       *model
 	members []int32
@@ -39,7 +40,8 @@ const (
 )
 
 func newNegotiation(m *model, members []int32, firm bool, workers int) *negotiation {
-	n := &negotiation{m: m, members: members, firm: firm, b: newBoard(m), history: make([]int64, len(m.pools)), price: make([]int64, len(m.pools)), moment: scale / 2,
+	n := &negotiation{m: m, members: members, firm: firm, b: newBoard(m), history: make([]int64, len(m.pools)),
+		price: make([]int64, len(m.pools)), moment: scale / 2,
 		work: make([]searcher, workers)}
 	if firm {
 		for w := range n.work {
@@ -153,9 +155,9 @@ func (n *negotiation) crowded(i int32) bool {
 // short tells whether a member has given something up.
 func (n *negotiation) short(i int32) bool { return int64(n.b.tables[i].value) < n.m.pupils[i].top }
 
-// run negotiates, and tells whether everybody has all they can have and nothing is overfull. It gives up after so many rounds,
-// when a firm negotiation shows that there are too few seats, or when the budget of nodes is used up; the first round of the first
-// negotiation sets that.
+// run negotiates, and tells whether everybody has all they can have and nothing is overfull. It gives up
+// after so many rounds, when a firm negotiation shows that there are too few seats, or when the budget of
+// nodes is used up; the first round of the first negotiation sets that.
 func (n *negotiation) run(r *rand.Rand, rounds int, budget *int, stop func() bool) bool {
 	order := slices.Clone(n.members)
 	for round := range rounds {

@@ -5,10 +5,10 @@ import (
 	"slices"
 )
 
-// neighbourhoods betters a placement by large neighbourhood search (Shaw 1998): the timetables of some students are taken apart
-// and put together anew by a dive, all others left as they are, and what comes out is kept when it is not worth less. Whom to take
-// apart the certificate tells: what a placement falls short of the bound is the sum of what each student loses at the prices and
-// of the prices of the seats left free.
+// neighbourhoods betters a placement by large neighbourhood search (Shaw 1998): the timetables of some
+// students are taken apart and put together anew by a dive, all others left as they are, and what comes out
+// is kept when it is not worth less. Whom to take apart the certificate tells: what a placement falls short
+// of the bound is the sum of what each student loses at the prices and of the prices of the seats left free.
 type neighbourhoods struct {
 	*component
 	fair    bool      // take what is worth as much only where it is fairer
@@ -18,8 +18,9 @@ type neighbourhoods struct {
 // neighbourhoodSize is how many students are taken apart at a time.
 const neighbourhoodSize = 90
 
-// together is how many neighbourhoods are tried at a time, side by side. They share no student, and seats that are free are for
-// the first that may want them; so what comes out is the same however many workers there are.
+// together is how many neighbourhoods are tried at a time, side by side. They share no student, and seats
+// that are free are for the first that may want them; so what comes out is the same however many workers
+// there are.
 const together = 2
 
 // round tries some neighbourhoods.
@@ -82,7 +83,8 @@ func (n *neighbourhoods) fairer(group []int32, tables map[int32]timetable) bool 
 	return compareStanding(now, old) <= 0
 }
 
-// pick chooses members around one that loses: those who hold the seats it wants, those who hold the seats they want, and so on.
+// pick chooses members around one that loses: those who hold the seats it wants, those who hold the seats
+// they want, and so on.
 func (n *neighbourhoods) pick(taken map[int32]bool) []int32 {
 	var group []int32
 	add := func(i int32) {

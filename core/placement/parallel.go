@@ -5,8 +5,8 @@ import (
 	"sync/atomic"
 )
 
-// parallel calls work for 0 to n−1 on so many workers; each call gets the number of its worker, from 0. What is done must not
-// depend on which worker does it.
+// parallel calls work for 0 to n−1 on so many workers; each call gets the number of its worker, from 0.
+// What is done must not depend on which worker does it.
 func parallel(workers, n int, work func(worker, i int)) {
 	if workers <= 1 || n <= 1 {
 		for i := range n {

@@ -1,8 +1,8 @@
 // Package placement places the requests of a whole school into the sections of the master schedule.
 //
-// A placement gives each student at most one section of a course asked for, no two of them at the same time, and no section
-// more students than it has seats; its value is to be as large as possible. Beside the placement comes a bound that no
-// placement can exceed, so that anybody can see how good it is.
+// A placement gives each student at most one section of a course asked for, no two of them at the same time,
+// and no section more students than it has seats; its value is to be as large as possible. Beside the
+// placement comes a bound that no placement can exceed, so that anybody can see how good it is.
 //
 //	found, err := placement.Solve(ctx, &problem, placement.Options{Seed: 1, Effort: 100})
 //	fmt.Println(found.Value, found.Bound)
@@ -18,8 +18,9 @@ import (
 // None stands where there is no section, course or request.
 const None int32 = -1
 
-// Problem is what is to be placed. Courses, sections and students are named by their place in these lists. The order of the
-// sections and of the students does not matter: what is decided by order is decided by their ids.
+// Problem is what is to be placed. Courses, sections and students are named by their place in these lists.
+// The order of the sections and of the students does not matter: what is decided by order is decided by their
+// ids.
 type Problem struct {
 	Courses  []string // codes, in byte order
 	Sections []Section
@@ -50,8 +51,8 @@ type Request struct {
 	Value  int32
 }
 
-// Alternate is a course that may come in for a request that is not given: for the one at place StandsFor, or, where that is None,
-// for any.
+// Alternate is a course that may come in for a request that is not given: for the one at place StandsFor, or,
+// where that is None, for any.
 type Alternate struct {
 	Course    int32
 	Value     int32
@@ -171,7 +172,8 @@ func (p *Problem) validateStudent(s *Student) error {
 	return nil
 }
 
-// Check tells whether the given sections are a valid placement, and what they are worth. The error names the first rule broken.
+// Check tells whether the given sections are a valid placement, and what they are worth. The error names the
+// first rule broken.
 func (p *Problem) Check(given []Given) (value int64, err error) {
 	if len(given) != len(p.Students) {
 		return 0, wrong("%d students are given something, there are %d", len(given), len(p.Students))

@@ -5,10 +5,11 @@ import (
 	"sync/atomic"
 )
 
-// program is the linear program over timetables for some pupils and the seats they may have: choose, in fractions that sum to
-// one for each pupil, among the timetables known, so that no pool has more pupils than seats and the worth is greatest. Its dual
-// gives each pool a price. Timetables become known one by one, where they better the program (Dantzig and Wolfe 1960); finding
-// one is the search for a student's best timetable.
+// program is the linear program over timetables for some pupils and the seats they may have: choose, in
+// fractions that sum to one for each pupil, among the timetables known, so that no pool has more pupils than
+// seats and the worth is greatest. Its dual gives each pool a price. Timetables become known one by one,
+// where they better the program (Dantzig and Wolfe 1960); finding one is the search for a student's best
+// timetable.
 type program struct {
 	m       *model
 	members []int32 // pupils of the model
@@ -33,8 +34,9 @@ type column struct {
 
 // newProgram prepares the program for some pupils. Seats is by pool.
 func newProgram(m *model, members, seats []int32, workers []searcher) *program {
-	g := &program{m: m, members: members, rowOf: make([]int32, len(m.pools)), closed: make([]bool, len(m.pools)), price: make([]int64, len(m.pools)),
-		of: make([][]int32, len(members)), limit: make([]int64, len(members)), found: make([]timetable, len(members)), work: workers}
+	g := &program{m: m, members: members, rowOf: make([]int32, len(m.pools)), closed: make([]bool, len(m.pools)),
+		price: make([]int64, len(m.pools)),
+		of:    make([][]int32, len(members)), limit: make([]int64, len(members)), found: make([]timetable, len(members)), work: workers}
 	wanted := make([]int32, len(m.pools))
 	for _, i := range members {
 		for _, p := range m.pupils[i].pool {
@@ -82,8 +84,8 @@ func (g *program) learn(k int, t timetable) bool {
 	return true
 }
 
-// setPrices takes prices, by pool; only those of pools with a row count. None is below 0, as a bound needs, nor is what is not a
-// number.
+// setPrices takes prices, by pool; only those of pools with a row count. None is below 0, as a bound needs,
+// nor is what is not a number.
 func (g *program) setPrices(price []float64) {
 	for _, p := range g.poolOf {
 		g.price[p] = 0
@@ -93,9 +95,9 @@ func (g *program) setPrices(price []float64) {
 	}
 }
 
-// generate searches for each member's best timetable at the prices, makes it known, and gives how many were not, and a bound on
-// the value of the program with all timetables, in 1/scale of a value. Nodes bounds each search. After a stop nobody is searched for any
-// more, and the bound is that of nothing known.
+// generate searches for each member's best timetable at the prices, makes it known, and gives how many were
+// not, and a bound on the value of the program with all timetables, in 1/scale of a value. Nodes bounds each
+// search. After a stop nobody is searched for any more, and the bound is that of nothing known.
 func (g *program) generate(nodes int, stop func() bool) (fresh int, bound int64) {
 	var cut atomic.Bool
 	parallel(len(g.work), len(g.members), func(w, k int) {

@@ -2,12 +2,14 @@ package placement
 
 import "math/bits"
 
-// Rents are prices of a student's own cells: what a request brings after rents, and the rents of all cells, together bound what
-// any timetable is worth, for each cell is used at most once. The rents are found by subgradient steps on that bound, which is
-// the Lagrangian dual of the cells (Held, Wolfe and Crowder 1974; the length of the steps is Polyak's 1969), from those of the
-// search before; prices change little from search to search.
+// Rents are prices of a student's own cells: what a request brings after rents, and the rents of all cells,
+// together bound what any timetable is worth, for each cell is used at most once. The rents are found by
+// subgradient steps on that bound, which is the Lagrangian dual of the cells (Held, Wolfe and Crowder 1974;
+// the length of the steps is Polyak's 1969), from those of the search before; prices change little from
+// search to search.
 
-// rentSteps is the most steps that are taken for one search, fewer where it is to be brief; restSteps how many without a better bound shorten the steps.
+// rentSteps is the most steps that are taken for one search, fewer where it is to be brief; restSteps how
+// many without a better bound shorten the steps.
 const (
 	rentSteps = 120
 	restSteps = 3
@@ -23,8 +25,8 @@ func (s *searcher) setRents(floor int64) (root int64) {
 	return s.lower(p.rent, min(rentSteps, s.limit/10), floor)
 }
 
-// lower lowers the bound on what the requests that are asked about bring, from the rents given on, and sorts each item's options by
-// what they bring after rents.
+// lower lowers the bound on what the requests that are asked about bring, from the rents given on, and sorts
+// each item's options by what they bring after rents.
 func (s *searcher) lower(rent []int64, steps int, floor int64) (root int64) {
 	s.rent = append(s.rent[:0], rent...)
 	s.uses = resize(s.uses, len(rent))
@@ -79,8 +81,8 @@ func (s *searcher) lower(rent []int64, steps int, floor int64) (root int64) {
 	return root
 }
 
-// afterRents tells what each option brings after rents and how often each cell is used when every item takes what is best by
-// itself, and gives the bound.
+// afterRents tells what each option brings after rents and how often each cell is used when every item takes
+// what is best by itself, and gives the bound.
 func (s *searcher) afterRents() (bound int64) {
 	p := s.p
 	for _, rent := range s.rent {
@@ -96,8 +98,8 @@ func (s *searcher) afterRents() (bound int64) {
 			}
 		}
 	}
-	// The alternates: as many as there are requests without a section come in beside the others, the next for a request that is
-	// not given.
+	// The alternates: as many as there are requests without a section come in beside the others, the next for a
+	// request that is not given.
 	s.extra = s.extra[:0]
 	for k := p.requests; k < len(p.items); k++ {
 		best := choice{option: None}
@@ -162,7 +164,8 @@ const (
 	tightNodes = 10 // how much work it is, in nodes
 )
 
-// tighten goes on with the branch that comes to this depth with rents of its own, and only the options that are still free.
+// tighten goes on with the branch that comes to this depth with rents of its own, and only the options that
+// are still free.
 func (s *searcher) tighten(depth int, undecided, without uint64, sum int64, skipped int) {
 	list, from, kept, total, asked, room, tight := s.list, s.from, s.kept, s.total, s.asked, s.room, s.tight
 	s.nodes += tightNodes

@@ -10,8 +10,8 @@ import (
 	"time"
 )
 
-// Options say how to solve a problem. The same problem, seed and effort give the same placement, however many workers there are,
-// unless the context ends the search.
+// Options say how to solve a problem. The same problem, seed and effort give the same placement, however many
+// workers there are, unless the context ends the search.
 type Options struct {
 	Seed     uint64
 	Effort   int            // how much is searched beyond the first placement: 100 is a good deal, 0 is nothing
@@ -31,7 +31,8 @@ const (
 	Finished    Phase = "finished"
 )
 
-// Progress is how far the search is: the students whose part is settled, the value of the best placement so far and the bound.
+// Progress is how far the search is: the students whose part is settled, the value of the best placement so
+// far and the bound.
 type Progress struct {
 	Phase             Phase
 	Settled, Students int
@@ -55,8 +56,8 @@ func (p *Placement) Gap() float64 {
 	return float64(p.Bound-p.Value) / float64(p.Bound)
 }
 
-// Solve places the students. It searches until the placement is proven best, the effort is spent, or the context ends; then it
-// gives the best placement found. The error is a *ProblemError.
+// Solve places the students. It searches until the placement is proven best, the effort is spent, or the
+// context ends; then it gives the best placement found. The error is a *ProblemError.
 func Solve(ctx context.Context, p *Problem, o Options) (*Placement, error) {
 	if err := p.validate(); err != nil {
 		return nil, err
@@ -139,12 +140,12 @@ func (s *solver) run(ctx context.Context) {
 
 func (s *solver) report(phase Phase, bound int64) {
 	if s.o.Progress != nil {
-		s.o.Progress(Progress{phase, s.settled, len(s.m.pupils), s.b.value, s.proven + s.waiting + bound})
+		s.o.Progress(Progress{Phase: phase, Settled: s.settled, Students: len(s.m.pupils), Value: s.b.value, Bound: s.proven + s.waiting + bound})
 	}
 }
 
-// component is a part of a problem that has nothing to do with the rest: its members share no pool that could be overfull with
-// anybody else.
+// component is a part of a problem that has nothing to do with the rest: its members share no pool that could
+// be overfull with anybody else.
 type component struct {
 	*solver
 	members []int32
@@ -157,7 +158,8 @@ type component struct {
 }
 
 func (s *solver) component(members []int32, n int) *component {
-	c := &component{solver: s, members: members, r: newRand(s.o.Seed, n), c: certificate{price: s.prices, best: s.limits, bound: math.MaxInt64}}
+	c := &component{solver: s, members: members, r: newRand(s.o.Seed, n),
+		c: certificate{price: s.prices, best: s.limits, bound: math.MaxInt64}}
 	for k, i := range members {
 		s.m.pupils[i].member = k
 		c.top += s.m.pupils[i].top
@@ -254,7 +256,8 @@ func (c *component) search(n *negotiation, byLot []int32) {
 // roundsPer sets how many rounds an effort of one buys: one for so many students.
 const roundsPer = 2000
 
-// land gives the members what a dive has fixed; where it was ended before all were, the others choose among the seats that are left.
+// land gives the members what a dive has fixed; where it was ended before all were, the others choose among
+// the seats that are left.
 func (c *component) land(tables map[int32]timetable, byLot []int32) {
 	for _, i := range byLot {
 		t, fixed := tables[i]

@@ -11,15 +11,16 @@ const scale = 1 << 16
 // closed is the price of a pool nobody may enter.
 const closed int64 = 1 << 50
 
-// maxNodes bounds the search for one student's timetable where it should be exact. Beyond its limit a search gives the best it
-// found, and a bound that holds nevertheless.
+// maxNodes bounds the search for one student's timetable where it should be exact. Beyond its limit a search
+// gives the best it found, and a bound that holds nevertheless.
 const maxNodes = 2_000_000
 
-// searcher finds a student's best timetable at given prices by branch and bound over bitsets of clash cells: the request with
-// the fewest sections left first, the sections of the greatest worth first; a branch is left when what its open requests could
-// at most bring does not beat the best timetable known. Its buffers are reused; each goroutine has its own.
-// What the open requests can bring is bounded with a rent for each cell (rents.go), set anew further down where a search is hard. A
-// table of states passes over what is reached a second time in another order.
+// searcher finds a student's best timetable at given prices by branch and bound over bitsets of clash cells:
+// the request with the fewest sections left first, the sections of the greatest worth first; a branch is left
+// when what its open requests could at most bring does not beat the best timetable known. Its buffers are
+// reused; each goroutine has its own. What the open requests can bring is bounded with a rent for each cell
+// (rents.go), set anew further down where a search is hard. A table of states passes over what is reached a
+// second time in another order.
 //
 // Depth-first branch and bound is Land and Doig's (1960), the fail-first order Haralick and Elliott's (1980).
 type searcher struct {
@@ -73,8 +74,8 @@ type state struct {
 // seenBits is the size of the table of states, as a power of two; a newer state takes the place of an older one.
 const seenBits = 13
 
-// been tells whether the search has been in this state with at least that worth, and remembers it. Without are the requests
-// not given that some alternate stands for.
+// been tells whether the search has been in this state with at least that worth, and remembers it. Without
+// are the requests not given that some alternate stands for.
 func (s *searcher) been(undecided, without, used uint64, sum int64, skipped int) bool {
 	h := (undecided*0x9e3779b97f4a7c15 ^ (without+uint64(skipped))*0xc2b2ae3d27d4eb4f ^ used) * 0xff51afd7ed558ccd
 	x := &s.seen[h>>(64-seenBits)]
@@ -85,14 +86,15 @@ func (s *searcher) been(undecided, without, used uint64, sum int64, skipped int)
 		x.sum = sum
 		return false
 	}
-	*x = state{undecided, without, used, sum, s.epoch, int32(skipped)}
+	*x = state{undecided: undecided, without: without, used: used, sum: sum, epoch: s.epoch, skipped: int32(skipped)}
 	return false
 }
 
-// search finds the best timetable for a pupil. Price is by pool, in 1/scale of a value; closed pools are passed over. It gives
-// the worth after prices of the timetable in s.found, and a bound on what any timetable is worth, which is the same unless the
-// search was cut short. A timetable is only looked for where it is worth more than floor; where there is none, best is floor and
-// s.found all None. The pupil's rents are left for the next search.
+// search finds the best timetable for a pupil. Price is by pool, in 1/scale of a value; closed pools are
+// passed over. It gives the worth after prices of the timetable in s.found, and a bound on what any timetable
+// is worth, which is the same unless the search was cut short. A timetable is only looked for where it is
+// worth more than floor; where there is none, best is floor and s.found all None. The pupil's rents are left
+// for the next search.
 func (s *searcher) search(p *pupil, price []int64, floor int64) (best, bound int64) {
 	s.prepare(p, price)
 	s.best, s.nodes, s.open, s.tight = floor, 0, 0, 0
@@ -106,7 +108,8 @@ func (s *searcher) search(p *pupil, price []int64, floor int64) (best, bound int
 	return s.best, max(s.best, s.open)
 }
 
-// prepare lists each item's options by their worth at the prices, without those that another of the item makes needless.
+// prepare lists each item's options by their worth at the prices, without those that another of the item
+// makes needless.
 func (s *searcher) prepare(p *pupil, price []int64) {
 	s.p, s.words = p, p.words
 	if s.epoch++; s.seen == nil || s.epoch == 0 {
@@ -204,8 +207,9 @@ func (s *searcher) take(depth int, option int32) {
 	}
 }
 
-// branch decides one more request. Sum is the worth so far, rest the rents of the cells that are free, without the requests that
-// are not given and that alternates stand for, skipped the number of all requests that are not given.
+// branch decides one more request. Sum is the worth so far, rest the rents of the cells that are free,
+// without the requests that are not given and that alternates stand for, skipped the number of all requests
+// that are not given.
 func (s *searcher) branch(depth int, undecided, without uint64, sum, rest int64, skipped int) {
 	if s.nodes++; undecided == 0 {
 		s.finish(depth, sum, rest, skipped)
@@ -276,8 +280,8 @@ func (s *searcher) branch(depth int, undecided, without uint64, sum, rest int64,
 	}
 }
 
-// pick chooses the open request with the fewest choices left that could lead to something better; slack is by how much the bound
-// is above the best timetable known.
+// pick chooses the open request with the fewest choices left that could lead to something better; slack is by
+// how much the bound is above the best timetable known.
 func (s *searcher) pick(depth int, undecided uint64, slack, skip int64) int {
 	pick, fewest := 0, 1<<30
 	for set := undecided; set != 0; set &= set - 1 {

@@ -8,10 +8,11 @@ const (
 	togetherSteps = 4_000
 )
 
-// Together tells whether some choice of one section for each course has no clash, seats aside. Sections lists for each course the cells of each of its
-// sections, ascending; a course without a section is passed over. Where there is no such choice, clash is the smallest set of courses, by their places, that cannot be had
-// together (of several, the first in lexicographic order). Known is false where that is beyond what is looked at; then clash is a set that cannot be had together, perhaps not
-// the smallest.
+// Together tells whether some choice of one section for each course has no clash, seats aside. Sections lists
+// for each course the cells of each of its sections, ascending; a course without a section is passed over.
+// Where there is no such choice, clash is the smallest set of courses, by their places, that cannot be had
+// together (of several, the first in lexicographic order). Known is false where that is beyond what is looked
+// at; then clash is a set that cannot be had together, perhaps not the smallest.
 func Together(sections [][][]int32) (clash []int, known bool) {
 	t := newSharing(sections)
 	if t == nil {
@@ -157,7 +158,8 @@ func disjoint(a, b []uint64) bool {
 	return true
 }
 
-// smallest looks for a set of a size that cannot be had together, the first in lexicographic order, that begins with some courses.
+// smallest looks for a set of a size that cannot be had together, the first in lexicographic order, that
+// begins with some courses.
 func (t *sharing) smallest(all, begun []int, size int) []int {
 	if t.steps >= togetherSteps {
 		return nil

@@ -26,7 +26,8 @@ func newWorkshop(p *Problem, rooms []Room, found *Placement, o Options) *worksho
 	if o.Workers <= 0 {
 		o.Workers = runtime.GOMAXPROCS(0)
 	}
-	w := &workshop{p: p, rooms: rooms, o: o, given: slices.Clone(found.Given), value: found.Value, askers: make([][]int32, len(p.Courses)), firstOf: slices.Repeat([]int{-1}, len(p.Courses)),
+	w := &workshop{p: p, rooms: rooms, o: o, given: slices.Clone(found.Given), value: found.Value,
+		askers: make([][]int32, len(p.Courses)), firstOf: slices.Repeat([]int{-1}, len(p.Courses)),
 		draw: make([]int32, len(p.Students))}
 	for n, i := range found.Draw {
 		w.draw[i] = int32(n)
@@ -88,7 +89,8 @@ func (w *workshop) moves() (list []Help) {
 	return list
 }
 
-// free tells whether a section could meet in some cells: they are others than now, and what it takes with it is free then.
+// free tells whether a section could meet in some cells: they are others than now, and what it takes with it
+// is free then.
 func (w *workshop) free(section int, to []int32) bool {
 	if slices.Equal(to, w.p.Sections[section].Cells) {
 		return false
@@ -104,7 +106,8 @@ func (w *workshop) free(section int, to []int32) bool {
 	return true
 }
 
-// tryAll tries changes, each by itself, and gives those that were tried before the context ended, the most valuable first.
+// tryAll tries changes, each by itself, and gives those that were tried before the context ended, the most
+// valuable first.
 func (w *workshop) tryAll(ctx context.Context, tries []Help) []Help {
 	done := make([]bool, len(tries))
 	parallel(w.o.Workers, len(tries), func(_, i int) {
@@ -120,7 +123,8 @@ func (w *workshop) tryAll(ctx context.Context, tries []Help) []Help {
 		}
 	}
 	slices.SortStableFunc(list, func(a, b Help) int {
-		return cmp.Or(cmp.Compare(b.Value, a.Value), cmp.Compare(b.Complete, a.Complete), cmp.Compare(a.Section, b.Section), slices.Compare(a.To, b.To))
+		return cmp.Or(cmp.Compare(b.Value, a.Value), cmp.Compare(b.Complete, a.Complete), cmp.Compare(a.Section, b.Section),
+			slices.Compare(a.To, b.To))
 	})
 	return list
 }
@@ -161,7 +165,8 @@ func (w *workshop) try(h *Help) (who []int32, given []Given) {
 	m := compile(part)
 	s := searcher{limit: hurriedNodes}
 	l := newLots(m, w.drawOf(who))
-	// Who lacks something chooses before who does not, and among those the lot decides; or everybody keeps what still fits. What is worth more counts.
+	// Who lacks something chooses before who does not, and among those the lot decides; or everybody keeps what
+	// still fits. What is worth more counts.
 	order := make([]int32, len(who))
 	for k := range order {
 		order[k] = int32(k)
@@ -201,7 +206,8 @@ func (w *workshop) drawOf(who []int32) []int32 {
 	return order
 }
 
-// keep gives everybody what they had, but what no longer fits: a section that meets at the same time as another now, and what depends on it.
+// keep gives everybody what they had, but what no longer fits: a section that meets at the same time as
+// another now, and what depends on it.
 func (w *workshop) keep(m *model, b *board, part *Problem, who []int32) {
 	poolOf := make([]int32, len(part.Sections))
 	for q := range m.pools {

@@ -63,12 +63,13 @@ type groupState struct {
 type object map[string]json.RawMessage
 
 // topKeys are the keys of a policy.
-var topKeys = []string{"schoolYear", "periods", "days", "firstGrade", "groups", "rules", "audits", "placement", "settings", "marks", "lastGrade", "holidays", "commitments",
+var topKeys = []string{"schoolYear", "periods", "days", "firstGrade", "groups", "rules", "audits", "placement",
+	"settings", "marks", "lastGrade", "holidays", "commitments",
 	"welcome", "fill"}
 
-// Parse reads policy.json. It names every problem it finds, in the order of the text, and gives the policy only when there is
-// none; notices are texts that lack the school's language. A key that it does not know is a problem: misspelled, it would take away what it
-// should have said.
+// Parse reads policy.json. It names every problem it finds, in the order of the text, and gives the policy
+// only when there is none; notices are texts that lack the school's language. A key that it does not know is
+// a problem: misspelled, it would take away what it should have said.
 func Parse(text []byte) (p *Policy, problems []Problem, notices []Problem) {
 	text = bytes.TrimPrefix(text, []byte("\xef\xbb\xbf"))
 	var top object
@@ -95,7 +96,8 @@ func Parse(text []byte) (p *Policy, problems []Problem, notices []Problem) {
 	return r.out, nil, r.notices
 }
 
-// keys finds at which line each key of the policy itself is, and names those that an object has twice: the first would be lost.
+// keys finds at which line each key of the policy itself is, and names those that an object has twice: the
+// first would be lost.
 func (r *reader) keys() {
 	type open struct {
 		object bool

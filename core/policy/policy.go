@@ -44,9 +44,10 @@ const (
 	Sections   On = "sections" // the chosen sections; in Fill alone
 )
 
-// Selection picks courses. A course is selected when any of Subjects, Tags or Courses names it (every course is where
-// they and Periods are nil) and Not does not. Group, when set, stands for the named group and the rest is empty. Periods, in Fill
-// alone, is one more way in which a section is selected: by meeting in one of them.
+// Selection picks courses. A course is selected when any of Subjects, Tags or Courses names it (every course
+// is where they and Periods are nil) and Not does not. Group, when set, stands for the named group and the
+// rest is empty. Periods, in Fill alone, is one more way in which a section is selected: by meeting in one of
+// them.
 type Selection struct {
 	Group    string
 	Subjects []string
@@ -132,8 +133,8 @@ type Policy struct {
 	Welcome     []Welcome    // the school's own words for a grade
 }
 
-// Fill is what a choice of sections must come to: the periods that must be filled in every term and on every day of the cycle, and
-// counting rules over the chosen sections (On is Sections; a When may be on anything).
+// Fill is what a choice of sections must come to: the periods that must be filled in every term and on every
+// day of the cycle, and counting rules over the chosen sections (On is Sections; a When may be on anything).
 type Fill struct {
 	Periods []int // ascending, each once
 	Rules   []Rule

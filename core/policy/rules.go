@@ -18,7 +18,8 @@ func (r *reader) rules(top object) {
 }
 
 // named reads an object with an id, at a place of a list of that name; its path has the id where there is one.
-func (r *reader) named(raw json.RawMessage, list string, place int, seen map[string]bool, id *string) (o object, line int, path string, ok bool) {
+func (r *reader) named(raw json.RawMessage, list string, place int, seen map[string]bool,
+	id *string) (o object, line int, path string, ok bool) {
 	line, path = r.line(raw), fmt.Sprintf("%s.%d", list, place+1)
 	if json.Unmarshal(raw, &o) != nil {
 		r.bad(line, path, "must be an object")

@@ -140,7 +140,8 @@ type Text struct {
 	By  map[string]string
 }
 
-// In gives the text in a language, or in the school's where that one lacks. A text for a language serves its regions too.
+// In gives the text in a language, or in the school's where that one lacks. A text for a language serves its
+// regions too.
 func (t Text) In(language string) string {
 	own := t.Own
 	for _, tag := range Tags(language) {
@@ -151,7 +152,8 @@ func (t Text) In(language string) string {
 	return own
 }
 
-// Tags lists the tags under which a text for a language may stand, the closest last: es, then es-MX (RFC 4647, section 3.4).
+// Tags lists the tags under which a text for a language may stand, the closest last: es, then es-MX (RFC
+// 4647, section 3.4).
 func Tags(language string) []string {
 	if language == "" {
 		return nil
@@ -192,7 +194,8 @@ func (r *reader) own(by map[string]string, line int, path string) string {
 		return text
 	}
 	for _, first := range slices.Sorted(maps.Keys(by)) {
-		notice := Problem{line, path, fmt.Sprintf("lacks the school's language, %s; the text in %s stands for it", r.out.Settings.Language, first)}
+		notice := Problem{line, path, fmt.Sprintf("lacks the school's language, %s; the text in %s stands for it",
+			r.out.Settings.Language, first)}
 		if !slices.Contains(r.notices, notice) {
 			r.notices = append(r.notices, notice)
 		}
@@ -217,7 +220,8 @@ func IsLanguage(tag string) bool {
 	return true
 }
 
-// IsMoment tells whether a text is a date, or a date and time, as they are written here: 2027-03-12 or 2027-03-12T16:00.
+// IsMoment tells whether a text is a date, or a date and time, as they are written here: 2027-03-12 or
+// 2027-03-12T16:00.
 func IsMoment(text string) bool {
 	layout := time.DateOnly
 	if len(text) == len("2006-01-02T15:04") { // an hour of one digit would do for the layout alone
@@ -245,7 +249,8 @@ func (r *reader) settings(top object) {
 		r.bad(line, "settings", "must be an object")
 		return
 	}
-	known := map[string]bool{"timeZone": true, "language": true, "languages": true, "currency": true, "unit": true, "contacts": true, "stages": true}
+	known := map[string]bool{"timeZone": true, "language": true, "languages": true, "currency": true, "unit": true,
+		"contacts": true, "stages": true}
 	for _, c := range choices {
 		known[c.key] = true
 		var word string
@@ -283,7 +288,8 @@ func (r *reader) settings(top object) {
 // local reads where and in which languages the school is.
 func (r *reader) local(o object, line int) {
 	s := &r.out.Settings
-	if r.get(o, line, "settings.", "timeZone", &s.TimeZone, "an IANA name such as Europe/Oslo") && (s.TimeZone == "" || s.TimeZone == "Local") {
+	if r.get(o, line, "settings.", "timeZone", &s.TimeZone, "an IANA name such as Europe/Oslo") &&
+		(s.TimeZone == "" || s.TimeZone == "Local") {
 		r.bad(line, "settings.timeZone", "“%s” is not a time zone; write it like Europe/Oslo", s.TimeZone)
 	}
 	if r.get(o, line, "settings.", "language", &s.Language, "a language tag such as en") && !IsLanguage(s.Language) {
@@ -299,7 +305,8 @@ func (r *reader) local(o object, line int) {
 			s.Languages = nil
 		}
 	}
-	if r.get(o, line, "settings.", "currency", &s.Currency, "a currency such as USD") && (len(s.Currency) != 3 || strings.Trim(s.Currency, "ABCDEFGHIJKLMNOPQRSTUVWXYZ") != "") {
+	if r.get(o, line, "settings.", "currency", &s.Currency, "a currency such as USD") &&
+		(len(s.Currency) != 3 || strings.Trim(s.Currency, "ABCDEFGHIJKLMNOPQRSTUVWXYZ") != "") {
 		r.bad(line, "settings.currency", "“%s” is not a currency; write it like USD (ISO 4217)", s.Currency)
 	}
 	r.unit(o, line)

@@ -1,4 +1,5 @@
-// Package receipt writes the number of a receipt as a code that can be typed or scanned from paper, with a character that checks the others.
+// Package receipt writes the number of a receipt as a code that can be typed or scanned from paper, with a
+// character that checks the others.
 //
 //	receipt.Code("PE-1041")        // "PE-1041-V"
 //	receipt.Parse(" pe 1041 v ")   // "PE1041", true
@@ -11,8 +12,8 @@ const characters = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 // Code is the number of a receipt with its check character.
 func Code(number string) string { return number + "-" + string(Check(number)) }
 
-// Check is the check character of a number by ISO/IEC 7064, MOD 37,36: it notices any one wrong character and any two neighbours
-// that have changed places. Other characters than letters and digits are passed over.
+// Check is the check character of a number by ISO/IEC 7064, MOD 37,36: it notices any one wrong character and
+// any two neighbours that have changed places. Other characters than letters and digits are passed over.
 func Check(number string) byte {
 	const m = 36
 	p := m
@@ -30,8 +31,8 @@ func Check(number string) byte {
 	return characters[(m+1-p)%m]
 }
 
-// Parse reads a code however it was typed: in capitals or not, with hyphens, spaces or neither. It gives the letters and digits of the number; not ok
-// where the last of them does not check the others.
+// Parse reads a code however it was typed: in capitals or not, with hyphens, spaces or neither. It gives the
+// letters and digits of the number; not ok where the last of them does not check the others.
 func Parse(code string) (number string, ok bool) {
 	number = Plain(code)
 	if len(number) < 2 || len(number) > 60 {

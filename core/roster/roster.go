@@ -1,5 +1,5 @@
-// Package roster finds the people that the lines of a pasted or dropped list name: by number, username, mail or name, whatever else
-// stands in the line.
+// Package roster finds the people that the lines of a pasted or dropped list name: by number, username, mail
+// or name, whatever else stands in the line.
 //
 //	found := roster.Match("s0012; Quill, Mara\nnobody", people)
 //	found[0].People // [4]
@@ -17,8 +17,8 @@ type Person struct {
 	GivenName, FamilyName string
 }
 
-// Line is a line of a list with whom it names: nobody, one, or several of whom one must be chosen. Twice tells that the one it names is
-// named by a line before.
+// Line is a line of a list with whom it names: nobody, one, or several of whom one must be chosen. Twice
+// tells that the one it names is named by a line before.
 type Line struct {
 	Number int // from 1
 	Text   string
@@ -29,9 +29,9 @@ type Line struct {
 // MaxLines bounds a list.
 const MaxLines = 5000
 
-// Match tells whom each line names that is not blank; at most MaxLines are looked at. A number, username or mail in any cell of the line
-// decides; else its name does, whichever part comes first. Fold makes texts comparable. A first line that names nobody and has a word
-// for a column in it is a heading, and is left out.
+// Match tells whom each line names that is not blank; at most MaxLines are looked at. A number, username or
+// mail in any cell of the line decides; else its name does, whichever part comes first. Fold makes texts
+// comparable. A first line that names nobody and has a word for a column in it is a heading, and is left out.
 func Match(text string, people []Person, fold func(string) string) (lines []Line) {
 	keys, names := map[string][]int{}, map[string][]int{}
 	for i, p := range people {
@@ -85,7 +85,8 @@ func named(line string, keys, names map[string][]int) []int {
 			return found
 		}
 	}
-	for _, word := range strings.FieldsFunc(line, func(r rune) bool { return separates(r) || strings.ContainsRune(" \"<>()", r) }) { // Mara Quill <mara@…>
+	// Mara Quill <mara@…>
+	for _, word := range strings.FieldsFunc(line, func(r rune) bool { return separates(r) || strings.ContainsRune(" \"<>()", r) }) {
 		if found := keys[word]; len(found) > 0 {
 			return found
 		}
@@ -105,7 +106,9 @@ func named(line string, keys, names map[string][]int) []int {
 
 // heading tells whether a line has a word for a column in it.
 func heading(line string) bool {
-	return slices.ContainsFunc(strings.FieldsFunc(line, func(r rune) bool { return separates(r) || r == ' ' || r == '"' }), func(word string) bool {
-		return slices.Contains([]string{"name", "id", "number", "student", "mail", "email", "username", "sourcedid", "nombre", "apellido", "apellidos", "correo", "estudiante", "numero"}, word)
+	return slices.ContainsFunc(strings.FieldsFunc(line,
+		func(r rune) bool { return separates(r) || r == ' ' || r == '"' }), func(word string) bool {
+		return slices.Contains([]string{"name", "id", "number", "student", "mail", "email", "username", "sourcedid",
+			"nombre", "apellido", "apellidos", "correo", "estudiante", "numero"}, word)
 	})
 }

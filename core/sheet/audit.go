@@ -81,8 +81,9 @@ func (f *Facts) auditFacts(a *catalog.Audit) (facts auditFacts) {
 	return facts
 }
 
-// net is what a request brings to audits: its course's credits less what is on record for it and the courses it excludes and
-// less the credits of better-ranked requests of it or of those, not below 0. A repeatable course brings its credits in full.
+// net is what a request brings to audits: its course's credits less what is on record for it and the courses
+// it excludes and less the credits of better-ranked requests of it or of those, not below 0. A repeatable
+// course brings its credits in full.
 func (f *Facts) net(requests []int32, i int) credit.Amount {
 	c := &f.Year.Courses[requests[i]]
 	if c.Repeatable {
@@ -115,14 +116,15 @@ func auditMask(a *catalog.Audit, course int32) (mask uint64) {
 	return mask
 }
 
-// Audit assigns the student's credits, and those of the requests, to one list of requirements. Index is the audit's place in
-// the year's list; the result has one entry a requirement.
+// Audit assigns the student's credits, and those of the requests, to one list of requirements. Index is the
+// audit's place in the year's list; the result has one entry a requirement.
 func (f *Facts) Audit(index int, s *Sheet) []AuditEntry {
 	var a graduation.Assignment
 	return f.audit(index, f.wishes(s), &a)
 }
 
-// wishes are the requests that audits count, in the order in which they count: those for the summer come first, where they do.
+// wishes are the requests that audits count, in the order in which they count: those for the summer come
+// first, where they do.
 func (f *Facts) wishes(s *Sheet) []int32 {
 	if f.summerCounts() {
 		return append(courses(s.Summer), s.courses()...)

@@ -7,8 +7,8 @@ import (
 	"rubricon/core/policy"
 )
 
-// ErrTooManyMends says that a sheet's alternates can be combined in more ways than are tried. Fewer alternates without load,
-// or alternates that each stand for one request, mend it.
+// ErrTooManyMends says that a sheet's alternates can be combined in more ways than are tried. Fewer
+// alternates without load, or alternates that each stand for one request, mend it.
 var ErrTooManyMends = errors.New("the alternates can be combined in too many ways")
 
 // MaxMends bounds the combinations of alternates that are tried for one sheet, MaxMendSteps the work of packing them.
@@ -41,9 +41,10 @@ type mender struct {
 	baseBounds []int // rules with gives
 }
 
-// Cover tells for each request, in rank order, what happens if it cannot be given. A mend is no alternate, any one, or several
-// whose loads together (load times terms) are not more than the lost request's; of several mends the one that uses the
-// earliest alternates is given, and none only where no alternate mends it. The error is ErrTooManyMends or one of Judge's.
+// Cover tells for each request, in rank order, what happens if it cannot be given. A mend is no alternate,
+// any one, or several whose loads together (load times terms) are not more than the lost request's; of
+// several mends the one that uses the earliest alternates is given, and none only where no alternate mends
+// it. The error is ErrTooManyMends or one of Judge's.
 func (f *Facts) Cover(s *Sheet) ([]Cover, error) { return f.cover(s, true) }
 
 // Uncovered lists the requests, in rank order, whose loss cannot be mended. The errors are those of Cover.
@@ -134,7 +135,8 @@ func (m *mender) find(lost int32, weight credit.Amount, alternates []int32, show
 	return cover
 }
 
-// bound prepares, for rules whose minimum only more courses can reach, how much the alternates from each place on can add.
+// bound prepares, for rules whose minimum only more courses can reach, how much the alternates from each
+// place on can add.
 func (m *mender) bound() {
 	m.baseBounds = m.baseBounds[:0]
 	if m.gives == nil {
@@ -142,7 +144,8 @@ func (m *mender) bound() {
 	}
 	for i := range m.Year.Rules {
 		r := &m.Year.Rules[i]
-		if !m.watched(i) || !m.rules[i] || m.failed[i] || r.When != nil || r.Count.Min == nil || r.Count.Term >= 0 || r.Count.Measure == policy.Load {
+		if !m.watched(i) || !m.rules[i] || m.failed[i] || r.When != nil || r.Count.Min == nil || r.Count.Term >= 0 ||
+			r.Count.Measure == policy.Load {
 			continue
 		}
 		m.baseBounds = append(m.baseBounds, i)
@@ -168,8 +171,8 @@ func (m *mender) hopeless(k int) bool {
 	return false
 }
 
-// extend tries to mend with the chosen alternates and more from place k on, the earliest first. The sheet on the desk is the
-// one with the chosen alternates; m.chosen is the mend when it succeeds.
+// extend tries to mend with the chosen alternates and more from place k on, the earliest first. The sheet on
+// the desk is the one with the chosen alternates; m.chosen is the mend when it succeeds.
 func (m *mender) extend(k int, weight credit.Amount) bool {
 	if m.hopeless(k) {
 		return false

@@ -65,8 +65,8 @@ const (
 	FillIn        EditKind = "fill"      // what has only one possible answer becomes a request
 )
 
-// Edit is one change to a sheet; courses are indexes of the year. Where the School makes it, it may move what is fixed for the family
-// and go above a maximum.
+// Edit is one change to a sheet; courses are indexes of the year. Where the School makes it, it may move what
+// is fixed for the family and go above a maximum.
 type Edit struct {
 	School     bool
 	Kind       EditKind
@@ -79,8 +79,8 @@ type Edit struct {
 	Courses    []int32 // TakeOver
 }
 
-// Apply makes one change; the sheet given stays as it is. It is the only way a sheet is changed, and Effects foretells what it
-// does. The error is one of this file's, or says that there is no such kind.
+// Apply makes one change; the sheet given stays as it is. It is the only way a sheet is changed, and Effects
+// foretells what it does. The error is one of this file's, or says that there is no such kind.
 func (f *Facts) Apply(s *Sheet, e Edit) (Sheet, error) {
 	switch e.Kind {
 	case MakeRequest:
@@ -103,9 +103,9 @@ func (f *Facts) Apply(s *Sheet, e Edit) (Sheet, error) {
 	return s.clone(), ErrKind
 }
 
-// MayBecome returns nil where a sheet may become another one as a whole, as by undoing, or when a draft or an earlier version comes in its
-// place: by the rules of the edits that would lead there. The errors are ErrFixed, ErrBarred, ErrEarned, ErrFull and ErrOver. School: the
-// school does it.
+// MayBecome returns nil where a sheet may become another one as a whole, as by undoing, or when a draft or an
+// earlier version comes in its place: by the rules of the edits that would lead there. The errors are
+// ErrFixed, ErrBarred, ErrEarned, ErrFull and ErrOver. School: the school does it.
 func (f *Facts) MayBecome(is, comes *Sheet, school bool) error {
 	for _, e := range is.Requests {
 		if f.Held(e.Course, school) && find(comes.Requests, e.Course) < 0 {
@@ -136,8 +136,9 @@ func (f *Facts) MayBecome(is, comes *Sheet, school bool) error {
 	return nil
 }
 
-// addition is what making a course a request does to the requests: those it excludes give it their place, and those it is linked
-// with come along. A course of the summer round gets the place of requests of the year that it excludes, and the other way round.
+// addition is what making a course a request does to the requests: those it excludes give it their place, and
+// those it is linked with come along. A course of the summer round gets the place of requests of the year
+// that it excludes, and the other way round.
 type addition struct {
 	school   bool    // the school makes it
 	leaving  []int32 // what leaves for it, whether it excludes it or not
@@ -210,15 +211,16 @@ func (f *Facts) bringAlong(a *addition, course int32) {
 	}
 }
 
-// Held tells whether a course on the sheet is not to be taken off or exchanged: it is fixed, or assigned where the school lets nobody
-// exchange what it has assigned. The school itself is not bound.
+// Held tells whether a course on the sheet is not to be taken off or exchanged: it is fixed, or assigned
+// where the school lets nobody exchange what it has assigned. The school itself is not bound.
 func (f *Facts) Held(course int32, school bool) bool {
 	assigned, fixed := f.Assigned(course)
 	return !school && (fixed || assigned && f.Year.Policy.Settings.NoExchange)
 }
 
-// request makes a course a request, whether it was an alternate or not on the sheet. Courses it excludes give it their place,
-// and courses it is linked with come along. The errors are ErrBarred, ErrEarned, ErrFixed (what it would replace), ErrFull, ErrOver.
+// request makes a course a request, whether it was an alternate or not on the sheet. Courses it excludes give
+// it their place, and courses it is linked with come along. The errors are ErrBarred, ErrEarned, ErrFixed
+// (what it would replace), ErrFull, ErrOver.
 func (f *Facts) request(s *Sheet, course int32, school bool) (Sheet, error) {
 	if find(s.Requests, course) >= 0 || find(s.Summer, course) >= 0 {
 		return s.clone(), nil
@@ -247,7 +249,8 @@ func (f *Facts) added(s *Sheet, a *addition, course int32) (Sheet, error) {
 	return out, nil
 }
 
-// placed is a sheet with a course of the year, or an alternate, at a place of its list, from 1; 0 leaves it where it is.
+// placed is a sheet with a course of the year, or an alternate, at a place of its list, from 1; 0 leaves it
+// where it is.
 func (s Sheet) placed(course int32, place int) Sheet {
 	for _, list := range []*[]Entry{&s.Requests, &s.Alternates} {
 		if at := find(*list, course); at >= 0 && place > 0 {
@@ -259,8 +262,9 @@ func (s Sheet) placed(course int32, place int) Sheet {
 	return s
 }
 
-// replace puts a course in the place of one on the sheet, with what comes along and what leaves; a tie to what leaves is loosed. The
-// errors are ErrThere (the course is requested), ErrNotOnSheet (instead is not), and those of a request or an alternate.
+// replace puts a course in the place of one on the sheet, with what comes along and what leaves; a tie to
+// what leaves is loosed. The errors are ErrThere (the course is requested), ErrNotOnSheet (instead is not),
+// and those of a request or an alternate.
 func (f *Facts) replace(s *Sheet, course, instead int32, school bool) (Sheet, error) {
 	if find(s.Requests, course) >= 0 || find(s.Summer, course) >= 0 || course == instead {
 		return s.clone(), ErrThere
@@ -287,8 +291,8 @@ func (f *Facts) replace(s *Sheet, course, instead int32, school bool) (Sheet, er
 	return f.added(s, &addition{school: school, leaving: leaving}, course)
 }
 
-// takeOver makes requests of all courses of a list that can be, in its order; what is requested already stays. The error is that of the
-// first where none can be.
+// takeOver makes requests of all courses of a list that can be, in its order; what is requested already
+// stays. The error is that of the first where none can be.
 func (f *Facts) takeOver(s *Sheet, list []int32, school bool) (Sheet, error) {
 	out, taken := s.clone(), false
 	var refused error
@@ -352,7 +356,8 @@ func (f *Facts) rises(before, after *Sheet) bool {
 	return false
 }
 
-// above tells whether a block rule in force is above its maximum, and was not, or not as far; counted tells whether it was in force.
+// above tells whether a block rule in force is above its maximum, and was not, or not as far; counted tells
+// whether it was in force.
 func above(r *catalog.Rule, counted bool, before, now credit.Amount) bool {
 	return r.Stance == policy.Block && r.Max != nil && now > *r.Max && (!counted || now > before)
 }
@@ -364,8 +369,8 @@ func (f *Facts) room(s *Sheet) error {
 	return nil
 }
 
-// alternate makes a course the last alternate, whether it was a request or not on the sheet; standsFor is a requested course
-// or Any. The errors are ErrBarred, ErrEarned, ErrFixed, ErrStandsFor, ErrSummer, ErrFull.
+// alternate makes a course the last alternate, whether it was a request or not on the sheet; standsFor is a
+// requested course or Any. The errors are ErrBarred, ErrEarned, ErrFixed, ErrStandsFor, ErrSummer, ErrFull.
 func (f *Facts) alternate(s *Sheet, course, standsFor int32, school bool) (Sheet, error) {
 	out := s.clone()
 	if f.Year.Courses[course].Summer {
@@ -395,8 +400,8 @@ func (f *Facts) alternate(s *Sheet, course, standsFor int32, school bool) (Sheet
 	return out, f.room(&out)
 }
 
-// remove takes a course off the sheet, with the requests it is linked with both ways and those that need it beside them. The
-// errors are ErrNotOnSheet and ErrFixed.
+// remove takes a course off the sheet, with the requests it is linked with both ways and those that need it
+// beside them. The errors are ErrNotOnSheet and ErrFixed.
 func (f *Facts) remove(s *Sheet, course int32, school bool) (Sheet, error) {
 	out := s.clone()
 	if at := find(out.Alternates, course); at >= 0 {
@@ -426,7 +431,8 @@ func (f *Facts) remove(s *Sheet, course int32, school bool) (Sheet, error) {
 	return out, nil
 }
 
-// leaving lists a request and what leaves with it: what needs it, and so its other half; a co-requisite that stands alone stays.
+// leaving lists a request and what leaves with it: what needs it, and so its other half; a co-requisite that
+// stands alone stays.
 func (f *Facts) leaving(requests []int32, course int32) []int32 {
 	gone := []int32{course}
 	for k := 0; k < len(gone); k++ {

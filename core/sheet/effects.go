@@ -24,14 +24,16 @@ type Fed struct {
 	Credits      credit.Amount
 }
 
-// Effect is what adding a course as a request would do to a sheet: together with the linked courses it brings along (With)
-// and in place of the requests it excludes (Swaps).
+// Effect is what adding a course as a request would do to a sheet: together with the linked courses it brings
+// along (With) and in place of the requests it excludes (Swaps).
 type Effect struct {
-	Course      int32
-	HasEntry    bool
-	Entry       condition.Verdict
-	Missing     []*condition.Leaf // what keeps the condition below Expected
-	Refused     error             // why Apply would not do it: ErrBarred, ErrEarned, ErrFixed, ErrFull, ErrOver; the rest then tells what it would come to
+	Course   int32
+	HasEntry bool
+	Entry    condition.Verdict
+	Missing  []*condition.Leaf // what keeps the condition below Expected
+	// why Apply would not do it: ErrBarred, ErrEarned, ErrFixed, ErrFull, ErrOver; the rest then tells what it
+	// would come to
+	Refused     error
 	Barred      bool
 	Earned      bool // already earned, and not repeatable
 	Repeat      bool // it would still repeat, after the swap
@@ -51,13 +53,15 @@ type Effect struct {
 	Fed         []Fed
 }
 
-// Effects tells what adding each course that is not on the sheet would do, in the order of the year's courses, for the family or for
-// the school; an alternate counts as not requested. The error is one of Judge's.
+// Effects tells what adding each course that is not on the sheet would do, in the order of the year's
+// courses, for the family or for the school; an alternate counts as not requested. The error is one of
+// Judge's.
 func (f *Facts) Effects(s *Sheet, school bool) ([]Effect, error) {
 	return f.effects(s, &addition{school: school})
 }
 
-// EffectsInstead is Effects where each course takes the place of one that is requested. The error is ErrNotOnSheet or one of Judge's.
+// EffectsInstead is Effects where each course takes the place of one that is requested. The error is
+// ErrNotOnSheet or one of Judge's.
 func (f *Facts) EffectsInstead(s *Sheet, instead int32, school bool) ([]Effect, error) {
 	switch {
 	case find(s.Requests, instead) >= 0:
@@ -141,8 +145,8 @@ type effector struct {
 	roomFor map[roomLike]*room
 }
 
-// likeness is all of a plainly added course that bears on the packing: its spans, its load, and its place by code among the
-// requests that have a choice of span.
+// likeness is all of a plainly added course that bears on the packing: its spans, its load, and its place by
+// code among the requests that have a choice of span.
 type likeness struct {
 	spans [4]catalog.TermSet
 	load  credit.Amount
@@ -201,7 +205,8 @@ type fed []Fed
 
 func (e *effector) effect(course int32) (Effect, error) {
 	c := &e.Year.Courses[course]
-	out := Effect{Course: course, Barred: e.Barred(course), Earned: !c.Repeatable && e.AlreadyEarned(course), Retake: e.Retake(course), Taking: e.Taking(course),
+	out := Effect{Course: course, Barred: e.Barred(course), Earned: !c.Repeatable && e.AlreadyEarned(course),
+		Retake: e.Retake(course), Taking: e.Taking(course),
 		Recommended: e.Recommended(course), Usual: slices.Contains(c.Usual, e.Grade)}
 	e.add(&e.addition, e.base, e.summers, course)
 	e.trial = e.addition.requests
@@ -216,7 +221,8 @@ func (e *effector) effect(course int32) (Effect, error) {
 			e.rest = append(e.rest, a)
 		}
 	}
-	e.plain = len(e.trial) == len(e.base)+1 && e.trial[len(e.base)] == course && len(e.rest) == len(e.alts) && len(e.summer) == len(e.summers) && len(e.addition.leaving) == 0
+	e.plain = len(e.trial) == len(e.base)+1 && e.trial[len(e.base)] == course && len(e.rest) == len(e.alts) &&
+		len(e.summer) == len(e.summers) && len(e.addition.leaving) == 0
 	var err error
 	if out.Span, err = e.layAddition(course); err != nil {
 		return out, err
@@ -277,7 +283,8 @@ func (e *effector) rulesAfter(out *Effect) {
 				continue
 			}
 		}
-		if change.Held != change.Holds || !change.Held && distance(&e.Year.Rules[i].Count, change.After) < distance(&e.Year.Rules[i].Count, change.Before) {
+		if change.Held != change.Holds || !change.Held &&
+			distance(&e.Year.Rules[i].Count, change.After) < distance(&e.Year.Rules[i].Count, change.Before) {
 			e.changes = append(e.changes, change)
 		} else if change.After != change.Before {
 			e.moves = append(e.moves, change)
@@ -345,8 +352,8 @@ func (e *effector) feeds(out *Effect) {
 	}
 }
 
-// overfilled gives the fewest requests on the desk that overfill a term, the heaviest first; of several terms the first with
-// the fewest.
+// overfilled gives the fewest requests on the desk that overfill a term, the heaviest first; of several terms
+// the first with the fewest.
 func (d *desk) overfilled() []int32 {
 	var best []int32
 	for t := range d.Year.Terms {

@@ -7,8 +7,8 @@ import (
 	"rubricon/core/condition"
 )
 
-// ErrandResult is an errand that concerns a student. Errand is its place in the year's errands; ReplacedBy is the course that
-// replaces the placeholder, or -1; Signal is the place of the signal that settled it, or -1.
+// ErrandResult is an errand that concerns a student. Errand is its place in the year's errands; ReplacedBy is
+// the course that replaces the placeholder, or -1; Signal is the place of the signal that settled it, or -1.
 type ErrandResult struct {
 	Errand     int
 	Course     int32
@@ -17,8 +17,8 @@ type ErrandResult struct {
 	Signal     int
 }
 
-// Errands lists what the courses on a sheet, as requests or alternates, bring with them: by date, what has none last, then the
-// year's requests by rank, the summer's, the alternates, then in the order given.
+// Errands lists what the courses on a sheet, as requests or alternates, bring with them: by date, what has
+// none last, then the year's requests by rank, the summer's, the alternates, then in the order given.
 func (f *Facts) Errands(s *Sheet) []ErrandResult {
 	if len(f.Year.Errands) == 0 {
 		return nil
@@ -60,7 +60,8 @@ func (f *Facts) Errands(s *Sheet) []ErrandResult {
 	return list
 }
 
-// Placeholder is a course on a sheet, as request or alternate, that an errand says is replaced by another; false where there is none.
+// Placeholder is a course on a sheet, as request or alternate, that an errand says is replaced by another;
+// false where there is none.
 func (f *Facts) Placeholder(s *Sheet, course int32) (int32, bool) {
 	for _, e := range slices.Concat(s.Requests, s.Summer, s.Alternates) {
 		for i := range f.Year.Errands {

@@ -4,8 +4,9 @@ import (
 	"rubricon/core/condition"
 )
 
-// Evidence is one leaf of a condition with what it rests on: the place of a record or of a signal in the student's lists, or
-// -1. A leaf that is met by a request on the sheet, the grade or a program rests on neither.
+// Evidence is one leaf of a condition with what it rests on: the place of a record or of a signal in the
+// student's lists, or -1. A leaf that is met by a request on the sheet, the grade or a program rests on
+// neither.
 type Evidence struct {
 	Leaf    *condition.Leaf
 	Verdict condition.Verdict
@@ -71,7 +72,8 @@ func (f *Facts) bestScore(name string) int {
 	return best
 }
 
-// recordFor finds the record that speaks for a leaf: one that meets it, else one in progress, else the one with the best mark.
+// recordFor finds the record that speaks for a leaf: one that meets it, else one in progress, else the one
+// with the best mark.
 func (d *desk) recordFor(l *condition.Leaf, v condition.Verdict) int {
 	best, bestValue := -1, int64(-1)
 	for i := range d.Records {

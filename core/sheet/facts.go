@@ -1,5 +1,6 @@
-// Package sheet judges a request sheet against the catalog, the policy and what is known of the student: counting rules,
-// entry conditions, repeats, links, the packing into terms, cover by alternates and the effect of every addition.
+// Package sheet judges a request sheet against the catalog, the policy and what is known of the student:
+// counting rules, entry conditions, repeats, links, the packing into terms, cover by alternates and the
+// effect of every addition.
 //
 //	facts := sheet.NewFacts(year, student)
 //	judgement, err := facts.Judge(sheet.Sheet{Requests: []sheet.Entry{{Course: i, StandsFor: -1, Rank: 1}}})
@@ -259,7 +260,8 @@ next:
 	return base
 }
 
-// AlreadyEarned tells whether the records for a course of the catalog reach its credits. A course in progress is not earned.
+// AlreadyEarned tells whether the records for a course of the catalog reach its credits. A course in progress
+// is not earned.
 func (f *Facts) AlreadyEarned(course int32) bool {
 	c := &f.codes[course]
 	return c.flags&hasEarned != 0 && c.earned >= f.Year.Courses[course].Credits
@@ -286,7 +288,8 @@ func (f *Facts) Retake(course int32) bool {
 	return f.codes[course].flags&hasFailed != 0 && !f.AlreadyEarned(course)
 }
 
-// Taking tells whether the student is taking the course now and a request for it would not count again: it is not repeatable, and not earned yet.
+// Taking tells whether the student is taking the course now and a request for it would not count again: it is
+// not repeatable, and not earned yet.
 func (f *Facts) Taking(course int32) bool {
 	return f.codes[course].flags&hasProgress != 0 && !f.Year.Courses[course].Repeatable && !f.AlreadyEarned(course)
 }

@@ -20,8 +20,8 @@ type Entry struct {
 	Rank      int   // as given; the order of the slice decides
 }
 
-// Sheet is a student's requests, ranked alternates and requests for the summer, each in rank order. A course is on it at most once;
-// courses of the summer round are in Summer and nowhere else.
+// Sheet is a student's requests, ranked alternates and requests for the summer, each in rank order. A course
+// is on it at most once; courses of the summer round are in Summer and nowhere else.
 type Sheet struct {
 	Requests   []Entry
 	Alternates []Entry
@@ -45,8 +45,8 @@ type RuleResult struct {
 	Holds    bool
 }
 
-// RequestResult is one request. Waiver is the place, among the student's signals, of the waiver or assignment that made the
-// condition Met, or -1; HasEntry is false where the course has no condition.
+// RequestResult is one request. Waiver is the place, among the student's signals, of the waiver or assignment
+// that made the condition Met, or -1; HasEntry is false where the course has no condition.
 type RequestResult struct {
 	Course   int32
 	HasEntry bool
@@ -143,13 +143,15 @@ func (f *Facts) inSubject(r *Record, subject string) bool {
 	return false
 }
 
-// passed is the verdict of a "passed" or "alongside" leaf. Courses of the summer round are judged as if summer did not count.
+// passed is the verdict of a "passed" or "alongside" leaf. Courses of the summer round are judged as if
+// summer did not count.
 func (d *desk) passed(l *condition.Leaf) condition.Verdict {
 	verdict := d.onRecord(l)
 	if l.Kind == condition.Alongside && verdict < condition.Met && d.same(l.Ref, func(c int32) bool { return d.place[c] == requested }) {
 		return condition.Met
 	}
-	if verdict < condition.Expected && d.summerCounts() && (d.subject < 0 || !d.Year.Courses[d.subject].Summer) && d.same(l.Ref, func(c int32) bool { return d.place[c] == inSummer }) {
+	if verdict < condition.Expected && d.summerCounts() && (d.subject < 0 || !d.Year.Courses[d.subject].Summer) &&
+		d.same(l.Ref, func(c int32) bool { return d.place[c] == inSummer }) {
 		return condition.Expected
 	}
 	return d.orClaimed(l, verdict)

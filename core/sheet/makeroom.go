@@ -26,7 +26,8 @@ type roomLike struct {
 	load  credit.Amount
 }
 
-// room is what makes room for a course, each list with the least harmful first. Pairs are looked for when no single request would do.
+// room is what makes room for a course, each list with the least harmful first. Pairs are looked for when no
+// single request would do.
 type room struct {
 	singles []removal // one request and those that are linked with it
 	fitting []removal // those of them whose removal makes the rest fit
@@ -34,9 +35,10 @@ type room struct {
 	paired  bool      // pairs is known
 }
 
-// makeRoom returns the requests whose removal makes an addition that does not fit fit: one request, or two where no one does, each with those that are
-// linked with it. What the school has assigned stays; what is recommended stays while another would do; then the least load goes, then what is ranked
-// last. No block rule is broken by it that was not broken before. Nil: nothing of that makes room.
+// makeRoom returns the requests whose removal makes an addition that does not fit fit: one request, or two
+// where no one does, each with those that are linked with it. What the school has assigned stays; what is
+// recommended stays while another would do; then the least load goes, then what is ranked last. No block rule
+// is broken by it that was not broken before. Nil: nothing of that makes room.
 //
 // It is called last for an addition: it lays other sheets on the desk.
 func (e *effector) makeRoom(course int32) []int32 {

@@ -18,9 +18,10 @@ func (e *Effect) breaks(y *catalog.Year) (n int) {
 	return n
 }
 
-// Weight says how useful an addition is, for putting courses in order, the most useful first: what completes rules, then what
-// fits, then what could be submitted; what would break a rule comes later. Of courses that are alike, as the levels of one mostly are,
-// the one that is recommended comes first, then the one that is usual in the grade.
+// Weight says how useful an addition is, for putting courses in order, the most useful first: what completes
+// rules, then what fits, then what could be submitted; what would break a rule comes later. Of courses that
+// are alike, as the levels of one mostly are, the one that is recommended comes first, then the one that is
+// usual in the grade.
 func (e *Effect) Weight(y *catalog.Year) (weight int) {
 	for _, change := range e.Rules {
 		if !change.Held && change.Holds {
@@ -60,8 +61,8 @@ func Room(y *catalog.Year, effects []Effect) []int {
 	return room
 }
 
-// Mends lists the courses whose addition would mend a rule that does not hold, best first: those that mend it fully and fit
-// come before those that do so in part. Only courses that could be submitted are listed.
+// Mends lists the courses whose addition would mend a rule that does not hold, best first: those that mend it
+// fully and fit come before those that do so in part. Only courses that could be submitted are listed.
 func Mends(y *catalog.Year, effects []Effect, rule int) []int32 {
 	type candidate struct {
 		course int32

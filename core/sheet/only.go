@@ -16,8 +16,9 @@ type Only struct {
 	Course int32
 }
 
-// Only lists, by rule and course, what is not requested and without which a rule that must hold and lacks something cannot hold: all
-// other courses that it counts and this student may take together do not reach its minimum.
+// Only lists, by rule and course, what is not requested and without which a rule that must hold and lacks
+// something cannot hold: all other courses that it counts and this student may take together do not reach its
+// minimum.
 func (f *Facts) Only(s *Sheet) []Only {
 	return f.necessary(s, func(d *desk, r *catalog.Rule, measured credit.Amount, course int32) bool {
 		return measured < *r.Min && d.place[course] != requested && !d.repeats(course)
@@ -31,7 +32,8 @@ func (f *Facts) Sole(s *Sheet) []Only {
 	})
 }
 
-// necessary lists the courses, of those of the year that a student has requested or may take, without which a rule cannot hold.
+// necessary lists the courses, of those of the year that a student has requested or may take, without which a
+// rule cannot hold.
 func (f *Facts) necessary(s *Sheet, wanted func(d *desk, r *catalog.Rule, measured credit.Amount, course int32) bool) (list []Only) {
 	d := f.borrowDesk()
 	defer d.giveBack()
@@ -41,7 +43,8 @@ func (f *Facts) necessary(s *Sheet, wanted func(d *desk, r *catalog.Rule, measur
 	var families []family
 	for i := range f.Year.Rules {
 		r := &f.Year.Rules[i]
-		if r.Stance != policy.Block || r.Min == nil || r.On == policy.Alternates || r.On == policy.Summer || r.On == policy.Earned || !d.inForce(i) {
+		if r.Stance != policy.Block || r.Min == nil || r.On == policy.Alternates || r.On == policy.Summer ||
+			r.On == policy.Earned || !d.inForce(i) {
 			continue
 		}
 		measured, _ := d.rule(i)
@@ -82,14 +85,15 @@ type family struct {
 	most    credit.Amount
 }
 
-// couldAnswer gathers the courses of the year that a rule counts and that are requested or may be taken; nil as soon as there is so much
-// that it can do without any one of them. Base is what it has of everything else.
+// couldAnswer gathers the courses of the year that a rule counts and that are requested or may be taken; nil
+// as soon as there is so much that it can do without any one of them. Base is what it has of everything else.
 func (d *desk) couldAnswer(list []family, r *catalog.Rule, base credit.Amount) []family {
 	list = list[:0]
 	most, biggest := base, credit.Amount(0)
 	for k := range d.Year.Courses {
 		course := int32(k)
-		if d.Year.Courses[k].Summer || !r.Count.Has(course) || d.place[k] != requested && !d.mayTake(course) || d.countedOnRecord(&r.Count, course) {
+		if d.Year.Courses[k].Summer || !r.Count.Has(course) || d.place[k] != requested && !d.mayTake(course) ||
+			d.countedOnRecord(&r.Count, course) {
 			continue
 		}
 		head := d.head(course)

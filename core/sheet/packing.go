@@ -15,7 +15,8 @@ var ErrTooManyPackings = errors.New("the requests can be laid into the terms in 
 // MaxPackingSteps bounds the work of packing one sheet: how often a course is laid into a span on trial.
 const MaxPackingSteps = 180_000
 
-// directSteps bounds the direct search, which comes before the search by layers where a packing is known to be as good as any.
+// directSteps bounds the direct search, which comes before the search by layers where a packing is known to
+// be as good as any.
 const directSteps = 30_000
 
 // enumerateUpTo is the number of ways up to which packings are simply tried one after the other.
@@ -188,8 +189,9 @@ func (p *packer) enumerate(courses []int32, k int, v *loads) bool {
 	return false
 }
 
-// search packs where there are too many ways to try them all. First the least packing in lexicographic order that is as good
-// as any can be is looked for directly; where there is none, or that takes too long, the layers decide.
+// search packs where there are too many ways to try them all. First the least packing in lexicographic order
+// that is as good as any can be is looked for directly; where there is none, or that takes too long, the
+// layers decide.
 func (p *packer) search(courses []int32) error {
 	p.limit(courses)
 	p.bound(p.goodDiff)
@@ -212,8 +214,8 @@ func (p *packer) bound(diff int32) {
 	p.ground = max(0, (p.lowest-(terms-1)*diff)/terms)
 }
 
-// limit finds, by a greedy packing, how heavy and how light a term of a best packing can be, and how good a packing can be at
-// all.
+// limit finds, by a greedy packing, how heavy and how light a term of a best packing can be, and how good a
+// packing can be at all.
 func (p *packer) limit(courses []int32) {
 	p.most = append(p.most[:0], make([]int32, len(p.flex)+1)...)
 	var least, most, total, unit int32
@@ -242,8 +244,9 @@ func (p *packer) limit(courses []int32) {
 	}
 }
 
-// layers packs by dynamic programming over the distinct loads of the terms: forward to all that are reachable, back from the
-// best to those that lead there, then forward again along the least spans. A greedy packing bounds what is kept.
+// layers packs by dynamic programming over the distinct loads of the terms: forward to all that are
+// reachable, back from the best to those that lead there, then forward again along the least spans. A greedy
+// packing bounds what is kept.
 func (p *packer) layers(courses []int32) error {
 	unit := int32(0)
 	for t := 0; t < p.terms; t++ {

@@ -56,7 +56,8 @@ func (f *Facts) Plan(s *Sheet, plan []Planned) []PlannedResult {
 	for _, p := range plan {
 		d.grade, d.subject = p.Grade, p.Course
 		c := &f.Year.Courses[p.Course]
-		out := PlannedResult{Planned: p, RequestResult: RequestResult{Course: p.Course, Waiver: -1, Barred: !c.Offers(p.Grade), Repeat: d.repeats(p.Course)}}
+		out := PlannedResult{Planned: p, RequestResult: RequestResult{Course: p.Course, Waiver: -1,
+			Barred: !c.Offers(p.Grade), Repeat: d.repeats(p.Course)}}
 		if c.Entry != nil {
 			out.HasEntry = true
 			if out.Entry = c.Entry.Judge(d); out.Entry < condition.Met && f.codes[p.Course].flags&isWaived != 0 {
@@ -143,8 +144,9 @@ func (f *Facts) AuditPlan(index int, s *Sheet, plan []Planned) ([]AuditEntry, []
 // noWay is the way to a course that cannot be reached.
 const noWay = 1 << 30
 
-// ways gives, by course, how many years it takes to have it: 0 where it, or one that counts as the same, is on record or requested,
-// else one more than what its condition needs. Where courses require each other it is the least solution of that, found from below.
+// ways gives, by course, how many years it takes to have it: 0 where it, or one that counts as the same, is
+// on record or requested, else one more than what its condition needs. Where courses require each other it is
+// the least solution of that, found from below.
 func (f *Facts) ways(s *Sheet) []int {
 	have := func(course int32) bool { return f.codes[course].flags&(hasEarned|hasProgress) != 0 }
 	on := map[int32]bool{}
@@ -222,7 +224,8 @@ func needed(c *condition.Condition, ways []int) int {
 	return all[c.N-1]
 }
 
-// leastWay is the least way of at least one year to a selected course of the year that has credits and is offered in some later grade.
+// leastWay is the least way of at least one year to a selected course of the year that has credits and is
+// offered in some later grade.
 func (f *Facts) leastWay(ways []int, selected func(int32) bool) (least int, ok bool) {
 	least = noWay
 	for i := range f.Year.Courses {
@@ -246,8 +249,9 @@ type Prospect struct {
 	Grades []int
 }
 
-// Prospects lists, in the order of the year's courses, those that could be planned for some later grade: offered there, their condition met
-// or expected by then, and repeating nothing on record, requested or planned before.
+// Prospects lists, in the order of the year's courses, those that could be planned for some later grade:
+// offered there, their condition met or expected by then, and repeating nothing on record, requested or
+// planned before.
 func (f *Facts) Prospects(s *Sheet, plan []Planned) (list []Prospect) {
 	d := f.planDesk(s, plan)
 	defer d.giveBack()
@@ -259,7 +263,8 @@ func (f *Facts) Prospects(s *Sheet, plan []Planned) (list []Prospect) {
 		var grades []int
 		for d.grade = f.Grade + 1; d.grade <= f.Year.Policy.LastGrade; d.grade++ {
 			d.subject = course
-			if c.Offers(d.grade) && !d.repeats(course) && (c.Entry == nil || f.codes[course].flags&isWaived != 0 || c.Entry.Judge(d) >= condition.Expected) {
+			if c.Offers(d.grade) && !d.repeats(course) &&
+				(c.Entry == nil || f.codes[course].flags&isWaived != 0 || c.Entry.Judge(d) >= condition.Expected) {
 				grades = append(grades, d.grade)
 			}
 		}

@@ -2,9 +2,10 @@ package sheet
 
 import "rubricon/core/policy"
 
-// Required tells for each request, in rank order, whether the school requires it: it has an assignment, or some block rule in
-// force on requests, with a minimum above 0 and no term, selects it and, among the requests, nothing but it and requests linked
-// with it, in either direction, chains included. The error is one of Judge's.
+// Required tells for each request, in rank order, whether the school requires it: it has an assignment, or
+// some block rule in force on requests, with a minimum above 0 and no term, selects it and, among the
+// requests, nothing but it and requests linked with it, in either direction, chains included. The error is
+// one of Judge's.
 func (f *Facts) Required(s *Sheet) ([]bool, error) {
 	d := f.borrowDesk()
 	defer d.giveBack()
@@ -18,7 +19,8 @@ func (f *Facts) Required(s *Sheet) ([]bool, error) {
 	}
 	for i := range f.Year.Rules {
 		r := &f.Year.Rules[i]
-		if r.Stance != policy.Block || r.Count.On != policy.Requests || r.Count.Min == nil || *r.Count.Min <= 0 || r.Count.Term >= 0 || !d.inForce(i) {
+		if r.Stance != policy.Block || r.Count.On != policy.Requests || r.Count.Min == nil || *r.Count.Min <= 0 ||
+			r.Count.Term >= 0 || !d.inForce(i) {
 			continue
 		}
 		var selected []int
@@ -40,8 +42,8 @@ func (f *Facts) Required(s *Sheet) ([]bool, error) {
 	return required, nil
 }
 
-// Linked gives each request the place of the first request it is linked with, in either direction, chains included; a request
-// without links has its own place.
+// Linked gives each request the place of the first request it is linked with, in either direction, chains
+// included; a request without links has its own place.
 func (f *Facts) Linked(s *Sheet) []int {
 	group := make([]int, len(s.Requests))
 	for k := range group {

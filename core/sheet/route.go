@@ -8,8 +8,8 @@ import (
 	"rubricon/core/credit"
 )
 
-// Outline is a condition with the verdict on each of its parts. A part without parts is a leaf; Leaf is its place in the list that
-// Explain gives, and -1 otherwise.
+// Outline is a condition with the verdict on each of its parts. A part without parts is a leaf; Leaf is its
+// place in the list that Explain gives, and -1 otherwise.
 type Outline struct {
 	Op      condition.Op
 	N       int // of the parts, how many are asked for: all with And, one with Or
@@ -18,8 +18,8 @@ type Outline struct {
 	Parts   []Outline
 }
 
-// Outline judges a course's condition part by part beside a sheet; not ok where the course has none. What a waiver makes of it is not
-// looked at.
+// Outline judges a course's condition part by part beside a sheet; not ok where the course has none. What a
+// waiver makes of it is not looked at.
 func (f *Facts) Outline(s *Sheet, course int32) (out Outline, ok bool) {
 	c := f.Year.Courses[course].Entry
 	if c == nil {
@@ -93,8 +93,9 @@ type Route struct {
 // MaxBeside bounds the stops of one step of a route.
 const MaxBeside = 4
 
-// Route lists what a course's condition names and what names it, up to a number of steps either way. Of a course and those that count as
-// the same both ways only one is shown: the one the student has most to do with.
+// Route lists what a course's condition names and what names it, up to a number of steps either way. Of a
+// course and those that count as the same both ways only one is shown: the one the student has most to do
+// with.
 func (f *Facts) Route(s *Sheet, plan []Planned, course int32, steps int) (out Route) {
 	place := map[int32]int{course: 0}
 	out.Stops = append(out.Stops, f.stop(s, plan, course, 0))
@@ -148,7 +149,8 @@ func (f *Facts) namedBy(course int32) (list []int32) {
 		return nil
 	}
 	c.Leaves(func(l *condition.Leaf) bool {
-		if (l.Kind == condition.Passed || l.Kind == condition.Alongside) && int(l.Ref) < len(f.Year.Courses) && l.Ref != course && !slices.Contains(list, l.Ref) {
+		if (l.Kind == condition.Passed || l.Kind == condition.Alongside) && int(l.Ref) < len(f.Year.Courses) &&
+			l.Ref != course && !slices.Contains(list, l.Ref) {
 			list = append(list, l.Ref)
 		}
 		return true
@@ -169,8 +171,8 @@ func (f *Facts) naming(course int32) (list []int32) {
 	return list
 }
 
-// nearest is, of a course and those that count as the same both ways, the one the student has most to do with; the course itself where
-// none is nearer.
+// nearest is, of a course and those that count as the same both ways, the one the student has most to do
+// with; the course itself where none is nearer.
 func (f *Facts) nearest(s *Sheet, plan []Planned, course int32) int32 {
 	best := course
 	for _, other := range f.Year.Courses[course].Mutual {

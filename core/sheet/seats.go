@@ -21,15 +21,18 @@ func (o *OpenPeriod) Cells() (list []Cell) {
 	return list
 }
 
-// Filling is one, two or three sections that fill some open cells together, as places in the list of all, in the order of the candidates.
+// Filling is one, two or three sections that fill some open cells together, as places in the list of all, in
+// the order of the candidates.
 type Filling []int
 
 // mostTogether is how many sections a filling has at the most.
 const mostTogether = 3
 
-// Fillings lists the ways in which some open cells can all be filled, at most so many: first the sections that fill them alone, then the pairs, then the threes, each in the order of the candidates. These are
-// the sections that may be taken, as places in the list of all, the best first. The sections of a way each meet in one of the cells at least, none at the same time as another of them or as an own one, and none
-// is of a course that is there already.
+// Fillings lists the ways in which some open cells can all be filled, at most so many: first the sections
+// that fill them alone, then the pairs, then the threes, each in the order of the candidates. These are the
+// sections that may be taken, as places in the list of all, the best first. The sections of a way each meet
+// in one of the cells at least, none at the same time as another of them or as an own one, and none is of a
+// course that is there already.
 func Fillings(cells []Cell, own, all []Section, candidates []int, most int) (list []Filling) {
 	type candidate struct{ rank, section int }
 	var free []candidate // that meet then and are in nobody's way
@@ -81,8 +84,10 @@ func Fillings(cells []Cell, own, all []Section, candidates []int, most int) (lis
 	return list
 }
 
-// FillUp fills what is open of a week, one opening after the other, with the first way that there is: a period in all its terms at once where that can be, else term by term. Candidates are the sections that may be
-// taken, as places in the list of all, the best first. It gives those that it takes; none of them collides with another or an own one. The error is one of Choose's.
+// FillUp fills what is open of a week, one opening after the other, with the first way that there is: a
+// period in all its terms at once where that can be, else term by term. Candidates are the sections that may
+// be taken, as places in the list of all, the best first. It gives those that it takes; none of them collides
+// with another or an own one. The error is one of Choose's.
 func (f *Facts) FillUp(s *Sheet, own, all []Section, candidates []int) (list []int, err error) {
 	own = slices.Clone(own)
 	for _, whole := range []bool{true, false} {
@@ -97,7 +102,8 @@ func (f *Facts) FillUp(s *Sheet, own, all []Section, candidates []int) (list []i
 					cells = append(cells, other.Cells()...)
 				}
 			}
-			cells = slices.DeleteFunc(cells, func(c Cell) bool { return slices.ContainsFunc(own, func(s Section) bool { return c.In(&s) }) }) // filled meanwhile
+			// filled meanwhile
+			cells = slices.DeleteFunc(cells, func(c Cell) bool { return slices.ContainsFunc(own, func(s Section) bool { return c.In(&s) }) })
 			for _, way := range Fillings(cells, own, all, candidates, 1) {
 				for _, k := range way {
 					list, own = append(list, k), append(own, all[k])
@@ -113,14 +119,16 @@ func inTheWay(those []Section, s *Section) bool {
 	return slices.ContainsFunc(those, func(t Section) bool { return t.Collides(s) })
 }
 
-// Displaced is an own section that another one would push out, with the sections of its course that could be taken in its place.
+// Displaced is an own section that another one would push out, with the sections of its course that could be
+// taken in its place.
 type Displaced struct {
 	Own     int   // its place among the own
 	Instead []int // places in the list of all
 }
 
-// Displaces tells what taking a section would push out: the own sections that meet at the same time or are of the same course, each with the sections of its course that fit beside everything that stays and the
-// one that is taken; of the same course as that one there are none. May tells whether a section may be taken.
+// Displaces tells what taking a section would push out: the own sections that meet at the same time or are of
+// the same course, each with the sections of its course that fit beside everything that stays and the one
+// that is taken; of the same course as that one there are none. May tells whether a section may be taken.
 func Displaces(own, all []Section, section int, may func(section int) bool) (list []Displaced) {
 	s := &all[section]
 	stay := []Section{*s}
@@ -144,8 +152,9 @@ func Displaces(own, all []Section, section int, may func(section int) bool) (lis
 	return list
 }
 
-// MayTake tells whether a student may take a seat in a section of a course as far as the course goes: it is offered to them, not earned already, and its condition is met or will be; one that the school does not
-// hold families to keeps nobody from it.
+// MayTake tells whether a student may take a seat in a section of a course as far as the course goes: it is
+// offered to them, not earned already, and its condition is met or will be; one that the school does not hold
+// families to keeps nobody from it.
 func (f *Facts) MayTake(r *RequestResult) bool {
 	stance := f.Year.Courses[r.Course].EntryStance
 	return !r.Barred && !r.Repeat && (!r.HasEntry || r.Entry >= condition.Expected || stance != policy.Block && stance != "")

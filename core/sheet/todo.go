@@ -47,8 +47,8 @@ func (f *Facts) OfSummer(t *Todo) bool {
 	return false
 }
 
-// Submittable tells whether a sheet with these things still to do may be submitted: what waits for a person does not hold it up,
-// and what is below a minimum only where the school refuses that.
+// Submittable tells whether a sheet with these things still to do may be submitted: what waits for a person
+// does not hold it up, and what is below a minimum only where the school refuses that.
 func Submittable(list []Todo, below policy.BelowMinimum) bool {
 	for i := range list {
 		if t := &list[i]; !t.Waits() && (t.Kind != RuleShort || below == policy.RefuseBelow) {
@@ -79,8 +79,8 @@ func (r *RequestResult) Mark() Mark {
 	return Settled
 }
 
-// Todo lists what keeps a judged sheet from being submitted: rules first, in the policy's order, then courses by rank. It is
-// empty exactly when the judgement is Ready.
+// Todo lists what keeps a judged sheet from being submitted: rules first, in the policy's order, then courses
+// by rank. It is empty exactly when the judgement is Ready.
 func (f *Facts) Todo(j *Judgement) []Todo {
 	var list []Todo
 	for _, r := range j.Rules {
@@ -118,8 +118,9 @@ func (f *Facts) Todo(j *Judgement) []Todo {
 // Below tells whether a rule that does not hold is below its minimum, rather than above its maximum.
 func (r *RuleResult) Below(rule *catalog.Rule) bool { return rule.Min != nil && r.Measured < *rule.Min }
 
-// Acknowledge lists what holds nothing up and is to be acknowledged by whoever submits the sheet: the places of rules in force of that
-// stance that do not hold, requests whose conditions are of that stance and not expected to be met, and requests of what is being taken now.
+// Acknowledge lists what holds nothing up and is to be acknowledged by whoever submits the sheet: the places
+// of rules in force of that stance that do not hold, requests whose conditions are of that stance and not
+// expected to be met, and requests of what is being taken now.
 func (f *Facts) Acknowledge(j *Judgement) (rules []int, courses, taking []int32) {
 	for _, r := range j.Rules {
 		if !r.Holds && f.Year.Rules[r.Rule].Stance == policy.Acknowledge {

@@ -11,8 +11,8 @@ type WhatIf struct {
 	Judgement *Judgement
 }
 
-// WhatIf takes requests away, one after the other by rank, and lets in for each the alternates that Cover gives for it on what is left.
-// The errors are ErrNotOnSheet (one is not requested) and those of Cover.
+// WhatIf takes requests away, one after the other by rank, and lets in for each the alternates that Cover
+// gives for it on what is left. The errors are ErrNotOnSheet (one is not requested) and those of Cover.
 func (f *Facts) WhatIf(s *Sheet, lost []int32) (out WhatIf, err error) {
 	out.Sheet = s.clone()
 	for _, course := range lost {
@@ -51,8 +51,8 @@ type Hint struct {
 // MaxHints bounds the hints.
 const MaxHints = 5
 
-// Hints lists the courses not on the sheet that would cover the most of the requests that nothing covers, the best first; courses that
-// would cover as many are in the order of the year's. The errors are those of Cover.
+// Hints lists the courses not on the sheet that would cover the most of the requests that nothing covers, the
+// best first; courses that would cover as many are in the order of the year's. The errors are those of Cover.
 func (f *Facts) Hints(s *Sheet) (list []Hint, err error) {
 	open, err := f.Uncovered(s)
 	if err != nil || len(open) == 0 {
@@ -66,7 +66,8 @@ func (f *Facts) Hints(s *Sheet) (list []Hint, err error) {
 	for i := range f.Year.Courses {
 		course := int32(i)
 		c := &f.Year.Courses[i]
-		if c.Summer || index(requests, course) >= 0 || index(alternates, course) >= 0 || find(s.Summer, course) >= 0 || f.Barred(course) || !c.Repeatable && f.AlreadyEarned(course) {
+		if c.Summer || index(requests, course) >= 0 || index(alternates, course) >= 0 || find(s.Summer, course) >= 0 ||
+			f.Barred(course) || !c.Repeatable && f.AlreadyEarned(course) {
 			continue
 		}
 		hint := Hint{Course: course}

@@ -11,7 +11,8 @@ import (
 	"github.com/go-rod/rod/lib/proto"
 )
 
-// Start starts Chromium with a profile of its own; stop ends it and takes the profile away. Nothing but loopback resolves.
+// Start starts Chromium with a profile of its own; stop ends it and takes the profile away. Nothing but
+// loopback resolves.
 func Start() (b *rod.Browser, stop func(), err error) {
 	bin, err := exec.LookPath("chromium")
 	if err != nil {
@@ -42,9 +43,9 @@ func Start() (b *rod.Browser, stop func(), err error) {
 	}, nil
 }
 
-// Page opens a page of its own, without cookies, at a size, that has the focus beside others that have it too. Phone pages take touches.
-// Its browser's Close ends it. (The page's own Close asks the page whether it may, and waits for the answer as long as it takes, and all other
-// pages with it.)
+// Page opens a page of its own, without cookies, at a size, that has the focus beside others that have it
+// too. Phone pages take touches. Its browser's Close ends it. (The page's own Close asks the page whether it
+// may, and waits for the answer as long as it takes, and all other pages with it.)
 func Page(b *rod.Browser, width, height int) (page *rod.Page, err error) {
 	alone, err := b.Incognito()
 	if err != nil {
@@ -56,5 +57,6 @@ func Page(b *rod.Browser, width, height int) (page *rod.Page, err error) {
 	if err = (proto.EmulationSetFocusEmulationEnabled{Enabled: true}).Call(page); err != nil {
 		return nil, err
 	}
-	return page, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height, DeviceScaleFactor: 1, Mobile: width < 600})
+	return page, page.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: height,
+		DeviceScaleFactor: 1, Mobile: width < 600})
 }

@@ -1,5 +1,5 @@
-// Command shots takes the pictures in docs/screenshots from a running demo: go run ./e2e/shots [OUT]. It signs in as the demo's people and
-// changes nothing but that the office places what is handed in.
+// Command shots takes the pictures in docs/screenshots from a running demo: go run ./e2e/shots [OUT]. It
+// signs in as the demo's people and changes nothing but that the office places what is handed in.
 package main
 
 import (
@@ -47,7 +47,8 @@ var shots = []shot{
 	{name: "rules", user: "office", path: "/rules", wait: "main li"},
 	{name: "teacher", user: "mr.tolland", path: "/d/teacher-pellworth", wait: "tbody tr", click: "main nav button:nth-of-type(4)"},
 	{name: "settings", user: "office", path: "/rules?part=settings", wait: "select[aria-labelledby=setting-late]"},
-	{name: "placement", user: "office", path: "/placement", wait: "form button[type=submit]", click: "form button[type=submit]", until: "section[aria-label=Students] table"},
+	{name: "placement", user: "office", path: "/placement", wait: "form button[type=submit]",
+		click: "form button[type=submit]", until: "section[aria-label=Students] table"},
 	{name: "sections", user: "office", path: "/sections", wait: "[data-section]", click: "tbody tr:nth-of-type(7) [data-section]"},
 	{name: "seats", user: "runa.sandaker", path: "/seats", wait: "[data-open]", click: "[data-open]", until: "[data-fit]"},
 	{name: "data", user: "office", path: "/data", wait: "h1", upload: true},

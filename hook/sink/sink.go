@@ -1,5 +1,5 @@
-// Package sink is a stand-in for another system that is told of what happens: it takes messages, checks their signatures by the secret that it was
-// given on its page, and shows them there. It can be told to be away.
+// Package sink is a stand-in for another system that is told of what happens: it takes messages, checks their
+// signatures by the secret that it was given on its page, and shows them there. It can be told to be away.
 package sink
 
 import (
@@ -122,7 +122,8 @@ func (s *Sink) page(w http.ResponseWriter, _ *http.Request) {
 var shown = template.Must(template.New("").Parse(`<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>Messages to another system</title>
 <style>body{font:16px/1.5 system-ui,sans-serif;max-width:60rem;margin:2rem auto;padding:0 1rem}pre{white-space:pre-wrap;overflow-wrap:anywhere;margin:.2rem 0 1rem}form{display:inline}</style>
 <h1>Messages to another system</h1>
-<p>A stand-in for a system that is told of what happens. Make a subscription on the page Data of the office with the address of this page and <code>` + In + `</code>, and give the secret here.</p>
+<p>A stand-in for a system that is told of what happens. Make a subscription on the page Data of the office with the address of this page and <code>` +
+	In + `</code>, and give the secret here.</p>
 <form method="post"><input type="hidden" name="do" value="secret"><label>Secret <input name="secret" size="60" maxlength="200" autocomplete="off"></label> <button>Keep</button></form>
 <p>{{if .Known}}It knows a secret.{{else}}It knows no secret.{{end}} {{if .Away}}It is away, and takes nothing.{{else}}It takes messages.{{end}}
 <form method="post"><input type="hidden" name="do" value="{{if .Away}}back{{else}}away{{end}}"><button>{{if .Away}}Come back{{else}}Go away{{end}}</button></form></p>

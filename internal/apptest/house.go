@@ -39,7 +39,8 @@ func (h *House) Enter(username, password, device string) (*account.SignedIn, err
 	return h.Account.SignIn(h.T.Context(), username, password, account.Client{Address: "here", Device: device})
 }
 
-// Batch does something with sheets as Ms Arden: what becomes of each, as "s0001" or "s0002:locked", and the number it is kept under.
+// Batch does something with sheets as Ms Arden: what becomes of each, as "s0001" or "s0002:locked", and the
+// number it is kept under.
 func (h *House) Batch(b appcaseload.Batch, students ...string) (id int64, outcomes string) {
 	h.T.Helper()
 	for _, student := range students {
@@ -98,8 +99,9 @@ func (h *House) Courses() string {
 	return strings.Join(words, " ")
 }
 
-// Between does something while another one, who has a lock on what it needs, has made the changes given but not yet let go: it has read what
-// was before them, and meets what is after them. What is done returns what it was answered; it is done by so many at once.
+// Between does something while another one, who has a lock on what it needs, has made the changes given but
+// not yet let go: it has read what was before them, and meets what is after them. What is done returns what
+// it was answered; it is done by so many at once.
 func (h *House) Between(many int, do func() string, changes ...string) (said []string) {
 	h.T.Helper()
 	tx, err := h.Db.SQL(h.T).BeginTxx(h.T.Context(), nil)
@@ -115,7 +117,8 @@ func (h *House) Between(many int, do func() string, changes ...string) (said []s
 	for range many {
 		go func() { answers <- do() }()
 	}
-	for began := time.Now(); testdb.Value[int](h.T, h.Db, `SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()`) < many; {
+	for began := time.Now(); testdb.Value[int](h.T, h.Db,
+		`SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()`) < many; {
 		if len(answers) > 0 || time.Since(began) > 20*time.Second {
 			h.T.Fatal("they do not wait")
 		}
@@ -196,9 +199,11 @@ func Since(l *appcaseload.CaseLine) time.Time {
 // TwoGuardians makes g0002 a guardian of Mara beside g0001, and returns the two accounts and that of the counselor.
 func (h *House) TwoGuardians() (ilse, other, arden int64) {
 	h.T.Helper()
-	h.Db.Exec(h.T, `INSERT INTO relation (school_id, kind, person_id, student_id, source) VALUES ('pellworth', 'guards', 'g0002', 's0001', 'office')`)
+	h.Db.Exec(h.T, `INSERT INTO relation (school_id, kind, person_id, student_id, source)
+		VALUES ('pellworth', 'guards', 'g0002', 's0001', 'office')`)
 	h.Db.Exec(h.T, `UPDATE school_year SET roster_version = roster_version + 1`)
-	return h.Who("ilse.quill"), testdb.Value[int64](h.T, h.Db, `SELECT account_id FROM person WHERE school_id = 'pellworth' AND id = 'g0002'`), h.Who("ms.arden")
+	return h.Who("ilse.quill"), testdb.Value[int64](h.T, h.Db,
+		`SELECT account_id FROM person WHERE school_id = 'pellworth' AND id = 'g0002'`), h.Who("ms.arden")
 }
 
 // Open lists the open change requests on Mara's sheet.
@@ -271,10 +276,14 @@ func (h *House) HandsIn(student string, requests, alternates []string) {
 			entries = append(entries, fmt.Sprintf(`{"c":%q,"a":%v,"r":%d,"s":""}`, code, kind == 1, k+1))
 		}
 	}
-	testdb.Value[int](h.T, h.Db, fmt.Sprintf(`WITH sub AS (INSERT INTO submission (school_id, year, student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement)
-			SELECT 'pellworth', 2027, '%[1]s', coalesce(max(number), 0) + 1, 'R-%[1]s-' || coalesce(max(number), 0) + 1, now(), '%[1]s', 'Test', 1, 1, '[%[2]s]', '{}'
+	testdb.Value[int](h.T, h.Db,
+		fmt.Sprintf(`WITH sub AS (INSERT INTO submission (school_id,
+			year, student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement)
+			SELECT 'pellworth', 2027, '%[1]s', coalesce(max(number), 0) + 1,
+			'R-%[1]s-' || coalesce(max(number), 0) + 1, now(), '%[1]s', 'Test', 1, 1, '[%[2]s]', '{}'
 			FROM submission WHERE school_id = 'pellworth' AND year = 2027 AND student_id = '%[1]s' RETURNING number),
-		sheet AS (UPDATE sheet SET submission = sub.number, state = 'submitted', version = version + 1 FROM sub WHERE school_id = 'pellworth' AND year = 2027 AND student_id = '%[1]s')
+		sheet AS (UPDATE sheet SET submission = sub.number, state = 'submitted', version = version + 1 FROM sub
+		WHERE school_id = 'pellworth' AND year = 2027 AND student_id = '%[1]s')
 		SELECT number FROM sub`, student, strings.Join(entries, ",")))
 }
 
@@ -282,7 +291,9 @@ func (h *House) HandsIn(student string, requests, alternates []string) {
 func (h *House) Kiln() {
 	h.T.Helper()
 	h.Classes([]string{"sourcedId,status,title,courseSourcedId,classType,schoolSourcedId,termSourcedIds,periods,metadata.days,metadata.seats,metadata.teacher",
-		"cer1-1,active,Ceramics,c-cer1,scheduled,pellworth,sy27-1,7,,1,Ms A", "pri1-1,active,Printmaking,c-pri1,scheduled,pellworth,sy27-1,8,,5,Ms B", "pho1-1,active,Photography,c-pho1,scheduled,pellworth,sy27-1,7,,5,Ms C"})
+		"cer1-1,active,Ceramics,c-cer1,scheduled,pellworth,sy27-1,7,,1,Ms A",
+		"pri1-1,active,Printmaking,c-pri1,scheduled,pellworth,sy27-1,8,,5,Ms B",
+		"pho1-1,active,Photography,c-pho1,scheduled,pellworth,sy27-1,7,,5,Ms C"})
 	for _, student := range []string{"s0003", "s0004"} {
 		h.HandsIn(student, []string{"CER1"}, []string{"PRI1"})
 	}
@@ -321,7 +332,8 @@ func (h *House) Has(run int, student string) string {
 
 func (h *House) Telling(key string) *app.App {
 	takes := func(address string) bool { return strings.HasPrefix(address, "https://") }
-	return app.New(h.Db.Open(h.T), app.Options{Now: h.Clock, Log: testdb.Quiet, Hashes: testdb.Hashes, Hooks: messages.Hooks{Key: []byte(key), Takes: takes}})
+	return app.New(h.Db.Open(h.T), app.Options{Now: h.Clock, Log: testdb.Quiet, Hashes: testdb.Hashes,
+		Hooks: messages.Hooks{Key: []byte(key), Takes: takes}})
 }
 
 // Hook lets a system be told, and gives the secret.
@@ -468,13 +480,16 @@ func Hears(t *testing.T, w *messages.Watch) messages.Heard {
 	}
 }
 
-// schedule gives the school a master schedule: a section of each course that Mara asks for but one, so that Ceramics I clashes with Health.
+// schedule gives the school a master schedule: a section of each course that Mara asks for but one, so that
+// Ceramics I clashes with Health.
 func (h *House) Scheduled() {
 	h.T.Helper()
 	rows := []string{"sourcedId,status,title,courseSourcedId,classType,schoolSourcedId,termSourcedIds,periods,metadata.days,metadata.seats,metadata.teacher"}
-	for i, c := range []struct{ code, terms, periods string }{{"eng10", "sy27", "1"}, {"alg2", "sy27", "2"}, {"wld2", "sy27", "3"}, {"phy1", "sy27", "4"}, {"nor2", "sy27", "5"}, {"tid1", "sy27", "6"},
+	for i, c := range []struct{ code, terms, periods string }{{"eng10", "sy27", "1"}, {"alg2", "sy27", "2"},
+		{"wld2", "sy27", "3"}, {"phy1", "sy27", "4"}, {"nor2", "sy27", "5"}, {"tid1", "sy27", "6"},
 		{"hlt1", "sy27-1", "7"}, {"row1", "sy27-2", "7"}, {"cer1", "sy27-1", "7"}, {"pri1", "sy27-1", "8"}, {"pho1", "sy27-2", "8"}} {
-		rows = append(rows, strings.Join([]string{c.code + "-1", "active", "Section " + c.code, "c-" + c.code, "scheduled", "pellworth", c.terms, c.periods, "", "30", "Ms Teacher " + string(rune('A'+i))}, ","))
+		rows = append(rows, strings.Join([]string{c.code + "-1", "active", "Section " + c.code, "c-" + c.code, "scheduled",
+			"pellworth", c.terms, c.periods, "", "30", "Ms Teacher " + string(rune('A'+i))}, ","))
 	}
 	h.Classes(rows)
 }
@@ -543,7 +558,9 @@ func (h *House) Plan() (version int64, text string) {
 // Letters are the mails that are on their way, by kind: to whom, and with what; they are taken away.
 func (h *House) Letters() string {
 	h.T.Helper()
-	text := testdb.Value[string](h.T, h.Db, `SELECT coalesce(string_agg(kind || ' ' || person_id || ' ' || (detail - 'receipt')::text, '; ' ORDER BY kind, person_id), '') FROM letter`)
+	text := testdb.Value[string](h.T, h.Db,
+		`SELECT coalesce(string_agg(kind || ' ' || person_id || ' ' || (detail - 'receipt')::text, '; '
+			ORDER BY kind, person_id), '') FROM letter`)
 	h.Db.Exec(h.T, `DELETE FROM letter`)
 	return text
 }
@@ -682,7 +699,8 @@ func (h *House) Sign() *appsheet.Desk {
 
 func (h *House) Waive() *appsheet.Desk {
 	h.T.Helper()
-	return h.Must(h.Sheet.Decide(h.T.Context(), h.Who("ms.arden"), Mara, appsheet.Decision{Answer: "waive", Claim: h.Claim(), Course: "PHY1", Reason: "Report, seen."}))
+	return h.Must(h.Sheet.Decide(h.T.Context(), h.Who("ms.arden"), Mara,
+		appsheet.Decision{Answer: "waive", Claim: h.Claim(), Course: "PHY1", Reason: "Report, seen."}))
 }
 
 func (h *House) Claim() int64 {
@@ -759,7 +777,8 @@ func BundleWith(t *testing.T, changes ...string) *bundle.Bundle {
 // Settings imports the demo school with settings.
 func (h *House) Settings(settings string) {
 	h.T.Helper()
-	if _, err := h.Imports.Import(h.T.Context(), BundleWith(h.T, "policy.json", `"settings": {`, strings.TrimSuffix(`"settings": `+settings, "}")+","), 0); err != nil {
+	if _, err := h.Imports.Import(h.T.Context(),
+		BundleWith(h.T, "policy.json", `"settings": {`, strings.TrimSuffix(`"settings": `+settings, "}")+","), 0); err != nil {
 		h.T.Fatal(err)
 	}
 }
@@ -793,7 +812,9 @@ func WithoutCourse(t *testing.T, code string) *bundle.Bundle {
 
 func (h *House) Window(families time.Time) {
 	h.T.Helper()
-	if err := h.Catalog.SetWindow(h.T.Context(), Mara.School, Mara.Year, appcatalog.Window{Grade: -1, Opens: testdb.Now.AddDate(0, 0, -7), Families: families, Counselors: families.AddDate(0, 1, 0)}); err != nil {
+	if err := h.Catalog.SetWindow(h.T.Context(), Mara.School, Mara.Year,
+		appcatalog.Window{Grade: -1, Opens: testdb.Now.AddDate(0, 0, -7), Families: families,
+			Counselors: families.AddDate(0, 1, 0)}); err != nil {
 		h.T.Fatal(err)
 	}
 }
@@ -830,7 +851,8 @@ func (p *Point) Again(change func(f *bundle.File)) error {
 	return err
 }
 
-// Holds gives the school out and looks at it as a bundle: what is wrong with its dates, how many are in each section on each day, and whether each student's week is what is shown of it.
+// Holds gives the school out and looks at it as a bundle: what is wrong with its dates, how many are in each
+// section on each day, and whether each student's week is what is shown of it.
 func (p *Point) Holds(marks *standin.Server, who []int) {
 	p.T.Helper()
 	files, _, err := p.Imports.Export(p.T.Context(), demo.SkerryID, testdb.Year)
@@ -909,7 +931,8 @@ func NewPoint(t *testing.T) *Point {
 // Opens lets seats be chosen by everybody from a time on, for two days, and by counselors two days more.
 func (p *Point) Opens(from time.Time) {
 	p.T.Helper()
-	w := appcatalog.Window{Round: appcatalog.OfSeats, Grade: -1, Opens: from, Families: from.AddDate(0, 0, 2), Counselors: from.AddDate(0, 0, 4)}
+	w := appcatalog.Window{Round: appcatalog.OfSeats, Grade: -1, Opens: from, Families: from.AddDate(0, 0, 2),
+		Counselors: from.AddDate(0, 0, 4)}
 	if err := p.Catalog.SetWindow(p.T.Context(), demo.SkerryID, testdb.Year, w); err != nil {
 		p.T.Fatal(err)
 	}
@@ -918,7 +941,8 @@ func (p *Point) Opens(from time.Time) {
 // Of is the n-th student, from 1, and their account.
 func (p *Point) Of(n int) (schoolyear.Place, int64) {
 	id := fmt.Sprintf("sk%03d", n)
-	return schoolyear.Place{School: demo.SkerryID, Year: testdb.Year, Student: id}, p.Who(testdb.Value[string](p.T, p.Db, `SELECT username FROM person WHERE school_id = $1 AND id = $2`, demo.SkerryID, id))
+	return schoolyear.Place{School: demo.SkerryID, Year: testdb.Year, Student: id},
+		p.Who(testdb.Value[string](p.T, p.Db, `SELECT username FROM person WHERE school_id = $1 AND id = $2`, demo.SkerryID, id))
 }
 
 func (p *Point) Week(n int) *seats.Week {
@@ -931,7 +955,8 @@ func (p *Point) Week(n int) *seats.Week {
 	return w
 }
 
-// Takes has the n-th student take seats, or give them back where they begin with a minus; the answer is the code of the refusal with what it is about, or "".
+// Takes has the n-th student take seats, or give them back where they begin with a minus; the answer is the
+// code of the refusal with what it is about, or "".
 func (p *Point) Takes(n int, sections ...string) string {
 	p.T.Helper()
 	c := seats.SeatsChange{}
@@ -994,19 +1019,25 @@ func (p *Point) Crowd(schoolID string, sections int, waiting string) {
 	p.T.Helper()
 	for _, text := range []string{
 		`INSERT INTO school VALUES ($1, 'Crowded')`,
-		`INSERT INTO school_year (school_id, year, catalog_version, policy_version) SELECT $1, year, catalog_version, policy_version FROM school_year WHERE school_id = '` + demo.SkerryID + `'`,
+		`INSERT INTO school_year (school_id, year, catalog_version, policy_version)
+			SELECT $1, year, catalog_version, policy_version FROM school_year WHERE school_id = '` +
+			demo.SkerryID + `'`,
 		`INSERT INTO catalog SELECT $1, year, version, files, at FROM catalog WHERE school_id = '` + demo.SkerryID + `'`,
 		`INSERT INTO policy SELECT $1, year, version, text, at FROM policy WHERE school_id = '` + demo.SkerryID + `'`,
-		`INSERT INTO person (school_id, id, ord, role, enabled, username, given_name, family_name, cells) VALUES ($1, 'x1', 1, 'student', true, $1 || '.x1', 'A', 'B', '{}')`,
+		`INSERT INTO person (school_id, id, ord, role, enabled, username, given_name, family_name, cells)
+			VALUES ($1, 'x1', 1, 'student', true, $1 || '.x1', 'A', 'B', '{}')`,
 		`INSERT INTO sheet (school_id, year, student_id, grade) SELECT $1, year, 'x1', 10 FROM school_year WHERE school_id = $1`,
 	} {
 		p.Db.Exec(p.T, text, schoolID)
 	}
 	p.Db.Exec(p.T, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells)
-		SELECT $1, y.year, 'z' || n, n, s.course_code, 10, s.cells || jsonb_build_object('sourcedId', 'z' || n) FROM school_year y, generate_series(1, $2::int) n,
+		SELECT $1, y.year, 'z' || n, n, s.course_code, 10, s.cells || jsonb_build_object('sourcedId', 'z' || n)
+		FROM school_year y, generate_series(1, $2::int) n,
 			(SELECT * FROM section WHERE school_id = $3 ORDER BY id LIMIT 1) s WHERE y.school_id = $1`, schoolID, sections, demo.SkerryID)
-	p.Db.Exec(p.T, `INSERT INTO seat_wait (school_id, year, section_id, student_id, lot, at`+map[bool]string{true: ", offered_until"}[waiting != ""]+`)
-		SELECT school_id, year, id, 'x1', 1, now() - interval '90 days'`+map[bool]string{true: ", " + waiting}[waiting != ""]+` FROM section WHERE school_id = $1`, schoolID)
+	p.Db.Exec(p.T, `INSERT INTO seat_wait (school_id, year, section_id, student_id, lot, at`+
+		map[bool]string{true: ", offered_until"}[waiting != ""]+`)
+		SELECT school_id, year, id, 'x1', 1, now() - interval '90 days'`+map[bool]string{true: ", " + waiting}[waiting != ""]+
+		` FROM section WHERE school_id = $1`, schoolID)
 }
 
 func PlanText(p *appsheet.Path) string {

@@ -1,5 +1,5 @@
-// Package testdb gives tests a real PostgreSQL: one server for a test binary, or the one at $RUBRICON_TEST_POSTGRES (as its owner),
-// and for each test a database of its own, cloned from a template.
+// Package testdb gives tests a real PostgreSQL: one server for a test binary, or the one at
+// $RUBRICON_TEST_POSTGRES (as its owner), and for each test a database of its own, cloned from a template.
 package testdb
 
 import (
@@ -132,7 +132,8 @@ func makeTemplate(ctx context.Context, pg *local.Server) (err error) {
 	if _, err := cases.Imports.Import(ctx, b, 0); err != nil {
 		return err
 	}
-	return cases.Catalog.SetWindow(ctx, demo.SchoolID, Year, appcatalog.Window{Grade: -1, Opens: Now.AddDate(0, 0, -7), Families: Now.AddDate(0, 0, 10), Counselors: Now.AddDate(0, 1, 0)})
+	return cases.Catalog.SetWindow(ctx, demo.SchoolID, Year,
+		appcatalog.Window{Grade: -1, Opens: Now.AddDate(0, 0, -7), Families: Now.AddDate(0, 0, 10), Counselors: Now.AddDate(0, 1, 0)})
 }
 
 // Parallel lets a test run beside others, unless many test runs share a server: then the first failure ends the run.

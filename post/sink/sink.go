@@ -1,5 +1,5 @@
-// Package sink is a stand-in for a mail server: it takes every mail, sends none on, and shows them on a page. It can be told to misbehave, as mail
-// servers do.
+// Package sink is a stand-in for a mail server: it takes every mail, sends none on, and shows them on a page.
+// It can be told to misbehave, as mail servers do.
 package sink
 
 import (
@@ -214,7 +214,7 @@ func (s *Sink) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	var rows []row
 	for i := len(mails) - 1; i >= 0 && len(rows) < 200; i-- {
 		if m := &mails[i]; search == "" || strings.Contains(strings.ToLower(m.To+" "+m.Subject), search) {
-			rows = append(rows, row{i, m.At.Format("2 Jan 15:04:05"), m.To, m.Subject, m.Text})
+			rows = append(rows, row{At: i, Time: m.At.Format("2 Jan 15:04:05"), To: m.To, Subject: m.Subject, Text: m.Text})
 		}
 	}
 	_ = page.Execute(w, struct {

@@ -1,5 +1,5 @@
-// Package standin stands in for a provider of OpenID Connect in the demo and in tests: whoever is chosen on its page is vouched for, without a
-// password. It listens on this machine alone.
+// Package standin stands in for a provider of OpenID Connect in the demo and in tests: whoever is chosen on
+// its page is vouched for, without a password. It listens on this machine alone.
 package standin
 
 import (
@@ -86,8 +86,10 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	switch r.Method + " " + r.URL.Path {
 	case "GET /.well-known/openid-configuration":
-		answer(w, http.StatusOK, map[string]any{"issuer": s.Issuer, "authorization_endpoint": s.Issuer + "/choose", "token_endpoint": s.Issuer + "/token", "jwks_uri": s.Issuer + "/keys",
-			"response_types_supported": []string{"code"}, "subject_types_supported": []string{"public"}, "id_token_signing_alg_values_supported": []string{"RS256"}})
+		answer(w, http.StatusOK, map[string]any{"issuer": s.Issuer, "authorization_endpoint": s.Issuer + "/choose",
+			"token_endpoint": s.Issuer + "/token", "jwks_uri": s.Issuer + "/keys",
+			"response_types_supported": []string{"code"}, "subject_types_supported": []string{"public"},
+			"id_token_signing_alg_values_supported": []string{"RS256"}})
 	case "GET /keys":
 		answer(w, http.StatusOK, jose.JSONWebKeySet{Keys: []jose.JSONWebKey{{Key: s.key.Public(), KeyID: "1", Algorithm: "RS256", Use: "sig"}}})
 	case "GET /choose":
@@ -114,9 +116,11 @@ var page = template.Must(template.New("choose").Parse(`<!doctype html>
 <form method="post">{{range $k, $v := .Query}}<input type="hidden" name="{{$k}}" value="{{index $v 0}}">{{end}}{{range .People}}<button name="person" value="{{.ID}}">{{.Name}}</button>{{end}}</form></main></body></html>
 `))
 
-// asked tells whether a question is one that it answers (OpenID Connect Core 1.0, section 3.1.2.1; RFC 7636, section 4.3).
+// asked tells whether a question is one that it answers (OpenID Connect Core 1.0, section 3.1.2.1; RFC 7636,
+// section 4.3).
 func (s *Server) asked(q url.Values) bool {
-	return q.Get("client_id") == s.ClientID && q.Get("redirect_uri") == s.Back && q.Get("response_type") == "code" && q.Get("state") != "" && q.Get("nonce") != "" &&
+	return q.Get("client_id") == s.ClientID && q.Get("redirect_uri") == s.Back && q.Get("response_type") == "code" &&
+		q.Get("state") != "" && q.Get("nonce") != "" &&
 		q.Get("code_challenge_method") == "S256" && q.Get("code_challenge") != ""
 }
 
@@ -136,7 +140,8 @@ func (s *Server) chosen(w http.ResponseWriter, r *http.Request) {
 	}
 	key := rand.Text()
 	s.mu.Lock()
-	s.codes[key] = code{r.PostForm.Get("person"), r.PostForm.Get("nonce"), r.PostForm.Get("code_challenge"), time.Now().Add(time.Minute)}
+	s.codes[key] = code{person: r.PostForm.Get("person"), nonce: r.PostForm.Get("nonce"),
+		challenge: r.PostForm.Get("code_challenge"), until: time.Now().Add(time.Minute)}
 	s.mu.Unlock()
 	http.Redirect(w, r, s.Back+"?"+url.Values{"code": {key}, "state": {r.PostForm.Get("state")}}.Encode(), http.StatusSeeOther)
 }
@@ -193,6 +198,7 @@ func (s *Server) signed(c code) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	claims := map[string]any{"iss": s.Issuer, "sub": c.person, "aud": audience, "exp": until.Unix(), "iat": time.Now().Add(-time.Second).Unix(), "nonce": nonce, "school_id": c.person, "email": "anybody@example.com"}
+	claims := map[string]any{"iss": s.Issuer, "sub": c.person, "aud": audience, "exp": until.Unix(),
+		"iat": time.Now().Add(-time.Second).Unix(), "nonce": nonce, "school_id": c.person, "email": "anybody@example.com"}
 	return jwt.Signed(signer).Claims(claims).Serialize()
 }

@@ -1,8 +1,8 @@
-// Package local runs a private PostgreSQL of its own on 127.0.0.1, for the demo and the tests: a data folder, a free port,
-// a generated password, and the server as a child process that ends with its parent.
+// Package local runs a private PostgreSQL of its own on 127.0.0.1, for the demo and the tests: a data folder,
+// a free port, a generated password, and the server as a child process that ends with its parent.
 //
-// PostgreSQL refuses to run as root. As root the server therefore runs as the user postgres, where that user can reach the
-// data folder, else inside a user namespace in which root appears as nobody.
+// PostgreSQL refuses to run as root. As root the server therefore runs as the user postgres, where that user
+// can reach the data folder, else inside a user namespace in which root appears as nobody.
 package local
 
 import (
@@ -110,7 +110,9 @@ func newRunner(dir string) (*runner, error) {
 	probe := exec.Command("true")
 	probe.SysProcAttr = &r.attr
 	if err := probe.Run(); err != nil {
-		return nil, fmt.Errorf("PostgreSQL does not run as root, and the user postgres cannot reach %s; put the project where that user can reach it, or run as an ordinary user (%w)", dir, err)
+		return nil, fmt.Errorf("PostgreSQL does not run as root, and the user postgres cannot reach %s; put the project "+
+			"where that user can reach it, or run as an ordinary user (%w)",
+			dir, err)
 	}
 	return r, nil
 }
@@ -170,14 +172,17 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 
 // launch starts the prepared server on a port and waits until it answers.
 func (r *runner) launch(ctx context.Context, bin, dir, secret string, port int, o Options) (*Server, error) {
-	s := &Server{Port: port, URL: fmt.Sprintf("postgres://app:%s@127.0.0.1:%d/postgres?sslmode=disable", secret, port), Done: make(chan struct{}), secret: secret}
-	args := []string{"-D", dir, "-c", "listen_addresses=127.0.0.1", "-p", strconv.Itoa(port), "-c", "unix_socket_directories=", "-c", "max_connections=120",
+	s := &Server{Port: port, URL: fmt.Sprintf("postgres://app:%s@127.0.0.1:%d/postgres?sslmode=disable", secret, port),
+		Done: make(chan struct{}), secret: secret}
+	args := []string{"-D", dir, "-c", "listen_addresses=127.0.0.1", "-p", strconv.Itoa(port), "-c",
+		"unix_socket_directories=", "-c", "max_connections=120",
 		"-c", "log_min_messages=warning"}
 	for _, setting := range o.Settings {
 		args = append(args, "-c", setting)
 	}
 	if o.Throwaway {
-		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off", "-c", "autovacuum=off", "-c", "shared_buffers=512MB", "-c", "max_wal_size=16GB", "-c", "checkpoint_timeout=1h")
+		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off", "-c",
+			"autovacuum=off", "-c", "shared_buffers=512MB", "-c", "max_wal_size=16GB", "-c", "checkpoint_timeout=1h")
 	}
 	log, err := os.OpenFile(filepath.Join(filepath.Dir(dir), filepath.Base(dir)+".log"), os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
 	if err != nil {
@@ -207,7 +212,8 @@ func (r *runner) launch(ctx context.Context, bin, dir, secret string, port int, 
 	return s, s.wait(ctx)
 }
 
-// Grant makes the role that the server uses, a member of rubricon_server, and gives how to connect as it. The schema must be there.
+// Grant makes the role that the server uses, a member of rubricon_server, and gives how to connect as it. The
+// schema must be there.
 func (s *Server) Grant(ctx context.Context) (string, error) {
 	sum := sha256.Sum256([]byte("server " + s.secret))
 	password := hex.EncodeToString(sum[:24])
@@ -297,8 +303,8 @@ func (s *Server) Kill() error {
 	return nil
 }
 
-// Copy makes another data folder with what the server has, by its own pg_basebackup, and what it writes from then on where the folder is followed up: started, it is a standby.
-// Nothing may be in the folder yet.
+// Copy makes another data folder with what the server has, by its own pg_basebackup, and what it writes from
+// then on where the folder is followed up: started, it is a standby. Nothing may be in the folder yet.
 func (s *Server) Copy(dir string) error {
 	bin, err := binaries()
 	if err != nil {
@@ -314,7 +320,8 @@ func (s *Server) Copy(dir string) error {
 	if err := os.WriteFile(filepath.Join(filepath.Dir(dir), filepath.Base(dir)+".secret"), []byte(s.secret+"\n"), 0o600); err != nil {
 		return explain("keeping the database's password", err)
 	}
-	cmd := r.command(filepath.Join(bin, "pg_basebackup"), "-D", dir, "-h", "127.0.0.1", "-p", strconv.Itoa(s.Port), "-U", "app", "-X", "stream", "-c", "fast", "-R")
+	cmd := r.command(filepath.Join(bin, "pg_basebackup"), "-D", dir, "-h", "127.0.0.1", "-p", strconv.Itoa(s.Port), "-U",
+		"app", "-X", "stream", "-c", "fast", "-R")
 	cmd.Env = append(cmd.Env, "PGPASSWORD="+s.secret)
 	if out, err := cmd.CombinedOutput(); err != nil {
 		return fmt.Errorf("copying the database: %w\n%s", err, out)
@@ -366,8 +373,8 @@ func (r *runner) initialise(bin, dir string, o Options) (secret string, err erro
 // leaving is how long a server may take to end whose parent was killed.
 const leaving = 15 * time.Second
 
-// dropStaleLock takes away the lock of a server that is gone. One that runs is waited for, as long as it may be about to end, since its parent was
-// killed; then it is refused.
+// dropStaleLock takes away the lock of a server that is gone. One that runs is waited for, as long as it may
+// be about to end, since its parent was killed; then it is refused.
 func dropStaleLock(dir string) error {
 	lock := filepath.Join(dir, "postmaster.pid")
 	for began := time.Now(); ; time.Sleep(100 * time.Millisecond) {
@@ -387,7 +394,8 @@ func dropStaleLock(dir string) error {
 	}
 }
 
-// stat reads what Linux tells of a process: its state and its parent; an empty state where there is none of PostgreSQL's.
+// stat reads what Linux tells of a process: its state and its parent; an empty state where there is none of
+// PostgreSQL's.
 func stat(pid string) (state, parent string) {
 	text, err := os.ReadFile("/proc/" + pid + "/stat")
 	_, rest, _ := strings.Cut(string(text), ") ")
@@ -402,7 +410,8 @@ func runs(pid string) bool {
 	return state != "" && state != "Z"
 }
 
-// hasParent tells whether whoever started a server still runs: an orphan is adopted by the first process, or by one that runs something else.
+// hasParent tells whether whoever started a server still runs: an orphan is adopted by the first process, or
+// by one that runs something else.
 func hasParent(pid string) bool {
 	_, parent := stat(pid)
 	program, err := os.Readlink("/proc/" + parent + "/exe")

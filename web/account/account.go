@@ -26,38 +26,41 @@ func (s *Routes) accountRoutes(api huma.API) {
 		SetCookie *http.Cookie `header:"Set-Cookie"`
 		Body      *MeView
 	}
-	huma.Register(api, server.Operation("sign-in", http.MethodPost, "/api/session", "Sign in"), func(ctx context.Context, in *signInIn) (*signInOut, error) {
-		device := in.Device.Value
-		if s.TLS {
-			device = in.HostDevice.Value
-		}
-		signed, err := s.cases.Account.SignIn(ctx, in.Body.Username, in.Body.Password, account.Client{Address: server.RequestOf(ctx).Address, Device: device, Agent: server.RequestOf(ctx).Agent})
-		if err != nil {
-			return nil, server.Answer(ctx, err)
-		}
-		view, err := s.begin(ctx, signed)
-		if err != nil {
-			return nil, err
-		}
-		return &signInOut{s.device(signed.Device), view}, nil
-	})
+	huma.Register(api, server.Operation("sign-in", http.MethodPost, "/api/session", "Sign in"),
+		func(ctx context.Context, in *signInIn) (*signInOut, error) {
+			device := in.Device.Value
+			if s.TLS {
+				device = in.HostDevice.Value
+			}
+			signed, err := s.cases.Account.SignIn(ctx, in.Body.Username, in.Body.Password,
+				account.Client{Address: server.RequestOf(ctx).Address, Device: device, Agent: server.RequestOf(ctx).Agent})
+			if err != nil {
+				return nil, server.Answer(ctx, err)
+			}
+			view, err := s.begin(ctx, signed)
+			if err != nil {
+				return nil, err
+			}
+			return &signInOut{s.device(signed.Device), view}, nil
+		})
 	op := server.Operation("sign-out", http.MethodDelete, "/api/session", "Sign out")
 	op.DefaultStatus = http.StatusNoContent
 	huma.Register(api, op, func(ctx context.Context, _ *struct{}) (*struct{}, error) {
 		return nil, s.Sessions.Destroy(ctx)
 	})
 	type meOut struct{ Body *MeView }
-	huma.Register(api, server.Operation("get-me", http.MethodGet, "/api/me", "Who is signed in; nobody is no error"), func(ctx context.Context, _ *struct{}) (*meOut, error) {
-		by, err := s.Account(ctx)
-		var problem *server.Problem
-		if errors.As(err, &problem) && problem.Status == http.StatusUnauthorized {
-			return &meOut{&MeView{Persons: []PersonView{}}}, nil
-		} else if err != nil {
-			return nil, err
-		}
-		view, err := s.me(ctx, by)
-		return &meOut{view}, err
-	})
+	huma.Register(api, server.Operation("get-me", http.MethodGet, "/api/me", "Who is signed in; nobody is no error"),
+		func(ctx context.Context, _ *struct{}) (*meOut, error) {
+			by, err := s.Account(ctx)
+			var problem *server.Problem
+			if errors.As(err, &problem) && problem.Status == http.StatusUnauthorized {
+				return &meOut{&MeView{Persons: []PersonView{}}}, nil
+			} else if err != nil {
+				return nil, err
+			}
+			view, err := s.me(ctx, by)
+			return &meOut{view}, err
+		})
 	type languageIn struct {
 		Body struct {
 			Language string `json:"language" minLength:"2" maxLength:"35" doc:"BCP 47"`
@@ -78,7 +81,7 @@ func (s *Routes) accountRoutes(api huma.API) {
 			here := s.here(ctx)
 			out := &sessionsOut{Body: []SessionView{}}
 			for _, x := range list {
-				out.Body = append(out.Body, SessionView{x.Token, x.Agent, x.BegunAt, x.SeenAt, x.Token == here})
+				out.Body = append(out.Body, SessionView{ID: x.Token, Agent: x.Agent, BegunAt: x.BegunAt, SeenAt: x.SeenAt, Here: x.Token == here})
 			}
 			return out, nil
 		})
@@ -125,14 +128,15 @@ func (s *Routes) accountRoutes(api huma.API) {
 		return nil, nil
 	})
 	type welcomeOut struct{ Body Welcome }
-	huma.Register(api, server.Operation("get-welcome", http.MethodGet, "/api/welcome", "What the sign-in page shows"), func(context.Context, *struct{}) (*welcomeOut, error) {
-		out := &welcomeOut{Welcome{Demo: s.Demo, Mail: s.DemoMail}}
-		for _, p := range s.SignOn.Providers() {
-			out.Body.SignOn = append(out.Body.SignOn, SignOnChoice{p.School, p.Name})
-		}
-		if out.Body.Demo == nil {
-			out.Body.Demo = []DemoSignIn{}
-		}
-		return out, nil
-	})
+	huma.Register(api, server.Operation("get-welcome", http.MethodGet, "/api/welcome", "What the sign-in page shows"),
+		func(context.Context, *struct{}) (*welcomeOut, error) {
+			out := &welcomeOut{Welcome{Demo: s.Demo, Mail: s.DemoMail}}
+			for _, p := range s.SignOn.Providers() {
+				out.Body.SignOn = append(out.Body.SignOn, SignOnChoice{p.School, p.Name})
+			}
+			if out.Body.Demo == nil {
+				out.Body.Demo = []DemoSignIn{}
+			}
+			return out, nil
+		})
 }

@@ -1,4 +1,5 @@
-// Package account serves how people and programs sign in over HTTP: contract types, routes and how one becomes the other.
+// Package account serves how people and programs sign in over HTTP: contract types, routes and how one
+// becomes the other.
 package account
 
 import (

@@ -34,7 +34,10 @@ func (s *Routes) codeRoutes(api huma.API) {
 		Left               int    `header:"Rubricon-Left" doc:"How many are left out, since their account leads to another school too"`
 		Body               []byte
 	}
-	server.SignedIn(s, api, server.TakesLong(server.Gives(server.Operation("print-codes", http.MethodPost, server.YearPath+"/people/codes", "Codes for a first sign-in for all of a grade, or their guardians, as letters to be printed; who has a password keeps it"), "application/pdf")),
+	server.SignedIn(s, api, server.TakesLong(server.Gives(server.Operation("print-codes", http.MethodPost,
+		server.YearPath+"/people/codes",
+		"Codes for a first sign-in for all of a grade, or their guardians, as letters to be printed; who has a password keeps it"),
+		"application/pdf")),
 		func(ctx context.Context, by int64, in *codesIn) (*codesOut, error) {
 			codes, err := s.cases.Account.CodesFor(ctx, by, in.School, in.Year, in.Body.Grade, in.Body.Guardians)
 			if err != nil {
@@ -65,7 +68,8 @@ func (s *Routes) codeLetter(y *schoolyear.SchoolYear, c *account.CodeLetter) pap
 	if len(c.Children.V) > 0 {
 		text = say("guardian", "names", strings.Join(c.Children.V, ", "), "year", policy.YearLabel(y.Start))
 	}
-	out := paper.Letter{Language: l.Tag.String(), Head: y.Name, Hello: say("hello", "name", c.GivenName+" "+c.FamilyName), Lines: []string{text, say("how")},
+	out := paper.Letter{Language: l.Tag.String(), Head: y.Name, Hello: say("hello", "name", c.GivenName+" "+c.FamilyName),
+		Lines:  []string{text, say("how")},
 		Fields: [][2]string{{say("username"), c.Username}, {say("code"), c.Code}}, Foot: []string{say("once"), say("lost")}}
 	if s.Base != "" {
 		out.Fields = append([][2]string{{say("address"), s.Base}}, out.Fields...)

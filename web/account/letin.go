@@ -17,7 +17,8 @@ func (s *Routes) letInRoutes(api huma.API) {
 		Person string `path:"person" maxLength:"100"`
 	}
 	type signInsOut struct{ Body []SignInView }
-	server.SignedIn(s, api, server.Operation("list-sign-ins", http.MethodGet, server.YearPath+"/people/{person}/sign-ins", "The tries to sign in as a person, the latest first, at most 50 at once"),
+	server.SignedIn(s, api, server.Operation("list-sign-ins", http.MethodGet, server.YearPath+"/people/{person}/sign-ins",
+		"The tries to sign in as a person, the latest first, at most 50 at once"),
 		func(ctx context.Context, by int64, in *signInsIn) (*signInsOut, error) {
 			list, err := s.cases.Account.SignIns(ctx, by, in.School, in.Year, in.Person, in.Skip)
 			out := &signInsOut{Body: []SignInView{}}
@@ -36,7 +37,8 @@ func (s *Routes) letInRoutes(api huma.API) {
 			Password string `json:"password,omitempty" doc:"To be handed over; it is shown this once, and not where it goes by mail"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("give-password", http.MethodPost, server.YearPath+"/people/{person}/password", "Give a person a new password; it ends their sessions"),
+	server.SignedIn(s, api, server.Operation("give-password", http.MethodPost,
+		server.YearPath+"/people/{person}/password", "Give a person a new password; it ends their sessions"),
 		func(ctx context.Context, by int64, in *passwordIn) (out *passwordOut, err error) {
 			out = &passwordOut{}
 			out.Body.Password, err = s.cases.Account.GivePassword(ctx, by, in.School, in.Year, in.Person, in.Mail)

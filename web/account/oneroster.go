@@ -14,8 +14,9 @@ import (
 	"rubricon/app/problem"
 )
 
-// The calls of OneRoster 1.1 (REST binding) for reading, beside its CSV files: other systems read the newest year of the school whose token they show (RFC 6750). What the standard calls GUIDs are
-// the sourcedIds of the school's data. Names of parameters, headers and codes are the standard's, from memory.
+// The calls of OneRoster 1.1 (REST binding) for reading, beside its CSV files: other systems read the newest
+// year of the school whose token they show (RFC 6750). What the standard calls GUIDs are the sourcedIds of
+// the school's data. Names of parameters, headers and codes are the standard's, from memory.
 
 // RosterPath is where the standard has its calls.
 const RosterPath = "/ims/oneroster/v1p1"
@@ -75,7 +76,8 @@ func commaList(cell string) []string {
 }
 
 // rosterColumns are the columns of the CSV binding whose field in the REST binding has another name.
-var rosterColumns = map[string]string{"org": "orgSourcedId", "orgs": "orgSourcedIds", "parent": "parentSourcedId", "course": "courseSourcedId", "school": "schoolSourcedId", "terms": "termSourcedIds", "user": "userSourcedId",
+var rosterColumns = map[string]string{"org": "orgSourcedId", "orgs": "orgSourcedIds", "parent": "parentSourcedId",
+	"course": "courseSourcedId", "school": "schoolSourcedId", "terms": "termSourcedIds", "user": "userSourcedId",
 	"class": "classSourcedId", "agents": "agentSourcedIds", "schoolYear": "schoolYearSourcedId"}
 
 // rosterMany are the fields that have several values; a filter finds each of them.
@@ -91,28 +93,39 @@ func sessionOf(types ...string) func(account.Cells) bool {
 
 var (
 	orgFields     = []rosterField{cellText("name"), cellText("type"), cellText("identifier"), cellRef("parent", "org")}
-	sessionFields = []rosterField{cellText("title"), cellText("startDate"), cellText("endDate"), cellText("type"), cellRef("parent", "academicSession"), cellText("schoolYear")}
-	classFields   = []rosterField{cellText("title"), cellText("classCode"), cellText("classType"), cellText("location"), cellList("grades"), cellList("subjects"), cellRef("course", "course"), cellRef("school", "org"), cellRefs("terms", "academicSession"), cellList("subjectCodes"), cellList("periods")}
-	userFields    = []rosterField{cellText("username"), cellTruth("enabledUser"), cellText("givenName"), cellText("familyName"), cellText("middleName"), cellText("role"), cellText("identifier"), cellText("email"), cellText("sms"), cellText("phone"), cellRefs("agents", "user"), cellRefs("orgs", "org"), cellList("grades")}
+	sessionFields = []rosterField{cellText("title"), cellText("startDate"), cellText("endDate"), cellText("type"),
+		cellRef("parent", "academicSession"), cellText("schoolYear")}
+	classFields = []rosterField{cellText("title"), cellText("classCode"), cellText("classType"), cellText("location"),
+		cellList("grades"), cellList("subjects"), cellRef("course", "course"), cellRef("school", "org"),
+		cellRefs("terms", "academicSession"), cellList("subjectCodes"), cellList("periods")}
+	userFields = []rosterField{cellText("username"), cellTruth("enabledUser"), cellText("givenName"),
+		cellText("familyName"), cellText("middleName"), cellText("role"), cellText("identifier"), cellText("email"),
+		cellText("sms"), cellText("phone"), cellRefs("agents", "user"), cellRefs("orgs", "org"), cellList("grades")}
 )
 
 // RosterKinds are the collections that are served.
 var RosterKinds = []rosterKind{
-	{"orgs", "org", "orgs.csv", orgFields, nil},
-	{"schools", "org", "orgs.csv", orgFields, func(c account.Cells) bool { return c["type"] == "school" }},
-	{"academicSessions", "academicSession", "academicSessions.csv", sessionFields, nil},
-	{"terms", "academicSession", "academicSessions.csv", sessionFields, sessionOf("term", "semester")},
-	{"gradingPeriods", "academicSession", "academicSessions.csv", sessionFields, sessionOf("gradingPeriod")},
-	{"courses", "course", "courses.csv", []rosterField{cellText("title"), cellRef("schoolYear", "academicSession"), cellText("courseCode"), cellList("grades"), cellList("subjects"), cellRef("org", "org"), cellList("subjectCodes")}, nil},
-	{"classes", "class", "classes.csv", classFields, nil},
-	{"users", "user", "users.csv", userFields, nil},
-	{"students", "user", "users.csv", userFields, withRole("student")},
-	{"teachers", "user", "users.csv", userFields, withRole("teacher")},
-	{"enrollments", "enrollment", "enrollments.csv", []rosterField{cellRef("user", "user"), cellRef("class", "class"), cellRef("school", "org"), cellText("role"), cellText("beginDate"), cellText("endDate")}, nil},
+	{Plural: "orgs", Single: "org", file: "orgs.csv", fields: orgFields, only: nil},
+	{Plural: "schools", Single: "org", file: "orgs.csv", fields: orgFields, only: func(c account.Cells) bool { return c["type"] == "school" }},
+	{Plural: "academicSessions", Single: "academicSession", file: "academicSessions.csv", fields: sessionFields, only: nil},
+	{Plural: "terms", Single: "academicSession", file: "academicSessions.csv", fields: sessionFields, only: sessionOf("term", "semester")},
+	{Plural: "gradingPeriods", Single: "academicSession", file: "academicSessions.csv", fields: sessionFields,
+		only: sessionOf("gradingPeriod")},
+	{Plural: "courses", Single: "course", file: "courses.csv",
+		fields: []rosterField{cellText("title"), cellRef("schoolYear", "academicSession"), cellText("courseCode"),
+			cellList("grades"), cellList("subjects"), cellRef("org", "org"), cellList("subjectCodes")}, only: nil},
+	{Plural: "classes", Single: "class", file: "classes.csv", fields: classFields, only: nil},
+	{Plural: "users", Single: "user", file: "users.csv", fields: userFields, only: nil},
+	{Plural: "students", Single: "user", file: "users.csv", fields: userFields, only: withRole("student")},
+	{Plural: "teachers", Single: "user", file: "users.csv", fields: userFields, only: withRole("teacher")},
+	{Plural: "enrollments", Single: "enrollment", file: "enrollments.csv",
+		fields: []rosterField{cellRef("user", "user"), cellRef("class", "class"), cellRef("school", "org"), cellText("role"),
+			cellText("beginDate"), cellText("endDate")}, only: nil},
 }
 
 // rosterPlurals are the collections that references lead to.
-var rosterPlurals = map[string]string{"org": "orgs", "academicSession": "academicSessions", "course": "courses", "class": "classes", "user": "users", "enrollment": "enrollments"}
+var rosterPlurals = map[string]string{"org": "orgs", "academicSession": "academicSessions", "course": "courses",
+	"class": "classes", "user": "users", "enrollment": "enrollments"}
 
 // rosterPart is a collection within one of another: the students of a class, for instance.
 type rosterPart struct {
@@ -122,17 +135,25 @@ type rosterPart struct {
 }
 
 var RosterParts = []rosterPart{
-	{"schools", "classes", "schoolSourcedId", ""}, {"schools", "courses", "orgSourcedId", ""}, {"schools", "students", "orgSourcedIds", ""}, {"schools", "teachers", "orgSourcedIds", ""},
-	{"schools", "enrollments", "schoolSourcedId", ""}, {"courses", "classes", "courseSourcedId", ""}, {"terms", "classes", "termSourcedIds", ""},
-	{"classes", "students", "classSourcedId", "userSourcedId"}, {"students", "classes", "userSourcedId", "classSourcedId"},
+	{Parent: "schools", Child: "classes", column: "schoolSourcedId", via: ""},
+	{Parent: "schools", Child: "courses", column: "orgSourcedId", via: ""},
+	{Parent: "schools", Child: "students", column: "orgSourcedIds", via: ""},
+	{Parent: "schools", Child: "teachers", column: "orgSourcedIds", via: ""},
+	{Parent: "schools", Child: "enrollments", column: "schoolSourcedId", via: ""},
+	{Parent: "courses", Child: "classes", column: "courseSourcedId", via: ""},
+	{Parent: "terms", Child: "classes", column: "termSourcedIds", via: ""},
+	{Parent: "classes", Child: "students", column: "classSourcedId", via: "userSourcedId"},
+	{Parent: "students", Child: "classes", column: "userSourcedId", via: "classSourcedId"},
 }
 
 func RosterKindOf(plural string) *rosterKind {
 	return &RosterKinds[slices.IndexFunc(RosterKinds, func(k rosterKind) bool { return k.Plural == plural })]
 }
 
-// within keeps the rows that belong to one parent. The error is a *rosterFault where there is no such parent, or the token is not for what leads there.
-func (s *Routes) within(ctx context.Context, m *account.Machine, part *rosterPart, id string, rows []account.Cells) ([]account.Cells, error) {
+// within keeps the rows that belong to one parent. The error is a *rosterFault where there is no such parent,
+// or the token is not for what leads there.
+func (s *Routes) within(ctx context.Context, m *account.Machine, part *rosterPart, id string,
+	rows []account.Cells) ([]account.Cells, error) {
 	parents, err := s.rosterRows(ctx, m, RosterKindOf(part.Parent))
 	if err != nil {
 		return nil, err
@@ -142,7 +163,8 @@ func (s *Routes) within(ctx context.Context, m *account.Machine, part *rosterPar
 	}
 	names := func(r account.Cells) bool {
 		cell := r[part.column]
-		return cell == "" && part.Parent == "schools" || slices.Contains(strings.Split(cell, ","), id) // what names no school is of the one that there is
+		// what names no school is of the one that there is
+		return cell == "" && part.Parent == "schools" || slices.Contains(strings.Split(cell, ","), id)
 	}
 	keep := names
 	if part.via != "" {
@@ -203,7 +225,8 @@ func (s *Routes) RosterRoutes(engine *gin.Engine) {
 				c.Header("WWW-Authenticate", `Bearer realm="rubricon"`)
 			}
 			c.JSON(fault.status, gin.H{"imsx_codeMajor": "failure", "imsx_severity": "error", "imsx_description": fault.what,
-				"imsx_codeMinor": gin.H{"imsx_codeMinorField": []gin.H{{"imsx_codeMinorFieldName": "TargetEndSystem", "imsx_codeMinorFieldValue": fault.minor}}}})
+				"imsx_codeMinor": gin.H{"imsx_codeMinorField": []gin.H{{"imsx_codeMinorFieldName": "TargetEndSystem",
+					"imsx_codeMinorFieldValue": fault.minor}}}})
 		}
 		engine.GET(RosterPath+"/"+kind.Plural, func(c *gin.Context) { serve(c, false, nil) })
 		engine.GET(RosterPath+"/"+kind.Plural+"/:id", func(c *gin.Context) { serve(c, true, nil) })

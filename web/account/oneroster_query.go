@@ -52,7 +52,8 @@ func (k *rosterKind) chosen(rows []account.Cells, filter string) ([]account.Cell
 	for rest := filter; rest != ""; {
 		m := rosterComparison.FindStringSubmatch(rest)
 		if m == nil || len(tests) == 2 {
-			return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", "a filter is field='value', with = != > >= < <= or ~, and at most two of them joined by AND or OR"}
+			return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field",
+				"a filter is field='value', with = != > >= < <= or ~, and at most two of them joined by AND or OR"}
 		}
 		field, predicate, value := m[1], m[2], strings.ReplaceAll(m[3], "''", "'")
 		if !k.has(field) {
@@ -62,7 +63,8 @@ func (k *rosterKind) chosen(rows []account.Cells, filter string) ([]account.Cell
 		compare := strings.Compare
 		if field == "dateLastModified" {
 			if _, ok := moment(value); !ok && predicate != "~" {
-				return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field", "dateLastModified is compared with a date or a moment: 2027-03-01, or 2027-03-01T08:00:00.000Z"}
+				return nil, &rosterFault{http.StatusBadRequest, "invalid_filter_field",
+					"dateLastModified is compared with a date or a moment: 2027-03-01, or 2027-03-01T08:00:00.000Z"}
 			}
 			compare = compareMoments
 		}

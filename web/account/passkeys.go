@@ -125,7 +125,8 @@ func badPasskey(ctx context.Context) error {
 	return p
 }
 
-// passkeyRoutes are those of passkeys, as a second step of signing in and on one's account (Web Authentication, Level 2).
+// passkeyRoutes are those of passkeys, as a second step of signing in and on one's account (Web
+// Authentication, Level 2).
 func (s *Routes) passkeyRoutes(api huma.API) {
 	type listOut struct{ Body *PasskeysView }
 	list := func(ctx context.Context, by int64) (*listOut, error) {
@@ -138,17 +139,19 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 			return nil, err
 		}
 		for _, k := range keys {
-			v.Passkeys = append(v.Passkeys, PasskeyView{k.ID, k.Name, k.MadeAt, k.UsedAt})
+			v.Passkeys = append(v.Passkeys, PasskeyView{ID: k.ID, Name: k.Name, MadeAt: k.MadeAt, UsedAt: k.UsedAt})
 		}
 		return &listOut{v}, nil
 	}
-	server.SignedIn(s, api, server.Operation("list-passkeys", http.MethodGet, "/api/passkeys", "One's own passkeys"), func(ctx context.Context, by int64, _ *struct{}) (*listOut, error) {
-		return list(ctx, by)
-	})
+	server.SignedIn(s, api, server.Operation("list-passkeys", http.MethodGet, "/api/passkeys", "One's own passkeys"),
+		func(ctx context.Context, by int64, _ *struct{}) (*listOut, error) {
+			return list(ctx, by)
+		})
 	type passkeyDropIn struct {
 		ID string `path:"id" minLength:"1" maxLength:"2000"`
 	}
-	server.SignedIn(s, api, server.Operation("drop-passkey", http.MethodDelete, "/api/passkeys/{id}", "Take one of one's own passkeys away"), func(ctx context.Context, by int64, in *passkeyDropIn) (*listOut, error) {
+	server.SignedIn(s, api, server.Operation("drop-passkey", http.MethodDelete, "/api/passkeys/{id}",
+		"Take one of one's own passkeys away"), func(ctx context.Context, by int64, in *passkeyDropIn) (*listOut, error) {
 		if err := s.cases.Account.DropPasskey(ctx, by, in.ID); err != nil {
 			return nil, err
 		}
@@ -168,7 +171,8 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 		}
 		return s.Ready(ctx)
 	}
-	huma.Register(api, server.Operation("ask-for-passkey", http.MethodPost, "/api/passkeys/creation", "Begin to make a passkey"), func(ctx context.Context, _ *struct{}) (*passkeyOptionsOut, error) {
+	huma.Register(api, server.Operation("ask-for-passkey", http.MethodPost, "/api/passkeys/creation",
+		"Begin to make a passkey"), func(ctx context.Context, _ *struct{}) (*passkeyOptionsOut, error) {
 		by, err := makes(ctx)
 		if err != nil {
 			return nil, err
@@ -180,7 +184,9 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		creation, asked, err := rp.BeginRegistration(o, webauthn.WithExclusions(webauthn.Credentials(o.keys).CredentialDescriptors()), webauthn.WithConveyancePreference(protocol.PreferNoAttestation),
+		creation, asked, err := rp.BeginRegistration(o,
+			webauthn.WithExclusions(webauthn.Credentials(o.keys).CredentialDescriptors()),
+			webauthn.WithConveyancePreference(protocol.PreferNoAttestation),
 			webauthn.WithAuthenticatorSelection(protocol.AuthenticatorSelection{UserVerification: protocol.VerificationRequired}))
 		if err != nil {
 			return nil, err
@@ -196,41 +202,44 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 			Credential map[string]any `json:"credential" doc:"As PublicKeyCredential.toJSON gives it"`
 		}
 	}
-	huma.Register(api, server.Operation("make-passkey", http.MethodPost, "/api/passkeys", "Make a passkey"), func(ctx context.Context, in *passkeyMakeIn) (*listOut, error) {
-		by, err := makes(ctx)
-		if err != nil {
-			return nil, err
-		}
-		o, rp, err := s.ceremony(ctx, by)
-		if err != nil {
-			return nil, err
-		}
-		asked, text, err := s.answered(ctx, in.Body.Credential)
-		if err != nil {
-			return nil, err
-		}
-		parsed, err := protocol.ParseCredentialCreationResponseBytes(text)
-		if err != nil {
-			return nil, badPasskey(ctx)
-		}
-		made, err := rp.CreateCredential(o, asked, parsed)
-		if err != nil {
-			return nil, badPasskey(ctx)
-		}
-		key, err := json.Marshal(made)
-		if err != nil {
-			return nil, err
-		}
-		if err := s.cases.Account.AddPasskey(ctx, by, account.Passkey{ID: base64.RawURLEncoding.EncodeToString(made.ID), Name: in.Body.Name, Credential: key}); err != nil {
-			return nil, server.Answer(ctx, err)
-		}
-		if err := s.renew(ctx); err != nil {
-			return nil, err
-		}
-		s.Sessions.Remove(ctx, server.SecondKey)
-		return list(ctx, by)
-	})
-	huma.Register(api, server.Operation("ask-passkey", http.MethodPost, "/api/passkeys/question", "Begin to answer with a passkey, as the second step of signing in"), func(ctx context.Context, _ *struct{}) (*passkeyOptionsOut, error) {
+	huma.Register(api, server.Operation("make-passkey", http.MethodPost, "/api/passkeys", "Make a passkey"),
+		func(ctx context.Context, in *passkeyMakeIn) (*listOut, error) {
+			by, err := makes(ctx)
+			if err != nil {
+				return nil, err
+			}
+			o, rp, err := s.ceremony(ctx, by)
+			if err != nil {
+				return nil, err
+			}
+			asked, text, err := s.answered(ctx, in.Body.Credential)
+			if err != nil {
+				return nil, err
+			}
+			parsed, err := protocol.ParseCredentialCreationResponseBytes(text)
+			if err != nil {
+				return nil, badPasskey(ctx)
+			}
+			made, err := rp.CreateCredential(o, asked, parsed)
+			if err != nil {
+				return nil, badPasskey(ctx)
+			}
+			key, err := json.Marshal(made)
+			if err != nil {
+				return nil, err
+			}
+			if err := s.cases.Account.AddPasskey(ctx, by,
+				account.Passkey{ID: base64.RawURLEncoding.EncodeToString(made.ID), Name: in.Body.Name, Credential: key}); err != nil {
+				return nil, server.Answer(ctx, err)
+			}
+			if err := s.renew(ctx); err != nil {
+				return nil, err
+			}
+			s.Sessions.Remove(ctx, server.SecondKey)
+			return list(ctx, by)
+		})
+	huma.Register(api, server.Operation("ask-passkey", http.MethodPost, "/api/passkeys/question",
+		"Begin to answer with a passkey, as the second step of signing in"), func(ctx context.Context, _ *struct{}) (*passkeyOptionsOut, error) {
 		by, err := s.Account(ctx)
 		if err != nil {
 			return nil, err
@@ -257,7 +266,8 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 		}
 	}
 	type meOut struct{ Body *MeView }
-	huma.Register(api, server.Operation("answer-passkey", http.MethodPost, "/api/passkeys/answer", "Answer with a passkey: the session is whole"), func(ctx context.Context, in *passkeyAnswerIn) (*meOut, error) {
+	huma.Register(api, server.Operation("answer-passkey", http.MethodPost, "/api/passkeys/answer",
+		"Answer with a passkey: the session is whole"), func(ctx context.Context, in *passkeyAnswerIn) (*meOut, error) {
 		by, err := s.Account(ctx)
 		if err != nil {
 			return nil, err
@@ -286,7 +296,8 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		if err := s.cases.Account.UsedPasskey(ctx, by, account.Passkey{ID: base64.RawURLEncoding.EncodeToString(used.ID), Credential: key}); err != nil {
+		if err := s.cases.Account.UsedPasskey(ctx, by,
+			account.Passkey{ID: base64.RawURLEncoding.EncodeToString(used.ID), Credential: key}); err != nil {
 			return nil, server.Answer(ctx, err)
 		}
 		if err := s.renew(ctx); err != nil {
@@ -303,7 +314,8 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 			Reason string `json:"reason" maxLength:"1000"`
 		}
 	}
-	forget := server.Operation("forget-passkeys", http.MethodPost, server.YearPath+"/people/{person}/passkeys", "Take away the passkeys of a person who has lost them, with a reason")
+	forget := server.Operation("forget-passkeys", http.MethodPost, server.YearPath+"/people/{person}/passkeys",
+		"Take away the passkeys of a person who has lost them, with a reason")
 	forget.DefaultStatus = http.StatusNoContent
 	server.SignedIn(s, api, forget, func(ctx context.Context, by int64, in *forgetIn) (*struct{}, error) {
 		return nil, s.cases.Account.ForgetPasskeys(ctx, by, in.School, in.Year, in.Person, in.Body.Reason)
@@ -313,7 +325,8 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 			Wanted bool `json:"wanted"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("get-second-step", http.MethodGet, server.YearPath+"/second-step", "Whether the staff of the school need a passkey"), func(ctx context.Context, by int64, in *server.InYear) (*secondStepOut, error) {
+	server.SignedIn(s, api, server.Operation("get-second-step", http.MethodGet, server.YearPath+"/second-step",
+		"Whether the staff of the school need a passkey"), func(ctx context.Context, by int64, in *server.InYear) (*secondStepOut, error) {
 		wanted, err := s.cases.Account.WantsSecond(ctx, by, in.School, in.Year)
 		out := &secondStepOut{}
 		out.Body.Wanted = wanted
@@ -326,7 +339,8 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 			Reason string `json:"reason" maxLength:"1000"`
 		}
 	}
-	set := server.Operation("set-second-step", http.MethodPut, server.YearPath+"/second-step", "Have the staff of the school need a passkey, from the next sign-in on, or not")
+	set := server.Operation("set-second-step", http.MethodPut, server.YearPath+"/second-step",
+		"Have the staff of the school need a passkey, from the next sign-in on, or not")
 	set.DefaultStatus = http.StatusNoContent
 	server.SignedIn(s, api, set, func(ctx context.Context, by int64, in *secondStepIn) (*struct{}, error) {
 		return nil, s.cases.Account.SetSecond(ctx, by, in.School, in.Year, in.Body.Wanted, in.Body.Reason)

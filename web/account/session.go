@@ -14,10 +14,12 @@ import (
 func newMe(me *account.Me) *MeView {
 	v := &MeView{Username: me.Username, Language: me.Language, Persons: []PersonView{}}
 	for _, p := range me.Persons {
-		out := PersonView{School: p.School, Name: p.SchoolName, ID: p.ID, Given: p.GivenName, Family: p.FamilyName, Job: p.Job, Language: p.Language, Year: p.Year,
+		out := PersonView{School: p.School, Name: p.SchoolName, ID: p.ID, Given: p.GivenName, Family: p.FamilyName,
+			Job: p.Job, Language: p.Language, Year: p.Year,
 			Years: append([]int{}, p.Years...), Children: []ChildView{}, Seats: p.Seats}
 		for _, c := range p.Children {
-			out.Children = append(out.Children, ChildView{c.ID, c.Given, c.Family, c.Grade, c.Year, append([]int{}, c.Years...)})
+			out.Children = append(out.Children, ChildView{ID: c.ID, Given: c.Given, Family: c.Family, Grade: c.Grade,
+				Year: c.Year, Years: append([]int{}, c.Years...)})
 		}
 		v.Persons = append(v.Persons, out)
 	}
@@ -43,7 +45,8 @@ func (s *Routes) begin(ctx context.Context, signed *account.SignedIn) (*MeView, 
 	return s.me(ctx, signed.Account)
 }
 
-// renew gives a session another token, as it comes to be trusted with more. The error is that of a session that has ended meanwhile.
+// renew gives a session another token, as it comes to be trusted with more. The error is that of a session
+// that has ended meanwhile.
 func (s *Routes) renew(ctx context.Context) error {
 	if err := s.Sessions.RenewToken(ctx); err != nil {
 		return err
@@ -70,7 +73,8 @@ func (s *Routes) me(ctx context.Context, by int64) (*MeView, error) {
 
 // device is the cookie by which a device is known that has signed in before.
 func (s *Routes) device(token string) *http.Cookie {
-	return &http.Cookie{Name: server.CookieName("device", s.TLS), Value: token, Path: "/", MaxAge: int(server.DeviceLife.Seconds()), HttpOnly: true, Secure: s.TLS, SameSite: http.SameSiteStrictMode}
+	return &http.Cookie{Name: server.CookieName("device", s.TLS), Value: token, Path: "/",
+		MaxAge: int(server.DeviceLife.Seconds()), HttpOnly: true, Secure: s.TLS, SameSite: http.SameSiteStrictMode}
 }
 
 // here is the id of the session that a request belongs to: its token, hashed as it is kept.

@@ -43,21 +43,24 @@ type landingOut struct {
 // landsOn says of an operation that it answers with such a page, also where it refuses, or sends the browser on.
 func landsOn(api huma.API, op huma.Operation) huma.Operation {
 	op = server.Gives(op, "text/html")
-	op.Responses["303"] = &huma.Response{Description: "The browser is sent on", Headers: map[string]*huma.Param{"Location": {Schema: &huma.Schema{Type: huma.TypeString}}},
+	op.Responses["303"] = &huma.Response{Description: "The browser is sent on",
+		Headers: map[string]*huma.Param{"Location": {Schema: &huma.Schema{Type: huma.TypeString}}},
 		Content: op.Responses["200"].Content}
 	op.Responses["default"] = server.Problems(api)
 	op.Responses["default"].Content["text/html"] = op.Responses["200"].Content["text/html"]
 	return op
 }
 
-// landed is the page on which a browser lands that comes from a provider. The cookie of the session is sent within this site alone, so that a redirect,
-// which still belongs to the other site's, would not have it: the page goes on by itself.
+// landed is the page on which a browser lands that comes from a provider. The cookie of the session is sent
+// within this site alone, so that a redirect, which still belongs to the other site's, would not have it: the
+// page goes on by itself.
 func landed(ctx context.Context, status int, note string) *landingOut {
 	l := locales.Match(server.RequestOf(ctx).Reads)
 	page := struct {
 		Language, Direction, Head, Note, Back string
 		Done                                  bool
-	}{l.Tag.String(), l.Direction(), l.Text("signOn.done", nil), "", l.Text("signOn.on", nil), true}
+	}{Language: l.Tag.String(), Direction: l.Direction(), Head: l.Text("signOn.done", nil), Note: "",
+		Back: l.Text("signOn.on", nil), Done: true}
 	if note != "" {
 		page.Head, page.Note, page.Back, page.Done = l.Text("signOn.head", nil), note, l.Text("signOn.back", nil), false
 	}
@@ -65,12 +68,15 @@ func landed(ctx context.Context, status int, note string) *landingOut {
 	if err := landing.Execute(&out, page); err != nil {
 		panic(err) // it is part of the program
 	}
-	return &landingOut{Status: status, ContentType: "text/html; charset=utf-8", Policy: "default-src 'none'; frame-ancestors 'none'", Body: out.Bytes()}
+	return &landingOut{Status: status, ContentType: "text/html; charset=utf-8",
+		Policy: "default-src 'none'; frame-ancestors 'none'", Body: out.Bytes()}
 }
 
-// tryCookie ties a try to the browser that begins it. It comes along when the provider sends the browser back, for which it has to be lax.
+// tryCookie ties a try to the browser that begins it. It comes along when the provider sends the browser
+// back, for which it has to be lax.
 func (s *Routes) tryCookie(state string) *http.Cookie {
-	return &http.Cookie{Name: server.CookieName("try", s.TLS), Value: state, Path: "/", MaxAge: 600, HttpOnly: true, Secure: s.TLS, SameSite: http.SameSiteLaxMode}
+	return &http.Cookie{Name: server.CookieName("try", s.TLS), Value: state, Path: "/", MaxAge: 600, HttpOnly: true,
+		Secure: s.TLS, SameSite: http.SameSiteLaxMode}
 }
 
 // signOnRoutes are those of signing in by an account of the school.
@@ -99,12 +105,14 @@ func (s *Routes) signOnRoutes(api huma.API) {
 	type signOnBeginIn struct {
 		School string `path:"school" maxLength:"100"`
 	}
-	huma.Register(api, landsOn(api, server.Operation("begin-sign-on", http.MethodGet, "/api/sign-on/{school}", "Sign in by an account of the school: the browser is sent there")),
+	huma.Register(api, landsOn(api, server.Operation("begin-sign-on", http.MethodGet, "/api/sign-on/{school}",
+		"Sign in by an account of the school: the browser is sent there")),
 		func(ctx context.Context, in *signOnBeginIn) (*landingOut, error) {
 			try := signon.NewTry(in.School)
 			address, err := s.SignOn.Address(ctx, try)
 			if err == nil {
-				err = s.cases.Account.KeepTry(ctx, account.Client{Address: server.RequestOf(ctx).Address}, try.State, account.SignOnTry{School: try.School, Nonce: try.Nonce, Verifier: try.Verifier})
+				err = s.cases.Account.KeepTry(ctx, account.Client{Address: server.RequestOf(ctx).Address}, try.State,
+					account.SignOnTry{School: try.School, Nonce: try.Nonce, Verifier: try.Verifier})
 			}
 			if err != nil {
 				page, err := refuse(ctx, "", err)
@@ -113,7 +121,8 @@ func (s *Routes) signOnRoutes(api huma.API) {
 				}
 				return page, nil
 			}
-			return &landingOut{Status: http.StatusSeeOther, ContentType: "text/html; charset=utf-8", SetCookie: s.tryCookie(try.State), Location: address}, nil
+			return &landingOut{Status: http.StatusSeeOther, ContentType: "text/html; charset=utf-8",
+				SetCookie: s.tryCookie(try.State), Location: address}, nil
 		})
 	type signOnBackIn struct {
 		Try        http.Cookie `cookie:"try"`
@@ -123,7 +132,8 @@ func (s *Routes) signOnRoutes(api huma.API) {
 		State      string      `query:"state" maxLength:"200"`
 		Code       string      `query:"code" maxLength:"4000"`
 	}
-	huma.Register(api, landsOn(api, server.Operation("end-sign-on", http.MethodGet, SignOnBack, "Where the browser comes back to from an account of the school")),
+	huma.Register(api, landsOn(api, server.Operation("end-sign-on", http.MethodGet, SignOnBack,
+		"Where the browser comes back to from an account of the school")),
 		func(ctx context.Context, in *signOnBackIn) (*landingOut, error) {
 			mine, device := in.Try.Value, in.Device.Value
 			if s.TLS {
@@ -147,7 +157,8 @@ func (s *Routes) signOnRoutes(api huma.API) {
 			if err != nil {
 				return refuse(ctx, kept.School, err)
 			}
-			signed, err := s.cases.Account.SignInAs(ctx, kept.School, id, s.SignOn.Trusting(kept.School), account.Client{Address: server.RequestOf(ctx).Address, Device: device, Agent: server.RequestOf(ctx).Agent})
+			signed, err := s.cases.Account.SignInAs(ctx, kept.School, id, s.SignOn.Trusting(kept.School),
+				account.Client{Address: server.RequestOf(ctx).Address, Device: device, Agent: server.RequestOf(ctx).Agent})
 			if err == nil {
 				_, err = s.begin(ctx, signed)
 			}

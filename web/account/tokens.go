@@ -38,12 +38,14 @@ type TokenMade struct {
 // tokenRoutes are those of what other systems show to say who they are.
 func (s *Routes) tokenRoutes(api huma.API) {
 	type listOut struct{ Body []TokenView }
-	server.SignedIn(s, api, server.Operation("list-tokens", http.MethodGet, server.YearPath+"/tokens", "The tokens of other systems, the latest first"),
+	server.SignedIn(s, api, server.Operation("list-tokens", http.MethodGet, server.YearPath+"/tokens",
+		"The tokens of other systems, the latest first"),
 		func(ctx context.Context, by int64, in *server.InYear) (*listOut, error) {
 			list, err := s.cases.Account.Tokens(ctx, by, in.School, in.Year)
 			out := &listOut{Body: []TokenView{}}
 			for _, t := range list {
-				out.Body = append(out.Body, TokenView{t.ID, t.Name, t.Purpose, t.By, t.MadeAt, t.Expires, t.UsedAt, t.EndedAt, t.EndedBy})
+				out.Body = append(out.Body, TokenView{ID: t.ID, Name: t.Name, Purpose: t.Purpose, By: t.By, MadeAt: t.MadeAt,
+					Expires: t.Expires, UsedAt: t.UsedAt, EndedAt: t.EndedAt, EndedBy: t.EndedBy})
 			}
 			return out, err
 		})
@@ -52,7 +54,8 @@ func (s *Routes) tokenRoutes(api huma.API) {
 		Body TokenMaking
 	}
 	type makeOut struct{ Body TokenMade }
-	server.SignedIn(s, api, server.Operation("make-token", http.MethodPost, server.YearPath+"/tokens", "Make a token for another system; it is said once"),
+	server.SignedIn(s, api, server.Operation("make-token", http.MethodPost, server.YearPath+"/tokens",
+		"Make a token for another system; it is said once"),
 		func(ctx context.Context, by int64, in *makeIn) (*makeOut, error) {
 			token, err := s.cases.Account.MakeToken(ctx, by, in.School, in.Year, in.Body.Name, in.Body.Purpose, in.Body.Days)
 			return &makeOut{TokenMade{token}}, err

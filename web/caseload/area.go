@@ -1,4 +1,5 @@
-// Package caseload serves lists of students, batches, classes and tryouts over HTTP: contract types, routes and how one becomes the other.
+// Package caseload serves lists of students, batches, classes and tryouts over HTTP: contract types, routes
+// and how one becomes the other.
 package caseload
 
 import (

@@ -40,9 +40,11 @@ func (s *Routes) caseloadRoutes(api huma.API) {
 		Text      string `query:"text" maxLength:"100" doc:"Words of the name"`
 	}
 	type caseloadOut struct{ Body *CaseloadView }
-	server.SignedIn(s, api, server.Operation("get-caseload", http.MethodGet, server.YearPath+"/caseload", "A counselor's students and what they wait for"),
+	server.SignedIn(s, api, server.Operation("get-caseload", http.MethodGet, server.YearPath+"/caseload",
+		"A counselor's students and what they wait for"),
 		func(ctx context.Context, by int64, in *caseloadIn) (*caseloadOut, error) {
-			f := appcaseload.Filter{All: in.All, Stage: caseload.Stage(in.Stage), Reason: caseload.Reason(in.Reason), Grade: -1, Program: in.Program, Course: in.Course,
+			f := appcaseload.Filter{All: in.All, Stage: caseload.Stage(in.Stage), Reason: caseload.Reason(in.Reason), Grade: -1,
+				Program: in.Program, Course: in.Course,
 				Counselor: in.Counselor, Text: in.Text}
 			if n, err := strconv.Atoi(in.Grade); err == nil {
 				f.Grade = n
@@ -54,7 +56,8 @@ func (s *Routes) caseloadRoutes(api huma.API) {
 			return &caseloadOut{newCaseload(c, s.Now())}, nil
 		})
 	type viewsOut struct{ Body []SavedView }
-	server.SignedIn(s, api, server.Operation("list-views", http.MethodGet, server.YearPath+"/caseload/views", "Filters of the caseload that the reader keeps by name"),
+	server.SignedIn(s, api, server.Operation("list-views", http.MethodGet, server.YearPath+"/caseload/views",
+		"Filters of the caseload that the reader keeps by name"),
 		func(ctx context.Context, by int64, in *server.InYear) (*viewsOut, error) {
 			list, err := s.cases.Caseload.SavedViews(ctx, by, in.School, in.Year)
 			out := &viewsOut{Body: []SavedView{}}
@@ -68,7 +71,8 @@ func (s *Routes) caseloadRoutes(api huma.API) {
 		Body SavedView
 	}
 	type none struct{}
-	server.SignedIn(s, api, server.Operation("save-view", http.MethodPost, server.YearPath+"/caseload/views", "Keep a filter of the caseload by name"),
+	server.SignedIn(s, api, server.Operation("save-view", http.MethodPost, server.YearPath+"/caseload/views",
+		"Keep a filter of the caseload by name"),
 		func(ctx context.Context, by int64, in *saveIn) (*none, error) {
 			return &none{}, s.cases.Caseload.SaveView(ctx, by, in.School, in.Year, appcaseload.SavedView(in.Body))
 		})
@@ -76,7 +80,8 @@ func (s *Routes) caseloadRoutes(api huma.API) {
 		server.InYear
 		Name string `query:"name" maxLength:"60"`
 	}
-	server.SignedIn(s, api, server.Operation("drop-view", http.MethodDelete, server.YearPath+"/caseload/views", "Forget a filter that is kept by name"),
+	server.SignedIn(s, api, server.Operation("drop-view", http.MethodDelete, server.YearPath+"/caseload/views",
+		"Forget a filter that is kept by name"),
 		func(ctx context.Context, by int64, in *dropIn) (*none, error) {
 			return &none{}, s.cases.Caseload.DropView(ctx, by, in.School, in.Year, in.Name)
 		})
@@ -91,7 +96,8 @@ func (s *Routes) caseloadRoutes(api huma.API) {
 			return &fileOut{newFile(f)}, nil
 		})
 	type remindersOut struct{ Body []Reminder }
-	server.SignedIn(s, api, server.Operation("get-reminders", http.MethodGet, server.StudentPath+"/reminders", "What a student and the family are reminded of"),
+	server.SignedIn(s, api, server.Operation("get-reminders", http.MethodGet, server.StudentPath+"/reminders",
+		"What a student and the family are reminded of"),
 		func(ctx context.Context, by int64, in *server.OnSheet) (*remindersOut, error) {
 			list, err := s.cases.Caseload.Reminders(ctx, by, in.Place())
 			out := &remindersOut{Body: []Reminder{}}
@@ -108,8 +114,10 @@ func (s *Routes) batchRoutes(api huma.API) {
 		Body Batching
 	}
 	type outcomeOut struct{ Body *BatchOutcome }
-	try := server.TakesLong(server.Operation("try-batch", http.MethodPost, server.YearPath+"/batches/trial", "What an act on many sheets would do; nothing is changed"))
-	do := server.TakesLong(server.Operation("do-batch", http.MethodPost, server.YearPath+"/batches", "An act on many sheets, each by itself; those that it cannot be done with stay as they are and are named"))
+	try := server.TakesLong(server.Operation("try-batch", http.MethodPost, server.YearPath+"/batches/trial",
+		"What an act on many sheets would do; nothing is changed"))
+	do := server.TakesLong(server.Operation("do-batch", http.MethodPost, server.YearPath+"/batches",
+		"An act on many sheets, each by itself; those that it cannot be done with stay as they are and are named"))
 	try.MaxBodyBytes, do.MaxBodyBytes = maxManyBody, maxManyBody
 	server.SignedIn(s, api, try, func(ctx context.Context, by int64, in *batchIn) (*outcomeOut, error) {
 		outcomes, err := s.cases.Caseload.TryBatch(ctx, by, in.School, in.Year, newBatch(&in.Body))
@@ -125,14 +133,16 @@ func (s *Routes) batchRoutes(api huma.API) {
 		Student string `query:"student" maxLength:"100"`
 	}
 	type batchesOut struct{ Body []BatchView }
-	server.SignedIn(s, api, server.Operation("list-batches", http.MethodGet, server.YearPath+"/batches", "The acts on many sheets at once, or those that concern a student, the latest first, at most 100 at once"),
+	server.SignedIn(s, api, server.Operation("list-batches", http.MethodGet, server.YearPath+"/batches",
+		"The acts on many sheets at once, or those that concern a student, the latest first, at most 100 at once"),
 		func(ctx context.Context, by int64, in *batchesIn) (*batchesOut, error) {
 			list, err := s.cases.Caseload.Batches(ctx, by, in.School, in.Year, in.Student, in.Skip)
 			out := &batchesOut{Body: []BatchView{}}
 			for i := range list {
 				b := &list[i]
 				d := b.Detail.V
-				out.Body = append(out.Body, BatchView{ID: b.ID, Kind: b.Kind, Course: d["course"], Instead: d["instead"], Name: d["name"], Message: d["message"], Reason: b.Reason, By: b.By,
+				out.Body = append(out.Body, BatchView{ID: b.ID, Kind: b.Kind, Course: d["course"], Instead: d["instead"],
+					Name: d["name"], Message: d["message"], Reason: b.Reason, By: b.By,
 					At: b.At, Sheets: b.Sheets, Back: b.Back, BackBy: b.BackBy, BackAt: b.BackAt, MayTakeBack: b.MayTakeBack})
 			}
 			return out, err
@@ -145,7 +155,8 @@ func (s *Routes) batchRoutes(api huma.API) {
 			Reason  string `json:"reason" maxLength:"1000"`
 		}
 	}
-	server.SignedIn(s, api, server.TakesLong(server.Operation("take-back-batch", http.MethodPost, server.YearPath+"/batches/{batch}/return", "Take back what an act on many sheets did; sheets that have gone on since are named")),
+	server.SignedIn(s, api, server.TakesLong(server.Operation("take-back-batch", http.MethodPost,
+		server.YearPath+"/batches/{batch}/return", "Take back what an act on many sheets did; sheets that have gone on since are named")),
 		func(ctx context.Context, by int64, in *backIn) (*outcomeOut, error) {
 			outcomes, err := s.cases.Caseload.TakeBack(ctx, by, in.School, in.Year, in.Batch, in.Body.Student, in.Body.Reason)
 			return &outcomeOut{newOutcome(in.Batch, outcomes)}, err
@@ -155,7 +166,8 @@ func (s *Routes) batchRoutes(api huma.API) {
 		Body Choosing
 	}
 	type cohortOut struct{ Body *CohortView }
-	choose := server.Operation("choose-cohort", http.MethodPost, server.YearPath+"/cohort", "The students of whom something holds, or whom a list names")
+	choose := server.Operation("choose-cohort", http.MethodPost, server.YearPath+"/cohort",
+		"The students of whom something holds, or whom a list names")
 	choose.MaxBodyBytes = maxManyBody
 	server.SignedIn(s, api, choose, func(ctx context.Context, by int64, in *cohortIn) (*cohortOut, error) {
 		c, err := s.cases.Caseload.Cohort(ctx, by, in.School, in.Year, appcaseload.Whom(in.Body))
@@ -175,7 +187,8 @@ func (s *Routes) recordRoutes(api huma.API) {
 		}
 	}
 	type recordsOut struct{ Body *RecordsRead }
-	read := server.Operation("read-records", http.MethodPost, server.YearPath+"/records", "Read a list of records of another school, whose each is, and what cannot be read; nothing is changed")
+	read := server.Operation("read-records", http.MethodPost, server.YearPath+"/records",
+		"Read a list of records of another school, whose each is, and what cannot be read; nothing is changed")
 	read.MaxBodyBytes = maxManyBody
 	server.SignedIn(s, api, read, func(ctx context.Context, by int64, in *recordsIn) (*recordsOut, error) {
 		rows, problems, err := s.cases.Caseload.ReadRecords(ctx, by, in.School, in.Year, in.Body.Text)
@@ -186,7 +199,9 @@ func (s *Routes) recordRoutes(api huma.API) {
 		for i := range rows {
 			r := &rows[i]
 			e := &r.Entry
-			row := RecordRead{Line: r.Line, Named: r.Named, People: Members(r.People), Record: RecordText{e.Course, e.Title, e.Subject, e.SchoolYear, e.Term, e.Credits, e.Mark, e.Outcome}, Bad: r.Bad}
+			row := RecordRead{Line: r.Line, Named: r.Named, People: Members(r.People),
+				Record: RecordText{Course: e.Course, Title: e.Title, Subject: e.Subject, SchoolYear: e.SchoolYear, Term: e.Term,
+					Credits: e.Credits, Mark: e.Mark, Outcome: e.Outcome}, Bad: r.Bad}
 			if r.Student != nil {
 				row.Student = &Members([]people.Member{*r.Student})[0]
 			}
@@ -199,7 +214,7 @@ func (s *Routes) recordRoutes(api huma.API) {
 func newCohort(c *appcaseload.Cohort) *CohortView {
 	v := &CohortView{Students: Members(c.Students), Unknown: c.Unknown, Lines: []RosterLine{}}
 	for _, l := range c.Lines {
-		v.Lines = append(v.Lines, RosterLine{l.Number, l.Text, l.Twice, Members(l.People)})
+		v.Lines = append(v.Lines, RosterLine{Line: l.Number, Text: l.Text, Twice: l.Twice, People: Members(l.People)})
 	}
 	return v
 }
@@ -207,13 +222,14 @@ func newCohort(c *appcaseload.Cohort) *CohortView {
 func Members(list []people.Member) []Member {
 	out := []Member{}
 	for _, m := range list {
-		out = append(out, Member{m.Student, m.GivenName, m.FamilyName, m.Grade, m.Version})
+		out = append(out, Member{ID: m.Student, Given: m.GivenName, Family: m.FamilyName, Grade: m.Grade, Version: m.Version})
 	}
 	return out
 }
 
 func newBatch(b *Batching) appcaseload.Batch {
-	out := appcaseload.Batch{Kind: b.Kind, Course: b.Course, Instead: b.Instead, Name: b.Name, Fixed: b.Fixed, Message: b.Message, Reason: b.Reason, ID: b.Batch}
+	out := appcaseload.Batch{Kind: b.Kind, Course: b.Course, Instead: b.Instead, Name: b.Name, Fixed: b.Fixed,
+		Message: b.Message, Reason: b.Reason, ID: b.Batch}
 	if b.Record != nil {
 		out.Record = enteringOf(b.Record)
 	}
@@ -227,13 +243,15 @@ func newBatch(b *Batching) appcaseload.Batch {
 }
 
 func enteringOf(r *Entering) appsheet.Entry {
-	return appsheet.Entry{Replaces: r.Record, Course: r.Course, Title: r.Title, Subject: r.Subject, SchoolYear: r.SchoolYear, Term: r.Term, Credits: r.Credits, Mark: r.Mark, Outcome: r.Outcome}
+	return appsheet.Entry{Replaces: r.Record, Course: r.Course, Title: r.Title, Subject: r.Subject,
+		SchoolYear: r.SchoolYear, Term: r.Term, Credits: r.Credits, Mark: r.Mark, Outcome: r.Outcome}
 }
 
 func newOutcome(id int64, list []appcaseload.Outcome) *BatchOutcome {
 	v := &BatchOutcome{Batch: id, Sheets: []SheetOutcome{}}
 	for _, o := range list {
-		v.Sheets = append(v.Sheets, SheetOutcome{o.Student, o.GivenName, o.FamilyName, o.Grade, string(o.Code), o.Version, append([]string{}, o.Came...), append([]string{}, o.Gone...)})
+		v.Sheets = append(v.Sheets, SheetOutcome{Student: o.Student, Given: o.GivenName, Family: o.FamilyName,
+			Grade: o.Grade, Code: string(o.Code), Version: o.Version, Came: append([]string{}, o.Came...), Gone: append([]string{}, o.Gone...)})
 	}
 	return v
 }
@@ -241,7 +259,8 @@ func newOutcome(id int64, list []appcaseload.Outcome) *BatchOutcome {
 // newCaseload shows a caseload.
 func newCaseload(c *appcaseload.Caseload, now time.Time) *CaseloadView {
 	v := &CaseloadView{School: c.Year.School, Year: c.Year.Start, Name: c.Reader, Mine: c.Mine, Students: make([]CaseRow, 0, len(c.Lines)),
-		Counts: CaseCounts{c.Counts.All, c.Counts.Waiting, c.Counts.Ready, []CaseCount{}, []CaseCount{}, []CaseCount{}, []CaseCount{}, []CaseCount{}}}
+		Counts: CaseCounts{All: c.Counts.All, Waiting: c.Counts.Waiting, Ready: c.Counts.Ready, Stages: []CaseCount{},
+			Reasons: []CaseCount{}, Grades: []CaseCount{}, Programs: []CaseCount{}, Counselors: []CaseCount{}}}
 	n := &v.Counts
 	for _, stage := range caseload.Stages() {
 		n.Stages = append(n.Stages, CaseCount{ID: string(stage), Students: c.Counts.Stages[stage]})
@@ -273,7 +292,8 @@ func newCaseload(c *appcaseload.Caseload, now time.Time) *CaseloadView {
 }
 
 func newCaseRow(c *appcaseload.Caseload, l *appcaseload.CaseLine, now time.Time) CaseRow {
-	row := CaseRow{ID: l.Student, Given: l.GivenName, Family: l.FamilyName, Grade: l.Grade, Stage: string(l.Stage), Version: l.Version, Clear: websheet.NewAct(l.Clear),
+	row := CaseRow{ID: l.Student, Given: l.GivenName, Family: l.FamilyName, Grade: l.Grade, Stage: string(l.Stage),
+		Version: l.Version, Clear: websheet.NewAct(l.Clear),
 		Reminded: l.RemindedAt, Waits: []CaseWait{}}
 	if !c.Mine {
 		row.Counselor = l.CounselorName
@@ -300,7 +320,8 @@ func newFile(f *people.File) *FileView {
 	k := f.Desk.Known
 	for i := range k.Records {
 		r := &k.Records[i]
-		row := RecordView{ID: k.RecordIDs[i], Course: r.Code, Title: r.Title, Subjects: append([]string{}, r.Subjects...), SchoolYear: policy.YearLabel(r.Year), Term: r.Term,
+		row := RecordView{ID: k.RecordIDs[i], Course: r.Code, Title: r.Title, Subjects: append([]string{}, r.Subjects...),
+			SchoolYear: policy.YearLabel(r.Year), Term: r.Term,
 			Credits: r.Credits, Outcome: string(r.Outcome), Entered: k.Entered[i]}
 		if course, ok := f.Desk.Year.Index(r.Code); ok {
 			row.Title, row.Subjects = f.Desk.Year.Courses[course].Title, f.Desk.Year.Courses[course].Subjects
@@ -313,7 +334,8 @@ func newFile(f *people.File) *FileView {
 	slices.SortStableFunc(v.Records, func(a, b RecordView) int { return cmp.Compare(a.SchoolYear, b.SchoolYear) })
 	for i := range k.Signals {
 		x := &k.Signals[i]
-		row := SignalView{Kind: string(x.Kind), Course: x.Code, Name: x.Name, By: k.Said[i], Note: x.Note, Fixed: x.Kind == sheet.Assignment && x.Value == credit.One}
+		row := SignalView{Kind: string(x.Kind), Course: x.Code, Name: x.Name, By: k.Said[i], Note: x.Note,
+			Fixed: x.Kind == sheet.Assignment && x.Value == credit.One}
 		if x.Kind == sheet.ScoreOnFile {
 			row.Value = &x.Value
 		}

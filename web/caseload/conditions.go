@@ -44,7 +44,8 @@ func (s *Routes) conditionRoutes(api huma.API) {
 		}
 	}
 	type readOut struct{ Body *ReadingView }
-	server.SignedIn(s, api, server.Operation("read-condition", http.MethodPost, server.YearPath+"/conditions", "What a condition asks for, as it is read, or what is wrong with it"),
+	server.SignedIn(s, api, server.Operation("read-condition", http.MethodPost, server.YearPath+"/conditions",
+		"What a condition asks for, as it is read, or what is wrong with it"),
 		func(ctx context.Context, by int64, in *readIn) (*readOut, error) {
 			r, err := s.cases.Caseload.Read(ctx, by, in.School, in.Year, in.Body.Text)
 			if err != nil {
@@ -54,7 +55,8 @@ func (s *Routes) conditionRoutes(api huma.API) {
 			switch {
 			case r.Syntax != nil:
 				at := min(r.Syntax.Offset, len(in.Body.Text))
-				v.Fault = &ConditionFault{utf8.RuneCountInString(in.Body.Text[:at]) + 1, string(r.Syntax.Fault), r.Syntax.Name, r.Syntax.Found}
+				v.Fault = &ConditionFault{At: utf8.RuneCountInString(in.Body.Text[:at]) + 1, Kind: string(r.Syntax.Fault),
+					Name: r.Syntax.Name, Found: r.Syntax.Found}
 			case r.Mark != "":
 				v.Fault = &ConditionFault{At: 1, Kind: "noMark", Name: r.Mark}
 			default:

@@ -18,8 +18,8 @@ type CaseloadView struct {
 	Counts   CaseCounts `json:"counts"`
 }
 
-// CaseCounts are how many students a choice of each kind would list, beside what is chosen of the other kinds; choosing a stage drops the reason and the
-// text, and choosing a reason drops the stage.
+// CaseCounts are how many students a choice of each kind would list, beside what is chosen of the other
+// kinds; choosing a stage drops the reason and the text, and choosing a reason drops the stage.
 type CaseCounts struct {
 	All        int         `json:"all"`
 	Waiting    int         `json:"waiting" doc:"Of the whole caseload, whatever is chosen: they wait for the school"`

@@ -58,7 +58,8 @@ func (s *Routes) remarkRoutes(api huma.API) {
 		}
 		return &remarksOut{v}, nil
 	}
-	server.SignedIn(s, api, server.Operation("get-remarks", http.MethodGet, server.StudentPath+"/remarks", "What was asked and said about a sheet"),
+	server.SignedIn(s, api, server.Operation("get-remarks", http.MethodGet, server.StudentPath+"/remarks",
+		"What was asked and said about a sheet"),
 		func(ctx context.Context, by int64, in *server.OnSheet) (*remarksOut, error) {
 			return list(ctx, by, in.Place())
 		})
@@ -66,10 +67,12 @@ func (s *Routes) remarkRoutes(api huma.API) {
 		server.OnSheet
 		Body Remarking
 	}
-	server.SignedIn(s, api, server.Operation("make-remark", http.MethodPost, server.StudentPath+"/remarks", "Ask or say something about a sheet, or one course or rule of it"),
+	server.SignedIn(s, api, server.Operation("make-remark", http.MethodPost, server.StudentPath+"/remarks",
+		"Ask or say something about a sheet, or one course or rule of it"),
 		func(ctx context.Context, by int64, in *remarkIn) (*remarksOut, error) {
 			b := &in.Body
-			if _, err := s.cases.Caseload.Remark(ctx, by, in.Place(), appcaseload.RemarkRow{Kind: b.Kind, Course: b.Course, Rule: b.Rule, Text: b.Text}); err != nil {
+			if _, err := s.cases.Caseload.Remark(ctx, by, in.Place(),
+				appcaseload.RemarkRow{Kind: b.Kind, Course: b.Course, Rule: b.Rule, Text: b.Text}); err != nil {
 				return nil, err
 			}
 			return list(ctx, by, in.Place())
@@ -81,7 +84,8 @@ func (s *Routes) remarkRoutes(api huma.API) {
 			Answer string `json:"answer" maxLength:"1000"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("answer-remark", http.MethodPost, server.StudentPath+"/remarks/{id}/answer", "Answer what a family asked or said, once"),
+	server.SignedIn(s, api, server.Operation("answer-remark", http.MethodPost, server.StudentPath+"/remarks/{id}/answer",
+		"Answer what a family asked or said, once"),
 		func(ctx context.Context, by int64, in *answerIn) (*remarksOut, error) {
 			if _, err := s.cases.Caseload.AnswerRemark(ctx, by, in.Place(), in.ID, in.Body.Answer); err != nil {
 				return nil, err

@@ -79,7 +79,8 @@ type Recommending struct {
 func (s *Routes) teacherRoutes(api huma.API) {
 	type classesOut struct{ Body *ClassesView }
 	type classOut struct{ Body *ClassView }
-	server.SignedIn(s, api, server.Operation("get-classes", http.MethodGet, server.YearPath+"/classes", "The classes that the reader teaches now"),
+	server.SignedIn(s, api, server.Operation("get-classes", http.MethodGet, server.YearPath+"/classes",
+		"The classes that the reader teaches now"),
 		func(ctx context.Context, by int64, in *server.InYear) (*classesOut, error) {
 			y, list, err := s.cases.Caseload.Classes(ctx, by, in.School, in.Year)
 			if err != nil {
@@ -87,7 +88,8 @@ func (s *Routes) teacherRoutes(api huma.API) {
 			}
 			v := &ClassesView{Classes: []ClassHead{}}
 			for _, c := range list {
-				v.Classes = append(v.Classes, ClassHead{c.Course, titleOf(y, c.Course, server.RequestOf(ctx).Reads), c.Pupils, c.Words})
+				v.Classes = append(v.Classes, ClassHead{Course: c.Course, Title: titleOf(y, c.Course, server.RequestOf(ctx).Reads),
+					Pupils: c.Pupils, Words: c.Words})
 			}
 			return &classesOut{v}, nil
 		})
@@ -96,7 +98,8 @@ func (s *Routes) teacherRoutes(api huma.API) {
 		Class string `path:"class" maxLength:"100"`
 		Also  string `query:"also" maxLength:"100" doc:"A course of the subject that is wanted as a column too"`
 	}
-	server.SignedIn(s, api, server.Operation("get-class", http.MethodGet, server.YearPath+"/classes/{class}", "A course that the reader teaches now, with those whom they teach it"),
+	server.SignedIn(s, api, server.Operation("get-class", http.MethodGet, server.YearPath+"/classes/{class}",
+		"A course that the reader teaches now, with those whom they teach it"),
 		func(ctx context.Context, by int64, in *classIn) (*classOut, error) {
 			c, err := s.cases.Caseload.Class(ctx, by, in.School, in.Year, in.Class, in.Also)
 			if err != nil {
@@ -109,7 +112,8 @@ func (s *Routes) teacherRoutes(api huma.API) {
 		Class string `path:"class" maxLength:"100"`
 		Body  Recommending
 	}
-	server.SignedIn(s, api, server.Operation("recommend", http.MethodPost, server.YearPath+"/classes/{class}/recommendations", "Recommend what comes next to students of a class, or take the word back"),
+	server.SignedIn(s, api, server.Operation("recommend", http.MethodPost,
+		server.YearPath+"/classes/{class}/recommendations", "Recommend what comes next to students of a class, or take the word back"),
 		func(ctx context.Context, by int64, in *recommendIn) (*classOut, error) {
 			c, err := s.cases.Caseload.Recommend(ctx, by, in.School, in.Year, in.Class, appcaseload.Recommending(in.Body))
 			if err != nil {
@@ -129,7 +133,8 @@ func titleOf(y *schoolyear.SchoolYear, code, language string) string {
 
 func newClass(c *appcaseload.Class, language string) *ClassView {
 	y := c.Year
-	v := &ClassView{Course: c.Course, Title: titleOf(y, c.Course, language), Columns: []ClassColumn{}, Others: []ClassColumn{}, Pupils: []Pupil{}}
+	v := &ClassView{Course: c.Course, Title: titleOf(y, c.Course, language), Columns: []ClassColumn{},
+		Others: []ClassColumn{}, Pupils: []Pupil{}}
 	for _, course := range c.Columns {
 		v.Columns = append(v.Columns, newColumn(c, course, language))
 	}
@@ -138,7 +143,8 @@ func newClass(c *appcaseload.Class, language string) *ClassView {
 	}
 	for i := range c.Pupils {
 		p := &c.Pupils[i]
-		out := Pupil{Student: p.Known.ID, Given: p.GivenName, Family: p.FamilyName, Grade: p.Known.Grade, Mark: p.Mark, Asks: []string{}, HandedIn: p.HandedIn, Reason: p.Reason, Cells: []PupilCell{}, May: websheet.NewAct(p.May)}
+		out := Pupil{Student: p.Known.ID, Given: p.GivenName, Family: p.FamilyName, Grade: p.Known.Grade, Mark: p.Mark,
+			Asks: []string{}, HandedIn: p.HandedIn, Reason: p.Reason, Cells: []PupilCell{}, May: websheet.NewAct(p.May)}
 		for _, course := range p.Asks {
 			out.Asks = append(out.Asks, titleOf(y, y.Codes[course], language))
 		}
@@ -155,7 +161,7 @@ func newClass(c *appcaseload.Class, language string) *ClassView {
 
 func newColumn(c *appcaseload.Class, course int32, language string) ClassColumn {
 	x := &c.Year.Courses[course]
-	return ClassColumn{x.Code, x.TextIn(language).Title, x.Code == c.Course, x.ByWord()}
+	return ClassColumn{Course: x.Code, Title: x.TextIn(language).Title, Again: x.Code == c.Course, ByWord: x.ByWord()}
 }
 
 func newCell(y *catalog.Year, p *appcaseload.Taught, course int32) (cell PupilCell) {

@@ -44,7 +44,8 @@ type Taking struct {
 // tryoutRoutes are those of who leads a course.
 func (s *Routes) tryoutRoutes(api huma.API) {
 	type listOut struct{ Body []TryoutView }
-	server.SignedIn(s, api, server.Operation("list-tryouts", http.MethodGet, server.YearPath+"/tryouts", "The courses into which the reader takes students, each with who asks for it"),
+	server.SignedIn(s, api, server.Operation("list-tryouts", http.MethodGet, server.YearPath+"/tryouts",
+		"The courses into which the reader takes students, each with who asks for it"),
 		func(ctx context.Context, by int64, in *server.InYear) (*listOut, error) {
 			list, err := s.cases.Caseload.Tryouts(ctx, by, in.School, in.Year)
 			if err != nil {
@@ -62,9 +63,11 @@ func (s *Routes) tryoutRoutes(api huma.API) {
 		Body   Taking
 	}
 	type takeOut struct{ Body TryoutView }
-	server.SignedIn(s, api, server.Operation("take-students", http.MethodPost, server.YearPath+"/tryouts/{course}/answers", "Take students into a course that the reader leads, turn them down, or take that back"),
+	server.SignedIn(s, api, server.Operation("take-students", http.MethodPost,
+		server.YearPath+"/tryouts/{course}/answers", "Take students into a course that the reader leads, turn them down, or take that back"),
 		func(ctx context.Context, by int64, in *takeIn) (*takeOut, error) {
-			t, err := s.cases.Caseload.Take(ctx, by, in.School, in.Year, in.Course, appcaseload.Taking{Students: in.Body.Students, Answer: appcaseload.TryoutAnswer(in.Body.Answer), Note: in.Body.Note})
+			t, err := s.cases.Caseload.Take(ctx, by, in.School, in.Year, in.Course,
+				appcaseload.Taking{Students: in.Body.Students, Answer: appcaseload.TryoutAnswer(in.Body.Answer), Note: in.Body.Note})
 			if err != nil {
 				return nil, err
 			}
@@ -78,7 +81,8 @@ func (s *Routes) tryoutRoutes(api huma.API) {
 		}
 	}
 	type namedOut struct{ Body *CohortView }
-	named := server.Operation("name-students", http.MethodPost, server.YearPath+"/tryouts/{course}/named", "The students whom a list names, for a course that the reader leads")
+	named := server.Operation("name-students", http.MethodPost, server.YearPath+"/tryouts/{course}/named",
+		"The students whom a list names, for a course that the reader leads")
 	named.MaxBodyBytes = maxManyBody
 	server.SignedIn(s, api, named, func(ctx context.Context, by int64, in *namedIn) (*namedOut, error) {
 		c, err := s.cases.Caseload.Named(ctx, by, in.School, in.Year, in.Course, in.Body.Roster)
@@ -96,7 +100,8 @@ func (s *Routes) tryoutRoutes(api huma.API) {
 			Reason string `json:"reason" maxLength:"1000"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("set-lead", http.MethodPost, server.YearPath+"/people/{person}/leads", "Let a person of the staff lead a course, or take that back, with a reason"),
+	server.SignedIn(s, api, server.Operation("set-lead", http.MethodPost, server.YearPath+"/people/{person}/leads",
+		"Let a person of the staff lead a course, or take that back, with a reason"),
 		func(ctx context.Context, by int64, in *leadIn) (*struct{}, error) {
 			return &struct{}{}, s.cases.Caseload.SetLead(ctx, by, in.School, in.Year, in.Person, in.Body.Course, in.Body.Give, in.Body.Reason)
 		})
@@ -104,7 +109,8 @@ func (s *Routes) tryoutRoutes(api huma.API) {
 
 func newTryout(t *appcaseload.Tryout, language string) TryoutView {
 	y := t.Year
-	v := TryoutView{Course: y.Codes[t.Course], Title: titleOf(y, y.Codes[t.Course], language), Turns: len(t.Auditions) > 0, Pupils: []TryingView{}}
+	v := TryoutView{Course: y.Codes[t.Course], Title: titleOf(y, y.Codes[t.Course], language),
+		Turns: len(t.Auditions) > 0, Pupils: []TryingView{}}
 	for _, i := range t.Auditions {
 		if e := &y.Errands[i]; v.Due == "" {
 			v.Due, v.Place = e.Due, e.Place
@@ -112,7 +118,8 @@ func newTryout(t *appcaseload.Tryout, language string) TryoutView {
 	}
 	for i := range t.Pupils {
 		p := &t.Pupils[i]
-		v.Pupils = append(v.Pupils, TryingView{p.Student, p.GivenName, p.FamilyName, p.Grade, string(p.Asks), string(p.Answer), p.By, p.Note, websheet.NewAct(p.May)})
+		v.Pupils = append(v.Pupils, TryingView{Student: p.Student, Given: p.GivenName, Family: p.FamilyName, Grade: p.Grade,
+			Asks: string(p.Asks), Answer: string(p.Answer), By: p.By, Note: p.Note, May: websheet.NewAct(p.May)})
 	}
 	return v
 }

@@ -1,4 +1,5 @@
-// Package catalog serves catalogs, rules and request periods over HTTP: contract types, routes and how one becomes the other.
+// Package catalog serves catalogs, rules and request periods over HTTP: contract types, routes and how one
+// becomes the other.
 package catalog
 
 import (

@@ -16,7 +16,8 @@ func (s *Routes) catalogRoutes(api huma.API) {
 		server.InYear
 		Language string `query:"language" maxLength:"35" doc:"BCP 47: in which texts are wanted, where the school has them in it"`
 	}
-	server.SignedIn(s, api, server.Operation("get-catalog", http.MethodGet, server.YearPath+"/catalog", "The catalog, rules and requirements of a school year"),
+	server.SignedIn(s, api, server.Operation("get-catalog", http.MethodGet, server.YearPath+"/catalog",
+		"The catalog, rules and requirements of a school year"),
 		func(ctx context.Context, by int64, in *catalogIn) (*catalogOut, error) {
 			y, err := s.cases.Catalog.Catalog(ctx, by, in.School, in.Year)
 			if err != nil {

@@ -10,9 +10,12 @@ import (
 // newCatalog shows a school year, its texts in a language as far as the school has them in it.
 func newCatalog(y *schoolyear.SchoolYear, language string, teachers map[string][]string) *Catalog {
 	set := &y.Policy.Settings
-	c := &Catalog{School: y.School, Name: y.Name, Year: y.Start, Label: y.Year.Policy.SchoolYear, Version: websheet.VersionOf(y), Periods: y.Capacity, Terms: y.Terms,
-		Courses: []Course{}, Rules: []Rule{}, Audits: []AuditHead{}, Language: set.Language, Languages: set.Languages, Zone: set.TimeZone, Currency: set.Currency,
-		Exchange: !set.NoExchange, Contacts: []Contact{}, Stages: []Stage{}, Welcome: []WelcomeWords{}, Commitments: []CommitmentText{}, Errands: []ErrandText{}}
+	c := &Catalog{School: y.School, Name: y.Name, Year: y.Start, Label: y.Year.Policy.SchoolYear,
+		Version: websheet.VersionOf(y), Periods: y.Capacity, Terms: y.Terms,
+		Courses: []Course{}, Rules: []Rule{}, Audits: []AuditHead{}, Language: set.Language, Languages: set.Languages,
+		Zone: set.TimeZone, Currency: set.Currency,
+		Exchange: !set.NoExchange, Contacts: []Contact{}, Stages: []Stage{}, Welcome: []WelcomeWords{},
+		Commitments: []CommitmentText{}, Errands: []ErrandText{}}
 	if set.One.Own != "" {
 		c.Unit = &Unit{set.One.In(language), set.Many.In(language)}
 	}
@@ -21,7 +24,8 @@ func newCatalog(y *schoolyear.SchoolYear, language string, teachers map[string][
 	}
 	for i := range y.Rules {
 		r := &y.Rules[i]
-		rule := Rule{ID: r.ID, Label: policy.Text{Own: r.Label, By: r.Labels}.In(language), On: string(r.On), Measure: string(r.Measure), Stance: string(r.Stance), Courses: []string{}}
+		rule := Rule{ID: r.ID, Label: policy.Text{Own: r.Label, By: r.Labels}.In(language), On: string(r.On),
+			Measure: string(r.Measure), Stance: string(r.Stance), Courses: []string{}}
 		for k := range y.Courses {
 			if r.Count.Has(int32(k)) {
 				rule.Courses = append(rule.Courses, y.Courses[k].Code)
@@ -55,15 +59,18 @@ func newCatalog(y *schoolyear.SchoolYear, language string, teachers map[string][
 	}
 	for i := range y.Errands {
 		e := &y.Errands[i]
-		c.Errands = append(c.Errands, ErrandText{e.Kind, e.Title, e.Due, e.Place, e.Note, websheet.Codes(y.Year, e.Becomes)})
+		c.Errands = append(c.Errands, ErrandText{Kind: e.Kind, Title: e.Title, Due: e.Due, Place: e.Place, Note: e.Note,
+			Becomes: websheet.Codes(y.Year, e.Becomes)})
 	}
 	return c
 }
 
 func newCourse(c *catalog.Compiled, language string, teachers []string) Course {
 	text := c.TextIn(language)
-	out := Course{Code: c.Code, Title: text.Title, Subject: c.Subjects[0], Subjects: c.Subjects, Grades: c.Grades, Credits: c.Credits, Load: c.Load,
-		VariantOf: c.VariantOf, LeadsTo: c.LeadsTo, Tags: c.Tags, Fee: c.Fee, Description: text.Description, Note: text.Note, Links: c.Course.Links,
+	out := Course{Code: c.Code, Title: text.Title, Subject: c.Subjects[0], Subjects: c.Subjects, Grades: c.Grades,
+		Credits: c.Credits, Load: c.Load,
+		VariantOf: c.VariantOf, LeadsTo: c.LeadsTo, Tags: c.Tags, Fee: c.Fee, Description: text.Description, Note: text.Note,
+		Links:  c.Course.Links,
 		Summer: c.Summer, Words: c.Synonyms, Teachers: teachers}
 	if out.Grades == nil {
 		out.Grades = []int{}

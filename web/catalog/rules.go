@@ -109,7 +109,8 @@ type WindowRow struct {
 // rulesRoutes are those of what a school changes of its rules and courses here.
 func (s *Routes) rulesRoutes(api huma.API) {
 	type rulesOut struct{ Body *RulesView }
-	server.SignedIn(s, api, server.Operation("get-rules", http.MethodGet, server.YearPath+"/rules", "What the rules and courses of a school year are read from"),
+	server.SignedIn(s, api, server.Operation("get-rules", http.MethodGet, server.YearPath+"/rules",
+		"What the rules and courses of a school year are read from"),
 		func(ctx context.Context, by int64, in *server.InYear) (*rulesOut, error) {
 			y, source, err := s.cases.Catalog.Source(ctx, by, in.School, in.Year)
 			if err != nil {
@@ -133,8 +134,10 @@ func (s *Routes) rulesRoutes(api huma.API) {
 		}
 		return &effectOut{newRevisionView(e)}, nil
 	}
-	try := server.TakesLong(server.Operation("try-revision", http.MethodPost, server.YearPath+"/rules/trial", "What other rules or courses would do to the real sheets; nothing is changed"))
-	do := server.TakesLong(server.Operation("revise", http.MethodPost, server.YearPath+"/rules", "Put other rules or courses in force, with a reason"))
+	try := server.TakesLong(server.Operation("try-revision", http.MethodPost, server.YearPath+"/rules/trial",
+		"What other rules or courses would do to the real sheets; nothing is changed"))
+	do := server.TakesLong(server.Operation("revise", http.MethodPost, server.YearPath+"/rules",
+		"Put other rules or courses in force, with a reason"))
 	try.MaxBodyBytes, do.MaxBodyBytes = 2<<20, 2<<20
 	server.SignedIn(s, api, try, func(ctx context.Context, by int64, in *reviseIn) (*effectOut, error) {
 		return answered(s.cases.Catalog.TryRevision(ctx, by, in.School, in.Year, newRevision(&in.Body)))
@@ -143,13 +146,15 @@ func (s *Routes) rulesRoutes(api huma.API) {
 		return answered(s.cases.Catalog.Revise(ctx, by, in.School, in.Year, newRevision(&in.Body)))
 	})
 	type windowsOut struct{ Body []WindowRow }
-	server.SignedIn(s, api, server.Operation("list-windows", http.MethodGet, server.YearPath+"/windows", "When sheets are open: for all, by grade, by student"),
+	server.SignedIn(s, api, server.Operation("list-windows", http.MethodGet, server.YearPath+"/windows",
+		"When sheets are open: for all, by grade, by student"),
 		func(ctx context.Context, by int64, in *server.InYear) (*windowsOut, error) {
 			y, list, err := s.cases.Catalog.Windows(ctx, by, in.School, in.Year)
 			out := &windowsOut{Body: []WindowRow{}}
 			for i := range list {
 				l := appcatalog.LocalOf(y, &list[i])
-				out.Body = append(out.Body, WindowRow{string(l.Round), l.Grade, l.Student, list[i].Name, l.Opens, l.Families, l.Counselors})
+				out.Body = append(out.Body, WindowRow{Round: string(l.Round), Grade: l.Grade, Student: l.Student,
+					Name: list[i].Name, Opens: l.Opens, Families: l.Families, Counselors: l.Counselors})
 			}
 			return out, err
 		})
@@ -160,7 +165,9 @@ func (s *Routes) rulesRoutes(api huma.API) {
 	server.SignedIn(s, api, server.Operation("put-window", http.MethodPut, server.YearPath+"/windows", "Set when sheets are open"),
 		func(ctx context.Context, by int64, in *windowIn) (*struct{}, error) {
 			b := &in.Body
-			return &struct{}{}, s.cases.Catalog.PutWindow(ctx, by, in.School, in.Year, appcatalog.Local{Round: appcatalog.Round(b.Round), Grade: b.Grade, Student: b.Student, Opens: b.Opens, Families: b.Families, Counselors: b.Counselors})
+			return &struct{}{}, s.cases.Catalog.PutWindow(ctx, by, in.School, in.Year,
+				appcatalog.Local{Round: appcatalog.Round(b.Round), Grade: b.Grade, Student: b.Student, Opens: b.Opens,
+					Families: b.Families, Counselors: b.Counselors})
 		})
 	type noWindowIn struct {
 		server.InYear
@@ -168,12 +175,15 @@ func (s *Routes) rulesRoutes(api huma.API) {
 		Grade   int    `query:"grade" minimum:"-1" maximum:"20"`
 		Student string `query:"student" maxLength:"100"`
 	}
-	server.SignedIn(s, api, server.Operation("drop-window", http.MethodDelete, server.YearPath+"/windows", "Take a window away; the one of the grade, or of all, then holds"),
+	server.SignedIn(s, api, server.Operation("drop-window", http.MethodDelete, server.YearPath+"/windows",
+		"Take a window away; the one of the grade, or of all, then holds"),
 		func(ctx context.Context, by int64, in *noWindowIn) (*struct{}, error) {
-			return &struct{}{}, s.cases.Catalog.DropWindow(ctx, by, in.School, in.Year, appcatalog.Window{Round: appcatalog.Round(in.Round), Grade: in.Grade, Student: in.Student})
+			return &struct{}{}, s.cases.Catalog.DropWindow(ctx, by, in.School, in.Year,
+				appcatalog.Window{Round: appcatalog.Round(in.Round), Grade: in.Grade, Student: in.Student})
 		})
 	type versionsOut struct{ Body []VersionView }
-	server.SignedIn(s, api, server.Operation("list-rules", http.MethodGet, server.YearPath+"/rules/versions", "The versions of the rules and courses, the latest first"),
+	server.SignedIn(s, api, server.Operation("list-rules", http.MethodGet, server.YearPath+"/rules/versions",
+		"The versions of the rules and courses, the latest first"),
 		func(ctx context.Context, by int64, in *server.InYear) (*versionsOut, error) {
 			list, err := s.cases.Catalog.Versions(ctx, by, in.School, in.Year)
 			out := &versionsOut{Body: []VersionView{}}
@@ -191,7 +201,8 @@ func (s *Routes) rulesRoutes(api huma.API) {
 			Text string `json:"text"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("get-rules-version", http.MethodGet, server.YearPath+"/rules/versions/{version}", "policy.json as it was in a version"),
+	server.SignedIn(s, api, server.Operation("get-rules-version", http.MethodGet,
+		server.YearPath+"/rules/versions/{version}", "policy.json as it was in a version"),
 		func(ctx context.Context, by int64, in *versionIn) (out *textOut, err error) {
 			out = &textOut{}
 			out.Body.Text, err = s.cases.Catalog.RulesOf(ctx, by, in.School, in.Year, in.Version)
@@ -223,7 +234,8 @@ func newRevision(r *Revising) appcatalog.Revision {
 }
 
 func newRevisionView(e *appcatalog.RevisionEffect) *RevisionView {
-	v := &RevisionView{Problems: webimports.TaskProblems(e.Problems), Sheets: e.Sheets, Rules: []RuleStanding{}, Lapsed: webcaseload.Members(e.Lapsed), Mended: webcaseload.Members(e.Mended), Gone: []GoneCourse{}, Removed: []RemovedPart{}}
+	v := &RevisionView{Problems: webimports.TaskProblems(e.Problems), Sheets: e.Sheets, Rules: []RuleStanding{},
+		Lapsed: webcaseload.Members(e.Lapsed), Mended: webcaseload.Members(e.Mended), Gone: []GoneCourse{}, Removed: []RemovedPart{}}
 	for _, r := range e.Rules {
 		out := RuleStanding{ID: r.ID, Label: r.Label}
 		if r.Was != nil {

@@ -1,5 +1,5 @@
-// Package contracttest holds what a server answers against the contract: every answer of a test run has a status, a media type and a body that
-// the contract has.
+// Package contracttest holds what a server answers against the contract: every answer of a test run has a
+// status, a media type and a body that the contract has.
 //
 //	server := httptest.NewServer(contracttest.Hold(web.New(…)))
 //	func TestMain(m *testing.M) { testdb.Main(contracttest.Run{M: m}) }
@@ -110,7 +110,8 @@ var contract = sync.OnceValues(func() (*huma.OpenAPI, []route) {
 	var routes []route
 	for path, item := range doc.Paths {
 		like := regexp.MustCompile("^" + regexp.MustCompile(`\\\{\w+\\\}`).ReplaceAllString(regexp.QuoteMeta(path), "[^/]+") + "$")
-		routes = append(routes, route{path, like, map[string]*huma.Operation{"GET": item.Get, "POST": item.Post, "PUT": item.Put, "DELETE": item.Delete, "PATCH": item.Patch}})
+		routes = append(routes, route{path, like, map[string]*huma.Operation{"GET": item.Get, "POST": item.Post,
+			"PUT": item.Put, "DELETE": item.Delete, "PATCH": item.Patch}})
 	}
 	slices.SortFunc(routes, func(a, b route) int { // what is fixed comes before what is named
 		if n := strings.Count(a.path, "{") - strings.Count(b.path, "{"); n != 0 {

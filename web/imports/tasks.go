@@ -102,19 +102,23 @@ type TaskProblem struct {
 
 func newTask(t *background.Task) *TaskView {
 	o := &t.Outcome
-	v := &TaskView{ID: t.ID, Kind: t.Kind, Name: t.Name, State: string(t.State), By: t.ByName, At: t.MadeAt, Step: t.Step, Done: t.Done, Total: t.Total, Stop: t.Stop, Acts: []string{}}
+	v := &TaskView{ID: t.ID, Kind: t.Kind, Name: t.Name, State: string(t.State), By: t.ByName, At: t.MadeAt, Step: t.Step,
+		Done: t.Done, Total: t.Total, Stop: t.Stop, Acts: []string{}}
 	if t.EndedAt != nil {
 		v.Ended = *t.EndedAt
 	}
 	for _, act := range t.Acts() {
 		v.Acts = append(v.Acts, string(act))
 	}
-	v.Found = TaskFound{Students: o.Students, Tally: []TaskCount{}, Confirm: o.Confirm(), Files: []TaskFile{}, Bad: o.Bad, Problems: TaskProblems(o.Problems),
-		Notices: TaskProblems(o.Notices), Kept: append([]string{}, o.Kept...), KeptAll: o.KeptAll, Left: append([]string{}, o.Left...), Why: o.Why, What: o.What}
+	v.Found = TaskFound{Students: o.Students, Tally: []TaskCount{}, Confirm: o.Confirm(), Files: []TaskFile{}, Bad: o.Bad,
+		Problems: TaskProblems(o.Problems),
+		Notices:  TaskProblems(o.Notices), Kept: append([]string{}, o.Kept...), KeptAll: o.KeptAll,
+		Left: append([]string{}, o.Left...), Why: o.Why, What: o.What}
 	if o.Tally != nil {
 		v.Found.Removed = o.Tally.Sum().Removed
 		for kind, c := range o.Tally {
-			v.Found.Tally = append(v.Found.Tally, TaskCount{background.Kinds[kind], c.Added, c.Changed, c.Removed, c.With})
+			v.Found.Tally = append(v.Found.Tally, TaskCount{Kind: background.Kinds[kind], Added: c.Added, Changed: c.Changed,
+				Removed: c.Removed, With: c.With})
 		}
 	}
 	if o.Year != 0 {
@@ -159,7 +163,8 @@ func (s *Routes) taskRoutes(api huma.API) {
 		return &taskOut{newTask(t)}, nil
 	}
 	type tasksOut struct{ Body []*TaskView }
-	server.SignedIn(s, api, server.Operation("get-tasks", http.MethodGet, server.YearPath+"/tasks", "The newest tasks of a school"), func(ctx context.Context, by int64, in *server.InYear) (*tasksOut, error) {
+	server.SignedIn(s, api, server.Operation("get-tasks", http.MethodGet, server.YearPath+"/tasks",
+		"The newest tasks of a school"), func(ctx context.Context, by int64, in *server.InYear) (*tasksOut, error) {
 		tasks, err := s.cases.Background.Tasks(ctx, by, in.School, in.Year)
 		if err != nil {
 			return nil, err
@@ -175,7 +180,9 @@ func (s *Routes) taskRoutes(api huma.API) {
 		Name    string `query:"name" minLength:"1" maxLength:"200" doc:"Of the file"`
 		RawBody []byte `contentType:"application/zip"`
 	}
-	op := s.Upload(server.Operation("start-import", http.MethodPost, server.YearPath+"/imports", "Read and check a school bundle (a zip file); nothing changes before its task is told to go on"), background.MaxUpload, server.OfficeShare,
+	op := s.Upload(server.Operation("start-import", http.MethodPost, server.YearPath+"/imports",
+		"Read and check a school bundle (a zip file); nothing changes before its task is told to go on"),
+		background.MaxUpload, server.OfficeShare,
 		func(ctx context.Context, by int64, at schoolyear.Place) error {
 			return s.cases.Background.MayManageData(ctx, by, at.School, at.Year)
 		})
@@ -186,7 +193,8 @@ func (s *Routes) taskRoutes(api huma.API) {
 		server.InYear
 		Form string `query:"form" enum:"zip,xlsx" default:"zip" doc:"A bundle in a zip file, or a workbook with a sheet for each file"`
 	}
-	server.SignedIn(s, api, server.Operation("start-export", http.MethodPost, server.YearPath+"/exports", "Write the school year as a school bundle"), func(ctx context.Context, by int64, in *exportIn) (*taskOut, error) {
+	server.SignedIn(s, api, server.Operation("start-export", http.MethodPost, server.YearPath+"/exports",
+		"Write the school year as a school bundle"), func(ctx context.Context, by int64, in *exportIn) (*taskOut, error) {
 		return out(s.cases.Background.StartExport(ctx, by, in.School, in.Year, in.Form))
 	})
 	type taskIn struct {
@@ -198,18 +206,22 @@ func (s *Routes) taskRoutes(api huma.API) {
 		Task     int64 `path:"task" minimum:"1"`
 		Removals int   `query:"removals" minimum:"0" doc:"Where much would go: how much"`
 	}
-	server.SignedIn(s, api, server.Operation("go-on-with-task", http.MethodPost, server.YearPath+"/tasks/{task}/consent", "Say yes to what a task asks, or let one that was stopped or has failed begin again"),
+	server.SignedIn(s, api, server.Operation("go-on-with-task", http.MethodPost, server.YearPath+"/tasks/{task}/consent",
+		"Say yes to what a task asks, or let one that was stopped or has failed begin again"),
 		func(ctx context.Context, by int64, in *consentIn) (*taskOut, error) {
 			return out(s.cases.Background.GoOnWithTask(ctx, by, in.School, in.Year, in.Task, in.Removals))
 		})
-	server.SignedIn(s, api, server.Operation("stop-task", http.MethodPost, server.YearPath+"/tasks/{task}/stop", "Stop a task; what it has written stays"), func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
+	server.SignedIn(s, api, server.Operation("stop-task", http.MethodPost, server.YearPath+"/tasks/{task}/stop",
+		"Stop a task; what it has written stays"), func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
 		return out(s.cases.Background.StopTask(ctx, by, in.School, in.Year, in.Task))
 	})
-	server.SignedIn(s, api, server.Operation("leave-out-bad-rows", http.MethodPost, server.YearPath+"/tasks/{task}/omission", "Read an import that was refused again, without its bad rows; it then asks as others do"),
+	server.SignedIn(s, api, server.Operation("leave-out-bad-rows", http.MethodPost,
+		server.YearPath+"/tasks/{task}/omission", "Read an import that was refused again, without its bad rows; it then asks as others do"),
 		func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
 			return out(s.cases.Background.LeaveOutBadRows(ctx, by, in.School, in.Year, in.Task))
 		})
-	server.SignedIn(s, api, server.Operation("undo-import", http.MethodPost, server.YearPath+"/tasks/{task}/undo", "Begin to take in what was there before the last import"),
+	server.SignedIn(s, api, server.Operation("undo-import", http.MethodPost, server.YearPath+"/tasks/{task}/undo",
+		"Begin to take in what was there before the last import"),
 		func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
 			return out(s.cases.Background.UndoImport(ctx, by, in.School, in.Year, in.Task))
 		})
@@ -218,27 +230,32 @@ func (s *Routes) taskRoutes(api huma.API) {
 		ContentDisposition string `header:"Content-Disposition"`
 		Body               []byte
 	}
-	server.SignedIn(s, api, server.Gives(server.Operation("get-task-file", http.MethodGet, server.YearPath+"/tasks/{task}/file", "The file that a task has made"), "application/zip", background.Workbook), func(ctx context.Context, by int64, in *taskIn) (*fileOut, error) {
-		name, content, err := s.cases.Background.TaskFile(ctx, by, in.School, in.Year, in.Task)
-		if err != nil {
-			return nil, err
-		}
-		kind := "application/zip"
-		if strings.HasSuffix(name, ".xlsx") {
-			kind = background.Workbook
-		}
-		return &fileOut{kind, mime.FormatMediaType("attachment", map[string]string{"filename": name}), content}, nil
-	})
+	server.SignedIn(s, api, server.Gives(server.Operation("get-task-file", http.MethodGet,
+		server.YearPath+"/tasks/{task}/file", "The file that a task has made"), "application/zip", background.Workbook),
+		func(ctx context.Context, by int64, in *taskIn) (*fileOut, error) {
+			name, content, err := s.cases.Background.TaskFile(ctx, by, in.School, in.Year, in.Task)
+			if err != nil {
+				return nil, err
+			}
+			kind := "application/zip"
+			if strings.HasSuffix(name, ".xlsx") {
+				kind = background.Workbook
+			}
+			return &fileOut{kind, mime.FormatMediaType("attachment", map[string]string{"filename": name}), content}, nil
+		})
 	type rowsOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
 		Body               []byte
 	}
-	server.SignedIn(s, api, server.Gives(server.Operation("get-bad-rows", http.MethodGet, server.YearPath+"/tasks/{task}/bad", "The rows that an import could not read, as CSV"), "text/csv"), func(ctx context.Context, by int64, in *taskIn) (*rowsOut, error) {
-		content, err := s.cases.Background.BadRows(ctx, by, in.School, in.Year, in.Task)
-		if err != nil {
-			return nil, err
-		}
-		return &rowsOut{"text/csv; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": "bad-rows.csv"}), content}, nil
-	})
+	server.SignedIn(s, api, server.Gives(server.Operation("get-bad-rows", http.MethodGet,
+		server.YearPath+"/tasks/{task}/bad", "The rows that an import could not read, as CSV"), "text/csv"),
+		func(ctx context.Context, by int64, in *taskIn) (*rowsOut, error) {
+			content, err := s.cases.Background.BadRows(ctx, by, in.School, in.Year, in.Task)
+			if err != nil {
+				return nil, err
+			}
+			return &rowsOut{"text/csv; charset=utf-8",
+				mime.FormatMediaType("attachment", map[string]string{"filename": "bad-rows.csv"}), content}, nil
+		})
 }

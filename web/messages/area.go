@@ -1,4 +1,5 @@
-// Package messages serves live streams, mail and messages to other systems over HTTP: contract types, routes and how one becomes the other.
+// Package messages serves live streams, mail and messages to other systems over HTTP: contract types, routes
+// and how one becomes the other.
 package messages
 
 import (

@@ -16,7 +16,8 @@ type HooksView struct {
 	List []HookView `json:"list"`
 }
 
-// HookView is another system that is told of what happens, without its secret. Counts are of the messages of the last 30 days.
+// HookView is another system that is told of what happens, without its secret. Counts are of the messages of
+// the last 30 days.
 type HookView struct {
 	ID      int64      `json:"id"`
 	Name    string     `json:"name" doc:"Of the system"`
@@ -50,12 +51,15 @@ type HookMade struct {
 func (s *Routes) hookRoutes(api huma.API) {
 	type listOut struct{ Body HooksView }
 	const path = server.YearPath + "/hooks"
-	server.SignedIn(s, api, server.Operation("list-hooks", http.MethodGet, path, "The systems that are told of what happens, the latest first"),
+	server.SignedIn(s, api, server.Operation("list-hooks", http.MethodGet, path,
+		"The systems that are told of what happens, the latest first"),
 		func(ctx context.Context, by int64, in *server.InYear) (*listOut, error) {
 			list, err := s.cases.Messages.Hooks(ctx, by, in.School, in.Year)
 			out := &listOut{HooksView{s.cases.Messages.TellsOthers(), []HookView{}}}
 			for _, h := range list {
-				out.Body.List = append(out.Body.List, HookView{h.ID, h.Name, h.URL, h.Kinds.V, h.By, h.MadeAt, h.EndedAt, h.EndedBy, h.Arrived, h.Waiting, h.Failed, h.LastAt, h.Fault, h.NextAt})
+				out.Body.List = append(out.Body.List, HookView{ID: h.ID, Name: h.Name, Address: h.URL, Kinds: h.Kinds.V, By: h.By,
+					MadeAt: h.MadeAt, EndedAt: h.EndedAt, EndedBy: h.EndedBy, Arrived: h.Arrived, Waiting: h.Waiting,
+					Failed: h.Failed, LastAt: h.LastAt, Fault: h.Fault, NextAt: h.NextAt})
 			}
 			return out, err
 		})
@@ -64,7 +68,8 @@ func (s *Routes) hookRoutes(api huma.API) {
 		Body HookMaking
 	}
 	type makeOut struct{ Body HookMade }
-	server.SignedIn(s, api, server.Operation("make-hook", http.MethodPost, path, "Tell another system of what happens; its secret is said once"),
+	server.SignedIn(s, api, server.Operation("make-hook", http.MethodPost, path,
+		"Tell another system of what happens; its secret is said once"),
 		func(ctx context.Context, by int64, in *makeIn) (*makeOut, error) {
 			secret, err := s.cases.Messages.MakeHook(ctx, by, in.School, in.Year, in.Body.Name, in.Body.Address, in.Body.Kinds)
 			return &makeOut{HookMade{secret}}, err
@@ -82,5 +87,6 @@ func (s *Routes) hookRoutes(api huma.API) {
 	}
 	on("end-hook", http.MethodDelete, path+"/{hook}", "Tell a system nothing any more", s.cases.Messages.EndHook)
 	on("try-hook", http.MethodPost, path+"/{hook}/try", "Send a message that says nothing, at once", s.cases.Messages.TryHook)
-	on("send-hook-again", http.MethodPost, path+"/{hook}/again", "Send again all that has not arrived, also what was given up", s.cases.Messages.SendAgain)
+	on("send-hook-again", http.MethodPost, path+"/{hook}/again",
+		"Send again all that has not arrived, also what was given up", s.cases.Messages.SendAgain)
 }

@@ -35,7 +35,8 @@ type LiveFor struct {
 	Seconds int `query:"seconds" minimum:"0" maximum:"600" default:"600" doc:"How long to stay; 0 ends at once"`
 }
 
-// liveRoutes are streams of server-sent events (HTML Living Standard, section 9.2): what others change is heard while one looks at it.
+// liveRoutes are streams of server-sent events (HTML Living Standard, section 9.2): what others change is
+// heard while one looks at it.
 func (s *Routes) liveRoutes(api huma.API) {
 	said := api.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[ChangeHeard](), true, "")
 	stream := func(id, path, summary string) huma.Operation {
@@ -49,16 +50,19 @@ func (s *Routes) liveRoutes(api huma.API) {
 		server.OnSheet
 		LiveFor
 	}
-	server.SignedIn(s, api, stream("hear-sheet", server.SheetPath+"/live", "Hear of changes to a sheet"), func(ctx context.Context, by int64, in *sheetIn) (*huma.StreamResponse, error) {
-		return s.stream(ctx, by, in.Seconds, func() (*messages.Watch, error) { return s.cases.Messages.WatchSheet(ctx, by, in.Place()) })
-	})
+	server.SignedIn(s, api, stream("hear-sheet", server.SheetPath+"/live", "Hear of changes to a sheet"),
+		func(ctx context.Context, by int64, in *sheetIn) (*huma.StreamResponse, error) {
+			return s.stream(ctx, by, in.Seconds, func() (*messages.Watch, error) { return s.cases.Messages.WatchSheet(ctx, by, in.Place()) })
+		})
 	type seatsIn struct {
 		webseats.SeatsIn
 		LiveFor
 	}
-	server.SignedIn(s, api, stream("hear-seats", webseats.SeatsPath+"/live", "Hear of changes to a choice of seats, and of the seats that are left"), func(ctx context.Context, by int64, in *seatsIn) (*huma.StreamResponse, error) {
-		return s.stream(ctx, by, in.Seconds, func() (*messages.Watch, error) { return s.cases.Messages.WatchSeats(ctx, by, in.Place()) })
-	})
+	server.SignedIn(s, api, stream("hear-seats", webseats.SeatsPath+"/live",
+		"Hear of changes to a choice of seats, and of the seats that are left"),
+		func(ctx context.Context, by int64, in *seatsIn) (*huma.StreamResponse, error) {
+			return s.stream(ctx, by, in.Seconds, func() (*messages.Watch, error) { return s.cases.Messages.WatchSeats(ctx, by, in.Place()) })
+		})
 	type yearIn struct {
 		server.InYear
 		LiveFor
@@ -67,9 +71,14 @@ func (s *Routes) liveRoutes(api huma.API) {
 		func(ctx context.Context, by int64, in *yearIn) (*huma.StreamResponse, error) {
 			return s.stream(ctx, by, in.Seconds, func() (*messages.Watch, error) { return s.cases.Messages.WatchYear(ctx, by, in.School, in.Year) })
 		})
-	server.SignedIn(s, api, stream("hear-choosing", server.YearPath+"/seats/live", "Hear of changes to everybody's choice of seats in a school year"), func(ctx context.Context, by int64, in *yearIn) (*huma.StreamResponse, error) {
-		return s.stream(ctx, by, in.Seconds, func() (*messages.Watch, error) { return s.cases.Messages.WatchChoosing(ctx, by, in.School, in.Year) })
-	})
+	server.SignedIn(s, api, stream("hear-choosing", server.YearPath+"/seats/live",
+		"Hear of changes to everybody's choice of seats in a school year"),
+		func(ctx context.Context, by int64, in *yearIn) (*huma.StreamResponse, error) {
+			return s.stream(ctx, by, in.Seconds, func() (*messages.Watch, error) {
+				return s.cases.Messages.WatchChoosing(ctx, by,
+					in.School, in.Year)
+			})
+		})
 }
 
 // waitForStream is after how many seconds to try again when one's own streams are too many.

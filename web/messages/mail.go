@@ -42,7 +42,8 @@ func (s *Routes) mailRoutes(api huma.API) {
 		server.Paged
 	}
 	type lettersOut struct{ Body []LetterView }
-	server.SignedIn(s, api, server.Operation("list-letters", http.MethodGet, server.StudentPath+"/letters", "The mails about a student, the latest first, at most 200 at once"),
+	server.SignedIn(s, api, server.Operation("list-letters", http.MethodGet, server.StudentPath+"/letters",
+		"The mails about a student, the latest first, at most 200 at once"),
 		func(ctx context.Context, by int64, in *pagedIn) (*lettersOut, error) {
 			list, err := s.cases.Messages.Letters(ctx, by, in.Place(), in.Skip)
 			out := &lettersOut{Body: []LetterView{}}
@@ -52,7 +53,8 @@ func (s *Routes) mailRoutes(api huma.API) {
 			return out, err
 		})
 	type looksOut struct{ Body []LookView }
-	server.SignedIn(s, api, server.Operation("list-looks", http.MethodGet, server.StudentPath+"/looks", "Who of the school looked at a student's sheet on which day, the latest first, at most 200 at once"),
+	server.SignedIn(s, api, server.Operation("list-looks", http.MethodGet, server.StudentPath+"/looks",
+		"Who of the school looked at a student's sheet on which day, the latest first, at most 200 at once"),
 		func(ctx context.Context, by int64, in *pagedIn) (*looksOut, error) {
 			list, err := s.cases.People.Looks(ctx, by, in.Place(), in.Skip)
 			out := &looksOut{Body: []LookView{}}
@@ -68,13 +70,15 @@ func (s *Routes) mailRoutes(api huma.API) {
 			return &choiceOut{MailChoice{wants}}, err
 		})
 	type choiceIn struct{ Body MailChoice }
-	set := server.Operation("set-mail-choice", http.MethodPut, "/api/mail", "Get reminders by mail, or no more; receipts and the like are always sent")
+	set := server.Operation("set-mail-choice", http.MethodPut, "/api/mail",
+		"Get reminders by mail, or no more; receipts and the like are always sent")
 	set.DefaultStatus = http.StatusNoContent
 	server.SignedIn(s, api, set,
 		func(ctx context.Context, by int64, in *choiceIn) (*struct{}, error) {
 			return &struct{}{}, s.cases.Messages.SetReminders(ctx, by, in.Body.Reminders)
 		})
-	// The link of a mail: nobody need sign in to be left in peace. A program that only looks at links must not do it, so a page asks first.
+	// The link of a mail: nobody need sign in to be left in peace. A program that only looks at links must not
+	// do it, so a page asks first.
 	type stopIn struct {
 		Token string `path:"token" minLength:"10" maxLength:"100"`
 	}
@@ -84,15 +88,18 @@ func (s *Routes) mailRoutes(api huma.API) {
 		Body        []byte
 	}
 	page := func(ctx context.Context, done bool) *pageOut {
-		return &pageOut{"text/html; charset=utf-8", "default-src 'none'; form-action 'self'; frame-ancestors 'none'", server.StopPage(locales.Match(server.RequestOf(ctx).Reads), done)}
+		return &pageOut{"text/html; charset=utf-8", "default-src 'none'; form-action 'self'; frame-ancestors 'none'",
+			server.StopPage(locales.Match(server.RequestOf(ctx).Reads), done)}
 	}
-	huma.Register(api, server.Gives(server.Operation("ask-mail-stop", http.MethodGet, "/api/mail/stop/{token}", "Ask whether no more reminders are wanted, from the link of a mail"), "text/html"),
+	huma.Register(api, server.Gives(server.Operation("ask-mail-stop", http.MethodGet, "/api/mail/stop/{token}",
+		"Ask whether no more reminders are wanted, from the link of a mail"), "text/html"),
 		func(ctx context.Context, _ *stopIn) (*pageOut, error) { return page(ctx, false), nil })
 	type stopPost struct {
 		Token   string `path:"token" minLength:"10" maxLength:"100"`
 		RawBody []byte
 	}
-	stop := server.Gives(server.Operation("mail-stop", http.MethodPost, "/api/mail/stop/{token}", "No more reminders, from the link of a mail (RFC 8058)"), "text/html")
+	stop := server.Gives(server.Operation("mail-stop", http.MethodPost, "/api/mail/stop/{token}",
+		"No more reminders, from the link of a mail (RFC 8058)"), "text/html")
 	stop.MaxBodyBytes = 1 << 10
 	huma.Register(api, stop, func(ctx context.Context, in *stopPost) (*pageOut, error) {
 		if err := s.cases.Messages.NoReminders(ctx, in.Token); err != nil {

@@ -17,7 +17,8 @@ func (s *Routes) officeRoutes(api huma.API) {
 		server.Paged
 	}
 	type actsOut struct{ Body []webaccount.OfficeAct }
-	server.SignedIn(s, api, server.Operation("list-office-acts", http.MethodGet, server.YearPath+"/office-acts", "What the office has done, the latest first, at most 200 at once"),
+	server.SignedIn(s, api, server.Operation("list-office-acts", http.MethodGet, server.YearPath+"/office-acts",
+		"What the office has done, the latest first, at most 200 at once"),
 		func(ctx context.Context, by int64, in *officeActsIn) (*actsOut, error) {
 			list, err := s.cases.Office.OfficeActs(ctx, by, in.School, in.Year, in.Skip)
 			out := &actsOut{Body: []webaccount.OfficeAct{}}

@@ -19,7 +19,8 @@ func (s *Routes) peopleRoutes(api huma.API) {
 		Name string `query:"name" maxLength:"100" doc:"Words of the name or username"`
 	}
 	type peopleOut struct{ Body []webaccount.FoundView }
-	server.SignedIn(s, api, server.Operation("find-people", http.MethodGet, server.YearPath+"/people", "People of a school by name, at most 50"),
+	server.SignedIn(s, api, server.Operation("find-people", http.MethodGet, server.YearPath+"/people",
+		"People of a school by name, at most 50"),
 		func(ctx context.Context, by int64, in *peopleIn) (*peopleOut, error) {
 			list, err := s.cases.People.FindPeople(ctx, by, in.School, in.Year, in.Name)
 			if err != nil {
@@ -27,7 +28,8 @@ func (s *Routes) peopleRoutes(api huma.API) {
 			}
 			out := &peopleOut{Body: []webaccount.FoundView{}}
 			for _, p := range list {
-				out.Body = append(out.Body, webaccount.FoundView{ID: p.ID, Given: p.GivenName, Family: p.FamilyName, Role: p.Role, Username: p.Username, Password: p.Password, Once: p.Once, Right: p.Right, SeenAt: p.SeenAt, Leads: p.Leads.V})
+				out.Body = append(out.Body, webaccount.FoundView{ID: p.ID, Given: p.GivenName, Family: p.FamilyName, Role: p.Role,
+					Username: p.Username, Password: p.Password, Once: p.Once, Right: p.Right, SeenAt: p.SeenAt, Leads: p.Leads.V})
 			}
 			return out, nil
 		})
@@ -43,7 +45,8 @@ func (s *Routes) peopleRoutes(api huma.API) {
 			Reason string `json:"reason" maxLength:"1000"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("set-right", http.MethodPost, server.YearPath+"/people/{person}/right", "Let a person of the staff administer the school, or take that back, with a reason"),
+	server.SignedIn(s, api, server.Operation("set-right", http.MethodPost, server.YearPath+"/people/{person}/right",
+		"Let a person of the staff administer the school, or take that back, with a reason"),
 		func(ctx context.Context, by int64, in *rightIn) (*struct{}, error) {
 			return &struct{}{}, s.cases.People.SetRight(ctx, by, in.School, in.Year, in.Person, in.Body.Give, in.Body.Reason)
 		})
@@ -52,7 +55,9 @@ func (s *Routes) peopleRoutes(api huma.API) {
 		ContentDisposition string `header:"Content-Disposition"`
 		Body               []byte
 	}
-	server.SignedIn(s, api, server.Gives(server.Operation("get-everything", http.MethodGet, server.YearPath+"/people/{person}/everything", "All that is kept about a person, table by table, as a JSON file to be handed to them; nothing secret is in it"), "application/json"),
+	server.SignedIn(s, api, server.Gives(server.Operation("get-everything", http.MethodGet,
+		server.YearPath+"/people/{person}/everything",
+		"All that is kept about a person, table by table, as a JSON file to be handed to them; nothing secret is in it"), "application/json"),
 		func(ctx context.Context, by int64, in *personIn) (*everythingOut, error) {
 			all, err := s.cases.People.Everything(ctx, by, in.School, in.Year, in.Person)
 			if err != nil {
@@ -62,6 +67,7 @@ func (s *Routes) peopleRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return &everythingOut{"application/json", mime.FormatMediaType("attachment", map[string]string{"filename": "everything.json"}), text}, nil
+			return &everythingOut{"application/json",
+				mime.FormatMediaType("attachment", map[string]string{"filename": "everything.json"}), text}, nil
 		})
 }

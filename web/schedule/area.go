@@ -1,4 +1,5 @@
-// Package schedule serves demand, sections and placements over HTTP: contract types, routes and how one becomes the other.
+// Package schedule serves demand, sections and placements over HTTP: contract types, routes and how one
+// becomes the other.
 package schedule
 
 import (

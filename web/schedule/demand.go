@@ -83,7 +83,8 @@ type DemandPair struct {
 
 func newDemandCourse(d *schedule.Demand, course int) DemandCourse {
 	c := &d.Courses[course]
-	v := DemandCourse{Course: d.Year.Codes[course], Requests: c.Requests, Alternates: c.Alternates, Grades: []GradeAsks{}, Uncovered: len(c.Uncovered), Needed: c.Needed, Plan: c.Planned,
+	v := DemandCourse{Course: d.Year.Codes[course], Requests: c.Requests, Alternates: c.Alternates, Grades: []GradeAsks{},
+		Uncovered: len(c.Uncovered), Needed: c.Needed, Plan: c.Planned,
 		StepIn: c.StepIn, Sections: c.Sections, Seats: c.Seats}
 	for grade := 0; grade <= 12; grade++ {
 		if n := c.ByGrade[grade]; n > 0 {
@@ -97,7 +98,8 @@ func newDemandCourse(d *schedule.Demand, course int) DemandCourse {
 }
 
 func newDemand(d *schedule.Demand) *DemandView {
-	v := &DemandView{Size: d.Size, Students: d.Students, Submitted: d.Submitted, Drafts: d.Drafts, Planned: d.Planned, Periods: d.Periods, Clashes: d.Clashes, Courses: []DemandCourse{}}
+	v := &DemandView{Size: d.Size, Students: d.Students, Submitted: d.Submitted, Drafts: d.Drafts, Planned: d.Planned,
+		Periods: d.Periods, Clashes: d.Clashes, Courses: []DemandCourse{}}
 	for i := range d.Courses {
 		if c := &d.Courses[i]; c.Requests+c.Alternates+c.Sections > 0 || c.Planned != nil || c.Stopped != nil {
 			v.Courses = append(v.Courses, newDemandCourse(d, i))
@@ -116,7 +118,8 @@ type DemandQuery struct {
 // demandRoutes are those of what is asked for, and of planning sections for it.
 func (s *Routes) demandRoutes(api huma.API) {
 	type demandOut struct{ Body *DemandView }
-	server.SignedIn(s, api, server.Operation("get-demand", http.MethodGet, server.YearPath+"/demand", "What the sheets ask for, and what is planned for it"), func(ctx context.Context, by int64, in *DemandQuery) (*demandOut, error) {
+	server.SignedIn(s, api, server.Operation("get-demand", http.MethodGet, server.YearPath+"/demand",
+		"What the sheets ask for, and what is planned for it"), func(ctx context.Context, by int64, in *DemandQuery) (*demandOut, error) {
 		d, err := s.cases.Schedule.Demand(ctx, by, in.School, in.Year, in.Size, in.Drafts)
 		if err != nil {
 			return nil, err
@@ -128,13 +131,15 @@ func (s *Routes) demandRoutes(api huma.API) {
 		Course string `path:"course" maxLength:"100"`
 	}
 	type oneOut struct{ Body *DemandOne }
-	server.SignedIn(s, api, server.Operation("get-demand-of", http.MethodGet, server.YearPath+"/demand/courses/{course}", "One course: whom it would leave with nothing, and what it is wanted together with"),
+	server.SignedIn(s, api, server.Operation("get-demand-of", http.MethodGet, server.YearPath+"/demand/courses/{course}",
+		"One course: whom it would leave with nothing, and what it is wanted together with"),
 		func(ctx context.Context, by int64, in *demandOneIn) (*oneOut, error) {
 			d, err := s.cases.Schedule.DemandFor(ctx, by, in.School, in.Year, in.Size, in.Drafts, in.Course)
 			if err != nil {
 				return nil, err
 			}
-			v := &DemandOne{Course: newDemandCourse(d.Demand, int(d.Course)), Uncovered: []NamedPupil{}, Pairs: demandPairs(d, d.Pairs), Clashes: demandPairs(d, d.Clashes)}
+			v := &DemandOne{Course: newDemandCourse(d.Demand, int(d.Course)), Uncovered: []NamedPupil{},
+				Pairs: demandPairs(d, d.Pairs), Clashes: demandPairs(d, d.Clashes)}
 			for _, p := range d.Uncovered {
 				v.Uncovered = append(v.Uncovered, NamedPupil(p))
 			}
@@ -147,7 +152,8 @@ func (s *Routes) demandRoutes(api huma.API) {
 			Sections *int `json:"sections,omitempty" minimum:"0" maximum:"1000" doc:"Missing: as many as it takes"`
 		}
 	}
-	plan := server.Operation("plan-sections", http.MethodPut, server.YearPath+"/demand/courses/{course}", "Plan a number of sections of a course")
+	plan := server.Operation("plan-sections", http.MethodPut, server.YearPath+"/demand/courses/{course}",
+		"Plan a number of sections of a course")
 	plan.DefaultStatus = http.StatusNoContent
 	server.SignedIn(s, api, plan, func(ctx context.Context, by int64, in *planSectionsIn) (*struct{}, error) {
 		return nil, s.cases.Schedule.PlanSections(ctx, by, in.School, in.Year, in.Course, in.Body.Sections)
@@ -165,7 +171,8 @@ func (s *Routes) demandRoutes(api huma.API) {
 			Told int `json:"told" doc:"How many students were told, and their guardians"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("set-runs", http.MethodPut, server.YearPath+"/demand/courses/{course}/runs", "Say that a course does not run, with a reason, or does after all; those concerned are told"),
+	server.SignedIn(s, api, server.Operation("set-runs", http.MethodPut, server.YearPath+"/demand/courses/{course}/runs",
+		"Say that a course does not run, with a reason, or does after all; those concerned are told"),
 		func(ctx context.Context, by int64, in *setRunsIn) (*setRunsOut, error) {
 			told, err := s.cases.Schedule.SetRuns(ctx, by, in.School, in.Year, in.Course, in.Body.Runs, in.Body.Reason)
 			out := &setRunsOut{}
@@ -180,10 +187,12 @@ func (s *Routes) demandRoutes(api huma.API) {
 			Clashes bool `json:"clashes" doc:"Whether families are told which requests no choice of sections gives together"`
 		}
 	}
-	year := server.Operation("plan-year", http.MethodPut, server.YearPath+"/demand", "Set how large sections are planned, and how many periods teachers can give")
+	year := server.Operation("plan-year", http.MethodPut, server.YearPath+"/demand",
+		"Set how large sections are planned, and how many periods teachers can give")
 	year.DefaultStatus = http.StatusNoContent
 	server.SignedIn(s, api, year, func(ctx context.Context, by int64, in *planYearIn) (*struct{}, error) {
-		return nil, s.cases.Schedule.PlanYear(ctx, by, in.School, in.Year, schedule.YearPlan{Size: in.Body.Size, Periods: in.Body.Periods, Clashes: in.Body.Clashes})
+		return nil, s.cases.Schedule.PlanYear(ctx, by, in.School, in.Year,
+			schedule.YearPlan{Size: in.Body.Size, Periods: in.Body.Periods, Clashes: in.Body.Clashes})
 	})
 	type demandFileIn struct {
 		DemandQuery
@@ -194,7 +203,10 @@ func (s *Routes) demandRoutes(api huma.API) {
 		ContentDisposition string `header:"Content-Disposition"`
 		Body               []byte
 	}
-	server.SignedIn(s, api, server.Gives(server.Operation("take-demand", http.MethodGet, server.YearPath+"/demand/file/{form}", "The same as a file: CSV, an XLSX workbook, or JSON as the command demand prints it"), "text/csv", background.Workbook, "application/json"),
+	server.SignedIn(s, api, server.Gives(server.Operation("take-demand", http.MethodGet,
+		server.YearPath+"/demand/file/{form}",
+		"The same as a file: CSV, an XLSX workbook, or JSON as the command demand prints it"), "text/csv",
+		background.Workbook, "application/json"),
 		func(ctx context.Context, by int64, in *demandFileIn) (*fileOut, error) {
 			d, err := s.cases.Schedule.Demand(ctx, by, in.School, in.Year, in.Size, in.Drafts)
 			if err != nil {

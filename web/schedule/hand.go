@@ -134,25 +134,31 @@ type RunIn struct {
 	Run int `path:"run" minimum:"1" maximum:"1000"`
 }
 
-// handRoutes are those of changing a run after it has ended, of what later runs keep, and of setting two beside each other.
+// handRoutes are those of changing a run after it has ended, of what later runs keep, and of setting two
+// beside each other.
 func (s *Routes) handRoutes(api huma.API) {
 	type sinceOut struct{ Body SinceView }
-	server.SignedIn(s, api, server.Operation("get-since", http.MethodGet, server.YearPath+"/placements/{run}/since", "What has changed since a run was made"), func(ctx context.Context, by int64, in *RunIn) (*sinceOut, error) {
+	server.SignedIn(s, api, server.Operation("get-since", http.MethodGet, server.YearPath+"/placements/{run}/since",
+		"What has changed since a run was made"), func(ctx context.Context, by int64, in *RunIn) (*sinceOut, error) {
 		x, err := s.cases.Schedule.Since(ctx, by, in.School, in.Year, in.Run)
 		if err != nil {
 			return nil, err
 		}
-		return &sinceOut{SinceView{sectionsSince(x.Gone), sectionsSince(x.Moved), sectionsSince(x.Over), namedPupils(x.New), namedPupils(x.Changed), namedPupils(x.Withdrawn), x.Students}}, nil
+		return &sinceOut{SinceView{Gone: sectionsSince(x.Gone), Moved: sectionsSince(x.Moved), Over: sectionsSince(x.Over),
+			New: namedPupils(x.New), Changed: namedPupils(x.Changed), Withdrawn: namedPupils(x.Withdrawn), Students: x.Students}}, nil
 	})
 	type anewOut struct{ Body []TouchedView }
-	server.SignedIn(s, api, server.TakesLong(server.Operation("place-anew", http.MethodPost, server.YearPath+"/placements/{run}/anew", "Place anew what has changed, touching as few others as possible")), func(ctx context.Context, by int64, in *RunIn) (*anewOut, error) {
-		list, err := s.cases.Schedule.PlaceAnew(ctx, by, in.School, in.Year, in.Run)
-		out := &anewOut{Body: []TouchedView{}}
-		for _, t := range list {
-			out.Body = append(out.Body, TouchedView{NamedPupil(t.PersonName), string(t.Why), append([]string{}, t.Lost...), append([]string{}, t.Got...)})
-		}
-		return out, err
-	})
+	server.SignedIn(s, api, server.TakesLong(server.Operation("place-anew", http.MethodPost,
+		server.YearPath+"/placements/{run}/anew", "Place anew what has changed, touching as few others as possible")),
+		func(ctx context.Context, by int64, in *RunIn) (*anewOut, error) {
+			list, err := s.cases.Schedule.PlaceAnew(ctx, by, in.School, in.Year, in.Run)
+			out := &anewOut{Body: []TouchedView{}}
+			for _, t := range list {
+				out.Body = append(out.Body, TouchedView{NamedPupil: NamedPupil(t.PersonName), Why: string(t.Why),
+					Lost: append([]string{}, t.Lost...), Got: append([]string{}, t.Got...)})
+			}
+			return out, err
+		})
 	type handIn struct {
 		RunIn
 		Student string `path:"student" maxLength:"100"`
@@ -162,7 +168,8 @@ func (s *Routes) handRoutes(api huma.API) {
 			Reason  string `json:"reason" maxLength:"1000"`
 		}
 	}
-	hand := server.Operation("place-by-hand", http.MethodPut, server.YearPath+"/placements/{run}/students/{student}", "Give a student a section of a course that they wish for, or take the course away; later runs keep it")
+	hand := server.Operation("place-by-hand", http.MethodPut, server.YearPath+"/placements/{run}/students/{student}",
+		"Give a student a section of a course that they wish for, or take the course away; later runs keep it")
 	hand.DefaultStatus = http.StatusNoContent
 	server.SignedIn(s, api, hand, func(ctx context.Context, by int64, in *handIn) (*struct{}, error) {
 		return nil, s.cases.Schedule.ByHand(ctx, by, in.School, in.Year, in.Run, in.Student, in.Body.Course, in.Body.Section, in.Body.Reason)
@@ -172,12 +179,13 @@ func (s *Routes) handRoutes(api huma.API) {
 		Student string `path:"student" maxLength:"100"`
 	}
 	type choicesOut struct{ Body []ChoiceView }
-	server.SignedIn(s, api, server.Operation("list-choices", http.MethodGet, server.YearPath+"/placements/{run}/students/{student}/choices", "A student's wishes with the sections that they could be given in"),
+	server.SignedIn(s, api, server.Operation("list-choices", http.MethodGet,
+		server.YearPath+"/placements/{run}/students/{student}/choices", "A student's wishes with the sections that they could be given in"),
 		func(ctx context.Context, by int64, in *choicesIn) (*choicesOut, error) {
 			list, err := s.cases.Schedule.Choices(ctx, by, in.School, in.Year, in.Run, in.Student)
 			out := &choicesOut{Body: []ChoiceView{}}
 			for _, c := range list {
-				v := ChoiceView{c.Course, c.Rank, c.Alternate, c.Section, []SectionChoiceView{}}
+				v := ChoiceView{Course: c.Course, Rank: c.Rank, Alternate: c.Alternate, Section: c.Section, Sections: []SectionChoiceView{}}
 				for _, x := range c.Sections {
 					v.Sections = append(v.Sections, SectionChoiceView{x.RunSection, x.Clash})
 				}
@@ -186,40 +194,47 @@ func (s *Routes) handRoutes(api huma.API) {
 			return out, err
 		})
 	type actsOut struct{ Body []RunActView }
-	server.SignedIn(s, api, server.Operation("list-run-acts", http.MethodGet, server.YearPath+"/placements/{run}/acts", "What was done to a run after it had ended, the latest first; at most 200"), func(ctx context.Context, by int64, in *RunIn) (*actsOut, error) {
-		list, err := s.cases.Schedule.RunActs(ctx, by, in.School, in.Year, in.Run)
-		out := &actsOut{Body: []RunActView{}}
-		for _, a := range list {
-			v := RunActView{Kind: a.Kind, Student: a.Student, Name: a.Name, Course: a.Course, Section: a.Section, Reason: a.Reason, By: a.By, At: a.At}
-			_, _ = json.Unmarshal(a.Was, &v.Was), json.Unmarshal(a.Now, &v.Now) // they are the application's own
-			out.Body = append(out.Body, v)
-		}
-		return out, err
-	})
+	server.SignedIn(s, api, server.Operation("list-run-acts", http.MethodGet, server.YearPath+"/placements/{run}/acts",
+		"What was done to a run after it had ended, the latest first; at most 200"),
+		func(ctx context.Context, by int64, in *RunIn) (*actsOut, error) {
+			list, err := s.cases.Schedule.RunActs(ctx, by, in.School, in.Year, in.Run)
+			out := &actsOut{Body: []RunActView{}}
+			for _, a := range list {
+				v := RunActView{Kind: a.Kind, Student: a.Student, Name: a.Name, Course: a.Course, Section: a.Section,
+					Reason: a.Reason, By: a.By, At: a.At}
+				_, _ = json.Unmarshal(a.Was, &v.Was), json.Unmarshal(a.Now, &v.Now) // they are the application's own
+				out.Body = append(out.Body, v)
+			}
+			return out, err
+		})
 	type besideIn struct {
 		RunIn
 		Other int `path:"other" minimum:"1" maximum:"1000"`
 	}
 	type besideOut struct{ Body BesideView }
-	server.SignedIn(s, api, server.Operation("get-beside", http.MethodGet, server.YearPath+"/placements/{run}/beside/{other}", "What a run gives otherwise than another one"), func(ctx context.Context, by int64, in *besideIn) (*besideOut, error) {
-		b, err := s.cases.Schedule.Beside(ctx, by, in.School, in.Year, in.Run, in.Other)
-		if err != nil {
-			return nil, err
-		}
-		v := BesideView{Sections: []SectionDiffView{}, Lost: besidePupils(b.Lost), Got: besidePupils(b.Got), Elsewhere: b.Elsewhere}
-		for _, d := range b.Sections {
-			x := SectionDiffView{Section: d.Section, Course: d.Course, WasPeriods: append([]int{}, d.WasPeriods...), Periods: append([]int{}, d.Periods...), WasSeats: d.WasSeats, Seats: d.Seats}
-			if d.New {
-				x.Only = "this"
-			} else if d.Gone {
-				x.Only = "other"
+	server.SignedIn(s, api, server.Operation("get-beside", http.MethodGet,
+		server.YearPath+"/placements/{run}/beside/{other}", "What a run gives otherwise than another one"),
+		func(ctx context.Context, by int64, in *besideIn) (*besideOut, error) {
+			b, err := s.cases.Schedule.Beside(ctx, by, in.School, in.Year, in.Run, in.Other)
+			if err != nil {
+				return nil, err
 			}
-			v.Sections = append(v.Sections, x)
-		}
-		return &besideOut{v}, nil
-	})
+			v := BesideView{Sections: []SectionDiffView{}, Lost: besidePupils(b.Lost), Got: besidePupils(b.Got), Elsewhere: b.Elsewhere}
+			for _, d := range b.Sections {
+				x := SectionDiffView{Section: d.Section, Course: d.Course, WasPeriods: append([]int{}, d.WasPeriods...),
+					Periods: append([]int{}, d.Periods...), WasSeats: d.WasSeats, Seats: d.Seats}
+				if d.New {
+					x.Only = "this"
+				} else if d.Gone {
+					x.Only = "other"
+				}
+				v.Sections = append(v.Sections, x)
+			}
+			return &besideOut{v}, nil
+		})
 	type holdsOut struct{ Body []HoldView }
-	server.SignedIn(s, api, server.Operation("list-holds", http.MethodGet, server.YearPath+"/placement-holds", "What every later run keeps as it is"), func(ctx context.Context, by int64, in *server.InYear) (*holdsOut, error) {
+	server.SignedIn(s, api, server.Operation("list-holds", http.MethodGet, server.YearPath+"/placement-holds",
+		"What every later run keeps as it is"), func(ctx context.Context, by int64, in *server.InYear) (*holdsOut, error) {
 		list, err := s.cases.Schedule.Holds(ctx, by, in.School, in.Year)
 		out := &holdsOut{Body: []HoldView{}}
 		for _, h := range list {
@@ -238,7 +253,8 @@ func (s *Routes) handRoutes(api huma.API) {
 			Key  string `json:"key" maxLength:"200" doc:"The student, or the section"`
 		}
 	}
-	hold := server.Operation("hold", http.MethodPost, server.YearPath+"/placements/{run}/holds", "Hold a student's week, or the students of a section, as a run has them")
+	hold := server.Operation("hold", http.MethodPost, server.YearPath+"/placements/{run}/holds",
+		"Hold a student's week, or the students of a section, as a run has them")
 	hold.DefaultStatus = http.StatusNoContent
 	server.SignedIn(s, api, hold, func(ctx context.Context, by int64, in *holdIn) (*struct{}, error) {
 		return nil, s.cases.Schedule.HoldAs(ctx, by, in.School, in.Year, in.Run, in.Body.Kind, in.Body.Key)
@@ -267,10 +283,12 @@ func (s *Routes) handRoutes(api huma.API) {
 			Seconds int `json:"seconds" minimum:"1" maximum:"600" doc:"The longest to search"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("start-help", http.MethodPost, server.YearPath+"/placements/{run}/helps", "Look for the changes of the sections that would help a run most"), func(ctx context.Context, by int64, in *helpIn) (*helpOut, error) {
+	server.SignedIn(s, api, server.Operation("start-help", http.MethodPost, server.YearPath+"/placements/{run}/helps",
+		"Look for the changes of the sections that would help a run most"), func(ctx context.Context, by int64, in *helpIn) (*helpOut, error) {
 		return view(s.cases.Schedule.StartHelp(ctx, by, in.School, in.Year, in.Run, in.Body.Moves, in.Body.Seconds))
 	})
-	server.SignedIn(s, api, server.Operation("stop-help", http.MethodDelete, server.YearPath+"/placements/{run}/helps", "End looking; what was found is kept"), func(ctx context.Context, by int64, in *RunIn) (*helpOut, error) {
+	server.SignedIn(s, api, server.Operation("stop-help", http.MethodDelete, server.YearPath+"/placements/{run}/helps",
+		"End looking; what was found is kept"), func(ctx context.Context, by int64, in *RunIn) (*helpOut, error) {
 		return view(s.cases.Schedule.StopHelp(ctx, by, in.School, in.Year, in.Run))
 	})
 	type useOut struct {
@@ -278,10 +296,12 @@ func (s *Routes) handRoutes(api huma.API) {
 			Changes int `json:"changes"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("use-sections", http.MethodPost, server.YearPath+"/placements/{run}/sections", "Make the changes that a run has tried in the master schedule"), func(ctx context.Context, by int64, in *RunIn) (*useOut, error) {
-		out := &useOut{}
-		var err error
-		out.Body.Changes, err = s.cases.Schedule.UseSections(ctx, by, in.School, in.Year, in.Run)
-		return out, err
-	})
+	server.SignedIn(s, api, server.Operation("use-sections", http.MethodPost,
+		server.YearPath+"/placements/{run}/sections", "Make the changes that a run has tried in the master schedule"),
+		func(ctx context.Context, by int64, in *RunIn) (*useOut, error) {
+			out := &useOut{}
+			var err error
+			out.Body.Changes, err = s.cases.Schedule.UseSections(ctx, by, in.School, in.Year, in.Run)
+			return out, err
+		})
 }

@@ -58,11 +58,13 @@ func newReadiness(r *schedule.Readiness) *ReadinessView {
 	views := func(list []schedule.ReadyPupil) []ReadyPupilView {
 		out := []ReadyPupilView{}
 		for _, p := range list {
-			out = append(out, ReadyPupilView{p.Student, p.GivenName, p.FamilyName, p.Grade, p.Version, p.Stood})
+			out = append(out, ReadyPupilView{Student: p.Student, Given: p.GivenName, Family: p.FamilyName, Grade: p.Grade,
+				Version: p.Version, Stood: p.Stood})
 		}
 		return out
 	}
-	return &ReadinessView{r.Take.String(), r.Students, r.Complete, views(r.Unapproved), views(r.Left)}
+	return &ReadinessView{Take: r.Take.String(), Students: r.Students, Complete: r.Complete,
+		Unapproved: views(r.Unapproved), Left: views(r.Left)}
 }
 
 // PlacedView is what a run gives one student.
@@ -90,7 +92,8 @@ type PublicationView struct {
 }
 
 func newRun(r *schedule.Run) RunView {
-	v := RunView{ID: r.ID, State: string(r.State), Stop: r.Stop, Seed: r.Seed, Limit: r.Seconds, By: r.By, At: r.At, Step: r.Step, Settled: r.Done, Of: r.Total, Curve: []schedule.CurvePoint{}, Found: r.Summary, Why: r.Why,
+	v := RunView{ID: r.ID, State: string(r.State), Stop: r.Stop, Seed: r.Seed, Limit: r.Seconds, By: r.By, At: r.At,
+		Step: r.Step, Settled: r.Done, Of: r.Total, Curve: []schedule.CurvePoint{}, Found: r.Summary, Why: r.Why,
 		Problems: webimports.TaskProblems(r.Problems)}
 	v.Changes, v.Helps = append([]schedule.SectionChange{}, r.Changes...), r.Helps
 	if r.Helping != nil {
@@ -101,7 +104,7 @@ func newRun(r *schedule.Run) RunView {
 }
 
 func newPlaced(p *schedule.PlacedPupil) PlacedView {
-	return PlacedView{p.Student, p.Name, p.Grade, p.Lot, p.Open, p.Given, p.Lacking}
+	return PlacedView{Student: p.Student, Name: p.Name, Grade: p.Grade, Lot: p.Lot, Open: p.Open, Given: p.Given, Lacking: p.Lacking}
 }
 
 // placementRoutes are those of placing requests and publishing what was placed.
@@ -114,7 +117,8 @@ func (s *Routes) placementRoutes(api huma.API) {
 		}
 		return &runOut{newRun(r)}, nil
 	}
-	server.SignedIn(s, api, server.Operation("list-runs", http.MethodGet, server.YearPath+"/placements", "The runs of the placement, the newest first"), func(ctx context.Context, by int64, in *server.InYear) (*runsOut, error) {
+	server.SignedIn(s, api, server.Operation("list-runs", http.MethodGet, server.YearPath+"/placements",
+		"The runs of the placement, the newest first"), func(ctx context.Context, by int64, in *server.InYear) (*runsOut, error) {
 		list, err := s.cases.Schedule.Runs(ctx, by, in.School, in.Year)
 		out := &runsOut{Body: []RunView{}}
 		for _, r := range list {
@@ -123,7 +127,8 @@ func (s *Routes) placementRoutes(api huma.API) {
 		return out, err
 	})
 	type readinessOut struct{ Body *ReadinessView }
-	server.SignedIn(s, api, server.Operation("get-placing-readiness", http.MethodGet, server.YearPath+"/placements/readiness", "Whose requests a run of the placement would take now, and whose not"),
+	server.SignedIn(s, api, server.Operation("get-placing-readiness", http.MethodGet,
+		server.YearPath+"/placements/readiness", "Whose requests a run of the placement would take now, and whose not"),
 		func(ctx context.Context, by int64, in *server.InYear) (*readinessOut, error) {
 			r, err := s.cases.Schedule.PlacingReadiness(ctx, by, in.School, in.Year)
 			if err != nil {
@@ -136,7 +141,8 @@ func (s *Routes) placementRoutes(api huma.API) {
 		Run   int `path:"run" minimum:"1" maximum:"1000"`
 		Grade int `query:"grade" minimum:"-1" maximum:"20" default:"-1" doc:"-1: all"`
 	}
-	server.SignedIn(s, api, server.Operation("get-publishing-readiness", http.MethodGet, server.YearPath+"/placements/{run}/readiness", "Whom publishing a run to a grade would show something, and whom not"),
+	server.SignedIn(s, api, server.Operation("get-publishing-readiness", http.MethodGet,
+		server.YearPath+"/placements/{run}/readiness", "Whom publishing a run to a grade would show something, and whom not"),
 		func(ctx context.Context, by int64, in *publishingIn) (*readinessOut, error) {
 			r, err := s.cases.Schedule.PublishingReadiness(ctx, by, in.School, in.Year, in.Run, in.Grade)
 			if err != nil {
@@ -152,18 +158,21 @@ func (s *Routes) placementRoutes(api huma.API) {
 			Changes []schedule.SectionChange `json:"changes,omitempty" maxItems:"60" doc:"Of the sections, to try; the master schedule stays as it is"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("start-run", http.MethodPost, server.YearPath+"/placements", "Place what is handed in"), func(ctx context.Context, by int64, in *startRunIn) (*runOut, error) {
+	server.SignedIn(s, api, server.Operation("start-run", http.MethodPost, server.YearPath+"/placements",
+		"Place what is handed in"), func(ctx context.Context, by int64, in *startRunIn) (*runOut, error) {
 		return one(s.cases.Schedule.StartRun(ctx, by, in.School, in.Year, in.Body.Seed, in.Body.Seconds, in.Body.Changes...))
 	})
 	type runIn struct {
 		server.InYear
 		Run int `path:"run" minimum:"1" maximum:"1000"`
 	}
-	server.SignedIn(s, api, server.Operation("stop-run", http.MethodPost, server.YearPath+"/placements/{run}/stop", "End a run; the best that it has found is kept"), func(ctx context.Context, by int64, in *runIn) (*runOut, error) {
+	server.SignedIn(s, api, server.Operation("stop-run", http.MethodPost, server.YearPath+"/placements/{run}/stop",
+		"End a run; the best that it has found is kept"), func(ctx context.Context, by int64, in *runIn) (*runOut, error) {
 		return one(s.cases.Schedule.StopRun(ctx, by, in.School, in.Year, in.Run))
 	})
 	type lackingOut struct{ Body []PlacedView }
-	server.SignedIn(s, api, server.Operation("list-lacking", http.MethodGet, server.YearPath+"/placements/{run}/lacking", "The students of a run who lack something, first those with nothing in its place; at most 500"),
+	server.SignedIn(s, api, server.Operation("list-lacking", http.MethodGet, server.YearPath+"/placements/{run}/lacking",
+		"The students of a run who lack something, first those with nothing in its place; at most 500"),
 		func(ctx context.Context, by int64, in *runIn) (*lackingOut, error) {
 			list, err := s.cases.Schedule.Lacking(ctx, by, in.School, in.Year, in.Run)
 			out := &lackingOut{Body: []PlacedView{}}
@@ -178,29 +187,34 @@ func (s *Routes) placementRoutes(api huma.API) {
 		Student string `path:"student" maxLength:"100"`
 	}
 	type placedOut struct{ Body PlacedView }
-	server.SignedIn(s, api, server.Operation("get-placed", http.MethodGet, server.YearPath+"/placements/{run}/students/{student}", "What a run gives one student"), func(ctx context.Context, by int64, in *placedIn) (*placedOut, error) {
-		p, err := s.cases.Schedule.PlacedIn(ctx, by, in.School, in.Year, in.Run, in.Student)
-		if err != nil {
-			return nil, err
-		}
-		return &placedOut{newPlaced(p)}, nil
-	})
+	server.SignedIn(s, api, server.Operation("get-placed", http.MethodGet,
+		server.YearPath+"/placements/{run}/students/{student}", "What a run gives one student"),
+		func(ctx context.Context, by int64, in *placedIn) (*placedOut, error) {
+			p, err := s.cases.Schedule.PlacedIn(ctx, by, in.School, in.Year, in.Run, in.Student)
+			if err != nil {
+				return nil, err
+			}
+			return &placedOut{newPlaced(p)}, nil
+		})
 	type enrollmentsOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
 		Body               []byte
 	}
-	server.SignedIn(s, api, server.Gives(server.Operation("take-enrollments", http.MethodGet, server.YearPath+"/placements/{run}/enrollments.csv", "What a run gives as enrollments.csv (OneRoster 1.1)"), "text/csv"),
+	server.SignedIn(s, api, server.Gives(server.Operation("take-enrollments", http.MethodGet,
+		server.YearPath+"/placements/{run}/enrollments.csv", "What a run gives as enrollments.csv (OneRoster 1.1)"), "text/csv"),
 		func(ctx context.Context, by int64, in *runIn) (*enrollmentsOut, error) {
 			f, err := s.cases.Schedule.Enrollments(ctx, by, in.School, in.Year, in.Run)
 			if err != nil {
 				return nil, err
 			}
 			content, err := f.Bytes()
-			return &enrollmentsOut{"text/csv; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": f.Name}), content}, err
+			return &enrollmentsOut{"text/csv; charset=utf-8",
+				mime.FormatMediaType("attachment", map[string]string{"filename": f.Name}), content}, err
 		})
 	type publicationsOut struct{ Body []PublicationView }
-	server.SignedIn(s, api, server.Operation("list-publications", http.MethodGet, server.YearPath+"/publications", "What families were shown, the latest first"), func(ctx context.Context, by int64, in *server.InYear) (*publicationsOut, error) {
+	server.SignedIn(s, api, server.Operation("list-publications", http.MethodGet, server.YearPath+"/publications",
+		"What families were shown, the latest first"), func(ctx context.Context, by int64, in *server.InYear) (*publicationsOut, error) {
 		list, err := s.cases.Schedule.Publications(ctx, by, in.School, in.Year)
 		out := &publicationsOut{Body: []PublicationView{}}
 		for _, p := range list {
@@ -220,7 +234,8 @@ func (s *Routes) placementRoutes(api huma.API) {
 			Grade int `json:"grade" minimum:"-1" maximum:"20" doc:"-1: all"`
 		}
 	}
-	server.SignedIn(s, api, server.TakesLong(server.Operation("publish", http.MethodPost, server.YearPath+"/publications", "Show families what a run gives them, by grade or all")), func(ctx context.Context, by int64, in *publishIn) (*sheetsOut, error) {
+	server.SignedIn(s, api, server.TakesLong(server.Operation("publish", http.MethodPost, server.YearPath+"/publications",
+		"Show families what a run gives them, by grade or all")), func(ctx context.Context, by int64, in *publishIn) (*sheetsOut, error) {
 		out := &sheetsOut{}
 		var err error
 		out.Body.Sheets, err = s.cases.Schedule.Publish(ctx, by, in.School, in.Year, in.Body.Run, in.Body.Grade)
@@ -233,14 +248,17 @@ func (s *Routes) placementRoutes(api huma.API) {
 			Reason string `json:"reason" maxLength:"1000" doc:"The families read it"`
 		}
 	}
-	server.SignedIn(s, api, server.TakesLong(server.Operation("take-back-publication", http.MethodPost, server.YearPath+"/publications/{publication}/return", "Take a publication back, with a reason")), func(ctx context.Context, by int64, in *unpublishIn) (*sheetsOut, error) {
-		out := &sheetsOut{}
-		var err error
-		out.Body.Sheets, err = s.cases.Schedule.Unpublish(ctx, by, in.School, in.Year, in.Publication, in.Body.Reason)
-		return out, err
-	})
+	server.SignedIn(s, api, server.TakesLong(server.Operation("take-back-publication", http.MethodPost,
+		server.YearPath+"/publications/{publication}/return", "Take a publication back, with a reason")),
+		func(ctx context.Context, by int64, in *unpublishIn) (*sheetsOut, error) {
+			out := &sheetsOut{}
+			var err error
+			out.Body.Sheets, err = s.cases.Schedule.Unpublish(ctx, by, in.School, in.Year, in.Publication, in.Body.Reason)
+			return out, err
+		})
 }
 
 func newPublication(p schedule.Publication) PublicationView {
-	return PublicationView{p.ID, p.Run, p.Grade, p.Sheets, p.By, p.At, p.BackAt, p.BackBy, p.Reason}
+	return PublicationView{ID: p.ID, Run: p.Run, Grade: p.Grade, Sheets: p.Sheets, By: p.By, At: p.At, BackAt: p.BackAt,
+		BackBy: p.BackBy, Reason: p.Reason}
 }

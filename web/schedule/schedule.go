@@ -53,17 +53,21 @@ type ScheduleView struct {
 // scheduleRoutes are those of the master schedule.
 func (s *Routes) scheduleRoutes(api huma.API) {
 	type scheduleOut struct{ Body ScheduleView }
-	server.SignedIn(s, api, server.Operation("get-schedule", http.MethodGet, server.YearPath+"/sections", "The master schedule, and what is taken twice in it"), func(ctx context.Context, by int64, in *server.InYear) (*scheduleOut, error) {
+	server.SignedIn(s, api, server.Operation("get-schedule", http.MethodGet, server.YearPath+"/sections",
+		"The master schedule, and what is taken twice in it"), func(ctx context.Context, by int64, in *server.InYear) (*scheduleOut, error) {
 		m, err := s.cases.Schedule.MasterSchedule(ctx, by, in.School, in.Year)
 		if err != nil {
 			return nil, err
 		}
-		v := ScheduleView{Sections: []SectionView{}, Doubles: []DoubleView{}, Bad: webimports.TaskProblems(m.Bad), Periods: m.Periods, Days: m.Days, Run: m.Run, Twice: m.Twice}
+		v := ScheduleView{Sections: []SectionView{}, Doubles: []DoubleView{}, Bad: webimports.TaskProblems(m.Bad),
+			Periods: m.Periods, Days: m.Days, Run: m.Run, Twice: m.Twice}
 		for _, x := range m.Sections {
-			v.Sections = append(v.Sections, SectionView{SectionFields{x.Course, x.Title, x.Terms, x.Periods, x.Days, x.Seats, x.Teacher, x.Room}, x.ID, x.Rev, x.Taken})
+			v.Sections = append(v.Sections, SectionView{SectionFields: SectionFields{Course: x.Course, Title: x.Title,
+				Terms: x.Terms, Periods: x.Periods, Days: x.Days, Seats: x.Seats, Teacher: x.Teacher, Room: x.Room}, ID: x.ID,
+				Rev: x.Rev, Taken: x.Taken})
 		}
 		for _, d := range m.Doubles {
-			v.Doubles = append(v.Doubles, DoubleView{d.What, d.Name, d.Sections[:], d.Periods})
+			v.Doubles = append(v.Doubles, DoubleView{What: d.What, Name: d.Name, Sections: d.Sections[:], Periods: d.Periods})
 		}
 		return &scheduleOut{v}, nil
 	})
@@ -75,15 +79,17 @@ func (s *Routes) scheduleRoutes(api huma.API) {
 	put := func(ctx context.Context, by int64, at server.InYear, id string, rev int64, f SectionFields) (*sectionOut, error) {
 		out := &sectionOut{}
 		var err error
-		out.Body.ID, err = s.cases.Schedule.PutSection(ctx, by, at.School, at.Year, &schedule.Section{ID: id, Rev: rev, Course: f.Course, Title: f.Title, Terms: f.Terms, Periods: f.Periods, Days: f.Days,
-			Seats: f.Seats, Teacher: f.Teacher, Room: f.Room})
+		out.Body.ID, err = s.cases.Schedule.PutSection(ctx, by, at.School, at.Year,
+			&schedule.Section{ID: id, Rev: rev, Course: f.Course, Title: f.Title, Terms: f.Terms, Periods: f.Periods, Days: f.Days,
+				Seats: f.Seats, Teacher: f.Teacher, Room: f.Room})
 		return out, err
 	}
 	type addIn struct {
 		server.InYear
 		Body SectionFields
 	}
-	server.SignedIn(s, api, server.Operation("add-section", http.MethodPost, server.YearPath+"/sections", "Make a section"), func(ctx context.Context, by int64, in *addIn) (*sectionOut, error) {
+	server.SignedIn(s, api, server.Operation("add-section", http.MethodPost, server.YearPath+"/sections",
+		"Make a section"), func(ctx context.Context, by int64, in *addIn) (*sectionOut, error) {
 		return put(ctx, by, in.InYear, "", 0, in.Body)
 	})
 	type changeSectionIn struct {
@@ -92,7 +98,8 @@ func (s *Routes) scheduleRoutes(api huma.API) {
 		Rev     int64  `query:"rev" minimum:"1" required:"true" doc:"As it was looked at"`
 		Body    SectionFields
 	}
-	server.SignedIn(s, api, server.Operation("change-section", http.MethodPut, server.YearPath+"/sections/{section}", "Change a section"), func(ctx context.Context, by int64, in *changeSectionIn) (*sectionOut, error) {
+	server.SignedIn(s, api, server.Operation("change-section", http.MethodPut, server.YearPath+"/sections/{section}",
+		"Change a section"), func(ctx context.Context, by int64, in *changeSectionIn) (*sectionOut, error) {
 		return put(ctx, by, in.InYear, in.Section, in.Rev, in.Body)
 	})
 	type removeSectionIn struct {

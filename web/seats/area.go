@@ -1,4 +1,5 @@
-// Package seats serves the choice of sections and enrollments over HTTP: contract types, routes and how one becomes the other.
+// Package seats serves the choice of sections and enrollments over HTTP: contract types, routes and how one
+// becomes the other.
 package seats
 
 import (

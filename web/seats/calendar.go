@@ -32,9 +32,11 @@ func (s *Routes) calendarRoutes(api huma.API) {
 	}
 	file := func(ctx context.Context, d *appsheet.Desk, l *locales.Locale) (*fileOut, error) {
 		content, err := s.calendar(ctx, d, l)
-		return &fileOut{"text/calendar; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": "errands.ics"}), content}, err
+		return &fileOut{"text/calendar; charset=utf-8",
+			mime.FormatMediaType("attachment", map[string]string{"filename": "errands.ics"}), content}, err
 	}
-	server.SignedIn(s, api, server.Gives(server.Operation("get-calendar", http.MethodGet, server.StudentPath+"/errands.ics", "A student's errands as an iCalendar file"), "text/calendar"),
+	server.SignedIn(s, api, server.Gives(server.Operation("get-calendar", http.MethodGet,
+		server.StudentPath+"/errands.ics", "A student's errands as an iCalendar file"), "text/calendar"),
 		func(ctx context.Context, by int64, in *server.OnSheet) (*fileOut, error) {
 			d, err := s.cases.Sheet.Sheet(ctx, by, in.Place())
 			if err != nil {
@@ -43,7 +45,8 @@ func (s *Routes) calendarRoutes(api huma.API) {
 			return file(ctx, d, locales.Match(server.RequestOf(ctx).Reads))
 		})
 	type feedOut struct{ Body *FeedView }
-	server.SignedIn(s, api, server.Operation("get-feed", http.MethodGet, server.StudentPath+"/feed", "Whether one has a secret address of a student's calendar"),
+	server.SignedIn(s, api, server.Operation("get-feed", http.MethodGet, server.StudentPath+"/feed",
+		"Whether one has a secret address of a student's calendar"),
 		func(ctx context.Context, by int64, in *server.OnSheet) (*feedOut, error) {
 			made, err := s.cases.Messages.FeedMade(ctx, by, in.Place())
 			if err != nil {
@@ -51,7 +54,8 @@ func (s *Routes) calendarRoutes(api huma.API) {
 			}
 			return &feedOut{&FeedView{MadeAt: made}}, nil
 		})
-	server.SignedIn(s, api, server.Operation("make-feed", http.MethodPost, server.StudentPath+"/feed", "Make a secret address of a student's calendar; an earlier one ends"),
+	server.SignedIn(s, api, server.Operation("make-feed", http.MethodPost, server.StudentPath+"/feed",
+		"Make a secret address of a student's calendar; an earlier one ends"),
 		func(ctx context.Context, by int64, in *server.OnSheet) (*feedOut, error) {
 			token, err := s.cases.Messages.MakeFeed(ctx, by, in.Place(), locales.Match(server.RequestOf(ctx).Reads).Tag.String())
 			if err != nil {
@@ -60,14 +64,16 @@ func (s *Routes) calendarRoutes(api huma.API) {
 			now := s.Now()
 			return &feedOut{&FeedView{MadeAt: &now, Path: "/api/calendar/" + token + "/errands.ics"}}, nil
 		})
-	server.SignedIn(s, api, server.Operation("drop-feed", http.MethodDelete, server.StudentPath+"/feed", "Take one's secret address of a student's calendar away"),
+	server.SignedIn(s, api, server.Operation("drop-feed", http.MethodDelete, server.StudentPath+"/feed",
+		"Take one's secret address of a student's calendar away"),
 		func(ctx context.Context, by int64, in *server.OnSheet) (*feedOut, error) {
 			return &feedOut{&FeedView{}}, s.cases.Messages.DropFeed(ctx, by, in.Place())
 		})
 	type tokenIn struct {
 		Token string `path:"token" maxLength:"100"`
 	}
-	huma.Register(api, server.Gives(server.Operation("read-feed", http.MethodGet, "/api/calendar/{token}/errands.ics", "The calendar of a secret address"), "text/calendar"), func(ctx context.Context, in *tokenIn) (*fileOut, error) {
+	huma.Register(api, server.Gives(server.Operation("read-feed", http.MethodGet, "/api/calendar/{token}/errands.ics",
+		"The calendar of a secret address"), "text/calendar"), func(ctx context.Context, in *tokenIn) (*fileOut, error) {
 		d, language, err := s.cases.Messages.Fed(ctx, in.Token)
 		if err != nil {
 			return nil, server.Answer(ctx, err)

@@ -39,15 +39,18 @@ func (s *Routes) seatRoutes(api huma.API) {
 		}
 		return &seatsOut{newSeats(w)}, nil
 	}
-	server.SignedIn(s, api, server.Operation("get-seats", http.MethodGet, SeatsPath, "A student's choice of seats in the finished master schedule"), func(ctx context.Context, by int64, in *SeatsIn) (*seatsOut, error) {
+	server.SignedIn(s, api, server.Operation("get-seats", http.MethodGet, SeatsPath,
+		"A student's choice of seats in the finished master schedule"), func(ctx context.Context, by int64, in *SeatsIn) (*seatsOut, error) {
 		return answered(s.cases.Seats.Seats(ctx, by, in.Place()))
 	})
 	type putIn struct {
 		SeatsIn
 		Body SeatsPut
 	}
-	server.SignedIn(s, api, server.Operation("take-seats", http.MethodPost, SeatsPath, "Take seats and give seats back, all of it or nothing"), func(ctx context.Context, by int64, in *putIn) (*seatsOut, error) {
-		return answered(s.cases.Seats.TakeSeats(ctx, by, in.Place(), seats.SeatsChange{Take: in.Body.Take, Give: in.Body.Give, Undo: in.Body.Undo, Reason: in.Body.Reason}))
+	server.SignedIn(s, api, server.Operation("take-seats", http.MethodPost, SeatsPath,
+		"Take seats and give seats back, all of it or nothing"), func(ctx context.Context, by int64, in *putIn) (*seatsOut, error) {
+		return answered(s.cases.Seats.TakeSeats(ctx, by, in.Place(),
+			seats.SeatsChange{Take: in.Body.Take, Give: in.Body.Give, Undo: in.Body.Undo, Reason: in.Body.Reason}))
 	})
 	type reasonIn struct {
 		SeatsIn
@@ -55,23 +58,28 @@ func (s *Routes) seatRoutes(api huma.API) {
 			Reason string `json:"reason,omitempty" maxLength:"1000"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("look-at-seats", http.MethodPost, SeatsPath+"/look", "Agree to what is chosen"), func(ctx context.Context, by int64, in *SeatsIn) (*seatsOut, error) {
+	server.SignedIn(s, api, server.Operation("look-at-seats", http.MethodPost, SeatsPath+"/look",
+		"Agree to what is chosen"), func(ctx context.Context, by int64, in *SeatsIn) (*seatsOut, error) {
 		return answered(s.cases.Seats.LookAtSeats(ctx, by, in.Place()))
 	})
-	server.SignedIn(s, api, server.Operation("submit-seats", http.MethodPost, SeatsPath+"/submission", "Hand the choice in; twice gives the same receipt"), func(ctx context.Context, by int64, in *reasonIn) (*seatsOut, error) {
+	server.SignedIn(s, api, server.Operation("submit-seats", http.MethodPost, SeatsPath+"/submission",
+		"Hand the choice in; twice gives the same receipt"), func(ctx context.Context, by int64, in *reasonIn) (*seatsOut, error) {
 		return answered(s.cases.Seats.SubmitSeats(ctx, by, in.Place(), in.Body.Reason))
 	})
-	server.SignedIn(s, api, server.Operation("return-seats", http.MethodPost, SeatsPath+"/return", "Open a choice again that was handed in, with a message"), func(ctx context.Context, by int64, in *reasonIn) (*seatsOut, error) {
+	server.SignedIn(s, api, server.Operation("return-seats", http.MethodPost, SeatsPath+"/return",
+		"Open a choice again that was handed in, with a message"), func(ctx context.Context, by int64, in *reasonIn) (*seatsOut, error) {
 		return answered(s.cases.Seats.ReturnSeats(ctx, by, in.Place(), in.Body.Reason))
 	})
 	type waitIn struct {
 		SeatsIn
 		Section string `path:"section" maxLength:"200"`
 	}
-	server.SignedIn(s, api, server.Operation("wait-for-seat", http.MethodPut, SeatsPath+"/waits/{section}", "Wait for a seat in a full section"), func(ctx context.Context, by int64, in *waitIn) (*seatsOut, error) {
+	server.SignedIn(s, api, server.Operation("wait-for-seat", http.MethodPut, SeatsPath+"/waits/{section}",
+		"Wait for a seat in a full section"), func(ctx context.Context, by int64, in *waitIn) (*seatsOut, error) {
 		return answered(s.cases.Seats.WaitForSeat(ctx, by, in.Place(), in.Section, true))
 	})
-	server.SignedIn(s, api, server.Operation("wait-no-longer", http.MethodDelete, SeatsPath+"/waits/{section}", "Wait no longer for a seat, or leave one that is offered"), func(ctx context.Context, by int64, in *waitIn) (*seatsOut, error) {
+	server.SignedIn(s, api, server.Operation("wait-no-longer", http.MethodDelete, SeatsPath+"/waits/{section}",
+		"Wait no longer for a seat, or leave one that is offered"), func(ctx context.Context, by int64, in *waitIn) (*seatsOut, error) {
 		return answered(s.cases.Seats.WaitForSeat(ctx, by, in.Place(), in.Section, false))
 	})
 	type waysIn struct {
@@ -81,7 +89,8 @@ func (s *Routes) seatRoutes(api huma.API) {
 		Days   []int `query:"days" maxItems:"40" doc:"Of the cycle; none: all"`
 	}
 	type waysOut struct{ Body *WaysView }
-	server.SignedIn(s, api, server.Operation("get-ways", http.MethodGet, SeatsPath+"/ways", "How what is open of a period could be filled"), func(ctx context.Context, by int64, in *waysIn) (*waysOut, error) {
+	server.SignedIn(s, api, server.Operation("get-ways", http.MethodGet, SeatsPath+"/ways",
+		"How what is open of a period could be filled"), func(ctx context.Context, by int64, in *waysIn) (*waysOut, error) {
 		w, ways, err := s.cases.Seats.Ways(ctx, by, in.Place(), seats.Opening{Period: in.Period, Terms: in.Terms, Days: in.Days})
 		if err != nil {
 			return nil, err
@@ -89,7 +98,8 @@ func (s *Routes) seatRoutes(api huma.API) {
 		return &waysOut{newWays(w, ways)}, nil
 	})
 	type proposalOut struct{ Body ProposalView }
-	server.SignedIn(s, api, server.Operation("propose-seats", http.MethodGet, SeatsPath+"/proposal", "A proposal of the whole week from what the sheet asks for, with the seats that are left now"),
+	server.SignedIn(s, api, server.Operation("propose-seats", http.MethodGet, SeatsPath+"/proposal",
+		"A proposal of the whole week from what the sheet asks for, with the seats that are left now"),
 		func(ctx context.Context, by int64, in *SeatsIn) (*proposalOut, error) {
 			w, list, err := s.cases.Seats.ProposeSeats(ctx, by, in.Place())
 			if err != nil {
@@ -108,7 +118,8 @@ func (s *Routes) seatRoutes(api huma.API) {
 		server.Paged
 	}
 	type actsOut struct{ Body []SeatActView }
-	server.SignedIn(s, api, server.Operation("list-seat-acts", http.MethodGet, SeatsPath+"/acts", "What was done with a student's seats and enrollments, the latest first, at most 100 at once"),
+	server.SignedIn(s, api, server.Operation("list-seat-acts", http.MethodGet, SeatsPath+"/acts",
+		"What was done with a student's seats and enrollments, the latest first, at most 100 at once"),
 		func(ctx context.Context, by int64, in *seatActsIn) (*actsOut, error) {
 			list, err := s.cases.Seats.SeatHistory(ctx, by, in.Place(), in.Skip)
 			out := &actsOut{Body: []SeatActView{}}
@@ -127,7 +138,8 @@ func (s *Routes) choosingRoutes(api huma.API) {
 		Language string `query:"language" maxLength:"35" doc:"BCP 47"`
 	}
 	type tableOut struct{ Body *SeatTable }
-	server.SignedIn(s, api, server.Operation("get-seat-table", http.MethodGet, server.YearPath+"/seat-table", "The finished master schedule, for who chooses seats in it"), func(ctx context.Context, by int64, in *tableIn) (*tableOut, error) {
+	server.SignedIn(s, api, server.Operation("get-seat-table", http.MethodGet, server.YearPath+"/seat-table",
+		"The finished master schedule, for who chooses seats in it"), func(ctx context.Context, by int64, in *tableIn) (*tableOut, error) {
 		y, sections, rules, err := s.cases.Seats.SeatTable(ctx, by, in.School, in.Year)
 		if err != nil {
 			return nil, err
@@ -135,29 +147,37 @@ func (s *Routes) choosingRoutes(api huma.API) {
 		return &tableOut{newSeatTable(y, sections, rules, in.Language)}, nil
 	})
 	type listOut struct{ Body []ChoosingView }
-	server.SignedIn(s, api, server.Operation("list-choosing", http.MethodGet, server.YearPath+"/seats", "The students of a year who choose seats, with how far they are"), func(ctx context.Context, by int64, in *server.InYear) (*listOut, error) {
-		list, err := s.cases.Seats.Choosing(ctx, by, in.School, in.Year)
-		out := &listOut{Body: []ChoosingView{}}
-		for i := range list {
-			x := &list[i]
-			out.Body = append(out.Body, ChoosingView{x.Student, x.Family + ", " + x.Given, x.Grade, x.State, x.Begun, x.Open, x.Complete, nextOf(x.Next, x.Nothing), websheet.NewAct(x.Look), x.Receipt, x.HandedAt})
-		}
-		return out, err
-	})
+	server.SignedIn(s, api, server.Operation("list-choosing", http.MethodGet, server.YearPath+"/seats",
+		"The students of a year who choose seats, with how far they are"),
+		func(ctx context.Context, by int64, in *server.InYear) (*listOut, error) {
+			list, err := s.cases.Seats.Choosing(ctx, by, in.School, in.Year)
+			out := &listOut{Body: []ChoosingView{}}
+			for i := range list {
+				x := &list[i]
+				out.Body = append(out.Body, ChoosingView{ID: x.Student, Name: x.Family + ", " + x.Given, Grade: x.Grade,
+					State: x.State, Begun: x.Begun, Open: x.Open, Complete: x.Complete, Next: nextOf(x.Next, x.Nothing),
+					Look: websheet.NewAct(x.Look), Receipt: x.Receipt, HandedAt: x.HandedAt})
+			}
+			return out, err
+		})
 	type rulesIn struct {
 		server.InYear
 		Body SeatRulesView
 	}
-	server.SignedIn(s, api, server.Operation("set-seat-rules", http.MethodPut, server.YearPath+"/seat-rules", "Set how seats go to those who wait"), func(ctx context.Context, by int64, in *rulesIn) (*struct{}, error) {
-		return &struct{}{}, s.cases.Seats.SetSeatRules(ctx, by, in.School, in.Year, seats.SeatRules{Waiting: in.Body.Waiting, Minutes: in.Body.Minutes})
+	server.SignedIn(s, api, server.Operation("set-seat-rules", http.MethodPut, server.YearPath+"/seat-rules",
+		"Set how seats go to those who wait"), func(ctx context.Context, by int64, in *rulesIn) (*struct{}, error) {
+		return &struct{}{}, s.cases.Seats.SetSeatRules(ctx, by, in.School, in.Year,
+			seats.SeatRules{Waiting: in.Body.Waiting, Minutes: in.Body.Minutes})
 	})
 }
 
 func newSeatTable(y *schoolyear.SchoolYear, sections []schedule.TableSection, rules seats.SeatRules, language string) *SeatTable {
-	t := &SeatTable{Periods: y.Policy.Periods, Days: y.Policy.Days, Fill: []int{}, Rules: []SeatRule{}, Sections: []TableSectionView{}, Waiting: rules.Waiting, Minutes: rules.Minutes}
+	t := &SeatTable{Periods: y.Policy.Periods, Days: y.Policy.Days, Fill: []int{}, Rules: []SeatRule{},
+		Sections: []TableSectionView{}, Waiting: rules.Waiting, Minutes: rules.Minutes}
 	for i := range sections {
 		x := &sections[i]
-		t.Sections = append(t.Sections, TableSectionView{x.ID, x.Course, x.Teacher, x.Room, x.Seats, x.Terms, x.Periods, x.Days})
+		t.Sections = append(t.Sections, TableSectionView{ID: x.ID, Course: x.Course, Teacher: x.Teacher, Room: x.Room,
+			Seats: x.Seats, Terms: x.Terms, Periods: x.Periods, Days: x.Days})
 	}
 	if y.Policy.Fill == nil {
 		return t
@@ -198,17 +218,22 @@ var looks = map[policy.Look]string{policy.LookAfter: "after", policy.LookBefore:
 // newSeats shows a choice of seats.
 func newSeats(w *seats.Week) *SeatsView {
 	y, c := w.Year, &w.Choice
-	v := &SeatsView{Student: websheet.NewStudent(w.Desk), Version: c.Version, Table: fmt.Sprintf("%d.%d.%d", w.Row.Catalog, w.Row.Policy, w.Row.Roster), State: c.State, Next: nextOf(w.SeatNext, w.Nothing), Looked: w.Looked(),
-		Message: c.Message, Receipt: c.Receipt, HandedAt: c.HandedAt, Complete: w.Found.Complete, Open: []OpenView{}, Rules: []websheet.RuleState{}, Own: []OwnSeatView{}, Lines: []SeatLine{}, Entries: []SeatEntry{},
+	v := &SeatsView{Student: websheet.NewStudent(w.Desk), Version: c.Version,
+		Table: fmt.Sprintf("%d.%d.%d", w.Row.Catalog, w.Row.Policy, w.Row.Roster), State: c.State,
+		Next: nextOf(w.SeatNext, w.Nothing), Looked: w.Looked(),
+		Message: c.Message, Receipt: c.Receipt, HandedAt: c.HandedAt, Complete: w.Found.Complete, Open: []OpenView{},
+		Rules: []websheet.RuleState{}, Own: []OwnSeatView{}, Lines: []SeatLine{}, Entries: []SeatEntry{},
 		Waits: []WaitView{}, Look: looks[y.Policy.Settings.Look], Counsel: w.Pupil.CounselorName}
 	if v.Looked {
 		v.LookedBy, v.LookedAt = c.LookedBy, c.LookedAt
 	}
 	if window := w.SeatWindow(); !window.Opens.IsZero() {
-		v.Window, v.Phase = &websheet.Window{Opens: window.Opens, Families: window.Families, Counselors: window.Counselors, Zone: y.Policy.Settings.TimeZone}, websheet.Phases[w.SeatPhase()]
+		v.Window, v.Phase = &websheet.Window{Opens: window.Opens, Families: window.Families, Counselors: window.Counselors,
+			Zone: y.Policy.Settings.TimeZone}, websheet.Phases[w.SeatPhase()]
 	}
 	a := &w.SeatActs
-	v.Acts = SeatActs{websheet.NewAct(a[acts.TakeSeats]), websheet.NewAct(a[acts.LookAtSeats]), websheet.NewAct(a[acts.SubmitSeats]), websheet.NewAct(a[acts.ReturnSeats])}
+	v.Acts = SeatActs{Take: websheet.NewAct(a[acts.TakeSeats]), Look: websheet.NewAct(a[acts.LookAtSeats]),
+		Submit: websheet.NewAct(a[acts.SubmitSeats]), Return: websheet.NewAct(a[acts.ReturnSeats])}
 	if fill := y.Policy.Fill; fill != nil {
 		v.Cells = len(y.Terms) * len(fill.Periods) * y.Policy.Days
 	}
@@ -222,7 +247,8 @@ func newSeats(w *seats.Week) *SeatsView {
 		v.Rules = append(v.Rules, websheet.RuleState{ID: rule.ID, Measured: r.Measured, Min: rule.Min, Max: rule.Max, Holds: r.Holds})
 	}
 	for _, own := range w.Own {
-		v.Own = append(v.Own, OwnSeatView{w.Sections[own.Section].ID, max(0, w.Lines[own.Section].Left), own.Row.At, own.Row.By})
+		v.Own = append(v.Own, OwnSeatView{Section: w.Sections[own.Section].ID, Left: max(0, w.Lines[own.Section].Left),
+			At: own.Row.At, By: own.Row.By})
 	}
 	shown := map[int32]bool{}
 	for i := range w.Lines {
@@ -232,11 +258,12 @@ func newSeats(w *seats.Week) *SeatsView {
 			v.Entries = append(v.Entries, newSeatEntry(w, &x.RequestResult))
 		}
 		if !x.Own {
-			v.Lines = append(v.Lines, SeatLine{w.Sections[i].ID, max(0, x.Left), x.Fits, ids(w, x.Clash), string(x.May), x.Fills, x.Rank})
+			v.Lines = append(v.Lines, SeatLine{Section: w.Sections[i].ID, Left: max(0, x.Left), Fits: x.Fits,
+				Clash: ids(w, x.Clash), May: string(x.May), Fills: x.Fills, Rank: x.Rank})
 		}
 	}
 	for _, x := range w.Waits {
-		v.Waits = append(v.Waits, WaitView{x.Section, x.At, x.Before, x.Until})
+		v.Waits = append(v.Waits, WaitView{Section: x.Section, At: x.At, Before: x.Before, Until: x.Until})
 	}
 	if w.Undoes != nil {
 		v.Undoes = newSeatAct(w.Undoes)
@@ -259,11 +286,13 @@ func newSeatEntry(w *seats.Week, r *sheet.RequestResult) SeatEntry {
 }
 
 func newSeatAct(a *seats.SeatAct) *SeatActView {
-	return &SeatActView{a.Kind, append([]string{}, a.Came.V...), append([]string{}, a.Gone.V...), a.On, a.Reason, a.By, a.At}
+	return &SeatActView{Kind: a.Kind, Came: append([]string{}, a.Came.V...), Gone: append([]string{}, a.Gone.V...),
+		On: a.On, Reason: a.Reason, By: a.By, At: a.At}
 }
 
 func newWays(w *seats.Week, ways *seats.Ways) *WaysView {
-	v := &WaysView{Cells: []OpenView{}, Fill: [][]string{}, More: ways.More, Parts: ids(w, ways.Parts), Collide: []CollisionView{}, Full: ids(w, ways.Full)}
+	v := &WaysView{Cells: []OpenView{}, Fill: [][]string{}, More: ways.More, Parts: ids(w, ways.Parts),
+		Collide: []CollisionView{}, Full: ids(w, ways.Full)}
 	for _, c := range ways.Cells {
 		if n := len(v.Cells); n > 0 && v.Cells[n-1].Term == c.Term {
 			v.Cells[n-1].Days = append(v.Cells[n-1].Days, c.Day)

@@ -38,39 +38,45 @@ func (s *Routes) weekRoutes(api huma.API) {
 		}
 		return &websheet.Printed{Desk: d, L: websheet.Reads(ctx, in.Language)}, week, nil
 	}
-	server.SignedIn(s, api, server.Gives(server.Operation("get-week-pdf", http.MethodGet, server.StudentPath+"/week.pdf", "A student's published week, for printing"), "application/pdf"), func(ctx context.Context, by int64, in *weekIn) (*websheet.FileOut, error) {
-		p, week, err := shown(ctx, by, in)
-		if err != nil {
-			return nil, err
-		}
-		pdf, err := paper.PDF(weekDocument(*p, week))
-		if err != nil {
-			return nil, err
-		}
-		return websheet.PdfOut("week.pdf", pdf), nil
-	})
-	server.SignedIn(s, api, server.Gives(server.Operation("get-seats-pdf", http.MethodGet, SeatsPath+".pdf", "A student's choice of seats, for printing"), "application/pdf"), func(ctx context.Context, by int64, in *weekIn) (*websheet.FileOut, error) {
-		w, err := s.cases.Seats.Seats(ctx, by, in.Place())
-		if err != nil {
-			return nil, err
-		}
-		p := &websheet.Printed{Desk: w.Desk, L: websheet.Reads(ctx, in.Language)}
-		doc := weekDocument(*p, w.Shown())
-		if c := &w.Choice; c.HandedAt != nil && c.State != string(acts.Choosing) {
-			doc.Lead = []string{p.Say("seats.road.receipt", "receipt", c.Receipt, "time", p.Day(c.HandedAt.In(w.Year.Zone()), true))}
-		}
-		pdf, err := paper.PDF(doc)
-		if err != nil {
-			return nil, err
-		}
-		return websheet.PdfOut("seats.pdf", pdf), nil
-	})
+	server.SignedIn(s, api, server.Gives(server.Operation("get-week-pdf", http.MethodGet, server.StudentPath+"/week.pdf",
+		"A student's published week, for printing"), "application/pdf"),
+		func(ctx context.Context, by int64, in *weekIn) (*websheet.FileOut, error) {
+			p, week, err := shown(ctx, by, in)
+			if err != nil {
+				return nil, err
+			}
+			pdf, err := paper.PDF(weekDocument(*p, week))
+			if err != nil {
+				return nil, err
+			}
+			return websheet.PdfOut("week.pdf", pdf), nil
+		})
+	server.SignedIn(s, api, server.Gives(server.Operation("get-seats-pdf", http.MethodGet, SeatsPath+".pdf",
+		"A student's choice of seats, for printing"), "application/pdf"),
+		func(ctx context.Context, by int64, in *weekIn) (*websheet.FileOut, error) {
+			w, err := s.cases.Seats.Seats(ctx, by, in.Place())
+			if err != nil {
+				return nil, err
+			}
+			p := &websheet.Printed{Desk: w.Desk, L: websheet.Reads(ctx, in.Language)}
+			doc := weekDocument(*p, w.Shown())
+			if c := &w.Choice; c.HandedAt != nil && c.State != string(acts.Choosing) {
+				doc.Lead = []string{p.Say("seats.road.receipt", "receipt", c.Receipt, "time", p.Day(c.HandedAt.In(w.Year.Zone()), true))}
+			}
+			pdf, err := paper.PDF(doc)
+			if err != nil {
+				return nil, err
+			}
+			return websheet.PdfOut("seats.pdf", pdf), nil
+		})
 	type calendarOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`
 		Body               []byte
 	}
-	server.SignedIn(s, api, server.Gives(server.Operation("get-week-calendar", http.MethodGet, server.StudentPath+"/week.ics", "A student's published week as an iCalendar file: an entry for each day of school, with what meets in each period"), "text/calendar"),
+	server.SignedIn(s, api, server.Gives(server.Operation("get-week-calendar", http.MethodGet,
+		server.StudentPath+"/week.ics",
+		"A student's published week as an iCalendar file: an entry for each day of school, with what meets in each period"), "text/calendar"),
 		func(ctx context.Context, by int64, in *weekIn) (*calendarOut, error) {
 			p, week, err := shown(ctx, by, in)
 			if err != nil {
@@ -82,7 +88,8 @@ func (s *Routes) weekRoutes(api huma.API) {
 			}
 			name := p.Say("calendar.week", "name", p.Pupil.GivenName+" "+p.Pupil.FamilyName)
 			content := paper.Calendar(name, fmt.Sprintf("%s.%d.rubricon", p.Row.School, p.Row.Year), s.Now(), schoolDays(*p, dates))
-			return &calendarOut{"text/calendar; charset=utf-8", mime.FormatMediaType("attachment", map[string]string{"filename": "week.ics"}), content}, nil
+			return &calendarOut{"text/calendar; charset=utf-8",
+				mime.FormatMediaType("attachment", map[string]string{"filename": "week.ics"}), content}, nil
 		})
 }
 
@@ -98,7 +105,8 @@ func titleOf(p websheet.Printed, code string) string {
 func weekDocument(p websheet.Printed, week *schedule.Shown) *paper.Document {
 	y := p.Year
 	name := p.Pupil.GivenName + " " + p.Pupil.FamilyName
-	doc := &paper.Document{Language: p.L.Tag.String(), Page: p.Say("paper.page"), Foot: p.Say("paper.foot", "name", name, "school", y.Name, "year", y.Year.Policy.SchoolYear),
+	doc := &paper.Document{Language: p.L.Tag.String(), Page: p.Say("paper.page"),
+		Foot:  p.Say("paper.foot", "name", name, "school", y.Name, "year", y.Year.Policy.SchoolYear),
 		Title: p.Say("calendar.week", "name", name)}
 	if at, err := time.Parse(time.RFC3339, week.At); err == nil {
 		doc.Lead = []string{p.Say("result.published", "time", p.Day(at.In(y.Zone()), true))}
@@ -150,7 +158,8 @@ func weekDocument(p websheet.Printed, week *schedule.Shown) *paper.Document {
 	return doc
 }
 
-// meeting is a section in a few words: the course, its teacher, and the days of the cycle where it does not meet on all.
+// meeting is a section in a few words: the course, its teacher, and the days of the cycle where it does not
+// meet on all.
 func meeting(p websheet.Printed, g *schedule.GivenSection) string {
 	text := titleOf(p, g.Course)
 	if len(g.Days) > 0 {
@@ -179,7 +188,8 @@ func schoolDays(p websheet.Printed, dates []seats.WeekDate) []paper.Event {
 		if p.Year.Policy.Days > 1 && !d.Gone {
 			title = p.Say("calendar.day", "day", d.Day)
 		}
-		events = append(events, paper.Event{ID: d.ID, Rev: d.Sequence, Modified: d.Modified, Cancelled: d.Gone, Title: title, Note: strings.Join(lines, "\n"), At: d.At, Whole: true})
+		events = append(events, paper.Event{ID: d.ID, Rev: d.Sequence, Modified: d.Modified, Cancelled: d.Gone, Title: title,
+			Note: strings.Join(lines, "\n"), At: d.At, Whole: true})
 	}
 	return events
 }

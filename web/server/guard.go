@@ -62,10 +62,12 @@ func RequestOf(ctx context.Context) *request {
 
 func requestID(ctx context.Context) string { return RequestOf(ctx).id }
 
-// statusLeft is how an answer is counted that nobody waited for (common practice; it is in no standard, and never sent).
+// statusLeft is how an answer is counted that nobody waited for (common practice; it is in no standard, and
+// never sent).
 const statusLeft = 499
 
-// recorder notes the status of an answer. Once it is sealed the answer is complete, and what is written after that goes nowhere.
+// recorder notes the status of an answer. Once it is sealed the answer is complete, and what is written after
+// that goes nowhere.
 type recorder struct {
 	http.ResponseWriter
 	status, bytes int
@@ -97,13 +99,14 @@ func (r *recorder) Write(text []byte) (int, error) {
 // Unwrap lets http.ResponseController reach the writer below.
 func (r *recorder) Unwrap() http.ResponseWriter { return r.ResponseWriter }
 
-// noted gives each request a number, which its answer and every line of the log carry, and a deadline, and logs it when it is done:
-// by its route, without path, query or body.
+// noted gives each request a number, which its answer and every line of the log carry, and a deadline, and
+// logs it when it is done: by its route, without path, query or body.
 func (s *Server) noted(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		raw := make([]byte, 8)
 		_, _ = rand.Read(raw) // never fails
-		note := &request{id: hex.EncodeToString(raw), Address: s.address(r), Agent: shortAgent(r.UserAgent()), Host: r.Host, detail: s.detail, route: "a page", log: s.Log, Reads: r.Header.Get("Accept-Language")}
+		note := &request{id: hex.EncodeToString(raw), Address: s.address(r), Agent: shortAgent(r.UserAgent()), Host: r.Host,
+			detail: s.detail, route: "a page", log: s.Log, Reads: r.Header.Get("Accept-Language")}
 		if strings.HasPrefix(r.URL.Path, "/api/") {
 			note.route = "unknown"
 		}
@@ -124,9 +127,12 @@ func (s *Server) noted(next http.Handler) http.Handler {
 				s.Meter.done(known(method), note.route, out.status, time.Since(start))
 			}
 			span.SetName(known(method) + " " + note.route)
-			span.SetAttributes(attribute.String("http.request.method", known(method)), attribute.String("http.route", note.route), attribute.Int("http.response.status_code", out.status), attribute.String("rubricon.request", note.id))
+			span.SetAttributes(attribute.String("http.request.method", known(method)),
+				attribute.String("http.route", note.route), attribute.Int("http.response.status_code", out.status),
+				attribute.String("rubricon.request", note.id))
 			span.End()
-			s.Log.InfoContext(ctx, "request", "method", known(method), "route", note.route, "status", out.status, "bytes", out.bytes, "took", time.Since(start), "account", note.account)
+			s.Log.InfoContext(ctx, "request", "method", known(method), "route", note.route, "status", out.status, "bytes",
+				out.bytes, "took", time.Since(start), "account", note.account)
 		}()
 		r = r.WithContext(ctx)
 		if note.Head { // net/http sends the headers of the answer alone
@@ -136,7 +142,9 @@ func (s *Server) noted(next http.Handler) http.Handler {
 	})
 }
 
-// MostAtOnce is how many requests a process works on at the same time: each would only wait longer for the same connections and cores. Live streams, which wait for others, and uploads, which have a bound of their own, are not counted.
+// MostAtOnce is how many requests a process works on at the same time: each would only wait longer for the
+// same connections and cores. Live streams, which wait for others, and uploads, which have a bound of their
+// own, are not counted.
 const MostAtOnce = 400
 
 // bounded answers at once that there is too much to do, and when to come back, where it is so.
@@ -189,8 +197,9 @@ func (h logHandler) WithAttrs(attrs []slog.Attr) slog.Handler {
 
 func (h logHandler) WithGroup(name string) slog.Handler { return logHandler{h.Handler.WithGroup(name)} }
 
-// address is the address a request comes from, as far as it is told by proxies that are trusted: of X-Forwarded-For the last that is
-// not one of theirs. Of an IPv6 address the network counts, which one household has as a whole.
+// address is the address a request comes from, as far as it is told by proxies that are trusted: of
+// X-Forwarded-For the last that is not one of theirs. Of an IPv6 address the network counts, which one
+// household has as a whole.
 func (s *Server) address(r *http.Request) string {
 	from, err := netip.ParseAddrPort(r.RemoteAddr)
 	if err != nil {
@@ -244,8 +253,8 @@ func secure(tls bool, next http.Handler) http.Handler {
 	})
 }
 
-// refuseText reads the body of a request, and refuses what no text can be: NUL, bytes that are not UTF-8, halves of surrogate pairs.
-// Everything else that a person can paste is taken.
+// refuseText reads the body of a request, and refuses what no text can be: NUL, bytes that are not UTF-8,
+// halves of surrogate pairs. Everything else that a person can paste is taken.
 func (s *Server) refuseText(next http.Handler) http.Handler {
 	refuse := func(w http.ResponseWriter, where, what string) {
 		p := NewProblem(http.StatusBadRequest, "the "+where+" "+what+"; take it out")

@@ -15,7 +15,8 @@ import (
 // RequestTimeout bounds the work for one request, from when its body is there.
 const RequestTimeout = 15 * time.Second
 
-// LongTimeout bounds the work for a request that concerns everybody of a school at once. The contract says which those are.
+// LongTimeout bounds the work for a request that concerns everybody of a school at once. The contract says
+// which those are.
 const LongTimeout = time.Minute
 
 // bodyTimeout bounds the time that the body of a request may take to arrive.
@@ -85,8 +86,8 @@ func (l *limits) find(r *http.Request) *Limit {
 	return usual
 }
 
-// readBody reads the whole body of a request before anything is done for it, so that no work waits for bytes. An answer that says why it
-// could not is returned as a problem; it is nil where the body is there.
+// readBody reads the whole body of a request before anything is done for it, so that no work waits for bytes.
+// An answer that says why it could not is returned as a problem; it is nil where the body is there.
 func (s *Server) readBody(w http.ResponseWriter, r *http.Request, most int64) ([]byte, *Problem) {
 	control := http.NewResponseController(w)
 	_ = control.SetReadDeadline(time.Now().Add(bodyTimeout))
@@ -162,7 +163,8 @@ func (g *gate) Enter(account int64) (leave func(), err error) {
 	}, nil
 }
 
-// TooManyOfOne is what an account is told that has as many of something under way as it may, and when to try again, in seconds.
+// TooManyOfOne is what an account is told that has as many of something under way as it may, and when to try
+// again, in seconds.
 func TooManyOfOne(ctx context.Context, code string, wait int) *Problem {
 	p := NewProblem(http.StatusTooManyRequests, Say(ctx, code))
 	p.Code, p.Wait = code, wait

@@ -28,12 +28,15 @@ type meter struct {
 func newMeter(s *Server) *meter {
 	m := &meter{
 		registry: prometheus.NewRegistry(),
-		requests: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "rubricon_request_seconds", Help: "How long requests took, by method, route and the first digit of the status; live streams are not among them.",
+		requests: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "rubricon_request_seconds",
+			Help:    "How long requests took, by method, route and the first digit of the status; live streams are not among them.",
 			Buckets: []float64{.005, .01, .025, .05, .1, .2, .3, .5, 1, 2, 5, 15}}, []string{"method", "route", "status"}),
 		Streams: prometheus.NewGauge(prometheus.GaugeOpts{Name: "rubricon_streams", Help: "Live streams that are open."}),
-		turned:  prometheus.NewCounterVec(prometheus.CounterOpts{Name: "rubricon_turned_away_total", Help: "Requests that were turned away, by why: busy (503), often (429)."}, []string{"why"}),
+		turned: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "rubricon_turned_away_total",
+			Help: "Requests that were turned away, by why: busy (503), often (429)."}, []string{"why"}),
 	}
-	m.registry.MustRegister(m.requests, m.Streams, m.turned, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), &backlogCollector{s})
+	m.registry.MustRegister(m.requests, m.Streams, m.turned, collectors.NewGoCollector(),
+		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), &backlogCollector{s})
 	return m
 }
 
@@ -69,19 +72,29 @@ func gauges[T any](name, help string, of func(T) float64) reading[T] {
 var (
 	databaseUp = gauges("rubricon_database_up", "1 while the database answers.", func(up float64) float64 { return up })
 	ofPool     = []reading[office.PoolStats]{
-		gauges("rubricon_database_connections", "Connections of this process to the database.", func(p office.PoolStats) float64 { return float64(p.Open) }),
-		gauges("rubricon_database_connections_used", "Those of them that are in use.", func(p office.PoolStats) float64 { return float64(p.Used) }),
+		gauges("rubricon_database_connections", "Connections of this process to the database.",
+			func(p office.PoolStats) float64 { return float64(p.Open) }),
+		gauges("rubricon_database_connections_used", "Those of them that are in use.",
+			func(p office.PoolStats) float64 { return float64(p.Used) }),
 		gauges("rubricon_database_connections_most", "So many it may have.", func(p office.PoolStats) float64 { return float64(p.Most) }),
-		counts("rubricon_database_waits_total", "How often a request waited for a connection.", func(p office.PoolStats) float64 { return float64(p.Waited) }),
-		counts("rubricon_database_wait_seconds_total", "How long requests waited for a connection.", func(p office.PoolStats) float64 { return p.WaitedFor.Seconds() }),
+		counts("rubricon_database_waits_total", "How often a request waited for a connection.",
+			func(p office.PoolStats) float64 { return float64(p.Waited) }),
+		counts("rubricon_database_wait_seconds_total", "How long requests waited for a connection.",
+			func(p office.PoolStats) float64 { return p.WaitedFor.Seconds() }),
 	}
 	ofBacklog = []reading[office.Backlog]{
-		gauges("rubricon_mails_due", "Mails that are due and not sent yet, in the whole database.", func(b office.Backlog) float64 { return float64(b.Letters) }),
-		gauges("rubricon_mail_delay_seconds", "For how long the oldest of them has been due.", func(b office.Backlog) float64 { return b.LetterAge }),
-		gauges("rubricon_mails_lost", "Mails of the last day that were not sent, or perhaps not.", func(b office.Backlog) float64 { return float64(b.LettersLost) }),
-		gauges("rubricon_tasks", "Imports, exports, placements and so on that wait or run.", func(b office.Backlog) float64 { return float64(b.Tasks) }),
-		gauges("rubricon_jobs_due", "Jobs of the queue that could run and do not yet.", func(b office.Backlog) float64 { return float64(b.JobsWaiting) }),
-		gauges("rubricon_jobs_given_up", "Jobs of the last day that were given up.", func(b office.Backlog) float64 { return float64(b.JobsGivenUp) }),
+		gauges("rubricon_mails_due", "Mails that are due and not sent yet, in the whole database.",
+			func(b office.Backlog) float64 { return float64(b.Letters) }),
+		gauges("rubricon_mail_delay_seconds", "For how long the oldest of them has been due.",
+			func(b office.Backlog) float64 { return b.LetterAge }),
+		gauges("rubricon_mails_lost", "Mails of the last day that were not sent, or perhaps not.",
+			func(b office.Backlog) float64 { return float64(b.LettersLost) }),
+		gauges("rubricon_tasks", "Imports, exports, placements and so on that wait or run.",
+			func(b office.Backlog) float64 { return float64(b.Tasks) }),
+		gauges("rubricon_jobs_due", "Jobs of the queue that could run and do not yet.",
+			func(b office.Backlog) float64 { return float64(b.JobsWaiting) }),
+		gauges("rubricon_jobs_given_up", "Jobs of the last day that were given up.",
+			func(b office.Backlog) float64 { return float64(b.JobsGivenUp) }),
 		gauges("rubricon_seats_offered", "Offers of seats that stand.", func(b office.Backlog) float64 { return float64(b.SeatsOffered) }),
 	}
 )
@@ -115,10 +128,12 @@ func (s *Server) Metrics() http.Handler {
 	return mux
 }
 
-// Leave says from now on that the process is not ready, so that no more requests are sent to it while it ends what it has begun.
+// Leave says from now on that the process is not ready, so that no more requests are sent to it while it ends
+// what it has begun.
 func (s *Server) Leave() { s.leaving.Store(true) }
 
-// operateRoutes tell whoever looks after the process how it is: /healthz whether it lives, /readyz whether it can serve.
+// operateRoutes tell whoever looks after the process how it is: /healthz whether it lives, /readyz whether it
+// can serve.
 func (s *Server) operateRoutes(engine *gin.Engine) {
 	engine.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	engine.GET("/readyz", func(c *gin.Context) {

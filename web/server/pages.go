@@ -53,17 +53,18 @@ func newPages(files fs.FS) pages {
 }
 
 // ownPages are the addresses of the front end's screens, behind those of a desk and a child.
-var ownPages = []string{"/", "/hand-in", "/courses", "/path", "/drafts", "/errands", "/history", "/account", "/people", "/data", "/prepare", "/rules", "/catalog", "/tryouts", "/paper", "/demand", "/sections", "/placement", "/result", "/seats"}
+var ownPages = []string{"/", "/hand-in", "/courses", "/path", "/drafts", "/errands", "/history", "/account", "/people",
+	"/data", "/prepare", "/rules", "/catalog", "/tryouts", "/paper", "/demand", "/sections", "/placement", "/result", "/seats"}
 
-// parts are what only documents load, by its file's ending; ofDocuments are the headers that a browser heeds in documents alone, a third of
-// a kilobyte that each part of a first load would carry in vain.
+// parts are what only documents load, by its file's ending; ofDocuments are the headers that a browser heeds
+// in documents alone, a third of a kilobyte that each part of a first load would carry in vain.
 var (
 	parts       = []string{".js", ".css", ".woff2", ".woff"}
 	ofDocuments = []string{"Content-Security-Policy", "Cross-Origin-Opener-Policy", "Permissions-Policy"}
 )
 
-// screens tells whether an address is one of the front end's, which finds its way from there. The paths of somebody who comes for
-// several things begin with /d/ and what they come for.
+// screens tells whether an address is one of the front end's, which finds its way from there. The paths of
+// somebody who comes for several things begin with /d/ and what they come for.
 func screens(name string) bool {
 	if rest, ok := strings.CutPrefix(name, "/d/"); ok && rest != "" {
 		_, rest, _ = strings.Cut(rest, "/")

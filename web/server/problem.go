@@ -50,12 +50,23 @@ func (p *Problem) GetHeaders() http.Header {
 }
 
 var statuses = map[problem.Code]int{
-	problem.NotFound: http.StatusNotFound, problem.NoCourse: http.StatusNotFound, problem.NoSection: http.StatusNotFound, problem.SignInFailed: http.StatusUnauthorized, problem.TooMany: http.StatusTooManyRequests,
-	problem.Code(acts.NotYours): http.StatusForbidden, problem.NeedsReason: http.StatusUnprocessableEntity, problem.KeyReused: http.StatusUnprocessableEntity, problem.NeedsMessage: http.StatusUnprocessableEntity,
-	problem.NeedsAgreed: http.StatusUnprocessableEntity, problem.NeedsCommitment: http.StatusUnprocessableEntity, problem.BadMark: http.StatusUnprocessableEntity, problem.NotACourse: http.StatusUnprocessableEntity,
-	problem.BadAct: http.StatusUnprocessableEntity, problem.BadCode: http.StatusUnprocessableEntity, problem.NoGuardian: http.StatusUnprocessableEntity, problem.BadPassword: http.StatusUnprocessableEntity, problem.CommonPassword: http.StatusUnprocessableEntity, problem.BadToken: http.StatusUnprocessableEntity, problem.BadHook: http.StatusUnprocessableEntity, problem.BadAddress: http.StatusUnprocessableEntity, problem.NoHookKey: http.StatusConflict, problem.TooMuch: http.StatusUnprocessableEntity,
-	problem.Busy: http.StatusServiceUnavailable, problem.Crowded: http.StatusServiceUnavailable, problem.NotZip: http.StatusUnprocessableEntity, problem.BadFile: http.StatusUnprocessableEntity, problem.NeedsName: http.StatusUnprocessableEntity,
-	problem.BadCondition: http.StatusUnprocessableEntity, problem.BadRecord: http.StatusUnprocessableEntity, problem.BadWindow: http.StatusUnprocessableEntity, problem.BadRevision: http.StatusUnprocessableEntity, problem.NoRule: http.StatusUnprocessableEntity, problem.BadSection: http.StatusUnprocessableEntity,
+	problem.NotFound: http.StatusNotFound, problem.NoCourse: http.StatusNotFound, problem.NoSection: http.StatusNotFound,
+	problem.SignInFailed: http.StatusUnauthorized, problem.TooMany: http.StatusTooManyRequests,
+	problem.Code(acts.NotYours): http.StatusForbidden, problem.NeedsReason: http.StatusUnprocessableEntity,
+	problem.KeyReused: http.StatusUnprocessableEntity, problem.NeedsMessage: http.StatusUnprocessableEntity,
+	problem.NeedsAgreed: http.StatusUnprocessableEntity, problem.NeedsCommitment: http.StatusUnprocessableEntity,
+	problem.BadMark: http.StatusUnprocessableEntity, problem.NotACourse: http.StatusUnprocessableEntity,
+	problem.BadAct: http.StatusUnprocessableEntity, problem.BadCode: http.StatusUnprocessableEntity,
+	problem.NoGuardian: http.StatusUnprocessableEntity, problem.BadPassword: http.StatusUnprocessableEntity,
+	problem.CommonPassword: http.StatusUnprocessableEntity, problem.BadToken: http.StatusUnprocessableEntity,
+	problem.BadHook: http.StatusUnprocessableEntity, problem.BadAddress: http.StatusUnprocessableEntity,
+	problem.NoHookKey: http.StatusConflict, problem.TooMuch: http.StatusUnprocessableEntity,
+	problem.Busy: http.StatusServiceUnavailable, problem.Crowded: http.StatusServiceUnavailable,
+	problem.NotZip: http.StatusUnprocessableEntity, problem.BadFile: http.StatusUnprocessableEntity,
+	problem.NeedsName:    http.StatusUnprocessableEntity,
+	problem.BadCondition: http.StatusUnprocessableEntity, problem.BadRecord: http.StatusUnprocessableEntity,
+	problem.BadWindow: http.StatusUnprocessableEntity, problem.BadRevision: http.StatusUnprocessableEntity,
+	problem.NoRule: http.StatusUnprocessableEntity, problem.BadSection: http.StatusUnprocessableEntity,
 }
 
 // Say gives a sentence of the errors in the language of the request.
@@ -66,8 +77,9 @@ func Say(ctx context.Context, code string) string {
 // statusCodes name errors that come from the protocol rather than from a use case.
 var statusCodes = map[int]string{
 	http.StatusBadRequest: "bad-request", http.StatusUnauthorized: "not-signed-in", http.StatusNotFound: string(problem.NotFound),
-	http.StatusMethodNotAllowed: "method-not-allowed", http.StatusRequestEntityTooLarge: "too-large", http.StatusUnsupportedMediaType: "unsupported-media-type",
-	http.StatusUnprocessableEntity: "bad-input", http.StatusForbidden: string(acts.NotYours), http.StatusNotAcceptable: "not-acceptable",
+	http.StatusMethodNotAllowed: "method-not-allowed", http.StatusRequestEntityTooLarge: "too-large",
+	http.StatusUnsupportedMediaType: "unsupported-media-type",
+	http.StatusUnprocessableEntity:  "bad-input", http.StatusForbidden: string(acts.NotYours), http.StatusNotAcceptable: "not-acceptable",
 	http.StatusServiceUnavailable: "unavailable",
 }
 

@@ -42,10 +42,12 @@ type Paged struct {
 // firstYear and lastYear bound a school year, as InYear says.
 const firstYear, lastYear = 1900, 9999
 
-// Operation returns an operation with the usual limits. Bodies are read before it begins (readBody), so it sets no deadline for reading:
-// huma's own, of five seconds, would go on while the operation works, and end its context and the connection.
+// Operation returns an operation with the usual limits. Bodies are read before it begins (readBody), so it
+// sets no deadline for reading: huma's own, of five seconds, would go on while the operation works, and end
+// its context and the connection.
 func Operation(id, method, path, summary string) huma.Operation {
-	return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, MaxBodyBytes: maxBody, BodyReadTimeout: -1, DefaultStatus: http.StatusOK}
+	return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, MaxBodyBytes: maxBody,
+		BodyReadTimeout: -1, DefaultStatus: http.StatusOK}
 }
 
 // Gives says of an operation that it answers with a file, of one of some media types.

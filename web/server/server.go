@@ -1,4 +1,5 @@
-// Package server is what all routes share: sessions, cross-site protection, problems, limits, the log and the metrics. It knows no area.
+// Package server is what all routes share: sessions, cross-site protection, problems, limits, the log and the
+// metrics. It knows no area.
 package server
 
 import (
@@ -88,9 +89,11 @@ func New(o Options) *Server {
 	if o.Log == nil {
 		o.Log = slog.Default()
 	}
-	s := &Server{accounts: o.Accounts, health: o.Health, detail: o.Detail, TLS: o.TLS, proxies: o.Proxies, Now: o.Now, Log: o.Log, Sessions: newSessions(o.Accounts, o.TLS),
-		uploads: [...]*uploads{FamilyShare: newUploads(familyUploads), OfficeShare: newUploads(officeUploads)}, Streaming: newGate(streamsOfOne, maxStreams),
-		bodies: semaphore.NewWeighted(maxBodies), LiveCheck: cmp.Or(o.LiveCheck, time.Minute)}
+	s := &Server{accounts: o.Accounts, health: o.Health, detail: o.Detail, TLS: o.TLS, proxies: o.Proxies, Now: o.Now,
+		Log: o.Log, Sessions: newSessions(o.Accounts, o.TLS),
+		uploads:   [...]*uploads{FamilyShare: newUploads(familyUploads), OfficeShare: newUploads(officeUploads)},
+		Streaming: newGate(streamsOfOne, maxStreams),
+		bodies:    semaphore.NewWeighted(maxBodies), LiveCheck: cmp.Or(o.LiveCheck, time.Minute)}
 	s.Meter = newMeter(s)
 	s.Streams, s.endStreams = context.WithCancel(context.Background())
 	return s

@@ -28,8 +28,8 @@ const (
 	EpochKey   = "epoch"  // of the account's sessions, which ending them raises
 )
 
-// LoadedSession is the session that a request began with. A session that has ended meanwhile stays ended: a request that goes on after
-// that writes none, whatever it does.
+// LoadedSession is the session that a request began with. A session that has ended meanwhile stays ended: a
+// request that goes on after that writes none, whatever it does.
 type LoadedSession struct {
 	Token string // hashed; empty: none
 	Lost  bool   // it has ended since
@@ -65,7 +65,8 @@ func (s sessionStore) CommitCtx(ctx context.Context, token string, data []byte, 
 	} else {
 		by, _ := values[AccountKey].(int64)
 		epoch, _ := values[EpochKey].(int64)
-		there, err = s.accounts.BeginSession(ctx, &account.NewSession{Token: token, Account: by, Epoch: epoch, Data: data, Agent: RequestOf(ctx).Agent, Expiry: expiry})
+		there, err = s.accounts.BeginSession(ctx, &account.NewSession{Token: token, Account: by, Epoch: epoch, Data: data,
+			Agent: RequestOf(ctx).Agent, Expiry: expiry})
 	}
 	here.Lost = err == nil && !there
 	return err
@@ -116,7 +117,8 @@ func newSessions(accounts Accounts, tls bool) *scs.SessionManager {
 	return m
 }
 
-// CookieName is a cookie's name; with the prefix __Host- browsers take it from this very host alone, over TLS (RFC 6265bis).
+// CookieName is a cookie's name; with the prefix __Host- browsers take it from this very host alone, over TLS
+// (RFC 6265bis).
 func CookieName(name string, tls bool) string {
 	if tls {
 		return "__Host-" + name
@@ -145,8 +147,8 @@ func (s *Server) Account(ctx context.Context) (int64, error) {
 	return account, nil
 }
 
-// Ready gives who is signed in, with a password of their own and the second step done: with a password for one sign-in nothing can be done but choosing
-// another, and before the second step nothing but that.
+// Ready gives who is signed in, with a password of their own and the second step done: with a password for
+// one sign-in nothing can be done but choosing another, and before the second step nothing but that.
 func (s *Server) Ready(ctx context.Context) (int64, error) {
 	account, err := s.Account(ctx)
 	if err == nil && s.Sessions.GetBool(ctx, OnceKey) {

@@ -14,7 +14,8 @@ var stopTemplate = template.Must(template.New("stop").Parse(`<!doctype html>
 
 // StopPage asks whether no more reminders are wanted, or says that there will be none.
 func StopPage(l *locales.Locale, done bool) []byte {
-	page := struct{ Language, Direction, Head, Note, Button string }{l.Tag.String(), l.Direction(), l.Text("mail.stopHead", nil), l.Text("mail.stopNote", nil), l.Text("mail.stopButton", nil)}
+	page := struct{ Language, Direction, Head, Note, Button string }{Language: l.Tag.String(), Direction: l.Direction(),
+		Head: l.Text("mail.stopHead", nil), Note: l.Text("mail.stopNote", nil), Button: l.Text("mail.stopButton", nil)}
 	if done {
 		page.Head, page.Button = l.Text("mail.stopped", nil), ""
 	}

@@ -15,7 +15,8 @@ import (
 	schoolyear "rubricon/app/year"
 )
 
-// A share is a part of the room for uploads. The office has one of its own, so that nobody else's files keep its imports out.
+// A share is a part of the room for uploads. The office has one of its own, so that nobody else's files keep
+// its imports out.
 type share int
 
 const (
@@ -23,8 +24,8 @@ const (
 	OfficeShare
 )
 
-// Room for files: how many of a share may be on their way at the same time, on disk alone; how many of those may be one account's; and how
-// many that are there may be in memory.
+// Room for files: how many of a share may be on their way at the same time, on disk alone; how many of those
+// may be one account's; and how many that are there may be in memory.
 const (
 	familyUploads   = 40
 	officeUploads   = 10
@@ -32,7 +33,8 @@ const (
 	uploadsInMemory = 2
 )
 
-// Each chunk of a file must arrive within its time, so that a sender who trickles does not hold a place for minutes: 70 kbit/s will do.
+// Each chunk of a file must arrive within its time, so that a sender who trickles does not hold a place for
+// minutes: 70 kbit/s will do.
 const (
 	chunkBytes = 256 << 10
 	chunkTime  = 30 * time.Second
@@ -58,9 +60,11 @@ func (u *uploads) hold(ctx context.Context) (release func(), err error) {
 	}
 }
 
-// Upload makes an operation one that brings a file of at most so many bytes. Nobody sends one who may not, which is asked before any of it
-// is read; it arrives on disk, and takes a place in memory only when it is there.
-func (s *Server) Upload(op huma.Operation, most int64, in share, may func(ctx context.Context, by int64, at schoolyear.Place) error) huma.Operation {
+// Upload makes an operation one that brings a file of at most so many bytes. Nobody sends one who may not,
+// which is asked before any of it is read; it arrives on disk, and takes a place in memory only when it is
+// there.
+func (s *Server) Upload(op huma.Operation, most int64, in share,
+	may func(ctx context.Context, by int64, at schoolyear.Place) error) huma.Operation {
 	op.MaxBodyBytes = most
 	op.Metadata = map[string]any{LimitKey: &Limit{takes: uploadTimeout + RequestTimeout, upload: true}}
 	op.Middlewares = huma.Middlewares{func(hctx huma.Context, next func(huma.Context)) {
@@ -93,7 +97,8 @@ type fromDisk struct {
 func (f *fromDisk) BodyReader() io.Reader { return f.file }
 
 // receive takes a file in and goes on with it; an error is returned where nothing has been answered yet.
-func (s *Server) receive(hctx huma.Context, next func(huma.Context), most int64, in share, may func(ctx context.Context, by int64, at schoolyear.Place) error) error {
+func (s *Server) receive(hctx huma.Context, next func(huma.Context), most int64, in share,
+	may func(ctx context.Context, by int64, at schoolyear.Place) error) error {
 	ctx := hctx.Context()
 	by, err := s.Ready(ctx)
 	if err != nil {

@@ -36,7 +36,8 @@ type Agreeing struct {
 
 func (s *Routes) agreementRoutes(api huma.API) {
 	type agreementsOut struct{ Body *AgreementsView }
-	server.SignedIn(s, api, server.Operation("get-agreements", http.MethodGet, server.SheetPath+"/agreements", "What a guardian agrees to before signing, and what of it they agree to already"),
+	server.SignedIn(s, api, server.Operation("get-agreements", http.MethodGet, server.SheetPath+"/agreements",
+		"What a guardian agrees to before signing, and what of it they agree to already"),
 		func(ctx context.Context, by int64, in *server.OnSheet) (*agreementsOut, error) {
 			list, err := s.cases.Sheet.Agreements(ctx, by, in.Place())
 			if err != nil {
@@ -48,7 +49,8 @@ func (s *Routes) agreementRoutes(api huma.API) {
 		server.OnSheet
 		Body Agreeing
 	}
-	server.SignedIn(s, api, server.Operation("set-agreement", http.MethodPut, server.SheetPath+"/agreements", "Agree to a fee or a commitment as a guardian, or withdraw that before signing"),
+	server.SignedIn(s, api, server.Operation("set-agreement", http.MethodPut, server.SheetPath+"/agreements",
+		"Agree to a fee or a commitment as a guardian, or withdraw that before signing"),
 		func(ctx context.Context, by int64, in *agreeIn) (*agreementsOut, error) {
 			b := &in.Body
 			list, err := s.cases.Sheet.SetAgreement(ctx, by, in.Place(), appsheet.Agreement{Kind: b.Kind, Ref: b.Ref, What: b.What}, b.Agree)

@@ -7,9 +7,11 @@ import (
 	"rubricon/core/credit"
 )
 
-// The contract: what the interface says in JSON. It holds codes, amounts and names; sentences are made where they are read.
+// The contract: what the interface says in JSON. It holds codes, amounts and names; sentences are made where
+// they are read.
 
-// SheetView is a whole judged sheet: what is asked for, what the school will check, what is still to do, and what the reader may do.
+// SheetView is a whole judged sheet: what is asked for, what the school will check, what is still to do, and
+// what the reader may do.
 type SheetView struct {
 	School    string          `json:"school"`
 	Year      int             `json:"year"`

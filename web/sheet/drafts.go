@@ -18,7 +18,8 @@ type DraftsView struct {
 	Drafts []DraftHead `json:"drafts" doc:"The oldest first"`
 }
 
-// draftRoutes are those of the drafts beside a sheet. A draft is read and changed by the routes of the sheet, with its id.
+// draftRoutes are those of the drafts beside a sheet. A draft is read and changed by the routes of the sheet,
+// with its id.
 func (s *Routes) draftRoutes(api huma.API) {
 	type draftsOut struct{ Body *DraftsView }
 	list := func(ctx context.Context, by int64, in *server.OnSheet) (*draftsOut, error) {
@@ -44,7 +45,8 @@ func (s *Routes) draftRoutes(api huma.API) {
 		server.OnSheet
 		Body naming
 	}
-	server.SignedIn(s, api, server.Operation("make-draft", http.MethodPost, server.StudentPath+"/drafts", "Copy the sheet, or one of its drafts, to a new draft; there are at most four"),
+	server.SignedIn(s, api, server.Operation("make-draft", http.MethodPost, server.StudentPath+"/drafts",
+		"Copy the sheet, or one of its drafts, to a new draft; there are at most four"),
 		func(ctx context.Context, by int64, in *makeIn) (*draftsOut, error) {
 			if _, err := s.cases.Sheet.MakeDraft(ctx, by, in.Place(), in.Body.Name); err != nil {
 				return nil, err
@@ -75,7 +77,8 @@ func (s *Routes) draftRoutes(api huma.API) {
 			Shown bool `json:"shown"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("show-draft", http.MethodPut, server.StudentPath+"/drafts/{id}/shown", "Show a draft to the family, or no longer"),
+	server.SignedIn(s, api, server.Operation("show-draft", http.MethodPut, server.StudentPath+"/drafts/{id}/shown",
+		"Show a draft to the family, or no longer"),
 		func(ctx context.Context, by int64, in *showIn) (*draftsOut, error) {
 			at := in.Place()
 			at.Draft = in.ID
@@ -95,5 +98,5 @@ func (s *Routes) draftRoutes(api huma.API) {
 }
 
 func newDraftHead(r *appsheet.DraftRow) DraftHead {
-	return DraftHead{r.ID, r.Name, r.ChangedAt, r.ShownAt, r.Said}
+	return DraftHead{ID: r.ID, Name: r.Name, At: r.ChangedAt, Shown: r.ShownAt, Said: r.Said}
 }

@@ -67,7 +67,8 @@ func (s *Routes) pageRoutes(api huma.API) {
 			Commitments []string `json:"commitments" maxItems:"200" doc:"The ids of the agreements that are ticked"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("sign-page", http.MethodPost, server.YearPath+"/pages/signature", "Record the signature that a guardian has given on a printed page"),
+	server.SignedIn(s, api, server.Operation("sign-page", http.MethodPost, server.YearPath+"/pages/signature",
+		"Record the signature that a guardian has given on a printed page"),
 		func(ctx context.Context, by int64, in *signIn) (*paperOut, error) {
 			p, err := s.cases.Sheet.SignedOnPaper(ctx, by, in.School, in.Year, appsheet.PaperSignature(in.Body))
 			if err != nil {
@@ -80,7 +81,9 @@ func (s *Routes) pageRoutes(api huma.API) {
 		Guardian string `path:"guardian" maxLength:"100"`
 		RawBody  []byte `contentType:"application/octet-stream"`
 	}
-	keep := s.Upload(server.Operation("keep-page", http.MethodPut, server.StudentPath+"/pages/{guardian}", "Keep a picture of the page that a guardian has signed: a PDF, a JPEG, PNG or HEIC picture; at most 10 MB"), appsheet.MaxAttachment, server.OfficeShare, s.cases.Sheet.MayKeepPages)
+	keep := s.Upload(server.Operation("keep-page", http.MethodPut, server.StudentPath+"/pages/{guardian}",
+		"Keep a picture of the page that a guardian has signed: a PDF, a JPEG, PNG or HEIC picture; at most 10 MB"),
+		appsheet.MaxAttachment, server.OfficeShare, s.cases.Sheet.MayKeepPages)
 	keep.DefaultStatus = http.StatusNoContent
 	server.SignedIn(s, api, keep, func(ctx context.Context, by int64, in *keepIn) (*struct{}, error) {
 		return nil, s.cases.Sheet.KeepPage(ctx, by, in.Place(), in.Guardian, in.RawBody)
@@ -95,7 +98,8 @@ func (s *Routes) pageRoutes(api huma.API) {
 		Policy             string `header:"Content-Security-Policy"`
 		Body               []byte
 	}
-	server.SignedIn(s, api, server.Gives(server.Operation("get-page", http.MethodGet, server.StudentPath+"/pages/{guardian}", "The picture of the page that a guardian has signed"), "application/octet-stream"),
+	server.SignedIn(s, api, server.Gives(server.Operation("get-page", http.MethodGet,
+		server.StudentPath+"/pages/{guardian}", "The picture of the page that a guardian has signed"), "application/octet-stream"),
 		func(ctx context.Context, by int64, in *pageIn) (*pageOut, error) {
 			page, err := s.cases.Sheet.Page(ctx, by, in.Place(), in.Guardian)
 			if err != nil {
@@ -103,12 +107,15 @@ func (s *Routes) pageRoutes(api huma.API) {
 			}
 			name := "page." + map[string]string{"application/pdf": "pdf", "image/jpeg": "jpg", "image/png": "png", "image/heic": "heic"}[page.Kind]
 			// It is given out to be kept, never to be shown by the browser, whatever is in it.
-			return &pageOut{"application/octet-stream", mime.FormatMediaType("attachment", map[string]string{"filename": name}), "sandbox; default-src 'none'", page.Content}, nil
+			return &pageOut{ContentType: "application/octet-stream",
+				ContentDisposition: mime.FormatMediaType("attachment", map[string]string{"filename": name}),
+				Policy:             "sandbox; default-src 'none'", Body: page.Content}, nil
 		})
 }
 
 func newPaper(p *appsheet.OnPaper) *PaperView {
-	v := &PaperView{Student: p.Row.Student, Given: p.Pupil.GivenName, Family: p.Pupil.FamilyName, Grade: p.Row.Grade, Requests: len(p.AsSubmitted().Sheet.Requests), State: p.Row.State,
+	v := &PaperView{Student: p.Row.Student, Given: p.Pupil.GivenName, Family: p.Pupil.FamilyName, Grade: p.Row.Grade,
+		Requests: len(p.AsSubmitted().Sheet.Requests), State: p.Row.State,
 		Act: NewAct(p.Acts[acts.Sign]), Guardians: []PaperGuardian{}, Boxes: []PaperBox{}}
 	if p.Row.Receipt != nil {
 		v.Receipt = *p.Row.Receipt

@@ -34,7 +34,9 @@ func (s *Routes) paperRoutes(api huma.API) {
 		Language string `query:"language" maxLength:"35" doc:"BCP 47: in which it is written"`
 		Receipt  string `query:"receipt" maxLength:"40" doc:"As it was handed in with this receipt"`
 	}
-	server.SignedIn(s, api, server.Gives(server.Operation("get-paper", http.MethodGet, server.SheetPath+"/paper.pdf", "The sheet to be printed: what was submitted with its receipt and lines to sign on, or the sheet as it is where nothing was"), "application/pdf"),
+	server.SignedIn(s, api, server.Gives(server.Operation("get-paper", http.MethodGet, server.SheetPath+"/paper.pdf",
+		"The sheet to be printed: what was submitted with its receipt and lines to sign on, or the sheet as it is where nothing was"),
+		"application/pdf"),
 		func(ctx context.Context, by int64, in *paperIn) (*FileOut, error) {
 			var d *appsheet.Desk
 			var err error
@@ -130,7 +132,8 @@ func (p Printed) document() *paper.Document {
 	y, row := p.Year, &p.Row
 	name := p.Pupil.GivenName + " " + p.Pupil.FamilyName
 	zone := y.Zone()
-	doc := &paper.Document{Language: p.L.Tag.String(), Page: p.Say("paper.page"), Foot: p.Say("paper.foot", "name", name, "school", y.Name, "year", y.Year.Policy.SchoolYear),
+	doc := &paper.Document{Language: p.L.Tag.String(), Page: p.Say("paper.page"),
+		Foot:  p.Say("paper.foot", "name", name, "school", y.Name, "year", y.Year.Policy.SchoolYear),
 		Title: p.Say("submit.sheetOf", "name", name, "grade", row.Grade, "school", y.Name, "year", y.Year.Policy.SchoolYear)}
 	if p.Pupil.CounselorName != "" {
 		doc.Lead = append(doc.Lead, p.Say("paper.counselor", "who", p.Pupil.CounselorName))
@@ -139,9 +142,11 @@ func (p Printed) document() *paper.Document {
 	case p.Draft != nil:
 		doc.Lead = append(doc.Lead, p.Say("paper.draft", "name", p.Draft.Name))
 	case p.Kind == acts.WhatWas:
-		doc.Lead = append(doc.Lead, p.Say("submit.receipt", "receipt", *row.Receipt)+" · "+p.Say("submit.receiptAt", "time", p.Day(row.SubmittedAt.In(zone), true)), p.Say("paper.past"))
+		doc.Lead = append(doc.Lead, p.Say("submit.receipt", "receipt", *row.Receipt)+" · "+
+			p.Say("submit.receiptAt", "time", p.Day(row.SubmittedAt.In(zone), true)), p.Say("paper.past"))
 	case p.HandedIn() && row.Receipt != nil && row.SubmittedAt != nil:
-		doc.Lead = append(doc.Lead, p.Say("submit.receipt", "receipt", *row.Receipt)+" · "+p.Say("submit.receiptAt", "time", p.Day(row.SubmittedAt.In(zone), true)))
+		doc.Lead = append(doc.Lead, p.Say("submit.receipt", "receipt", *row.Receipt)+" · "+
+			p.Say("submit.receiptAt", "time", p.Day(row.SubmittedAt.In(zone), true)))
 		if p.since {
 			doc.Lead = append(doc.Lead, p.Say("paper.since"))
 		}
@@ -195,7 +200,8 @@ func (p Printed) requests() paper.Part {
 		if p.Judgement != nil {
 			span = p.Judgement.Packing.Spans[i]
 		}
-		part.Rows = append(part.Rows, []string{fmt.Sprint(i + 1), p.Title(e.Course), y.Codes[e.Course], p.Terms(span), p.amount(y.Courses[e.Course].Credits)})
+		part.Rows = append(part.Rows, []string{fmt.Sprint(i + 1), p.Title(e.Course), y.Codes[e.Course], p.Terms(span),
+			p.amount(y.Courses[e.Course].Credits)})
 	}
 	return part
 }
@@ -228,7 +234,8 @@ func (p Printed) agreements() paper.Part {
 	tag := p.L.Tag.String()
 	for _, code := range p.Fees() {
 		if course, ok := p.Year.Index(code); ok {
-			part.Rows = append(part.Rows, []string{p.Say("paper.fee", "course", p.Title(course), "fee", p.amount(p.Year.Courses[course].Fee)+" "+p.Year.Policy.Settings.Currency)})
+			part.Rows = append(part.Rows, []string{p.Say("paper.fee", "course", p.Title(course), "fee",
+				p.amount(p.Year.Courses[course].Fee)+" "+p.Year.Policy.Settings.Currency)})
 		}
 	}
 	for _, a := range p.Acknowledge() {
@@ -247,7 +254,8 @@ func (p Printed) agreements() paper.Part {
 	return part
 }
 
-// acknowledged is what is to be known and holds nothing up: a rule that does not hold, or a condition that nothing meets.
+// acknowledged is what is to be known and holds nothing up: a rule that does not hold, or a condition that
+// nothing meets.
 func (p Printed) acknowledged(a appsheet.Acknowledgement) string {
 	tag := p.L.Tag.String()
 	if a.Rule != "" {

@@ -143,7 +143,8 @@ func (s *Routes) pathRoutes(api huma.API) {
 		Course string `path:"course" maxLength:"100"`
 	}
 	type courseOut struct{ Body *CourseView }
-	server.SignedIn(s, api, server.Operation("get-course", http.MethodGet, server.StudentPath+"/courses/{course}", "A course beside a student's sheet: what it asks for, where it leads, what adding it would do"),
+	server.SignedIn(s, api, server.Operation("get-course", http.MethodGet, server.StudentPath+"/courses/{course}",
+		"A course beside a student's sheet: what it asks for, where it leads, what adding it would do"),
 		func(ctx context.Context, by int64, in *courseIn) (*courseOut, error) {
 			c, err := s.cases.Sheet.Course(ctx, by, in.Place(), in.Course)
 			if err != nil {
@@ -152,7 +153,8 @@ func (s *Routes) pathRoutes(api huma.API) {
 			return &courseOut{newCourseView(c)}, nil
 		})
 	type pathOut struct{ Body *PathView }
-	server.SignedIn(s, api, server.Operation("get-path", http.MethodGet, server.StudentPath+"/path", "A student's whole way: earned, requested, planned, and what is open"),
+	server.SignedIn(s, api, server.Operation("get-path", http.MethodGet, server.StudentPath+"/path",
+		"A student's whole way: earned, requested, planned, and what is open"),
 		func(ctx context.Context, by int64, in *server.OnSheet) (*pathOut, error) {
 			p, err := s.cases.Sheet.Path(ctx, by, in.Place())
 			if err != nil {
@@ -164,10 +166,12 @@ func (s *Routes) pathRoutes(api huma.API) {
 		server.OnSheet
 		Body Planning
 	}
-	server.SignedIn(s, api, server.Operation("change-plan", http.MethodPost, server.StudentPath+"/plan", "Change the plan for later years; kept at once"),
+	server.SignedIn(s, api, server.Operation("change-plan", http.MethodPost, server.StudentPath+"/plan",
+		"Change the plan for later years; kept at once"),
 		func(ctx context.Context, by int64, in *planIn) (*pathOut, error) {
 			b := &in.Body
-			p, err := s.cases.Sheet.ChangePlan(ctx, by, in.Place(), appsheet.PlanEdit{Version: b.Version, Act: b.Act, Course: b.Course, Grade: b.Grade, From: b.From, Alternate: b.Backup})
+			p, err := s.cases.Sheet.ChangePlan(ctx, by, in.Place(),
+				appsheet.PlanEdit{Version: b.Version, Act: b.Act, Course: b.Course, Grade: b.Grade, From: b.From, Alternate: b.Backup})
 			if err != nil {
 				return nil, err
 			}
@@ -183,7 +187,8 @@ func newCourseView(c *appsheet.CourseDesk) *CourseView {
 		v.Effect = &effect
 		for _, x := range c.Effect.Fed {
 			before := k.Audit(x.Audit, &c.Sheet)[x.Entry]
-			v.Feeds = append(v.Feeds, Feed{y.Audits[x.Audit].ID, y.Audits[x.Audit].Entries[x.Entry].ID, x.Credits, before.Need, before.Need - before.Short, x.Credits >= before.Short})
+			v.Feeds = append(v.Feeds, Feed{List: y.Audits[x.Audit].ID, Entry: y.Audits[x.Audit].Entries[x.Entry].ID,
+				More: x.Credits, Need: before.Need, From: before.Need - before.Short, Full: x.Credits >= before.Short})
 		}
 	}
 	if c.Outline != nil {
@@ -235,7 +240,8 @@ func newPart(k *schoolyear.Known, o *sheet.Outline, evidence []sheet.Evidence) C
 
 func newPath(p *appsheet.Path) *PathView {
 	y := p.Desk.Year.Year
-	v := &PathView{Sheet: p.Row.Version, Version: p.Version, Act: NewAct(p.Acts[acts.Plan]), First: y.Policy.FirstGrade, Last: y.Policy.LastGrade, Grade: p.Row.Grade,
+	v := &PathView{Sheet: p.Row.Version, Version: p.Version, Act: NewAct(p.Acts[acts.Plan]), First: y.Policy.FirstGrade,
+		Last: y.Policy.LastGrade, Grade: p.Row.Grade,
 		Stops: []PathStop{}, Lists: []PathList{}, Options: []PathOption{}, Before: append([]string{}, Codes(y, p.Before)...)}
 	stops := pathStops(p)
 	for i := range stops {
@@ -249,7 +255,8 @@ func newPath(p *appsheet.Path) *PathView {
 		list := PathList{ID: audit.ID, Entries: []PathEntry{}, Rest: []int{}}
 		for e := range audit.Entries {
 			is, plan := &p.Lists[i].Entries[e], &p.Lists[i].Planned[e]
-			entry := PathEntry{ID: audit.Entries[e].ID, Need: is.Need, Earned: is.Earned, InProgress: is.InProgress, Requested: is.Requested, Planned: plan.Planned, Open: plan.Open,
+			entry := PathEntry{ID: audit.Entries[e].ID, Need: is.Need, Earned: is.Earned, InProgress: is.InProgress,
+				Requested: is.Requested, Planned: plan.Planned, Open: plan.Open,
 				Stops: []int{}, Options: []int{}}
 			if plan.Open > 0 {
 				if entry.NoWay = !plan.CanFeed; plan.CanFeed {
@@ -287,7 +294,8 @@ func pathStops(p *appsheet.Path) (list []pathStop) {
 	y, k := p.Desk.Year.Year, p.Known
 	for i := range k.Records {
 		r := &k.Records[i]
-		state, ok := map[sheet.Outcome]string{sheet.Earned: "earned", sheet.Transfer: "earned", sheet.InProgress: "taken", sheet.Failed: "failed"}[r.Outcome]
+		state, ok := map[sheet.Outcome]string{sheet.Earned: "earned", sheet.Transfer: "earned", sheet.InProgress: "taken",
+			sheet.Failed: "failed"}[r.Outcome]
 		if !ok {
 			continue
 		}
@@ -330,7 +338,8 @@ func pathStops(p *appsheet.Path) (list []pathStop) {
 	}
 	for i := range p.Results {
 		r := &p.Results[i]
-		stop := PathStop{Course: y.Codes[r.Planned.Course], Grade: r.Grade, State: "planned", Credits: y.Courses[r.Planned.Course].Credits, Backup: r.Alternate,
+		stop := PathStop{Course: y.Codes[r.Planned.Course], Grade: r.Grade, State: "planned",
+			Credits: y.Courses[r.Planned.Course].Credits, Backup: r.Alternate,
 			Entry: Verdict(r.HasEntry, r.Entry), Repeat: r.Repeat, Barred: r.Barred}
 		for _, leaf := range r.Missing {
 			stop.Missing = append(stop.Missing, NewNeed(y, leaf))

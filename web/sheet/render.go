@@ -19,15 +19,17 @@ import (
 // newSheet shows a desk.
 func newSheet(d *appsheet.Desk) *SheetView {
 	y := d.Year.Year
-	v := &SheetView{School: d.Row.School, Year: d.Row.Year, Version: d.Row.Version, Judged: fmt.Sprintf("%s.%d", VersionOf(d.Year), d.Row.Facts), Beyond: d.Judgement == nil,
+	v := &SheetView{School: d.Row.School, Year: d.Row.Year, Version: d.Row.Version,
+		Judged: fmt.Sprintf("%s.%d", VersionOf(d.Year), d.Row.Facts), Beyond: d.Judgement == nil,
 		Student: NewStudent(d),
-		Status:  newStatus(d), Acts: newActs(&d.Acts), Todo: todos(d), Requests: []Entry{}, Alternate: []Entry{}, Rules: []RuleState{}, Audits: []AuditState{}, Fees: d.Fees(),
+		Status:  newStatus(d), Acts: newActs(&d.Acts), Todo: todos(d), Requests: []Entry{}, Alternate: []Entry{},
+		Rules: []RuleState{}, Audits: []AuditState{}, Fees: d.Fees(),
 		Summer: []Entry{}, Errands: []Errand{},
 		Packing: Packing{Loads: make([]credit.Amount, len(y.Terms))}}
 	v.Agree.Student, v.Agree.Guardian = d.Agree()
 	v.Agree.Acknowledge = []Acknowledgement{}
 	for _, a := range d.Acknowledge() {
-		v.Agree.Acknowledge = append(v.Agree.Acknowledge, Acknowledgement{a.ID(), a.Rule, a.Course, a.Taking})
+		v.Agree.Acknowledge = append(v.Agree.Acknowledge, Acknowledgement{ID: a.ID(), Rule: a.Rule, Course: a.Course, Taking: a.Taking})
 	}
 	if d.Draft != nil {
 		head := newDraftHead(d.Draft)
@@ -38,7 +40,7 @@ func newSheet(d *appsheet.Desk) *SheetView {
 		v.Talk = d.Row.Talk.V
 	}
 	if x := d.Row.Undoes; x != nil && d.Acts[acts.Undo].Allowed {
-		v.Undoes = &Trace{x.V.Act, x.V.Course, x.V.Instead, x.V.At}
+		v.Undoes = &Trace{Act: x.V.Act, Course: x.V.Course, Instead: x.V.Instead, At: x.V.At}
 	}
 	for _, o := range d.Only() {
 		v.Only = append(v.Only, OnlyAnswer{y.Rules[o.Rule].ID, y.Codes[o.Course]})
@@ -70,7 +72,8 @@ func newSheet(d *appsheet.Desk) *SheetView {
 	for i := range y.Audits {
 		a := AuditState{ID: y.Audits[i].ID, Entries: []AuditEntry{}}
 		for e, x := range d.Known.Audit(i, &d.Sheet) {
-			a.Entries = append(a.Entries, AuditEntry{y.Audits[i].Entries[e].ID, x.Need, x.Earned, x.InProgress, x.Requested, x.Short, x.Late})
+			a.Entries = append(a.Entries, AuditEntry{ID: y.Audits[i].Entries[e].ID, Need: x.Need, Earned: x.Earned,
+				InProgress: x.InProgress, Requested: x.Requested, Short: x.Short, Late: x.Late})
 		}
 		v.Audits = append(v.Audits, a)
 	}
@@ -130,7 +133,8 @@ func (v *SheetView) summer(d *appsheet.Desk) {
 }
 
 func NewStudent(d *appsheet.Desk) Student {
-	return Student{d.Row.Student, d.Pupil.GivenName, d.Pupil.FamilyName, d.Row.Grade, d.Pupil.CounselorName, d.Pupil.Guardians}
+	return Student{ID: d.Row.Student, Given: d.Pupil.GivenName, Family: d.Pupil.FamilyName, Grade: d.Row.Grade,
+		Counselor: d.Pupil.CounselorName, Guardians: d.Pupil.Guardians}
 }
 
 // Phases are those of a window that has been set, as screens have them.
@@ -141,7 +145,8 @@ func newRound(d *appsheet.Desk) *Round {
 	if !s.Apart() {
 		return nil
 	}
-	out := &Round{Window: Window{s.Opens, s.Families, s.Counselors, set.TimeZone}, Phase: Phases[d.SummerPhase()], Counts: set.SummerCounts, Handed: s.Handed}
+	out := &Round{Window: Window{Opens: s.Opens, Families: s.Families, Counselors: s.Counselors, Zone: set.TimeZone},
+		Phase: Phases[d.SummerPhase()], Counts: set.SummerCounts, Handed: s.Handed}
 	if handed := d.Row.SheetState.Summer; handed != nil {
 		out.Receipt, out.At = handed.V.Receipt, &handed.V.At
 		if !s.Handed {
@@ -192,8 +197,11 @@ func Verdict(has bool, v condition.Verdict) string {
 
 func newStatus(d *appsheet.Desk) Status {
 	r := &d.Row
-	st := Status{State: r.State, Stood: string(acts.State(r.State).Stood(acts.State(r.Before))), Started: appcaseload.Started(d), Changed: d.Changed, HandedIn: d.HandedIn(), Next: string(d.Next), KeptAt: r.ChangedAt, SubmittedAt: r.SubmittedAt, ClearedAt: r.ClearedAt,
-		Message: r.Message, About: r.About.V, Answered: r.Answered, Reminded: r.Reminded, ChangeRequests: []ChangeRequest{}, Signatures: []Signature{}}
+	st := Status{State: r.State, Stood: string(acts.State(r.State).Stood(acts.State(r.Before))),
+		Started: appcaseload.Started(d), Changed: d.Changed, HandedIn: d.HandedIn(), Next: string(d.Next),
+		KeptAt: r.ChangedAt, SubmittedAt: r.SubmittedAt, ClearedAt: r.ClearedAt,
+		Message: r.Message, About: r.About.V, Answered: r.Answered, Reminded: r.Reminded, ChangeRequests: []ChangeRequest{},
+		Signatures: []Signature{}}
 	if x := d.Since(); x != nil {
 		since := Since(*x)
 		st.Since = &since
@@ -203,18 +211,20 @@ func newStatus(d *appsheet.Desk) Status {
 	}
 	if acts.State(r.State).HandedIn() {
 		for _, x := range r.Signatures.V {
-			st.Signatures = append(st.Signatures, Signature{x.Name, x.At, x.ForFamily, x.PaperBy})
+			st.Signatures = append(st.Signatures, Signature{Name: x.Name, At: x.At, ForFamily: x.ForFamily, PaperBy: x.PaperBy})
 		}
 	}
 	for _, x := range r.ChangeRequests.V {
-		st.ChangeRequests = append(st.ChangeRequests, ChangeRequest{ID: x.ID, By: x.Name, Own: d.IsReader(x.Person), Kind: x.Kind, Course: x.Course, Text: x.Text, At: x.At,
-			Open: x.AnsweredAt == nil, Answer: x.Answer, AnsweredBy: x.AnsweredBy, AnsweredAt: x.AnsweredAt})
+		st.ChangeRequests = append(st.ChangeRequests,
+			ChangeRequest{ID: x.ID, By: x.Name, Own: d.IsReader(x.Person), Kind: x.Kind, Course: x.Course, Text: x.Text, At: x.At,
+				Open: x.AnsweredAt == nil, Answer: x.Answer, AnsweredBy: x.AnsweredBy, AnsweredAt: x.AnsweredAt})
 	}
 	if w := d.SeatWindow(); !w.Opens.IsZero() {
-		st.Seats = &SeatTime{Window{w.Opens, w.Families, w.Counselors, d.Year.Policy.Settings.TimeZone}, Phases[d.SeatPhase()]}
+		st.Seats = &SeatTime{Window{Opens: w.Opens, Families: w.Families, Counselors: w.Counselors,
+			Zone: d.Year.Policy.Settings.TimeZone}, Phases[d.SeatPhase()]}
 	}
 	if w := d.Window(); !w.Opens.IsZero() {
-		st.Window = &Window{w.Opens, w.Families, w.Counselors, d.Year.Policy.Settings.TimeZone}
+		st.Window = &Window{Opens: w.Opens, Families: w.Families, Counselors: w.Counselors, Zone: d.Year.Policy.Settings.TimeZone}
 	}
 	return st
 }
@@ -222,9 +232,11 @@ func newStatus(d *appsheet.Desk) Status {
 func NewAct(a acts.Answer) Act { return Act{a.Allowed, string(a.Why), a.Reason} }
 
 func newActs(a *acts.Answers) Acts {
-	return Acts{NewAct(a[acts.Edit]), NewAct(a[acts.Undo]), NewAct(a[acts.Redo]), NewAct(a[acts.Submit]), NewAct(a[acts.Sign]), NewAct(a[acts.Ask]), NewAct(a[acts.Look]),
-		NewAct(a[acts.Decide]), NewAct(a[acts.SendBack]), NewAct(a[acts.Clear]), NewAct(a[acts.Reopen]), NewAct(a[acts.Plan]),
-		NewAct(a[acts.EditSummer]), NewAct(a[acts.SubmitSummer])}
+	return Acts{Edit: NewAct(a[acts.Edit]), Undo: NewAct(a[acts.Undo]), Redo: NewAct(a[acts.Redo]),
+		Submit: NewAct(a[acts.Submit]), Sign: NewAct(a[acts.Sign]), Ask: NewAct(a[acts.Ask]), Look: NewAct(a[acts.Look]),
+		Decide: NewAct(a[acts.Decide]), SendBack: NewAct(a[acts.SendBack]), Clear: NewAct(a[acts.Clear]),
+		Reopen: NewAct(a[acts.Reopen]), Plan: NewAct(a[acts.Plan]),
+		EditSummer: NewAct(a[acts.EditSummer]), SubmitSummer: NewAct(a[acts.SubmitSummer])}
 }
 
 // newEntry shows what is known of a course on the sheet, wherever it stands.
@@ -270,7 +282,8 @@ func said(k *schoolyear.Known, kind sheet.SignalKind, course string) string {
 }
 
 func newClaim(c *schoolyear.Claim) Claim {
-	return Claim{ID: c.ID, Course: c.Course, Name: c.Name, By: c.By, Note: c.Note, File: c.File, SchoolYear: c.SchoolYear, Term: c.Term, Mark: c.Mark}
+	return Claim{ID: c.ID, Course: c.Course, Name: c.Name, By: c.By, Note: c.Note, File: c.File, SchoolYear: c.SchoolYear,
+		Term: c.Term, Mark: c.Mark}
 }
 
 func NewNeed(y *catalog.Year, l *condition.Leaf) Need {
@@ -305,7 +318,8 @@ func NewProof(k *schoolyear.Known, e *sheet.Evidence) Proof {
 // newEffects shows what adding each course would do.
 func newEffects(e *appsheet.Effects) *EffectsView {
 	y := e.Desk.Year.Year
-	v := &EffectsView{Version: e.Desk.Row.Version, Effects: make([]Effect, 0, len(e.Effects)), Mends: []RuleMend{}, Room: sheet.Room(y, e.Effects)}
+	v := &EffectsView{Version: e.Desk.Row.Version, Effects: make([]Effect, 0, len(e.Effects)), Mends: []RuleMend{},
+		Room: sheet.Room(y, e.Effects)}
 	for i := range e.Effects {
 		x := newEffect(e.Desk, &e.Effects[i])
 		if e.Effects[i].Fits {
@@ -329,9 +343,12 @@ func newEffects(e *appsheet.Effects) *EffectsView {
 
 func newEffect(d *appsheet.Desk, e *sheet.Effect) Effect {
 	y := d.Year.Year
-	out := Effect{Course: y.Codes[e.Course], Refused: string(appsheet.EditCode(e.Refused)), Offered: y.Courses[e.Course].Offers(d.Row.Grade), Entry: Verdict(e.HasEntry, e.Entry),
-		Barred: e.Barred, Earned: e.Earned, Repeat: e.Repeat, Retake: e.Retake, Taking: e.Taking, OK: e.Admissible, Shown: e.Admissible || e.HasEntry && e.Entry == condition.Unverified,
-		Terms: e.Span.Positions(), Fits: e.Fits, Fill: Codes(y, e.Fill), Room: Codes(y, e.Room), Swaps: Codes(y, e.Swaps), With: Codes(y, e.With), Recommended: e.Recommended,
+	out := Effect{Course: y.Codes[e.Course], Refused: string(appsheet.EditCode(e.Refused)),
+		Offered: y.Courses[e.Course].Offers(d.Row.Grade), Entry: Verdict(e.HasEntry, e.Entry),
+		Barred: e.Barred, Earned: e.Earned, Repeat: e.Repeat, Retake: e.Retake, Taking: e.Taking, OK: e.Admissible,
+		Shown: e.Admissible || e.HasEntry && e.Entry == condition.Unverified,
+		Terms: e.Span.Positions(), Fits: e.Fits, Fill: Codes(y, e.Fill), Room: Codes(y, e.Room), Swaps: Codes(y, e.Swaps),
+		With: Codes(y, e.With), Recommended: e.Recommended,
 		Weight: e.Weight(y)}
 	if out.Recommended {
 		out.Recommends = said(d.Known, sheet.Recommendation, out.Course)
@@ -349,7 +366,7 @@ func newEffect(d *appsheet.Desk, e *sheet.Effect) Effect {
 				does = "completes"
 			}
 		}
-		out.Rules = append(out.Rules, RuleChange{y.Rules[r.Rule].ID, r.Before, r.After, does})
+		out.Rules = append(out.Rules, RuleChange{Rule: y.Rules[r.Rule].ID, From: r.Before, To: r.After, Does: does})
 	}
 	return out
 }

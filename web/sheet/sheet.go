@@ -51,7 +51,8 @@ func (s *Routes) sheetRoutes(api huma.API) {
 		Instead string `query:"instead" maxLength:"100" doc:"A requested course in whose place each would come"`
 	}
 	type effectsOut struct{ Body *EffectsView }
-	server.SignedIn(s, api, server.Operation("get-effects", http.MethodGet, server.SheetPath+"/effects", "What adding each course would do to a sheet"),
+	server.SignedIn(s, api, server.Operation("get-effects", http.MethodGet, server.SheetPath+"/effects",
+		"What adding each course would do to a sheet"),
 		func(ctx context.Context, by int64, in *effectsIn) (*effectsOut, error) {
 			e, err := s.cases.Sheet.Effects(ctx, by, in.Place(), in.Instead)
 			if err != nil {
@@ -63,7 +64,8 @@ func (s *Routes) sheetRoutes(api huma.API) {
 		server.OnSheet
 		Version int64 `path:"version" minimum:"1"`
 	}
-	server.SignedIn(s, api, server.Operation("get-earlier", http.MethodGet, server.SheetPath+"/versions/{version}", "A sheet as it was in an earlier version, judged by what is known now"),
+	server.SignedIn(s, api, server.Operation("get-earlier", http.MethodGet, server.SheetPath+"/versions/{version}",
+		"A sheet as it was in an earlier version, judged by what is known now"),
 		func(ctx context.Context, by int64, in *earlierIn) (*sheetOut, error) {
 			d, err := s.cases.Sheet.Earlier(ctx, by, in.Place(), in.Version)
 			return sheetOf(d, err)
@@ -73,7 +75,8 @@ func (s *Routes) sheetRoutes(api huma.API) {
 		server.Paged
 	}
 	type historyOut struct{ Body []HistoryItem }
-	server.SignedIn(s, api, server.Operation("get-history", http.MethodGet, server.SheetPath+"/history", "What happened to a sheet, the latest first, at most 100 at once"),
+	server.SignedIn(s, api, server.Operation("get-history", http.MethodGet, server.SheetPath+"/history",
+		"What happened to a sheet, the latest first, at most 100 at once"),
 		func(ctx context.Context, by int64, in *historyIn) (*historyOut, error) {
 			list, err := s.cases.Sheet.History(ctx, by, in.Place(), in.Skip)
 			if err != nil {
@@ -81,7 +84,8 @@ func (s *Routes) sheetRoutes(api huma.API) {
 			}
 			out := &historyOut{Body: []HistoryItem{}}
 			for _, e := range list {
-				out.Body = append(out.Body, HistoryItem{e.Version, e.At, e.Who, e.Kind, e.Act, e.Course, e.Message, e.Answer, e.Reason, e.Instead, e.Receipt})
+				out.Body = append(out.Body, HistoryItem{Version: e.Version, At: e.At, Actor: e.Who, Kind: e.Kind, Act: e.Act,
+					Course: e.Course, Message: e.Message, Answer: e.Answer, Reason: e.Reason, Instead: e.Instead, Receipt: e.Receipt})
 			}
 			return out, nil
 		})
@@ -91,7 +95,8 @@ func (s *Routes) sheetRoutes(api huma.API) {
 func quoted(tag string) string { return `"` + strings.ReplaceAll(tag, `"`, "'") + `"` }
 
 // onSheet registers a route that acts on a sheet and answers with it.
-func onSheet[B any](s *Routes, api huma.API, op huma.Operation, do func(ctx context.Context, by int64, at schoolyear.Place, body *B) (*appsheet.Desk, error)) {
+func onSheet[B any](s *Routes, api huma.API, op huma.Operation,
+	do func(ctx context.Context, by int64, at schoolyear.Place, body *B) (*appsheet.Desk, error)) {
 	type in struct {
 		server.OnSheet
 		Body B
@@ -200,35 +205,43 @@ func (s *Routes) actRoutes(api huma.API) {
 		func(ctx context.Context, by int64, at schoolyear.Place, b *Edit) (*appsheet.Desk, error) {
 			return s.cases.Sheet.Change(ctx, by, at, appsheet.Edit(*b))
 		})
-	onSheet(s, api, server.Operation("make-claim", http.MethodPost, server.SheetPath+"/claims", "Say that something a course asks for was met elsewhere; a counselor decides"),
+	onSheet(s, api, server.Operation("make-claim", http.MethodPost, server.SheetPath+"/claims",
+		"Say that something a course asks for was met elsewhere; a counselor decides"),
 		func(ctx context.Context, by int64, at schoolyear.Place, b *Claiming) (*appsheet.Desk, error) {
 			return s.cases.Sheet.MakeClaim(ctx, by, at, appsheet.Claiming(*b))
 		})
-	onSheet(s, api, server.Operation("settle-errand", http.MethodPost, server.SheetPath+"/errands", "Say of an errand that it is done, or that it is not after all"),
+	onSheet(s, api, server.Operation("settle-errand", http.MethodPost, server.SheetPath+"/errands",
+		"Say of an errand that it is done, or that it is not after all"),
 		func(ctx context.Context, by int64, at schoolyear.Place, b *Settling) (*appsheet.Desk, error) {
 			return s.cases.Sheet.SettleErrand(ctx, by, at, appsheet.Settling(*b))
 		})
-	onSheet(s, api, server.Operation("submit-summer", http.MethodPost, server.SheetPath+"/summer", "Hand in what is requested for the summer, by itself; twice gives the same receipt"),
+	onSheet(s, api, server.Operation("submit-summer", http.MethodPost, server.SheetPath+"/summer",
+		"Hand in what is requested for the summer, by itself; twice gives the same receipt"),
 		func(ctx context.Context, by int64, at schoolyear.Place, body *versionBody) (*appsheet.Desk, error) {
 			return s.cases.Sheet.SubmitSummer(ctx, by, at, body.Version, body.Reason)
 		})
-	onSheet(s, api, server.Operation("submit-sheet", http.MethodPost, server.SheetPath+"/submission", "Submit a sheet; twice gives the same receipt"),
+	onSheet(s, api, server.Operation("submit-sheet", http.MethodPost, server.SheetPath+"/submission",
+		"Submit a sheet; twice gives the same receipt"),
 		func(ctx context.Context, by int64, at schoolyear.Place, b *submissionBody) (*appsheet.Desk, error) {
 			return s.cases.Sheet.Submit(ctx, by, at, b.Version, b.Reason, b.Agreed...)
 		})
-	onSheet(s, api, server.Operation("sign-sheet", http.MethodPost, server.SheetPath+"/signature", "Sign a submitted sheet as a guardian, or for the family with a reason"),
+	onSheet(s, api, server.Operation("sign-sheet", http.MethodPost, server.SheetPath+"/signature",
+		"Sign a submitted sheet as a guardian, or for the family with a reason"),
 		func(ctx context.Context, by int64, at schoolyear.Place, b *signatureBody) (*appsheet.Desk, error) {
 			return s.cases.Sheet.Sign(ctx, by, at, b.Version, b.Agreed, b.Reason, b.Commitments...)
 		})
-	onSheet(s, api, server.Operation("ask-for-change", http.MethodPost, server.SheetPath+"/wish", "Ask for a change, as the family, of a course or the whole, or say that one does not sign"),
+	onSheet(s, api, server.Operation("ask-for-change", http.MethodPost, server.SheetPath+"/wish",
+		"Ask for a change, as the family, of a course or the whole, or say that one does not sign"),
 		func(ctx context.Context, by int64, at schoolyear.Place, b *wishBody) (*appsheet.Desk, error) {
-			return s.cases.Sheet.RequestChange(ctx, by, at, appsheet.ChangeRequest{Version: b.Version, Message: b.Message, Course: b.Course, Decline: b.Decline})
+			return s.cases.Sheet.RequestChange(ctx, by, at,
+				appsheet.ChangeRequest{Version: b.Version, Message: b.Message, Course: b.Course, Decline: b.Decline})
 		})
 	type oneIn struct {
 		server.OnSheet
 		ID int64 `path:"id" minimum:"0" doc:"Of the change request"`
 	}
-	server.SignedIn(s, api, server.Operation("withdraw-change-request", http.MethodDelete, server.SheetPath+"/wish/{id}", "Take back what one has asked to change, or one's refusal to sign"),
+	server.SignedIn(s, api, server.Operation("withdraw-change-request", http.MethodDelete, server.SheetPath+"/wish/{id}",
+		"Take back what one has asked to change, or one's refusal to sign"),
 		func(ctx context.Context, by int64, in *oneIn) (*sheetOut, error) {
 			return sheetOf(s.cases.Sheet.WithdrawChangeRequest(ctx, by, in.Place(), in.ID))
 		})
@@ -239,11 +252,13 @@ func (s *Routes) actRoutes(api huma.API) {
 			Answer string `json:"answer" maxLength:"1000"`
 		}
 	}
-	server.SignedIn(s, api, server.Operation("answer-change-request", http.MethodPost, server.SheetPath+"/wish/{id}/answer", "Answer what somebody in the family asks to change, or a refusal to sign, as whoever decides"),
+	server.SignedIn(s, api, server.Operation("answer-change-request", http.MethodPost,
+		server.SheetPath+"/wish/{id}/answer", "Answer what somebody in the family asks to change, or a refusal to sign, as whoever decides"),
 		func(ctx context.Context, by int64, in *answerIn) (*sheetOut, error) {
 			return sheetOf(s.cases.Sheet.AnswerChangeRequest(ctx, by, in.Place(), in.ID, in.Body.Answer))
 		})
-	onSheet(s, api, server.Operation("look-at-sheet", http.MethodPost, server.SheetPath+"/look", "Agree that a sheet may be submitted, where the school wants a look before"),
+	onSheet(s, api, server.Operation("look-at-sheet", http.MethodPost, server.SheetPath+"/look",
+		"Agree that a sheet may be submitted, where the school wants a look before"),
 		func(ctx context.Context, by int64, at schoolyear.Place, b *versionBody) (*appsheet.Desk, error) {
 			return s.cases.Sheet.Look(ctx, by, at, b.Version)
 		})
@@ -259,7 +274,8 @@ func (s *Routes) actRoutes(api huma.API) {
 		func(ctx context.Context, by int64, at schoolyear.Place, b *returnBody) (*appsheet.Desk, error) {
 			return s.cases.Sheet.SendBack(ctx, by, at, b.Version, b.Message, b.About...)
 		})
-	onSheet(s, api, server.Operation("decide", http.MethodPost, server.SheetPath+"/decision", "Confirm, waive or decline as a counselor, with a reason"),
+	onSheet(s, api, server.Operation("decide", http.MethodPost, server.SheetPath+"/decision",
+		"Confirm, waive or decline as a counselor, with a reason"),
 		func(ctx context.Context, by int64, at schoolyear.Place, b *Decision) (*appsheet.Desk, error) {
 			return s.cases.Sheet.Decide(ctx, by, at, appsheet.Decision(*b))
 		})
@@ -274,7 +290,9 @@ func (s *Routes) fileRoutes(api huma.API) {
 		Reason  string `query:"reason" maxLength:"1000" doc:"Where it is done for the family"`
 		RawBody []byte `contentType:"application/octet-stream"`
 	}
-	op := s.Upload(server.Operation("attach-file", http.MethodPost, server.StudentPath+"/claims/{claim}/file", "Put a file beside an open claim: a PDF, a JPEG, PNG or HEIC picture, or text; at most 10 MB"), appsheet.MaxAttachment, server.FamilyShare, s.cases.Sheet.MayAttach)
+	op := s.Upload(server.Operation("attach-file", http.MethodPost, server.StudentPath+"/claims/{claim}/file",
+		"Put a file beside an open claim: a PDF, a JPEG, PNG or HEIC picture, or text; at most 10 MB"),
+		appsheet.MaxAttachment, server.FamilyShare, s.cases.Sheet.MayAttach)
 	server.SignedIn(s, api, op, func(ctx context.Context, by int64, in *attachIn) (*sheetOut, error) {
 		d, err := s.cases.Sheet.Attach(ctx, by, in.Place(), in.Claim, in.Name, in.Reason, in.RawBody)
 		return sheetOf(d, err)
@@ -288,7 +306,8 @@ func (s *Routes) fileRoutes(api huma.API) {
 		Claim  int64  `path:"claim" minimum:"1"`
 		Reason string `query:"reason" maxLength:"1000" doc:"Where it is done for the family"`
 	}
-	server.SignedIn(s, api, server.Operation("drop-file", http.MethodDelete, server.StudentPath+"/claims/{claim}/file", "Take the file beside an open claim away"),
+	server.SignedIn(s, api, server.Operation("drop-file", http.MethodDelete, server.StudentPath+"/claims/{claim}/file",
+		"Take the file beside an open claim away"),
 		func(ctx context.Context, by int64, in *detachIn) (*sheetOut, error) {
 			d, err := s.cases.Sheet.Detach(ctx, by, in.Place(), in.Claim, in.Reason)
 			return sheetOf(d, err)
@@ -299,13 +318,16 @@ func (s *Routes) fileRoutes(api huma.API) {
 		Policy             string `header:"Content-Security-Policy"`
 		Body               []byte
 	}
-	server.SignedIn(s, api, server.Gives(server.Operation("get-file", http.MethodGet, server.StudentPath+"/claims/{claim}/file", "The file beside a claim, for the family and whoever decides"), "application/octet-stream"),
+	server.SignedIn(s, api, server.Gives(server.Operation("get-file", http.MethodGet,
+		server.StudentPath+"/claims/{claim}/file", "The file beside a claim, for the family and whoever decides"), "application/octet-stream"),
 		func(ctx context.Context, by int64, in *fileIn) (*fileOut, error) {
 			file, err := s.cases.Sheet.Attachment(ctx, by, in.Place(), in.Claim)
 			if err != nil {
 				return nil, err
 			}
 			// It is given out to be kept, never to be shown by the browser, whatever is in it.
-			return &fileOut{"application/octet-stream", mime.FormatMediaType("attachment", map[string]string{"filename": file.Name}), "sandbox; default-src 'none'", file.Content}, nil
+			return &fileOut{ContentType: "application/octet-stream",
+				ContentDisposition: mime.FormatMediaType("attachment", map[string]string{"filename": file.Name}),
+				Policy:             "sandbox; default-src 'none'", Body: file.Content}, nil
 		})
 }

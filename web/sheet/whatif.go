@@ -47,14 +47,16 @@ func (s *Routes) whatIfRoutes(api huma.API) {
 		Lost []string `query:"lost,explode" minItems:"1" maxItems:"60" doc:"The requests that cannot be given"`
 	}
 	type whatIfOut struct{ Body *WhatIfView }
-	server.SignedIn(s, api, server.Operation("get-what-if", http.MethodGet, server.SheetPath+"/what-if", "The year that results when some requests cannot be given"),
+	server.SignedIn(s, api, server.Operation("get-what-if", http.MethodGet, server.SheetPath+"/what-if",
+		"The year that results when some requests cannot be given"),
 		func(ctx context.Context, by int64, in *whatIfIn) (*whatIfOut, error) {
 			d, w, err := s.cases.Sheet.WhatIf(ctx, by, in.Place(), in.Lost)
 			if err != nil {
 				return nil, err
 			}
 			y := d.Year.Year
-			v := &WhatIfView{Version: d.Row.Version, Lost: []Loss{}, Requests: []WhatIfRequest{}, Loads: w.Judgement.Packing.Loads, Rules: []RuleState{}}
+			v := &WhatIfView{Version: d.Row.Version, Lost: []Loss{}, Requests: []WhatIfRequest{},
+				Loads: w.Judgement.Packing.Loads, Rules: []RuleState{}}
 			came := map[int32]bool{}
 			for _, c := range w.Lost {
 				loss := Loss{Course: y.Codes[c.Course], Covered: c.Covered, Mend: Codes(y, c.Mend)}
@@ -76,7 +78,8 @@ func (s *Routes) whatIfRoutes(api huma.API) {
 			return &whatIfOut{v}, nil
 		})
 	type hintsOut struct{ Body []HintView }
-	server.SignedIn(s, api, server.Operation("get-hints", http.MethodGet, server.SheetPath+"/hints", "Courses that would be the most useful as one more alternate, the best first"),
+	server.SignedIn(s, api, server.Operation("get-hints", http.MethodGet, server.SheetPath+"/hints",
+		"Courses that would be the most useful as one more alternate, the best first"),
 		func(ctx context.Context, by int64, in *server.OnSheet) (*hintsOut, error) {
 			d, hints, err := s.cases.Sheet.Hints(ctx, by, in.Place())
 			if err != nil {

@@ -26,7 +26,10 @@ func (s *Routes) worksheetRoute(api huma.API) {
 		server.OnSheet
 		Language string `query:"language" maxLength:"35" doc:"BCP 47: in which it is written"`
 	}
-	server.SignedIn(s, api, server.Gives(server.Operation("get-worksheet", http.MethodGet, server.StudentPath+"/worksheet.pdf", "For thinking on paper: what the school will check, and the courses offered to the student by subject, with credits and conditions"), "application/pdf"),
+	server.SignedIn(s, api, server.Gives(server.Operation("get-worksheet", http.MethodGet,
+		server.StudentPath+"/worksheet.pdf",
+		"For thinking on paper: what the school will check, and the courses offered to the student by subject, with credits and conditions"),
+		"application/pdf"),
 		func(ctx context.Context, by int64, in *in) (*FileOut, error) {
 			d, err := s.cases.Sheet.Sheet(ctx, by, in.Place())
 			if err != nil {
@@ -51,7 +54,8 @@ func Reads(ctx context.Context, language string) *locales.Locale {
 func (p Printed) worksheet() *paper.Worksheet {
 	y, tag := p.Year, p.L.Tag.String()
 	w := &paper.Worksheet{Language: tag, Page: p.Say("paper.page"), Foot: fmt.Sprintf("%s · %s", y.Name, y.Year.Policy.SchoolYear),
-		Title: p.Say("worksheet.title", "grade", p.Row.Grade, "school", y.Name, "year", y.Year.Policy.SchoolYear), Lead: []string{p.Say("worksheet.lead")},
+		Title:     p.Say("worksheet.title", "grade", p.Row.Grade, "school", y.Name, "year", y.Year.Policy.SchoolYear),
+		Lead:      []string{p.Say("worksheet.lead")},
 		RulesHead: p.Say("worksheet.rules"), Mine: p.Say("worksheet.mine"), YearHead: p.Say("worksheet.year"), Periods: y.Policy.Periods}
 	for _, x := range y.Policy.Welcome {
 		if len(x.Grades) == 0 || slices.Contains(x.Grades, p.Row.Grade) {
@@ -87,7 +91,8 @@ func (p Printed) worksheet() *paper.Worksheet {
 		if c.Entry != nil {
 			note = p.Say("worksheet.needs", "needs", p.asks(c.Entry, false))
 		}
-		bySubject[c.Subjects[0]] = append(bySubject[c.Subjects[0]], paper.WorksheetCourse{Title: p.Title(course), End: fmt.Sprintf("%s · %s · %s", c.Code, when, p.amount(c.Credits)), Note: note})
+		bySubject[c.Subjects[0]] = append(bySubject[c.Subjects[0]],
+			paper.WorksheetCourse{Title: p.Title(course), End: fmt.Sprintf("%s · %s · %s", c.Code, when, p.amount(c.Credits)), Note: note})
 	}
 	order := collate.New(p.L.Tag)
 	for subject, courses := range bySubject {

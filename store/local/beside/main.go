@@ -1,5 +1,5 @@
-// Command beside runs a command with a throwaway PostgreSQL beside it, whose URL is in $RUBRICON_TEST_POSTGRES: many test runs then
-// need not start one each.
+// Command beside runs a command with a throwaway PostgreSQL beside it, whose URL is in
+// $RUBRICON_TEST_POSTGRES: many test runs then need not start one each.
 package main
 
 import (
