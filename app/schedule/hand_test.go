@@ -3,6 +3,7 @@ package schedule_test
 import (
 	"errors"
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 	"sync"
@@ -126,6 +127,10 @@ func TestPlacingAnew(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
+		// Another process, which has nothing cached, says the same.
+		if fresh, err := h.Second().Schedule.Since(ctx, office, apptest.Mara.School, apptest.Mara.Year, r.ID); err != nil || !reflect.DeepEqual(fresh, x) {
+			t.Errorf("cached %+v, read again %+v, %v", x, fresh, err)
+		}
 		return x
 	}
 	anew := func(want string) {
@@ -161,6 +166,15 @@ func TestPlacingAnew(t *testing.T) {
 		t.Errorf("by hand while the run is behind: %v", err)
 	}
 	anew("over -CER1 +PRI1")
+	// A course that does not run has no sections, until it runs again.
+	for _, runs := range []bool{false, true} {
+		if _, err := h.Schedule.SetRuns(ctx, office, apptest.Mara.School, apptest.Mara.Year, "PRI1", runs, map[bool]string{false: "Too few."}[runs]); err != nil {
+			t.Fatal(err)
+		}
+		if x := since(); (len(x.Gone) == 1) == runs {
+			t.Errorf("runs %v: %+v", runs, x)
+		}
+	}
 	// A late sheet for which somebody has room to make, and one that is handed in otherwise.
 	h.HandsIn("s0005", []string{"PRI1"}, nil)
 	h.HandsIn("s0003", []string{"PHO1"}, nil)

@@ -28,6 +28,7 @@ type Service struct {
 	noPost       bool
 	once         singleflight.Group
 	wishesBefore *lru.Cache[wishKey, *counted]
+	sinceBefore  *lru.Cache[sinceKey, *RunSince]
 	timetables   *lru.Cache[appsheet.ScheduleKey, *Timetable]
 }
 
@@ -39,8 +40,8 @@ type Options struct {
 // New returns a service on a database.
 func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service, o Options) *Service {
 	return &Service{db: db, now: now, log: log, years: years, noPost: o.NoPost,
-		wishesBefore: schoolyear.AtMost[wishKey, *counted](schoolyear.MaxFacts),
-		timetables:   schoolyear.AtMost[appsheet.ScheduleKey, *Timetable](schoolyear.MaxYears)}
+		sinceBefore: schoolyear.AtMost[sinceKey, *RunSince](schoolyear.MaxYears), wishesBefore: schoolyear.AtMost[wishKey, *counted](schoolyear.MaxFacts),
+		timetables: schoolyear.AtMost[appsheet.ScheduleKey, *Timetable](schoolyear.MaxYears)}
 }
 
 // Ports are the other areas that this one calls.

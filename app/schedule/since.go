@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"fmt"
+	schoolyear "rubricon/app/year"
 	"slices"
 
 	"rubricon/app/problem"
@@ -264,7 +266,33 @@ func (s *Service) Since(ctx context.Context, by int64, school string, year, run 
 	return s.since(ctx, school, year, r)
 }
 
+// sinceKey names what has changed since a run in one state of all that it rests on.
+type sinceKey struct {
+	school    string
+	year, run int
+	state     string
+}
+
+// since is worked out once for each state; whoever asks at the same time waits for it.
 func (s *Service) since(ctx context.Context, school string, year int, r *Run) (*RunSince, error) {
+	state, err := s.db.Queries().Schedule.PlacedState(ctx, school, year, r.ID)
+	if err != nil {
+		return nil, problem.AsNotFound(err)
+	}
+	key := sinceKey{school: school, year: year, run: r.ID, state: state}
+	if have, ok := s.sinceBefore.Get(key); ok {
+		return have, nil
+	}
+	return schoolyear.Together(ctx, &s.once, fmt.Sprint("since ", key), func(ctx context.Context) (*RunSince, error) {
+		out, err := s.reckonSince(ctx, school, year, r)
+		if err == nil {
+			s.sinceBefore.Add(key, out)
+		}
+		return out, err
+	})
+}
+
+func (s *Service) reckonSince(ctx context.Context, school string, year int, r *Run) (*RunSince, error) {
 	x, err := s.placingOf(ctx, school, year, r.ID, r.Seed)
 	if err != nil {
 		return nil, err
