@@ -43,7 +43,7 @@ type Options struct {
 	Now    func() time.Time // nil: the clock
 	Log    *slog.Logger     // nil: slog's default
 	Hashes argon2id.Params  // of new passwords; zero: the second recommendation of RFC 9106
-	NoPost bool             // nobody gets mail about what is done
+	NoPost bool             // no one gets mail about what is done
 	Hooks  messages.Hooks   // how other systems are told; without a key they are not
 
 	Attendance seats.Attendance // the system that keeps attendance; nil: none is connected

@@ -287,7 +287,7 @@ func takes(p *bundle.Pupil, code string) bool {
 	return false
 }
 
-// enter signs somebody in.
+// enter signs someone in.
 func enter(url, username string) (*http.Client, error) {
 	jar, err := cookiejar.New(nil)
 	if err != nil {

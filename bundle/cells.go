@@ -11,7 +11,7 @@ import (
 
 func (b *Bundle) bad(t *Table, r *Row, column, format string, args ...any) {
 	switch {
-	case b.Filled(t.Name) && ofPeople[t.Name] && t.Name != "users.csv": // of somebody or something that goes
+	case b.Filled(t.Name) && ofPeople[t.Name] && t.Name != "users.csv": // of someone or something that goes
 	case column != "" && !t.has(column):
 		if missing := lacks(t.Name, column); !slices.Contains(b.lacking, missing) {
 			b.lacking = append(b.lacking, missing)
@@ -30,7 +30,7 @@ func (b *Bundle) notice(t *Table, r *Row, column, format string, args ...any) {
 	b.Notices = append(b.Notices, Problem{File: t.Name, Line: r.Line, Column: column, What: fmt.Sprintf(format, args...)})
 }
 
-// needed tells whether a required cell has text, and says so where it has not.
+// needed reports whether a required cell has text, and says so where it has not.
 func (b *Bundle) needed(t *Table, r *Row, columns ...string) bool {
 	ok := true
 	for _, column := range columns {

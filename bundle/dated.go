@@ -17,7 +17,7 @@ type Enrollment struct {
 	End     string
 }
 
-// InForce tells whether it is in force on a date; on no date (""), whether it has no end. One that ends on or
+// InForce reports whether it is in force on a date; on no date (""), whether it has no end. One that ends on or
 // before its beginning never is.
 func (e *Enrollment) InForce(date string) bool {
 	if date == "" {
@@ -186,7 +186,7 @@ func (b *Bundle) gaps(t *Table, list []stay) {
 	}
 }
 
-// common gives the terms in which two enrollments' sections meet at the same time.
+// common returns the terms in which two enrollments' sections meet at the same time.
 func (b *Bundle) common(s, t stay) catalog.TermSet {
 	x, y := b.meeting(s.Section), b.meeting(t.Section)
 	if !x.Shares(&y) {
@@ -195,7 +195,7 @@ func (b *Bundle) common(s, t stay) catalog.TermSet {
 	return x.Terms & y.Terms
 }
 
-// termsOf gives the first and last days of some terms.
+// termsOf returns the first and last days of some terms.
 func (b *Bundle) termsOf(terms catalog.TermSet) (list [][2]string) {
 	for i, d := range b.Frame.Dates {
 		if terms>>i&1 == 1 {

@@ -37,7 +37,7 @@ var keyColumns = map[string][]string{
 // noDiff are columns that say nothing of what a row means, or that are not kept.
 var noDiff = map[string]bool{"dateLastModified": true, "status": true, "password": true}
 
-// Diff tells how the files of a bundle that comes differ from those that are there, file by file and cell by
+// Diff reports how the files of a bundle that comes differ from those that are there, file by file and cell by
 // cell; at most so many rows of each file are given. Sheets and plans are left out: those that were worked on
 // stay as they are, whatever comes.
 func Diff(have []File, come *Bundle, rows int) []FileDiff {
@@ -107,7 +107,7 @@ func diff(name string, key []string, have *File, come *Table, most int) FileDiff
 	return d
 }
 
-// pairRows sets rows that come beside those that are there, by key and by order among equal keys; nil is none.
+// pairRows sets rows that come next to those that are there, by key and by order among equal keys; nil is none.
 func pairRows(key []string, have *File, come *Table, visit func(key string, was, now diffRow)) {
 	type pair struct{ was, now []diffRow } // rows of one key, in order
 	pairs, order := map[string]*pair{}, []string{}

@@ -7,7 +7,7 @@ import (
 	"rubricon/core/policy"
 )
 
-// lacksCourse tells whether no course of the bundle has a code.
+// lacksCourse reports whether no course of the bundle has a code.
 func (b *Bundle) lacksCourse(code string) bool {
 	return !slices.ContainsFunc(b.Courses, func(c catalog.Course) bool { return c.Code == code })
 }

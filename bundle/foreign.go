@@ -18,7 +18,7 @@ func Foreign(b *Bundle) { b.foreign = true }
 // Without leaves out rows, by file and line.
 func Without(rows map[string]map[int]bool) Option { return func(b *Bundle) { b.without = rows } }
 
-// plain gives the text of a file in UTF-8.
+// plain returns the text of a file in UTF-8.
 func (b *Bundle) plain(name string, text []byte) []byte {
 	if !b.foreign {
 		return text
@@ -40,7 +40,7 @@ func (b *Bundle) plain(name string, text []byte) []byte {
 	return plain
 }
 
-// comma tells what parts the cells of a file.
+// comma reports what parts the cells of a file.
 func (b *Bundle) comma(name string, text []byte) rune {
 	header, _, _ := strings.Cut(string(text[:min(len(text), 64<<10)]), "\n")
 	if !b.foreign || strings.ContainsRune(header, ',') {

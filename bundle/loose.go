@@ -8,7 +8,7 @@ type LooseRow struct {
 	Cells map[string]string
 }
 
-// Loose reads a table that somebody pastes or drops, in UTF-8, its cells parted by commas, semicolons or
+// Loose reads a table that someone pastes or drops, in UTF-8, its cells parted by commas, semicolons or
 // tabs. Its first row names the columns; required ones that are missing, and rows that cannot be read, are
 // problems.
 func Loose(name, text string, required ...string) (rows []LooseRow, problems []Problem) {

@@ -63,7 +63,7 @@ func (b *Bundle) Enrollment(section int, student string) []string {
 // Taken is a teacher or a room.
 type Taken struct{ Kind, Name string } // Kind: teacher, room
 
-// Takes tells by section when it meets and what it takes, as places in a list; a name is the same however it
+// Takes reports by section when it meets and what it takes, as places in a list; a name is the same however it
 // is written in capitals.
 func (b *Bundle) Takes() (meets []placement.Section, takes [][]int32, list []Taken) {
 	t := b.Tables["classes.csv"]
@@ -88,7 +88,7 @@ func (b *Bundle) Takes() (meets []placement.Section, takes [][]int32, list []Tak
 	return meets, takes, list
 }
 
-// Rooms tells where each section may be moved to, in the order of b.Sections: those of a course with one
+// Rooms reports where each section may be moved to, in the order of b.Sections: those of a course with one
 // section (all: any) to other periods, in its terms and on its days, as many in a row as now; those without a
 // period stay. A teacher and a room are taken along, by name; who or what is in two places at once already is
 // taken for none.
@@ -123,7 +123,7 @@ func (b *Bundle) Rooms(all bool) []placement.Room {
 	return rooms
 }
 
-// PeriodsOf gives the periods of cells.
+// PeriodsOf returns the periods of cells.
 func (b *Bundle) PeriodsOf(cells []int32) (periods []int) {
 	days, all := int32(b.Year.Policy.Days), int32(b.Year.Policy.Periods)
 	for _, c := range cells {

@@ -80,15 +80,15 @@ func Fill(from func(school string, year int) ([]File, error)) Option {
 	return func(b *Bundle) { b.fill = from }
 }
 
-// RowsAlone tells whether all that is wrong is wrong in single rows, without which the rest can be read.
+// RowsAlone reports whether all that is wrong is wrong in single rows, without which the rest can be read.
 func RowsAlone(problems []Problem) bool {
 	return !slices.ContainsFunc(problems, func(p Problem) bool { return p.File == "policy.json" || p.Line < 2 && p.File != "" })
 }
 
-// Filled tells whether a file was taken from what is there.
+// Filled reports whether a file was taken from what is there.
 func (b *Bundle) Filled(name string) bool { return b.filled[name] != nil }
 
-// Has tells whether the bundle itself has a file, be it with a header alone.
+// Has reports whether the bundle itself has a file, be it with a header alone.
 func (b *Bundle) Has(name string) bool {
 	return b.Tables[name] != nil && b.Tables[name].Header != nil && !b.Filled(name)
 }
@@ -285,7 +285,7 @@ func digest(text []byte) []byte {
 	return sum[:]
 }
 
-// Holds tells whether a file that was taken from what is there is there still as it was, if it was taken.
+// Holds reports whether a file that was taken from what is there is there still as it was, if it was taken.
 func (b *Bundle) Holds(name string, have []File) bool {
 	for i := range have {
 		if text, err := have[i].Bytes(); have[i].Name == name && err == nil {
@@ -342,7 +342,7 @@ func (b *Bundle) interpret() {
 	}
 }
 
-// problem keeps what is wrong, as long as there is not so much that nobody reads it.
+// problem keeps what is wrong, as long as there is not so much that no one reads it.
 func (b *Bundle) problem(p Problem) {
 	if len(b.Problems) >= maxProblems {
 		b.unsaid++

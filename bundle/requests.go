@@ -62,7 +62,7 @@ func (b *Bundle) requests(courses map[string]*Row) {
 	}
 }
 
-// checkSheet says what is odd about a sheet, and refuses one beyond the limits of judging.
+// checkSheet reports what is odd about a sheet, and refuses one beyond the limits of judging.
 func (b *Bundle) checkSheet(t *Table, p *Pupil) {
 	var requests, alternates int
 	for i := range p.Requests {

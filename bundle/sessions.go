@@ -10,7 +10,7 @@ import (
 	"rubricon/core/policy"
 )
 
-// Dates gives the first and the last day of some terms of the year, as they are written in academicSessions.csv.
+// Dates returns the first and the last day of some terms of the year, as they are written in academicSessions.csv.
 func (b *Bundle) Dates(terms catalog.TermSet) (begin, end string) {
 	return (&catalog.Year{Frame: b.Frame}).SpanOf(terms)
 }

@@ -83,7 +83,7 @@ func (t *Table) each(visit func(*Row)) {
 	}
 }
 
-// Cell gives the cell of a column, or "" where the file has no such column.
+// Cell returns the cell of a column, or "" where the file has no such column.
 func (t *Table) Cell(r *Row, column string) string {
 	if i, ok := t.columns[column]; ok {
 		return r.Cells[i]
@@ -91,7 +91,7 @@ func (t *Table) Cell(r *Row, column string) string {
 	return ""
 }
 
-// line is where a line of the text is for whoever wrote it.
+// line is where a line of the text is for anyone who wrote it.
 func (t *Table) line(n int) int {
 	if n < len(t.lines) {
 		return t.lines[n]
@@ -308,7 +308,7 @@ func (n interner) of(text string) string {
 	return have
 }
 
-// scan reads rows, but for those that are to be left out.
+// scan reads rows, except for those that are to be left out.
 func (t *Table) scan(in *csv.Reader, without map[int]bool, bad func(line int, column, format string, args ...any),
 	visit func(line int, cells []string)) {
 	for {

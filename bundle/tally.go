@@ -40,7 +40,7 @@ func (t *Tally) Sum() (sum Count) {
 	return sum
 }
 
-// Much tells whether so much would go that somebody must say the number: more than 5, and more than 2 % of
+// Much reports whether so much would go that someone must say the number: more than 5, and more than 2 % of
 // the students or 10 % of another kind.
 func (t *Tally) Much() bool {
 	for kind, c := range t {
@@ -55,7 +55,7 @@ func (t *Tally) Much() bool {
 	return false
 }
 
-// String says all of it in one line.
+// String returns all of it in one line.
 func (t *Tally) String() string {
 	say := func(what string, n func(*Count) int) string {
 		var parts []string

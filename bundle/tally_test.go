@@ -22,7 +22,7 @@ func parse(name, text string) bundle.File {
 	return f
 }
 
-// What an import adds, changes and removes is counted by kind, beside what the application itself made, and what goes with people.
+// What an import adds, changes and removes is counted by kind, next to what the application itself made, and what goes with people.
 func TestTally(t *testing.T) {
 	have := []bundle.File{
 		parse("users.csv", "sourcedId,role,username,familyName\ns1,student,a,Ask\ns2,student,b,Birk\ng1,guardian,c,Cole\nt1,teacher,d,Dahl\ns3,student,e,Eik"),
@@ -94,7 +94,7 @@ func TestMuchGoes(t *testing.T) {
 	}
 }
 
-// What people open in a spreadsheet holds no formula that somebody wrote as a name; numbers stay numbers.
+// What people open in a spreadsheet holds no formula that someone wrote as a name; numbers stay numbers.
 func TestNoFormulas(t *testing.T) {
 	f := bundle.File{Name: "x.csv", Header: []string{"a"}, Rows: [][]string{{"=1+1", "+49 30", "-2.5", "-Fjord", "@x", "\tx", "", "Ask"}}}
 	if got := strings.Join(f.ForPeople().Rows[0], "|"); got != "'=1+1|'+49 30|-2.5|'-Fjord|'@x|'\tx||Ask" {

@@ -18,7 +18,7 @@ import (
 // named like it without its ending, all cells texts; the sheet “policy” has policy.json, a line in each
 // row of its first column.
 
-// isWorkbook tells whether a zip file is a workbook.
+// isWorkbook reports whether a zip file is a workbook.
 func isWorkbook(archive *zip.Reader) bool {
 	return slices.ContainsFunc(archive.File, func(f *zip.File) bool { return f.Name == "xl/workbook.xml" })
 }
@@ -57,7 +57,7 @@ func openWorkbook(archive *zip.Reader, options ...Option) (*Bundle, error) {
 // faults are the cells of a workbook that cannot be taken as they are.
 type faults struct {
 	tidied []Problem // taken without the space around them
-	lost   []Problem // of which nobody knows what was meant, so that whatever refers to them would be named too
+	lost   []Problem // of which no one knows what was meant, so that whatever refers to them would be named too
 }
 
 // sheetText returns a sheet as the file that it stands for, and the row of the sheet at which each line of that begins.
@@ -133,7 +133,7 @@ func tooMuch(n, left int) error {
 
 var naming = regexp.MustCompile(`(?i)id$|ids$|^(student|courseCode|kind|outcome|username|grades|grade|standsFor|state|by|teacher|schoolYear|term|role|periods|status|enabledUser|type|settledBy|becomes|subjects)$|^metadata\.(counselor|teacher|variantOf|span|links|excludes|days|round|repeatable|entryStance|access|programs|language|nextGrade)$`)
 
-// namesSomething tells whether the cells of a column name something, so that a space beside one is a slip
+// namesSomething reports whether the cells of a column name something, so that a space next to one is a slip
 // that makes it another name.
 func namesSomething(column string) bool { return naming.MatchString(column) }
 

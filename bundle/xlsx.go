@@ -200,7 +200,7 @@ func (x *xlsx) readStyles() error {
 	})
 }
 
-// builtInKind says what the formats mean that have a number alone (section 18.8.30).
+// builtInKind reports what the formats mean that have a number alone (section 18.8.30).
 func builtInKind(id string) cellStyle {
 	n, _ := strconv.Atoi(id)
 	switch {
@@ -223,7 +223,7 @@ var (
 	zeroFormat   = regexp.MustCompile(`^0{2,15}$`)
 )
 
-// formatKind says what a format code means for a number (section 18.8.31).
+// formatKind reports what a format code means for a number (section 18.8.31).
 func formatKind(code string) cellStyle {
 	first, _, _ := strings.Cut(quotedFormat.ReplaceAllString(code, ""), ";")
 	first = strings.ToLower(first)

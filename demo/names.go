@@ -4,7 +4,7 @@ import (
 	"strings"
 )
 
-// The names of the demo are put together from these lists; nobody real is meant.
+// The names of the demo are put together from these lists; no one real is meant.
 var (
 	givenNames = strings.Fields(`Ada Alvar Anouk Aris Bee Birk Brisa Calla Cato Corin Dara Davin Elin Ember Enno Esra Fenna Finn Freya Garo
 		Greta Hale Hedda Ilse Imre Ines Iver Jarl Jonah Joris Juno Kaia Kester Kit Lasse Leda Linnea Lorne Luka Mara Mats Merle Mika Mina Nadja Nell

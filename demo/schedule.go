@@ -105,7 +105,7 @@ func (m *maker) schedule() {
 const mostTaught = 6 * 2 * 2
 
 // staffUp gives every section that meets a teacher of its subject who is free then, and the room that is
-// theirs; where nobody is, somebody more is hired. Nobody is in two places at once.
+// theirs; where no one is, someone more is hired. No one is in two places at once.
 func (s *scheduler) staffUp() {
 	type teacher struct {
 		name, room string

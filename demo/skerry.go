@@ -59,7 +59,7 @@ type point struct {
 
 // Skerry makes Skerry Point School with so many students: grades 10 to 12, nine periods on six days of a
 // cycle, a club in the ninth; its master schedule has a whole week for everybody. Planted is such a week by
-// student: the ids of its sections, in which nobody is in the way of anybody else.
+// student: the ids of its sections, in which no one is in the way of anybody else.
 func Skerry(seed uint64, students int) (files []bundle.File, planted map[string][]string) {
 	m := &point{r: rand.New(rand.NewPCG(seed, 10)), courses: map[string]*skerryCourse{}, of: map[string]int{},
 		staff: map[string]int{}, names: map[string]string{}, planted: map[string][]string{}}
@@ -170,7 +170,7 @@ func (m *point) user(id, role, name, given, family, grade, counselor string) {
 		name + "@skerrypoint.example", "", grade, password, counselor, "en"})
 }
 
-// section makes one. Teachers are counted by subject and period, so that nobody is in two places at once;
+// section makes one. Teachers are counted by subject and period, so that no one is in two places at once;
 // each has a room.
 func (m *point) section(course string, term, period int, days string, seats int) *skerrySection {
 	m.of[course]++

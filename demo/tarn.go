@@ -156,7 +156,7 @@ func (m *ridge) user(id, role, username, given, family, agents, grade, counselor
 		username + "@tarnridge.example", agents, grade, password, counselor, language})
 }
 
-// fresh is a username that nobody of either school has.
+// fresh is a username that no one of either school has.
 func (m *ridge) fresh(given, family string) string {
 	name := username(given, family) + ".tr"
 	for n := 2; m.usernames[name]; n++ {

@@ -7,7 +7,7 @@ import (
 )
 
 // TestPlanningSections has the office read what is asked for, plan sections by keys and take that back, say that a course does not run, and see a sheet that is handed
-// in meanwhile; the student and her mother read what comes in.
+// in in the meantime; the student and her mother read what comes in.
 func TestPlanningSections(t *testing.T) {
 	s := newSite(t)
 	s.handIn()
@@ -28,7 +28,7 @@ func TestPlanningSections(t *testing.T) {
 	office.press("main button", "Undo")
 	office.MustWait(`(was) => document.querySelector('[data-testid=plan-CER1]').textContent === String(Number(was) + 1)`, was)
 
-	// A number that cannot be is said to be wrong, stays to be mended, and holds nobody in its field.
+	// A number that cannot be is said to be wrong, stays to be mended, and holds no one in its field.
 	size := office.MustElementR("label", "seats a section").MustElement("input")
 	size.MustSelectAllText().MustInput("0")
 	keys(office, input.Tab)

@@ -88,7 +88,7 @@ func TestPreparing(t *testing.T) {
 	mara.MustWait(`() => ![...document.querySelectorAll("#board button")].some(b => b.innerText.includes("Astronomy"))`)
 }
 
-// TestOneStudentOnOnePage decides beside the evidence, changes the sheet for the family with a reason, enters a record, and takes it back;
+// TestOneStudentOnOnePage decides next to the evidence, changes the sheet for the family with a reason, enters a record, and takes it back;
 // the family reads all of it.
 func TestOneStudentOnOnePage(t *testing.T) {
 	s := newSite(t)
@@ -142,7 +142,7 @@ func TestOneStudentOnOnePage(t *testing.T) {
 	s.as("ms.arden", phone).accessible("the caseload on a phone")
 }
 
-// TestRecordsOfAnotherSchool enters records for many at once, each their own, from a list of which one row is nobody's.
+// TestRecordsOfAnotherSchool enters records for many at once, each their own, from a list of which one row is no one's.
 func TestRecordsOfAnotherSchool(t *testing.T) {
 	s := newSite(t)
 	office := s.as("office", desk)

@@ -62,7 +62,7 @@ const (
 	phone = 390
 )
 
-// site is a running application with a database of its own; its test runs beside others.
+// site is a running application with a database of its own; its test runs next to others.
 type site struct {
 	t     *testing.T
 	url   string
@@ -108,7 +108,7 @@ func (s *site) back() {
 	s.serve(strings.TrimPrefix(s.url, "http://"))
 }
 
-// screen is a page in somebody's hands.
+// screen is a page in someone's hands.
 type screen struct {
 	*rod.Page
 	t *testing.T
@@ -558,7 +558,7 @@ func TestALostPassword(t *testing.T) {
 	office.press("[role=dialog] button", "Replace it with a code")
 	office.says("[role=status]", "Code for Mara Quill")
 	password := office.MustElement("code").MustText()
-	// Whoever is signed in with the old one is signed out, and said so.
+	// Anyone who is signed in with the old one is signed out, and said so.
 	before.MustReload()
 	before.says("h1", "Next year’s courses")
 
@@ -666,7 +666,7 @@ func TestForTheFamily(t *testing.T) {
 	mara.says("[role=dialog] h2", "Ceramics I")
 }
 
-// TestAnAnswerThatIsLost loses the answer to a change: it is sent again by itself, and made once.
+// TestAnAnswerThatIsLost loses the answer to a change: it is sent again on its own, and made once.
 func TestAnAnswerThatIsLost(t *testing.T) {
 	s := newSite(t)
 	mara := s.as("mara.quill", desk)
@@ -812,7 +812,7 @@ func TestFirstLoadIsSmall(t *testing.T) {
 	}
 }
 
-// load opens the application anew for somebody who is signed in, and tells what is transferred.
+// load opens the application again for someone who is signed in, and tells what is transferred.
 func (s *site) load(username, selector, text string) (total float64, files int) {
 	s.t.Helper()
 	p := s.as(username, desk)

@@ -203,7 +203,7 @@ func TestKillLeavesNoTaskUndone(t *testing.T) {
 	_ = p.cmd.Process.Signal(syscall.SIGKILL)
 	_ = p.cmd.Wait()
 	_ = hold.Rollback()
-	until("running write") // nobody has told that its runner is gone
+	until("running write") // no one has told that its runner is gone
 	database.Exec(t, `UPDATE task SET seen_at = seen_at - interval '1 minute'`)
 	start(t, binary, database.URL)
 	until("done write")

@@ -9,7 +9,7 @@ import (
 	"rubricon/internal/testdb"
 )
 
-// withSchedule gives the school a master schedule in which Ceramics I meets at the same time as Health and Rowing, and lets it place what is submitted.
+// withSchedule returns the school a master schedule in which Ceramics I meets at the same time as Health and Rowing, and lets it place what is submitted.
 func (s *site) withSchedule() {
 	s.t.Helper()
 	f := bundle.File{Name: "classes.csv", Header: strings.Split("sourcedId,status,title,courseSourcedId,classType,schoolSourcedId,termSourcedIds,periods,metadata.days,metadata.seats,metadata.teacher", ",")}
@@ -32,7 +32,7 @@ func (s *site) withSchedule() {
 	}
 }
 
-// TestPlacingAndPublishing has the office place what is handed in, read why something is not given beside one student's week, publish it to a grade, and take it back; the student and her mother
+// TestPlacingAndPublishing has the office place what is handed in, read why something is not given next to one student's week, publish it to a grade, and take it back; the student and her mother
 // see what was given, what was not and why.
 func TestPlacingAndPublishing(t *testing.T) {
 	s := newSite(t)
@@ -109,7 +109,7 @@ func TestPlacingAndPublishing(t *testing.T) {
 	mara.says("[data-testid=status]", "Submitted")
 }
 
-// TestChangingARun has the office take and give places by hand, hold a week, change the sections under a run and place that anew, and set two runs beside each other.
+// TestChangingARun has the office take and give places by hand, hold a week, change the sections under a run and place that again, and set two runs next to each other.
 func TestChangingARun(t *testing.T) {
 	s := newSite(t)
 	s.withSchedule()
@@ -186,7 +186,7 @@ func TestChangingARun(t *testing.T) {
 	office.says("[data-testid=holds] li", "Mara Quill: all 8 places are held")
 	office.accessible("what later runs keep")
 
-	// A section that goes while a run uses it is said, and what was in it placed anew.
+	// A section that goes while a run uses it is said, and what was in it placed again.
 	office.press("nav a", "Sections")
 	office.press("[data-section=tid1-1]", "Tidal Ecology")
 	office.says("#section p", "Run B has placed one student here")
@@ -200,7 +200,7 @@ func TestChangingARun(t *testing.T) {
 	office.says("[data-testid=touched] li", "Mara Quill · a section is gone · without Tidal Ecology")
 	office.gone("#since")
 
-	// A second run without the section, beside the first.
+	// A second run without the section, next to the first.
 	run("C", "Run again")
 	office.MustElementR("main label", "Run C beside").MustElement("select").MustSelect("A")
 	office.says("[data-testid=beside]", "As many have all or an alternate. Lottery seed 1 in both.")

@@ -48,7 +48,7 @@ func TestMasterSchedule(t *testing.T) {
 	office.press("#section button", "Keep it so")
 	office.says("[data-section=cer1-2]", `\s9\s`)
 
-	// Somebody else changes it meanwhile.
+	// Someone else changes it in the meantime.
 	other := s.as("office", desk)
 	other.press("nav a", "Sections")
 	other.press("[data-section=cer1-2]", `\s9\s`)

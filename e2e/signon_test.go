@@ -24,7 +24,7 @@ import (
 	webaccount "rubricon/web/account"
 )
 
-// withAccounts gives the school accounts of its own.
+// withAccounts returns the school accounts of its own.
 func (s *site) withAccounts() *standin.Server {
 	s.t.Helper()
 	var provider *standin.Server
@@ -84,7 +84,7 @@ func TestSigningInByTheSchoolsAccount(t *testing.T) {
 	other.says("p", "cannot be reached. Try again in a moment, or sign in with a username and password")
 }
 
-// keyRing gives the browser a device that keeps passkeys.
+// keyRing returns the browser a device that keeps passkeys.
 func (p *screen) keyRing() {
 	p.t.Helper()
 	if err := (proto.WebAuthnEnable{}).Call(p.Page); err != nil {
@@ -146,7 +146,7 @@ func TestASecondStep(t *testing.T) {
 	office.press("[role=dialog] button", "Take them away")
 	office.says("main li", "took away the passkeys of Ms Arden[\\s\\S]*A new computer.")
 	arden.MustReload()
-	arden.says("h1", "Next year’s courses") // whoever has the old computer is signed out
+	arden.says("h1", "Next year’s courses") // anyone who has the old computer is signed out
 	lost.MustReload()
 	lost.says("h1", "Next year’s courses")
 	lost.enter("ms.arden")
@@ -156,7 +156,7 @@ func TestASecondStep(t *testing.T) {
 	s.as("ilse.quill", phone).says("h1", "Mara")
 }
 
-// While so many sign in that passwords wait their turn, whoever comes keeps a place in the line, is told so, and is let in without doing anything.
+// While so many sign in that passwords wait their turn, anyone who comes keeps a place in the line, is told so, and is let in without doing anything.
 func TestSigningInWhileManyDo(t *testing.T) {
 	s := newSite(t)
 	gate := make(chan struct{}) // at which those inside are held: a crowd that takes no work
@@ -168,7 +168,7 @@ func TestSigningInWhileManyDo(t *testing.T) {
 	var told sync.WaitGroup
 	ctx, stop := context.WithTimeout(t.Context(), time.Minute)
 	t.Cleanup(stop)
-	comes := func() bool { // tells whether there is room
+	comes := func() bool { // reports whether there is room
 		name := fmt.Sprint("nobody", nobody.Add(1))
 		_, err := s.cases.Account.SignIn(ctx, name, "x", account.Client{Address: name})
 		return problem.CodeOf(err) != problem.Crowded

@@ -7,7 +7,7 @@ import (
 	"github.com/go-rod/rod/lib/proto"
 )
 
-// TestATeachersClass gives a class its word by keys alone: one apart, with a reason that the student reads at once, then the whole class,
+// TestATeachersClass returns a class its word by keys alone: one apart, with a reason that the student reads at once, then the whole class,
 // and takes it back; on a phone by touch, in Spanish.
 func TestATeachersClass(t *testing.T) {
 	s := newSite(t)
@@ -61,7 +61,7 @@ func TestTickingOffAnErrand(t *testing.T) {
 	mara.says("section[aria-labelledby=errands] li", "Studio safety form[\\s\\S]*settled")
 }
 
-// TestTakingStudentsIn has the office give a course its leader, who takes whoever tries out, changes the answer with a word, and enters a
+// TestTakingStudentsIn has the office give a course its leader, who takes anyone who tries out, changes the answer with a word, and enters a
 // list; the student reads it at once, and may request the course.
 func TestTakingStudentsIn(t *testing.T) {
 	s := newSite(t)
@@ -118,7 +118,7 @@ func TestTakingStudentsIn(t *testing.T) {
 }
 
 // TestAClassWithoutTheNetwork finds a student by letters, gives a word that waits while the network is away and is kept when it is back, and
-// takes it back by Ctrl Z; a course beside the usual ones gets a column.
+// takes it back by Ctrl Z; a course next to the usual ones gets a column.
 func TestAClassWithoutTheNetwork(t *testing.T) {
 	s := newSite(t)
 	p := s.as("mr.tolland", desk)

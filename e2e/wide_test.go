@@ -250,7 +250,7 @@ func TestAClaimOnScreen(t *testing.T) {
 	mara.MustWait(`() => !document.querySelector("[data-testid=todo]").innerText.includes("Programming")`)
 }
 
-// Each change says what it did, also by itself, and is taken back where one looks.
+// Each change says what it did, also on its own, and is taken back where one looks.
 func TestUndoWhereOneLooks(t *testing.T) {
 	s := newSite(t)
 	mara := s.as("mara.quill", phone)

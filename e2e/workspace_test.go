@@ -166,7 +166,7 @@ func TestTheFinderOnAPhone(t *testing.T) {
 }
 
 // A course has a page of its own: its condition with the evidence, where it leads, what adding it does to the year and to both lists, and
-// others beside it; a parent opens the link that the child copies.
+// others next to it; a parent opens the link that the child copies.
 func TestACoursesPage(t *testing.T) {
 	s := newSite(t)
 	mara := s.as("mara.quill", desk)
@@ -258,7 +258,7 @@ func TestAcknowledgingOnScreen(t *testing.T) {
 // What happens if a request cannot be given is tried without changing anything; the most useful further alternate is named and taken.
 func TestWhatIfOnScreen(t *testing.T) {
 	mara := newSite(t).as("mara.quill", desk)
-	mara.says("[aria-labelledby=alternates] p", "One more alternate would help most") // it comes by itself, and moves what is below
+	mara.says("[aria-labelledby=alternates] p", "One more alternate would help most") // it comes on its own, and moves what is below
 	mara.press("[aria-labelledby=alternates] button", "What if one is full")
 	mara.says("[role=dialog] [role=status]", "Nothing is taken away yet")
 	mara.press("[role=dialog] label", "Ceramics I")
@@ -289,7 +289,7 @@ func TestThereAndBack(t *testing.T) {
 	mara.says("[role=dialog]", "Wanted 5 of 8")
 }
 
-// A draft is made, worked on, laid beside the sheet and put in its place; it never looks like the sheet and cannot be handed in.
+// A draft is made, worked on, laid next to the sheet and put in its place; it never looks like the sheet and cannot be handed in.
 func TestDraftsOnScreen(t *testing.T) {
 	s := newSite(t)
 	mara := s.as("mara.quill", desk)
@@ -419,7 +419,7 @@ func TestAskingWhereOneLooks(t *testing.T) {
 	mara.says("main h2", "Answers from the school")
 }
 
-// TestTheSummerOnScreen finds a course of the summer round, requests it beside a year that stays as it is, and hands the summer in by
+// TestTheSummerOnScreen finds a course of the summer round, requests it next to a year that stays as it is, and hands the summer in by
 // itself.
 func TestTheSummerOnScreen(t *testing.T) {
 	s := newSite(t)

@@ -33,7 +33,7 @@ const (
 const (
 	NoAnswer = "no-answer"    // in time, or at all
 	Inside   = "inside"       // the address leads into a network that messages may not reach
-	NoHost   = "no-host"      // nobody has that name
+	NoHost   = "no-host"      // no one has that name
 	Insecure = "bad-identity" // its certificate is not to be trusted
 )
 
@@ -53,7 +53,7 @@ func (f *Fault) Short() string {
 	return f.Why
 }
 
-// Message is what somebody is told.
+// Message is what someone is told.
 type Message struct {
 	To     string // the address
 	Key    string // names the secret to who has several
@@ -109,7 +109,7 @@ var reserved = []netip.Prefix{netip.MustParsePrefix("0.0.0.0/8"), netip.MustPars
 	netip.MustParsePrefix("203.0.113.0/24"), netip.MustParsePrefix("240.0.0.0/4"), netip.MustParsePrefix("64:ff9b::/96"),
 	netip.MustParsePrefix("64:ff9b:1::/48"), netip.MustParsePrefix("2002::/16"), netip.MustParsePrefix("2001::/32")}
 
-// Takes tells whether messages may be sent to an address: over TLS; without it only to a number in one of the
+// Takes reports whether messages may be sent to an address: over TLS; without it only to a number in one of the
 // networks that may be reached.
 func (s *Sender) Takes(address string) bool {
 	u, err := url.Parse(address)

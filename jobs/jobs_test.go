@@ -77,7 +77,7 @@ func is(state store.TaskState) func(*background.Task) bool {
 	return func(t *background.Task) bool { return t.State == state }
 }
 
-// zipped gives the school as it is, changed, as a zip file.
+// zipped returns the school as it is, changed, as a zip file.
 func zipped(t *testing.T, p *process, change func(files map[string]*bundle.File)) []byte {
 	t.Helper()
 	files, _, err := p.Imports.Export(t.Context(), demo.SchoolID, testdb.Year)
@@ -100,7 +100,7 @@ func zipped(t *testing.T, p *process, change func(files map[string]*bundle.File)
 	return out.Bytes()
 }
 
-// renamed gives the first student's first record another title.
+// renamed returns the first student's first record another title.
 func renamed(files map[string]*bundle.File) {
 	f := files["records.csv"]
 	f.Rows[0][slices.Index(f.Header, "title")] = "Renamed"
@@ -400,7 +400,7 @@ func TestMuchGoesOnlyWithTheNumber(t *testing.T) {
 	}
 }
 
-// What an import asks a second time, since more would go than was agreed to, it asks again after it was left and begun anew: an earlier yes does not count.
+// What an import asks a second time, since more would go than was agreed to, it asks again after it was left and begun again: an earlier yes does not count.
 func TestAnEarlierYesDoesNotCount(t *testing.T) {
 	testdb.Parallel(t)
 	db := testdb.New(t)

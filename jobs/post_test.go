@@ -225,7 +225,7 @@ func TestAMailIsSentOnce(t *testing.T) {
 }
 
 // TestMailsThatNobodyTriedAreSent: what was taken by a process that ended before it sent them, and what was taken together with a mail that
-// cannot be prepared, is sent; nothing is given up that nobody tried.
+// cannot be prepared, is sent; nothing is given up that no one tried.
 func TestMailsThatNobodyTriedAreSent(t *testing.T) {
 	m := newMailbox(t)
 	m.db.Exec(t, `INSERT INTO school VALUES ('broken', 'Broken')`)
@@ -237,7 +237,7 @@ func TestMailsThatNobodyTriedAreSent(t *testing.T) {
 	if taken, _, err := m.Messages.TakeLetters(t.Context(), 20); err != nil || len(taken) != 10 {
 		t.Fatalf("half of twenty can be prepared, since the schools take turns: %d, %v", len(taken), err)
 	}
-	m.later(16 * time.Minute) // whoever took them is gone
+	m.later(16 * time.Minute) // anyone who took them is gone
 	m.deliver()
 	if got := len(m.sink.Mails()); got != 30 {
 		t.Errorf("%d of 30 mails are sent", got)

@@ -95,7 +95,7 @@ func (l *Locale) Direction() string {
 // All lists the locales, English first.
 func All() []*Locale { return all }
 
-// Match gives the locale that serves a list of wishes best, written as in the header Accept-Language (RFC
+// Match returns the locale that serves a list of wishes best, written as in the header Accept-Language (RFC
 // 9110, section 12.5.4); where none does, English.
 func Match(wishes string) *Locale {
 	wanted, _, err := language.ParseAcceptLanguage(wishes)
@@ -109,10 +109,10 @@ func Match(wishes string) *Locale {
 // Keys lists all keys, plural forms by their whole names.
 func (l *Locale) Keys() []string { return slices.Sorted(maps.Keys(l.texts)) }
 
-// Has tells whether there is a text, or a plural form, of that very key.
+// Has reports whether there is a text, or a plural form, of that very key.
 func (l *Locale) Has(key string) bool { _, ok := l.texts[key]; return ok }
 
-// Text gives a text with its places filled in. A key that there is not is given back, so that it is seen.
+// Text returns a text with its places filled in. A key that there is not is given back, so that it is seen.
 func (l *Locale) Text(key string, args map[string]any) string {
 	text, ok := l.texts[key]
 	if n, counted := args["count"].(int); counted && !ok {

@@ -15,7 +15,7 @@ import (
 
 var pluralForm = regexp.MustCompile(`_(zero|one|two|few|many|other)$`)
 
-// forms gives the categories that a language uses for whole numbers, found by trying numbers (x/text has CLDR's rules).
+// forms returns the categories that a language uses for whole numbers, found by trying numbers (x/text has CLDR's rules).
 func forms(l *locales.Locale) map[string]bool {
 	used := map[string]bool{}
 	for _, n := range []int{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 20, 21, 22, 25, 99, 100, 101, 102, 111, 1000, 100_000, 1_000_000, 2_000_000} {

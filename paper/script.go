@@ -31,13 +31,13 @@ var letters, ligatures = func() (map[rune]forms, map[rune]forms) {
 
 const lam, tatweel = 'ل', 'ـ'
 
-// joins tells whether a letter joins to the one after it, and to the one before it.
+// joins reports whether a letter joins to the one after it, and to the one before it.
 func joins(r rune) (after, before bool) {
 	f := letters[r]
 	return len(f) == 4 || r == tatweel, len(f) >= 2 || r == tatweel
 }
 
-// joined puts each Arabic letter of a text into the shape that it has beside its neighbours, in the order in
+// joined puts each Arabic letter of a text into the shape that it has next to its neighbours, in the order in
 // which the text is read. Marks of vowels are left out, as everyday print has it (common practice).
 func joined(text string) string {
 	in := []rune(text)

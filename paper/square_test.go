@@ -11,7 +11,7 @@ import (
 	"github.com/makiuchi-d/gozxing/qrcode"
 )
 
-// The square on a printed sheet is read by another library as the code beside it.
+// The square on a printed sheet is read by another library as the code next to it.
 func TestTheSquareIsRead(t *testing.T) {
 	pdf, err := PDF(&Document{Language: "en", Title: "Sheet", Code: "PE-1041-V", CodeNote: "Give this page back."})
 	if err != nil {

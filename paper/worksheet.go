@@ -6,7 +6,7 @@ import (
 )
 
 // Worksheet is for those who think on paper before they ask for anything: what the school will check, with
-// room to write beside it, and the courses by subject. It is set on at most two pages where smaller letters
+// room to write next to it, and the courses by subject. It is set on at most two pages where smaller letters
 // can bring that about.
 type Worksheet struct {
 	Language  string // BCP 47
@@ -76,7 +76,7 @@ func (s *Worksheet) set(size float64) *writer {
 	}
 	f := &flow{writer: w, size: size, height: size * 0.46}
 	f.head(s.RulesHead, width)
-	for i, r := range s.Rules { // two beside each other
+	for i, r := range s.Rules { // two next to each other
 		x := left + float64(i%2)*(column+gap)
 		y := w.GetY()
 		w.SetFont("sans", "B", size)

@@ -10,7 +10,7 @@ import (
 	"rubricon/locales"
 )
 
-// Letter is what the school has to tell somebody.
+// Letter is what the school has to tell someone.
 type Letter struct {
 	ID string
 	// opens, reminder, submitted, sign, asked, sentBack, decided, cleared, placed, unplaced, notRunning,

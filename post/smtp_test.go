@@ -12,7 +12,7 @@ import (
 	"rubricon/post/sink"
 )
 
-// What a mail server does is told apart: it took the mail, it never will, it may later, or nobody knows; and it has a mail as it was sent.
+// What a mail server does is told apart: it took the mail, it never will, it may later, or no one knows; and it has a mail as it was sent.
 func TestMailServer(t *testing.T) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {

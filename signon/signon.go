@@ -84,7 +84,7 @@ func Read(name string) ([]Provider, error) {
 	return list, nil
 }
 
-// patience bounds what is asked of a provider while somebody waits.
+// patience bounds what is asked of a provider while someone waits.
 const patience = 5 * time.Second
 
 // atOnce bounds how many requests wait for one provider at the same time, so that one that is slow does not

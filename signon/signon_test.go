@@ -37,7 +37,7 @@ func provider(t *testing.T, claim string) (*standin.Server, *signon.Client) {
 	return s, signon.New([]signon.Provider{p, other}, back)
 }
 
-// choose does what a browser and somebody at it do: goes where it is sent, chooses a person, and gives what it is sent back with.
+// choose does what a browser and someone at it do: goes where it is sent, chooses a person, and gives what it is sent back with.
 func choose(t *testing.T, address, person string) url.Values {
 	t.Helper()
 	at, err := url.Parse(address)
@@ -84,7 +84,7 @@ func slow(t *testing.T) (address string, asked *atomic.Int64, answer func()) {
 }
 
 // TestASlowProviderHoldsUpNobodyElse lets a hundred people wait for a provider that does not answer: it is asked once, those beyond the
-// bound are told at once, and the people of another school sign in meanwhile, whether their provider is known already or not.
+// bound are told at once, and the people of another school sign in in the meantime, whether their provider is known already or not.
 func TestASlowProviderHoldsUpNobodyElse(t *testing.T) {
 	address, asked, answer := slow(t)
 	s, _ := provider(t, "")

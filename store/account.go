@@ -15,7 +15,7 @@ type Credentials struct {
 	Epoch   int64      `db:"session_epoch"` // of its sessions, as it is before the password is tried
 }
 
-// Credentials gives the account of a username. The error is ErrNotFound where there is none.
+// Credentials returns the account of a username. The error is ErrNotFound where there is none.
 func (q AccountQueries) Credentials(ctx context.Context, username string) (c Credentials, err error) {
 	return c, q.get(ctx, &c,
 		`SELECT a.id, coalesce(p.hash, '') AS hash, coalesce(p.once, false) AS once, p.set_at, a.session_epoch FROM account a LEFT
@@ -23,7 +23,7 @@ func (q AccountQueries) Credentials(ctx context.Context, username string) (c Cre
 		username)
 }
 
-// Username gives an account's username.
+// Username returns an account's username.
 func (q AccountQueries) Username(ctx context.Context, account int64) (username, language string, err error) {
 	var row struct{ Username, Language string }
 	err = q.get(ctx, &row, `SELECT username, language FROM account WHERE id = $1`, account)
@@ -49,7 +49,7 @@ func (q AccountQueries) ReplacePassword(ctx context.Context, account int64, old,
 }
 
 // RaiseHash replaces a password's hash by one of the same password that costs more, unless another has been
-// set meanwhile.
+// set in the meantime.
 func (q AccountQueries) RaiseHash(ctx context.Context, account int64, old, hash string) error {
 	return q.exec(ctx, `UPDATE account_password SET hash = $3 WHERE account_id = $1 AND hash = $2`, account, old, hash)
 }
@@ -76,7 +76,7 @@ func (q AccountQueries) FirstPassword(ctx context.Context, account int64, hash s
 		account, hash, once, now)
 }
 
-// KnowsDevice tells whether a device has signed in to an account before.
+// KnowsDevice reports whether a device has signed in to an account before.
 func (q AccountQueries) KnowsDevice(ctx context.Context, username, token string) (known bool, err error) {
 	return known, q.get(ctx, &known,
 		`SELECT EXISTS (SELECT 1 FROM account_device d JOIN account a ON a.id = d.account_id WHERE a.username = $1 AND d.token = $2)`,
@@ -97,7 +97,7 @@ func (q AccountQueries) RememberDevice(ctx context.Context, account int64, token
 		(SELECT token FROM account_device WHERE account_id = $1 ORDER BY seen_at DESC LIMIT $2)`, account, MaxDevices)
 }
 
-// ForgetDevices forgets all devices of an account, but for one.
+// ForgetDevices forgets all devices of an account, except for one.
 func (q AccountQueries) ForgetDevices(ctx context.Context, account int64, but string) error {
 	return q.exec(ctx, `DELETE FROM account_device WHERE account_id = $1 AND token <> $2`, account, but)
 }
@@ -145,7 +145,7 @@ func (q AccountQueries) ReleaseOne(ctx context.Context, key string) error {
 	return q.exec(ctx, `UPDATE sign_in_pressure SET level = greatest(0, level - 1), until = at WHERE key = $1`, key)
 }
 
-// SignIn is one that somebody tried.
+// SignIn is one that someone tried.
 type SignIn struct {
 	At    time.Time `db:"at"`
 	Done  bool      `db:"done"`  // false: the password was wrong
@@ -155,7 +155,7 @@ type SignIn struct {
 // maxAgent is how much of a browser's name is kept, in characters.
 const maxAgent = 200
 
-// NoteSignIn keeps that somebody tried to sign in to an account.
+// NoteSignIn keeps that someone tried to sign in to an account.
 func (q AccountQueries) NoteSignIn(ctx context.Context, account int64, x SignIn) error {
 	return q.exec(ctx, `INSERT INTO sign_in (account_id, at, done, agent) VALUES ($1, $2, $3, left($4, $5))`, account,
 		x.At, x.Done, x.Agent, maxAgent)
@@ -199,7 +199,7 @@ type Session struct {
 	Agent   string    `db:"agent"` // the browser, as it calls itself
 }
 
-// SessionData gives what is kept of a session. The error is ErrNotFound where there is none, or it is over.
+// SessionData returns what is kept of a session. The error is ErrNotFound where there is none, or it is over.
 func (q AccountQueries) SessionData(ctx context.Context, token string, now time.Time) (data []byte, err error) {
 	return data, q.get(ctx, &data, `SELECT data FROM session WHERE token = $1 AND expiry > $2`, token, now)
 }
@@ -207,7 +207,7 @@ func (q AccountQueries) SessionData(ctx context.Context, token string, now time.
 // NewSession is a session that begins.
 type NewSession struct {
 	Token   string // hashed
-	Account int64  // 0: nobody has signed in to it
+	Account int64  // 0: no one has signed in to it
 	Epoch   int64  // of the account's sessions when the sign-in began
 	Data    []byte
 	Agent   string // the browser, as it calls itself
@@ -236,7 +236,7 @@ func (q AccountQueries) UpdateSession(ctx context.Context, token string, data []
 	return n > 0, err
 }
 
-// EndSession ends one session of an account, or any where the account is 0. It tells whether there was one.
+// EndSession ends one session of an account, or any where the account is 0. It reports whether there was one.
 func (q AccountQueries) EndSession(ctx context.Context, account int64, token string) (ended bool, err error) {
 	n, err := q.changed(ctx, `DELETE FROM session WHERE token = $1 AND ($2 = 0 OR account_id = $2)`, token, account)
 	return n > 0, err

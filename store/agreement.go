@@ -35,13 +35,13 @@ func (q SheetQueries) Disagree(ctx context.Context, at Place, person, kind, ref 
 		at.School, at.Year, at.Student, person, kind, ref, now)
 }
 
-// SignedRow is a submission that somebody has signed.
+// SignedRow is a submission that someone has signed.
 type SignedRow struct {
 	At      time.Time        `db:"at"`
 	Entries JSON[[]EntryRow] `db:"entries"`
 }
 
-// SignedBefore gives the latest submission before one that a person has signed. The error is ErrNotFound
+// SignedBefore returns the latest submission before one that a person has signed. The error is ErrNotFound
 // where there is none.
 func (q SheetQueries) SignedBefore(ctx context.Context, at Place, person string, number int) (row SignedRow, err error) {
 	return row, q.get(ctx, &row, `SELECT si.at, su.entries FROM signature si JOIN submission su USING (school_id, year, student_id, number)

@@ -47,7 +47,7 @@ func (q CaseloadQueries) DropBatch(ctx context.Context, school string, year int,
 		AND NOT EXISTS (SELECT 1 FROM batch_sheet s WHERE (s.school_id, s.year, s.batch_id) = (b.school_id, b.year, b.id))`, school, year, id)
 }
 
-// Batch gives one. The error is ErrNotFound.
+// Batch returns one batch. The error is ErrNotFound.
 func (q CaseloadQueries) Batch(ctx context.Context, school string, year int, id int64) (b BatchRow, err error) {
 	return b, q.get(ctx, &b, `SELECT `+batchColumns+` FROM batch b WHERE b.school_id = $1 AND b.year = $2 AND b.id = $3`, school, year, id)
 }
@@ -97,7 +97,7 @@ type ReminderRow struct {
 	At    time.Time `db:"at"`
 }
 
-// Remind keeps a reminder for a student, unless there is one of the same on that day. It tells whether it is new.
+// Remind keeps a reminder for a student, unless there is one of the same on that day. It reports whether it is new.
 func (q CaseloadQueries) Remind(ctx context.Context, at Place, r ReminderRow, day string, batch int64) (kept bool, err error) {
 	return kept, q.get(ctx, &kept, `WITH kept AS (INSERT INTO reminder (school_id, year, student_id, about, day, text, by_name, at, batch_id)
 			VALUES ($1, $2, $3, $4, $5::date, $6, $7, $8, $9) ON CONFLICT DO NOTHING RETURNING 1),
@@ -110,7 +110,7 @@ func (q CaseloadQueries) Remind(ctx context.Context, at Place, r ReminderRow, da
 		SELECT EXISTS (SELECT 1 FROM kept)`, at.School, at.Year, at.Student, r.About, day, r.Text, r.By, r.At, batch)
 }
 
-// Reminded tells of which students there is a reminder of something on a day.
+// Reminded reports of which students there is a reminder of something on a day.
 func (q CaseloadQueries) Reminded(ctx context.Context, school string, year int, about, day string) (list []string, err error) {
 	return list, q.list(ctx, &list,
 		`SELECT student_id FROM reminder WHERE school_id = $1 AND year = $2 AND about = $3 AND day = $4::date`, school, year, about, day)

@@ -5,7 +5,7 @@ import (
 	"time"
 )
 
-// HeadRow is a student of a caseload with what a list needs of the sheet, but for what is on it.
+// HeadRow is a student of a caseload with what a list needs of the sheet, except for what is on it.
 type HeadRow struct {
 	Place
 	Versions
@@ -23,7 +23,7 @@ type HeadRow struct {
 	SubmittedAt *time.Time     `db:"submitted_at"`
 	Receipt     *string        `db:"receipt"`
 	ClearedAt   *time.Time     `db:"cleared_at"`
-	RemarkAt    *time.Time     `db:"remark_at"` // of the oldest that nobody has answered
+	RemarkAt    *time.Time     `db:"remark_at"` // of the oldest that no one has answered
 	LostAt      *time.Time     `db:"lost_at"`   // when a mail was written that asks for what is still to be done, and was not delivered
 	Counselor   string         `db:"counselor"` // the id
 	RemindedAt  *time.Time     `db:"reminded_at"`
@@ -106,7 +106,7 @@ func (q CaseloadQueries) Seats(ctx context.Context, school string, year int) (li
 		school, year)
 }
 
-// SavedView is a view of the caseload that somebody keeps by name.
+// SavedView is a view of the caseload that someone keeps by name.
 type SavedView struct {
 	Name   string         `db:"name"`
 	Filter JSON[[]string] `db:"filter"` // key and value in turn, as an address has them
@@ -119,7 +119,7 @@ func (q CaseloadQueries) SavedViews(ctx context.Context, school, person string) 
 }
 
 // SaveView keeps a view under its name, unless the person has most already; a view of that name is replaced.
-// It tells whether it is kept.
+// It reports whether it is kept.
 func (q CaseloadQueries) SaveView(ctx context.Context, school, person string, v SavedView, at time.Time, most int) (kept bool, err error) {
 	return kept, q.get(ctx, &kept,
 		`WITH kept AS (INSERT INTO saved_view (school_id, person_id, name, filter, at) SELECT $1, $2, $3, $4::jsonb, $5
@@ -155,7 +155,7 @@ type NameRow struct {
 	Grade int    `db:"grade"`
 }
 
-// StudentNames gives the names of some students with sheets in a year, by name.
+// StudentNames returns the names of some students with sheets in a year, by name.
 func (q CaseloadQueries) StudentNames(ctx context.Context, school string, year int, students []string) (list []NameRow, err error) {
 	return list, q.list(ctx, &list,
 		`SELECT p.id, p.given_name || ' ' || p.family_name AS name, sh.grade FROM person p

@@ -38,7 +38,7 @@ type Change struct {
 	Remark     *RemarkRow
 	Answer     *RemarkRow // ID and Answer
 	Show       *ShowDraft
-	Prepares   bool       // the school prepares the sheet: nobody has begun by that
+	Prepares   bool       // the school prepares the sheet: no one has begun by that
 	Batch      *BatchPart // what it is done with
 	Back       int64      // the batch that it takes back
 	Letters    []LetterFor
@@ -56,7 +56,7 @@ type Attachment struct {
 	Content []byte `db:"content"`
 }
 
-// Attachment gives the file of a student's claim. The error is ErrNotFound.
+// Attachment returns the file of a student's claim. The error is ErrNotFound.
 func (q SheetQueries) Attachment(ctx context.Context, at Place, claim int64) (a Attachment, err error) {
 	a.Claim = claim
 	return a, q.get(ctx, &a,
@@ -98,7 +98,7 @@ type Settlement struct {
 
 // SaveChange writes a change: the sheet's state, its entries, the event, and what else the change has. It
 // does so only while the sheet still has the version before c.Version (and the facts c.FactsVersion), and
-// tells whether it did.
+// reports whether it did.
 func (q SheetQueries) SaveChange(ctx context.Context, c *Change) (saved bool, err error) {
 	s := &c.State
 	var looked, undoes, summer any

@@ -37,7 +37,7 @@ func (q SeatsQueries) Dated(ctx context.Context, at Place) (d DatedRow, err erro
 		` FROM dated_change WHERE school_id = $1 AND year = $2 AND student_id = $3`, at.School, at.Year, at.Student)
 }
 
-// TakeDated takes changes with which nobody goes on, for whoever goes on with them until a time; at most so many.
+// TakeDated takes changes with which no one goes on, for anyone who goes on with them until a time; at most so many.
 func (q SeatsQueries) TakeDated(ctx context.Context, now, until time.Time, most int) (list []DatedRow, err error) {
 	return list, q.list(ctx, &list,
 		`UPDATE dated_change d SET next_at = $2 FROM (SELECT school_id, year, student_id FROM dated_change WHERE next_at <= $1

@@ -30,8 +30,8 @@ func (q ScheduleQueries) PlanSections(ctx context.Context, school string, year i
 		school, year, p.Course, p.Sections, p.By, p.At)
 }
 
-// SetRuns says that a course does not run, with a reason, or that it does after all; false where it was so
-// already. Everybody's sheet is looked at anew.
+// SetRuns reports that a course does not run, with a reason, or that it does after all; false where it was so
+// already. Everybody's sheet is looked at again.
 func (q ScheduleQueries) SetRuns(ctx context.Context, school string, year int, p *SectionPlan) (bool, error) {
 	n, err := q.changed(ctx,
 		`INSERT INTO section_plan AS s (school_id, year, course_code, runs, reason, by_name, at) SELECT $1, $2, $3, $4, $5, $6, $7
@@ -52,13 +52,13 @@ type YearPlan struct {
 	Clashes bool `db:"show_clashes"` // families are told which requests no choice of sections gives together
 }
 
-// YearPlan gives it. The error is ErrNotFound.
+// YearPlan returns the plan of a year. The error is ErrNotFound.
 func (q ScheduleQueries) YearPlan(ctx context.Context, school string, year int) (p YearPlan, err error) {
 	return p, q.get(ctx, &p,
 		`SELECT class_size, teaching_periods, show_clashes FROM school_year WHERE school_id = $1 AND year = $2`, school, year)
 }
 
-// SetYearPlan sets it. Where families are told something else, everybody's sheet is looked at anew.
+// SetYearPlan sets it. Where families are told something else, everybody's sheet is looked at again.
 func (q ScheduleQueries) SetYearPlan(ctx context.Context, school string, year int, p YearPlan) error {
 	return q.exec(ctx, `UPDATE school_year SET class_size = $3, teaching_periods = $4, roster_version = roster_version + CASE
 		WHEN show_clashes = $5 THEN 0 ELSE 1 END, show_clashes = $5

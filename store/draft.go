@@ -5,7 +5,7 @@ import (
 	"time"
 )
 
-// DraftRow is a sheet to try things on, beside the real one.
+// DraftRow is a sheet to try things on, next to the real one.
 type DraftRow struct {
 	ID        int64              `db:"id"`
 	Name      string             `db:"name"`
@@ -31,7 +31,7 @@ func (q SheetQueries) Drafts(ctx context.Context, at Place) (list []DraftRow, er
 		` FROM draft WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY id`, at.School, at.Year, at.Student)
 }
 
-// Draft gives one draft of a sheet. The error is ErrNotFound.
+// Draft returns one draft of a sheet. The error is ErrNotFound.
 func (q SheetQueries) Draft(ctx context.Context, at Place, id int64) (row DraftRow, err error) {
 	return row, q.get(ctx, &row, `SELECT `+draftColumns+
 		` FROM draft WHERE school_id = $1 AND year = $2 AND student_id = $3 AND id = $4`, at.School, at.Year, at.Student, id)

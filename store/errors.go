@@ -16,7 +16,7 @@ import (
 // timeouts, deadlocks, serialisation failures, a transaction ended for idling.
 var busyCodes = []string{"55P03", "57014", "40P01", "40001", "25P03"}
 
-// Unavailable tells whether an error means that the database is gone, starting, stopping or too busy, so that
+// Unavailable reports whether an error means that the database is gone, starting, stopping or too busy, so that
 // trying again later is the thing to do.
 func Unavailable(err error) bool {
 	var answer *pgconn.PgError

@@ -49,7 +49,7 @@ var outgoing = map[string]string{
 		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present ORDER BY p.ord, x.a, x.r, x.ord`,
 }
 
-// Export gives a school year's data; run it in a Snapshot. The error is ErrNotFound where there is no such year.
+// Export returns a school year's data; run it in a Snapshot. The error is ErrNotFound where there is no such year.
 func (q ImportsQueries) Export(ctx context.Context, school string, year int) (out Outgoing, err error) {
 	row, err := q.all().Year.YearRow(ctx, school, year)
 	if err != nil {

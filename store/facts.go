@@ -41,7 +41,7 @@ type SignalRow struct {
 	Cells   Cells  `json:"cells"` // among the facts: of a claim alone
 }
 
-// FactsRow is what is on record of a student: records and signals, in file order, but for claims that were
+// FactsRow is what is on record of a student: records and signals, in file order, except for claims that were
 // confirmed or waived.
 type FactsRow struct {
 	Student string            `db:"student_id"`
@@ -49,7 +49,7 @@ type FactsRow struct {
 	Signals JSON[[]SignalRow] `db:"signals"`
 }
 
-// Facts gives what is on record of the students named, for a year: a signal that came with the bundle of
+// Facts returns what is on record of the students named, for a year: a signal that came with the bundle of
 // another year is not of it.
 func (q SheetQueries) Facts(ctx context.Context, school string, year int, students []string) (map[string]FactsRow, error) {
 	var list []FactsRow

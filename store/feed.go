@@ -22,12 +22,12 @@ func (q MessagesQueries) PutFeed(ctx context.Context, token string, f Feed) erro
 		token, f.Account, f.School, f.Year, f.Student, f.Language, f.MadeAt)
 }
 
-// Feed gives whose calendar an address is of. The error is ErrNotFound.
+// Feed returns whose calendar an address is of. The error is ErrNotFound.
 func (q MessagesQueries) Feed(ctx context.Context, token string) (f Feed, err error) {
 	return f, q.get(ctx, &f, `SELECT school_id, year, student_id, account_id, language, made_at FROM feed WHERE token = $1`, token)
 }
 
-// FeedOf tells when an account's address of a student's calendar was made. The error is ErrNotFound.
+// FeedOf reports when an account's address of a student's calendar was made. The error is ErrNotFound.
 func (q MessagesQueries) FeedOf(ctx context.Context, account int64, at Place) (made time.Time, err error) {
 	return made, q.get(ctx, &made,
 		`SELECT made_at FROM feed WHERE account_id = $1 AND school_id = $2 AND year = $3 AND student_id = $4`, account,

@@ -5,7 +5,7 @@ import (
 	"time"
 )
 
-// Ping tells whether the database answers. The error is why not.
+// Ping reports whether the database answers. The error is why not.
 func (db *DB) Ping(ctx context.Context) error {
 	var one int
 	return db.Aside().get(ctx, &one, `SELECT 1`)
@@ -14,11 +14,11 @@ func (db *DB) Ping(ctx context.Context) error {
 // PoolStats is how the connections of this process are used.
 type PoolStats struct {
 	Open, Used, Most int
-	Waited           int64         // how often somebody had to wait for one
+	Waited           int64         // how often someone had to wait for one
 	WaitedFor        time.Duration // in all
 }
 
-// PoolStats tells how the connections of this process are used.
+// PoolStats reports how the connections of this process are used.
 func (db *DB) PoolStats() PoolStats {
 	s := db.pool.Stat()
 	return PoolStats{Open: int(s.TotalConns()), Used: int(s.AcquiredConns()), Most: int(s.MaxConns()),
@@ -66,7 +66,7 @@ type SetUp struct {
 	Local          bool      `db:"local"` // over a socket, or on this machine
 }
 
-// SetUp tells how the database is set up.
+// SetUp reports how the database is set up.
 func (q OfficeQueries) SetUp(ctx context.Context) (s SetUp, err error) {
 	return s, q.get(ctx, &s, `SELECT current_setting('server_version_num')::int AS version, pg_encoding_to_char(d.encoding) AS encoding,
 			(SELECT rolsuper FROM pg_roles WHERE rolname = current_user) AS superuser,

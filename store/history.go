@@ -36,7 +36,7 @@ func (q SheetQueries) earlier(ctx context.Context, query string, at Place) (list
 	return list, nil
 }
 
-// Undoable gives the latest two changes of a sheet that are not undone, the latest first; there may be fewer.
+// Undoable returns the latest two changes of a sheet that are not undone, the latest first; there may be fewer.
 func (q SheetQueries) Undoable(ctx context.Context, at Place) ([]Earlier, error) {
 	return q.earlier(ctx, `SELECT `+earlierColumns+` FROM event e WHERE school_id = $1 AND year = $2 AND student_id = $3 AND kind = 'change'
 		AND NOT EXISTS (SELECT 1 FROM event u WHERE u.school_id = $1 AND u.year = $2 AND u.student_id = $3 AND u.kind = 'undo'
@@ -44,7 +44,7 @@ func (q SheetQueries) Undoable(ctx context.Context, at Place) ([]Earlier, error)
 		ORDER BY version DESC LIMIT 2`, at)
 }
 
-// Redoable gives the latest two undoings of a sheet that are not made good, the latest first; there may be fewer.
+// Redoable returns the latest two undoings of a sheet that are not made good, the latest first; there may be fewer.
 func (q SheetQueries) Redoable(ctx context.Context, at Place) ([]Earlier, error) {
 	return q.earlier(ctx, `SELECT `+earlierColumns+` FROM event e WHERE school_id = $1 AND year = $2 AND student_id = $3 AND kind = 'undo'
 		AND NOT EXISTS (SELECT 1 FROM event u WHERE u.school_id = $1 AND u.year = $2 AND u.student_id = $3 AND u.kind = 'change'
@@ -88,14 +88,14 @@ type SubmissionRow struct {
 	Entries JSON[[]EntryRow] `db:"entries"`
 }
 
-// Submission gives a submission of a sheet by its receipt. The error is ErrNotFound where it has none with that.
+// Submission returns a submission of a sheet by its receipt. The error is ErrNotFound where it has none with that.
 func (q SheetQueries) Submission(ctx context.Context, at Place, receipt string) (h SubmissionRow, err error) {
 	return h, q.get(ctx, &h,
 		`SELECT number, at, entries FROM submission WHERE school_id = $1 AND year = $2 AND student_id = $3 AND receipt = $4`,
 		at.School, at.Year, at.Student, receipt)
 }
 
-// EntriesAt gives what was on a sheet in an earlier version of it. The error is ErrNotFound where it has not
+// EntriesAt returns what was on a sheet in an earlier version of it. The error is ErrNotFound where it has not
 // changed since, or no such version is remembered.
 func (q SheetQueries) EntriesAt(ctx context.Context, at Place, version int64) (list []EntryRow, err error) {
 	var was JSON[[]EntryRow]

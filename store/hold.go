@@ -40,21 +40,21 @@ func (q ScheduleQueries) Hold(ctx context.Context, school string, year int, h *H
 		school, year, h.Kind, h.Key, asJSON(h.Seats.V), h.Reason, h.By, h.At)
 }
 
-// Unhold holds something no longer, and tells whether it was held.
+// Unhold holds something no longer, and reports whether it was held.
 func (q ScheduleQueries) Unhold(ctx context.Context, school string, year int, kind, key string) (bool, error) {
 	n, err := q.changed(ctx, `DELETE FROM placement_hold WHERE school_id = $1 AND year = $2 AND kind = $3 AND key = $4`,
 		school, year, kind, key)
 	return n > 0, err
 }
 
-// LockRun waits until nobody else changes what a run gives, until the transaction ends.
+// LockRun waits until no one else changes what a run gives, until the transaction ends.
 func (q ScheduleQueries) LockRun(ctx context.Context, school string, year, run int) error {
 	return q.exec(ctx, `SELECT 1 FROM placement_run WHERE school_id = $1 AND year = $2 AND id = $3 FOR UPDATE`, school, year, run)
 }
 
 // RunAct is something that was done to a run after it had ended.
 type RunAct struct {
-	Kind    string          `db:"kind" json:"kind"` // give, take, anew
+	Kind    string          `db:"kind" json:"kind"` // give, take, again
 	Student string          `db:"student_id" json:"student"`
 	Name    string          `db:"name" json:"-"`
 	Course  string          `db:"course" json:"course"`

@@ -113,7 +113,7 @@ type MessageRow struct {
 	Tries   int                  `db:"tries"`
 }
 
-// TakeMessages takes messages that are due, the oldest first: nobody else takes them before the time until.
+// TakeMessages takes messages that are due, the oldest first: no one else takes them before the time until.
 // Those to a system that rests are left, and those to one that is told no longer, which were written in the
 // moment in which it was ended.
 func (q MessagesQueries) TakeMessages(ctx context.Context, limit int, until, now time.Time) (list []MessageRow, err error) {

@@ -5,7 +5,7 @@ import (
 	"fmt"
 )
 
-// An intake writes a school's data in short transactions, so that nobody waits for it: first the year, then
+// An intake writes a school's data in short transactions, so that no one waits for it: first the year, then
 // people, then students batch by batch. Each takes locks in one order: sheets by student, then the rest.
 
 // PersonRow is a person as the school's data has them.
@@ -21,7 +21,7 @@ type PersonRow struct {
 	Cells      Cells  `json:"cells"`
 }
 
-// LockIntake makes intakes into one school wait for each other, until the transaction ends; it tells whether
+// LockIntake makes intakes into one school wait for each other, until the transaction ends; it reports whether
 // it got the lock.
 func (q ImportsQueries) LockIntake(ctx context.Context, school string) (got bool, err error) {
 	return got, q.get(ctx, &got, `SELECT pg_try_advisory_xact_lock(hashtextextended('intake ' || $1, 0))`, school)
@@ -92,7 +92,7 @@ func (q ImportsQueries) PutPeople(ctx context.Context, school string, people []P
 // LinkPeople ends the writing of people: those whom the data no longer names are marked so, accounts lead to
 // the people who have their usernames now, and who administers the school is taken from roles. An account
 // that passes from one person of the school to another loses its password, sessions and devices, so that
-// nobody inherits a sign-in.
+// no one inherits a sign-in.
 func (q ImportsQueries) LinkPeople(ctx context.Context, school string, ids []string) error {
 	for _, step := range []struct{ doing, query string }{
 		{"marking who is gone",
@@ -177,7 +177,7 @@ type EntryIn struct {
 type Brought struct{ Records, Signals, Plans, Requests bool }
 
 // PutPupils writes students, in ascending order of id: relations, records and signals where they differ from
-// what came before, and the entries of sheets that nobody has worked on. Records are those of the newest
+// what came before, and the entries of sheets that no one has worked on. Records are those of the newest
 // year's data; of an older year's they stay. It gives the students whose sheets are kept although what came
 // is different from what came before.
 func (q ImportsQueries) PutPupils(ctx context.Context, school string, year int, newest bool, has Brought,
@@ -371,7 +371,7 @@ func (q ImportsQueries) putSignals(ctx context.Context, school string, year int,
 
 // putPlans writes the plans of some students in the place of those that came before.
 func (q ImportsQueries) putPlans(ctx context.Context, school string, year int, them string, plans []PlanIn) error {
-	// A plan that somebody has worked on here is theirs.
+	// A plan that someone has worked on here is theirs.
 	const unplanned = `NOT EXISTS (SELECT 1 FROM sheet s WHERE s.school_id = $1 AND s.year = $3 AND s.plan_version > 0 AND s.student_id = `
 	if err := q.exec(ctx, `DELETE FROM plan WHERE school_id = $1 AND year = $3 AND `+unplanned+
 		`plan.student_id) AND student_id IN `+ofThem, school, them, year); err != nil {
@@ -426,7 +426,7 @@ type SectionRow struct {
 	Cells  Cells  `json:"cells"`
 }
 
-// PutSections writes a year's sections in the place of those that are there; nobody may be enrolled in one that goes.
+// PutSections writes a year's sections in the place of those that are there; no one may be enrolled in one that goes.
 func (q ImportsQueries) PutSections(ctx context.Context, school string, year int, sections []SectionRow) error {
 	var kept []string
 	for i := range sections {
@@ -451,7 +451,7 @@ func (q ImportsQueries) PutSections(ctx context.Context, school string, year int
 		school, year, asJSON(sections))
 }
 
-// Strangers lists those of some ids that are nobody in the school.
+// Strangers lists those of some ids that are no one in the school.
 func (q ImportsQueries) Strangers(ctx context.Context, school string, ids []string) (list []string, err error) {
 	return list, q.list(ctx, &list,
 		`SELECT x FROM jsonb_array_elements_text($2::jsonb) x WHERE NOT EXISTS (SELECT 1 FROM person WHERE school_id = $1 AND id = x) ORDER BY x`,

@@ -33,7 +33,7 @@ type LetterRow struct {
 	Detail     JSON[map[string]string] `db:"detail"`
 	MadeAt     time.Time               `db:"made_at"`
 	Tries      int                     `db:"tries"`    // before this one
-	TakenAt    time.Time               `db:"taken_at"` // by whoever has it now
+	TakenAt    time.Time               `db:"taken_at"` // by anyone who has it now
 
 	Role         string     `db:"role"` // of who gets it
 	GivenName    string     `db:"given_name"`
@@ -51,7 +51,7 @@ type LetterRow struct {
 }
 
 // TakeLetters takes letters that are due to be sent, and those that were taken before a time and not sent:
-// nobody else takes them for now. The schools take turns; of each, the oldest comes first.
+// no one else takes them for now. The schools take turns; of each, the oldest comes first.
 func (q MessagesQueries) TakeLetters(ctx context.Context, now, before time.Time, limit int) (list []LetterRow, err error) {
 	return list, q.list(ctx, &list, `WITH turns AS (
 				SELECT d.school_id, d.id FROM school s CROSS JOIN LATERAL (SELECT school_id,
@@ -75,7 +75,7 @@ func (q MessagesQueries) TakeLetters(ctx context.Context, now, before time.Time,
 		ORDER BY l.made_at, l.id`, now, before, limit)
 }
 
-// SendingLetter notes that a letter that was taken is being sent, and reports whether it is still whoever
+// SendingLetter notes that a letter that was taken is being sent, and reports whether it is still anyone who
 // took it that has it.
 func (q MessagesQueries) SendingLetter(ctx context.Context, school string, id int64, taken, now time.Time) (bool, error) {
 	n, err := q.changed(ctx,
@@ -94,7 +94,7 @@ func (q MessagesQueries) LetterDone(ctx context.Context, school string, id int64
 		WHERE school_id = $1 AND id = $2 AND state IN ('taken', 'sending')`, school, id, state, address, fault, next, now)
 }
 
-// LettersLeft gives up on letters whose sender is gone: whether they went out nobody knows.
+// LettersLeft returns up on letters whose sender is gone: whether they went out no one knows.
 func (q MessagesQueries) LettersLeft(ctx context.Context, before, now time.Time) (int64, error) {
 	return q.changed(ctx,
 		`UPDATE letter SET state = 'unsure', done_at = $2, fault = 'the sender was stopped', detail = detail - 'code'
@@ -102,7 +102,7 @@ func (q MessagesQueries) LettersLeft(ctx context.Context, before, now time.Time)
 		before, now)
 }
 
-// WriteLetter puts a letter to one person on the way; nobody is told of the same twice.
+// WriteLetter puts a letter to one person on the way; no one is told of the same twice.
 func (q MessagesQueries) WriteLetter(ctx context.Context, at Place, person, kind, key string, detail any, now time.Time) error {
 	var about any
 	if at.Student != "" {
@@ -175,7 +175,7 @@ func (q MessagesQueries) Letters(ctx context.Context, at Place, skip, limit int)
 		at.School, at.Year, at.Student, skip, limit)
 }
 
-// PostOf tells whether an account wants reminders by mail, and the token of the link that says it does not;
+// PostOf reports whether an account wants reminders by mail, and the token of the link that says it does not;
 // the token is made where there is none.
 func (q MessagesQueries) PostOf(ctx context.Context, account int64, token string) (reminders bool, kept string, err error) {
 	var row struct {

@@ -45,7 +45,7 @@ func (db *DB) Listen(ctx context.Context, ready func(), hear func([]Told)) error
 	if err != nil {
 		return fmt.Errorf("listening: %w", err)
 	}
-	conn := pooled.Hijack() // it listens; nobody else may have it
+	conn := pooled.Hijack() // it listens; no one else may have it
 	defer func() { _ = conn.Close(context.WithoutCancel(ctx)) }()
 	if _, err := conn.Exec(ctx, `LISTEN `+sheetsChannel); err != nil {
 		return fmt.Errorf("listening: %w", err)

@@ -11,7 +11,7 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// The errors of Move, beside those of the databases.
+// The errors of Move, next to those of the databases.
 var (
 	ErrOtherSchema = errors.New("the two databases are of different versions; run rubricon migrate on both with the same program")
 	ErrThere       = errors.New("the school is there already")
@@ -26,10 +26,10 @@ func (k KnownAccounts) Error() string {
 }
 
 // Move takes a school with all its rows, history and accounts from one database into another, as the owner of
-// both, and out of the first; ids stay as they are, but for those of accounts, which go by their usernames.
-// Where somebody changes the school meanwhile nothing is done, and the error says so. Same: accounts with the
+// both, and out of the first; ids stay as they are, except for those of accounts, which go by their usernames.
+// Where someone changes the school in the meantime nothing is done, and the error says so. Same: accounts with the
 // same usernames there are the same people; they keep the passwords that they have there. Who is signed in
-// signs in anew. It tells how many rows moved.
+// signs in again. It tells how many rows moved.
 func Move(ctx context.Context, from, to, school string, same bool) (rows int64, err error) {
 	source, err := pgx.Connect(ctx, from)
 	if err != nil {
@@ -41,7 +41,7 @@ func Move(ctx context.Context, from, to, school string, same bool) (rows int64, 
 		return 0, fmt.Errorf("the database to move to: %w", err)
 	}
 	defer target.Close(context.WithoutCancel(ctx))
-	// What somebody changes after this moment makes taking the rows away fail.
+	// What someone changes after this moment makes taking the rows away fail.
 	out, err := source.BeginTx(ctx, pgx.TxOptions{IsoLevel: pgx.RepeatableRead})
 	if err != nil {
 		return 0, err
@@ -195,7 +195,7 @@ func (m *move) accounts(ctx context.Context, same bool) error {
 	return err
 }
 
-// there gives those accounts that are where it moves to, by username.
+// there returns those accounts that are where it moves to, by username.
 func (m *move) there(ctx context.Context, usernames []string) (map[string]int64, error) {
 	rows, err := m.in.Query(ctx, `SELECT id, username FROM account WHERE username = ANY($1)`, usernames)
 	if err != nil {
@@ -223,7 +223,7 @@ type table struct {
 	needs     []string // other tables that its rows refer to
 }
 
-// notMoved are tables of accounts that stay: who is signed in signs in anew.
+// notMoved are tables of accounts that stay: who is signed in signs in again.
 var notMoved = []string{"session"}
 
 // tables lists the tables whose rows move, each after those that its rows refer to.

@@ -124,7 +124,7 @@ type HashRow struct {
 	Hash    string `json:"hash"`
 }
 
-// SetCodes sets passwords for one sign-in, where none was chosen meanwhile, and notes that; it tells for
+// SetCodes sets passwords for one sign-in, where none was chosen in the meantime, and notes that; it tells for
 // which accounts.
 func (q OfficeQueries) SetCodes(ctx context.Context, school string, list []HashRow, about, by string,
 	at time.Time) (set []int64, err error) {

@@ -7,7 +7,7 @@ import (
 	"rubricon/store"
 )
 
-// A code takes the place of one that was not used, and of no password that somebody has chosen, also where they have done so since it was looked.
+// A code takes the place of one that was not used, and of no password that someone has chosen, also where they have done so since it was looked.
 func TestCodesReplaceNoPassword(t *testing.T) {
 	testdb.Parallel(t)
 	d := testdb.New(t)

@@ -58,7 +58,7 @@ func (q SheetQueries) KeepPage(ctx context.Context, at Place, person string, p *
 	return n > 0, err
 }
 
-// Page gives the picture of a page that a guardian has signed, under the submission that stands. The error is
+// Page returns the picture of a page that a guardian has signed, under the submission that stands. The error is
 // ErrNotFound.
 func (q SheetQueries) Page(ctx context.Context, at Place, person string) (p PageRow, err error) {
 	return p, q.get(ctx, &p,

@@ -5,7 +5,7 @@ import (
 	"time"
 )
 
-// Person is somebody of a school, with what they are there.
+// Person is someone of a school, with what they are there.
 type Person struct {
 	School      string         `db:"school_id"`
 	ID          string         `db:"id"`
@@ -20,7 +20,7 @@ type Person struct {
 	Leads       JSON[[]string] `db:"leads"`       // the codes of courses that the office has given them to lead
 }
 
-// Child is a student of whom somebody is a guardian.
+// Child is a student of whom someone is a guardian.
 type Child struct {
 	Account int64  `json:"account"` // 0: none
 	ID      string `json:"id"`
@@ -113,7 +113,7 @@ func (q PeopleQueries) FindPeople(ctx context.Context, school string, words []st
 		ORDER BY p.family_name, p.given_name, p.id LIMIT $3`, school, asJSON(words), limit)
 }
 
-// AccountOf gives the account of a person and whether it leads only to persons of schools that another
+// AccountOf returns the account of a person and whether it leads only to persons of schools that another
 // account administers. The error is ErrNotFound where there is no such person, or none with an account.
 func (q PeopleQueries) AccountOf(ctx context.Context, school, person string, office int64) (account int64, reach bool, err error) {
 	ctx = Anywhere(ctx) // an account may lead to several schools
@@ -129,8 +129,8 @@ func (q PeopleQueries) AccountOf(ctx context.Context, school, person string, off
 	return row.Account, row.Reach, err
 }
 
-// PersonNamed gives the person of a school who has a username, with their account. The error is ErrNotFound
-// where nobody has it.
+// PersonNamed returns the person of a school who has a username, with their account. The error is ErrNotFound
+// where no one has it.
 func (q PeopleQueries) PersonNamed(ctx context.Context, school, username string) (person string, account int64, err error) {
 	var row struct {
 		ID      string `db:"id"`
@@ -142,13 +142,13 @@ func (q PeopleQueries) PersonNamed(ctx context.Context, school, username string)
 	return row.ID, row.Account, err
 }
 
-// AddressOf gives the mail address on file of a person, "" for none.
+// AddressOf returns the mail address on file of a person, "" for none.
 func (q PeopleQueries) AddressOf(ctx context.Context, school, person string) (address string, err error) {
 	return address, q.get(ctx, &address,
 		`SELECT coalesce(cells->>'email', '') FROM person WHERE school_id = $1 AND id = $2 AND present`, school, person)
 }
 
-// Accounts gives the accounts of a school's people, by person.
+// Accounts returns the accounts of a school's people, by person.
 func (q PeopleQueries) Accounts(ctx context.Context, school string) (map[string]int64, error) {
 	var list []struct {
 		ID      string `db:"id"`
@@ -162,7 +162,7 @@ func (q PeopleQueries) Accounts(ctx context.Context, school string) (map[string]
 	return out, err
 }
 
-// TaughtRow is a student whom somebody teaches a course now.
+// TaughtRow is a student whom someone teaches a course now.
 type TaughtRow struct {
 	Course  string `db:"course_code"`
 	Student string `db:"student_id"`
@@ -179,7 +179,7 @@ func (q PeopleQueries) TaughtBy(ctx context.Context, school string, year int, pe
 		school, year, person)
 }
 
-// Teaching is a course with somebody who teaches it.
+// Teaching is a course with someone who teaches it.
 type Teaching struct {
 	Course string `db:"course_code"`
 	Name   string `db:"name"`
@@ -192,14 +192,14 @@ func (q PeopleQueries) Teachings(ctx context.Context, school string, year int) (
 		WHERE r.school_id = $1 AND r.kind = 'teaches' AND r.year = $2 AND p.present ORDER BY 1, 2`, school, year)
 }
 
-// NamesRow is what a list may name a person by, beside the name.
+// NamesRow is what a list may name a person by, next to the name.
 type NamesRow struct {
 	ID       string `db:"id"`
 	Username string `db:"username"`
 	Mail     string `db:"mail"`
 }
 
-// NamesOf gives what lists may name the students of a school by, by id.
+// NamesOf returns what lists may name the students of a school by, by id.
 func (q PeopleQueries) NamesOf(ctx context.Context, school string) (map[string]NamesRow, error) {
 	var list []NamesRow
 	err := q.list(ctx, &list,

@@ -42,7 +42,7 @@ func (q ScheduleQueries) Runs(ctx context.Context, school string, year int) (lis
 	return list, q.list(ctx, &list, runRows+` ORDER BY r.id DESC`, school, year)
 }
 
-// RunOf gives the run of a task, or the one with an id. The error is ErrNotFound.
+// RunOf returns the run of a task, or the one with an id. The error is ErrNotFound.
 func (q ScheduleQueries) RunOf(ctx context.Context, school string, year int, id int, task int64) (row RunRow, err error) {
 	return row, q.get(ctx, &row, runRows+` AND (r.id = $3 OR r.task_id = $4 OR r.help_task = $4)`, school, year, id, task)
 }
@@ -119,7 +119,7 @@ func (q ScheduleQueries) Lacking(ctx context.Context, school string, year, run, 
 		` AND g.lacking <> '[]' ORDER BY g.open DESC, p.family_name, p.given_name, p.id LIMIT $4`, school, year, run, most)
 }
 
-// Placed gives what a run gives one student. The error is ErrNotFound.
+// Placed returns what a run gives one student. The error is ErrNotFound.
 func (q ScheduleQueries) Placed(ctx context.Context, school string, year, run int, student string) (row PlacedPupil, err error) {
 	return row, q.get(ctx, &row, placedPupil+` AND g.student_id = $4`, school, year, run, student)
 }

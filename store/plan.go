@@ -12,7 +12,7 @@ type PlanRow struct {
 	Alternate bool   `db:"alternate" json:"alternate"`
 }
 
-// Plan gives a student's plan by grade, then in its order, and its version: 0 where nobody has worked on it here.
+// Plan returns a student's plan by grade, then in its order, and its version: 0 where no one has worked on it here.
 func (q SheetQueries) Plan(ctx context.Context, at Place) (version int64, list []PlanRow, err error) {
 	if err := q.get(ctx, &version,
 		`SELECT plan_version FROM sheet WHERE school_id = $1 AND year = $2 AND student_id = $3`, at.School, at.Year, at.Student); err != nil {
@@ -22,7 +22,7 @@ func (q SheetQueries) Plan(ctx context.Context, at Place) (version int64, list [
 		WHERE school_id = $1 AND year = $2 AND student_id = $3 ORDER BY grade, ord`, at.School, at.Year, at.Student)
 }
 
-// PlannedBefore gives what was planned for a grade in the latest earlier year in which anything was.
+// PlannedBefore returns what was planned for a grade in the latest earlier year in which anything was.
 func (q SheetQueries) PlannedBefore(ctx context.Context, at Place, grade int) (codes []string, err error) {
 	return codes, q.list(ctx, &codes,
 		`SELECT course_code FROM plan p WHERE school_id = $1 AND student_id = $3 AND grade = $4 AND kind = 'request'

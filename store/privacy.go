@@ -8,14 +8,14 @@ import (
 	"time"
 )
 
-// Look is somebody of the school who looked at a student's sheet on a day.
+// Look is someone of the school who looked at a student's sheet on a day.
 type Look struct {
 	By  string    `db:"by_name"`
 	Day string    `db:"day"` // YYYY-MM-DD
 	At  time.Time `db:"at"`  // the first time
 }
 
-// NoteLook notes that somebody looks at a sheet, once a day.
+// NoteLook notes that someone looks at a sheet, once a day.
 func (q PeopleQueries) NoteLook(ctx context.Context, at Place, by Actor, day string, now time.Time) error {
 	return q.exec(ctx, `INSERT INTO sheet_look (school_id, year, student_id, person_id, day, by_name, at)
 		VALUES ($1, $2, $3, $4, $5::date, $6, $7) ON CONFLICT DO NOTHING`,
@@ -69,8 +69,8 @@ var allPersonal = []personal{
 	{"session", ofAccount, []string{"token", "data"}}, {"sign_in", ofAccount, nil},
 }
 
-// Everything gives all that is kept about a person, table by table, but for what is secret and for files,
-// which are named. The error is ErrNotFound where there is nobody.
+// Everything returns all that is kept about a person, table by table, except for what is secret and for files,
+// which are named. The error is ErrNotFound where there is no one.
 func (q PeopleQueries) Everything(ctx context.Context, school, person string) (map[string]json.RawMessage, error) {
 	var there bool
 	if err := q.get(ctx, &there, `SELECT true FROM person WHERE school_id = $1 AND id = $2`, school, person); err != nil {
@@ -93,7 +93,7 @@ func (q PeopleQueries) Everything(ctx context.Context, school, person string) (m
 	return out, nil
 }
 
-// Leaver is somebody whom the school's data has not named for long.
+// Leaver is someone whom the school's data has not named for long.
 type Leaver struct {
 	ID      string `db:"id"`
 	Student bool   `db:"student"`
@@ -107,7 +107,7 @@ func (q PeopleQueries) LeftBefore(ctx context.Context, school string, before tim
 		school, before, most)
 }
 
-// Erase takes away all that is kept about somebody who has left, as the owner of the tables. How many asked
+// Erase takes away all that is kept about someone who has left, as the owner of the tables. How many asked
 // for each course stays, as tallies; of the person an empty row stays where others' history needs it.
 func (q PeopleQueries) Erase(ctx context.Context, school string, who Leaver) error {
 	if who.Student {
@@ -145,7 +145,7 @@ func (q PeopleQueries) Erase(ctx context.Context, school string, who Leaver) err
 		school, who.ID); err != nil {
 		return fmt.Errorf("emptying the person: %w", err)
 	}
-	// With its sessions, devices and identities, where it leads to nobody any more.
+	// With its sessions, devices and identities, where it leads to no one any more.
 	return q.exec(ctx, `DELETE FROM account a WHERE username = $1 AND NOT EXISTS (SELECT 1 FROM person p WHERE p.account_id = a.id)`, username)
 }
 
@@ -153,7 +153,7 @@ func (q PeopleQueries) Erase(ctx context.Context, school string, who Leaver) err
 // students for whom they did it.
 var ofOthers = []string{"letter", "saved_view", "relation"}
 
-// notErased are tables of allPersonal from which erasing takes nothing by itself: a person stays, empty; an
+// notErased are tables of allPersonal from which erasing takes nothing on its own: a person stays, empty; an
 // account may lead to other schools, and goes as a whole.
 var notErased = []string{"person", "account", "account_identity", "account_device", "account_passkey", "account_post",
 	"session", "sign_in", "batch", "office_event"}

@@ -8,7 +8,7 @@ import (
 	"rubricon/store"
 )
 
-// A table that is new and has something of people must be thought of, where all that is kept about somebody is given out or taken away.
+// A table that is new and has something of people must be thought of, where all that is kept about someone is given out or taken away.
 func TestEveryTableOfPeopleIsKnown(t *testing.T) {
 	testdb.Parallel(t)
 	db := testdb.Empty(t)

@@ -2,8 +2,8 @@ package store
 
 import "github.com/jmoiron/sqlx"
 
-// Raw gives where statements run to tests of the wall, the deadlines and the rights of the server's role.
+// Raw returns where statements run to tests of the wall, the deadlines and the rights of the server's role.
 func (q Queries) Raw() sqlx.ExtContext { return q.ext }
 
-// Pool gives the pool itself to them.
+// Pool returns the pool itself to them.
 func (db *DB) Pool() *sqlx.DB { return db.db }

@@ -51,7 +51,7 @@ func (q SeatsQueries) Week(ctx context.Context, at Place) (row WeekRow, err erro
 		FROM school_year y WHERE y.school_id = $1 AND y.year = $2`, at.School, at.Year, at.Student)
 }
 
-// LockChoice gives a student's choice of seats, which nobody else changes until the transaction ends. It
+// LockChoice returns a student's choice of seats, which no one else changes until the transaction ends. It
 // comes before any lock of sections.
 func (q SeatsQueries) LockChoice(ctx context.Context, at Place) (row ChoiceRow, err error) {
 	const locked = `SELECT ` + choiceRow +
@@ -107,7 +107,7 @@ type SeatsRow struct {
 	Taken   int    `db:"taken"`
 }
 
-// LockSections tells of some sections how many seats are taken; nobody else takes one until the transaction
+// LockSections reports of some sections how many seats are taken; no one else takes one until the transaction
 // ends. What is offered to the student themselves is free.
 func (q SeatsQueries) LockSections(ctx context.Context, at Place, sections []string, from string,
 	now time.Time) (map[string]SeatsRow, error) {
@@ -142,7 +142,7 @@ const taken = `(SELECT count(*) FROM enrollment e WHERE e.school_id = s.school_i
 	+ (SELECT count(*) FROM dated_change d WHERE d.school_id = s.school_id AND d.year = s.year AND d.adds ? s.id AND d.student_id <> $5)`
 
 // Taken counts the seats that are taken in each section of a year on a date or later, those offered to
-// somebody included.
+// someone included.
 func (q SeatsQueries) Taken(ctx context.Context, school string, year int, from string, now time.Time) (map[string]int, error) {
 	var rows []struct {
 		Section string `db:"section_id"`
@@ -233,7 +233,7 @@ type SeatRules struct {
 	Minutes int    `db:"offer_minutes"`
 }
 
-// SeatRules gives how seats of a year go to those who wait. The error is ErrNotFound.
+// SeatRules returns how seats of a year go to those who wait. The error is ErrNotFound.
 func (q SeatsQueries) SeatRules(ctx context.Context, school string, year int) (r SeatRules, err error) {
 	return r, q.get(ctx, &r, `SELECT waiting, offer_minutes FROM school_year WHERE school_id = $1 AND year = $2`, school, year)
 }
@@ -264,7 +264,7 @@ func (q SeatsQueries) Waits(ctx context.Context, at Place, except string) (n int
 		at.School, at.Year, at.Student, except)
 }
 
-// Wait lets a student wait for a seat, with a lot, and tells whether they did not already.
+// Wait lets a student wait for a seat, with a lot, and reports whether they did not already.
 func (q SeatsQueries) Wait(ctx context.Context, at Place, section string, lot int, now time.Time) (bool, error) {
 	n, err := q.changed(ctx,
 		`INSERT INTO seat_wait (school_id, year, student_id, section_id, lot, at) VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO NOTHING`,
@@ -292,14 +292,14 @@ func (q SeatsQueries) Offer(ctx context.Context, at Place, section string, until
 		at.School, at.Year, at.Student, section, until)
 }
 
-// WaitedFor is a section for whose seats somebody waits; the place is that of the one who has waited longest.
+// WaitedFor is a section for whose seats someone waits; the place is that of the one who has waited longest.
 type WaitedFor struct {
 	Place
 	Section string `db:"section_id"`
 }
 
 // WaitedFor lists the sections of all schools with an offer whose time is over, and those with a free seat
-// for which somebody waits while seats can be taken in that year; at most so many. The schools take turns, so
+// for which someone waits while seats can be taken in that year; at most so many. The schools take turns, so
 // that none waits for another; of each, the section comes first that has not been looked at for longest.
 func (q SeatsQueries) WaitedFor(ctx context.Context, now time.Time, most int) (list []WaitedFor, err error) {
 	return list, q.list(ctx, &list, `WITH waits AS (
@@ -357,7 +357,7 @@ func (q SeatsQueries) Choosing(ctx context.Context, school string, year int) (li
 		ORDER BY p.family_name, p.given_name, p.id`, school, year)
 }
 
-// Lapse takes from the list of those who wait for a seat in a section whoever had an offer whose time is
+// Lapse takes from the list of those who wait for a seat in a section anyone who had an offer whose time is
 // over, and tells whom.
 func (q SeatsQueries) Lapse(ctx context.Context, school string, year int, section string, now time.Time) (students []string, err error) {
 	return students, q.list(ctx, &students,
@@ -366,7 +366,7 @@ func (q SeatsQueries) Lapse(ctx context.Context, school string, year int, sectio
 }
 
 // EnrolledIn counts who is or was enrolled in each section of a year, but those that are kept; what a
-// publication gave and nobody has changed is not counted.
+// publication gave and no one has changed is not counted.
 func (q SeatsQueries) EnrolledIn(ctx context.Context, school string, year int, kept []string) (map[string]int, error) {
 	var rows []struct {
 		Section string `db:"section_id"`
@@ -385,7 +385,7 @@ func (q SeatsQueries) EnrolledIn(ctx context.Context, school string, year int, k
 	return out, nil
 }
 
-// Left counts the seats that are left in some sections of a year on a date or later; those offered to somebody are not.
+// Left counts the seats that are left in some sections of a year on a date or later; those offered to someone are not.
 func (q SeatsQueries) Left(ctx context.Context, school string, year int, sections []string, from string,
 	now time.Time) (map[string]int, error) {
 	seats, err := q.seats(ctx, Place{School: school, Year: year}, sections, from, now)
@@ -426,11 +426,11 @@ func (q SeatsQueries) ChangeStays(ctx context.Context, at Place, c *StayChange) 
 		at.School, at.Year, at.Student, asJSON(c.Came), c.On, c.At, c.By)
 }
 
-// untouched is an enrollment that came with a publication, and that nobody has changed.
+// untouched is an enrollment that came with a publication, and that no one has changed.
 const untouched = `(e.placed AND e.begins IS NULL AND e.ends IS NULL)`
 
 // EnrollPlaced enrolls some students in what the placement gives them as it is published now, in the place of
-// what an earlier publication gave them; whoever has chosen or changed something keeps all of it. Where
+// what an earlier publication gave them; anyone who has chosen or changed something keeps all of it. Where
 // nothing is published any more they are enrolled in nothing.
 func (q SeatsQueries) EnrollPlaced(ctx context.Context, school string, year int, students []string, by string, now time.Time) error {
 	return q.exec(ctx, `WITH who AS (SELECT x AS id FROM jsonb_array_elements_text($3::jsonb) x WHERE NOT EXISTS (SELECT 1
@@ -447,7 +447,7 @@ func (q SeatsQueries) EnrollPlaced(ctx context.Context, school string, year int,
 		school, year, asJSON(students), by, now)
 }
 
-// PutStays enrolls students in what the school's data says, in the place of what it said before. Whoever has
+// PutStays enrolls students in what the school's data says, in the place of what it said before. Anyone who has
 // chosen or changed something here keeps all of it, and so does who is enrolled by a publication.
 func (q SeatsQueries) PutStays(ctx context.Context, school string, year int, pupils []PupilIn, now time.Time) error {
 	ids, stays := []string{}, []StayIn{}
@@ -502,7 +502,7 @@ type SeatOf struct {
 	Section string `db:"section_id"`
 }
 
-// LockSeats lets nobody else take or choose seats of a year until the transaction ends: first the choices of
+// LockSeats lets no one else take or choose seats of a year until the transaction ends: first the choices of
 // those students, then all sections, in the order in which single acts lock them.
 func (q SeatsQueries) LockSeats(ctx context.Context, school string, year int, students []string) error {
 	if err := q.exec(ctx,

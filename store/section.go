@@ -14,8 +14,8 @@ func (q ScheduleQueries) Sections(ctx context.Context, school string, year int) 
 	return list, q.list(ctx, &list, `SELECT id, rev, cells FROM section WHERE school_id = $1 AND year = $2 ORDER BY ord, id`, school, year)
 }
 
-// PutSection writes a section that is as it was in a rev; with 0 a new one, at the end. It tells whether it
-// was so. Sheets are looked at anew beside the sections.
+// PutSection writes a section that is as it was in a rev; with 0 a new one, at the end. It reports whether it
+// was so. Sheets are looked at again next to the sections.
 func (q ScheduleQueries) PutSection(ctx context.Context, school string, year int, row *SectionRow, rev int64) (bool, error) {
 	query := `UPDATE section SET course_code = $4, seats = $5, cells = $6::jsonb, rev = DEFAULT WHERE school_id = $1
 		AND year = $2 AND id = $3 AND rev = $7`
@@ -32,7 +32,7 @@ func (q ScheduleQueries) PutSection(ctx context.Context, school string, year int
 	return true, q.lookAnew(ctx, school, year)
 }
 
-// RemoveSection takes a section away that is as it was in a rev, and tells whether it was so.
+// RemoveSection takes a section away that is as it was in a rev, and reports whether it was so.
 func (q ScheduleQueries) RemoveSection(ctx context.Context, school string, year int, id string, rev int64) (bool, error) {
 	n, err := q.changed(ctx, `DELETE FROM section WHERE school_id = $1 AND year = $2 AND id = $3 AND rev = $4`, school, year, id, rev)
 	if err != nil || n == 0 {
@@ -41,7 +41,7 @@ func (q ScheduleQueries) RemoveSection(ctx context.Context, school string, year 
 	return true, q.lookAnew(ctx, school, year)
 }
 
-// lookAnew lets everybody's sheet be looked at anew.
+// lookAnew lets everybody's sheet be looked at again.
 func (q ScheduleQueries) lookAnew(ctx context.Context, school string, year int) error {
 	return q.exec(ctx, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1 AND year = $2`, school, year)
 }

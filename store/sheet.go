@@ -17,7 +17,7 @@ type Place struct {
 	School  string `db:"school_id"`
 	Year    int    `db:"year"`
 	Student string `db:"student_id"`
-	Draft   int64  `db:"-"` // one of the drafts beside the sheet; 0: the sheet itself
+	Draft   int64  `db:"-"` // one of the drafts next to the sheet; 0: the sheet itself
 }
 
 // EntryRow is an entry of a sheet as it is kept and as submissions and events remember it.
@@ -44,7 +44,7 @@ type SheetRow struct {
 	Version  int64            `db:"version"`
 	Grade    int              `db:"grade"` // the one entered
 	Programs JSON[[]string]   `db:"programs"`
-	Touched  bool             `db:"touched"` // somebody has worked on it here: an import keeps it
+	Touched  bool             `db:"touched"` // someone has worked on it here: an import keeps it
 	Begun    bool             `db:"begun"`   // and not only the school, to prepare it
 	Reminded *time.Time       `db:"reminded_at"`
 	Talk     JSON[[]string]   `db:"talk"`     // the courses that the family has said something about to each other; "": the whole
@@ -78,7 +78,7 @@ type SheetState struct {
 	Undoes   *JSON[Trace]      `db:"undoes"`   // what undoing takes back, where it is known
 	Redoable int               `db:"redoable"` // how much can be done again
 	RedoBy   string            `db:"redo_by"`  // whose undoing the latest of that is: a person's id
-	Summer   *JSON[Handed]     `db:"summer"`   // what was last handed in for the summer by itself
+	Summer   *JSON[Handed]     `db:"summer"`   // what was last handed in for the summer on its own
 }
 
 // Handed is what was handed in for the summer.
@@ -188,7 +188,7 @@ func (l *entryList) Scan(src any) error {
 	return nil
 }
 
-// Sheet gives a student's sheet. The error is ErrNotFound where there is none.
+// Sheet returns a student's sheet. The error is ErrNotFound where there is none.
 func (q SheetQueries) Sheet(ctx context.Context, at Place) (s SheetRow, err error) {
 	return s, q.get(ctx, &s, `SELECT `+sheetColumns+`,
 		CASE WHEN sh.submission = 0 THEN '[]' ELSE `+signatures+` END AS signatures, sh.placed,
@@ -243,7 +243,7 @@ const windowFor = `SELECT * FROM request_window w WHERE w.school_id = sh.school_
 
 const nearest = `ORDER BY w.student_id DESC, w.grade DESC LIMIT 1`
 
-// Pupil tells whose sheet it is. The error is ErrNotFound where there is no such sheet.
+// Pupil reports whose sheet it is. The error is ErrNotFound where there is no such sheet.
 func (q SheetQueries) Pupil(ctx context.Context, at Place) (p Pupil, err error) {
 	return p, q.get(ctx, &p, `SELECT `+counselorName+`, `+pupilColumns+` FROM sheet sh JOIN `+pupilTables+`
 		WHERE sh.school_id = $1 AND sh.year = $2 AND sh.student_id = $3`, at.School, at.Year, at.Student)

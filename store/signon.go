@@ -19,18 +19,18 @@ func (q AccountQueries) KeepTry(ctx context.Context, state string, t *SignOnTry,
 		state, t.School, t.Nonce, t.Verifier, until)
 }
 
-// TakeTry takes a try that is not over: nobody gets it again. The error is ErrNotFound.
+// TakeTry takes a try that is not over: no one gets it again. The error is ErrNotFound.
 func (q AccountQueries) TakeTry(ctx context.Context, state string, now time.Time) (t SignOnTry, err error) {
 	return t, q.get(ctx, &t,
 		`WITH taken AS (DELETE FROM sign_on_try WHERE state = $1 RETURNING *) SELECT school_id, nonce, verifier FROM taken WHERE expires_at > $2`,
 		state, now)
 }
 
-// VouchedFor is the account of somebody for whom a school's provider vouches.
+// VouchedFor is the account of someone for whom a school's provider vouches.
 type VouchedFor struct {
 	Account int64 `db:"account_id"`
 	Epoch   int64 `db:"session_epoch"` // of its sessions
-	Within  bool  // it leads to nobody of a school for which the provider does not vouch
+	Within  bool  // it leads to no one of a school for which the provider does not vouch
 }
 
 // AccountFor returns the account of a person of a school. The error is ErrNotFound.
@@ -79,7 +79,7 @@ func (q AccountQueries) DropPasskeys(ctx context.Context, account int64, id stri
 	return q.changed(ctx, `DELETE FROM account_passkey WHERE account_id = $1 AND ($2 = '' OR id = $2)`, account, id)
 }
 
-// Staff tells whether an account leads to somebody of the staff of a school, and whether one of those schools
+// Staff reports whether an account leads to someone of the staff of a school, and whether one of those schools
 // wants a second step.
 func (q AccountQueries) Staff(ctx context.Context, account int64) (staff, second bool, err error) {
 	ctx = Anywhere(ctx) // an account may lead to several schools
@@ -90,7 +90,7 @@ func (q AccountQueries) Staff(ctx context.Context, account int64) (staff, second
 	return row.Staff, row.Second, err
 }
 
-// SecondStep tells whether the staff of a school need a passkey.
+// SecondStep reports whether the staff of a school need a passkey.
 func (q AccountQueries) SecondStep(ctx context.Context, school string) (wanted bool, err error) {
 	return wanted, q.get(ctx, &wanted, `SELECT second_step FROM school WHERE id = $1`, school)
 }

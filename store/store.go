@@ -41,10 +41,10 @@ const (
 // DefaultConns bounds the pool where the URL does not (pool_max_conns).
 const DefaultConns = 16
 
-// asideConns are beside those.
+// asideConns are next to those.
 const asideConns = 2
 
-// DB is a pool of connections; whoever waits longest is served first.
+// DB is a pool of connections; anyone who waits longest is served first.
 type DB struct {
 	db     *sqlx.DB
 	pool   *pgxpool.Pool
@@ -108,7 +108,7 @@ type (
 	YearQueries struct{ *conn }
 )
 
-// all gives the statements of every area on the same connection.
+// all returns the statements of every area on the same connection.
 func (q *conn) all() Queries { return queriesOn(q) }
 
 func queriesOn(on *conn) Queries {
@@ -132,7 +132,7 @@ func connect(ctx context.Context, address string) (*DB, error) {
 	pooled := mode == pgx.QueryExecModeExec || mode == pgx.QueryExecModeSimpleProtocol
 	if !pooled {
 		params := config.ConnConfig.RuntimeParams
-		// The statements are few and find rows by key: planning them anew each time would cost more than running them.
+		// The statements are few and find rows by key: planning them again each time would cost more than running them.
 		params["plan_cache_mode"], params["jit"] = "force_generic_plan", "off"
 		params["statement_timeout"], params["lock_timeout"] = millis(StatementTimeout), millis(LockTimeout)
 		params["idle_in_transaction_session_timeout"] = millis(IdleTimeout)

@@ -102,7 +102,7 @@ func TestDeadlines(t *testing.T) {
 	}
 }
 
-// A lock that somebody holds is not waited for for ever, and what is said of it is that trying again helps.
+// A lock that someone holds is not waited for for ever, and what is said of it is that trying again helps.
 func TestALockThatIsHeld(t *testing.T) {
 	testdb.Parallel(t)
 	d := testdb.New(t)

@@ -15,7 +15,7 @@ const (
 	TaskAsking  TaskState = "asking"  // for a person to say whether it goes on
 	TaskDone    TaskState = "done"    // for good, like what follows
 	TaskRefused TaskState = "refused" // for what is wrong in the file
-	TaskStopped TaskState = "stopped" // by somebody
+	TaskStopped TaskState = "stopped" // by someone
 	TaskFailed  TaskState = "failed"
 )
 
@@ -48,7 +48,7 @@ const taskColumns = `school_id, id, year, kind, name, state,
 	EXISTS (SELECT 1 FROM task_file f WHERE f.school_id = task.school_id AND f.task_id = task.id) AS has_file, leave_out,
 	EXISTS (SELECT 1 FROM task_file f WHERE f.school_id = task.school_id AND f.task_id = task.id AND f.before IS NOT NULL) AS has_was`
 
-// A task that runs is seen to every TaskSeen; when it was not for TaskLost, whoever ran it is gone.
+// A task that runs is seen to every TaskSeen; when it was not for TaskLost, anyone who ran it is gone.
 const (
 	TaskSeen = 500 * time.Millisecond
 	TaskLost = 20 * time.Second
@@ -86,25 +86,25 @@ func (q BackgroundQueries) PutTaskFile(ctx context.Context, school string, id in
 		school, id, content)
 }
 
-// TaskFile gives a task's file.
+// TaskFile returns a task's file.
 func (q BackgroundQueries) TaskFile(ctx context.Context, school string, id int64) (content []byte, err error) {
 	return content, q.get(ctx, &content, `SELECT content FROM task_file WHERE school_id = $1 AND task_id = $2`, school, id)
 }
 
-// The files that are kept beside that of an import.
+// The files that are kept next to that of an import.
 const (
 	TaskBad    = "bad"    // its bad rows
 	TaskBefore = "before" // what was there before it was taken in
 )
 
-// PutBeside keeps a file beside that of an import: TaskBad or TaskBefore.
+// PutBeside keeps a file next to that of an import: TaskBad or TaskBefore.
 func (q BackgroundQueries) PutBeside(ctx context.Context, school string, id int64, which string, content []byte) error {
 	return q.exec(ctx, `UPDATE task_file SET bad = CASE WHEN $3 = 'bad' THEN $4 ELSE bad END, before = CASE
 		WHEN $3 = 'before' THEN $4 ELSE before END
 		WHERE school_id = $1 AND task_id = $2`, school, id, which, content)
 }
 
-// Beside gives it. The error is ErrNotFound where there is none.
+// Beside returns a file that is kept with a task. The error is ErrNotFound where there is none.
 func (q BackgroundQueries) Beside(ctx context.Context, school string, id int64, which string) (content []byte, err error) {
 	return content, q.get(ctx, &content,
 		`SELECT CASE WHEN $3 = 'bad' THEN bad ELSE before END FROM task_file WHERE school_id = $1 AND task_id = $2
@@ -125,7 +125,7 @@ func (q BackgroundQueries) Tasks(ctx context.Context, school string, most int) (
 		` FROM task WHERE school_id = $1 AND kind NOT IN ('place', 'help') ORDER BY id DESC LIMIT $2`, school, most)
 }
 
-// Task gives one task.
+// Task returns one task.
 func (q BackgroundQueries) Task(ctx context.Context, school string, id int64) (t TaskRow, err error) {
 	return t, q.get(ctx, &t, `SELECT `+taskColumns+` FROM task WHERE school_id = $1 AND id = $2`, school, id)
 }
@@ -144,7 +144,7 @@ func (q BackgroundQueries) ClaimTask(ctx context.Context, school string, id int6
 		school, id, TaskLost.String())
 }
 
-// SeeToTask notes how far a running task is, and tells whether it shall stop.
+// SeeToTask notes how far a running task is, and reports whether it shall stop.
 func (q BackgroundQueries) SeeToTask(ctx context.Context, school string, id int64, step string, done, total int) (stop bool, err error) {
 	return stop, q.get(ctx, &stop,
 		`UPDATE task SET seen_at = now(), step = $3, done = $4, total = $5 WHERE school_id = $1 AND id = $2 AND state = 'running' RETURNING stop`,
@@ -214,7 +214,7 @@ func (q BackgroundQueries) LostTasks(ctx context.Context) error {
 // taskKept is how long the file of a task is kept.
 const taskKept = 7 * 24 * time.Hour
 
-// forgetTasks takes away the files of tasks that are over since before a time, and stops those that nobody
+// forgetTasks takes away the files of tasks that are over since before a time, and stops those that no one
 // has answered since.
 func (q BackgroundQueries) forgetTasks(ctx context.Context, before time.Time) error {
 	if err := q.exec(ctx, `UPDATE task SET state = 'stopped', ended_at = made_at WHERE state = 'asking' AND made_at < $1`,

@@ -47,7 +47,7 @@ func (q AccountQueries) EndToken(ctx context.Context, school string, id int64, b
 	return n > 0, err
 }
 
-// UseToken gives the token with a hash, where it is not over, and notes that it is used, at most every five
+// UseToken returns the token with a hash, where it is not over, and notes that it is used, at most every five
 // minutes. The error is ErrNotFound.
 func (q AccountQueries) UseToken(ctx context.Context, hash string, now time.Time) (t TokenRow, err error) {
 	if err := q.get(ctx, &t, `SELECT `+tokenColumns+

@@ -31,7 +31,7 @@ func (queryTracer) TraceQueryEnd(ctx context.Context, _ *pgx.Conn, data pgx.Trac
 		return
 	}
 	if data.Err != nil {
-		span.SetStatus(codes.Error, "the statement failed") // its error may quote what somebody wrote
+		span.SetStatus(codes.Error, "the statement failed") // its error may quote what someone wrote
 	}
 	span.End()
 }

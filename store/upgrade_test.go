@@ -11,7 +11,7 @@ import (
 	"rubricon/store"
 )
 
-// kept is what every version of the schema has: a digest of it tells whether an upgrade has lost or changed a row.
+// kept is what every version of the schema has: a digest of it reports whether an upgrade has lost or changed a row.
 const kept = `SELECT md5(string_agg(x, '' ORDER BY x)) FROM (
 	SELECT p.school_id || p.id || p.given_name || p.family_name || p.cells::text AS x FROM person p
 	UNION ALL SELECT r.student_id || r.course_code || r.credits || r.outcome || r.cells::text FROM record r

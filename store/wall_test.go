@@ -14,7 +14,7 @@ import (
 	"rubricon/store"
 )
 
-// elsewhere puts a second school beside the first, with a row of it in every table of schools that has a row of the first.
+// elsewhere puts a second school next to the first, with a row of it in every table of schools that has a row of the first.
 func elsewhere(t *testing.T, d testdb.Database) (tables []string) {
 	t.Helper()
 	tables = strings.Fields(testdb.Value[string](t, d, `SELECT string_agg(table_name, ' ' ORDER BY table_name) FROM information_schema.columns c JOIN information_schema.tables t USING (table_schema, table_name)

@@ -20,7 +20,7 @@ type YearRow struct {
 	Roster     int64  `db:"roster_version"`
 }
 
-// YearRow gives a school year. The error is ErrNotFound where there is none.
+// YearRow returns a school year. The error is ErrNotFound where there is none.
 func (q YearQueries) YearRow(ctx context.Context, school string, year int) (y YearRow, err error) {
 	return y, q.get(ctx, &y, `SELECT y.school_id, y.year, sc.name AS school_name, y.catalog_version, y.policy_version, y.roster_version
 		FROM school_year y JOIN school sc ON sc.id = y.school_id WHERE y.school_id = $1 AND y.year = $2`, school, year)
@@ -38,7 +38,7 @@ type Source struct {
 	Policy string
 }
 
-// Source gives the versions of a year's catalog and policy. The error is ErrNotFound where there is none.
+// Source returns the versions of a year's catalog and policy. The error is ErrNotFound where there is none.
 func (q YearQueries) Source(ctx context.Context, school string, year int, catalog, policy int64) (s Source, err error) {
 	var row struct {
 		Files JSON[map[string]Sheetful]
@@ -147,12 +147,12 @@ func (q YearQueries) SourceVersions(ctx context.Context, school string, year int
 		school, year)
 }
 
-// PolicyText gives policy.json in a version. The error is ErrNotFound.
+// PolicyText returns policy.json in a version. The error is ErrNotFound.
 func (q YearQueries) PolicyText(ctx context.Context, school string, year int, version int64) (text string, err error) {
 	return text, q.get(ctx, &text, `SELECT text FROM policy WHERE school_id = $1 AND year = $2 AND version = $3`, school, year, version)
 }
 
-// RaiseRoster makes stale what is at hand of people, relations and windows of a school: in all its years, or
+// RaiseRoster makes stale what is cached of people, relations and windows of a school: in all its years, or
 // in one where year is not 0.
 func (q YearQueries) RaiseRoster(ctx context.Context, school string, year int) error {
 	return q.exec(ctx, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1 AND ($2 = 0 OR year = $2)`,
@@ -191,7 +191,7 @@ func (q YearQueries) Windows(ctx context.Context, school string, year int) (list
 		school, year)
 }
 
-// DropWindow takes a window away, and tells whether there was one.
+// DropWindow takes a window away, and reports whether there was one.
 func (q YearQueries) DropWindow(ctx context.Context, school string, year int, w WindowRow) (bool, error) {
 	n, err := q.changed(ctx,
 		`DELETE FROM request_window WHERE school_id = $1 AND year = $2 AND round = CASE $3 WHEN '' THEN 'year' ELSE $3 END
@@ -214,7 +214,7 @@ func (q YearQueries) SetWindow(ctx context.Context, school string, year int, w W
 	return q.RaiseRoster(ctx, school, year)
 }
 
-// Newest gives the newest year of a school, or 0.
+// Newest returns the newest year of a school, or 0.
 func (q YearQueries) Newest(ctx context.Context, school string) (year int, err error) {
 	return year, q.get(ctx, &year, `SELECT coalesce(max(year), 0) FROM school_year WHERE school_id = $1`, school)
 }

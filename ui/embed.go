@@ -9,7 +9,7 @@ import (
 //go:embed all:dist
 var dist embed.FS
 
-// Files are the built files; empty but for .gitkeep before the front end is built.
+// Files are the built files; empty except for .gitkeep before the front end is built.
 func Files() fs.FS {
 	sub, err := fs.Sub(dist, "dist")
 	if err != nil {

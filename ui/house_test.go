@@ -16,7 +16,7 @@ var (
 	lazily  = regexp.MustCompile(`import\('(\.[^']+)'\)`)
 )
 
-// graph gives for each source file those it imports at once, and those it loads on demand.
+// graph returns for each source file those it imports at once, and those it loads on demand.
 func graph(t *testing.T) (now, later map[string][]string) {
 	t.Helper()
 	now, later = map[string][]string{}, map[string][]string{}

@@ -73,7 +73,7 @@ func TestAFailureIsLoggedWithItsCause(t *testing.T) {
 	}
 }
 
-// TestAClientThatLeaves is no failure of the server: it is counted by itself, and is in no log as an error.
+// TestAClientThatLeaves is no failure of the server: it is counted on its own, and is in no log as an error.
 func TestAClientThatLeaves(t *testing.T) {
 	s := newSite(t)
 	mara, version := s.person("mara.quill"), s.version("s0001")

@@ -157,7 +157,7 @@ func TestRosterForOtherSystems(t *testing.T) {
 	}
 }
 
-// A token reads what it was made for, in its own school, until it is over or taken back; it is kept hashed and nobody sees it again.
+// A token reads what it was made for, in its own school, until it is over or taken back; it is kept hashed and no one sees it again.
 func TestTokens(t *testing.T) {
 	s := newSite(t)
 	s.strangers()

@@ -140,7 +140,7 @@ func (k *keyed) half() (*http.Client, []byte) {
 	return client, options
 }
 
-// whole says whether a browser is wholly signed in.
+// whole reports whether a browser is wholly signed in.
 func (k *keyed) whole(client *http.Client) bool {
 	return said(k.call(client, "GET", "/api/sessions", "")) == "200"
 }
@@ -234,7 +234,7 @@ func TestAnAnswerSentManyTimesAtOnce(t *testing.T) {
 	}
 }
 
-// Whoever chooses a password of their own keeps their session, also through the second step.
+// Anyone who chooses a password of their own keeps their session, also through the second step.
 func TestAFirstPasswordAndAFirstPasskey(t *testing.T) {
 	k := newKeyed(t)
 	const people = "/api/schools/pellworth/years/2027/people/"

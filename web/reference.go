@@ -123,7 +123,7 @@ func contentOf(content map[string]*huma.MediaType) template.HTML {
 	return template.HTML(strings.Join(out, ", ")) //nolint:gosec // of names of the contract, escaped
 }
 
-// kindOf says what a schema is, with a link where it has a name.
+// kindOf reports what a schema is, with a link where it has a name.
 func kindOf(s *huma.Schema) template.HTML {
 	if s == nil {
 		return ""

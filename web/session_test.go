@@ -14,7 +14,7 @@ import (
 	"rubricon/internal/testdb"
 )
 
-// held keeps whoever writes a table waiting until release is called.
+// held keeps anyone who writes a table waiting until release is called.
 func (s *site) held(table string) (release func()) {
 	s.t.Helper()
 	conn, err := pgx.Connect(s.t.Context(), s.db.Owner)
@@ -91,7 +91,7 @@ func TestEndedSessionsStayEnded(t *testing.T) {
 	}
 }
 
-// TestASignInUnderWayEndsToo: whoever signs in with what has been changed meanwhile gets no session.
+// TestASignInUnderWayEndsToo: anyone who signs in with what has been changed in the meantime gets no session.
 func TestASignInUnderWayEndsToo(t *testing.T) {
 	for name, end := range map[string]func(s *site, other *http.Client) string{
 		"all sessions ended": func(s *site, other *http.Client) string { return said(s.call(other, "DELETE", "/api/sessions", "")) },
@@ -122,7 +122,7 @@ func TestASignInUnderWayEndsToo(t *testing.T) {
 	}
 }
 
-// TestThePasswordOfTheOfficeStands: one that somebody else is about to choose does not come in its place.
+// TestThePasswordOfTheOfficeStands: one that someone else is about to choose does not come in its place.
 func TestThePasswordOfTheOfficeStands(t *testing.T) {
 	s := newSite(t)
 	thief := s.person("mara.quill")
@@ -143,7 +143,7 @@ func TestThePasswordOfTheOfficeStands(t *testing.T) {
 	}
 }
 
-// TestTheSessionThatStays: whoever signs out everywhere else goes on here.
+// TestTheSessionThatStays: anyone who signs out everywhere else goes on here.
 func TestTheSessionThatStays(t *testing.T) {
 	s := newSite(t)
 	mara := s.person("mara.quill")

@@ -93,7 +93,7 @@ func (v *vouched) who(client *http.Client) string {
 	return name
 }
 
-// Somebody for whom the school's own accounts vouch is signed in, as whoever the school's data say they are.
+// Someone for whom the school's own accounts vouch is signed in, as anyone who the school's data say they are.
 func TestSigningInByTheSchoolsAccount(t *testing.T) {
 	v := newVouched(t)
 	browser := v.fresh()
@@ -115,7 +115,7 @@ func TestSigningInByTheSchoolsAccount(t *testing.T) {
 	}
 }
 
-// What does not hold signs nobody in, says so in the reader's words, and leaves nothing secret in the log.
+// What does not hold signs no one in, says so in the reader's words, and leaves nothing secret in the log.
 func TestWhatDoesNotHoldSignsNobodyIn(t *testing.T) {
 	v := newVouched(t)
 	refused := func(what string, browser *http.Client, address string, status int, words string) {
@@ -174,7 +174,7 @@ func TestWhatDoesNotHoldSignsNobodyIn(t *testing.T) {
 	refused("after eleven minutes", browser, back, http.StatusForbidden, holds)
 	v.at(testdb.Now)
 
-	v.strangers() // among them another school, in which she is somebody too
+	v.strangers() // among them another school, in which she is someone too
 	v.db.Exec(t, `INSERT INTO person (school_id, id, ord, role, enabled, username, account_id, given_name, family_name, cells) SELECT 'elsewhere', 'g9', 9, 'guardian', true, 'x', id, 'Ilse', 'Quill', '{}' FROM account WHERE username = 'ilse.quill'`)
 	browser = v.fresh()
 	refused("whose account leads to a school for which it does not vouch", browser, v.begins(browser, "g0001"), http.StatusForbidden, "also leads to another school")
@@ -268,7 +268,7 @@ func TestBeforeTheSecondStep(t *testing.T) {
 	}
 }
 
-// named gives the cookies of a browser to the same site under its name.
+// named returns the cookies of a browser to the same site under its name.
 func named(t *testing.T, jar http.CookieJar, to string) http.CookieJar {
 	t.Helper()
 	out, err := cookiejar.New(nil)

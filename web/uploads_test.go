@@ -34,7 +34,7 @@ func claimPath(t *testing.T, s *site) string {
 	return fmt.Sprintf("%s/claims/%d/file?name=report.pdf", strings.TrimSuffix(maraSheet, "/sheet"), claim)
 }
 
-// TestSlowUploadsOfOne: files of one account that do not arrive keep nobody else's out, and no more of them than two are waited for.
+// TestSlowUploadsOfOne: files of one account that do not arrive keep no one else's out, and no more of them than two are waited for.
 func TestSlowUploadsOfOne(t *testing.T) {
 	s := newSite(t)
 	mara, path := s.person("mara.quill"), claimPath(t, s)

@@ -106,7 +106,7 @@ func newSite(t *testing.T, change ...func(*web.Options)) *site {
 	return s
 }
 
-// strangers adds a second family, a teacher, and somebody of another school, each with the demo's password.
+// strangers adds a second family, a teacher, and someone of another school, each with the demo's password.
 func (s *site) strangers() {
 	s.t.Helper()
 	for _, text := range []string{
@@ -226,7 +226,7 @@ func TestAuthorisation(t *testing.T) {
 	roles := []string{"", "mara.quill", "other.student", "ilse.quill", "other.guardian", "ms.arden", "ms.colleague", "office", "a.teacher", "foreign.counselor", "foreign.office"}
 	const ok, out, hidden, no, stale = "200", "401 not-signed-in", "404 not-found", "403 forbidden", "409 stale-version"
 	const noClaim, noSeats, noSection = "409 no-such-claim", "409 no-window", "404 no-such-section"
-	type answers map[string]string // those not named get hidden; nobody signed in gets out
+	type answers map[string]string // those not named get hidden; no one signed in gets out
 	reads := answers{"mara.quill": ok, "ilse.quill": ok, "ms.arden": ok, "ms.colleague": ok, "office": ok}
 	decides := func(what string) answers {
 		return answers{"mara.quill": no, "ilse.quill": no, "ms.arden": what, "ms.colleague": no, "office": what}
@@ -560,7 +560,7 @@ func TestSigningInAndOut(t *testing.T) {
 	}
 }
 
-// A session that somebody else has begun does not become mine by my signing in to it.
+// A session that someone else has begun does not become mine by my signing in to it.
 func TestSessionFixation(t *testing.T) {
 	s := newSite(t)
 	attacker := s.fresh()
@@ -833,7 +833,7 @@ func TestThrottledSignIn(t *testing.T) {
 	if got := said(s.signIn(s.fresh(), "mara.quill", demo.Password)); got != "200" {
 		t.Errorf("an hour later: %s", got)
 	}
-	for range 30 { // one failure every ten minutes locks nobody out
+	for range 30 { // one failure every ten minutes locks no one out
 		s.at(s.clock().Add(10 * time.Minute))
 		if status, _ := guess(); status != 401 {
 			t.Fatalf("a failure every ten minutes gives %d", status)

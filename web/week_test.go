@@ -10,7 +10,7 @@ import (
 	"rubricon/internal/testdb"
 )
 
-// The published week is a page with a row for each period and a column for each semester, what was not given below; and a calendar with an entry for each day of school, with what meets on that day. Nobody
+// The published week is a page with a row for each period and a column for each semester, what was not given below; and a calendar with an entry for each day of school, with what meets on that day. No one
 // gets either before it is published.
 func TestTheWeekAsAFile(t *testing.T) {
 	s := newSite(t)

@@ -159,7 +159,7 @@ func TestWhatIsServed(t *testing.T) {
 	}
 }
 
-// A file beside a claim is taken by its content, kept for the family and whoever decides, and given out to be kept, never to be shown.
+// A file next to a claim is taken by its content, kept for the family and anyone who decides, and given out to be kept, never to be shown.
 func TestFilesBesideClaims(t *testing.T) {
 	s := newSite(t)
 	s.strangers()
@@ -233,7 +233,7 @@ func TestFilesBesideClaims(t *testing.T) {
 	}
 }
 
-// A secret address gives the errands to whoever has it, in the language it was made in, until it is taken away, another is made, or the
+// A secret address gives the errands to anyone who has it, in the language it was made in, until it is taken away, another is made, or the
 // person it was made for may not see the sheet any more. Its token is in no log and not in the database.
 func TestTheCalendarsAddress(t *testing.T) {
 	s := newSite(t)
@@ -447,7 +447,7 @@ func TestTheSheetOnPaper(t *testing.T) {
 			t.Errorf("no %q in\n%s", want, changed)
 		}
 	}
-	// Signed, then changed: who has signed is said, nobody signs it once more, and what was agreed to is not still to be agreed to.
+	// Signed, then changed: who has signed is said, no one signs it once more, and what was agreed to is not still to be agreed to.
 	s.call(mara, "POST", maraSheet+"/changes", fmt.Sprintf(`{"version":%d,"act":"undo"}`, s.version("s0001")))
 	if signed, answer := s.call(s.person("ilse.quill"), "POST", maraSheet+"/signature", fmt.Sprintf(`{"version":%d,"agreed":["CER1","TID1"],"commitments":[]}`, s.version("s0001"))); signed != 200 {
 		t.Fatalf("signing: %d %s", signed, answer)
@@ -476,7 +476,7 @@ func TestTheSheetOnPaper(t *testing.T) {
 			t.Errorf("no %q in\n%s", want, before)
 		}
 	}
-	for _, not := range []string{"Give this page back", "Agreed to with the signature", "To be agreed to"} { // nobody has signed this one, or signs it now
+	for _, not := range []string{"Give this page back", "Agreed to with the signature", "To be agreed to"} { // no one has signed this one, or signs it now
 		if strings.Contains(before, not) {
 			t.Errorf("what no longer stands says %q:\n%s", not, before)
 		}
@@ -531,7 +531,7 @@ func TestThePaperForTheSecondGuardian(t *testing.T) {
 	}
 }
 
-// What is to be acknowledged stands on the printed sheet, each by itself, with what the school advises or a course asks for.
+// What is to be acknowledged stands on the printed sheet, each on its own, with what the school advises or a course asks for.
 func TestAcknowledgementsOnPaper(t *testing.T) {
 	files := testdb.Files()
 	for i := range files {

@@ -19,7 +19,7 @@ import (
 
 // Failed sign-ins press on the account and on the address they come from. A device that has signed in before
 // presses on a key of its own, so that others' guesses never lock it out. Guesses wait longer and longer, but
-// nobody waits longer than Longest.
+// no one waits longer than Longest.
 var (
 	accountPressure = store.Pressure{Free: 5, Decay: 2 * time.Minute, Longest: time.Minute}
 	addressPressure = store.Pressure{Free: 60, Decay: 10 * time.Second, Longest: time.Minute}
@@ -130,7 +130,7 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 
 // ChangePassword changes one's own password; all other sessions end. It returns the epoch that one's own
 // session must remember. The errors are SignInFailed where the old one is not right, or another has been set
-// meanwhile, TooMany and those of weakPassword.
+// in the meantime, TooMany and those of weakPassword.
 func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, new string) (epoch int64, err error) {
 	q := s.db.Queries()
 	username, _, err := q.Account.Username(ctx, by)
@@ -254,10 +254,10 @@ func (s *Service) DropSession(ctx context.Context, token string) (ended bool, er
 type Me struct {
 	Username string
 	Language string   // that the account has chosen, or ""
-	Persons  []Person // one for each school the account is somebody in
+	Persons  []Person // one for each school the account is someone in
 }
 
-// Person is somebody's part in one school.
+// Person is someone's part in one school.
 type Person struct {
 	store.Person
 	Job      string // student, family, counselor, office, teacher: what the person comes for
@@ -279,7 +279,7 @@ type Child struct {
 	leaves bool
 }
 
-// Me tells who an account is, and which year concerns each person now.
+// Me reports who an account is, and which year concerns each person now.
 func (s *Service) Me(ctx context.Context, by int64) (*Me, error) {
 	q := s.db.Queries()
 	username, language, err := q.Account.Username(ctx, by)
@@ -326,7 +326,7 @@ func (s *Service) Me(ctx context.Context, by int64) (*Me, error) {
 	return me, nil
 }
 
-// leaves tells whether a student of a school enters a grade that it does not have.
+// leaves reports whether a student of a school enters a grade that it does not have.
 func (s *Service) leaves(ctx context.Context, school string, year, grade int) (bool, error) {
 	if year == 0 {
 		return false, nil
@@ -402,5 +402,5 @@ func job(p *store.Person) string {
 	return "teacher"
 }
 
-// Guards tells whether a role is that of a guardian.
+// Guards reports whether a role is that of a guardian.
 func Guards(role string) bool { return role == "guardian" || role == "parent" || role == "relative" }

@@ -157,7 +157,7 @@ func TestTheDefaultHash(t *testing.T) {
 	}
 }
 
-// Whoever has gone does not wait for a turn to hash.
+// Anyone who has gone does not wait for a turn to hash.
 func TestWaitingForTheHasher(t *testing.T) {
 	h := apptest.NewHouse(t)
 	slow := app.New(h.Db.Open(t), app.Options{Log: testdb.Quiet, Hashes: argon2id.Params{Memory: 64 << 10, Iterations: 3, Parallelism: 1, SaltLength: 16, KeyLength: 32}})
@@ -175,7 +175,7 @@ func TestWaitingForTheHasher(t *testing.T) {
 	wait.Wait()
 }
 
-// While too many wait for their passwords to be checked, others are told at once when it is their turn, each at another time, and whoever asks again keeps the place; those who were not tried are not counted as if they had failed.
+// While too many wait for their passwords to be checked, others are told at once when it is their turn, each at another time, and anyone who asks again keeps the place; those who were not tried are not counted as if they had failed.
 func TestTooManySignInAtOnce(t *testing.T) {
 	h := apptest.NewHouse(t)
 	slow := app.New(h.Db.Open(t), app.Options{Now: func() time.Time { return testdb.Now }, Log: testdb.Quiet, Hashes: argon2id.Params{Memory: 64 << 10, Iterations: 12, Parallelism: 1, SaltLength: 16, KeyLength: 32}})
@@ -277,7 +277,7 @@ func TestWhoIsSignedIn(t *testing.T) {
 	}
 }
 
-// Two servers on one database: what one has at hand is not what was, however the other changes it.
+// Two servers on one database: what one has cached is not what was, however the other changes it.
 func TestWhatIsAtHandIsNotStale(t *testing.T) {
 	h := apptest.NewHouse(t)
 	other := h.Second()
@@ -359,7 +359,7 @@ func TestWhatIsOverIsTakenAway(t *testing.T) {
 	}
 }
 
-// The right to administer is given to staff with a reason, and taken back; what comes with the school's data stays with them, and nobody
+// The right to administer is given to staff with a reason, and taken back; what comes with the school's data stays with them, and no one
 // takes their own.
 func TestRights(t *testing.T) {
 	h := apptest.NewHouse(t)

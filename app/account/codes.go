@@ -66,7 +66,7 @@ func (s *Service) CodesFor(ctx context.Context, by int64, school string, year, g
 	if err != nil {
 		return nil, err
 	}
-	// who has chosen a password meanwhile
+	// who has chosen a password in the meantime
 	out.Letters = slices.DeleteFunc(out.Letters, func(l CodeLetter) bool { return !slices.Contains(set, l.Account) })
 	s.log.InfoContext(ctx, "the office made codes", "school", school, "by", by, "codes", len(set))
 	return out, nil

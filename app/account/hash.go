@@ -12,7 +12,7 @@ import (
 )
 
 // maxHashing bounds how many passwords are hashed at once, so that a flood of sign-ins takes neither all
-// memory nor the cores from those who work: each hash is made on several. Whoever waits longest is next.
+// memory nor the cores from those who work: each hash is made on several. Anyone who waits longest is next.
 var maxHashing = int64(max(1, runtime.NumCPU()/4))
 
 // Sign-ins wait for their turn a few seconds at most, and at a place in a line beyond that.
@@ -69,7 +69,7 @@ func (s *Service) matches(ctx context.Context, hash, password string) (match boo
 	})
 }
 
-// compare checks a password by the parameters that are stored with the hash; raise tells whether those are
+// compare checks a password by the parameters that are stored with the hash; raise reports whether those are
 // weaker than today's.
 func (s *Service) compare(hash, password string) (match, raise bool, err error) {
 	match, params, err := argon2id.CheckHash(password, hash)

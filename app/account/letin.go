@@ -13,7 +13,7 @@ import (
 
 // GivePassword gives a person a new password for one sign-in, made up here, to be handed over; it ends their
 // sessions. Where it goes by mail it is not given here; the error is then NoAddress where there is none. An
-// account that also leads to people of schools that the office does not administer is refused: whoever got
+// account that also leads to people of schools that the office does not administer is refused: anyone who got
 // the password would be those people too.
 func (s *Service) GivePassword(ctx context.Context, by int64, school string, year int, person string,
 	mail bool) (password string, err error) {
@@ -57,9 +57,9 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 	return password, nil
 }
 
-// LetIn gives a person of a school a password for one sign-in, as the operator does where nobody of the
+// LetIn gives a person of a school a password for one sign-in, as the operator does where no one of the
 // school can: their sessions end, and the school's office reads that it was done. Forget takes their passkeys
-// away, which a password alone does not get past. The error is NotFound where nobody there has the username.
+// away, which a password alone does not get past. The error is NotFound where no one there has the username.
 func (s *Service) LetIn(ctx context.Context, school, username string, forget bool) (password string, err error) {
 	person, account, err := s.db.Queries().People.PersonNamed(ctx, school, username)
 	if err != nil {
@@ -120,7 +120,7 @@ func (s *Service) Tidy(ctx context.Context) error {
 	return s.db.Queries().Account.ForgetOld(ctx, s.now())
 }
 
-// Accounts gives the accounts of a school's people, by person.
+// Accounts returns the accounts of a school's people, by person.
 func (s *Service) Accounts(ctx context.Context, school string) (map[string]int64, error) {
 	return s.db.Queries().People.Accounts(ctx, school)
 }

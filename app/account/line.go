@@ -7,7 +7,7 @@ import (
 
 // line lets in, one after the other in the order in which they first came, those who want something of which
 // only so much can be done. Some wait inside; who comes when there is no room is told when it is their turn,
-// and keeps that place: whoever comes back then is let in before those who came later. It is one process's;
+// and keeps that place: anyone who comes back then is let in before those who came later. It is one process's;
 // who comes back to another one gets a place there too.
 type line struct {
 	room int // how many may be inside: being served, or waiting a moment for it
@@ -15,13 +15,13 @@ type line struct {
 	mu     sync.Mutex
 	inside int
 	takes  time.Duration // one after the other, on average
-	end    time.Time     // when it is the turn of whoever comes next to the end of the line
+	end    time.Time     // when it is the turn of anyone who comes next to the end of the line
 	places map[string]time.Time
 	swept  time.Time
 }
 
 const (
-	// placeKept is how long a place is kept for somebody whose turn has come.
+	// placeKept is how long a place is kept for someone whose turn has come.
 	placeKept = 10 * time.Minute
 	// maxPlaces bounds how many places are kept; those beyond them are told to come back when the line ends, and
 	// are not known then.
@@ -34,14 +34,14 @@ func newLine(room int, takes time.Duration) *line {
 	return &line{room: room, takes: takes, places: map[string]time.Time{}}
 }
 
-// enter lets somebody in (0; leave must be called), or tells how long it is until their turn.
+// enter lets someone in (0; leave must be called), or tells how long it is until their turn.
 func (l *line) enter(who string, now time.Time) time.Duration {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	l.sweep(now)
 	at, known := l.places[who]
 	switch {
-	case l.inside < l.room && (!now.Before(l.end) || known && !now.Before(at) || l.inside == 0): // nobody is before them, or nobody has come
+	case l.inside < l.room && (!now.Before(l.end) || known && !now.Before(at) || l.inside == 0): // no one is before them, or no one has come
 		delete(l.places, who)
 		l.inside++
 		return 0
@@ -50,7 +50,7 @@ func (l *line) enter(who string, now time.Time) time.Duration {
 	case known: // their turn has come, and there is no room for a moment
 		return time.Duration(l.room) * l.takes
 	}
-	// when half of those inside are gone, so that somebody always waits there
+	// when half of those inside are gone, so that someone always waits there
 	if first := now.Add(time.Duration((l.room+1)/2) * l.takes); l.end.Before(first) {
 		l.end = first
 	}
@@ -62,7 +62,7 @@ func (l *line) enter(who string, now time.Time) time.Duration {
 	return at.Sub(now)
 }
 
-// leave says that somebody who was let in is gone, and what serving them took; 0: they were not served.
+// leave reports that someone who was let in is gone, and what serving them took; 0: they were not served.
 func (l *line) leave(took time.Duration) {
 	l.mu.Lock()
 	defer l.mu.Unlock()

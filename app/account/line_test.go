@@ -8,7 +8,7 @@ import (
 	"time"
 )
 
-// arrival is somebody who comes to a line, at a time.
+// arrival is someone who comes to a line, at a time.
 type arrival struct {
 	who int
 	at  time.Time
@@ -27,7 +27,7 @@ func (a *arrivals) Pop() any {
 	return x
 }
 
-// Many come within a time that is much too short for all: everybody who comes back when told is let in, before those who came later, and hardly anybody is told more than a few times; whoever serves them has always somebody to serve.
+// Many come within a time that is much too short for all: everybody who comes back when told is let in, before those who came later, and hardly anybody is told more than a few times; anyone who serves them has always someone to serve.
 func TestALine(t *testing.T) {
 	const serves = 300 * time.Millisecond
 	for _, x := range []struct {
@@ -41,8 +41,8 @@ func TestALine(t *testing.T) {
 	}{
 		{"as expected", serves, 3000, 5 * time.Minute, 0, 4, 16 * time.Minute, 10 * time.Second},
 		{"slower than expected", serves / 4, 3000, 5 * time.Minute, 0, 40, 17 * time.Minute, 2 * time.Minute},
-		{"faster than expected", serves * 3, 1000, 2 * time.Minute, 0, 4, 8 * time.Minute, time.Minute},   // until that is learnt, who comes when nobody is inside is let in
-		{"some never come back", serves, 3000, 5 * time.Minute, 20, 4, 16 * time.Minute, 3 * time.Minute}, // the same: better somebody early than nobody
+		{"faster than expected", serves * 3, 1000, 2 * time.Minute, 0, 4, 8 * time.Minute, time.Minute},   // until that is learnt, who comes when no one is inside is let in
+		{"some never come back", serves, 3000, 5 * time.Minute, 20, 4, 16 * time.Minute, 3 * time.Minute}, // the same: better someone early than no one
 		{"nobody need wait", serves, 300, 5 * time.Minute, 0, 2, 6 * time.Minute, 10 * time.Second},
 	} {
 		t.Run(x.name, func(t *testing.T) {
@@ -113,7 +113,7 @@ func TestALine(t *testing.T) {
 	}
 }
 
-// Places are bounded, and forgotten when nobody comes for them.
+// Places are bounded, and forgotten when no one comes for them.
 func TestALineForgets(t *testing.T) {
 	now := time.Date(2027, 3, 1, 8, 0, 0, 0, time.UTC)
 	l := newLine(1, time.Second)

@@ -10,7 +10,7 @@ import (
 	"rubricon/store"
 )
 
-// Passkey is one of an account: what somebody has beside what they know.
+// Passkey is one of an account: what someone has next to what they know.
 type Passkey = store.Passkey
 
 // maxPasskeys bounds the passkeys of an account.
@@ -26,7 +26,7 @@ const (
 	MakeOne    Second = "make" // a school wants one of its staff, and there is none yet
 )
 
-// Second tells what is still to be done after signing in to an account.
+// Second reports what is still to be done after signing in to an account.
 func (s *Service) Second(ctx context.Context, account int64) (Second, error) {
 	q := s.db.Queries()
 	list, err := q.Account.Passkeys(ctx, account)
@@ -50,7 +50,7 @@ func (s *Service) Passkeys(ctx context.Context, by int64) (username string, list
 	return username, list, err
 }
 
-// MayHavePasskeys tells whether an account is one of the staff's, who alone have passkeys.
+// MayHavePasskeys reports whether an account is one of the staff's, who alone have passkeys.
 func (s *Service) MayHavePasskeys(ctx context.Context, by int64) (bool, error) {
 	staff, _, err := s.db.Queries().Account.Staff(ctx, by)
 	return staff, err

@@ -10,7 +10,7 @@ import (
 	"rubricon/app/problem"
 )
 
-// Bounds of a password, in bytes. What it is made of nobody prescribes (NIST SP 800-63B, section 3.1.1.2).
+// Bounds of a password, in bytes. What it is made of no one prescribes (NIST SP 800-63B, section 3.1.1.2).
 const (
 	MinPassword = 10
 	MaxPassword = 500
@@ -24,7 +24,7 @@ var commonPasswords = sync.OnceValue(func() []string { return strings.Split(stri
 // added is how many characters around a common password make no better one of it.
 const added = 4
 
-// WeakPassword tells why a password may not be chosen: BadPassword for its length, CommonPassword where many
+// WeakPassword reports why a password may not be chosen: BadPassword for its length, CommonPassword where many
 // people have it, also with a few digits or signs around it, where it is one thing over and over, or where it
 // is made of one's own names; "" where it may.
 func WeakPassword(password string, names ...string) problem.Code {

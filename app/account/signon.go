@@ -14,7 +14,7 @@ import (
 // SignOnTry is a try to sign in by an account of the school, from the question to the answer.
 type SignOnTry = store.SignOnTry
 
-// tryLife is how long somebody may take to sign in elsewhere.
+// tryLife is how long someone may take to sign in elsewhere.
 const tryLife = 10 * time.Minute
 
 // KeepTry keeps a try under the state that goes out with it. The error is TooMany where an address tries too often.
@@ -30,7 +30,7 @@ func (s *Service) KeepTry(ctx context.Context, from Client, state string, t Sign
 	return q.Account.KeepTry(ctx, secret.Hashed(state), &t, s.now().Add(tryLife))
 }
 
-// TakeTry gives the try of a state that has come back, once. The error is NotFound where there is none, or it is over.
+// TakeTry returns the try of a state that has come back, once. The error is NotFound where there is none, or it is over.
 func (s *Service) TakeTry(ctx context.Context, state string) (SignOnTry, error) {
 	t, err := s.db.Queries().Account.TakeTry(ctx, secret.Hashed(state), s.now())
 	return t, problem.AsNotFound(err)

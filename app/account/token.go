@@ -101,7 +101,7 @@ type Machine struct {
 	source  store.Source
 }
 
-// Machine tells whose a token is. The error is NotFound where it does not hold.
+// Machine reports whose a token is. The error is NotFound where it does not hold.
 func (s *Service) Machine(ctx context.Context, token string) (*Machine, error) {
 	q := s.db.Queries()
 	row, err := q.Account.UseToken(ctx, secret.Hashed(token), s.now())
@@ -130,7 +130,7 @@ type Cells = store.Cells
 // stamped is how OneRoster writes when something was last changed.
 const stamped = "2006-01-02T15:04:05.000Z"
 
-// Roster gives the rows of a file of the school's data that another system may read, without what is secret,
+// Roster returns the rows of a file of the school's data that another system may read, without what is secret,
 // each with when it was last changed here as dateLastModified. The error is NotFound where it may not.
 func (s *Service) Roster(ctx context.Context, m *Machine, file string) ([]Cells, error) {
 	ctx = s.db.Reading(store.Within(ctx, m.School))
@@ -190,7 +190,7 @@ func (s *Service) catalogRows(ctx context.Context, m *Machine, file string) ([]C
 	return list, nil
 }
 
-// asCells gives the rows of a file by column, without empty cells.
+// asCells returns the rows of a file by column, without empty cells.
 func asCells(f *store.Sheetful) []Cells {
 	list := make([]Cells, 0, len(f.Rows))
 	for _, row := range f.Rows {

@@ -19,7 +19,7 @@ func (a *Actor) Name() store.Actor {
 	return store.Actor{ID: a.ID, Name: a.GivenName + " " + a.FamilyName}
 }
 
-// To tells what the person is to a student.
+// To reports what the person is to a student.
 func (a *Actor) To(student string) acts.Relation {
 	r := a.InSchool()
 	r.Self = a.Role == "student" && a.ID == student
@@ -30,7 +30,7 @@ func (a *Actor) To(student string) acts.Relation {
 	return r
 }
 
-// InSchool tells what the person is to the school.
+// InSchool reports what the person is to the school.
 func (a *Actor) InSchool() acts.Relation {
 	return acts.Relation{Counselor: a.Counsels, Office: a.Administers}
 }

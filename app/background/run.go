@@ -36,7 +36,7 @@ func (r *Run) now() (step string, done, total int) {
 func (s *Service) RunTask(ctx context.Context, school string, id int64) error {
 	t, err := s.db.Queries().Background.ClaimTask(ctx, school, id)
 	if errors.Is(err, store.ErrNotFound) {
-		return nil // it is over, or somebody else runs it
+		return nil // it is over, or someone else runs it
 	} else if err != nil {
 		return err
 	}
@@ -68,7 +68,7 @@ func (s *Service) RunTask(ctx context.Context, school string, id int64) error {
 	return s.db.Queries().Background.LeaveTask(leave, school, id, state, string(text), ended)
 }
 
-// runSeen runs a task while it is seen to, and stops it where somebody wants that.
+// runSeen runs a task while it is seen to, and stops it where someone wants that.
 func (s *Service) runSeen(ctx context.Context, t *store.TaskRow) (store.TaskState, Outline, error) {
 	work, stop := context.WithCancelCause(ctx)
 	progress, ended := &Run{}, make(chan struct{})
@@ -80,7 +80,7 @@ func (s *Service) runSeen(ctx context.Context, t *store.TaskRow) (store.TaskStat
 			step, done, total := progress.now()
 			switch halt, err := s.db.Queries().Background.SeeToTask(work, t.School, t.ID, step, done, total); {
 			case errors.Is(err, store.ErrNotFound):
-				stop(err) // somebody else has taken it
+				stop(err) // someone else has taken it
 			case err == nil && halt:
 				stop(ErrStopped)
 			}

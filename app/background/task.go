@@ -129,7 +129,7 @@ const (
 	whyBroken      = "broken"
 )
 
-// MayManageData tells whether an account may take a school's data in and give them out.
+// MayManageData reports whether an account may take a school's data in and give them out.
 func (s *Service) MayManageData(ctx context.Context, by int64, school string, year int) error {
 	_, _, err := s.years.Reader(ctx, by, school, year, acts.ManageData)
 	return err
@@ -172,7 +172,7 @@ func (s *Service) start(ctx context.Context, by int64, school string, year int, 
 	return s.task(ctx, school, id)
 }
 
-// AddTask adds a task of somebody's, unless too many of the school's are open.
+// AddTask adds a task of someone's, unless too many of the school's are open.
 func (s *Service) AddTask(ctx context.Context, q store.Queries, a *actor.Actor, task store.TaskRow, file []byte) (int64, error) {
 	if err := roomForTask(ctx, q, task.School); err != nil {
 		return 0, err
@@ -247,7 +247,7 @@ func (s *Service) GoOnWithTask(ctx context.Context, by int64, school string, yea
 	})
 }
 
-// confirmed tells whether the number of what an import removes was said, where it must be.
+// confirmed reports whether the number of what an import removes was said, where it must be.
 func confirmed(row store.TaskRow, removals int) error {
 	t, err := NewTask(row)
 	if err == nil && t.Outcome.Confirm() && t.Outcome.Tally.Sum().Removed != removals {
@@ -256,7 +256,7 @@ func confirmed(row store.TaskRow, removals int) error {
 	return err
 }
 
-// Confirm tells whether the number of what goes must be said before an import is taken in.
+// Confirm reports whether the number of what goes must be said before an import is taken in.
 func (o *Outline) Confirm() bool { return o.Tally != nil && o.Tally.Much() }
 
 // StopTask stops a task. What an import has written until then stays; taking the same in again makes it whole.
@@ -321,7 +321,7 @@ func (s *Service) UndoImport(ctx context.Context, by int64, school string, year 
 	return nil, problem.New(problem.NotFound)
 }
 
-// BadRows gives the rows that an import could not read, as a CSV file.
+// BadRows returns the rows that an import could not read, as a CSV file.
 func (s *Service) BadRows(ctx context.Context, by int64, school string, year int, id int64) ([]byte, error) {
 	if err := s.MayManageData(ctx, by, school, year); err != nil {
 		return nil, err
@@ -330,7 +330,7 @@ func (s *Service) BadRows(ctx context.Context, by int64, school string, year int
 	return content, problem.AsNotFound(err)
 }
 
-// TaskFile gives the file that a task has made, with its name.
+// TaskFile returns the file that a task has made, with its name.
 func (s *Service) TaskFile(ctx context.Context, by int64, school string, year int, id int64) (name string, content []byte, err error) {
 	if err := s.MayManageData(ctx, by, school, year); err != nil {
 		return "", nil, err
@@ -346,5 +346,5 @@ func (s *Service) TaskFile(ctx context.Context, by int64, school string, year in
 	return t.Name, content, problem.AsNotFound(err)
 }
 
-// ErrStopped says that somebody has stopped a task.
+// ErrStopped says that someone has stopped a task.
 var ErrStopped = errors.New("somebody has stopped it")

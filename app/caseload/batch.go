@@ -19,7 +19,7 @@ import (
 	"rubricon/store"
 )
 
-// Batch is something the school does with many sheets at once, or with one: each by itself, kept as one act
+// Batch is something the school does with many sheets at once, or with one: each on its own, kept as one act
 // with one reason, and taken back as one.
 type Batch struct {
 	Kind    string
@@ -68,10 +68,10 @@ type Outcome struct {
 // MaxChoices is how many sheets are taken at once.
 const MaxChoices = 2000
 
-// atOnce is how many sheets of a batch are worked on beside each other: they wait for the disk most of the time.
+// atOnce is how many sheets of a batch are worked on next to each other: they wait for the disk most of the time.
 const atOnce = 8
 
-// TryBatch tells what a batch would do, and changes nothing.
+// TryBatch reports what a batch would do, and changes nothing.
 func (s *Service) TryBatch(ctx context.Context, by int64, school string, year int, b Batch) ([]Outcome, error) {
 	y, a, err := s.batch(ctx, by, school, year, &b)
 	if err != nil {
@@ -212,7 +212,7 @@ func (s *Service) batchDesks(ctx context.Context, y *schoolyear.SchoolYear, a *a
 	return desks, strangers, nil
 }
 
-// versionOf gives the version of a sheet that was looked at.
+// versionOf returns the version of a sheet that was looked at.
 func versionOf(b *Batch, student string) int64 {
 	for _, c := range b.Sheets {
 		if c.Student == student {
@@ -253,7 +253,7 @@ func (s *Service) beginBatch(ctx context.Context, y *schoolyear.SchoolYear, a *a
 	return err
 }
 
-// part does a batch with one sheet; where somebody was quicker it is decided anew.
+// part does a batch with one sheet; where someone was quicker it is decided again.
 func (s *Service) part(ctx context.Context, d *appsheet.Desk, b *Batch) (version int64, err error) {
 	for range appsheet.Tries {
 		change, err := s.partOf(d, b, versionOf(b, d.Row.Student))
@@ -290,7 +290,7 @@ func (s *Service) part(ctx context.Context, d *appsheet.Desk, b *Batch) (version
 	return 0, problem.New(problem.Busy)
 }
 
-// partOf tells what a batch changes on a sheet; nil, where it is a reminder.
+// partOf reports what a batch changes on a sheet; nil, where it is a reminder.
 func (s *Service) partOf(d *appsheet.Desk, b *Batch, version int64) (*store.Change, error) {
 	d.Judge(version)
 	// A reason is asked for once, where it is done; whom it would concern is told before there is one.
@@ -391,7 +391,7 @@ func (s *Service) Batches(ctx context.Context, by int64, school string, year int
 // remindedFor is how long a reminder is shown.
 const remindedFor = 14 * 24 * time.Hour
 
-// Reminders lists what a student and the family are reminded of, the latest first, for whoever may see the sheet.
+// Reminders lists what a student and the family are reminded of, the latest first, for anyone who may see the sheet.
 func (s *Service) Reminders(ctx context.Context, by int64, at schoolyear.Place) ([]store.ReminderRow, error) {
 	if _, err := s.sheet.Open(ctx, by, at); err != nil {
 		return nil, err

@@ -17,7 +17,7 @@ import (
 
 // TakeBack takes back what a batch did, for one student where one is named. Sheets that have gone on since so
 // that it cannot be are named. The errors are NeedsReason, NotFound, AlreadyDone, and acts.OthersBatch where
-// somebody else did it to many.
+// someone else did it to many.
 func (s *Service) TakeBack(ctx context.Context, by int64, school string, year int, id int64, student, reason string) ([]Outcome, error) {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
@@ -148,7 +148,7 @@ func backOf(d *appsheet.Desk, b *store.BatchRow, part *store.BatchSheet, reason 
 	return change, nil
 }
 
-// restoredBy gives the entries on the desk without what a batch brought, and with what left for that at the
+// restoredBy returns the entries on the desk without what a batch brought, and with what left for that at the
 // places it had.
 func restoredBy(d *appsheet.Desk, part *store.BatchSheet) []store.EntryRow {
 	same := func(list []store.EntryRow, e store.EntryRow) bool {

@@ -64,7 +64,7 @@ func putOn(d *appsheet.Desk, change *store.Change, before, after []store.EntryRo
 	}
 }
 
-// says tells whether the school has said the same of the student.
+// says reports whether the school has said the same of the student.
 func says(d *appsheet.Desk, said *store.SignalRow) bool {
 	return slices.ContainsFunc(d.Known.Signals, func(x sheet.Signal) bool {
 		return string(x.Kind) == said.Kind && x.Code == said.Code && x.Name == said.Name &&
@@ -147,7 +147,7 @@ func (b *Batch) entries(student string) (list []appsheet.Entry) {
 	return list
 }
 
-// onRecord tells whether the same is on record.
+// onRecord reports whether the same is on record.
 func onRecord(d *appsheet.Desk, r *store.RecordRow) bool {
 	return slices.ContainsFunc(d.Known.Records, func(x sheet.Record) bool {
 		return x.Code == r.Code && x.Title == r.Title && x.Year == r.Year && x.Term == r.Term &&

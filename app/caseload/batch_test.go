@@ -184,7 +184,7 @@ func TestReplacing(t *testing.T) {
 	}
 }
 
-// Nobody is reminded of the same twice a day; the family reads it with the name.
+// No one is reminded of the same twice a day; the family reads it with the name.
 func TestReminders(t *testing.T) {
 	h := apptest.NewHouse(t)
 	remind := appcaseload.Batch{Kind: "remind", Name: string(caseload.Unsigned), Message: "Until Friday."}
@@ -221,7 +221,7 @@ func TestReminders(t *testing.T) {
 	}
 }
 
-// A batch loses no change that a student makes meanwhile, and does its part all the same.
+// A batch loses no change that a student makes in the meantime, and does its part all the same.
 func TestABatchWhileStudentsEdit(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Settings(`{"counselors": "school"}`)

@@ -39,7 +39,7 @@ type Caseload struct {
 	Counts Counts
 }
 
-// Counts are how many students a choice of each kind would list, beside what is chosen of the other kinds.
+// Counts are how many students a choice of each kind would list, next to what is chosen of the other kinds.
 // Choosing a stage drops the reason and the text that were chosen, and choosing a reason drops the stage; so
 // the counts of stages are of whatever reason and text, those of reasons of whatever stage.
 type Counts struct {
@@ -69,7 +69,7 @@ type CaseLine struct {
 	found *foundSheet
 }
 
-// Ready tells whether the reader can approve the requests at once: they are signed, and nothing waits for a person.
+// Ready reports whether the reader can approve the requests at once: they are signed, and nothing waits for a person.
 func (l *CaseLine) Ready() bool { return l.Stage == caseload.Complete && l.Clear.Allowed }
 
 // Window is when the sheet is open.
@@ -120,7 +120,7 @@ func (s *Service) Caseload(ctx context.Context, by int64, school string, year in
 	return out, nil
 }
 
-// found tells what was found of sheets, working out what is not at hand.
+// found reports what was found of sheets, working out what is not cached.
 func (s *Service) found(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, heads []store.HeadRow) ([]*foundSheet, error) {
 	return appsheet.OfMany(ctx, s.sheet, y, a, heads, s.foundBefore, func(k appsheet.FoundKey) appsheet.FoundKey { return k }, findOn)
 }
@@ -143,12 +143,12 @@ func findOn(d *appsheet.Desk) *foundSheet {
 	return out
 }
 
-// Started tells whether the family has begun.
+// Started reports whether the family has begun.
 func Started(d *appsheet.Desk) bool {
 	return caseload.Started(acts.State(d.Row.State), d.Row.Begun, caseload.Begun(d.Known.Facts, &d.Sheet) || len(d.Gone) > 0)
 }
 
-// contested tells by course whether more ask for it than there are seats.
+// contested reports by course whether more ask for it than there are seats.
 func (s *Service) contested(ctx context.Context, y *schoolyear.SchoolYear) ([]bool, error) {
 	seats, err := s.db.Queries().Caseload.Seats(ctx, y.School, y.Start)
 	if err != nil || len(seats) == 0 {
@@ -170,7 +170,7 @@ func (s *Service) contested(ctx context.Context, y *schoolyear.SchoolYear) ([]bo
 	return caseload.Contest(y.Year, byCourse(asked), byCourse(seats)), nil
 }
 
-// caseLine tells where a sheet is and what it waits for.
+// caseLine reports where a sheet is and what it waits for.
 func caseLine(y *schoolyear.SchoolYear, a *actor.Actor, h *store.HeadRow, found *foundSheet, contested []bool, now time.Time) CaseLine {
 	c := caseload.Case{Found: &found.Found, State: acts.State(h.State), Before: acts.State(h.Before), Touched: h.Begun,
 		Asked: h.Asked != "", Window: appsheet.WindowOf(&h.Pupil),
@@ -282,7 +282,7 @@ func named(l *CaseLine, words []string) bool {
 	return !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(name, w) })
 }
 
-// claimFor gives the open claim that a course's condition waits for.
+// claimFor returns the open claim that a course's condition waits for.
 func claimFor(d *appsheet.Desk, course int32) *schoolyear.Claim {
 	for _, proof := range d.Known.Explain(&d.Sheet, course) {
 		if proof.Signal < 0 || d.Known.Signals[proof.Signal].Kind != sheet.Claim {
@@ -297,7 +297,7 @@ func claimFor(d *appsheet.Desk, course int32) *schoolyear.Claim {
 	return nil
 }
 
-// SavedView is a filter of the caseload that somebody keeps by name, as an address writes it: keys and values in turn.
+// SavedView is a filter of the caseload that someone keeps by name, as an address writes it: keys and values in turn.
 type SavedView struct {
 	Name   string
 	Filter []string

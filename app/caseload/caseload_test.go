@@ -193,7 +193,7 @@ func TestFiltersOfTheCaseload(t *testing.T) {
 	}
 }
 
-// In every combination of filters each number that stands beside a choice is how many students the choice lists, and the headline's numbers are those of the
+// In every combination of filters each number that stands next to a choice is how many students the choice lists, and the headline's numbers are those of the
 // whole caseload.
 func TestCountsAreWhatTheyList(t *testing.T) {
 	h := apptest.NewHouse(t)
@@ -282,7 +282,7 @@ func TestCountsAreWhatTheyList(t *testing.T) {
 	}
 }
 
-// A filter is kept by name for whoever saved it, and nobody else.
+// A filter is kept by name for anyone who saved it, and no one else.
 func TestSavedViews(t *testing.T) {
 	h := apptest.NewHouse(t)
 	ctx, arden, office := t.Context(), h.Who("ms.arden"), h.Who("office")
@@ -321,7 +321,7 @@ func TestSavedViews(t *testing.T) {
 	}
 }
 
-// What was found of a sheet is looked for anew once the summer has a window of its own, which leaves the year as it was handed in.
+// What was found of a sheet is looked for again once the summer has a window of its own, which leaves the year as it was handed in.
 func TestTheCaseloadMindsTheSummer(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Finish()

@@ -30,12 +30,12 @@ type Whom struct {
 	Roster    string // a list, a student a line; empty: any
 }
 
-// Cohort is whom somebody has chosen.
+// Cohort is whom someone has chosen.
 type Cohort struct {
 	Year     *schoolyear.SchoolYear
 	Students []people.Member
 	Unknown  []string     // codes in the condition that no course of the catalog has
-	Lines    []RosterLine // of the list, that name nobody, several, or somebody once more
+	Lines    []RosterLine // of the list, that name no one, several, or someone once more
 }
 
 // RosterLine is a line of a list that does not name one student.
@@ -46,7 +46,7 @@ type RosterLine struct {
 	People []people.Member // whom it may mean
 }
 
-// Cohort lists the students that somebody chooses, by name. The error is BadCondition, with what is wrong and
+// Cohort lists the students that someone chooses, by name. The error is BadCondition, with what is wrong and
 // where, for a condition that cannot be read.
 func (s *Service) Cohort(ctx context.Context, by int64, school string, year int, w Whom) (*Cohort, error) {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
@@ -131,7 +131,7 @@ type Reading struct {
 	Unknown   []string               // codes that no course of the catalog has
 }
 
-// Read reads a condition about any course, for whoever writes one.
+// Read reads a condition about any course, for anyone who writes one.
 func (s *Service) Read(ctx context.Context, by int64, school string, year int, text string) (*Reading, error) {
 	y, _, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
@@ -152,7 +152,7 @@ func (s *Service) Read(ctx context.Context, by int64, school string, year int, t
 	return out, nil
 }
 
-// listed gives those whom a list names; all, where there is none.
+// listed returns those whom a list names; all, where there is none.
 func (s *Service) listed(ctx context.Context, out *Cohort, names string, heads []store.HeadRow) (chosen []*store.HeadRow, err error) {
 	if strings.TrimSpace(names) == "" {
 		for i := range heads {
@@ -184,7 +184,7 @@ func (s *Service) listed(ctx context.Context, out *Cohort, names string, heads [
 	return chosen, nil
 }
 
-// fitting gives those who meet a condition.
+// fitting returns those who meet a condition.
 func (s *Service) fitting(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, heads []*store.HeadRow,
 	c *condition.Condition, subject int32, taking bool) (out []*store.HeadRow, err error) {
 	ids := make([]string, len(heads))

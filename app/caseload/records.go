@@ -27,7 +27,7 @@ type OwnEntry struct {
 type RecordLine struct {
 	Line    int
 	Named   string          // the student, as the row names them
-	Student *people.Member  // nil where it names nobody, or several
+	Student *people.Member  // nil where it names no one, or several
 	People  []people.Member // whom it may mean
 	Entry   appsheet.Entry
 	Bad     string // the field of the entry that cannot be read; empty: none

@@ -18,7 +18,7 @@ type RemarkRow = store.RemarkRow
 // maxRemarks bounds what is said about one sheet.
 const maxRemarks = 100
 
-// Remarks lists what was asked and said about a sheet, for whoever may see it.
+// Remarks lists what was asked and said about a sheet, for anyone who may see it.
 func (s *Service) Remarks(ctx context.Context, by int64, at schoolyear.Place) (*appsheet.Desk, []store.RemarkRow, error) {
 	d, err := s.sheet.Open(ctx, by, at)
 	if err != nil {
@@ -35,7 +35,7 @@ func (s *Service) Remarks(ctx context.Context, by int64, at schoolyear.Place) (*
 // RemarkFamily is the kind of what student and guardians say to each other, which the school does not read.
 const RemarkFamily = "family"
 
-// InFamily tells whether the reader is the student or a guardian.
+// InFamily reports whether the reader is the student or a guardian.
 func InFamily(d *appsheet.Desk) bool {
 	r := d.Actor.To(d.Row.Student)
 	return r.Self || r.Guardian
@@ -44,7 +44,7 @@ func InFamily(d *appsheet.Desk) bool {
 // Remark asks or says something about a sheet, or one course or rule of it, which is kept with it: a
 // question, a comment, that something is wrong or missing, or that a rule is put off; or what a family says
 // to each other, about the sheet or a draft that they see. The errors are NeedsMessage, NoCourse, AtLimit,
-// and acts.NotYours where somebody else would speak in a family.
+// and acts.NotYours where someone else would speak in a family.
 func (s *Service) Remark(ctx context.Context, by int64, at schoolyear.Place, r store.RemarkRow) (*appsheet.Desk, error) {
 	r.Text = text.Tidy(r.Text)
 	if r.Draft = at.Draft; r.Draft != 0 {

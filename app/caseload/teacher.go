@@ -16,7 +16,7 @@ import (
 	"rubricon/store"
 )
 
-// Class is a course that somebody teaches now, with those whom they teach it. Nothing else of a student is in it.
+// Class is a course that someone teaches now, with those whom they teach it. Nothing else of a student is in it.
 type Class struct {
 	Year    *schoolyear.SchoolYear
 	Course  string
@@ -47,10 +47,10 @@ type ClassHead struct {
 	Pupils, Words int // how many there are, and how many have the teacher's word
 }
 
-// mostColumns is how many courses stand beside each other, the same again included.
+// mostColumns is how many courses stand next to each other, the same again included.
 const mostColumns = 4
 
-// lessons are what somebody teaches: whom which course, and the sheets of all of them.
+// lessons are what someone teaches: whom which course, and the sheets of all of them.
 type lessons struct {
 	year   *schoolyear.SchoolYear
 	actor  *actor.Actor
@@ -84,8 +84,8 @@ func (s *Service) Classes(ctx context.Context, by int64, school string, year int
 	return l.year, heads, nil
 }
 
-// Class gives a class of the reader, with a column for also, a code, where it is another course of the
-// subject. The error is NotFound where they teach nobody that course.
+// Class returns a class of the reader, with a column for also, a code, where it is another course of the
+// subject. The error is NotFound where they teach no one that course.
 func (s *Service) Class(ctx context.Context, by int64, school string, year int, course, also string) (*Class, error) {
 	l, err := s.allLessons(ctx, by, school, year)
 	if err != nil {
@@ -142,7 +142,7 @@ func (s *Service) allLessons(ctx context.Context, by int64, school string, year 
 	return l, nil
 }
 
-// has tells whether somebody is of a class.
+// has reports whether someone is of a class.
 func (l *lessons) has(class, student string) bool {
 	return slices.Contains(l.rows, store.TaughtRow{Course: class, Student: student})
 }
@@ -239,7 +239,7 @@ type Recommending struct {
 }
 
 // Recommend keeps a teacher's word for students of a class, in place of the one they have; the students see
-// it at once, with the name. The errors are NotFound where somebody is not of the class, NoCourse, and BadAct
+// it at once, with the name. The errors are NotFound where someone is not of the class, NoCourse, and BadAct
 // where the course is none that can follow.
 func (s *Service) Recommend(ctx context.Context, by int64, school string, year int, class string, r Recommending) (*Class, error) {
 	r.Reason = text.Tidy(r.Reason)
@@ -290,9 +290,9 @@ func (s *Service) recommend(ctx context.Context, a *actor.Actor, at schoolyear.P
 	})
 }
 
-// sayOf keeps what somebody of the school says of a student whose sheet they do not see. The word answers
-// what may be done with the sheet, and tells what changes, nil where nothing does; where somebody was quicker
-// it is asked anew.
+// sayOf keeps what someone of the school says of a student whose sheet they do not see. The word answers
+// what may be done with the sheet, and tells what changes, nil where nothing does; where someone was quicker
+// it is asked again.
 func (s *Service) sayOf(ctx context.Context, a *actor.Actor, at schoolyear.Place, act acts.Act, reason string,
 	word func(d *appsheet.Desk) *store.Change) error {
 	for range appsheet.Tries {

@@ -13,7 +13,7 @@ import (
 )
 
 // A teacher gives a word to a class and to one apart, with a reason; the student has it at once with the name, a change of mind takes its
-// place, and it stays when the school's data come again. Nobody else's students, and no other course, can be reached.
+// place, and it stays when the school's data come again. No one else's students, and no other course, can be reached.
 func TestATeachersWord(t *testing.T) {
 	h := apptest.NewHouse(t)
 	ctx := t.Context()

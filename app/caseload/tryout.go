@@ -57,7 +57,7 @@ const (
 	TryoutNot   TryoutAnswer = "not"
 )
 
-// leading is what somebody leads: by course of the year.
+// leading is what someone leads: by course of the year.
 func (s *Service) leading(ctx context.Context, by int64, school string,
 	year int) (*schoolyear.SchoolYear, *actor.Actor, []catalog.Tryout, error) {
 	row, err := s.db.Queries().Year.YearRow(ctx, school, year)
@@ -88,7 +88,7 @@ func (s *Service) leading(ctx context.Context, by int64, school string,
 	return y, a, list, nil
 }
 
-// led gives one of the courses that somebody leads. The error is NotFound where it is none of theirs.
+// led returns one of the courses that someone leads. The error is NotFound where it is none of theirs.
 func (s *Service) led(ctx context.Context, by int64, school string, year int,
 	course string) (*schoolyear.SchoolYear, *actor.Actor, *catalog.Tryout, error) {
 	y, a, list, err := s.leading(ctx, by, school, year)
@@ -186,9 +186,9 @@ type Taking struct {
 }
 
 // Take keeps a leader's answer for students, in place of the one they have; the students see it at once, with
-// the name. Whoever is taken has the permission, and what there was to do for it is done. The errors are
-// NotFound where somebody is no student of the year, and BadAct where nobody is heard for the course, so that
-// nobody can be turned down.
+// the name. Anyone who is taken has the permission, and what there was to do for it is done. The errors are
+// NotFound where someone is no student of the year, and BadAct where no one is heard for the course, so that
+// no one can be turned down.
 func (s *Service) Take(ctx context.Context, by int64, school string, year int, course string, x Taking) (*Tryout, error) {
 	x.Note = text.Tidy(x.Note)
 	y, a, t, err := s.led(ctx, by, school, year, course)
@@ -253,7 +253,7 @@ func answered(d *appsheet.Desk, p *Trying, t *catalog.Tryout, x *Taking) (list [
 	return list
 }
 
-// Named are the students whom the lines of a list name, and the lines that name nobody, several, or somebody once more.
+// Named are the students whom the lines of a list name, and the lines that name no one, several, or someone once more.
 func (s *Service) Named(ctx context.Context, by int64, school string, year int, course, text string) (*Cohort, error) {
 	y, _, _, err := s.led(ctx, by, school, year, course)
 	if err != nil {
@@ -274,7 +274,7 @@ func (s *Service) Named(ctx context.Context, by int64, school string, year int, 
 	return out, err
 }
 
-// SetLead lets a person of the staff lead a course, beside those who teach it now, or takes that back, with a
+// SetLead lets a person of the staff lead a course, next to those who teach it now, or takes that back, with a
 // reason. The errors are NeedsReason, NoCourse, and AlreadyDone where nothing changes.
 func (s *Service) SetLead(ctx context.Context, by int64, school string, year int, person, course string, give bool, reason string) error {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople)

@@ -19,7 +19,7 @@ type Catalog struct {
 	Stopped  []NotRunning
 }
 
-// Catalog gives a school year to anybody of the school.
+// Catalog returns a school year to anyone of the school.
 func (s *Service) Catalog(ctx context.Context, by int64, school string, year int) (*Catalog, error) {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCatalog)
 	if err != nil {

@@ -68,7 +68,7 @@ type GoneCourse struct {
 // SourceFile is a file of the catalog as it was read.
 type SourceFile = store.Sheetful
 
-// Source gives what the rules and courses of a school year are read from.
+// Source returns what the rules and courses of a school year are read from.
 func (s *Service) Source(ctx context.Context, by int64, school string, year int) (*schoolyear.SchoolYear, *store.Source, error) {
 	y, _, err := s.years.Reader(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
@@ -78,14 +78,14 @@ func (s *Service) Source(ctx context.Context, by int64, school string, year int)
 	return y, &source, err
 }
 
-// TryRevision tells what a revision would do to the real sheets, and changes nothing.
+// TryRevision reports what a revision would do to the real sheets, and changes nothing.
 func (s *Service) TryRevision(ctx context.Context, by int64, school string, year int, r Revision) (*RevisionEffect, error) {
 	_, _, effect, err := s.revised(ctx, by, school, year, &r)
 	return effect, err
 }
 
 // Revise puts a revision in force, with a reason. The errors are NeedsReason, BadRevision where something is
-// wrong in it, and Stale where somebody else has changed the same meanwhile.
+// wrong in it, and Stale where someone else has changed the same in the meantime.
 func (s *Service) Revise(ctx context.Context, by int64, school string, year int, r Revision) (*RevisionEffect, error) {
 	if r.Reason = text.Tidy(r.Reason); r.Reason == "" {
 		return nil, problem.New(problem.NeedsReason)
@@ -362,7 +362,7 @@ func (s *Service) Versions(ctx context.Context, by int64, school string, year in
 	return s.db.Queries().Year.SourceVersions(ctx, school, year)
 }
 
-// RulesOf gives policy.json as it was in a version.
+// RulesOf returns policy.json as it was in a version.
 func (s *Service) RulesOf(ctx context.Context, by int64, school string, year int, version int64) (string, error) {
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageRules); err != nil {
 		return "", err

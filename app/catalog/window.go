@@ -95,7 +95,7 @@ func whose(w *Window) string {
 	return text
 }
 
-// LocalOf gives a window's times in the school's time zone.
+// LocalOf returns a window's times in the school's time zone.
 func LocalOf(y *schoolyear.SchoolYear, w *Window) Local {
 	write := func(t time.Time) string { return t.In(y.Zone()).Format(localLayout) }
 	return Local{Round: w.Round, Grade: w.Grade, Student: w.Student, Opens: write(w.Opens), Families: write(w.Families),

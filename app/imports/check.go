@@ -111,7 +111,7 @@ func (s *Service) takenOut(ctx context.Context, in *intake, newest int) ([]bundl
 			schoolyear.YearLabel(newest), n, last)}}, nil
 }
 
-// weakPasswords finds first passwords that nobody could choose, among those that would be set.
+// weakPasswords finds first passwords that no one could choose, among those that would be set.
 func (s *Service) weakPasswords(ctx context.Context, in *intake) (problems []bundle.Problem, err error) {
 	var usernames []string
 	for i := range in.Users {

@@ -11,7 +11,7 @@ import (
 	"rubricon/store"
 )
 
-// Export gives a school year as a bundle, as it is at one moment; year 0 is the newest. Requests are what was
+// Export returns a school year as a bundle, as it is at one moment; year 0 is the newest. Requests are what was
 // submitted, or where nothing was, the sheet as it is. Left are the requests of courses that the catalog has
 // no longer, which no bundle can hold.
 func (s *Service) Export(ctx context.Context, school string, year int) (files []bundle.File, left []string, err error) {

@@ -43,10 +43,10 @@ const (
 
 // Import writes a bundle into the database: its school year, which is made where it is new, and the school's
 // people, records and signals. All of it is read and checked before anything is written; then it is written
-// in short transactions, students by students, so that nobody who works meanwhile waits for it. An import
+// in short transactions, students by students, so that no one who works in the meantime waits for it. An import
 // that was broken off is made whole by importing again. A bundle of an earlier year than the newest changes
 // that year alone. Where much would go, removals must be how much. The errors are a *BadBundle where
-// something is bad, a *MuchGoes, and Busy where somebody else imports, or has changed what the bundle leaves
+// something is bad, a *MuchGoes, and Busy where someone else imports, or has changed what the bundle leaves
 // as it is.
 func (s *Service) Import(ctx context.Context, b *bundle.Bundle, removals int) (*ImportResult, error) {
 	return s.takeIn(ctx, b, removals, func(int, int) {})
@@ -379,7 +379,7 @@ func (s *Service) writePeople(ctx context.Context, in *intake) error {
 	return nil
 }
 
-// judgeKept judges the sheets that were worked on here anew, and names those that are beyond the limits of judging now.
+// judgeKept judges the sheets that were worked on here again, and names those that are beyond the limits of judging now.
 func (s *Service) judgeKept(ctx context.Context, in *intake, result *ImportResult) error {
 	kept, err := s.db.Queries().Imports.KeptSheets(ctx, in.SchoolID, in.year)
 	if err != nil {
@@ -405,7 +405,7 @@ func (s *Service) judgeKept(ctx context.Context, in *intake, result *ImportResul
 	return nil
 }
 
-// sourceOf gives the files of a bundle that its catalog is compiled from, and the headers of the rest.
+// sourceOf returns the files of a bundle that its catalog is compiled from, and the headers of the rest.
 func sourceOf(b *bundle.Bundle) (files map[string]store.Sheetful, headers map[string][]string) {
 	files, headers = map[string]store.Sheetful{}, map[string][]string{}
 	for name, t := range b.Tables {
@@ -425,7 +425,7 @@ func sourceOf(b *bundle.Bundle) (files map[string]store.Sheetful, headers map[st
 	return files, headers
 }
 
-// catalogFiles are the files that a school year is compiled from, beside the policy.
+// catalogFiles are the files that a school year is compiled from, next to the policy.
 var catalogFiles = []string{"academicSessions.csv", "orgs.csv", "courses.csv", "errands.csv"}
 
 func sectionRows(b *bundle.Bundle) []store.SectionRow {

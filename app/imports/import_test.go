@@ -117,7 +117,7 @@ func TestAnExportHasWhatWasSubmitted(t *testing.T) {
 	if now := h.Export()["requests.csv"]; strings.Contains(now, "s0001,CER1,request") || !strings.Contains(now, "s0001,DRW1,alternate,4,,submitted\n") {
 		t.Errorf("after submitting again: %s", now[:600])
 	}
-	// A course that has left the catalog meanwhile cannot be in a bundle: it is left out and named.
+	// A course that has left the catalog in the meantime cannot be in a bundle: it is left out and named.
 	h.Db.Exec(t, `INSERT INTO course VALUES ('pellworth', 2027, 'GONE1')`)
 	h.Db.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord) VALUES ('pellworth', 2027, 's0002', 'GONE1', 'request', 90, 9)`)
 	list, left, err := h.Imports.Export(t.Context(), apptest.Mara.School, apptest.Mara.Year)
@@ -207,7 +207,7 @@ func TestAnImportKeepsWhatPeopleEntered(t *testing.T) {
 	if after := h.Must(h.Sheet.Sheet(t.Context(), h.Who("office"), untouched)); after.Row.Version != was.Row.Version || after.Row.Facts != was.Row.Facts {
 		t.Errorf("a sheet of which nothing changed went from version %d to %d", was.Row.Version, after.Row.Version)
 	}
-	// A sheet that nobody has worked on takes what comes, in a new version.
+	// A sheet that no one has worked on takes what comes, in a new version.
 	drop := was.Row.Entries[len(was.Row.Entries)-1].Course
 	h.Bring(apptest.BundleWith(t, "requests.csv", "\ns0002,"+drop+",", "\ns0003,"+apptest.UnusedBy(t, h, "s0003")+","))
 	after := h.Must(h.Sheet.Sheet(t.Context(), h.Who("office"), untouched))
@@ -353,7 +353,7 @@ func TestASheetBeyondJudging(t *testing.T) {
 	}
 }
 
-// A new school year is opened beside the old one, which stays readable with its submissions.
+// A new school year is opened next to the old one, which stays readable with its submissions.
 func TestSchoolYears(t *testing.T) {
 	h := apptest.NewHouse(t)
 	ctx := t.Context()
@@ -491,7 +491,7 @@ func TestPeopleComeAndGo(t *testing.T) {
 	if got := enter("mara.quill"); got != "s0001 student" {
 		t.Errorf("back again: %s", got)
 	}
-	// Whoever the data no longer names cannot come in, and comes back with it.
+	// Anyone who the data no longer names cannot come in, and comes back with it.
 	files := apptest.Written(t, testdb.Files())
 	lines := strings.Split(files["users.csv"], "\n")
 	files["users.csv"] = strings.Join(slices.DeleteFunc(lines, func(l string) bool { return strings.Contains(l, ",ilse.quill,") }), "\n")
@@ -537,7 +537,7 @@ func TestWhoGuards(t *testing.T) {
 	}
 }
 
-// While a school is imported students edit, submit and sign; no answered change is lost, and none is refused but for what it is.
+// While a school is imported students edit, submit and sign; no answered change is lost, and none is refused except for what it is.
 func TestImportingWhileStudentsWork(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Db.Exec(t, `DELETE FROM signal WHERE kind = 'claim'`)
@@ -588,7 +588,7 @@ func TestImportingWhileStudentsWork(t *testing.T) {
 					d, err := cases.Sheet.Change(ctx, w.who, w.at, appsheet.Edit{Version: w.version, Act: act, Course: "GTR1"})
 					var known *problem.Error
 					if errors.As(err, &known) && known.Code == "stale-version" && w.version == 2 {
-						w.version = known.Now.(*appsheet.Desk).Row.Version // what came replaced a sheet that nobody had worked on
+						w.version = known.Now.(*appsheet.Desk).Row.Version // what came replaced a sheet that no one had worked on
 						continue
 					}
 					if err != nil {
@@ -725,7 +725,7 @@ func TestANewYearTakesNobodyOut(t *testing.T) {
 	}
 }
 
-// A first password that comes with the data is one that somebody could choose, and is changed at the first sign-in.
+// A first password that comes with the data is one that someone could choose, and is changed at the first sign-in.
 func TestFirstPasswords(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Db.Exec(t, `DELETE FROM account_password WHERE account_id IN (SELECT id FROM account WHERE username IN ('mara.quill', 'ilse.quill'))`)
@@ -761,7 +761,7 @@ func TestFirstPasswords(t *testing.T) {
 	}
 }
 
-// What somebody changes between the reading of a bundle and its writing is not undone by a file that the bundle does not have.
+// What someone changes between the reading of a bundle and its writing is not undone by a file that the bundle does not have.
 func TestAnAbsentFileUndoesNothing(t *testing.T) {
 	h := apptest.NewHouse(t)
 	office := h.Who("office")
@@ -782,13 +782,13 @@ func TestAnAbsentFileUndoesNothing(t *testing.T) {
 	if _, err := h.Imports.Import(t.Context(), all, 0); err != nil || catalog() != before+1 {
 		t.Errorf("what the bundle has is what holds: %v, version %d of %d", err, catalog(), before)
 	}
-	// A section that was made meanwhile stays.
+	// A section that was made in the meantime stays.
 	sections := h.Without("classes.csv", "users.csv")
 	h.Db.Exec(t, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) VALUES ('pellworth', 2027, 'new', 1, 'AST1', 20, '{"sourcedId": "new", "title": "One", "courseSourcedId": "c-ast1", "classType": "scheduled", "schoolSourcedId": "pellworth", "termSourcedIds": "sy27-1", "metadata.seats": "20"}')`)
 	if _, err := h.Imports.Import(t.Context(), sections, 0); err != nil || testdb.Value[int](t, h.Db, `SELECT count(*) FROM section WHERE id = 'new'`) != 1 {
 		t.Errorf("with sections of before: %v", err)
 	}
-	// Somebody who came meanwhile would be marked as gone.
+	// Someone who came in the meantime would be marked as gone.
 	people := h.Without("users.csv")
 	h.Db.Exec(t, `UPDATE person SET cells = cells || '{"phone": "1"}' WHERE id = 'k1'`)
 	if _, err := h.Imports.Import(t.Context(), people, 0); problem.CodeOf(err) != problem.Busy {

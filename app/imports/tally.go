@@ -9,12 +9,12 @@ import (
 	"rubricon/store"
 )
 
-// MuchGoes is an import that would remove so much that somebody must say the number first; nothing was changed.
+// MuchGoes is an import that would remove so much that someone must say the number first; nothing was changed.
 type MuchGoes struct{ Tally bundle.Tally }
 
 func (e *MuchGoes) Error() string { return "would have " + e.Tally.String() }
 
-// Existing gives what is there of a school year for a bundle that does not have all files (bundle.Fill).
+// Existing returns what is there of a school year for a bundle that does not have all files (bundle.Fill).
 func (s *Service) Existing(ctx context.Context) func(school string, year int) ([]bundle.File, error) {
 	return func(school string, year int) ([]bundle.File, error) {
 		if school == "" {
@@ -53,7 +53,7 @@ func (s *Service) tally(ctx context.Context, in *intake, have []bundle.File) (bu
 }
 
 // stillThere reads what is there of the school year; the error is Busy where that is no longer what absent
-// files were taken from. What is written of such a file must be what is there, or somebody's change of a
+// files were taken from. What is written of such a file must be what is there, or someone's change of a
 // moment ago would be undone.
 func (s *Service) stillThere(ctx context.Context, in *intake) ([]bundle.File, error) {
 	row, err := s.db.Queries().Year.YearRow(ctx, in.SchoolID, in.year)

@@ -95,7 +95,7 @@ func (s *Service) RunImport(ctx context.Context, t *store.TaskRow, progress *bac
 	return store.TaskDone, o, nil
 }
 
-// lookBefore tells what taking a bundle in would change.
+// lookBefore reports what taking a bundle in would change.
 func (s *Service) lookBefore(ctx context.Context, b *bundle.Bundle, o background.Outline) (store.TaskState, background.Outline, error) {
 	in := newIntake(b)
 	newest, err := s.db.Queries().Year.Newest(ctx, b.SchoolID)
@@ -130,7 +130,7 @@ func (s *Service) lookBefore(ctx context.Context, b *bundle.Bundle, o background
 // shownDiff is how many rows of a file are shown with what changes.
 const shownDiff = 60
 
-// differs tells what changes, file by file and cell by cell.
+// differs reports what changes, file by file and cell by cell.
 func (s *Service) differs(ctx context.Context, b *bundle.Bundle, o *background.Outline) error {
 	have, _, err := s.Export(ctx, b.SchoolID, b.Year.Start)
 	if problem.CodeOf(err) == problem.NotFound {

@@ -14,7 +14,7 @@ import (
 	"rubricon/store"
 )
 
-// FeedMade tells when somebody's secret address of a student's calendar was made; nil where there is none.
+// FeedMade reports when someone's secret address of a student's calendar was made; nil where there is none.
 func (s *Service) FeedMade(ctx context.Context, by int64, at schoolyear.Place) (*time.Time, error) {
 	if _, err := s.sheet.Open(ctx, by, at); err != nil {
 		return nil, err
@@ -26,7 +26,7 @@ func (s *Service) FeedMade(ctx context.Context, by int64, at schoolyear.Place) (
 	return &made, err
 }
 
-// MakeFeed makes a secret address of a student's calendar for somebody who may see the sheet, in place of
+// MakeFeed makes a secret address of a student's calendar for someone who may see the sheet, in place of
 // their earlier one, and gives its token, which is kept hashed and said only here.
 func (s *Service) MakeFeed(ctx context.Context, by int64, at schoolyear.Place, language string) (token string, err error) {
 	if _, err := s.sheet.Open(ctx, by, at); err != nil {
@@ -39,7 +39,7 @@ func (s *Service) MakeFeed(ctx context.Context, by int64, at schoolyear.Place, l
 		store.Feed{Place: at, Account: by, Language: language, MadeAt: s.now()})
 }
 
-// DropFeed takes somebody's secret address of a student's calendar away.
+// DropFeed takes someone's secret address of a student's calendar away.
 func (s *Service) DropFeed(ctx context.Context, by int64, at schoolyear.Place) error {
 	if _, err := s.sheet.Open(ctx, by, at); err != nil {
 		return err
@@ -47,7 +47,7 @@ func (s *Service) DropFeed(ctx context.Context, by int64, at schoolyear.Place) e
 	return s.db.Queries().Messages.DropFeed(ctx, by, at)
 }
 
-// Fed gives the sheet of a secret address, as the account it was made for sees it now, and the language it
+// Fed returns the sheet of a secret address, as the account it was made for sees it now, and the language it
 // was made in. The error is NotFound where there is no such address, or the account may not see the sheet any
 // more.
 func (s *Service) Fed(ctx context.Context, token string) (*appsheet.Desk, string, error) {

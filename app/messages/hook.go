@@ -28,8 +28,8 @@ const (
 
 // Hooks is how other systems are told of what happens.
 type Hooks struct {
-	Key   []byte                    // of which the secrets are made; none: nobody is told
-	Takes func(address string) bool // tells whether messages may be sent there
+	Key   []byte                    // of which the secrets are made; none: no one is told
+	Takes func(address string) bool // reports whether messages may be sent there
 }
 
 // maxHooks bounds how many systems of a school are told, and how many are listed.
@@ -41,7 +41,7 @@ const hookStart = "rubricon_hook_"
 // Hook is another system that is told of what happens, without its secret.
 type Hook = store.HookRow
 
-// TellsOthers tells whether this server can tell other systems.
+// TellsOthers reports whether this server can tell other systems.
 func (s *Service) TellsOthers() bool { return len(s.hooks.Key) > 0 }
 
 // Hooks lists the systems that a school tells of what happens, for its office, also those that it tells no longer.
@@ -126,7 +126,7 @@ func (s *Service) SendAgain(ctx context.Context, by int64, school string, year i
 	return s.onHook(ctx, "another system is told again", by, school, id, done, err)
 }
 
-// onHook says what came of an act on a hook.
+// onHook reports what came of an act on a hook.
 func (s *Service) onHook(ctx context.Context, what string, by int64, school string, id int64, done bool, err error) error {
 	switch {
 	case err != nil:

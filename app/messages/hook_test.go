@@ -74,7 +74,7 @@ func TestTellingOtherSystems(t *testing.T) {
 	}
 }
 
-// What does not arrive is sent again, later each time, and given up at last; the system is left alone meanwhile; the office sends again what it will.
+// What does not arrive is sent again, later each time, and given up at last; the system is left alone in the meantime; the office sends again what it will.
 func TestASystemThatTakesNothing(t *testing.T) {
 	h := newTelling(t)
 	ctx, office := t.Context(), h.Who("office")

@@ -101,7 +101,7 @@ func (h *hub) hear(list []store.Told) {
 }
 
 // countSeats counts the seats that are left in sections of which something was heard, and leads the numbers
-// on, until nothing more is heard: one count a while for all who look, whoever has changed how much.
+// on, until nothing more is heard: one count a while for all who look, anyone who has changed how much.
 func (h *hub) countSeats() {
 	for {
 		h.mu.Lock()
@@ -163,7 +163,7 @@ func drain[T any](c <-chan T) (list []T) {
 	return list
 }
 
-// missed tells everybody that something may have been missed.
+// missed tells everyone that something may have been missed.
 func (h *hub) missed() {
 	h.mu.Lock()
 	defer h.mu.Unlock()
@@ -172,7 +172,7 @@ func (h *hub) missed() {
 	}
 }
 
-// Missed tells everybody who watches that something may have changed that no single student is named for.
+// Missed tells everyone who watches that something may have changed that no single student is named for.
 func (s *Service) Missed() { s.hub.missed() }
 
 // Told notes that a sheet has changed.
@@ -230,7 +230,7 @@ func (s *Service) watch(ctx context.Context, school string, year int, student st
 	return w, nil
 }
 
-// mayRead checks that somebody may read a sheet. To hear of its changes is not to look at the student.
+// mayRead checks that someone may read a sheet. To hear of its changes is not to look at the student.
 func (s *Service) mayRead(by int64, at schoolyear.Place) func(context.Context) error {
 	return func(ctx context.Context) error {
 		_, err := s.sheet.Unseen(ctx, by, at)
@@ -252,7 +252,7 @@ func (s *Service) Live(ctx context.Context) {
 	for ctx.Err() == nil {
 		err := s.db.Listen(ctx, func() {
 			s.hub.listening.Store(true)
-			s.hub.missed() // what was said while nobody listened
+			s.hub.missed() // what was said while no one listened
 		}, s.hub.hear)
 		s.hub.listening.Store(false)
 		if ctx.Err() == nil {

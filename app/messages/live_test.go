@@ -14,7 +14,7 @@ import (
 	"rubricon/internal/testdb"
 )
 
-// What is changed in one server process is heard in another by those who look at it, and by nobody else.
+// What is changed in one server process is heard in another by those who look at it, and by no one else.
 func TestChangesAreHeardAcrossProcesses(t *testing.T) {
 	h := apptest.NewHouse(t)
 	second := h.Second()
@@ -58,7 +58,7 @@ func TestChangesAreHeardAcrossProcesses(t *testing.T) {
 			t.Errorf("heard %+v, want %+v", got, want)
 		}
 	}
-	// So are acts; and a connection that is lost is made anew, which is said.
+	// So are acts; and a connection that is lost is made again, which is said.
 	h.Edit(appsheet.Edit{Act: "request", Course: "TID1"})
 	sent := h.Submit()
 	for got := (messages.Heard{}); got.Version != sent.Row.Version; got = apptest.Hears(t, there) {

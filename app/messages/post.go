@@ -69,7 +69,7 @@ func letters(d *appsheet.Desk, c *store.Change) (list []store.LetterFor) {
 const (
 	LetterSent      = "sent"
 	LetterFailed    = "failed"
-	LetterUnsure    = "unsure" // whether it went out nobody knows, so it is not tried again
+	LetterUnsure    = "unsure" // whether it went out no one knows, so it is not tried again
 	letterWaiting   = "waiting"
 	letterNoAddress = "noAddress"
 	letterDeclined  = "declined"
@@ -84,7 +84,7 @@ const letterLease = 15 * time.Minute
 // letterHeld is for how long a mail that was taken waits to be sent before another process may take it.
 const letterHeld = 5 * time.Minute
 
-// TakeLetters takes mails that are due, for sending: nobody else takes them for letterHeld. Those without an
+// TakeLetters takes mails that are due, for sending: no one else takes them for letterHeld. Those without an
 // address, or that their reader does not want, are done. One that cannot be prepared is put off, and holds up
 // no other. More tells that there may be others still.
 func (s *Service) TakeLetters(ctx context.Context, limit int) (out []Letter, more bool, err error) {
@@ -188,7 +188,7 @@ func (s *Service) LookAfterPost(ctx context.Context) error {
 // maxLetters is how many mails about a student are listed.
 const maxLetters = 200
 
-// Letters lists the mails about a student, the latest first, for whoever decides on the sheet.
+// Letters lists the mails about a student, the latest first, for anyone who decides on the sheet.
 func (s *Service) Letters(ctx context.Context, by int64, at schoolyear.Place, skip int) ([]store.LetterShow, error) {
 	if _, err := s.sheet.OpenFor(ctx, by, at, acts.Reply); err != nil {
 		return nil, err
@@ -196,7 +196,7 @@ func (s *Service) Letters(ctx context.Context, by int64, at schoolyear.Place, sk
 	return s.db.Queries().Messages.Letters(ctx, at, skip, maxLetters)
 }
 
-// WantsReminders tells whether an account gets reminders by mail.
+// WantsReminders reports whether an account gets reminders by mail.
 func (s *Service) WantsReminders(ctx context.Context, by int64) (bool, error) {
 	wants, _, err := s.db.Queries().Messages.PostOf(ctx, by, rand.Text())
 	return wants, err
@@ -207,7 +207,7 @@ func (s *Service) SetReminders(ctx context.Context, by int64, wants bool) error 
 	return s.db.Queries().Messages.SetReminders(ctx, by, rand.Text(), wants)
 }
 
-// NoReminders takes whoever has the token of a mail off the reminders. The error is NotFound where nobody has it.
+// NoReminders takes anyone who has the token of a mail off the reminders. The error is NotFound where no one has it.
 func (s *Service) NoReminders(ctx context.Context, token string) error {
 	done, err := s.db.Queries().Messages.NoReminders(ctx, token)
 	if err == nil && !done {

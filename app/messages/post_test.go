@@ -48,7 +48,7 @@ func TestWhoIsWrittenTo(t *testing.T) {
 	check("cleared", `cleared g0001 {"who": "Ms Arden"}; cleared s0001 {"who": "Ms Arden"}`)
 }
 
-// Where nobody signs the family gets the receipt; where the school wants no look it is told at once that the sheet is cleared.
+// Where no one signs the family gets the receipt; where the school wants no look it is told at once that the sheet is cleared.
 func TestWhoIsWrittenToWhereNobodySigns(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Settings(`{"signing": "none", "look": "none"}`)
@@ -96,7 +96,7 @@ func TestMailAboutAnAccount(t *testing.T) {
 	}
 }
 
-// A grade gets codes, each for one sign-in, as often as somebody there has not chosen a password; who has keeps it, and so does who belongs to
+// A grade gets codes, each for one sign-in, as often as someone there has not chosen a password; who has keeps it, and so does who belongs to
 // another school too.
 func TestCodesForAGrade(t *testing.T) {
 	h := apptest.NewHouse(t)
@@ -148,7 +148,7 @@ func TestCodesForAGrade(t *testing.T) {
 	}
 }
 
-// A mail that asks a family for something and was not delivered is a reason in the caseload, until what it asks for is done or it is asked anew.
+// A mail that asks a family for something and was not delivered is a reason in the caseload, until what it asks for is done or it is asked again.
 func TestAMailThatWasLostIsAReason(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Finish()
@@ -186,7 +186,7 @@ func TestAMailThatWasLostIsAReason(t *testing.T) {
 	}
 }
 
-// Where a mail with a code cannot be written, nobody's password is changed.
+// Where a mail with a code cannot be written, no one's password is changed.
 func TestACodeByMailIsWholeOrNotAtAll(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Db.Exec(t, `ALTER TABLE letter ADD CONSTRAINT no_code CHECK (kind <> 'code')`)

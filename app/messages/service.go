@@ -25,7 +25,7 @@ type Service struct {
 
 // Options say how the service runs; the zero value is for production.
 type Options struct {
-	NoPost bool  // nobody gets mail about what is done
+	NoPost bool  // no one gets mail about what is done
 	Hooks  Hooks // how other systems are told; without a key they are not
 }
 
@@ -39,7 +39,7 @@ type Ports struct {
 	Sheet Sheet
 }
 
-// Connect gives the service the areas it calls. It must be called before the service is used.
+// Connect returns the service the areas it calls. It must be called before the service is used.
 func (s *Service) Connect(p Ports) {
 	s.sheet = p.Sheet
 }

@@ -14,7 +14,7 @@ type (
 	PoolStats = store.PoolStats
 )
 
-// Ready tells whether the database answers. The error is why not.
+// Ready reports whether the database answers. The error is why not.
 func (s *Service) Ready(ctx context.Context) error { return s.db.Ping(ctx) }
 
 // Backlog counts what waits to be done in the whole database.
@@ -22,10 +22,10 @@ func (s *Service) Backlog(ctx context.Context) (Backlog, error) {
 	return s.db.Aside().Office.Backlog(ctx, s.now())
 }
 
-// PoolStats tells how the connections of this process to the database are used.
+// PoolStats reports how the connections of this process to the database are used.
 func (s *Service) PoolStats() PoolStats { return s.db.PoolStats() }
 
-// NewestYear gives the newest year of a school.
+// NewestYear returns the newest year of a school.
 func (s *Service) NewestYear(ctx context.Context, school string) (int, error) {
 	year, err := s.db.Queries().Year.Newest(ctx, school)
 	if err == nil && year == 0 {

@@ -16,7 +16,7 @@ type File struct {
 	Guardians []store.GuardianRow
 }
 
-// File gives what is on record of a student to the student, the guardians, and whoever decides.
+// File returns what is on record of a student to the student, the guardians, and anyone who decides.
 func (s *Service) File(ctx context.Context, by int64, at schoolyear.Place) (*File, error) {
 	d, err := s.sheet.Open(ctx, by, at)
 	if err != nil {

@@ -71,7 +71,7 @@ func TestRecordsByHand(t *testing.T) {
 	if got != "s0001" || h.Record(old.Code) != want {
 		t.Errorf("corrected: %s, %s, want %s", got, h.Record(old.Code), want)
 	}
-	// They come with something else that is new of her, so that her records are written anew.
+	// They come with something else that is new of her, so that her records are written again.
 	files := testdb.Files()
 	for i := range files {
 		if files[i].Name == "records.csv" {

@@ -17,8 +17,8 @@ type lookKey struct {
 	person, day string
 }
 
-// NoteLook notes, once a day, that somebody of the school looks at a student's sheet; the student and the
-// family do not count. That it cannot be noted keeps nobody from their work, and is logged.
+// NoteLook notes, once a day, that someone of the school looks at a student's sheet; the student and the
+// family do not count. That it cannot be noted keeps no one from their work, and is logged.
 func (s *Service) NoteLook(ctx context.Context, d *appsheet.Desk, r acts.Relation) {
 	if r.Self || r.Guardian {
 		return
@@ -38,7 +38,7 @@ func (s *Service) NoteLook(ctx context.Context, d *appsheet.Desk, r acts.Relatio
 // maxLooks is how many looks at a sheet are listed.
 const maxLooks = 200
 
-// Looks lists who of the school looked at a student's sheet on which day, the latest first, for whoever
+// Looks lists who of the school looked at a student's sheet on which day, the latest first, for anyone who
 // decides on the sheet.
 func (s *Service) Looks(ctx context.Context, by int64, at schoolyear.Place, skip int) ([]store.Look, error) {
 	if _, err := s.sheet.OpenFor(ctx, by, at, acts.Reply); err != nil {

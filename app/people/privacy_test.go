@@ -151,7 +151,7 @@ func TestErasing(t *testing.T) {
 	if list := due(); len(list) != 0 {
 		t.Errorf("once more: %v", list)
 	}
-	// Who comes back begins anew.
+	// Who comes back begins again.
 	whole, err := bundle.ReadFiles(testdb.Files())
 	if err != nil {
 		t.Fatal(err)

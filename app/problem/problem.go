@@ -11,7 +11,7 @@ import (
 // Code is a stable name for what went wrong; sentences are made of it at the edge.
 type Code string
 
-// The codes of errors that people cause and can mend, beside the reasons of core/acts, which are codes too.
+// The codes of errors that people cause and can mend, next to the reasons of core/acts, which are codes too.
 const (
 	NotFound     Code = "not-found"         // no such school, student or course; also for what one may not know of
 	NoCourse     Code = "no-such-course"    // Param is the code
@@ -25,7 +25,7 @@ const (
 	NeedsName    Code = "needs-name"
 	BadFile      Code = "bad-file"        // its content is none of the kinds that are taken
 	BadGrade     Code = "bad-grade"       // a plan is for grades after the one entered
-	StalePlan    Code = "stale-plan"      // somebody else has changed it
+	StalePlan    Code = "stale-plan"      // someone else has changed it
 	NothingToAdd Code = "nothing-to-fill" // no rule has only one answer
 	BadOrder     Code = "bad-order"
 	BadStandsFor Code = "bad-stands-for"
@@ -50,14 +50,14 @@ const (
 	BadToken        Code = "bad-token"   // its name, purpose or days
 	BadHook         Code = "bad-hook"    // its name, what it is told, or how many there are
 	BadAddress      Code = "bad-address" // it is no https:// address of the world, or of a network that may be reached
-	NoHookKey       Code = "no-hook-key" // the server has none, so nobody is told
+	NoHookKey       Code = "no-hook-key" // the server has none, so no one is told
 	BadWindow       Code = "bad-window"
 	BadCode         Code = "bad-code"       // its last character does not check the others
 	OldCode         Code = "old-code"       // Param is the receipt that stands
 	NoGuardian      Code = "no-guardian"    // of the student
 	NoAddress       Code = "no-address"     // there is no mail address on file
 	Elsewhere       Code = "also-elsewhere" // the account leads to people of other schools too
-	Busy            Code = "busy"           // somebody else is doing the same
+	Busy            Code = "busy"           // someone else is doing the same
 	Crowded         Code = "crowded"        // so many sign in that passwords wait their turn; Wait is until it has come
 	TaskOver        Code = "task-over"      // it is done, or asks nothing
 	TooManyTasks    Code = "too-many-tasks" // that are not over yet
@@ -68,16 +68,16 @@ const (
 	BadCondition    Code = "bad-condition"    // Param is what is wrong with it and where
 	NoRule          Code = "no-such-rule"     // Param is what should name a rule, or an entry of a list of requirements
 	RemindedToday   Code = "reminded-today"   // of the same
-	SectionChanged  Code = "section-changed"  // by somebody else meanwhile, or it is gone
+	SectionChanged  Code = "section-changed"  // by someone else in the meantime, or it is gone
 	BadSection      Code = "bad-section"      // Param is what is wrong with it
-	RunBehind       Code = "run-behind"       // something has to be placed anew first
+	RunBehind       Code = "run-behind"       // something has to be placed again first
 	NotPlaceable    Code = "not-placeable"    // Param is what is wrong in the data and where
-	SeatGone        Code = "seat-gone"        // Param is the section; somebody else has its last seat
+	SeatGone        Code = "seat-gone"        // Param is the section; someone else has its last seat
 	SeatClash       Code = "seat-clash"       // Param is an own section that meets at the same time, or is of the same course
 	NoSection       Code = "no-such-section"  // Param is its id
-	EntryOpen       Code = "entry-open"       // Param is a course whose condition somebody has to see to first
+	EntryOpen       Code = "entry-open"       // Param is a course whose condition someone has to see to first
 	WeekOpen        Code = "week-open"        // something of the week is not filled, or a rule over the sections does not hold
-	SeatFree        Code = "seat-free"        // nobody need wait for it
+	SeatFree        Code = "seat-free"        // no one need wait for it
 	SectionTaken    Code = "section-taken"    // students have seats in it
 	SectionBegun    Code = "section-begun"    // Param is its id; it is changed with a date
 	BadDate         Code = "bad-date"         // Param is why, of core/dated
@@ -107,7 +107,7 @@ func (e *Error) Error() string {
 
 func New(code Code) *Error { return &Error{Code: code} }
 
-// CodeOf gives the code of an error that people cause and can mend, or "".
+// CodeOf returns the code of an error that people cause and can mend, or "".
 func CodeOf(err error) Code {
 	var known *Error
 	if errors.As(err, &known) {
@@ -116,7 +116,7 @@ func CodeOf(err error) Code {
 	return ""
 }
 
-// Unavailable tells whether an error means that the database is gone or too busy, so that trying again later
+// Unavailable reports whether an error means that the database is gone or too busy, so that trying again later
 // is the thing to do.
 func Unavailable(err error) bool { return store.Unavailable(err) }
 

@@ -12,7 +12,7 @@ import (
 	"rubricon/store"
 )
 
-// mostMoved is how many others make room for one who is placed anew.
+// mostMoved is how many others make room for one who is placed again.
 const mostMoved = 3
 
 // Touched is a student whose week has changed, and why.
@@ -33,11 +33,11 @@ const (
 	TouchedGone    TouchedWhy = "gone"    // a section has gone
 	TouchedMoved   TouchedWhy = "moved"   // a section meets at another time
 	TouchedOver    TouchedWhy = "over"    // a section has fewer seats
-	TouchedRoom    TouchedWhy = "room"    // to make room for somebody else
+	TouchedRoom    TouchedWhy = "room"    // to make room for someone else
 	TouchedOut     TouchedWhy = "out"     // the sheet is no longer handed in
 )
 
-// change changes what a run gives, while nobody else does.
+// change changes what a run gives, while no one else does.
 func (s *Service) change(ctx context.Context, by int64, school string, year, run int,
 	work func(q store.Queries, x *placing, a *actor.Actor) ([]store.RunAct, error)) error {
 	r, a, err := s.foundRun(ctx, by, school, year, run)
@@ -56,7 +56,7 @@ func (s *Service) change(ctx context.Context, by int64, school string, year, run
 		if err != nil {
 			return err
 		}
-		row, err := q.Schedule.RunOf(ctx, school, year, run, 0) // as whoever came before has left it
+		row, err := q.Schedule.RunOf(ctx, school, year, run, 0) // as anyone who came before has left it
 		if err != nil {
 			return err
 		}
@@ -85,7 +85,7 @@ func (s *Service) change(ctx context.Context, by int64, school string, year, run
 	})
 }
 
-// PlaceAnew places anew what has changed since a run was made, touching as few others as it can, and tells
+// PlaceAnew places again what has changed since a run was made, touching as few others as it can, and tells
 // whose week is another now. The errors are NotFound and acts.AlreadyDone where nothing has changed.
 func (s *Service) PlaceAnew(ctx context.Context, by int64, school string, year, run int) (list []Touched, err error) {
 	err = s.change(ctx, by, school, year, run, func(_ store.Queries, x *placing, _ *actor.Actor) (done []store.RunAct, err error) {
@@ -98,7 +98,7 @@ func (s *Service) PlaceAnew(ctx context.Context, by int64, school string, year, 
 				who = append(who, i)
 			}
 		}
-		// Seats that are held stay, also those of whoever is placed anew.
+		// Seats that are held stay, also those of anyone who is placed again.
 		_, denied, _ := x.held()
 		rest := x.p.Deny(denied).Hold(x.kept())
 		given := rest.Rest(x.given)
@@ -165,7 +165,7 @@ func sameWeek(a, b []GivenSection) bool {
 	})
 }
 
-// differ tells which courses were lost and got.
+// differ reports which courses were lost and got.
 func (t *Touched) differ() {
 	has := func(list []GivenSection, course string) bool {
 		return slices.ContainsFunc(list, func(g GivenSection) bool { return g.Course == course })

@@ -57,7 +57,7 @@ type counted struct {
 	lost   [][2]int32 // each such course with the first that comes in for it, or -1
 }
 
-// wishes gives the sheets of a year as they are counted: what was submitted where that stands, else, with
+// wishes returns the sheets of a year as they are counted: what was submitted where that stands, else, with
 // drafts, what is on the sheet. For courses that do not run the alternates come in that Cover gives.
 func (s *Service) wishes(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, drafts bool,
 	stopped []store.SectionPlan) ([]*counted, error) {
@@ -214,7 +214,7 @@ type DemandFor struct {
 	Clashes   []demand.Pair
 }
 
-// PersonName is somebody by name.
+// PersonName is someone by name.
 type PersonName struct {
 	ID, Name string
 	Grade    int
@@ -278,7 +278,7 @@ func (s *Service) PlanYear(ctx context.Context, by int64, school string, year in
 	return s.db.Queries().Schedule.SetYearPlan(ctx, school, year, p)
 }
 
-// SetRuns says that a course does not run, with a reason, or does after all. Those whose handed-in sheet asks
+// SetRuns reports that a course does not run, with a reason, or does after all. Those whose handed-in sheet asks
 // for it are told, with what comes in for it. The errors are NoCourse, NeedsReason, and AlreadyDone.
 func (s *Service) SetRuns(ctx context.Context, by int64, school string, year int, code string, runs bool,
 	reason string) (told int, err error) {

@@ -11,7 +11,7 @@ import (
 	"rubricon/internal/apptest"
 )
 
-// Demand counts what is handed in, and with drafts what is on sheets; sections are planned by hand or as many as it takes; and a course that does not run is asked for by nobody: what
+// Demand counts what is handed in, and with drafts what is on sheets; sections are planned by hand or as many as it takes; and a course that does not run is asked for by no one: what
 // Cover gives comes in, those concerned are told, and it can be taken back.
 func TestDemand(t *testing.T) {
 	h := apptest.NewHouse(t)

@@ -15,7 +15,7 @@ import (
 
 // ByHand gives a student a section of a course that they wish for, or with section "" takes the course away,
 // with a reason; later runs keep that. The errors are NotFound, NeedsReason, RunBehind where something has to
-// be placed anew first, NotAsked, NoSeat, SameTime (Param is the course that meets then), BesideRequest (an
+// be placed again first, NotAsked, NoSeat, SameTime (Param is the course that meets then), BesideRequest (an
 // alternate with nothing to come in for; Param is the request) and LinkedApart (Param is the course that it
 // goes with).
 func (s *Service) ByHand(ctx context.Context, by int64, school string, year, run int, student, course, section, reason string) error {

@@ -114,7 +114,7 @@ func TestByHand(t *testing.T) {
 	}
 }
 
-// What has changed since a run is placed anew, touching as few as possible, and whose week is another is said. A run that is behind takes nothing by hand.
+// What has changed since a run is placed again, touching as few as possible, and whose week is another is said. A run that is behind takes nothing by hand.
 func TestPlacingAnew(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Kiln()
@@ -175,7 +175,7 @@ func TestPlacingAnew(t *testing.T) {
 			t.Errorf("runs %v: %+v", runs, x)
 		}
 	}
-	// A late sheet for which somebody has room to make, and one that is handed in otherwise.
+	// A late sheet for which someone has room to make, and one that is handed in otherwise.
 	h.HandsIn("s0005", []string{"PRI1"}, nil)
 	h.HandsIn("s0003", []string{"PHO1"}, nil)
 	if x := since(); len(x.New) != 1 || x.New[0].ID != "s0005" || len(x.Changed) != 1 || x.Changed[0].ID != "s0003" || x.Students != 2 {
@@ -295,7 +295,7 @@ func TestByHandAtTheSameTime(t *testing.T) {
 	}
 }
 
-// Two runs are set beside each other: what differs in the sections, who lost and who got something.
+// Two runs are set next to each other: what differs in the sections, who lost and who got something.
 func TestBesideAnotherRun(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Kiln()
@@ -341,7 +341,7 @@ func TestAnAlternateIsKeptForItsRequest(t *testing.T) {
 	}
 }
 
-// Where a section has fewer seats, whoever is not held leaves it first; and what is held stays with whoever is placed anew for something else.
+// Where a section has fewer seats, anyone who is not held leaves it first; and what is held stays with anyone who is placed again for something else.
 func TestPlacingAnewAroundWhatIsHeld(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Kiln()
@@ -353,7 +353,7 @@ func TestPlacingAnewAroundWhatIsHeld(t *testing.T) {
 	if err != nil || len(list) != 1 {
 		t.Fatalf("%+v %v", list, err)
 	}
-	last := list[0].ID // who leaves where nobody is held
+	last := list[0].ID // who leaves where no one is held
 	other := map[string]string{"s0003": "s0004", "s0004": "s0003"}[last]
 	h.SeatsIn("cer1-1", 2)
 	r = h.Placed(ctx)

@@ -28,7 +28,7 @@ type SectionChange struct {
 	Teacher string             `json:"teacher,omitempty" maxLength:"200"`
 }
 
-// Helping is what would help a run most, each found by placing anew those whom it concerns: what the whole is
+// Helping is what would help a run most, each found by placing again those whom it concerns: what the whole is
 // worth then, and how many have as much as they asked for.
 type Helping struct {
 	Value    int64        `json:"value"` // of the run
@@ -61,11 +61,11 @@ const (
 	helpEffort = 20
 )
 
-// whyBehind: something has to be placed anew before what would help can be looked for.
+// whyBehind: something has to be placed again before what would help can be looked for.
 const whyBehind = "run-behind"
 
 // StartHelp begins to look for what would help a run most, for so many seconds at the most. The errors are
-// NotFound, Busy where somebody has begun already, and TooManyTasks.
+// NotFound, Busy where someone has begun already, and TooManyTasks.
 func (s *Service) StartHelp(ctx context.Context, by int64, school string, year, run, moves, seconds int) (*Run, error) {
 	_, a, err := s.foundRun(ctx, by, school, year, run)
 	if err != nil {
@@ -147,7 +147,7 @@ func (s *Service) RunHelp(ctx context.Context, t *store.TaskRow, progress *backg
 	}
 	found.Value = value
 	all, singles := x.b.Rooms(true), x.b.Rooms(false)
-	for _, k := range kept { // a section in which somebody is held stays
+	for _, k := range kept { // a section in which someone is held stays
 		all[k.Section].Patterns, singles[k.Section].Patterns = nil, nil
 	}
 	out := Helping{Value: value + rest.Value, Complete: x.p.Complete(x.given), List: []HelpChange{}}
@@ -202,7 +202,7 @@ func (s *Service) RunHelp(ctx context.Context, t *store.TaskRow, progress *backg
 	return store.TaskDone, o, ctx.Err()
 }
 
-// change tells of a change of the sections by names and periods.
+// change reports of a change of the sections by names and periods.
 func (x *placing) change(kind placement.HelpKind, section int32, to []int32) SectionChange {
 	at := &x.b.Sections[section]
 	c := SectionChange{Kind: kind, Section: at.ID, Course: at.Course, From: append([]int{}, at.Periods...),
@@ -213,7 +213,7 @@ func (x *placing) change(kind placement.HelpKind, section int32, to []int32) Sec
 	return c
 }
 
-// tried makes the changes that a run tries, in sections as they are. It tells whether they can be made: they
+// tried makes the changes that a run tries, in sections as they are. It reports whether they can be made: they
 // cannot where a section meets at another time than when the change was found.
 func tried(b *bundle.Bundle, changes []SectionChange) bool {
 	for _, c := range changes {

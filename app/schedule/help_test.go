@@ -53,7 +53,7 @@ func TestWhatWouldHelp(t *testing.T) {
 		if x.Value <= r.Summary.Value || k > 0 && x.Value > r.Helps.List[k-1].Value {
 			t.Errorf("change %d: %+v", k, x)
 		}
-		// Each claim is confirmed by placing everybody anew.
+		// Each claim is confirmed by placing everybody again.
 		tried, err := h.Schedule.StartRun(ctx, office, apptest.Mara.School, apptest.Mara.Year, 7, 20, x.SectionChange)
 		if err != nil {
 			t.Fatal(err)
@@ -72,7 +72,7 @@ func TestWhatWouldHelp(t *testing.T) {
 	if r.Helps.Proposal == nil || r.Helps.Proposal.Value <= r.Summary.Value {
 		t.Fatalf("%+v", r.Helps.Proposal)
 	}
-	// A section in which somebody is held is not moved.
+	// A section in which someone is held is not moved.
 	before := r.Helps
 	var held []string
 	for _, x := range before.List {

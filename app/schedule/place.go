@@ -96,7 +96,7 @@ func (s *Service) run(ctx context.Context, school string, year, id int) (*Run, e
 	return newRun(row)
 }
 
-// foundRun gives a run that has found something to whoever may schedule. The error is NotFound where it has
+// foundRun returns a run that has found something to anyone who may schedule. The error is NotFound where it has
 // not, or there is none.
 func (s *Service) foundRun(ctx context.Context, by int64, school string, year, id int) (*Run, *actor.Actor, error) {
 	_, a, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
@@ -196,7 +196,7 @@ func newPlacedPupil(row store.PlacedPupil) (p PlacedPupil, err error) {
 	return p, errors.Join(json.Unmarshal(row.GivenRow.Given, &p.Given), json.Unmarshal(row.GivenRow.Lacking, &p.Lacking))
 }
 
-// PlacedIn tells what a run gives one student. The error is NotFound.
+// PlacedIn reports what a run gives one student. The error is NotFound.
 func (s *Service) PlacedIn(ctx context.Context, by int64, school string, year, id int, student string) (*PlacedPupil, error) {
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err

@@ -146,7 +146,7 @@ func TestPlacingAndPublishing(t *testing.T) {
 		t.Errorf("taken back twice: %v", err)
 	}
 
-	// What was handed in anew since the run is not what was placed.
+	// What was handed in again since the run is not what was placed.
 	if _, err := h.Sheet.SendBack(ctx, h.Who("ms.arden"), apptest.Mara, 0, "One more look."); err != nil {
 		t.Fatal(err)
 	}

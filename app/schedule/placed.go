@@ -37,7 +37,7 @@ type RunSummary struct {
 	Ranks            []RunRank    `json:"ranks"`
 	Held             int          `json:"held"`    // seats that were kept as they were
 	Unkept           []UnkeptSeat `json:"unkept"`  // that should have been, and could not
-	Touched          int          `json:"touched"` // weeks changed since the run ended, by hand or anew
+	Touched          int          `json:"touched"` // weeks changed since the run ended, by hand or again
 }
 
 // UnkeptSeat is a seat that was held and could not be kept.
@@ -136,7 +136,7 @@ func (c *curve) now() []CurvePoint {
 	return append([]CurvePoint{}, c.points...)
 }
 
-// given tells where and when a section is.
+// given reports where and when a section is.
 func given(b *bundle.Bundle, section int32) GivenSection {
 	x := &b.Sections[section]
 	out := GivenSection{Course: x.Course, Section: x.ID, Title: x.Title, Teacher: x.Teacher,
@@ -147,7 +147,7 @@ func given(b *bundle.Bundle, section int32) GivenSection {
 	return out
 }
 
-// ByHandWhy is why a request was not given that was taken away by hand, beside the reasons of the core.
+// ByHandWhy is why a request was not given that was taken away by hand, next to the reasons of the core.
 const ByHandWhy placement.Why = "hand"
 
 type rankKey struct {

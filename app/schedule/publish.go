@@ -49,7 +49,7 @@ func (s *Service) Publications(ctx context.Context, by int64, school string, yea
 // Publish shows the families of a grade (-1: all) what a run gives them; those whose submission is the one
 // that was placed are told, all of them or none, and are enrolled in what they are given, unless they have
 // chosen seats themselves. It tells how many. The errors are NotFound where the run has found nothing,
-// RunBehind where a section is not as it was placed, or would have more students than seats beside those who
+// RunBehind where a section is not as it was placed, or would have more students than seats next to those who
 // have chosen it, and acts.NothingSubmitted where no sheet is as it was placed.
 func (s *Service) Publish(ctx context.Context, by int64, school string, year, run, grade int) (sheets int, err error) {
 	r, a, err := s.foundRun(ctx, by, school, year, run)
@@ -73,7 +73,7 @@ func (s *Service) Publish(ctx context.Context, by int64, school string, year, ru
 			return err
 		}
 		over, err := q.Seats.Overfull(ctx, school, year)
-		if err == nil && len(over) > 0 { // seats have been chosen meanwhile
+		if err == nil && len(over) > 0 { // seats have been chosen in the meantime
 			err = problem.New(problem.RunBehind)
 		}
 		if err != nil {
@@ -151,7 +151,7 @@ func (s *Service) tellShown(school string, year int, shown []store.ShownSheet, e
 	return len(shown)
 }
 
-// Enrollments gives what a run has found as enrollments.csv (OneRoster 1.1), a row for each section given,
+// Enrollments returns what a run has found as enrollments.csv (OneRoster 1.1), a row for each section given,
 // with the dates of its terms. The error is NotFound.
 func (s *Service) Enrollments(ctx context.Context, by int64, school string, year, run int) (*bundle.File, error) {
 	if _, _, err := s.foundRun(ctx, by, school, year, run); err != nil {

@@ -33,7 +33,7 @@ func takes(t policy.Take, stood acts.State) bool {
 	return stood == acts.Cleared
 }
 
-// PlacingReadiness says whose requests a run of the placement would take now.
+// PlacingReadiness reports whose requests a run of the placement would take now.
 func (s *Service) PlacingReadiness(ctx context.Context, by int64, school string, year int) (*Readiness, error) {
 	y, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
 	if err != nil {
@@ -50,7 +50,7 @@ func (s *Service) PlacingReadiness(ctx context.Context, by int64, school string,
 	return r, nil
 }
 
-// PublishingReadiness says whom publishing a run to a grade (-1: all) shows something, and whom not: those
+// PublishingReadiness reports whom publishing a run to a grade (-1: all) shows something, and whom not: those
 // whose submission is not the one that was placed. The error is NotFound where the run has found nothing.
 func (s *Service) PublishingReadiness(ctx context.Context, by int64, school string, year, run, grade int) (*Readiness, error) {
 	if _, _, err := s.foundRun(ctx, by, school, year, run); err != nil {

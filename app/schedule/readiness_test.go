@@ -36,7 +36,7 @@ func pupils(list []schedule.ReadyPupil) string {
 }
 
 // TestWhoseRequestsArePlaced: as the school has it; who is left out or not approved is named before a run and before publishing, and publishing
-// makes nobody's requests signed or approved.
+// makes no one's requests signed or approved.
 func TestWhoseRequestsArePlaced(t *testing.T) {
 	for take, want := range map[string]struct{ placed, left, unapproved string }{
 		"approved":  {"s0005", "s0003 submitted, s0004 signed", ""},

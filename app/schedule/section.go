@@ -59,7 +59,7 @@ const (
 	maxDoubles  = 200
 )
 
-// MasterSchedule gives the sections of a school year.
+// MasterSchedule returns the sections of a school year.
 func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, year int) (*MasterSchedule, error) {
 	y, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
 	if err != nil {
@@ -135,8 +135,8 @@ func (s *Service) withClasses(ctx context.Context, y *schoolyear.SchoolYear, row
 }
 
 // PutSection writes a section as it is wanted: one that is there in a rev, or with rev 0 a new one, whose id
-// is made. It gives the id. The errors are NoCourse, BadSection, SectionChanged where somebody else has
-// changed it meanwhile, and TooMuch.
+// is made. It gives the id. The errors are NoCourse, BadSection, SectionChanged where someone else has
+// changed it in the meantime, and TooMuch.
 func (s *Service) PutSection(ctx context.Context, by int64, school string, year int, want *Section) (string, error) {
 	y, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
 	if err != nil {

@@ -34,7 +34,7 @@ type Service struct {
 
 // Options say how the service runs; the zero value is for production.
 type Options struct {
-	NoPost bool // nobody gets mail about what is done
+	NoPost bool // no one gets mail about what is done
 }
 
 // New returns a service on a database.
@@ -53,7 +53,7 @@ type Ports struct {
 	Sheet      Sheet
 }
 
-// Connect gives the service the areas it calls. It must be called before the service is used.
+// Connect returns the service the areas it calls. It must be called before the service is used.
 func (s *Service) Connect(p Ports) {
 	s.background, s.imports, s.messages, s.seats, s.sheet = p.Background, p.Imports, p.Messages, p.Seats, p.Sheet
 }

@@ -16,13 +16,13 @@ import (
 )
 
 // What is done to a run after it has ended: a place is given or taken by hand, and what has changed since is
-// placed anew. One person at a time changes a run; who comes second finds it as the first has left it.
+// placed again. One person at a time changes a run; who comes second finds it as the first has left it.
 
-// RunSince is what has changed since a run was made: what does not fit any more is to be placed anew.
+// RunSince is what has changed since a run was made: what does not fit any more is to be placed again.
 type RunSince struct {
 	Gone, Moved, Over       []SectionSince
 	New, Changed, Withdrawn []PersonName // sheets handed in since, handed in otherwise, and taken out
-	Students                int          // to be placed anew
+	Students                int          // to be placed again
 }
 
 // SectionSince is a section of a run that has changed since, with how many students of the run that concerns.
@@ -31,7 +31,7 @@ type SectionSince struct {
 	Students        int
 }
 
-// placing is a run's placement as it stands, beside the school as it is now.
+// placing is a run's placement as it stands, next to the school as it is now.
 type placing struct {
 	b      *bundle.Bundle
 	p      *placement.Problem
@@ -187,7 +187,7 @@ func listSince(of map[[2]string]int) (list []SectionSince) {
 	return list
 }
 
-// held gives what is held as the core has it; unknown are those of students or sections that are no more.
+// held returns what is held as the core has it; unknown are those of students or sections that are no more.
 func (x *placing) held() (kept []placement.Kept, denied []placement.Denied, unknown []store.HeldSeat) {
 	at := map[string]int32{}
 	for i := range x.b.Sections {
@@ -226,7 +226,7 @@ func (x *placing) held() (kept []placement.Kept, denied []placement.Denied, unkn
 	return kept, denied, unknown
 }
 
-// kept gives the seats that are held and that the run gives, but those that there are no longer.
+// kept returns the seats that are held and that the run gives, but those that there are no longer.
 func (x *placing) kept() []placement.Kept {
 	kept, _, _ := x.held()
 	return slices.DeleteFunc(kept, func(k placement.Kept) bool {
@@ -251,7 +251,7 @@ func (x *placing) asFound(was *RunSummary) (*RunSummary, []store.GivenRow) {
 	return out, rows
 }
 
-// Since tells what has changed since a run was made.
+// Since reports what has changed since a run was made.
 func (s *Service) Since(ctx context.Context, by int64, school string, year, run int) (*RunSince, error) {
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
@@ -273,7 +273,7 @@ type sinceKey struct {
 	state     string
 }
 
-// since is worked out once for each state; whoever asks at the same time waits for it.
+// since is worked out once for each state; anyone who asks at the same time waits for it.
 func (s *Service) since(ctx context.Context, school string, year int, r *Run) (*RunSince, error) {
 	state, err := s.db.Queries().Schedule.PlacedState(ctx, school, year, r.ID)
 	if err != nil {

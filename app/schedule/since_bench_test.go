@@ -8,7 +8,7 @@ import (
 	"rubricon/internal/testdb"
 )
 
-// BenchmarkSince measures what has changed since a run of 1,200 students: when nothing has (warm), and read anew (cold).
+// BenchmarkSince measures what has changed since a run of 1,200 students: when nothing has (warm), and read again (cold).
 func BenchmarkSince(b *testing.B) {
 	d := testdb.Empty(b)
 	cases := testdb.Service(d.Open(b))

@@ -36,7 +36,7 @@ type ErrandDate struct {
 // and still to come is there as such.
 func (s *Service) ErrandDates(ctx context.Context, d *appsheet.Desk) ([]ErrandDate, error) {
 	list := errandDates(d)
-	if d.Draft != nil { // nobody takes the dates of a draft into a calendar
+	if d.Draft != nil { // no one takes the dates of a draft into a calendar
 		return list, nil
 	}
 	dates := make([]store.CalendarDate, len(list))
@@ -129,7 +129,7 @@ func digestOf(parts ...string) string {
 	return fmt.Sprintf("%x", sha256.Sum256([]byte(strings.Join(parts, "\x1f"))))
 }
 
-// keepDates gives the dates of a calendar with how often and when each was changed since it was first given
+// keepDates returns the dates of a calendar with how often and when each was changed since it was first given
 // out, and behind them those that are gone and still to come. Most calendars are read again and again as they
 // were: only where something differs is anything locked and written.
 func (s *Service) keepDates(ctx context.Context, d *appsheet.Desk, calendar string,
@@ -150,7 +150,7 @@ func (s *Service) keepDates(ctx context.Context, d *appsheet.Desk, calendar stri
 		if before, err = q.Seats.CalendarDates(ctx, d.Row.Place, calendar); err != nil {
 			return err
 		}
-		out, changed = compareDates(before, dates, d.Now) // somebody else may have written some meanwhile
+		out, changed = compareDates(before, dates, d.Now) // someone else may have written some in the meantime
 		return q.Seats.KeepCalendarDates(ctx, d.Row.Place, calendar, changed)
 	})
 }

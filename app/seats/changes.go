@@ -44,7 +44,7 @@ type Stay struct {
 	Marks      []attendance.Mark
 }
 
-// Enrolled tells whoever may see the sheet what the student is or was enrolled in, with dates; attendance is
+// Enrolled tells anyone who may see the sheet what the student is or was enrolled in, with dates; attendance is
 // for who may change it.
 func (s *Service) Enrolled(ctx context.Context, by int64, at schoolyear.Place) (*Enrolled, error) {
 	w, err := s.Seats(ctx, by, at)
@@ -115,7 +115,7 @@ type DatedEffect struct {
 	change *dated.Outcome
 }
 
-// TryChange tells what a change would do; nothing is changed. The error is NoSection; why it cannot be made
+// TryChange reports what a change would do; nothing is changed. The error is NoSection; why it cannot be made
 // is in the effect.
 func (s *Service) TryChange(ctx context.Context, by int64, at schoolyear.Place, c DatedChange) (*DatedEffect, error) {
 	w, err := s.Seats(ctx, by, at)
@@ -132,7 +132,7 @@ func (s *Service) TryChange(ctx context.Context, by int64, at schoolyear.Place, 
 	return e.try(&c)
 }
 
-// asDated gives the stays, the marks and the change in terms of core/dated.
+// asDated returns the stays, the marks and the change in terms of core/dated.
 func (e *Enrolled) asDated(c *DatedChange) (stays []dated.Stay, marks []dated.Mark, of []attendance.Mark, out dated.Change, err error) {
 	for _, x := range e.Stays {
 		stays = append(stays, dated.Stay{Section: x.Section, Begin: x.Row.Begins, End: x.Row.Ends})
@@ -264,7 +264,7 @@ func (s *Service) ChangeOn(ctx context.Context, by int64, at schoolyear.Place, c
 	if err := s.noteDated(ctx, w, row, asks); err != nil {
 		return nil, err
 	}
-	if asks { // also where whoever asked has left: what is begun is carried out, or a job does it
+	if asks { // also where anyone who asked has left: what is begun is carried out, or a job does it
 		aside, stop := context.WithTimeout(context.WithoutCancel(ctx), datedLease/2)
 		defer stop()
 		if err := s.carryOut(aside, row); err != nil && !errors.Is(err, attendance.ErrAway) {

@@ -210,7 +210,7 @@ func (k *kept) enrolled() string {
 	return testdb.Value[string](k.T, k.Db, `SELECT coalesce(string_agg(section_id || coalesce(' from ' || begins, '') || coalesce(' to ' || ends, ''), ', ' ORDER BY id), 'none') FROM enrollment WHERE student_id = 'sk001'`)
 }
 
-// is says how things stand in the two systems: the enrollments, how many marks there are, and how many changes are under way.
+// is reports how things stand in the two systems: the enrollments, how many marks there are, and how many changes are under way.
 func (k *kept) is() string {
 	k.T.Helper()
 	return fmt.Sprint(k.enrolled(), " · ", len(k.marks.Marks(k.place.School, k.place.Student)), " · ", testdb.Value[int](k.T, k.Db, `SELECT count(*) FROM dated_change`))
@@ -237,7 +237,7 @@ func TestTheAnswerOfAttendanceIsLost(t *testing.T) {
 	}
 }
 
-// crash ends whoever asks, as the end of a process does: before the other system has made the change, or after.
+// crash ends anyone who asks, as the end of a process does: before the other system has made the change, or after.
 type crash struct {
 	seats.Attendance
 	after bool
@@ -250,7 +250,7 @@ func (c *crash) Change(ctx context.Context, at string, change *attendance.Change
 	panic("the process ends")
 }
 
-// A change whose process ends between any two steps is made once, by another process, with its seat kept meanwhile.
+// A change whose process ends between any two steps is made once, by another process, with its seat kept in the meantime.
 func TestTheProcessEndsInAChange(t *testing.T) {
 	for _, after := range []bool{false, true} {
 		t.Run(fmt.Sprint("after the answer ", after), func(t *testing.T) {
@@ -322,7 +322,7 @@ func TestAChangeIsTakenBack(t *testing.T) {
 	}
 }
 
-// No lock is held while the other system is asked: a student takes a seat of the very section meanwhile, and another change of the same
+// No lock is held while the other system is asked: a student takes a seat of the very section in the meantime, and another change of the same
 // student is told.
 func TestNobodyWaitsForAttendance(t *testing.T) {
 	k := newKept(t)
@@ -374,7 +374,7 @@ func (r *refuses) Change(context.Context, string, *attendance.Change) error {
 	return attendance.ErrRefused
 }
 
-// What is published is what students are enrolled in; taken back, or placed otherwise, they are not, but for whom somebody has changed something meanwhile.
+// What is published is what students are enrolled in; taken back, or placed otherwise, they are not, except for whom someone has changed something in the meantime.
 func TestPublishedWeeksAreEnrollments(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Kiln()
@@ -389,7 +389,7 @@ func TestPublishedWeeksAreEnrollments(t *testing.T) {
 	enrolled := func() string {
 		return testdb.Value[string](t, h.Db, `SELECT coalesce(string_agg(student_id || ' ' || section_id || coalesce(' until ' || ends, ''), ', ' ORDER BY student_id, id), '') FROM enrollment`)
 	}
-	// A seat that somebody else has chosen meanwhile is not given twice, neither by this run nor by the next.
+	// A seat that someone else has chosen in the meantime is not given twice, neither by this run nor by the next.
 	h.Db.Exec(t, `INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) VALUES ('pellworth', 2027, 's0005', 'cer1-1', now(), 'x')`)
 	if _, err := h.Schedule.Publish(ctx, office, apptest.Mara.School, apptest.Mara.Year, r.ID, -1); problem.CodeOf(err) != problem.RunBehind || enrolled() != "s0005 cer1-1" {
 		t.Errorf("with the seat taken: %v, %s", err, enrolled())

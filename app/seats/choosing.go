@@ -55,7 +55,7 @@ func (s *Service) Choosing(ctx context.Context, by int64, school string, year in
 	for i := range rows {
 		list[i].ChoosingRow = rows[i]
 		at, ok := place[rows[i].Student]
-		if !ok { // gone meanwhile
+		if !ok { // gone in the meantime
 			continue
 		}
 		own := table.Places(rows[i].Own.V)

@@ -75,7 +75,7 @@ func (s *Service) countTaken(where schoolyear.Place, came, gone []string) {
 	c.taken[at] = &next
 }
 
-// ForgetTaken lets seats be counted anew by whoever looks next in this process.
+// ForgetTaken lets seats be counted again by anyone who looks next in this process.
 func (s *Service) ForgetTaken(school string, year int) {
 	c := s.counts
 	c.mu.Lock()

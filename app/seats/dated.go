@@ -20,7 +20,7 @@ import (
 
 // Bounds of a change that is under way.
 const (
-	datedLease  = 30 * time.Second // for which whoever has it goes on with it
+	datedLease  = 30 * time.Second // for which anyone who has it goes on with it
 	datedAtOnce = 20
 	datedFor    = 15 * time.Minute // for which the other system is asked to make it; then it is taken back
 )
@@ -45,7 +45,7 @@ func asChange(m map[string]any) (c *attendance.Change, err error) {
 	return c, json.Unmarshal(text, c)
 }
 
-// noteDated writes a change down where it can be made now; where nobody has to be asked, it makes it at once.
+// noteDated writes a change down where it can be made now; where no one has to be asked, it makes it at once.
 // The errors are Busy, SeatGone and ChangeUnderWay.
 func (s *Service) noteDated(ctx context.Context, w *Week, row *store.DatedRow, asks bool) error {
 	err := s.db.Tx(ctx, func(q store.Queries) error {
@@ -55,7 +55,7 @@ func (s *Service) noteDated(ctx context.Context, w *Week, row *store.DatedRow, a
 			return err
 		case choice.UnderWay:
 			return problem.New(problem.ChangeUnderWay)
-		case choice.Version != w.Choice.Version: // somebody was quicker
+		case choice.Version != w.Choice.Version: // someone was quicker
 			return problem.New(problem.Busy)
 		}
 		seats, err := q.Seats.LockSections(ctx, row.Place, slices.Concat(row.Adds.V, row.Note.V.Gone.V), row.Stays.V.On, w.Now)
@@ -215,7 +215,7 @@ func (s *Service) endDated(ctx context.Context, row *store.DatedRow) error {
 	return err
 }
 
-// SettleChanges goes on with the changes with which nobody does.
+// SettleChanges goes on with the changes with which no one does.
 func (s *Service) SettleChanges(ctx context.Context) error {
 	for ctx.Err() == nil {
 		now := s.now()

@@ -10,7 +10,7 @@ import (
 	"rubricon/core/sheet"
 )
 
-// ProposeSeats proposes the sections that complete a student's week, beside the seats that they have: what
+// ProposeSeats proposes the sections that complete a student's week, next to the seats that they have: what
 // the sheet asks for is placed into the seats that are left now, and what is open then is filled with what
 // fits. Nothing is taken. The error is TooComplex.
 func (s *Service) ProposeSeats(ctx context.Context, by int64, at schoolyear.Place) (*Week, []int, error) {
@@ -26,7 +26,7 @@ func (w *Week) propose(ctx context.Context) ([]int, error) {
 	own := w.own()
 	left := make([]int, len(w.Lines))
 	for i := range w.Lines {
-		if x := &w.Lines[i]; x.Fits && x.May == "" { // beside what is there
+		if x := &w.Lines[i]; x.Fits && x.May == "" { // next to what is there
 			left[i] = x.Left
 		}
 	}

@@ -14,7 +14,7 @@ import (
 	"rubricon/store"
 )
 
-// Week is a student's choice of seats in the finished master schedule, in front of somebody. Sections are
+// Week is a student's choice of seats in the finished master schedule, in front of someone. Sections are
 // named by their places in Sections.
 type Week struct {
 	*appsheet.Desk
@@ -62,7 +62,7 @@ func (w *Week) Shown() *schedule.Shown {
 	return out
 }
 
-// Seats gives a student's choice of seats to whoever may see the sheet.
+// Seats returns a student's choice of seats to anyone who may see the sheet.
 func (s *Service) Seats(ctx context.Context, by int64, at schoolyear.Place) (*Week, error) {
 	d, err := s.sheet.Open(ctx, by, at)
 	if err != nil {
@@ -82,7 +82,7 @@ type SeatAct = store.SeatAct
 // mostSeatActs bounds how much of what was done is listed.
 const mostSeatActs = 100
 
-// SeatHistory lists what was done with a student's seats and enrollments, the latest first, to whoever may
+// SeatHistory lists what was done with a student's seats and enrollments, the latest first, to anyone who may
 // see the sheet.
 func (s *Service) SeatHistory(ctx context.Context, by int64, at schoolyear.Place, skip int) ([]SeatAct, error) {
 	if _, err := s.sheet.Open(ctx, by, at); err != nil {
@@ -91,7 +91,7 @@ func (s *Service) SeatHistory(ctx context.Context, by int64, at schoolyear.Place
 	return s.db.Queries().Seats.SeatActs(ctx, at, skip, mostSeatActs)
 }
 
-// SeatTable gives the finished master schedule of a year to anybody of the school, with how seats go to those who wait.
+// SeatTable returns the finished master schedule of a year to anybody of the school, with how seats go to those who wait.
 func (s *Service) SeatTable(ctx context.Context, by int64, school string,
 	year int) (*schoolyear.SchoolYear, []schedule.TableSection, SeatRules, error) {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCatalog)
@@ -169,7 +169,7 @@ func (w *Week) judgeSeats() {
 	}
 }
 
-// line tells what one section would be.
+// line reports what one section would be.
 func (w *Week) line(i int, own []int, r sheet.RequestResult) SeatLine {
 	x := &w.table.Meets[i]
 	line := SeatLine{RequestResult: r, Own: slices.Contains(own, i), Left: w.Sections[i].Seats - w.taken[w.Sections[i].ID], May: w.mayTake(&r)}
@@ -190,7 +190,7 @@ func (w *Week) line(i int, own []int, r sheet.RequestResult) SeatLine {
 
 func (w *Week) offered(wait *store.WaitRow) bool { return wait.Until != nil && wait.Until.After(w.Now) }
 
-// mayTake tells why a course cannot be taken by a family whatever its seats; empty: it can.
+// mayTake reports why a course cannot be taken by a family whatever its seats; empty: it can.
 func (w *Week) mayTake(r *sheet.RequestResult) problem.Code {
 	switch {
 	case r.Barred:
@@ -216,12 +216,12 @@ func (w *Week) answerSeats() {
 	w.SeatNext, w.Nothing = c.Next()
 }
 
-// same tells whether a counselor has agreed to just these sections.
+// same reports whether a counselor has agreed to just these sections.
 func same(looked *store.JSON[[]string], ids []string) bool {
 	return looked != nil && slices.Equal(looked.V, ids)
 }
 
-// Looked tells whether a counselor has agreed to what is chosen now.
+// Looked reports whether a counselor has agreed to what is chosen now.
 func (w *Week) Looked() bool { return w.seatCase().Looked }
 
 // guardSeats refuses an act that is not allowed, or that lacks the reason it needs.
@@ -294,7 +294,7 @@ const (
 	mostCounted = 1000 // ways
 )
 
-// Ways tells how an opening of a student's week could be filled; where nothing is open there are none.
+// Ways reports how an opening of a student's week could be filled; where nothing is open there are none.
 func (s *Service) Ways(ctx context.Context, by int64, at schoolyear.Place, o Opening) (*Week, *Ways, error) {
 	w, err := s.Seats(ctx, by, at)
 	if err != nil {

@@ -16,7 +16,7 @@ import (
 	"rubricon/internal/testdb"
 )
 
-// Whoever leaves the school gives their seats back: what has not begun leaves no trace, and in what has begun they were until today. They wait for none.
+// Anyone who leaves the school gives their seats back: what has not begun leaves no trace, and in what has begun they were until today. They wait for none.
 func TestWhoLeavesGivesSeatsBack(t *testing.T) {
 	p := apptest.NewPoint(t)
 	sections := p.Planted["sk001"]
@@ -82,7 +82,7 @@ func TestWhoLeavesGivesSeatsBack(t *testing.T) {
 	}
 }
 
-// The school's data may say who is in which section; whoever has chosen seats here keeps them.
+// The school's data may say who is in which section; anyone who has chosen seats here keeps them.
 func TestEnrollmentsComeWithTheData(t *testing.T) {
 	p := apptest.NewPoint(t)
 	if got := p.Takes(7, p.Planted["sk007"][0]); got != "" {

@@ -12,7 +12,7 @@ import (
 )
 
 // Whatever students choose and counselors change, in whatever order: no section has more students on any day than seats, no student is in two places at once, dates are school days without a gap, attendance lies inside
-// the enrollments, and what is given out as a bundle says the same, judged by itself.
+// the enrollments, and what is given out as a bundle says the same, judged on its own.
 func TestNoOrderOfActsBreaksTheDates(t *testing.T) {
 	p := apptest.NewPoint(t)
 	marks := p.WithAttendance()

@@ -277,7 +277,7 @@ func TestHandingInSeats(t *testing.T) {
 	}
 }
 
-// Who waits is offered a seat that frees, the first whom it fits, for a set time; then the next. A seat that is offered is nobody else's.
+// Who waits is offered a seat that frees, the first whom it fits, for a set time; then the next. A seat that is offered is no one else's.
 func TestWaitingForASeat(t *testing.T) {
 	p := apptest.NewPoint(t)
 	section := p.Planted["sk001"][0] // of English 10
@@ -377,7 +377,7 @@ func TestWaitingForASeat(t *testing.T) {
 	}
 }
 
-// What is proposed completes the week beside what is there, from what the sheet asks for, and can be taken as it is.
+// What is proposed completes the week next to what is there, from what the sheet asks for, and can be taken as it is.
 func TestProposingAWeek(t *testing.T) {
 	p := apptest.NewPoint(t)
 	for n := 1; n <= 12; n++ {
@@ -466,7 +466,7 @@ func TestWaysToFillAnOpening(t *testing.T) {
 	}
 }
 
-// Seats that are left, and what becomes of one's own choice, are heard across processes by who looks at them, and nobody else.
+// Seats that are left, and what becomes of one's own choice, are heard across processes by who looks at them, and no one else.
 func TestSeatsAreHeard(t *testing.T) {
 	p := apptest.NewPoint(t)
 	second := p.Second()
@@ -542,7 +542,7 @@ func TestSectionsWithStudentsStay(t *testing.T) {
 	}
 }
 
-// Who asks while somebody else is about to take the last seat waits for them, and is told that it is gone.
+// Who asks while someone else is about to take the last seat waits for them, and is told that it is gone.
 func TestAskingWhileAnotherTakes(t *testing.T) {
 	p := apptest.NewPoint(t)
 	section := p.Planted["sk001"][0]
@@ -608,7 +608,7 @@ func TestTwoWindowsOfOneStudent(t *testing.T) {
 	}
 }
 
-// Submitting ends waiting: what is offered goes to the next in line, and a seat is never offered to somebody who has submitted.
+// Submitting ends waiting: what is offered goes to the next in line, and a seat is never offered to someone who has submitted.
 func TestSubmittingEndsWaiting(t *testing.T) {
 	p := apptest.NewPoint(t)
 	mine := p.Planted["sk001"]
@@ -653,7 +653,7 @@ func TestSubmittingEndsWaiting(t *testing.T) {
 	}
 }
 
-// TestNoSchoolWaitsForAnother: six hundred sections of a school before it, whose seats nobody can take, keep nobody of another school from
+// TestNoSchoolWaitsForAnother: six hundred sections of a school before it, whose seats no one can take, keep no one of another school from
 // an offer, nor its offers from lapsing; neither does one whose data are broken.
 func TestNoSchoolWaitsForAnother(t *testing.T) {
 	p := apptest.NewPoint(t)

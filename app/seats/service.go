@@ -29,7 +29,7 @@ type Service struct {
 
 // Options say how the service runs; the zero value is for production.
 type Options struct {
-	NoPost     bool       // nobody gets mail about what is done
+	NoPost     bool       // no one gets mail about what is done
 	Attendance Attendance // the system that keeps attendance; nil: none is connected
 }
 
@@ -45,7 +45,7 @@ type Ports struct {
 	Sheet    Sheet
 }
 
-// Connect gives the service the areas it calls. It must be called before the service is used.
+// Connect returns the service the areas it calls. It must be called before the service is used.
 func (s *Service) Connect(p Ports) {
 	s.messages, s.schedule, s.sheet = p.Messages, p.Schedule, p.Sheet
 }

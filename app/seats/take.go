@@ -100,7 +100,7 @@ func (w *Week) seatGone(section int) error {
 	return e
 }
 
-// lost says what to take instead, as it is now.
+// lost reports what to take instead, as it is now.
 func (s *Service) lost(ctx context.Context, by int64, at schoolyear.Place, err error) error {
 	gone := err.(*problem.Error)
 	s.ForgetTaken(at.School, at.Year)
@@ -112,7 +112,7 @@ func (s *Service) lost(ctx context.Context, by int64, at schoolyear.Place, err e
 }
 
 // writeSeats writes what is taken and given back where that can be, and lists the sections that have changed.
-// The student's choice is locked before the sections, and those in one order, so that nobody waits in a
+// The student's choice is locked before the sections, and those in one order, so that no one waits in a
 // circle.
 func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []string, note *store.SeatAct) (changed []string, err error) {
 	at := w.Row.Place
@@ -125,11 +125,11 @@ func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []st
 		if err := underWay(&row); err != nil {
 			return err
 		}
-		if acts.SeatState(row.State) != acts.Choosing { // handed in meanwhile
+		if acts.SeatState(row.State) != acts.Choosing { // handed in in the meantime
 			return problem.New(problem.Code(acts.Locked))
 		}
 		own := w.Own
-		if row.Version != w.Choice.Version { // somebody else was at it meanwhile
+		if row.Version != w.Choice.Version { // someone else was at it in the meantime
 			enrolled, err := q.Seats.Enrollments(ctx, at)
 			if err != nil {
 				return err
@@ -214,7 +214,7 @@ func (s *Service) seatAct(ctx context.Context, by int64, at schoolyear.Place, ac
 		if err := underWay(&row); err != nil {
 			return err
 		}
-		if row.Version != w.Choice.Version { // somebody was quicker
+		if row.Version != w.Choice.Version { // someone was quicker
 			return problem.New(problem.Busy)
 		}
 		note := store.SeatAct{Kind: act.String(), Reason: reason, ByID: w.Actor.ID, By: w.Actor.Name().Name, At: w.Now}

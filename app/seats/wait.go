@@ -13,7 +13,7 @@ import (
 	"rubricon/store"
 )
 
-// maxWaits bounds for how many seats somebody waits.
+// maxWaits bounds for how many seats someone waits.
 const maxWaits = 20
 
 // WaitForSeat lets a student wait for a seat in a full section, or no longer. A seat that frees is offered to
@@ -69,7 +69,7 @@ func (s *Service) WaitForSeat(ctx context.Context, by int64, at schoolyear.Place
 		if err := q.Seats.NoteSeats(ctx, at, &note); err != nil {
 			return err
 		}
-		offered, err = s.Offer(ctx, q, w.Desk, w.table, section) // a seat that has come free meanwhile, or was offered to who waits no longer
+		offered, err = s.Offer(ctx, q, w.Desk, w.table, section) // a seat that has come free in the meantime, or was offered to who waits no longer
 		return err
 	})
 	if err != nil {
@@ -171,7 +171,7 @@ func (s *Service) OfferSeats(ctx context.Context) error {
 	if taken, err := lease.Take(ctx, q); err != nil || !taken {
 		return err
 	}
-	defer func() { _ = lease.Leave(context.WithoutCancel(ctx), q) }() // else it ends by itself
+	defer func() { _ = lease.Leave(context.WithoutCancel(ctx), q) }() // else it ends on its own
 	list, err := q.Seats.WaitedFor(ctx, s.now(), waitedAtOnce)
 	if err != nil {
 		return err

@@ -19,7 +19,7 @@ const (
 	AgreeCommitment = "commitment" // of the school's
 )
 
-// Agreement is something that a guardian agrees to before signing, by itself.
+// Agreement is something that a guardian agrees to before signing, on its own.
 type Agreement struct {
 	Kind string
 	Ref  string     // a course, or the commitment's id
@@ -49,7 +49,7 @@ func (d *Desk) toAgree() (list []Agreement) {
 	return list
 }
 
-// withHours says of each what is agreed to already, and when.
+// withHours reports of each what is agreed to already, and when.
 func withHours(list []Agreement, rows []store.AgreementRow) []Agreement {
 	for i := range list {
 		a := &list[i]

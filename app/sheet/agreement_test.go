@@ -25,7 +25,7 @@ func agreements(a *appsheet.Agreements) string {
 	return strings.Join(list, " ")
 }
 
-// A guardian agrees to each fee by itself, with the hour, may withdraw that until signing, and need not agree again after a change to what is the
+// A guardian agrees to each fee on its own, with the hour, may withdraw that until signing, and need not agree again after a change to what is the
 // same: what is different from what they signed is said.
 func TestAgreeingOneByOne(t *testing.T) {
 	h := apptest.NewHouse(t)

@@ -20,7 +20,7 @@ import (
 // MaxAttachment bounds a file that goes with a claim, in bytes.
 const MaxAttachment = 10 << 20
 
-// kindOf tells by a file's content what it is: a PDF, a JPEG, PNG or HEIC picture, or plain text; empty for
+// kindOf reports by a file's content what it is: a PDF, a JPEG, PNG or HEIC picture, or plain text; empty for
 // anything else. What its name or its sender says of it is not looked at.
 func kindOf(content []byte) string {
 	switch kind := http.DetectContentType(content); kind {
@@ -54,13 +54,13 @@ func fileName(name string) string {
 	return name
 }
 
-// MayAttach tells whether somebody may send files for a student's claims.
+// MayAttach reports whether someone may send files for a student's claims.
 func (s *Service) MayAttach(ctx context.Context, by int64, at schoolyear.Place) error {
 	_, err := s.OpenFor(ctx, by, at, acts.Edit)
 	return err
 }
 
-// Attach puts a file beside an open claim, in place of one that is there; who does it for the family says
+// Attach puts a file next to an open claim, in place of one that is there; who does it for the family says
 // why. The errors are NoClaim and BadFile.
 func (s *Service) Attach(ctx context.Context, by int64, at schoolyear.Place, claim int64, name, reason string,
 	content []byte) (*Desk, error) {
@@ -78,7 +78,7 @@ func (s *Service) Attach(ctx context.Context, by int64, at schoolyear.Place, cla
 	})
 }
 
-// Detach takes the file beside an open claim away; who does it for the family says why. The errors are
+// Detach takes the file next to an open claim away; who does it for the family says why. The errors are
 // NoClaim, and NotFound where there is no file.
 func (s *Service) Detach(ctx context.Context, by int64, at schoolyear.Place, claim int64, reason string) (*Desk, error) {
 	return s.Act(ctx, by, at, 0, acts.Edit, reason, func(d *Desk) (*store.Change, error) {
@@ -95,7 +95,7 @@ func (s *Service) Detach(ctx context.Context, by int64, at schoolyear.Place, cla
 	})
 }
 
-// Attachment gives the file of a claim to the family and to whoever decides about it. The error is NotFound
+// Attachment returns the file of a claim to the family and to anyone who decides about it. The error is NotFound
 // where there is none.
 func (s *Service) Attachment(ctx context.Context, by int64, at schoolyear.Place, claim int64) (*store.Attachment, error) {
 	if _, err := s.OpenFor(ctx, by, at, acts.SeeFiles); err != nil {

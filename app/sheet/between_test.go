@@ -15,7 +15,7 @@ import (
 	"rubricon/internal/testdb"
 )
 
-// A page that was found and is submitted again before its signature is recorded is a page of before: nobody has signed the new one.
+// A page that was found and is submitted again before its signature is recorded is a page of before: no one has signed the new one.
 func TestSubmittedAgainWhileAPageIsRecorded(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Finish()
@@ -35,7 +35,7 @@ func TestSubmittedAgainWhileAPageIsRecorded(t *testing.T) {
 	}
 }
 
-// A claim that is settled stays so, also where whoever settles it once more has not heard of it.
+// A claim that is settled stays so, also where anyone who settles it once more has not heard of it.
 func TestAClaimIsSettledOnce(t *testing.T) {
 	h := apptest.NewHouse(t)
 	claim := h.Claim()
@@ -46,7 +46,7 @@ func TestAClaimIsSettledOnce(t *testing.T) {
 	}
 }
 
-// The guardians on file decide what is waited for: a signature, or that the school finds somebody to sign.
+// The guardians on file decide what is waited for: a signature, or that the school finds someone to sign.
 func TestGuardiansOnFileAreCounted(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Finish()

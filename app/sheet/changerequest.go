@@ -18,10 +18,10 @@ const (
 )
 
 // maxChangeRequests bounds how many change requests of one sheet are open at once, keptAnswers how many
-// answered ones stay to be read beside it; the history has all.
+// answered ones stay to be read next to it; the history has all.
 const maxChangeRequests, keptAnswers = 20, 10
 
-// ChangeRequest is what somebody in a family asks to change.
+// ChangeRequest is what someone in a family asks to change.
 type ChangeRequest struct {
 	Version int64
 	Message string
@@ -31,7 +31,7 @@ type ChangeRequest struct {
 
 // RequestChange sends what a guardian, or a student after the request period, asks to change, or that a
 // guardian refuses to sign, to the student and the counselor. It stays open, whatever others ask or sign,
-// until whoever made it withdraws it or the school answers it. The errors are NeedsMessage, AtLimit, and
+// until anyone who made it withdraws it or the school answers it. The errors are NeedsMessage, AtLimit, and
 // NotOnSheet where the course is not requested.
 func (s *Service) RequestChange(ctx context.Context, by int64, at schoolyear.Place, r ChangeRequest) (*Desk, error) {
 	r.Message = text.Tidy(r.Message)
@@ -81,7 +81,7 @@ func (s *Service) WithdrawChangeRequest(ctx context.Context, by int64, at school
 	})
 }
 
-// AnswerChangeRequest answers one change request or refusal, for whoever decides; the requests stay as they
+// AnswerChangeRequest answers one change request or refusal, for anyone who decides; the requests stay as they
 // are. The errors are NeedsMessage, and NotFound where it is no longer open.
 func (s *Service) AnswerChangeRequest(ctx context.Context, by int64, at schoolyear.Place, id int64, answer string) (*Desk, error) {
 	answer = text.Tidy(answer)
@@ -102,7 +102,7 @@ func (s *Service) AnswerChangeRequest(ctx context.Context, by int64, at schoolye
 	})
 }
 
-// IsReader tells whether a person is who reads the desk.
+// IsReader reports whether a person is who reads the desk.
 func (d *Desk) IsReader(person string) bool { return person == d.Actor.ID }
 
 func (d *Desk) answerOne(r *store.ChangeRequest, answer string) {

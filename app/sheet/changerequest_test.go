@@ -13,7 +13,7 @@ import (
 	"rubricon/store"
 )
 
-// Each guardian's refusal and request for a change is kept beside the others', with its author, until that guardian withdraws it or the school answers
+// Each guardian's refusal and request for a change is kept next to the others', with its author, until that guardian withdraws it or the school answers
 // it. Another guardian's signature leaves it, and approval asks for the answer.
 func TestEachGuardianIsHeard(t *testing.T) {
 	h := apptest.NewHouse(t)

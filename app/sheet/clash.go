@@ -71,11 +71,11 @@ func (s *Service) SectionsOf(ctx context.Context, y *schoolyear.SchoolYear, rost
 	})
 }
 
-// Clash gives the smallest set of requests that no choice of sections gives together, seats aside; none where
+// Clash returns the smallest set of requests that no choice of sections gives together, seats aside; none where
 // all can be had, or that is not told. A sheet that is placed is beyond it.
 func (d *Desk) Clash() []int32 { return d.clash(-1, -1) }
 
-// ClashWith gives the smallest set that no choice of sections would give together if a course were requested,
+// ClashWith returns the smallest set that no choice of sections would give together if a course were requested,
 // in the place of another one (-1: of none), and that it is in; without the course itself.
 func (d *Desk) ClashWith(course, instead int32) (others []int32) {
 	set := d.clash(course, instead)

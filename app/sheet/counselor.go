@@ -138,7 +138,7 @@ type Settling struct {
 	Reason  string
 }
 
-// SettleErrand ticks off an errand of a course on the sheet, or takes that back, for whoever decides. The
+// SettleErrand ticks off an errand of a course on the sheet, or takes that back, for anyone who decides. The
 // error is NotOnSheet where no such errand concerns the student, and NotSettledHere where what settles it is
 // not a word of the school.
 func (s *Service) SettleErrand(ctx context.Context, by int64, at schoolyear.Place, x Settling) (*Desk, error) {
@@ -177,7 +177,7 @@ func (s *Service) SettleErrand(ctx context.Context, by int64, at schoolyear.Plac
 	})
 }
 
-// transfer makes of a claim about a course a transfer record, with what whoever decides has read on the
+// transfer makes of a claim about a course a transfer record, with what anyone who decides has read on the
 // report; what they leave out is as the family said it. The errors are NotACourse, BadMark and BadRecord.
 func (d *Decision) transfer(y *schoolyear.SchoolYear, student string, claim *schoolyear.Claim) (*store.RecordRow, error) {
 	if claim.Course == "" {

@@ -17,7 +17,7 @@ import (
 	"rubricon/store"
 )
 
-// Desk is a sheet in front of somebody: what is on it, what was found of it, and what this person may do with it.
+// Desk is a sheet in front of someone: what is on it, what was found of it, and what this person may do with it.
 type Desk struct {
 	Row   store.SheetRow
 	Pupil store.Pupil
@@ -104,7 +104,7 @@ func Judge(k *schoolyear.Known, entries []store.EntryRow) (j Judged) {
 	return j
 }
 
-// Open reads a sheet for somebody who may see it, and looks at it. The error is NotFound for everybody else.
+// Open reads a sheet for someone who may see it, and looks at it. The error is NotFound for everybody else.
 func (s *Service) Open(ctx context.Context, by int64, at schoolyear.Place) (*Desk, error) {
 	d, err := s.Unseen(ctx, by, at)
 	if err == nil {
@@ -113,7 +113,7 @@ func (s *Service) Open(ctx context.Context, by int64, at schoolyear.Place) (*Des
 	return d, err
 }
 
-// Unseen reads a sheet for a program that somebody who may see it has sent, such as a calendar: nobody looks
+// Unseen reads a sheet for a program that someone who may see it has sent, such as a calendar: no one looks
 // at it. The error is NotFound where they may not.
 func (s *Service) Unseen(ctx context.Context, by int64, at schoolyear.Place) (*Desk, error) {
 	row, err := s.db.Queries().Sheet.Sheet(ctx, at)
@@ -146,7 +146,7 @@ func (s *Service) Unseen(ctx context.Context, by int64, at schoolyear.Place) (*D
 	return d, nil
 }
 
-// OpenFor reads a sheet for somebody who may do something with it; the sheet is not judged.
+// OpenFor reads a sheet for someone who may do something with it; the sheet is not judged.
 func (s *Service) OpenFor(ctx context.Context, by int64, at schoolyear.Place, act acts.Act) (*Desk, error) {
 	d, err := s.Open(ctx, by, at)
 	if err != nil {
@@ -186,7 +186,7 @@ func (d *Desk) Judge(version int64) {
 	d.Answer(version)
 }
 
-// find judges what is on the desk. Where the summer round is handed in by itself, its part holds nothing up.
+// find judges what is on the desk. Where the summer round is handed in on its own, its part holds nothing up.
 func (d *Desk) find() {
 	d.Judged = Judge(d.Known, d.Row.Entries)
 	if d.apart() {
@@ -246,7 +246,7 @@ func WindowOf(p *store.Pupil) acts.Window {
 	return acts.Window{Opens: *p.Opens, Families: *p.FamiliesClose, Counselors: *p.CounselorsClose}
 }
 
-// HandedIn tells whether the school has what is on the sheet.
+// HandedIn reports whether the school has what is on the sheet.
 func (d *Desk) HandedIn() bool { return acts.State(d.Row.State).HandedIn() && !d.Changed }
 
 // Since is what is different on a sheet from the submission that stands.
@@ -256,7 +256,7 @@ type Since struct {
 	Order, Ties    bool     // the order of what has stayed, or what alternates stand in for
 }
 
-// Since tells what is different on the sheet from the submission that stands; nil where nothing is.
+// Since reports what is different on the sheet from the submission that stands; nil where nothing is.
 func (d *Desk) Since() *Since {
 	if !d.Changed {
 		return nil
@@ -264,7 +264,7 @@ func (d *Desk) Since() *Since {
 	return d.since(d.Row.Submitted.V)
 }
 
-// since tells what is different on the sheet from what was on it; nil where nothing is.
+// since reports what is different on the sheet from what was on it; nil where nothing is.
 func (d *Desk) since(was []store.EntryRow) *Since {
 	now, then := d.year(d.Row.Entries), d.year(was)
 	if slices.Equal(now, then) {
@@ -311,10 +311,10 @@ func (d *Desk) signatures() (n acts.Signatures) {
 	return n
 }
 
-// GuardianSigned tells whether a guardian has signed what was submitted, on the screen or on paper.
+// GuardianSigned reports whether a guardian has signed what was submitted, on the screen or on paper.
 func (d *Desk) GuardianSigned() bool { return d.signatures().Guardians > 0 }
 
-// settle lets the sheet go on by itself where the school's settings say so.
+// settle lets the sheet go on on its own where the school's settings say so.
 func (d *Desk) settle(state *store.SheetState, signed acts.Signatures) {
 	was := acts.State(state.State).Stood(acts.State(state.Before))
 	now := acts.Settle(was, d.Year.Policy.Settings, d.Pupil.Guardians, signed, d.Ready, state.Asked != "")
@@ -342,12 +342,12 @@ func (d *Desk) Change(kind, reason string, detail map[string]any) *store.Change 
 		Detail: detail, State: d.Row.SheetState}
 }
 
-// Tries is how often an act is tried anew because what it was decided on has changed meanwhile.
+// Tries is how often an act is tried again because what it was decided on has changed in the meantime.
 const Tries = 5
 
 // Act does something with a sheet: it is read and judged, the act is guarded, and do tells what to write.
 // Doing again what is done changes nothing and is answered with the sheet as it is. What is written is
-// written only on what was read; where somebody was quicker, the act is decided anew.
+// written only on what was read; where someone was quicker, the act is decided again.
 func (s *Service) Act(ctx context.Context, by int64, at schoolyear.Place, version int64, act acts.Act, reason string,
 	do func(d *Desk) (*store.Change, error)) (*Desk, error) {
 	reason = text.Tidy(reason)
@@ -392,7 +392,7 @@ func (s *Service) Refused(ctx context.Context, d *Desk, act acts.Act, err error)
 		"account", d.Actor.Account, "code", string(problem.CodeOf(err)))
 }
 
-// Sheet gives a judged sheet to whoever may see it.
+// Sheet returns a judged sheet to anyone who may see it.
 func (s *Service) Sheet(ctx context.Context, by int64, at schoolyear.Place) (*Desk, error) {
 	d, err := s.Open(ctx, by, at)
 	if err != nil {
@@ -402,7 +402,7 @@ func (s *Service) Sheet(ctx context.Context, by int64, at schoolyear.Place) (*De
 	return d, nil
 }
 
-// Unless gives a sheet as Sheet does, unless its tag is one of those already known; then the desk is nil. A
+// Unless returns a sheet as Sheet does, unless its tag is one of those already known; then the desk is nil. A
 // tag names a sheet in one state, for one reader, in one phase of its window.
 func (s *Service) Unless(ctx context.Context, by int64, at schoolyear.Place, known func(tag string) bool) (*Desk, error) {
 	d, err := s.Open(ctx, by, at)
@@ -416,7 +416,7 @@ func (s *Service) Unless(ctx context.Context, by int64, at schoolyear.Place, kno
 	return d, nil
 }
 
-// Cover tells what happens if a request cannot be given; nil where that is beyond the limits of judging.
+// Cover reports what happens if a request cannot be given; nil where that is beyond the limits of judging.
 func (d *Desk) Cover() []sheet.Cover {
 	cover, err := d.Known.Cover(&d.Sheet)
 	if err != nil || d.Judgement == nil {

@@ -12,14 +12,14 @@ import (
 	"rubricon/store"
 )
 
-// DraftRow is a sheet to try things on, beside the real one.
+// DraftRow is a sheet to try things on, next to the real one.
 type DraftRow = store.DraftRow
 
 // maxPast bounds how far a draft can be undone.
 const maxPast = 30
 
 // onto lays a draft on the desk in place of the sheet's entries. It is judged like the sheet and can be
-// edited at any time by whoever edits the sheet; nothing else can be done with it.
+// edited at any time by anyone who edits the sheet; nothing else can be done with it.
 func (d *Desk) onto(draft *store.DraftRow) {
 	d.Kind, d.Draft = acts.ADraft, draft
 	r := &d.Row
@@ -29,7 +29,7 @@ func (d *Desk) onto(draft *store.DraftRow) {
 	r.Receipt, r.SubmittedAt, r.Submitted.V, r.Signatures.V = nil, nil, nil, nil
 }
 
-// Drafts lists a sheet's drafts: all for whoever works on them, those that are shown for the others who may
+// Drafts lists a sheet's drafts: all for anyone who works on them, those that are shown for the others who may
 // see the sheet.
 func (s *Service) Drafts(ctx context.Context, by int64, at schoolyear.Place) (*Desk, []store.DraftRow, error) {
 	at.Draft = 0
@@ -66,13 +66,13 @@ func (s *Service) ShowDraft(ctx context.Context, by int64, at schoolyear.Place, 
 	})
 }
 
-// MayDraft tells whether the reader may make and change drafts.
+// MayDraft reports whether the reader may make and change drafts.
 func (d *Desk) MayDraft() bool {
 	return acts.Of(&acts.Case{Relation: d.Actor.To(d.Row.Student), Kind: acts.ADraft, State: acts.InProgress,
 		Settings: d.Year.Policy.Settings})[acts.Edit].Allowed
 }
 
-// mine opens a sheet for somebody who may work on its drafts.
+// mine opens a sheet for someone who may work on its drafts.
 func (s *Service) mine(ctx context.Context, by int64, at schoolyear.Place) (*Desk, error) {
 	d, err := s.Open(ctx, by, at)
 	if err == nil && !d.MayDraft() {
@@ -107,7 +107,7 @@ func (s *Service) MakeDraft(ctx context.Context, by int64, at schoolyear.Place, 
 	return id, err
 }
 
-// NameDraft gives a draft another name. The errors are NeedsName and Stale.
+// NameDraft returns a draft another name. The errors are NeedsName and Stale.
 func (s *Service) NameDraft(ctx context.Context, by int64, at schoolyear.Place, name string) error {
 	d, err := s.mine(ctx, by, at)
 	if err != nil {
@@ -174,7 +174,7 @@ func (s *Service) changeDraft(ctx context.Context, d *Desk, edit *Edit) (*Desk, 
 	return d, nil
 }
 
-// ofDraft gives the entries of a draft as they may come in place of the sheet's. The errors are NotFound and
+// ofDraft returns the entries of a draft as they may come in place of the sheet's. The errors are NotFound and
 // those of inPlace.
 func (s *Service) ofDraft(ctx context.Context, d *Desk, id int64) ([]store.EntryRow, error) {
 	draft, err := s.db.Queries().Sheet.Draft(ctx, d.Row.Place, id)
@@ -184,7 +184,7 @@ func (s *Service) ofDraft(ctx context.Context, d *Desk, id int64) ([]store.Entry
 	return d.inPlace(draft.Entries.V)
 }
 
-// restored gives the entries of an earlier version of the sheet as they may come back. The errors are
+// restored returns the entries of an earlier version of the sheet as they may come back. The errors are
 // NotFound and those of inPlace.
 func (s *Service) restored(ctx context.Context, d *Desk, version int64) ([]store.EntryRow, error) {
 	was, err := s.entriesAt(ctx, d, version)

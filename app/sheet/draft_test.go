@@ -150,14 +150,14 @@ func TestDrafts(t *testing.T) {
 		t.Errorf("and back: %s / %s", apptest.Requests(d), apptest.Alternates(d))
 	}
 	h.Refuses(appsheet.Edit{Act: "useDraft", Draft: second}, "not-found")
-	// What the school has fixed meanwhile must be on it.
+	// What the school has fixed in the meantime must be on it.
 	h.Bring(apptest.BundleWith(t, "signals.csv", "s0001,assignment,ENG10,,0,office,", "s0001,assignment,ENG10,,1,office,"))
 	change(first, appsheet.Edit{Act: "request", Course: "WOO1"})
 	h.Bring(apptest.BundleWith(t, "signals.csv", "s0001,assignment,WLD2,,1,office,", "s0001,assignment,WLD2,,1,office,\ns0001,assignment,PHY1,,1,office,"))
 	h.Refuses(appsheet.Edit{Act: "useDraft", Draft: first}, "fixed")
 }
 
-// Any earlier state of a sheet can be looked at by whoever sees the sheet, and brought back by whoever edits it, in an act that is undone.
+// Any earlier state of a sheet can be looked at by anyone who sees the sheet, and brought back by anyone who edits it, in an act that is undone.
 func TestEarlierStates(t *testing.T) {
 	h := apptest.NewHouse(t)
 	before := h.Look("mara.quill")

@@ -66,7 +66,7 @@ func (d *Desk) Fees() (codes []string) {
 	return codes
 }
 
-// withAgreed puts what a guardian has agreed to before beside what they agree to with the signature; newly is
+// withAgreed puts what a guardian has agreed to before next to what they agree to with the signature; newly is
 // what was not on record.
 func (d *Desk) withAgreed(rows []store.AgreementRow, fees, commitments []string) (agreed, committed []string, newly []store.AgreementRow) {
 	for _, a := range withHours(d.toAgree(), rows) {

@@ -84,7 +84,7 @@ func TestFromSheetToCleared(t *testing.T) {
 	}
 }
 
-// Each act refuses whoever it is not for, an older version, a closed window, and a state it is not for; core/acts has the table, and this
+// Each act refuses anyone who it is not for, an older version, a closed window, and a state it is not for; core/acts has the table, and this
 // tells that every use case asks it.
 func TestEveryActAsks(t *testing.T) {
 	h := apptest.NewHouse(t)
@@ -368,7 +368,7 @@ func TestDecisionsThatAreNone(t *testing.T) {
 		{appsheet.Decision{Answer: "confirm", Claim: named, Course: "PHY1", Reason: "x"}, "not-a-course"},
 		{appsheet.Decision{Answer: "confirm", Claim: claim, Course: "PHY1", Mark: &bad, Reason: "x"}, "bad-mark"},
 		{appsheet.Decision{Answer: "confirm", Claim: claim, Course: "PHY1", Mark: &negative, Reason: "x"}, "bad-mark"},
-		{appsheet.Decision{Answer: "confirm", Claim: claim, Course: "PHY1", Reason: "x"}, "bad-record"}, // nobody has said when
+		{appsheet.Decision{Answer: "confirm", Claim: claim, Course: "PHY1", Reason: "x"}, "bad-record"}, // no one has said when
 		{appsheet.Decision{Answer: "confirm", Claim: claim, Course: "PHY1", SchoolYear: "2028-29", Reason: "x"}, "bad-record"},
 		{appsheet.Decision{Answer: "confirm", Claim: claim, Course: "PHY1", SchoolYear: "2025-26", Credits: "many", Reason: "x"}, "bad-record"},
 	} {
@@ -601,7 +601,7 @@ func TestWhoseWindow(t *testing.T) {
 	}
 }
 
-// An errand is ticked off by whoever decides, with a reason; that is taken back by an act that is kept too, and neither by the family.
+// An errand is ticked off by anyone who decides, with a reason; that is taken back by an act that is kept too, and neither by the family.
 func TestAnErrandIsTickedOff(t *testing.T) {
 	h := apptest.NewHouse(t)
 	ctx := t.Context()

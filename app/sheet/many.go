@@ -16,7 +16,7 @@ import (
 type FoundKey struct {
 	schoolyear.FactsKey
 	version int64
-	apart   bool   // the summer round is handed in by itself
+	apart   bool   // the summer round is handed in on its own
 	classes string // the digest of the master schedule, as far as it is told
 }
 
@@ -26,7 +26,7 @@ type Reader interface {
 	Desks(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, students []string) ([]*Desk, error)
 }
 
-// OfMany gives something of each sheet, which is worked out where it is not at hand by its key; nothing of a
+// OfMany returns something of each sheet, which is worked out where it is not cached by its key; nothing of a
 // sheet that is gone.
 func OfMany[K comparable, V any](ctx context.Context, s Reader, y *schoolyear.SchoolYear, a *actor.Actor,
 	heads []store.HeadRow, hand *lru.Cache[K, *V], key func(FoundKey) K, workOut func(*Desk) *V) ([]*V, error) {
@@ -69,7 +69,7 @@ func OfMany[K comparable, V any](ctx context.Context, s Reader, y *schoolyear.Sc
 	_ = work.Wait() // nothing of it fails
 	for _, d := range desks {
 		i := at[d.Row.Student]
-		// else it has changed meanwhile, and what is at hand goes by the versions
+		// else it has changed in the meantime, and what is cached goes by the versions
 		if d.Row.Version == heads[i].Version && d.Row.Facts == heads[i].Facts {
 			hand.Add(keys[i], out[i])
 		}

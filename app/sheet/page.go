@@ -87,7 +87,7 @@ func (s *Service) SignedOnPaper(ctx context.Context, by int64, school string, ye
 	}
 	handed := found.Row.Submission
 	d, err := s.Act(ctx, by, found.Row.Place, 0, acts.Sign, code, func(d *Desk) (*store.Change, error) {
-		if d.Row.Submission != handed { // it was handed in again meanwhile
+		if d.Row.Submission != handed { // it was handed in again in the meantime
 			return nil, &problem.Error{Code: problem.OldCode, Param: *d.Row.Receipt}
 		}
 		if d.hasSigned(guardian) {
@@ -117,7 +117,7 @@ func (s *Service) SignedOnPaper(ctx context.Context, by int64, school string, ye
 	return s.onPaper(ctx, d)
 }
 
-// MayKeepPages tells whether somebody may send pictures of signed pages of a student.
+// MayKeepPages reports whether someone may send pictures of signed pages of a student.
 func (s *Service) MayKeepPages(ctx context.Context, by int64, at schoolyear.Place) error {
 	_, err := s.OpenFor(ctx, by, at, acts.Reply)
 	return err
@@ -145,7 +145,7 @@ func (s *Service) KeepPage(ctx context.Context, by int64, at schoolyear.Place, g
 	return err
 }
 
-// Page gives the picture of a page that a guardian has signed, to the family and to whoever decides. The
+// Page returns the picture of a page that a guardian has signed, to the family and to anyone who decides. The
 // error is NotFound.
 func (s *Service) Page(ctx context.Context, by int64, at schoolyear.Place, guardian string) (*store.PageRow, error) {
 	if _, err := s.OpenFor(ctx, by, at, acts.SeeFiles); err != nil {

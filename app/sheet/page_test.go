@@ -11,7 +11,7 @@ import (
 	"rubricon/internal/testdb"
 )
 
-// A signature on paper is recorded by the code of the page and counts like one on the screen: typed wrong, of an earlier version, of somebody who is
+// A signature on paper is recorded by the code of the page and counts like one on the screen: typed wrong, of an earlier version, of someone who is
 // no guardian, or twice, it changes nothing and says why. A picture of the page is kept.
 func TestSignedOnPaper(t *testing.T) {
 	h := apptest.NewHouse(t)

@@ -44,7 +44,7 @@ func (s *Service) plan(ctx context.Context, d *Desk) (version int64, list []shee
 	return version, list, nil
 }
 
-// Path gives a student's whole way to whoever may see the sheet.
+// Path returns a student's whole way to anyone who may see the sheet.
 func (s *Service) Path(ctx context.Context, by int64, at schoolyear.Place) (*Path, error) {
 	d, err := s.Sheet(ctx, by, at)
 	if err != nil {
@@ -169,7 +169,7 @@ func (p *Path) edited(edit *PlanEdit) ([]sheet.Planned, error) {
 	return append(list, moved), nil
 }
 
-// CourseDesk is a course beside a sheet: what it asks for and rests on, where it comes from and leads, and
+// CourseDesk is a course next to a sheet: what it asks for and rests on, where it comes from and leads, and
 // what adding it would do.
 type CourseDesk struct {
 	*Desk
@@ -181,7 +181,7 @@ type CourseDesk struct {
 	Plan     []sheet.Planned
 }
 
-// Course tells whoever may see a sheet about a course beside it. The error is NoCourse where the catalog has
+// Course tells anyone who may see a sheet about a course next to it. The error is NoCourse where the catalog has
 // none of the code.
 func (s *Service) Course(ctx context.Context, by int64, at schoolyear.Place, code string) (*CourseDesk, error) {
 	e, err := s.Effects(ctx, by, at, "")

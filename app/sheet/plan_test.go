@@ -69,7 +69,7 @@ func TestPlanning(t *testing.T) {
 		t.Errorf("planning changed the sheet from version %d to %d", sheet, got)
 	}
 	_, planned := h.Plan()
-	// What comes anew does not undo it, though the records are others.
+	// What comes again does not undo it, though the records are others.
 	h.Bring(apptest.BundleWith(t, "signals.csv", "s0001,recommendation,ALG2", "s0001,recommendation,PRE1"))
 	if _, kept := h.Plan(); kept != planned {
 		t.Errorf("after an import the plan is %s, want %s", kept, planned)

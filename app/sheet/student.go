@@ -40,7 +40,7 @@ type Effects struct {
 // Clash is what no choice of sections gives together with a course, if it were requested.
 func (e *Effects) Clash(course int32) []int32 { return e.Desk.ClashWith(course, e.Instead) }
 
-// Effects tells whoever may see a sheet what adding each course would do to it: in the place of a requested
+// Effects tells anyone who may see a sheet what adding each course would do to it: in the place of a requested
 // course where its code is given. The error is NotOnSheet where that is not requested.
 func (s *Service) Effects(ctx context.Context, by int64, at schoolyear.Place, instead string) (*Effects, error) {
 	d, err := s.Sheet(ctx, by, at)
@@ -68,7 +68,7 @@ func (s *Service) Effects(ctx context.Context, by int64, at schoolyear.Place, in
 	return &Effects{d, effects, place}, nil
 }
 
-// Only lists what an untouched sheet lacks and only one course can answer, for whoever may fill it in as its family.
+// Only lists what an untouched sheet lacks and only one course can answer, for anyone who may fill it in as its family.
 func (d *Desk) Only() []sheet.Only {
 	if d.Row.Begun || !d.Acts[acts.Edit].Allowed || d.instead(acts.Edit) {
 		return nil
@@ -76,7 +76,7 @@ func (d *Desk) Only() []sheet.Only {
 	return d.Known.Only(&d.Sheet)
 }
 
-// WhatIf tells whoever may see a sheet what year results when some requests cannot be given. The errors are
+// WhatIf tells anyone who may see a sheet what year results when some requests cannot be given. The errors are
 // NoCourse, NotOnSheet and TooComplex.
 func (s *Service) WhatIf(ctx context.Context, by int64, at schoolyear.Place, lost []string) (*Desk, *sheet.WhatIf, error) {
 	d, err := s.Sheet(ctx, by, at)
@@ -101,7 +101,7 @@ func (s *Service) WhatIf(ctx context.Context, by int64, at schoolyear.Place, los
 	return d, &out, nil
 }
 
-// Hints tells whoever may see a sheet which courses would be the most useful as one more alternate; none
+// Hints tells anyone who may see a sheet which courses would be the most useful as one more alternate; none
 // where that is beyond judging.
 func (s *Service) Hints(ctx context.Context, by int64, at schoolyear.Place) (*Desk, []sheet.Hint, error) {
 	d, err := s.Sheet(ctx, by, at)
@@ -115,13 +115,13 @@ func (s *Service) Hints(ctx context.Context, by int64, at schoolyear.Place) (*De
 	return d, hints, nil
 }
 
-// instead tells whether the reader would do an act of the family in its place.
+// instead reports whether the reader would do an act of the family in its place.
 func (d *Desk) instead(act acts.Act) bool { return d.Acts[act].Allowed && d.Acts[act].Reason }
 
 // Edit is one change to a sheet, courses being codes.
 type Edit struct {
 	Version   int64  // of the sheet it was made on
-	Key       string // chosen by whoever sends it: sent again, it is answered again and not made again
+	Key       string // chosen by anyone who sends it: sent again, it is answered again and not made again
 	Act       string // a kind of core/sheet, "undo" or "redo"
 	Course    string
 	StandsFor string // an alternate: the request it stands in for; empty: any
@@ -214,7 +214,7 @@ func (s *Service) Change(ctx context.Context, by int64, at schoolyear.Place, edi
 		d.Answer(edit.Version) // an edit does not wait for what is found
 		may := act
 		if !d.Acts[act].Allowed {
-			d.Judge(edit.Version) // and the sheet is shown beside the refusal
+			d.Judge(edit.Version) // and the sheet is shown next to the refusal
 			if act == acts.Edit && d.apart() && d.Acts[acts.EditSummer].Allowed {
 				may = acts.EditSummer // which parts it changes is looked at below
 			}
@@ -375,7 +375,7 @@ func inCatalog(y *catalog.Year, list []store.EntryRow) (out []store.EntryRow) {
 	return out
 }
 
-// Difference gives the entries that go and those that are new or different.
+// Difference returns the entries that go and those that are new or different.
 func Difference(before, after []store.EntryRow) (gone []string, kept []store.EntryRow) {
 	for _, b := range before {
 		if !slices.ContainsFunc(after, func(a store.EntryRow) bool { return a.Course == b.Course }) {
@@ -403,7 +403,7 @@ type Claiming struct {
 	Mark       string // as the report has it
 }
 
-// MakeClaim keeps a family's statement; it counts as met only when a counselor confirms it. Whoever may
+// MakeClaim keeps a family's statement; it counts as met only when a counselor confirms it. Anyone who may
 // change the sheet may make one, about what the condition of a course on it asks for and nothing meets. The
 // error is BadRecord where the school year is none.
 func (s *Service) MakeClaim(ctx context.Context, by int64, at schoolyear.Place, c Claiming) (*Desk, error) {
@@ -468,10 +468,10 @@ var editCodes = map[error]problem.Code{sheet.ErrFixed: problem.Fixed, sheet.ErrN
 	sheet.ErrOver: problem.OverMaximum, sheet.ErrThere: problem.OnSheet,
 	sheet.ErrNothing: problem.NothingToAdd, sheet.ErrKind: problem.BadAct}
 
-// EditCode gives the code of what core/sheet refuses an edit for.
+// EditCode returns the code of what core/sheet refuses an edit for.
 func EditCode(err error) problem.Code { return editCodes[err] }
 
-// SaidOf is something that somebody of the school says of a student, as a signal.
+// SaidOf is something that someone of the school says of a student, as a signal.
 func SaidOf(student string, kind sheet.SignalKind, course, name, by, note string) *store.SignalRow {
 	cells := store.Cells{"student": student, "kind": string(kind), "courseCode": course, "by": by, "note": note}
 	if name != "" {

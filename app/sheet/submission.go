@@ -53,10 +53,10 @@ func (d *Desk) AsSubmitted() *Desk {
 	return &out
 }
 
-// Handed gives a sheet as it was handed in with a receipt, for looking at: the one that stands, or an earlier
+// Handed returns a sheet as it was handed in with a receipt, for looking at: the one that stands, or an earlier
 // one. The error is NotFound where there was none with that receipt.
 func (s *Service) Handed(ctx context.Context, by int64, at schoolyear.Place, receipt string) (*Desk, error) {
-	at.Draft = 0 // of the sheet, whatever lies beside it
+	at.Draft = 0 // of the sheet, whatever lies next to it
 	d, err := s.Open(ctx, by, at)
 	if err != nil {
 		return nil, err
@@ -89,7 +89,7 @@ func (d *Desk) Agree() (student, guardian []string) {
 	return student, guardian
 }
 
-// Acknowledgement is something that holds nothing up and is acknowledged by whoever submits: a rule that does
+// Acknowledgement is something that holds nothing up and is acknowledged by anyone who submits: a rule that does
 // not hold, or a course whose condition is not met, or one that is being taken now and would not count again.
 type Acknowledgement struct {
 	Rule, Course string
@@ -126,7 +126,7 @@ func (d *Desk) Acknowledge() (list []Acknowledgement) {
 }
 
 // agreedTo checks that every commitment that concerns the student, or a guardian, is among those agreed to.
-// The error is NeedsCommitment. Where somebody of the school acts for the family, nothing is agreed to.
+// The error is NeedsCommitment. Where someone of the school acts for the family, nothing is agreed to.
 func (d *Desk) agreedTo(guardian bool, agreed []string, instead bool) (kept []string, err error) {
 	if instead {
 		return nil, nil

@@ -12,10 +12,10 @@ import (
 	"rubricon/store"
 )
 
-// apart tells whether the summer round has a window of its own, so that it is handed in by itself.
+// apart reports whether the summer round has a window of its own, so that it is handed in on its own.
 func (d *Desk) apart() bool { return d.Pupil.SummerOpens != nil }
 
-// isSummer tells whether an entry belongs to the summer round.
+// isSummer reports whether an entry belongs to the summer round.
 func (d *Desk) isSummer(e store.EntryRow) bool {
 	course, ok := d.Year.Index(e.Course)
 	return ok && d.Year.Courses[course].Summer
@@ -50,7 +50,7 @@ func codesOf(entries []store.EntryRow) []string {
 	return list
 }
 
-// holds tells of the sheet's part for the year, or of that for the summer, whether nothing is still to do but
+// holds reports of the sheet's part for the year, or of that for the summer, whether nothing is still to do but
 // what waits for a person, and whether nothing is still to do at all.
 func (d *Desk) holds(summer bool) (complete, ready bool) {
 	if d.Judgement == nil || len(d.Gone) > 0 {
@@ -102,7 +102,7 @@ func (d *Desk) guardParts(act acts.Act, before []store.EntryRow, reason string) 
 	return nil
 }
 
-// SubmitSummer hands in what is requested for the summer, by itself, with a receipt number of its own;
+// SubmitSummer hands in what is requested for the summer, on its own, with a receipt number of its own;
 // handing in nothing takes back what was handed in. Doing it twice gives the same receipt.
 func (s *Service) SubmitSummer(ctx context.Context, by int64, at schoolyear.Place, version int64, reason string) (*Desk, error) {
 	return s.Act(ctx, by, at, version, acts.SubmitSummer, reason, func(d *Desk) (*store.Change, error) {

@@ -12,7 +12,7 @@ import (
 	"rubricon/internal/testdb"
 )
 
-// TestUndoIsOfOnesOwn: nobody undoes or redoes what somebody else did, and what undoing would bring back is refused where the edit would be.
+// TestUndoIsOfOnesOwn: no one undoes or redoes what someone else did, and what undoing would bring back is refused where the edit would be.
 func TestUndoIsOfOnesOwn(t *testing.T) {
 	h := apptest.NewHouse(t)
 	student, arden := h.Who("mara.quill"), h.Who("ms.arden")

@@ -129,7 +129,7 @@ func TestTheSummerRound(t *testing.T) {
 	}
 }
 
-// The summer round with a window of its own: it is handed in by itself, goes on when the year is closed or cleared, and neither part
+// The summer round with a window of its own: it is handed in on its own, goes on when the year is closed or cleared, and neither part
 // makes the other different from what was handed in.
 func TestTheSummerRoundByItself(t *testing.T) {
 	h := apptest.NewHouse(t)
@@ -341,7 +341,7 @@ func TestAClaimIsMade(t *testing.T) {
 	if signals := h.Export()["signals.csv"]; !strings.Contains(signals, "s0001,claim,CMP1,,,s0001,\"At the harbour school, mark 90.\"") {
 		t.Error("the claim is not in the export")
 	}
-	// Confirmed, it is on record when and as the family said, but for what the report has otherwise.
+	// Confirmed, it is on record when and as the family said, except for what the report has otherwise.
 	mark := 88 * credit.One
 	d = h.Must(h.Sheet.Decide(t.Context(), h.Who("ms.arden"), apptest.Mara, appsheet.Decision{Answer: "confirm", Claim: d.Known.Claims[before].ID, Course: "CMP2", Mark: &mark, Credits: "0.75", Reason: "Report seen."}))
 	if r := d.Known.Records[len(d.Known.Records)-1]; r.Code != "CMP1" || r.Year != 2024 || r.Term != "S2" || r.Credits != 75 || r.Mark != mark || r.Outcome != "transfer" {

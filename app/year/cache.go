@@ -16,7 +16,7 @@ import (
 	"rubricon/store"
 )
 
-// What is kept at hand, and how much of it at the most. Everything is kept by the versions it was read in, so
+// What is cached, and how much of it at the most. Everything is kept by the versions it was read in, so
 // that nothing need be thrown away when a version rises: the old ages out.
 const (
 	MaxYears  = 64
@@ -71,7 +71,7 @@ func AtMost[K comparable, V any](n int) *lru.Cache[K, V] {
 	return c
 }
 
-// Known is a student's compiled facts with what is shown beside them. It is immutable.
+// Known is a student's compiled facts with what is shown next to them. It is immutable.
 type Known struct {
 	*sheet.Facts
 	Claims []Claim // open
@@ -105,7 +105,7 @@ type Declined struct {
 	Answer, Decider string
 }
 
-// Year gives a school year in a version, compiling it when it is not at hand; of many who ask at once, one compiles.
+// Year returns a school year in a version, compiling it when it is not cached; of many who ask at once, one compiles.
 func (s *Service) Year(ctx context.Context, school string, year int, catalog, policy int64) (*SchoolYear, error) {
 	key := Key{School: school, Year: year, Catalog: catalog, Policy: policy}
 	if have, ok := s.cache.years.Get(key); ok {
@@ -144,7 +144,7 @@ func (s *Service) compileYear(ctx context.Context, key Key) (*SchoolYear, error)
 	return &SchoolYear{Year: b.Year, School: key.School, Name: row.SchoolName, CatalogVersion: key.Catalog, PolicyVersion: key.Policy}, nil
 }
 
-// Actor gives who an account is in a school, as seen from a year. The error is NotFound for a stranger.
+// Actor returns who an account is in a school, as seen from a year. The error is NotFound for a stranger.
 func (s *Service) Actor(ctx context.Context, school string, year int, roster, account int64) (*actor.Actor, error) {
 	key := actorKey{school: school, year: year, account: account, roster: roster}
 	if have, ok := s.cache.actors.Get(key); ok {
@@ -169,7 +169,7 @@ func (s *Service) Actor(ctx context.Context, school string, year int, roster, ac
 	return a, nil
 }
 
-// Pupil tells whose sheet it is.
+// Pupil reports whose sheet it is.
 func (s *Service) Pupil(ctx context.Context, at Place, v *store.Versions) (*store.Pupil, error) {
 	key := pupilKey{at, v.Roster, v.Facts}
 	if have, ok := s.cache.pupils.Get(key); ok {
@@ -183,8 +183,8 @@ func (s *Service) Pupil(ctx context.Context, at Place, v *store.Versions) (*stor
 	return &p, nil
 }
 
-// KnownOf gives the compiled facts of some sheets of one year, reading those that are not at hand in one go.
-// It reads outside any transaction, so that only what is committed is kept at hand.
+// KnownOf returns the compiled facts of some sheets of one year, reading those that are not cached in one go.
+// It reads outside any transaction, so that only what is committed is cached.
 func (s *Service) KnownOf(ctx context.Context, y *SchoolYear, rows []*store.SheetRow) ([]*Known, error) {
 	out := make([]*Known, len(rows))
 	keys := make([]FactsKey, len(rows))

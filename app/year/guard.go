@@ -8,7 +8,7 @@ import (
 	"rubricon/core/acts"
 )
 
-// Reader tells who an account is in a school year and decides whether an act that concerns the school is allowed.
+// Reader reports who an account is in a school year and decides whether an act that concerns the school is allowed.
 func (s *Service) Reader(ctx context.Context, by int64, school string, year int, act acts.SchoolAct) (*SchoolYear, *actor.Actor, error) {
 	row, err := s.db.Queries().Year.YearRow(ctx, school, year)
 	if err != nil {

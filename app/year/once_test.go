@@ -6,7 +6,7 @@ import (
 	"testing"
 )
 
-// TestWhoAskedFirstLeaves: what is computed once for all who ask at the same time goes on when the first of them leaves, and nobody waits for
+// TestWhoAskedFirstLeaves: what is computed once for all who ask at the same time goes on when the first of them leaves, and no one waits for
 // it longer than they want to.
 func TestWhoAskedFirstLeaves(t *testing.T) {
 	c := newCache()

@@ -26,7 +26,7 @@ type SchoolYear struct {
 const compileTimeout = 30 * time.Second
 
 // Together does something once for all who ask for it at the same time by one name. It is detached from
-// whoever asked first, and bounded by itself; who asks waits no longer than their own context.
+// anyone who asked first, and bounded on its own; who asks waits no longer than their own context.
 func Together[T any](ctx context.Context, group *singleflight.Group, name string,
 	work func(context.Context) (T, error)) (out T, err error) {
 	done := group.DoChan(name, func() (any, error) {
@@ -111,7 +111,7 @@ type Place = store.Place
 // Within holds what is done with a context to one school, by the database itself, whatever is asked of it.
 func Within(ctx context.Context, school string) context.Context { return store.Within(ctx, school) }
 
-// About tells whether a claim speaks for a leaf of the condition of a course.
+// About reports whether a claim speaks for a leaf of the condition of a course.
 func (c *Claim) About(leaf *condition.Leaf, course string) bool {
 	switch leaf.Kind {
 	case condition.Passed, condition.Alongside:

@@ -21,7 +21,7 @@ type Server struct {
 	Token string // who shows it is let in; the page asks for nothing
 
 	mu    sync.Mutex
-	marks map[key]string // how somebody was marked
+	marks map[key]string // how someone was marked
 	made  map[string]bool
 	away  bool
 	mux   *http.ServeMux

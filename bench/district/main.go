@@ -130,7 +130,7 @@ func run(ctx context.Context, schools, students int) error {
 	return serve(at.URL, ids, students)
 }
 
-// report prints what a command took for the schools, the first quarter beside the last.
+// report prints what a command took for the schools, the first quarter next to the last.
 func report(what string, list []used) {
 	all, most := time.Duration(0), int64(0)
 	mean := func(part []used) (sum time.Duration) {
@@ -148,7 +148,7 @@ func report(what string, list []used) {
 }
 
 // passwords gives every account the demo's, hashed once, at next to no cost; at the first sign-in it is
-// hashed anew as in operation.
+// hashed again as in operation.
 func passwords(ctx context.Context, owner string) error {
 	own, err := stage.SQL(owner)
 	if err != nil {
@@ -200,7 +200,7 @@ func serve(url string, ids []string, students int) error {
 	if err := memory("at the start"); err != nil {
 		return err
 	}
-	// One after the other: the first page of a student, and what the office looks at, when nobody of the school
+	// One after the other: the first page of a student, and what the office looks at, when no one of the school
 	// was there before, and again.
 	type pupil struct {
 		b     *stage.Browser

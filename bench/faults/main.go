@@ -1,5 +1,5 @@
 // Command faults tries what goes wrong in operation: a server process of its own answers a stream of changes
-// while the database under it is started anew, killed, slowed down, filled up, or replaced by its standby;
+// while the database under it is started again, killed, slowed down, filled up, or replaced by its standby;
 // afterwards every change that was answered must be there. It tells of each fault what came of it; -only
 // tries one alone.
 package main

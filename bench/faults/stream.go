@@ -155,7 +155,7 @@ func (b *stream) stop() {
 	b.flowing.Wait()
 }
 
-// change makes one change, and asks anew until it is answered, as a browser does.
+// change makes one change, and asks again until it is answered, as a browser does.
 func (b *stream) change(s *student) {
 	key := fmt.Sprintf("%s-%d", s.id, rand.Uint64())
 	act := map[bool]string{true: "remove", false: "request"}[s.on]
@@ -235,7 +235,7 @@ func (b *stream) counted() int    { b.mu.Lock(); defer b.mu.Unlock(); return len
 func (b *stream) unanswered() int { b.mu.Lock(); defer b.mu.Unlock(); return b.lost }
 func (b *stream) away() int       { b.mu.Lock(); defer b.mu.Unlock(); return b.busy }
 
-// pause is the longest time in which nobody was answered.
+// pause is the longest time in which no one was answered.
 func (b *stream) pause() (longest time.Duration) {
 	b.mu.Lock()
 	defer b.mu.Unlock()

@@ -61,7 +61,7 @@ func run(ctx context.Context, students int, within, think time.Duration) error {
 	if err != nil {
 		return err
 	}
-	// at the first sign-in a hash is made anew at its real cost
+	// at the first sign-in a hash is made again at its real cost
 	cases := app.New(at.DB, app.Options{FirstPasswordsStay: true, NoPost: true, Hashes: stage.Cheap})
 	if _, err := cases.Imports.Import(ctx, read, 0); err != nil {
 		return err
@@ -110,7 +110,7 @@ func run(ctx context.Context, students int, within, think time.Duration) error {
 	return m.Failed()
 }
 
-// bareWrite is how long a write of one row takes with nobody else there, in the middle of 200.
+// bareWrite is how long a write of one row takes with no one else there, in the middle of 200.
 func bareWrite(ctx context.Context, db *sqlx.DB) (time.Duration, error) {
 	var took []time.Duration
 	for range 200 {

@@ -182,7 +182,7 @@ func together(many, size int) error {
 	return nil
 }
 
-// add puts a school beside others, its codes and ids behind a prefix.
+// add puts a school next to others, its codes and ids behind a prefix.
 func add(all, p *placement.Problem, prefix string) {
 	courses, sections := int32(len(all.Courses)), len(all.Sections)
 	for _, code := range p.Courses {

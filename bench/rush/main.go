@@ -61,7 +61,7 @@ type rush struct {
 	took      []time.Duration // of each answer
 	failed    []string
 	again     atomic.Int64 // sent once more, since a process was gone
-	gone      atomic.Int64 // seats that somebody else had
+	gone      atomic.Int64 // seats that someone else had
 	mu        sync.Mutex
 	round     int               // of the probing student
 	answered  map[int]time.Time // by round

@@ -135,7 +135,7 @@ func Serve(url, listen string, flags ...string) (*exec.Cmd, error) {
 	return nil, errors.New("the server process is not ready")
 }
 
-// Free is an address on loopback that nobody listens on.
+// Free is an address on loopback that no one listens on.
 func Free() (string, error) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {

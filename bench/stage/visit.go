@@ -24,7 +24,7 @@ type Visits struct {
 
 	mu     sync.Mutex
 	took   map[string][]time.Duration // by what was asked
-	later  map[int]int                // how often somebody was told to come back, by status
+	later  map[int]int                // how often someone was told to come back, by status
 	failed []string
 }
 
@@ -33,7 +33,7 @@ func NewVisits(base string) *Visits {
 	return &Visits{Base: base, transport: &http.Transport{MaxIdleConnsPerHost: 2000}, took: map[string][]time.Duration{}, later: map[int]int{}}
 }
 
-// Browser is somebody's, with its own cookies and network address.
+// Browser is someone's, with its own cookies and network address.
 type Browser struct {
 	*Visits
 	client  *http.Client
@@ -131,7 +131,7 @@ func (v *Visits) Median(what string) time.Duration {
 	return list[len(list)/2]
 }
 
-// Report prints how long each of some questions took, and how often somebody was told to come back.
+// Report prints how long each of some questions took, and how often someone was told to come back.
 func (v *Visits) Report(took time.Duration, whats ...string) {
 	v.mu.Lock()
 	defer v.mu.Unlock()

@@ -54,7 +54,7 @@ const base = "base"
 
 var bases = []string{"app/text", "app/secret", "app/problem", "app/actor", "app/year"}
 
-// mayImport tells whether one package may import another by directions.
+// mayImport reports whether one package may import another by directions.
 func mayImport(from, to string) bool {
 	if from == to || strings.HasPrefix(to, "core/") {
 		return true

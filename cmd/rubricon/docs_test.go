@@ -14,7 +14,7 @@ import (
 	"rubricon/web"
 )
 
-// documents gives the text of each document by its path from the root.
+// documents returns the text of each document by its path from the root.
 func documents(t *testing.T) map[string]string {
 	t.Helper()
 	out := map[string]string{}

@@ -59,7 +59,7 @@ func TestDoctorOnADatabase(t *testing.T) {
 	}
 }
 
-// The command looks at the real database and at what stands beside it; it says nothing secret.
+// The command looks at the real database and at what stands next to it; it says nothing secret.
 func TestDoctor(t *testing.T) {
 	db := testdb.New(t)
 	provider := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

@@ -47,7 +47,7 @@ func TestImproveOnAHandWorkedSchool(t *testing.T) {
 	}
 }
 
-// On a generated school only sections of courses with one section move, only to other periods, and the placement is valid in the sections that are written, as whoever reads the files sees it.
+// On a generated school only sections of courses with one section move, only to other periods, and the placement is valid in the sections that are written, as anyone who reads the files sees it.
 func TestImproveOnAGeneratedSchool(t *testing.T) {
 	dir, out := filepath.Join(t.TempDir(), "in"), filepath.Join(t.TempDir(), "out")
 	if _, stderr, code := run(t, "demo-bundle", dir, "--students", "120", "--contested", "--seed", "5"); code != 0 {
@@ -92,7 +92,7 @@ func TestImproveOnAGeneratedSchool(t *testing.T) {
 	if moved != len(r.Moves) {
 		t.Errorf("%d sections have moved, %d are said to have", moved, len(r.Moves))
 	}
-	// Nobody is in two places, and no section is overfull, by the rows that are written.
+	// No one is in two places, and no section is overfull, by the rows that are written.
 	at := map[string]bundle.Section{}
 	for _, s := range now.Sections {
 		at[s.ID] = s

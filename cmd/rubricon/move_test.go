@@ -77,7 +77,7 @@ func TestMovingASchool(t *testing.T) {
 	if looks(here, from) != before || testdb.Value[int](t, to, `SELECT count(*) FROM school`) != 1 {
 		t.Error("what was refused has changed something")
 	}
-	// Somebody changes something while it is copied: nothing moves.
+	// Someone changes something while it is copied: nothing moves.
 	holds, err := pgx.Connect(t.Context(), to.Owner)
 	if err != nil {
 		t.Fatal(err)

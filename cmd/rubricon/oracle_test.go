@@ -31,7 +31,7 @@ func TestCheckOfWideSchoolsAgainstAPlainReading(t *testing.T) {
 	}
 }
 
-// compareCheck gives the keys that came up.
+// compareCheck returns the keys that came up.
 func compareCheck(t *testing.T, generate func(*testing.T, uint64) *randomBundle, seed uint64) (keys map[string]bool) {
 	t.Helper()
 	b := generate(t, seed)

@@ -338,7 +338,7 @@ func (p *placing) title(course int32) string {
 	return c.Title + " (" + c.Code + ")"
 }
 
-// when says where a section is in the year: “eng10-2, S1 and S2, period 3”.
+// when reports where a section is in the year: “eng10-2, S1 and S2, period 3”.
 func (p *placing) when(section int32) string {
 	s := &p.bundle.Sections[section]
 	text := s.ID + ", " + strings.Join(p.bundle.Year.TermNames(s.Terms), " and ")

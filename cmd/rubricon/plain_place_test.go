@@ -122,7 +122,7 @@ func (w *wisher) missing(given map[string]string) (list []string) {
 	return list
 }
 
-// invalid says which rule of a valid placement is broken, seats apart.
+// invalid reports which rule of a valid placement is broken, seats apart.
 func (w *wisher) invalid(given map[string]string) string {
 	missing, alternates := w.missing(given), 0
 	for code, id := range given {

@@ -149,7 +149,7 @@ func (p *plain) sheet(student, kind string) (codes []string, ranks []int, stands
 
 func (p *plain) summer(code string) bool { return p.course[code]["metadata.round"] == "summer" }
 
-// mark gives a mark's number, of a name too.
+// mark returns a mark's number, of a name too.
 func (p *plain) mark(text string) int {
 	if n, ok := p.policy.Marks[text]; ok {
 		return whole(n)
@@ -200,12 +200,12 @@ func (p *plain) excludes(code string) []string {
 	return list
 }
 
-// same tells whether two courses exclude each other.
+// same reports whether two courses exclude each other.
 func (p *plain) same(a, b string) bool {
 	return slices.Contains(p.excludes(a), b) && slices.Contains(p.excludes(b), a)
 }
 
-// selects tells whether a selection picks a course with these subjects and tags.
+// selects reports whether a selection picks a course with these subjects and tags.
 func (p *plain) selects(of any, code string, subjects, tags []string) bool {
 	switch of := of.(type) {
 	case nil:
@@ -243,7 +243,7 @@ func (p *plain) selectsRecord(of any, r row) bool {
 
 func counts(r row) bool { return r["outcome"] == "earned" || r["outcome"] == "transfer" }
 
-// earned tells whether a course is already earned.
+// earned reports whether a course is already earned.
 func (p *plain) earned(student, code string) bool {
 	any, sum := false, 0
 	for _, r := range p.of("records.csv", student) {
@@ -573,7 +573,7 @@ func (h *holder) missing(c *plainCondition, course string, list []string) []stri
 	return list
 }
 
-// condition gives the verdict of a course's condition, and whose waiver or assignment made it met, nil where none did.
+// condition returns the verdict of a course's condition, and whose waiver or assignment made it met, nil where none did.
 func (h *holder) condition(code string) (v int, by *string) {
 	c := h.entry[code]
 	if c == nil {
@@ -590,7 +590,7 @@ func (h *holder) condition(code string) (v int, by *string) {
 	return v, nil
 }
 
-// admissible tells whether a requested course's condition does not stop it, and it neither repeats nor is barred.
+// admissible reports whether a requested course's condition does not stop it, and it neither repeats nor is barred.
 func (h *holder) admissible(code string) bool {
 	v, _ := h.condition(code)
 	stance := h.course[code]["metadata.entryStance"]

@@ -21,7 +21,7 @@ func (h *holder) plans() []row {
 	return list
 }
 
-// planned tells whether a course is planned, not as an alternate, for a grade that is so.
+// planned reports whether a course is planned, not as an alternate, for a grade that is so.
 func (h *holder) planned(code string, so func(grade int) bool) bool {
 	return slices.ContainsFunc(h.plans(), func(r row) bool {
 		return r["courseCode"] == code && r["kind"] != "alternate" && so(hundredths(r["grade"], 0)/100)
@@ -197,7 +197,7 @@ func (h *holder) errands() []any {
 	return list
 }
 
-// inForce tells whether a row of enrollments.csv is in force on a date, "" being none.
+// inForce reports whether a row of enrollments.csv is in force on a date, "" being none.
 func enrolled(r row, date string) bool {
 	switch begin, end := r["beginDate"], r["endDate"]; {
 	case end != "" && end <= begin:
@@ -335,7 +335,7 @@ func (p *plain) meetsIn(id string, term int) bool {
 	return false
 }
 
-// selectsSection tells whether a selection picks a section: as its course, or by a period in which it meets.
+// selectsSection reports whether a selection picks a section: as its course, or by a period in which it meets.
 func (p *plain) selectsSection(of any, id string) bool {
 	m, ok := of.(map[string]any)
 	if !ok {

@@ -139,7 +139,7 @@ func attendanceSettings() (seats.Attendance, error) {
 }
 
 // hookSettings reads from the environment the key of which the secrets of messages to other systems are made,
-// and what networks of one's own such messages may reach; without a key nobody is told.
+// and what networks of one's own such messages may reach; without a key no one is told.
 func hookSettings() (key []byte, may []netip.Prefix, err error) {
 	text := os.Getenv("RUBRICON_HOOK_KEY")
 	if text != "" && len(text) < shortestKey {
@@ -225,7 +225,7 @@ func serve(ctx context.Context, o *serving) error {
 		leave()
 		<-stopped
 	}()
-	context.AfterFunc(ctx, func() { // beside the requests, so that both together keep within the time
+	context.AfterFunc(ctx, func() { // next to the requests, so that both together keep within the time
 		defer close(stopped)
 		end, cancel := context.WithTimeout(context.Background(), stopWithin)
 		defer cancel()

@@ -34,7 +34,7 @@ const (
 	Remark           // ask or say something about it
 	Reply            // answer what a family asks or says
 	EditSummer       // put courses of the summer round on it; like Edit where the round has no window of its own
-	SubmitSummer     // hand in what is requested for the summer, by itself
+	SubmitSummer     // hand in what is requested for the summer, on its own
 	Recommend        // say, as a teacher of the student, which course should come next
 	Prepare          // as the school: remind, and what is done with many sheets at once; also to take that back
 	Take             // take the student, as who leads a course, into it, or not
@@ -68,7 +68,7 @@ const (
 	Placed     State = "placed"
 )
 
-// HandedIn tells whether the school has a submission that stands.
+// HandedIn reports whether the school has a submission that stands.
 func (s State) HandedIn() bool {
 	return s == Submitted || s == Signed || s == Cleared || s == Placed
 }
@@ -84,17 +84,17 @@ func (s State) Stood(before State) State {
 	return s
 }
 
-// Kind is what lies in front of somebody.
+// Kind is what lies in front of someone.
 type Kind uint8
 
 // The kinds.
 const (
 	TheSheet Kind = iota
-	ADraft        // a copy that the family works on at any time and nobody hands in
+	ADraft        // a copy that the family works on at any time and no one hands in
 	WhatWas       // the sheet as it was, for looking at
 )
 
-// has tells whether an act can be done with something of a kind at all.
+// has reports whether an act can be done with something of a kind at all.
 func (k Kind) has(act Act) bool {
 	switch k {
 	case ADraft:
@@ -154,7 +154,7 @@ type Case struct {
 	Redoable       bool // the latest acts were undoing
 	OthersEdit     bool // the edit to take back is somebody else's
 	OthersUndo     bool // the undoing to take back is somebody else's
-	Asked          bool // the family has asked for a change, and nobody has answered
+	Asked          bool // the family has asked for a change, and no one has answered
 	Complete       bool // nothing is still to do but what waits for a person
 	Ready          bool // nothing is still to do at all
 
@@ -181,18 +181,18 @@ func Of(c *Case) (a Answers) {
 	return a
 }
 
-// needsReason tells whether an act of the school must say why: it decides something, takes something back, or
+// needsReason reports whether an act of the school must say why: it decides something, takes something back, or
 // clears against what the family asks for.
 func (c *Case) needsReason(a Act) bool {
 	return a == Decide || a == Reopen || a == Clear && c.Asked
 }
 
-// forFamily tells whether an act of the family can be done for it.
+// forFamily reports whether an act of the family can be done for it.
 func forFamily(a Act) bool {
 	return a == Edit || a == Undo || a == Redo || a == Submit || a == Sign || a == EditSummer || a == SubmitSummer
 }
 
-// why gives the reason against an act, or "". Instead: it is to be done for the family.
+// why returns the reason against an act, or "". Instead: it is to be done for the family.
 func (c *Case) why(act Act, phase Phase, instead bool) Why {
 	if !c.Kind.has(act) {
 		return NotTheSheet
@@ -218,7 +218,7 @@ func (c *Case) why(act Act, phase Phase, instead bool) Why {
 	return c.unfit(act)
 }
 
-// may tells whether an act is this person's at all.
+// may reports whether an act is this person's at all.
 func (c *Case) may(act Act, phase Phase, instead bool) bool {
 	r := c.Relation
 	if instead { // but a draft is the family's own
@@ -243,7 +243,7 @@ func (c *Case) may(act Act, phase Phase, instead bool) bool {
 	return r.decides(&c.Settings)
 }
 
-// timeless tells whether an act can be done whatever the window says, and whatever version was looked at.
+// timeless reports whether an act can be done whatever the window says, and whatever version was looked at.
 func timeless(a Act) bool {
 	return a == View || a == Plan || a == SeeFiles || a == Remark || a == Reply
 }
@@ -294,7 +294,7 @@ func (c *Case) unneeded(act Act, instead bool) Why {
 		if s.Look != policy.LookBefore {
 			return NotNeeded
 		}
-	case Clear: // what is signed and was not approved by itself waits for a person
+	case Clear: // what is signed and was not approved on its own waits for a person
 		if s.Look != policy.LookAfter && c.State.Stood(c.Before) != Signed {
 			return NotNeeded
 		}
@@ -302,7 +302,7 @@ func (c *Case) unneeded(act Act, instead bool) Why {
 	return ""
 }
 
-// done tells whether doing the act again would change nothing.
+// done reports whether doing the act again would change nothing.
 func (c *Case) done(act Act, instead bool) bool {
 	switch act {
 	case Submit:

@@ -97,7 +97,7 @@ func holds(t *testing.T, name string, r Relation, s policy.Settings, change func
 				}
 				got, kind = got+string(letter(Of(&c)[act])), c.Kind
 			}
-			if act == Recommend && !r.Teaches || act == Take && !r.Leads || act == Prepare && want["prepare "+state] == "" { // nobody else does that; who prepares is in the tables
+			if act == Recommend && !r.Teaches || act == Take && !r.Leads || act == Prepare && want["prepare "+state] == "" { // no one else does that; who prepares is in the tables
 				want[fmt.Sprint(act, " ", state)] = map[Kind]string{TheSheet: "fffff", ADraft: "ttttt", WhatWas: "ttttt"}[kind]
 			}
 			if key := fmt.Sprint(act, " ", state); got != want[key] {
@@ -495,7 +495,7 @@ func ExampleOf() {
 	// Output: true already-done forbidden
 }
 
-// A draft is edited at any time by those who edit the sheet, and by nobody in their place, and can be talked about; of what was nothing can be done but looking.
+// A draft is edited at any time by those who edit the sheet, and by no one in their place, and can be talked about; of what was nothing can be done but looking.
 func TestDraftsAndWhatWas(t *testing.T) {
 	s := policy.Settings{}
 	kind := func(kind Kind) func(*Case) {
@@ -575,7 +575,7 @@ func TestTheSummerRound(t *testing.T) {
 	}
 }
 
-// What was done to many is taken back by who did it and by the office; for one student also by somebody else of the staff.
+// What was done to many is taken back by who did it and by the office; for one student also by someone else of the staff.
 func TestTakingBackWhatWasDoneToMany(t *testing.T) {
 	for _, c := range []struct {
 		who      Relation

@@ -15,7 +15,7 @@ const (
 	Schedule               // plan sections, place requests, and publish what was placed
 )
 
-// InSchool tells whether a person who belongs to a school may do something there. Counsels and Teaches in r mean any
+// InSchool reports whether a person who belongs to a school may do something there. Counsels and Teaches in r mean any
 // student, Leads any course.
 func InSchool(a SchoolAct, r Relation) bool {
 	switch a {
@@ -33,8 +33,8 @@ func InSchool(a SchoolAct, r Relation) bool {
 	return false
 }
 
-// TakesBack tells what is against taking back what was done to many students at once; "": nothing. Who did it
-// may, and the office. One student alone is up to whoever prepares their sheet.
+// TakesBack reports what is against taking back what was done to many students at once; "": nothing. Who did it
+// may, and the office. One student alone is up to anyone who prepares their sheet.
 func TakesBack(r Relation, own, one bool) Why {
 	switch {
 	case !InSchool(SeeCaseload, r):

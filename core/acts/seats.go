@@ -34,7 +34,7 @@ func SeatActs() []SeatAct {
 }
 
 // EndsWaiting reports whether an act ends waiting for seats: a choice that is submitted takes none, so a seat
-// is offered to somebody who can.
+// is offered to someone who can.
 func (a SeatAct) EndsWaiting() bool { return a == SubmitSeats }
 
 // SeatState is where a choice of seats is.
@@ -83,7 +83,7 @@ func OfSeats(c *SeatCase) (a SeatAnswers) {
 	return a
 }
 
-// Next tells what comes next with a choice of seats: one of the acts, or Over where nothing is to be done.
+// Next reports what comes next with a choice of seats: one of the acts, or Over where nothing is to be done.
 func (c *SeatCase) Next() (act SeatAct, nothing bool) {
 	switch {
 	case c.State == SeatsIn:
@@ -106,7 +106,7 @@ func (c *SeatCase) Submitted() SeatState {
 	return SeatsDone
 }
 
-// why gives the reason against an act, or "". Instead: it is done for the family.
+// why returns the reason against an act, or "". Instead: it is done for the family.
 func (c *SeatCase) why(act SeatAct, instead bool) Why {
 	r := &c.Relation
 	switch act {

@@ -5,12 +5,12 @@ import "rubricon/core/policy"
 // Signatures are those under one submission.
 type Signatures struct {
 	Guardians int  // how many guardians have signed
-	For       bool // somebody who may has signed for the family, for example on paper
+	For       bool // someone who may has signed for the family, for example on paper
 }
 
-// Settle tells in which state a sheet is after a submission, a signature or a decision, the school's settings
-// making it go on by itself: a submission becomes signed when enough guardians have signed, or none need to;
-// what is signed becomes cleared when the school wants no look after it, nothing is still to do, and nobody
+// Settle reports in which state a sheet is after a submission, a signature or a decision, the school's settings
+// making it go on on its own: a submission becomes signed when enough guardians have signed, or none need to;
+// what is signed becomes cleared when the school wants no look after it, nothing is still to do, and no one
 // in the family asks for a change or refuses to sign.
 func Settle(s State, set policy.Settings, guardians int, signed Signatures, ready, asked bool) State {
 	if s == Submitted {
@@ -40,8 +40,8 @@ type Next string
 const (
 	NextWindow    Next = "noWindow"     // the school says when it opens
 	NextOpens     Next = "opens"        // the window opens
-	NextFill      Next = "inProgress"   // whoever edits it fills and submits it
-	NextMend      Next = "sentBack"     // whoever edits it changes and submits it again
+	NextFill      Next = "inProgress"   // anyone who edits it fills and submits it
+	NextMend      Next = "sentBack"     // anyone who edits it changes and submits it again
 	NextLook      Next = "look"         // the counselor looks, then it can be submitted
 	NextSubmit    Next = "submitNow"    // it can be submitted
 	NextAgain     Next = "changed"      // it is submitted again, or what was submitted stands
@@ -55,7 +55,7 @@ const (
 	NextNothing   Next = "closed"       // closed; what was submitted stands
 )
 
-// NextOf tells what comes next.
+// NextOf reports what comes next.
 func NextOf(c *Case) Next {
 	phase := c.Window.Phase(c.Now)
 	closed := phase == Late || phase == Over

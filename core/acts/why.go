@@ -22,7 +22,7 @@ const (
 	NotCleared       Why = "not-cleared"
 	NothingToUndo    Why = "nothing-to-undo"
 	NothingToRedo    Why = "nothing-to-redo"
-	OthersAct        Why = "others-act"   // somebody else did what would be undone
+	OthersAct        Why = "others-act"   // someone else did what would be undone
 	OthersBatch      Why = "others-batch" // to many students at once
 	NotLookedAt      Why = "not-looked-at"
 	NotReady         Why = "not-ready" // something is still to do

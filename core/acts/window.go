@@ -17,7 +17,7 @@ const (
 	Over
 )
 
-// Phase tells where a moment lies; each bound belongs to what it begins.
+// Phase reports where a moment lies; each bound belongs to what it begins.
 func (w Window) Phase(now time.Time) Phase {
 	switch {
 	case w.Opens.IsZero():
@@ -41,7 +41,7 @@ type Summer struct {
 	Complete bool // nothing of it is still to do but what waits for a person
 }
 
-// Apart tells whether the round has a window of its own.
+// Apart reports whether the round has a window of its own.
 func (s *Summer) Apart() bool { return !s.Opens.IsZero() }
 
 // phase is where the moment lies to the window that an act has.

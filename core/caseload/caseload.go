@@ -41,7 +41,7 @@ const (
 	Claim      Reason = "claim"      // a condition is said to be met elsewhere
 	Asked      Reason = "asked"      // the family asks for a change
 	Remark     Reason = "remark"     // what the family asks or says is not answered
-	NoGuardian Reason = "noGuardian" // handed in, and nobody is on file who could sign: somebody of the school signs for the family
+	NoGuardian Reason = "noGuardian" // handed in, and no one is on file who could sign: someone of the school signs for the family
 	Unmet      Reason = "unmet"      // handed in, and a rule or condition does not hold now
 	Overridden Reason = "overridden" // handed in although a condition does not hold, which was taken note of
 	Retake     Reason = "retake"     // handed in, and a course that was failed, or is being taken, is asked for again
@@ -54,9 +54,9 @@ const (
 	Uncovered Reason = "uncovered" // nothing stands in for a request
 	LoneHalf  Reason = "loneHalf"  // a course lacks the one it is linked with
 	Clash     Reason = "clash"     // no choice of sections gives some requests together
-	Unreached Reason = "unreached" // the mail by which the family would know what to do did not reach somebody
+	Unreached Reason = "unreached" // the mail by which the family would know what to do did not reach someone
 	Overdue   Reason = "overdue"   // the day of an errand has passed
-	Unbegun   Reason = "unbegun"   // the window is open, and nobody has begun
+	Unbegun   Reason = "unbegun"   // the window is open, and no one has begun
 )
 
 // Reasons lists the reasons: first those that the school settles, then those that the family does.
@@ -65,7 +65,7 @@ func Reasons() []Reason {
 		LoneHalf, Clash, Changed, Unsigned, Unreached, Overdue, Unbegun}
 }
 
-// School tells whether it is for the school to settle.
+// School reports whether it is for the school to settle.
 func (r Reason) School() bool {
 	return slices.Index(Reasons(), r) <= slices.Index(Reasons(), Lapsed)
 }
@@ -103,7 +103,7 @@ type Found struct {
 	Retakes   []int32
 	Halves    []int32
 	Clash     []int32 // the smallest set of requests that no choice of sections gives together; the caller knows the sections
-	Uncovered []int32 // but for those that the school gives anyway: assigned, or asked for by a rule
+	Uncovered []int32 // except for those that the school gives anyway: assigned, or asked for by a rule
 	Dues      []Due
 }
 
@@ -161,13 +161,13 @@ func atRisk(f *sheet.Facts, s *sheet.Sheet) []int32 {
 	})
 }
 
-// Started tells whether a family has begun: somebody of it has worked on the sheet, something but what the
+// Started reports whether a family has begun: someone of it has worked on the sheet, something but what the
 // school has put there is on it, or it has been submitted. It is the one definition of that.
 func Started(state acts.State, touched, begun bool) bool {
 	return state != acts.InProgress || touched || begun
 }
 
-// Begun tells whether something but what the school has put there is on a sheet.
+// Begun reports whether something but what the school has put there is on a sheet.
 func Begun(f *sheet.Facts, s *sheet.Sheet) bool {
 	return len(s.Alternates) > 0 || slices.ContainsFunc(s.Requests, func(e sheet.Entry) bool {
 		assigned, _ := f.Assigned(e.Course)
@@ -175,7 +175,7 @@ func Begun(f *sheet.Facts, s *sheet.Sheet) bool {
 	})
 }
 
-// claimed tells whether there is an open claim for what the condition of a course waits for.
+// claimed reports whether there is an open claim for what the condition of a course waits for.
 func claimed(f *sheet.Facts, s *sheet.Sheet, course int32) bool {
 	return slices.ContainsFunc(f.Explain(s, course), func(e sheet.Evidence) bool {
 		return e.Verdict == condition.Unverified && e.Signal >= 0 && f.Signals[e.Signal].Kind == sheet.Claim
@@ -187,7 +187,7 @@ type Case struct {
 	*Found
 	State     acts.State
 	Before    acts.State // in which it was placed
-	Touched   bool       // somebody of the family has worked on it
+	Touched   bool       // someone of the family has worked on it
 	Asked     bool       // the family asks for a change
 	Window    acts.Window
 	Guardians int
@@ -198,7 +198,7 @@ type Case struct {
 	Now, AskedAt, RemarkAt, LostAt, ChangedAt, SubmittedAt, ClearedAt time.Time
 }
 
-// Of tells where a sheet is, and every reason for which it waits: the school's reasons first, in the order of Reasons.
+// Of reports where a sheet is, and every reason for which it waits: the school's reasons first, in the order of Reasons.
 func Of(c *Case) (Stage, []Wait) {
 	var waits []Wait
 	add := func(r Reason, since time.Time, courses ...int32) {
@@ -303,7 +303,7 @@ func (c *Case) family(stage Stage, handed, cleared bool, latest time.Time, add f
 	each(Overdue, oldest, late)
 }
 
-// Contest tells by course whether more ask for it than there are seats. A course without a section is not
+// Contest reports by course whether more ask for it than there are seats. A course without a section is not
 // contested: nothing is known of its seats.
 func Contest(y *catalog.Year, asked map[int32]int, seats map[int32]int) []bool {
 	out := make([]bool, len(y.Courses))

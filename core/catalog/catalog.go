@@ -140,7 +140,7 @@ type Compiled struct {
 	allowed  uint64  // bit g: offered to grade g; all ones where the course names no grade
 }
 
-// Offers tells whether the course is offered to students entering the grade.
+// Offers reports whether the course is offered to students entering the grade.
 func (c *Compiled) Offers(grade int) bool {
 	if len(c.Grades) == 0 {
 		return true
@@ -180,15 +180,15 @@ type Selection struct {
 	bits   []uint64
 }
 
-// Has tells whether the course of that index is selected.
+// Has reports whether the course of that index is selected.
 func (s *Selection) Has(course int32) bool { return s.bits[course>>6]>>(uint(course)&63)&1 == 1 }
 
-// Matches tells whether a course that is not in the catalog is selected, by its code and subjects.
+// Matches reports whether a course that is not in the catalog is selected, by its code and subjects.
 func (s *Selection) Matches(code string, subjects []string) bool {
 	return s.source.Matches(code, subjects, nil)
 }
 
-// HasSection tells whether a section of the course of that index that meets in these periods is selected.
+// HasSection reports whether a section of the course of that index that meets in these periods is selected.
 func (s *Selection) HasSection(c *Compiled, periods []int) bool {
 	return s.source.MatchesSection(c.Code, c.Subjects, c.Tags, periods)
 }
@@ -203,7 +203,7 @@ type Count struct {
 	Max     *credit.Amount
 }
 
-// Holds tells whether a measured amount lies within the bounds.
+// Holds reports whether a measured amount lies within the bounds.
 func (c *Count) Holds(measured credit.Amount) bool {
 	return (c.Min == nil || measured >= *c.Min) && (c.Max == nil || measured <= *c.Max)
 }
@@ -215,7 +215,7 @@ type Rule struct {
 	When  *Count
 }
 
-// Applies tells whether the rule is for students of that grade and those programs.
+// Applies reports whether the rule is for students of that grade and those programs.
 func (r *Rule) Applies(grade int, programs []string) bool {
 	if r.Grades != nil {
 		found := false

@@ -32,7 +32,7 @@ func (y *Year) SchoolDays() (list []SchoolDay) {
 	return list
 }
 
-// SchoolDay tells whether a date, YYYY-MM-DD, is neither on a weekend nor a holiday of the policy.
+// SchoolDay reports whether a date, YYYY-MM-DD, is neither on a weekend nor a holiday of the policy.
 func (y *Year) SchoolDay(date string) bool {
 	day, err := time.Parse(time.DateOnly, date)
 	weekday := day.Weekday()
@@ -48,7 +48,7 @@ func NextDay(date string) string {
 	return day.AddDate(0, 0, 1).Format(time.DateOnly)
 }
 
-// SpanOf gives the first and the last day of a set of terms; empty where they are not known.
+// SpanOf returns the first and the last day of a set of terms; empty where they are not known.
 func (y *Year) SpanOf(terms TermSet) (first, last string) {
 	for i, d := range y.Dates {
 		if terms>>i&1 == 0 {

@@ -106,7 +106,7 @@ func (y *Year) compileErrands(errands []Errand) (errs []error) {
 	return errs
 }
 
-// Exempts tells whether an exemption of a name would be from something: a rule, by its id, or an entry of a
+// Exempts reports whether an exemption of a name would be from something: a rule, by its id, or an entry of a
 // list of requirements, as AUDIT/ENTRY.
 func (y *Year) Exempts(name string) bool {
 	audit, entry, ofList := strings.Cut(name, "/")

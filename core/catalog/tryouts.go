@@ -6,15 +6,15 @@ import (
 	"rubricon/core/condition"
 )
 
-// Tryout is a course into which whoever leads it takes students, after an audition or by their own permission.
+// Tryout is a course into which anyone who leads it takes students, after an audition or by their own permission.
 type Tryout struct {
 	Course      int32
 	Permissions []string // the kinds of permission that take a student in; at least one
 	Asked       []int32  // the course itself, and the placeholders of which it may become one
-	Auditions   []int    // the errands that are done with it, by their place; none where nobody is heard
+	Auditions   []int    // the errands that are done with it, by their place; none where no one is heard
 }
 
-// TryoutOf tells how students get into a course by the word of who leads it; false where they need none. Such
+// TryoutOf reports how students get into a course by the word of who leads it; false where they need none. Such
 // a word is needed where the course is open on application, where its condition or what settles one of its
 // errands asks for a permission, and where it, or a placeholder of which it may become one, brings an
 // audition.
@@ -58,7 +58,7 @@ func (y *Year) TryoutOf(course int32) (Tryout, bool) {
 	return t, len(t.Permissions) > 0
 }
 
-// ByWord tells whether a teacher's recommendation opens the course, or bears on its condition.
+// ByWord reports whether a teacher's recommendation opens the course, or bears on its condition.
 func (c *Compiled) ByWord() bool {
 	if c.Access == Invited {
 		return true
@@ -66,7 +66,7 @@ func (c *Compiled) ByWord() bool {
 	return c.Entry != nil && !c.Entry.Leaves(func(l *condition.Leaf) bool { return l.Kind != condition.Recommended })
 }
 
-// Placeholder tells whether a course stands for others until a test or an audition.
+// Placeholder reports whether a course stands for others until a test or an audition.
 func (y *Year) Placeholder(course int32) bool {
 	return slices.ContainsFunc(y.Errands, func(e CompiledErrand) bool { return e.Course == course && len(e.Becomes) > 0 })
 }

@@ -8,7 +8,7 @@ import (
 )
 
 // A course waits for its leader's word where it is open on application, where its condition or an errand's asks for a permission, and
-// where it or its placeholder brings an audition; a placement test, and the placeholder itself, wait for nobody.
+// where it or its placeholder brings an audition; a placement test, and the placeholder itself, wait for no one.
 func TestTryouts(t *testing.T) {
 	parse := func(text string) *condition.Condition {
 		c, err := condition.Parse(text)

@@ -55,7 +55,7 @@ type Leaf struct {
 	At    credit.Amount // the mark, grade, score or credits asked for, in hundredths
 	HasAt bool
 	Mark  string // passed: the name of the mark asked for, whose number a school year puts into At; empty where a number is asked for
-	// Ref is free for whoever judges: the index of the course that Name is the code of. Parse sets it to -1.
+	// Ref is free for anyone who judges: the index of the course that Name is the code of. Parse sets it to -1.
 	Ref int32
 }
 
@@ -102,7 +102,7 @@ func reserved(word string) bool {
 	return false
 }
 
-// IsNumber tells whether a text is a NUMBER of the language: digits with an optional fraction.
+// IsNumber reports whether a text is a NUMBER of the language: digits with an optional fraction.
 func IsNumber(text string) bool {
 	whole, fraction, dot := strings.Cut(text, ".")
 	digits := func(s string) bool { return s != "" && strings.Trim(s, "0123456789") == "" }
@@ -173,7 +173,7 @@ func (c *Condition) Leaves(visit func(*Leaf) bool) bool {
 // A Witness knows how far a single leaf holds.
 type Witness interface{ Leaf(*Leaf) Verdict }
 
-// Judge gives the verdict of the whole condition.
+// Judge returns the verdict of the whole condition.
 func (c *Condition) Judge(w Witness) Verdict {
 	switch c.Op {
 	case Single:

@@ -89,7 +89,7 @@ func (b *book) filled(s Stay) Stay {
 	return Stay{s.Section, begin, end}
 }
 
-// Filled gives the dates of a stay in a section, where they are empty those of the section's terms.
+// Filled returns the dates of a stay in a section, where they are empty those of the section's terms.
 func Filled(y *catalog.Year, section *sheet.Section, s Stay) (begin, end string) {
 	first, last := y.SpanOf(section.Terms)
 	return cmp.Or(s.Begin, first), cmp.Or(s.End, catalog.NextDay(last))
@@ -170,7 +170,7 @@ func Leave(y *catalog.Year, sections []sheet.Section, stays []Stay, last string)
 	return on, ends, never
 }
 
-// during tells whether a date lies in one of some terms.
+// during reports whether a date lies in one of some terms.
 func (b *book) during(terms catalog.TermSet, date string) bool {
 	for i, d := range b.y.Dates {
 		if terms>>i&1 == 1 && d[0] <= date && date <= d[1] {
@@ -180,7 +180,7 @@ func (b *book) during(terms catalog.TermSet, date string) bool {
 	return false
 }
 
-// apart tells why two stays cannot both be: they are of one section or of one course on one day, or meet at
+// apart reports why two stays cannot both be: they are of one section or of one course on one day, or meet at
 // the same time.
 func (b *book) apart(s, t Stay) error {
 	x, z := b.filled(s), b.filled(t)
@@ -205,7 +205,7 @@ func (b *book) apart(s, t Stay) error {
 	return nil
 }
 
-// gaps tells whether school days lie between the end of a stay and the beginning of the next one at the same time.
+// gaps reports whether school days lie between the end of a stay and the beginning of the next one at the same time.
 func (b *book) gaps(stays []Stay) error {
 	var list []Stay
 	for _, s := range stays {
@@ -230,7 +230,7 @@ func (b *book) gaps(stays []Stay) error {
 	return nil
 }
 
-// attendance tells what becomes of marks in the sections that are left.
+// attendance reports what becomes of marks in the sections that are left.
 func (b *book) attendance(out *Outcome, stays []Stay, marks []Mark, c *Change) {
 	in := func(list []Stay, section int, date string) bool {
 		return slices.ContainsFunc(list, func(s Stay) bool {

@@ -37,7 +37,7 @@ type Pair struct {
 // Tally is the demand of a school.
 type Tally struct {
 	Courses []Course // by course index
-	Pairs   []Pair   // wanted together by somebody, most first
+	Pairs   []Pair   // wanted together by someone, most first
 }
 
 // Count tallies the wishes for n courses. It takes time and memory linear in the sum of the squares of the
@@ -74,7 +74,7 @@ func Count(n int, wishes []Wish) *Tally {
 	return t
 }
 
-// Sections tells how many sections a number of students takes when none may be larger than size (at least 1),
+// Sections reports how many sections a number of students takes when none may be larger than size (at least 1),
 // and how large they are with the rest spread: sizes differ by at most one, the larger ones first.
 func Sections(students, size int) (sizes []int) {
 	n := (students + size - 1) / size

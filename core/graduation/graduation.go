@@ -50,7 +50,7 @@ func (s *state) copyFrom(t *state) {
 	s.flow = append(s.flow[:0], t.flow...)
 }
 
-// Begin starts anew with what each requirement needs; at most MaxEntries of them.
+// Begin starts again with what each requirement needs; at most MaxEntries of them.
 func (a *Assignment) Begin(needs []credit.Amount) {
 	a.needs = append(a.needs[:0], needs...)
 	a.totals = append(a.totals[:0], make([]credit.Amount, len(needs))...)
@@ -83,7 +83,7 @@ func (a *Assignment) Settle() {
 	}
 }
 
-// augment brings more credits to requirement e along a shortest path, and tells whether it could.
+// augment brings more credits to requirement e along a shortest path, and reports whether it could.
 func (a *Assignment) augment(e int) bool {
 	n := len(a.needs)
 	a.via, a.from = a.via[:0], a.from[:0]

@@ -5,10 +5,10 @@ import (
 	"slices"
 )
 
-// Anew places some students anew, one after the other in the order given, after a change of their wishes or
+// Anew places some students again, one after the other in the order given, after a change of their wishes or
 // of the sections; what they had is kept where it is as good. Everybody else stays, but where a student could
-// have more if somebody gave up a seat: then at most so many others sit in other sections of the courses that
-// they have, and lose none of them. Given is what everybody had, those who are placed anew perhaps in
+// have more if someone gave up a seat: then at most so many others sit in other sections of the courses that
+// they have, and lose none of them. Given is what everybody had, those who are placed again perhaps in
 // sections that cannot be any more; it is changed. Moved are the others who sit elsewhere, ascending.
 //
 // A chain of others who each make room for the one before is an augmenting path, as in Kuhn's method for
@@ -71,13 +71,13 @@ func (p *Problem) Anew(given []Given, who []int32, most int) (moved []int32, err
 	return moved, nil
 }
 
-// anew places students anew on a board.
+// anew places students again on a board.
 type anew struct {
 	m       *model
 	b       *board
 	s       searcher
 	open    []int64
-	late    map[int32]bool // pupils who are placed anew
+	late    map[int32]bool // pupils who are placed again
 	holders [][]int32      // by pool
 	moved   map[int32]bool
 	left    int // searches, for the student under way
@@ -86,7 +86,7 @@ type anew struct {
 // maxSearches bounds the searches for one student.
 const maxSearches = 1500
 
-// place gives a pupil the best for which there are seats; then, while that gives more, others make room.
+// place returns a pupil the best for which there are seats; then, while that gives more, others make room.
 func (a *anew) place(k int32, had []int32, most int) {
 	a.left = maxSearches
 	for q := range a.open {
@@ -145,7 +145,7 @@ func (a *anew) place(k int32, had []int32, most int) {
 	}
 }
 
-// free gets somebody out of a pool that holds one too many, with so many moves at the most, and tells how
+// free gets someone out of a pool that holds one too many, with so many moves at the most, and tells how
 // many it took; 0: it cannot be done, and nothing has changed. Chain are those on the way.
 func (a *anew) free(pool int32, moves int, chain []int32) int {
 	for _, deep := range []bool{false, true} {
@@ -167,7 +167,7 @@ func (a *anew) free(pool int32, moves int, chain []int32) int {
 	return 0
 }
 
-// away gets a pupil out of a pool without losing a course: where seats are free, or, deep, where somebody
+// away gets a pupil out of a pool without losing a course: where seats are free, or, deep, where someone
 // else makes room.
 func (a *anew) away(u, pool int32, moves int, chain []int32, deep bool) int {
 	was := a.b.tables[u]
@@ -220,7 +220,7 @@ func (a *anew) away(u, pool int32, moves int, chain []int32, deep bool) int {
 	return 0
 }
 
-// set gives a pupil a timetable, and knows who is in each pool.
+// set returns a pupil a timetable, and knows who is in each pool.
 func (a *anew) set(k int32, t timetable) {
 	for _, q := range a.b.tables[k].pools {
 		a.holders[q] = slices.DeleteFunc(a.holders[q], func(u int32) bool { return u == k })

@@ -24,7 +24,7 @@ func coursesOf(p *Problem, g *Given) (list []int32) {
 	return list
 }
 
-// A student placed anew has as much as anything that leaves the others' courses as they are and moves at most so many of them, found by trying everything; the others keep their courses, and nobody moves in vain.
+// A student placed again has as much as anything that leaves the others' courses as they are and moves at most so many of them, found by trying everything; the others keep their courses, and no one moves in vain.
 func TestAnewAgainstEverything(t *testing.T) {
 	r := rand.New(rand.NewPCG(16, 16))
 	needed, helped := 0, 0
@@ -162,7 +162,7 @@ func TestAnewKeepsWhatIsAsGood(t *testing.T) {
 	}
 }
 
-// BenchmarkAnew places one late student anew among 1,200 in a contested school.
+// BenchmarkAnew places one late student again among 1,200 in a contested school.
 func BenchmarkAnew(b *testing.B) {
 	p := synthetic(1200, 1, false, 2)
 	found, err := Solve(b.Context(), p, Options{Seed: 1, Workers: 2})

@@ -2,7 +2,7 @@ package placement
 
 import "math"
 
-// certificate is a set of prices of the pools with the bound it proves: whoever pays a price for each seat
+// certificate is a set of prices of the pools with the bound it proves: anyone who pays a price for each seat
 // gets at most what the best timetable is worth after prices, so no placement is worth more than that, over
 // all students, and the prices of all seats. Everything is in whole numbers of 1/scale of a value, so that no
 // rounding can make the bound too low.

@@ -84,7 +84,7 @@ func (s *Student) asksFor(course int32) bool {
 	return false
 }
 
-// couldHave tells whether the student could have a course, without another one, and be worth more than before.
+// couldHave reports whether the student could have a course, without another one, and be worth more than before.
 func (p *Problem) couldHave(student int, course, without int32, before int64, taken []int) (bool, error) {
 	m, pupil, err := p.alone(student, taken)
 	if err != nil {

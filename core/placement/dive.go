@@ -6,7 +6,7 @@ import (
 )
 
 // diver turns the fractions of a program into timetables: it fixes the members that are nearly whole and
-// those furthest along, lets the program answer for the rest, with timetables found anew at its prices, and
+// those furthest along, lets the program answer for the rest, with timetables found again at its prices, and
 // so on until all are fixed (a price-and-dive heuristic, as Sadykov, Vanderbeck, Pessoa, Tahiri and Uchoa
 // describe in 2019).
 type diver struct {
@@ -34,7 +34,7 @@ const (
 	diveFinest = 1e-8       // how finely a dive's programs are solved, relative to their value: so that most members come out whole
 	diveNodes  = 1_500      // for a search while diving
 	nearlyBest = 12 * scale // timetables that lose more at the certificate's prices are not looked at
-	worthwhile = 1          // by how many values timetables found anew must promise to better a program for it to be solved again,
+	worthwhile = 1          // by how many values timetables found again must promise to better a program for it to be solved again,
 	worthShare = 2e-5       // and by what share of its value
 )
 
@@ -80,7 +80,7 @@ func (d *diver) dive(members, seats []int32, least int64) (tables map[int32]time
 	return tables, d.value >= least
 }
 
-// solve solves the program, with timetables found anew, and leaves its prices in guess. It gives up where the
+// solve solves the program, with timetables found again, and leaves its prices in guess. It gives up where the
 // program cannot be worth enough.
 func (d *diver) solve(g *program, in *interior, guess []float64, least int64) bool {
 	for round := 1; ; round++ {
@@ -146,7 +146,7 @@ func (d *diver) fix(g *program, in *interior, seats []int32, tables map[int32]ti
 	return left
 }
 
-// room tells whether there is a seat in each pool of a timetable.
+// room reports whether there is a seat in each pool of a timetable.
 func room(t *timetable, seats []int32) bool {
 	for _, p := range t.pools {
 		if seats[p] <= 0 {

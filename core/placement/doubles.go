@@ -33,7 +33,7 @@ func Doubles(sections []Section, takes [][]int32) (list []Double) {
 	return list
 }
 
-// common gives what two ascending lists share.
+// common returns what two ascending lists share.
 func common(a, b []int32) (both []int32) {
 	for len(a) > 0 && len(b) > 0 {
 		switch {

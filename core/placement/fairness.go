@@ -53,7 +53,7 @@ func newLots(m *model, draw []int32) *lots {
 }
 
 // taste is a little that a timetable is worth more or less than its value, so that among solutions of equal
-// value a program has one it likes best: that which leaves nobody far behind, then that which follows the
+// value a program has one it likes best: that which leaves no one far behind, then that which follows the
 // lots.
 func (l *lots) taste(i int32, t *timetable) float64 {
 	short := float64(l.m.pupils[i].top-int64(t.value)) / 60
@@ -116,7 +116,7 @@ type exchanger struct {
 	failed  []int // by pupil: after which move no exchange was found
 }
 
-// help looks for an exchange for a member, and tells whether there was one.
+// help looks for an exchange for a member, and reports whether there was one.
 func (x *exchanger) help(i int32) bool {
 	p := &x.m.pupils[i]
 	if !slices.ContainsFunc(p.pool, func(q int32) bool { return x.last[q] > x.failed[i] }) {
@@ -139,7 +139,7 @@ func (x *exchanger) help(i int32) bool {
 	return false
 }
 
-// helpWith looks for somebody who could leave i a seat of a full pool.
+// helpWith looks for someone who could leave i a seat of a full pool.
 func (x *exchanger) helpWith(i, q int32) bool {
 	mine := x.b.tables[i]
 	x.b.set(i, nothing)
@@ -154,7 +154,7 @@ func (x *exchanger) helpWith(i, q int32) bool {
 	}
 	now := s.table()
 	gain := int64(now.value - mine.value)
-	x.b.set(i, now) // one too many, until somebody goes
+	x.b.set(i, now) // one too many, until someone goes
 	short := x.short(i) + gain
 	for _, j := range x.holders[q] {
 		// The worse-off of the two must not be worse off than i was; where they would change places, the lot decides.
@@ -192,7 +192,7 @@ func (x *exchanger) cheapest(j, q int32) int64 {
 	return int64(worth - alternate)
 }
 
-// leave has j choose anew among the seats that are free, when that costs j exactly so much.
+// leave has j choose again among the seats that are free, when that costs j exactly so much.
 func (x *exchanger) leave(j int32, cost int64) bool {
 	theirs := x.b.tables[j]
 	x.b.set(j, nothing)
@@ -210,7 +210,7 @@ func (x *exchanger) leave(j int32, cost int64) bool {
 	return true
 }
 
-// trade looks for somebody who would leave i a seat of a full pool for one of i's that they have not got.
+// trade looks for someone who would leave i a seat of a full pool for one of i's that they have not got.
 func (x *exchanger) trade(i, q int32) bool {
 	mine := x.b.tables[i]
 	for _, j := range x.holders[q] {
@@ -226,7 +226,7 @@ func (x *exchanger) trade(i, q int32) bool {
 	return false
 }
 
-// wants tells whether a member wishes for the course of a pool, could be in it, and has not got the course.
+// wants reports whether a member wishes for the course of a pool, could be in it, and has not got the course.
 func (x *exchanger) wants(j, r int32) bool {
 	p := &x.m.pupils[j]
 	for k := range p.items {
@@ -263,7 +263,7 @@ func (x *exchanger) tradeFor(i, j, q, r int32) bool {
 	return true
 }
 
-// fits tells whether a member could be in one pool in place of another without a clash.
+// fits reports whether a member could be in one pool in place of another without a clash.
 func (x *exchanger) fits(i, without, with int32) bool {
 	p := &x.m.pupils[i]
 	x.used = resize(x.used, p.words)
@@ -288,7 +288,7 @@ func (x *exchanger) fits(i, without, with int32) bool {
 	return true
 }
 
-// instead gives what a member would have with one pool in place of another and all else as it is, where that
+// instead returns what a member would have with one pool in place of another and all else as it is, where that
 // is allowed.
 func (x *exchanger) instead(i, without, with int32) (t timetable, ok bool) {
 	p := &x.m.pupils[i]
@@ -331,10 +331,10 @@ func (x *exchanger) moved(i int32, from, to timetable) {
 	}
 }
 
-// takeIt is what a seat is made to be worth for somebody who is to take it.
+// takeIt is what a seat is made to be worth for someone who is to take it.
 const takeIt = int64(100*MaxValue) * scale
 
-// How much a program cares for fairness and lots, and for nothing in particular, beside the value.
+// How much a program cares for fairness and lots, and for nothing in particular, next to the value.
 const (
 	tasteFair = 0.005
 	tasteAny  = 0.02

@@ -84,7 +84,7 @@ func (p *Problem) ByHand(given []Given, student, course, section int32) error {
 	return nil
 }
 
-// AtThatTime gives a course of which a student has a section at the same time as a section of another one;
+// AtThatTime returns a course of which a student has a section at the same time as a section of another one;
 // None: there is none.
 func (p *Problem) AtThatTime(g *Given, section int32) int32 {
 	for _, list := range [][]int32{g.Requests, g.Alternates} {

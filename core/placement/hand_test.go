@@ -76,7 +76,7 @@ func TestByHandBesideTheCheck(t *testing.T) {
 	}
 }
 
-// Who came last leaves first, the more senior last, and whoever's seat is kept only where nobody else is left.
+// Who came last leaves first, the more senior last, and anyone who's seat is kept only where no one else is left.
 func TestOverfull(t *testing.T) {
 	p := &Problem{}
 	a := one(p, "A", 2, 0)

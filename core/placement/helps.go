@@ -6,7 +6,7 @@ import (
 	"slices"
 )
 
-// Help is a change of the sections, with what placing anew those whom it concerns makes of the placement:
+// Help is a change of the sections, with what placing again those whom it concerns makes of the placement:
 // Value and Complete are what it is worth, and how many students have as much as they asked for, after the
 // change. The placement that shows it was found, so that it is worth at least that much.
 type Help struct {
@@ -28,7 +28,7 @@ const (
 )
 
 // Helps lists the single changes that help most, the best first: a seat more in a full section, a section at
-// another time, a section more. Each was placed anew, for those whom it concerns. The error is a
+// another time, a section more. Each was placed again, for those whom it concerns. The error is a
 // *ProblemError.
 func Helps(ctx context.Context, p *Problem, rooms []Room, found *Placement, o Options, most int) ([]Help, error) {
 	if len(rooms) != len(p.Sections) {

@@ -59,7 +59,7 @@ func (p *Problem) Deny(denied []Denied) *Problem {
 }
 
 // Hold makes of a problem the one of placing the rest: students keep seats, whose cells they are busy in and
-// which nobody else has. A kept seat settles its request, and one that came in as an alternate the request
+// which no one else has. A kept seat settles its request, and one that came in as an alternate the request
 // that it came in for.
 func (p *Problem) Hold(kept []Kept) *Held {
 	h := &Held{whole: p, Problem: &Problem{Courses: p.Courses, Sections: slices.Clone(p.Sections),

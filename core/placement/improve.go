@@ -44,7 +44,7 @@ type ImproveOptions struct {
 // Lenstra 1997, "Local Search in Combinatorial Optimization") over the times of sections: a move is worth
 // what it adds to the best timetables that the students who ask for the course could have if every seat were
 // free; the best is made, then the next that is still worth something, until none is. Then everybody is
-// placed anew, and where that is worth less than half of the moves alone, or than before, the half or none of
+// placed again, and where that is worth less than half of the moves alone, or than before, the half or none of
 // them stand. The placement is never worth less than before. Sections and students stay named by their
 // places. The error is a *ProblemError.
 func Improve(ctx context.Context, p *Problem, rooms []Room, o ImproveOptions) (*Improvement, error) {
@@ -160,7 +160,7 @@ func (w *workshop) climb(ctx context.Context, most int) (made []SectionMove) {
 			made = append(made, SectionMove{Section: int32(i), From: first[i].Cells, To: best[i].Cells})
 		}
 	}
-	// What is worth most by itself comes first; each is then told beside those before it.
+	// What is worth most on its own comes first; each is then told next to those before it.
 	copy(w.p.Sections, first)
 	alone := func(k int) shift { return shift{{made[k].Section, made[k].To}} }
 	parallel(w.o.Workers, len(made), func(_, k int) { made[k].Gain = w.gain(alone(k)) })
@@ -211,7 +211,7 @@ func (w *workshop) swaps() (list []shift) {
 	return list
 }
 
-// could tells whether a section may meet in some cells.
+// could reports whether a section may meet in some cells.
 func (w *workshop) could(section int, to []int32) bool {
 	return slices.ContainsFunc(w.rooms[section].Patterns, func(p []int32) bool { return slices.Equal(p, to) })
 }
@@ -220,7 +220,7 @@ func (w *workshop) share(a, b int) bool {
 	return slices.ContainsFunc(w.rooms[a].Busy, func(x int32) bool { return slices.Contains(w.rooms[b].Busy, x) })
 }
 
-// fits tells whether sections could meet elsewhere together: what they take with them is free then.
+// fits reports whether sections could meet elsewhere together: what they take with them is free then.
 func (w *workshop) fits(h shift) bool {
 	where := func(k int) []int32 {
 		for _, x := range h {

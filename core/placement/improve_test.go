@@ -18,7 +18,7 @@ func movable(seed uint64) (*Problem, []Room) {
 	for c := range p.Courses {
 		for range 1 + r.IntN(2) {
 			teacher, cell := int32(r.IntN(4)), int32(r.IntN(periods))
-			for taught[[2]int32{teacher, cell}] { // nobody is in two places at once to begin with
+			for taught[[2]int32{teacher, cell}] { // no one is in two places at once to begin with
 				teacher, cell = int32(r.IntN(4)), int32(r.IntN(periods))
 			}
 			taught[[2]int32{teacher, cell}] = true
@@ -46,7 +46,7 @@ func movable(seed uint64) (*Problem, []Room) {
 	return p, rooms
 }
 
-// teachersFree tells whether no teacher is in two places at once.
+// teachersFree reports whether no teacher is in two places at once.
 func teachersFree(sections []Section, rooms []Room) bool {
 	for i := range sections {
 		for k := range i {

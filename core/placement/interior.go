@@ -16,7 +16,7 @@ import (
 // timetables (Gondzio, González-Brevis and Munari 2013).
 type interior struct {
 	*program
-	taste func(pupil int32, t *timetable) float64 // a little beside the value; may be nil
+	taste func(pupil int32, t *timetable) float64 // a little next to the value; may be nil
 	list  []*column                               // the columns, those of a member together
 	first []int32                                 // by member: its first in list
 
@@ -128,7 +128,7 @@ func (n *interior) gain(j int32) float64 {
 	return sum
 }
 
-// state gives the values of both programs and by how many seats the pools are overfull at most.
+// state returns the values of both programs and by how many seats the pools are overfull at most.
 func (n *interior) state() (primal, dual, short float64) {
 	clear(n.sum)
 	for j, c := range n.list {
@@ -147,7 +147,7 @@ func (n *interior) state() (primal, dual, short float64) {
 	return primal, dual, short
 }
 
-// step takes one step and tells whether it got anywhere; where numbers fail nothing is changed.
+// step takes one step and reports whether it got anywhere; where numbers fail nothing is changed.
 func (n *interior) step() bool {
 	n.assemble()
 	if !n.factorize() {
@@ -194,7 +194,7 @@ func (n *interior) step() bool {
 	return primal > 1e-8 || dual > 1e-8
 }
 
-// finite tells whether a direction is of use; from a matrix that is all but singular it may not be.
+// finite reports whether a direction is of use; from a matrix that is all but singular it may not be.
 func finite(x float64) bool { return x < math.Inf(1) }
 
 // complementarity is the sum of the products of variables and their duals after steps of these lengths.

@@ -15,7 +15,7 @@ type model struct {
 	seats   []int32 // by pool
 }
 
-// pool are the sections of one course with the same cells; whoever is in the pool can be in any of them.
+// pool are the sections of one course with the same cells; anyone who is in the pool can be in any of them.
 type pool struct {
 	course   int32
 	sections []int32 // by id
@@ -161,7 +161,7 @@ func (c *compiler) pupil(index int32) pupil {
 	return p
 }
 
-// open tells whether some section of the course has a seat, in cells that are free.
+// open reports whether some section of the course has a seat, in cells that are free.
 func (c *compiler) open(course int32, busy []int32) bool {
 	return slices.ContainsFunc(c.poolsOf[course], func(pool int32) bool { return c.possible(pool, busy) })
 }

@@ -7,7 +7,7 @@ import (
 
 // negotiation lets students choose one after the other at prices of the pools, and makes what is overfull
 // dearer, for the moment and for good, until nothing is (McMurchie and Ebeling 1995, "PathFinder: a
-// negotiation-based performance-driven router"). A firm one, in which nobody gives anything up, mostly finds
+// negotiation-based performance-driven router"). A firm one, in which no one gives anything up, mostly finds
 // how everything can be placed where that is possible; elsewhere a few rounds of an easy one give first
 // prices and timetables.
 type negotiation struct {
@@ -35,7 +35,7 @@ const (
 	easyRounds = 2
 	atOnce     = 4 // how many choose side by side in an easy negotiation; in a firm one that would only make them meet again
 	firmRounds = 400
-	firmTries  = 8  // how often a firm negotiation that is nearly agreed begins anew
+	firmTries  = 8  // how often a firm negotiation that is nearly agreed begins again
 	firmEffort = 25 // how much work all of them may be, in that of the first round
 )
 
@@ -51,7 +51,7 @@ func newNegotiation(m *model, members []int32, firm bool, workers int) *negotiat
 	return n
 }
 
-// negotiate gives a negotiation, and whether everybody has all they can have in it and nothing is overfull.
+// negotiate returns a negotiation, and whether everybody has all they can have in it and nothing is overfull.
 func (c *component) negotiate() (n *negotiation, agreed bool) {
 	budget := 0
 	for try := 0; try < firmTries && (try == 0 || budget > 0) && c.m.couldHaveAll(c.members) && !c.stop(); try++ {
@@ -67,7 +67,7 @@ func (c *component) negotiate() (n *negotiation, agreed bool) {
 	return n, n.run(c.r, easyRounds, new(int), c.stop)
 }
 
-// couldHaveAll tells whether there are enough seats in each course for those who must have it to lose nothing.
+// couldHaveAll reports whether there are enough seats in each course for those who must have it to lose nothing.
 func (m *model) couldHaveAll(members []int32) bool {
 	seats, wanted := make([]int, len(m.problem.Courses)), make([]int, len(m.problem.Courses))
 	for p := range m.pools {
@@ -102,7 +102,7 @@ func (n *negotiation) tooMany(pool int32, more int32) int {
 	return int(max(0, n.b.load[pool]+more-n.m.seats[pool]))
 }
 
-// choose has some members choose anew, side by side at the same prices.
+// choose has some members choose again, side by side at the same prices.
 func (n *negotiation) choose(some []int32) {
 	for _, i := range some {
 		old := n.b.tables[i].pools
@@ -152,10 +152,10 @@ func (n *negotiation) crowded(i int32) bool {
 	return slices.ContainsFunc(n.b.tables[i].pools, func(p int32) bool { return n.tooMany(p, 0) > 0 })
 }
 
-// short tells whether a member has given something up.
+// short reports whether a member has given something up.
 func (n *negotiation) short(i int32) bool { return int64(n.b.tables[i].value) < n.m.pupils[i].top }
 
-// run negotiates, and tells whether everybody has all they can have and nothing is overfull. It gives up
+// run negotiates, and reports whether everybody has all they can have and nothing is overfull. It gives up
 // after so many rounds, when a firm negotiation shows that there are too few seats, or when the budget of
 // nodes is used up; the first round of the first negotiation sets that.
 func (n *negotiation) run(r *rand.Rand, rounds int, budget *int, stop func() bool) bool {
@@ -206,7 +206,7 @@ func (n *negotiation) run(r *rand.Rand, rounds int, budget *int, stop func() boo
 	return false
 }
 
-// hopeless tells whether more is overfull after a round than it ever is where everything can be placed.
+// hopeless reports whether more is overfull after a round than it ever is where everything can be placed.
 func (n *negotiation) hopeless(round int) bool {
 	return round >= 2 && n.over > len(n.members)/4 || round >= 6 && n.over > len(n.members)/20
 }

@@ -6,7 +6,7 @@ import (
 )
 
 // neighbourhoods betters a placement by large neighbourhood search (Shaw 1998): the timetables of some
-// students are taken apart and put together anew by a dive, all others left as they are, and what comes out
+// students are taken apart and put together again by a dive, all others left as they are, and what comes out
 // is kept when it is not worth less. Whom to take apart the certificate tells: what a placement falls short
 // of the bound is the sum of what each student loses at the prices and of the prices of the seats left free.
 type neighbourhoods struct {
@@ -73,7 +73,7 @@ func (n *neighbourhoods) round() {
 	}
 }
 
-// fairer tells whether new timetables of the same value leave nobody worse off than somebody was.
+// fairer reports whether new timetables of the same value leave no one worse off than someone was.
 func (n *neighbourhoods) fairer(group []int32, tables map[int32]timetable) bool {
 	var old, now []int64
 	for _, i := range group {

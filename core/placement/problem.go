@@ -97,7 +97,7 @@ func (e *ProblemError) Error() string { return "placement: " + e.What }
 
 func wrong(format string, args ...any) error { return &ProblemError{fmt.Sprintf(format, args...)} }
 
-// validate tells whether the problem is well-formed and within the limits.
+// validate reports whether the problem is well-formed and within the limits.
 func (p *Problem) validate() error {
 	if !slices.IsSorted(p.Courses) {
 		return wrong("the courses are not in byte order")
@@ -172,7 +172,7 @@ func (p *Problem) validateStudent(s *Student) error {
 	return nil
 }
 
-// Check tells whether the given sections are a valid placement, and what they are worth. The error names the
+// Check reports whether the given sections are a valid placement, and what they are worth. The error names the
 // first rule broken.
 func (p *Problem) Check(given []Given) (value int64, err error) {
 	if len(given) != len(p.Students) {

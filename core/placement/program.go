@@ -56,7 +56,7 @@ func newProgram(m *model, members, seats []int32, workers []searcher) *program {
 	return g
 }
 
-// possible tells whether all pools of a timetable have seats to be had.
+// possible reports whether all pools of a timetable have seats to be had.
 func (g *program) possible(t *timetable) bool {
 	for _, p := range t.pools {
 		if g.closed[p] {
@@ -66,7 +66,7 @@ func (g *program) possible(t *timetable) bool {
 	return true
 }
 
-// learn makes a timetable of a member known, and tells whether it was not.
+// learn makes a timetable of a member known, and reports whether it was not.
 func (g *program) learn(k int, t timetable) bool {
 	for _, j := range g.of[k] {
 		if g.columns[j].table.key == t.key {
@@ -97,7 +97,7 @@ func (g *program) setPrices(price []float64) {
 
 // generate searches for each member's best timetable at the prices, makes it known, and gives how many were
 // not, and a bound on the value of the program with all timetables, in 1/scale of a value. Nodes bounds each
-// search. After a stop nobody is searched for any more, and the bound is that of nothing known.
+// search. After a stop no one is searched for any more, and the bound is that of nothing known.
 func (g *program) generate(nodes int, stop func() bool) (fresh int, bound int64) {
 	var cut atomic.Bool
 	parallel(len(g.work), len(g.members), func(w, k int) {

@@ -81,8 +81,8 @@ func (s *searcher) lower(rent []int64, steps int, floor int64) (root int64) {
 	return root
 }
 
-// afterRents tells what each option brings after rents and how often each cell is used when every item takes
-// what is best by itself, and gives the bound.
+// afterRents reports what each option brings after rents and how often each cell is used when every item takes
+// what is best on its own, and gives the bound.
 func (s *searcher) afterRents() (bound int64) {
 	p := s.p
 	for _, rent := range s.rent {
@@ -98,7 +98,7 @@ func (s *searcher) afterRents() (bound int64) {
 			}
 		}
 	}
-	// The alternates: as many as there are requests without a section come in beside the others, the next for a
+	// The alternates: as many as there are requests without a section come in next to the others, the next for a
 	// request that is not given.
 	s.extra = s.extra[:0]
 	for k := p.requests; k < len(p.items); k++ {
@@ -158,7 +158,7 @@ type level struct {
 
 const (
 	hardNodes  = 10_000 // after which a search is hard
-	tightEvery = 2      // levels of the tree, for rents to be set anew
+	tightEvery = 2      // levels of the tree, for rents to be set again
 	tightLeast = 3      // requests must be open
 	tightSteps = 15
 	tightNodes = 10 // how much work it is, in nodes

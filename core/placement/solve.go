@@ -108,7 +108,7 @@ func (s *solver) run(ctx context.Context) {
 		s.m.pupils[i].top = bound / scale
 	})
 	components, alone := s.m.components()
-	for _, i := range alone { // nobody contests what they want
+	for _, i := range alone { // no one contests what they want
 		s.b.set(i, tops[i])
 		s.proven += s.m.pupils[i].top
 		s.settled++
@@ -208,7 +208,7 @@ func (c *component) solve(ctx context.Context) {
 	c.m.polish(c.b, byLot, &c.work[0])
 }
 
-// over tells whether a time is over or the context has ended; where it is asked then, the search is cut short.
+// over reports whether a time is over or the context has ended; where it is asked then, the search is cut short.
 func (c *component) over(ctx context.Context, until time.Time) func() bool {
 	return func() bool {
 		if ctx.Err() == nil && (c.until.IsZero() || time.Now().Before(until)) {
@@ -256,7 +256,7 @@ func (c *component) search(n *negotiation, byLot []int32) {
 // roundsPer sets how many rounds an effort of one buys: one for so many students.
 const roundsPer = 2000
 
-// land gives the members what a dive has fixed; where it was ended before all were, the others choose among
+// land returns the members what a dive has fixed; where it was ended before all were, the others choose among
 // the seats that are left.
 func (c *component) land(tables map[int32]timetable, byLot []int32) {
 	for _, i := range byLot {
@@ -269,7 +269,7 @@ func (c *component) land(tables map[int32]timetable, byLot []int32) {
 	c.m.polish(c.b, byLot, &c.work[0])
 }
 
-// tryOut gives the members other timetables, and what they had where that was worth more. Searches in it are hurried.
+// tryOut returns the members other timetables, and what they had where that was worth more. Searches in it are hurried.
 func (c *component) tryOut(change func()) {
 	before := make([]timetable, len(c.members))
 	value := c.value()

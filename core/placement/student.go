@@ -8,7 +8,7 @@ import (
 // Scale is how finely prices are told: a price, or a worth after prices, is a whole number of 1/scale of a value.
 const scale = 1 << 16
 
-// closed is the price of a pool nobody may enter.
+// closed is the price of a pool no one may enter.
 const closed int64 = 1 << 50
 
 // maxNodes bounds the search for one student's timetable where it should be exact. Beyond its limit a search
@@ -19,7 +19,7 @@ const maxNodes = 2_000_000
 // the request with the fewest sections left first, the sections of the greatest worth first; a branch is left
 // when what its open requests could at most bring does not beat the best timetable known. Its buffers are
 // reused; each goroutine has its own. What the open requests can bring is bounded with a rent for each cell
-// (rents.go), set anew further down where a search is hard. A table of states passes over what is reached a
+// (rents.go), set again further down where a search is hard. A table of states passes over what is reached a
 // second time in another order.
 //
 // Depth-first branch and bound is Land and Doig's (1960), the fail-first order Haralick and Elliott's (1980).
@@ -49,7 +49,7 @@ type searcher struct {
 	found      []int32 // the best timetable: by item the option, or None
 	nodes      int
 	limit      int   // of nodes
-	patience   int   // the nodes after which rents are set anew in the branches; 0: hardNodes
+	patience   int   // the nodes after which rents are set again in the branches; 0: hardNodes
 	weight     int64 // how much more than usual a value counts beside prices; 0 is as 1
 	open       int64 // the most that a branch not looked into could bring
 
@@ -74,7 +74,7 @@ type state struct {
 // seenBits is the size of the table of states, as a power of two; a newer state takes the place of an older one.
 const seenBits = 13
 
-// been tells whether the search has been in this state with at least that worth, and remembers it. Without
+// been reports whether the search has been in this state with at least that worth, and remembers it. Without
 // are the requests not given that some alternate stands for.
 func (s *searcher) been(undecided, without, used uint64, sum int64, skipped int) bool {
 	h := (undecided*0x9e3779b97f4a7c15 ^ (without+uint64(skipped))*0xc2b2ae3d27d4eb4f ^ used) * 0xff51afd7ed558ccd
@@ -128,7 +128,7 @@ func (s *searcher) prepare(p *pupil, price []int64) {
 		worth := int64(p.items[k].value) * scale * max(1, s.weight)
 		least := int64(0)
 		if p.items[k].group != 0 {
-			least = -closed // worth nothing by itself, it may still be needed for the rest of its group
+			least = -closed // worth nothing on its own, it may still be needed for the rest of its group
 		}
 		for o := p.first[k]; o < p.first[k+1]; o++ {
 			net := worth - price[p.pool[o]]
@@ -175,7 +175,7 @@ func (s *searcher) freeAlternates(depth int) {
 	}
 }
 
-// needless tells whether an option listed already is worth as much and takes no cell that this one does not.
+// needless reports whether an option listed already is worth as much and takes no cell that this one does not.
 func (s *searcher) needless(start int, option int32, net int64) bool {
 	for _, c := range s.list[start:] {
 		if c.net < net {
@@ -245,7 +245,7 @@ func (s *searcher) branch(depth int, undecided, without uint64, sum, rest int64,
 	if bound <= s.best {
 		return
 	}
-	again := depth > 0 && depth == s.tight // this is where rents have just been set anew
+	again := depth > 0 && depth == s.tight // this is where rents have just been set again
 	if !again && s.words == 1 && s.been(undecided, without, s.used[depth], sum, skipped) {
 		return
 	}
@@ -304,7 +304,7 @@ func (s *searcher) pick(depth int, undecided uint64, slack, skip int64) int {
 	return pick
 }
 
-// given tells whether some request of the set is taken.
+// given reports whether some request of the set is taken.
 func (s *searcher) given(set uint64) bool {
 	for ; set != 0; set &= set - 1 {
 		if s.taken[bits.TrailingZeros64(set)] != None {

@@ -21,7 +21,7 @@ func TestSearchAgainstEverything(t *testing.T) {
 		for round := range 4 {
 			s := &plainly
 			if round%2 == 1 {
-				s = &anew // sets rents anew at once, as a hard search does
+				s = &anew // sets rents again at once, as a hard search does
 			}
 			price := make([]int64, len(m.pools))
 			for i := range price {

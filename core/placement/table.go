@@ -31,7 +31,7 @@ func (t *timetable) worth(price []int64) int64 {
 	return sum
 }
 
-// table gives the timetable the searcher found last.
+// table returns the timetable the searcher found last.
 func (s *searcher) table() timetable {
 	var pools []int32
 	var value int32
@@ -67,7 +67,7 @@ func (b *board) set(pupil int32, t timetable) {
 	*old = t
 }
 
-// settle gives the members, in their order, the best timetables for which there are seats left, at the
+// settle returns the members, in their order, the best timetables for which there are seats left, at the
 // prices; and then, while that helps anybody, betters each at no prices.
 func (m *model) settle(b *board, members []int32, price []int64, s *searcher) {
 	open := make([]int64, len(m.pools))
@@ -96,7 +96,7 @@ func (m *model) openPools(i int32, b *board, open, price []int64) {
 	}
 }
 
-// polish betters the members' timetables one by one with the seats that are free, until nobody's gets better.
+// polish betters the members' timetables one by one with the seats that are free, until no one's gets better.
 func (m *model) polish(b *board, members []int32, s *searcher) {
 	open := make([]int64, len(m.pools))
 	for better := true; better; {

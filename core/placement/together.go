@@ -8,7 +8,7 @@ const (
 	togetherSteps = 4_000
 )
 
-// Together tells whether some choice of one section for each course has no clash, seats aside. Sections lists
+// Together reports whether some choice of one section for each course has no clash, seats aside. Sections lists
 // for each course the cells of each of its sections, ascending; a course without a section is passed over.
 // Where there is no such choice, clash is the smallest set of courses, by their places, that cannot be had
 // together (of several, the first in lexicographic order). Known is false where that is beyond what is looked
@@ -98,7 +98,7 @@ func newSharing(sections [][][]int32) *sharing {
 	return t
 }
 
-// fits tells whether some courses can be had together.
+// fits reports whether some courses can be had together.
 func (t *sharing) fits(courses []int) bool {
 	t.order = append(t.order[:0], courses...)
 	if need := (len(courses) + 1) * t.words; len(t.used) < need {
@@ -108,7 +108,7 @@ func (t *sharing) fits(courses []int) bool {
 	return t.search(t.order, 0)
 }
 
-// search chooses a section for each of the courses beside what is used after so many were chosen.
+// search chooses a section for each of the courses next to what is used after so many were chosen.
 func (t *sharing) search(courses []int, depth int) bool {
 	if len(courses) == 0 {
 		return true

@@ -50,7 +50,7 @@ func newWorkshop(p *Problem, rooms []Room, found *Placement, o Options) *worksho
 	return w
 }
 
-// count looks at the placement anew.
+// count looks at the placement again.
 func (w *workshop) count() {
 	w.taken, w.lacking, w.complete = w.p.Occupancy(w.given), make([]int, len(w.p.Courses)), 0
 	for i := range w.p.Students {
@@ -66,7 +66,7 @@ func (w *workshop) count() {
 	}
 }
 
-// whole tells whether a student has as much as they asked for, and asked for something.
+// whole reports whether a student has as much as they asked for, and asked for something.
 func (s *Student) whole(g *Given) bool {
 	n := 0
 	for _, section := range slices.Concat(g.Requests, g.Alternates) {
@@ -89,7 +89,7 @@ func (w *workshop) moves() (list []Help) {
 	return list
 }
 
-// free tells whether a section could meet in some cells: they are others than now, and what it takes with it
+// free reports whether a section could meet in some cells: they are others than now, and what it takes with it
 // is free then.
 func (w *workshop) free(section int, to []int32) bool {
 	if slices.Equal(to, w.p.Sections[section].Cells) {
@@ -106,7 +106,7 @@ func (w *workshop) free(section int, to []int32) bool {
 	return true
 }
 
-// tryAll tries changes, each by itself, and gives those that were tried before the context ended, the most
+// tryAll tries changes, each on its own, and gives those that were tried before the context ended, the most
 // valuable first.
 func (w *workshop) tryAll(ctx context.Context, tries []Help) []Help {
 	done := make([]bool, len(tries))
@@ -159,7 +159,7 @@ func (w *workshop) changed(h *Help) (*Problem, []int32) {
 	return part, who
 }
 
-// try places those anew whom a change concerns, and notes what the whole is worth then; it gives what they get.
+// try places those again whom a change concerns, and notes what the whole is worth then; it gives what they get.
 func (w *workshop) try(h *Help) (who []int32, given []Given) {
 	part, who := w.changed(h)
 	m := compile(part)
@@ -206,7 +206,7 @@ func (w *workshop) drawOf(who []int32) []int32 {
 	return order
 }
 
-// keep gives everybody what they had, but what no longer fits: a section that meets at the same time as
+// keep leaves everybody what they had, but what no longer fits: a section that meets at the same time as
 // another now, and what depends on it.
 func (w *workshop) keep(m *model, b *board, part *Problem, who []int32) {
 	poolOf := make([]int32, len(part.Sections))

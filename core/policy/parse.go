@@ -161,7 +161,7 @@ func (r *reader) bad(line int, path, format string, args ...any) {
 	r.problems = append(r.problems, Problem{line, path, fmt.Sprintf(format, args...)})
 }
 
-// get decodes o[key] into target and tells whether it was there (null counts as absent).
+// get decodes o[key] into target and reports whether it was there (null counts as absent).
 func (r *reader) get(o object, line int, path, key string, target any, what string) bool {
 	raw, there := o[key]
 	if !there || string(raw) == "null" {

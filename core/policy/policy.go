@@ -74,7 +74,7 @@ type Rule struct {
 	Labels map[string]string // by language, where it is given in several
 	Count
 	Grades   []int    // nil: every grade; empty: none
-	Programs []string // nil: everyone; empty: nobody
+	Programs []string // nil: everyone; empty: no one
 	Stance   Stance
 	When     *Count
 }
@@ -140,7 +140,7 @@ type Fill struct {
 	Rules   []Rule
 }
 
-// Commitment is something to be agreed to by itself, by the student on submitting, by a guardian on signing.
+// Commitment is something to be agreed to on its own, by the student on submitting, by a guardian on signing.
 type Commitment struct {
 	ID                string
 	Grades            []int  // nil: every grade
@@ -174,12 +174,12 @@ func (p *Policy) Resolve(s Selection) Selection {
 	return s
 }
 
-// Matches tells whether a resolved selection picks a course of that code, subjects and tags.
+// Matches reports whether a resolved selection picks a course of that code, subjects and tags.
 func (s *Selection) Matches(code string, subjects, tags []string) bool {
 	return s.MatchesSection(code, subjects, tags, nil)
 }
 
-// MatchesSection tells whether a resolved selection picks a section of such a course that meets in these periods.
+// MatchesSection reports whether a resolved selection picks a section of such a course that meets in these periods.
 func (s *Selection) MatchesSection(code string, subjects, tags []string, periods []int) bool {
 	if s.Subjects != nil || s.Tags != nil || s.Courses != nil || s.Periods != nil {
 		meets := slices.ContainsFunc(periods, func(p int) bool { return slices.Contains(s.Periods, p) })

@@ -31,7 +31,7 @@ type Settings struct {
 	Stages    []Stage
 }
 
-// Contact is somebody to ask.
+// Contact is someone to ask.
 type Contact struct {
 	For                     string // courses, readiness or technical
 	Name, Phone, Mail, Book string // Book is an https address
@@ -70,7 +70,7 @@ type Look uint8
 const (
 	LookAfter  Look = iota // after submitting; it clears the sheet
 	LookBefore             // submitting needs it, then nothing more
-	LookNone               // complete and signed is cleared by itself
+	LookNone               // complete and signed is cleared on its own
 )
 
 // Reach says whose sheets a counselor may decide on; the rest of the school they see.
@@ -140,7 +140,7 @@ type Text struct {
 	By  map[string]string
 }
 
-// In gives the text in a language, or in the school's where that one lacks. A text for a language serves its
+// In returns the text in a language, or in the school's where that one lacks. A text for a language serves its
 // regions too.
 func (t Text) In(language string) string {
 	own := t.Own
@@ -188,7 +188,7 @@ func (r *reader) words(o object, line int, path, key string, target *Text) bool 
 	return true
 }
 
-// own gives the text in the school's language, or where that one lacks, which is a notice, another.
+// own returns the text in the school's language, or where that one lacks, which is a notice, another.
 func (r *reader) own(by map[string]string, line int, path string) string {
 	if text, ok := by[r.out.Settings.Language]; ok {
 		return text
@@ -204,7 +204,7 @@ func (r *reader) own(by map[string]string, line int, path string) string {
 	return ""
 }
 
-// IsLanguage tells whether a text has the form of a BCP 47 tag (RFC 5646): letters, then parts of letters and digits.
+// IsLanguage reports whether a text has the form of a BCP 47 tag (RFC 5646): letters, then parts of letters and digits.
 func IsLanguage(tag string) bool {
 	for i, part := range strings.Split(tag, "-") {
 		if len(part) < 1 || len(part) > 8 || i == 0 && len(part) < 2 {
@@ -220,7 +220,7 @@ func IsLanguage(tag string) bool {
 	return true
 }
 
-// IsMoment tells whether a text is a date, or a date and time, as they are written here: 2027-03-12 or
+// IsMoment reports whether a text is a date, or a date and time, as they are written here: 2027-03-12 or
 // 2027-03-12T16:00.
 func IsMoment(text string) bool {
 	layout := time.DateOnly

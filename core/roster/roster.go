@@ -11,13 +11,13 @@ import (
 	"strings"
 )
 
-// Person is somebody who may be named. What is empty names nobody.
+// Person is someone who may be named. What is empty names no one.
 type Person struct {
 	ID, Username, Mail    string
 	GivenName, FamilyName string
 }
 
-// Line is a line of a list with whom it names: nobody, one, or several of whom one must be chosen. Twice
+// Line is a line of a list with whom it names: no one, one, or several of whom one must be chosen. Twice
 // tells that the one it names is named by a line before.
 type Line struct {
 	Number int // from 1
@@ -29,9 +29,9 @@ type Line struct {
 // MaxLines bounds a list.
 const MaxLines = 5000
 
-// Match tells whom each line names that is not blank; at most MaxLines are looked at. A number, username or
+// Match reports whom each line names that is not blank; at most MaxLines are looked at. A number, username or
 // mail in any cell of the line decides; else its name does, whichever part comes first. Fold makes texts
-// comparable. A first line that names nobody and has a word for a column in it is a heading, and is left out.
+// comparable. A first line that names no one and has a word for a column in it is a heading, and is left out.
 func Match(text string, people []Person, fold func(string) string) (lines []Line) {
 	keys, names := map[string][]int{}, map[string][]int{}
 	for i, p := range people {
@@ -104,7 +104,7 @@ func named(line string, keys, names map[string][]int) []int {
 	return nil
 }
 
-// heading tells whether a line has a word for a column in it.
+// heading reports whether a line has a word for a column in it.
 func heading(line string) bool {
 	return slices.ContainsFunc(strings.FieldsFunc(line,
 		func(r rune) bool { return separates(r) || r == ' ' || r == '"' }), func(word string) bool {

@@ -16,18 +16,18 @@ type Section struct {
 	Days    []int
 }
 
-// Meets tells whether it meets in a term, a period and on a day.
+// Meets reports whether it meets in a term, a period and on a day.
 func (s *Section) Meets(term, period, day int) bool {
 	return s.Terms>>term&1 == 1 && slices.Contains(s.Periods, period) && slices.Contains(s.Days, day)
 }
 
-// Shares tells whether two sections meet in the same term, period and day.
+// Shares reports whether two sections meet in the same term, period and day.
 func (s *Section) Shares(t *Section) bool {
 	in := func(list []int) func(int) bool { return func(x int) bool { return slices.Contains(list, x) } }
 	return s.Terms&t.Terms != 0 && slices.ContainsFunc(s.Periods, in(t.Periods)) && slices.ContainsFunc(s.Days, in(t.Days))
 }
 
-// Collides tells whether nobody can be in both of two sections: they meet at the same time, or are of one course.
+// Collides reports whether no one can be in both of two sections: they meet at the same time, or are of one course.
 func (s *Section) Collides(t *Section) bool { return s.Course == t.Course || s.Shares(t) }
 
 // OpenPeriod is a period of a term that is to be filled and is not, with the days on which it is open, ascending.
@@ -43,7 +43,7 @@ type Choice struct {
 	Complete bool
 }
 
-// Choose judges a student's own sections beside their sheet. The error is one of Judge's.
+// Choose judges a student's own sections next to their sheet. The error is one of Judge's.
 func (f *Facts) Choose(s *Sheet, own []Section) (*Choice, error) {
 	d := f.borrowDesk()
 	defer d.giveBack()

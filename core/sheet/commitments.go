@@ -3,7 +3,7 @@ package sheet
 import "slices"
 
 // Commitments lists the places of the year's commitments that concern this student with this sheet, in their
-// order. One that looks at terms concerns nobody whose sheet is beyond judging.
+// order. One that looks at terms concerns no one whose sheet is beyond judging.
 func (f *Facts) Commitments(s *Sheet) (places []int) {
 	d := f.borrowDesk()
 	defer d.giveBack()

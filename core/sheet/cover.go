@@ -41,7 +41,7 @@ type mender struct {
 	baseBounds []int // rules with gives
 }
 
-// Cover tells for each request, in rank order, what happens if it cannot be given. A mend is no alternate,
+// Cover reports for each request, in rank order, what happens if it cannot be given. A mend is no alternate,
 // any one, or several whose loads together (load times terms) are not more than the lost request's; of
 // several mends the one that uses the earliest alternates is given, and none only where no alternate mends
 // it. The error is ErrTooManyMends or one of Judge's.
@@ -96,7 +96,7 @@ func (f *Facts) cover(s *Sheet, show bool) ([]Cover, error) {
 	return all, nil
 }
 
-// watched tells whether a rule must hold on a mended sheet.
+// watched reports whether a rule must hold on a mended sheet.
 func (m *mender) watched(rule int) bool {
 	r := &m.Year.Rules[rule]
 	return r.Stance == policy.Block && (r.Count.On == policy.Requests || r.Count.On == policy.Taken)
@@ -160,7 +160,7 @@ func (m *mender) bound() {
 	}
 }
 
-// hopeless tells whether some minimum stays out of reach whatever is chosen from place k on.
+// hopeless reports whether some minimum stays out of reach whatever is chosen from place k on.
 func (m *mender) hopeless(k int) bool {
 	for _, i := range m.baseBounds {
 		r := &m.Year.Rules[i]
@@ -229,7 +229,7 @@ func (m *mender) layTrial() bool {
 	return m.tryErr == nil
 }
 
-// holds lays the trial on the desk and tells whether every watched rule holds, save those that failed before.
+// holds lays the trial on the desk and reports whether every watched rule holds, save those that failed before.
 func (m *mender) holds() bool {
 	if !m.layTrial() {
 		return false

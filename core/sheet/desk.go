@@ -23,7 +23,7 @@ type desk struct {
 	place      []uint8 // by course
 	requests   []int32
 	alternates []int32
-	summer     []int32 // requests for the summer: they stay whatever is laid beside them
+	summer     []int32 // requests for the summer: they stay whatever is laid next to them
 	packer     packer
 
 	subject int32 // the course whose condition is being judged
@@ -122,7 +122,7 @@ func (d *desk) measure(c *catalog.Count, base credit.Amount) credit.Amount {
 	return sum
 }
 
-// countedOnRecord tells whether a request is among the courses that a count on taken finds on record already.
+// countedOnRecord reports whether a request is among the courses that a count on taken finds on record already.
 func (d *desk) countedOnRecord(c *catalog.Count, course int32) bool {
 	return c.On == policy.Taken && c.Measure == policy.Courses && d.codes[course].flags&(hasEarned|hasProgress) != 0
 }

@@ -34,7 +34,7 @@ func find(list []Entry, course int32) int {
 	return slices.IndexFunc(list, func(e Entry) bool { return e.Course == course })
 }
 
-// renumber gives ranks 1, 2, 3… and lets alternates that stood for a course no longer requested stand for any.
+// renumber returns ranks 1, 2, 3… and lets alternates that stood for a course no longer requested stand for any.
 func (s *Sheet) renumber() {
 	for i := range s.Requests {
 		s.Requests[i].Rank, s.Requests[i].StandsFor = i+1, Any
@@ -211,8 +211,8 @@ func (f *Facts) bringAlong(a *addition, course int32) {
 	}
 }
 
-// Held tells whether a course on the sheet is not to be taken off or exchanged: it is fixed, or assigned
-// where the school lets nobody exchange what it has assigned. The school itself is not bound.
+// Held reports whether a course on the sheet is not to be taken off or exchanged: it is fixed, or assigned
+// where the school lets no one exchange what it has assigned. The school itself is not bound.
 func (f *Facts) Held(course int32, school bool) bool {
 	assigned, fixed := f.Assigned(course)
 	return !school && (fixed || assigned && f.Year.Policy.Settings.NoExchange)
@@ -331,7 +331,7 @@ func (f *Facts) fillIn(s *Sheet, school bool) (Sheet, error) {
 	return out, nil
 }
 
-// rises tells whether some block rule is above its maximum on a sheet, and not as far on the one before.
+// rises reports whether some block rule is above its maximum on a sheet, and not as far on the one before.
 func (f *Facts) rises(before, after *Sheet) bool {
 	d := f.borrowDesk()
 	defer d.giveBack()
@@ -356,7 +356,7 @@ func (f *Facts) rises(before, after *Sheet) bool {
 	return false
 }
 
-// above tells whether a block rule in force is above its maximum, and was not, or not as far; counted tells
+// above reports whether a block rule in force is above its maximum, and was not, or not as far; counted tells
 // whether it was in force.
 func above(r *catalog.Rule, counted bool, before, now credit.Amount) bool {
 	return r.Stance == policy.Block && r.Max != nil && now > *r.Max && (!counted || now > before)
@@ -401,7 +401,7 @@ func (f *Facts) alternate(s *Sheet, course, standsFor int32, school bool) (Sheet
 }
 
 // remove takes a course off the sheet, with the requests it is linked with both ways and those that need it
-// beside them. The errors are ErrNotOnSheet and ErrFixed.
+// next to them. The errors are ErrNotOnSheet and ErrFixed.
 func (f *Facts) remove(s *Sheet, course int32, school bool) (Sheet, error) {
 	out := s.clone()
 	if at := find(out.Alternates, course); at >= 0 {

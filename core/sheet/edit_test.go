@@ -184,7 +184,7 @@ func agree(t *testing.T, seed uint64, f *Facts, e *Effect, before, after *Sheet,
 	}
 }
 
-// plainYear has five open courses: A and B exclude each other, C is linked with D both ways, E needs A's credit beside it.
+// plainYear has five open courses: A and B exclude each other, C is linked with D both ways, E needs A's credit next to it.
 func plainYear(t *testing.T) *catalog.Year {
 	t.Helper()
 	return plainYearWith(t, &policy.Policy{SchoolYear: "2027-28", Periods: 8, Days: 1, FirstGrade: 9})

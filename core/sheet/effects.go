@@ -40,7 +40,7 @@ type Effect struct {
 	Retake      bool // failed before
 	Taking      bool // being taken now, and not repeatable: it would not count again
 	Admissible  bool // it could be submitted, as far as the course itself goes
-	Recommended bool // somebody recommends it
+	Recommended bool // someone recommends it
 	Usual       bool // it is the usual course of its subject in the grade being entered
 	Span        catalog.TermSet
 	Fits        bool
@@ -53,7 +53,7 @@ type Effect struct {
 	Fed         []Fed
 }
 
-// Effects tells what adding each course that is not on the sheet would do, in the order of the year's
+// Effects reports what adding each course that is not on the sheet would do, in the order of the year's
 // courses, for the family or for the school; an alternate counts as not requested. The error is one of
 // Judge's.
 func (f *Facts) Effects(s *Sheet, school bool) ([]Effect, error) {
@@ -158,7 +158,7 @@ type packedLike struct {
 	span catalog.TermSet
 }
 
-// like gives a course's likeness; not ok where it has more spans than are told apart.
+// like returns a course's likeness; not ok where it has more spans than are told apart.
 func (e *effector) like(course int32) (l likeness, ok bool) {
 	c := &e.Year.Courses[course]
 	if e.byTerm || len(c.Sorted) > len(l.spans) {
@@ -242,7 +242,7 @@ func (e *effector) effect(course int32) (Effect, error) {
 	return out, nil
 }
 
-// Standing tells how each alternate of a sheet would stand as a request, in their order.
+// Standing reports how each alternate of a sheet would stand as a request, in their order.
 func (f *Facts) Standing(s *Sheet) []RequestResult {
 	d := f.borrowDesk()
 	defer d.giveBack()
@@ -352,7 +352,7 @@ func (e *effector) feeds(out *Effect) {
 	}
 }
 
-// overfilled gives the fewest requests on the desk that overfill a term, the heaviest first; of several terms
+// overfilled returns the fewest requests on the desk that overfill a term, the heaviest first; of several terms
 // the first with the fewest.
 func (d *desk) overfilled() []int32 {
 	var best []int32

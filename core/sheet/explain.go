@@ -97,7 +97,7 @@ func (d *desk) recordFor(l *condition.Leaf, v condition.Verdict) int {
 	return best
 }
 
-// sameCredit tells whether a code is the course itself or one that counts as the same credit both ways.
+// sameCredit reports whether a code is the course itself or one that counts as the same credit both ways.
 func (d *desk) sameCredit(course int32, code string) bool {
 	if d.Year.Codes[course] == code {
 		return true

@@ -42,7 +42,7 @@ type Record struct {
 
 func (r *Record) counts() bool { return r.Outcome == Earned || r.Outcome == Transfer }
 
-// SignalKind is what somebody has said of a student.
+// SignalKind is what someone has said of a student.
 type SignalKind string
 
 // The kinds of signal.
@@ -225,7 +225,7 @@ func (f *Facts) signal(s *Signal) {
 	}
 }
 
-// selects tells whether a selection picks a record: by its course, or where the catalog has none by its own subjects.
+// selects reports whether a selection picks a record: by its course, or where the catalog has none by its own subjects.
 func (f *Facts) selects(s *catalog.Selection, r *Record) bool {
 	if i, ok := f.Year.Index(r.Code); ok {
 		return s.Has(i)
@@ -260,14 +260,14 @@ next:
 	return base
 }
 
-// AlreadyEarned tells whether the records for a course of the catalog reach its credits. A course in progress
+// AlreadyEarned reports whether the records for a course of the catalog reach its credits. A course in progress
 // is not earned.
 func (f *Facts) AlreadyEarned(course int32) bool {
 	c := &f.codes[course]
 	return c.flags&hasEarned != 0 && c.earned >= f.Year.Courses[course].Credits
 }
 
-// Barred tells whether the course is not offered to the grade being entered, or its access is not granted.
+// Barred reports whether the course is not offered to the grade being entered, or its access is not granted.
 func (f *Facts) Barred(course int32) bool {
 	return !f.Year.Courses[course].Offers(f.Grade) || !f.accessGranted(course)
 }
@@ -283,22 +283,22 @@ func (f *Facts) accessGranted(course int32) bool {
 	return true
 }
 
-// Retake tells whether the student has failed the course and not earned it since.
+// Retake reports whether the student has failed the course and not earned it since.
 func (f *Facts) Retake(course int32) bool {
 	return f.codes[course].flags&hasFailed != 0 && !f.AlreadyEarned(course)
 }
 
-// Taking tells whether the student is taking the course now and a request for it would not count again: it is
+// Taking reports whether the student is taking the course now and a request for it would not count again: it is
 // not repeatable, and not earned yet.
 func (f *Facts) Taking(course int32) bool {
 	return f.codes[course].flags&hasProgress != 0 && !f.Year.Courses[course].Repeatable && !f.AlreadyEarned(course)
 }
 
-// Assigned tells whether the school has put the course on the student's sheet, and whether that is fixed.
+// Assigned reports whether the school has put the course on the student's sheet, and whether that is fixed.
 func (f *Facts) Assigned(course int32) (assigned, fixed bool) {
 	flags := f.codes[course].flags
 	return flags&isAssigned != 0, flags&isFixed != 0
 }
 
-// Recommended tells whether a recommendation for the course is on file.
+// Recommended reports whether a recommendation for the course is on file.
 func (f *Facts) Recommended(course int32) bool { return f.codes[course].flags&isRecommended != 0 }

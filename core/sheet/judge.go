@@ -175,7 +175,7 @@ func (d *desk) orClaimed(l *condition.Leaf, verdict condition.Verdict) condition
 	return verdict
 }
 
-// same tells whether something is so of a course of the catalog, or of one that it excludes and that excludes it.
+// same reports whether something is so of a course of the catalog, or of one that it excludes and that excludes it.
 func (f *Facts) same(course int32, so func(int32) bool) bool {
 	if int(course) >= len(f.Year.Courses) {
 		return false
@@ -188,7 +188,7 @@ func (f *Facts) same(course int32, so func(int32) bool) bool {
 	return so(course)
 }
 
-// summerCounts tells whether what is requested for the summer counts for the year.
+// summerCounts reports whether what is requested for the summer counts for the year.
 func (f *Facts) summerCounts() bool { return f.Year.Policy.Settings.SummerCounts }
 
 // recordVerdict is what the records of one course say of a "passed" or "alongside" leaf.
@@ -203,7 +203,7 @@ func (d *desk) recordVerdict(l *condition.Leaf, course int32) condition.Verdict 
 	return condition.Unmet
 }
 
-// entry is the verdict of a course's condition. Waived tells whether a waiver or an assignment made it Met.
+// entry is the verdict of a course's condition. Waived reports whether a waiver or an assignment made it Met.
 func (d *desk) entry(course int32) (v condition.Verdict, has, waived bool) {
 	c := d.Year.Courses[course].Entry
 	if c == nil {
@@ -216,7 +216,7 @@ func (d *desk) entry(course int32) (v condition.Verdict, has, waived bool) {
 	return v, true, false
 }
 
-// blocked tells whether the course's condition stops it.
+// blocked reports whether the course's condition stops it.
 func (d *desk) blocked(course int32) bool {
 	if s := d.Year.Courses[course].EntryStance; s != policy.Block && s != "" {
 		return false
@@ -225,7 +225,7 @@ func (d *desk) blocked(course int32) bool {
 	return v < condition.Expected
 }
 
-// repeats tells whether a request repeats what is earned, or stands beside a request of the year that it excludes.
+// repeats reports whether a request repeats what is earned, or stands next to a request of the year that it excludes.
 func (d *desk) repeats(course int32) bool {
 	c := &d.Year.Courses[course]
 	if !c.Repeatable && d.AlreadyEarned(course) {
@@ -284,7 +284,7 @@ func (d *desk) judge(s *Sheet) (*Judgement, error) {
 	return j, nil
 }
 
-// request judges one request, and tells whether it could be submitted.
+// request judges one request, and reports whether it could be submitted.
 func (d *desk) request(course int32) (r RequestResult, admissible bool) {
 	r = RequestResult{Course: course, Waiver: -1, Repeat: d.repeats(course), Barred: d.Barred(course)}
 	var waived bool

@@ -15,7 +15,7 @@ const maxRoomPairs = 120
 // removal is requests whose removal makes room for a course, with what that costs.
 type removal struct {
 	courses     []int32
-	recommended int           // how many of them somebody recommends
+	recommended int           // how many of them someone recommends
 	load        credit.Amount // of all of them, over all terms
 	rank        int           // the greater, the less they are wanted
 }
@@ -161,7 +161,7 @@ func without(courses, gone []int32) []int32 {
 	return slices.DeleteFunc(slices.Clone(courses), func(c int32) bool { return slices.Contains(gone, c) })
 }
 
-// breaks tells whether a block rule that holds on the sheet, or is not in force there, fails on other requests.
+// breaks reports whether a block rule that holds on the sheet, or is not in force there, fails on other requests.
 func (e *effector) breaks(requests []int32) bool {
 	if e.lay(requests, e.rest) != nil {
 		return true

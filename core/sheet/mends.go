@@ -18,7 +18,7 @@ func (e *Effect) breaks(y *catalog.Year) (n int) {
 	return n
 }
 
-// Weight says how useful an addition is, for putting courses in order, the most useful first: what completes
+// Weight reports how useful an addition is, for putting courses in order, the most useful first: what completes
 // rules, then what fits, then what could be submitted; what would break a rule comes later. Of courses that
 // are alike, as the levels of one mostly are, the one that is recommended comes first, then the one that is
 // usual in the grade.

@@ -132,7 +132,7 @@ func (d *desk) heaviest(c *catalog.Count, courses []int32) (most credit.Amount) 
 	return most
 }
 
-// mayTake tells whether the student could request a course, or could if a person confirmed what they claim.
+// mayTake reports whether the student could request a course, or could if a person confirmed what they claim.
 func (d *desk) mayTake(course int32) bool {
 	if d.Barred(course) || !d.Year.Courses[course].Repeatable && d.AlreadyEarned(course) {
 		return false

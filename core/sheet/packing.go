@@ -37,7 +37,7 @@ type Packing struct {
 	Overload credit.Amount   // the sum over terms of load beyond the periods
 }
 
-// Fits tells whether no term is overloaded.
+// Fits reports whether no term is overloaded.
 func (p *Packing) Fits() bool { return p.Overload == 0 }
 
 // packer chooses spans. Its buffers are reused from call to call.

@@ -48,7 +48,7 @@ func (f *Facts) planDesk(s *Sheet, plan []Planned) *planDesk {
 	return d
 }
 
-// Plan judges a plan, in its order, beside a sheet.
+// Plan judges a plan, in its order, next to a sheet.
 func (f *Facts) Plan(s *Sheet, plan []Planned) []PlannedResult {
 	d := f.planDesk(s, plan)
 	defer d.giveBack()
@@ -94,12 +94,12 @@ func (d *planDesk) Leaf(l *condition.Leaf) condition.Verdict {
 	return d.orClaimed(l, verdict)
 }
 
-// before tells whether a course is requested in the year, or planned for a grade before the one being judged.
+// before reports whether a course is requested in the year, or planned for a grade before the one being judged.
 func (d *planDesk) before(course int32) bool {
 	return d.place[course] == requested || slices.ContainsFunc(d.plan, func(p Planned) bool { return p.Course == course && p.Grade < d.grade })
 }
 
-// beside tells whether a course is planned for the grade being judged.
+// beside reports whether a course is planned for the grade being judged.
 func (d *planDesk) beside(course int32) bool {
 	return slices.ContainsFunc(d.plan, func(p Planned) bool { return p.Course == course && p.Grade == d.grade })
 }

@@ -278,7 +278,7 @@ var regulations = []regulation{
 	{"Ontario, 18 compulsory of 30", "Ontario Schools, Kindergarten to Grade 12: Policy and Program Requirements, 2016 (from memory)", "30",
 		"english 4 English; maths 3 Maths; science 2 Science; history 1 CanHist; geography 1 CanGeo; arts 1 Arts; pe 1 PE; french 1 French; career 0.5 Career; civics 0.5 Civics; " +
 			"group1 1 English,French,Social,Guidance; group2 1 PE,Arts,Business,French,Coop; group3 1 Science,Technology,French,Computing,Coop; electives 12 *",
-		// Two French credits beside the compulsory one serve groups 1 and 3; filling group 1 with the extra arts is impossible, group 2 takes it.
+		// Two French credits next to the compulsory one serve groups 1 and 3; filling group 1 with the extra arts is impossible, group 2 takes it.
 		"E:English:4 M:Maths:3 S:Science:2 CH:CanHist:1 CG:CanGeo:1 A:Arts:2 P:PE:1 F:French:3 C:Career:0.5 V:Civics:0.5 X:Other:11", "electives 1"},
 }
 

@@ -2,7 +2,7 @@ package sheet
 
 import "rubricon/core/policy"
 
-// Required tells for each request, in rank order, whether the school requires it: it has an assignment, or
+// Required reports for each request, in rank order, whether the school requires it: it has an assignment, or
 // some block rule in force on requests, with a minimum above 0 and no term, selects it and, among the
 // requests, nothing but it and requests linked with it, in either direction, chains included. The error is
 // one of Judge's.

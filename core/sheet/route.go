@@ -18,7 +18,7 @@ type Outline struct {
 	Parts   []Outline
 }
 
-// Outline judges a course's condition part by part beside a sheet; not ok where the course has none. What a
+// Outline judges a course's condition part by part next to a sheet; not ok where the course has none. What a
 // waiver makes of it is not looked at.
 func (f *Facts) Outline(s *Sheet, course int32) (out Outline, ok bool) {
 	c := f.Year.Courses[course].Entry
@@ -194,7 +194,7 @@ func (f *Facts) closeness(s *Sheet, plan []Planned, course int32) int {
 	return nearness[stop.Standing]
 }
 
-// stop tells how a student stands to a course.
+// stop reports how a student stands to a course.
 func (f *Facts) stop(s *Sheet, plan []Planned, course int32, step int) Stop {
 	out := Stop{Course: course, Step: step, Standing: IsOpen}
 	flags := f.codes[course].flags

@@ -10,7 +10,7 @@ import (
 // Cell is one meeting time of the week: a term, a period and a day of the cycle.
 type Cell struct{ Term, Period, Day int }
 
-// In tells whether a section meets then.
+// In reports whether a section meets then.
 func (c Cell) In(s *Section) bool { return s.Meets(c.Term, c.Period, c.Day) }
 
 // Cells are the cells of an open period.
@@ -102,7 +102,7 @@ func (f *Facts) FillUp(s *Sheet, own, all []Section, candidates []int) (list []i
 					cells = append(cells, other.Cells()...)
 				}
 			}
-			// filled meanwhile
+			// filled in the meantime
 			cells = slices.DeleteFunc(cells, func(c Cell) bool { return slices.ContainsFunc(own, func(s Section) bool { return c.In(&s) }) })
 			for _, way := range Fillings(cells, own, all, candidates, 1) {
 				for _, k := range way {
@@ -114,7 +114,7 @@ func (f *Facts) FillUp(s *Sheet, own, all []Section, candidates []int) (list []i
 	return list, nil
 }
 
-// inTheWay tells whether some sections meet at the same time as another one, or are of its course.
+// inTheWay reports whether some sections meet at the same time as another one, or are of its course.
 func inTheWay(those []Section, s *Section) bool {
 	return slices.ContainsFunc(those, func(t Section) bool { return t.Collides(s) })
 }
@@ -126,9 +126,9 @@ type Displaced struct {
 	Instead []int // places in the list of all
 }
 
-// Displaces tells what taking a section would push out: the own sections that meet at the same time or are of
+// Displaces reports what taking a section would push out: the own sections that meet at the same time or are of
 // the same course, each with the sections of its course that fit beside everything that stays and the one
-// that is taken; of the same course as that one there are none. May tells whether a section may be taken.
+// that is taken; of the same course as that one there are none. May reports whether a section may be taken.
 func Displaces(own, all []Section, section int, may func(section int) bool) (list []Displaced) {
 	s := &all[section]
 	stay := []Section{*s}
@@ -152,9 +152,9 @@ func Displaces(own, all []Section, section int, may func(section int) bool) (lis
 	return list
 }
 
-// MayTake tells whether a student may take a seat in a section of a course as far as the course goes: it is
+// MayTake reports whether a student may take a seat in a section of a course as far as the course goes: it is
 // offered to them, not earned already, and its condition is met or will be; one that the school does not hold
-// families to keeps nobody from it.
+// families to keeps no one from it.
 func (f *Facts) MayTake(r *RequestResult) bool {
 	stance := f.Year.Courses[r.Course].EntryStance
 	return !r.Barred && !r.Repeat && (!r.HasEntry || r.Entry >= condition.Expected || stance != policy.Block && stance != "")

@@ -26,7 +26,7 @@ func meeting(r *rand.Rand, courses int) sheet.Section {
 	return s
 }
 
-// disjoint tells whether no two of some sections meet in the same term, period and day or are of one course, cell by cell.
+// disjoint reports whether no two of some sections meet in the same term, period and day or are of one course, cell by cell.
 func disjoint(those []sheet.Section) bool {
 	at, courses := map[string]bool{}, map[int32]bool{}
 	for _, s := range those {

@@ -18,7 +18,7 @@ const (
 	RuleOver  TodoKind = "ruleOver"  // Rule is over by Amount
 	EntryOpen TodoKind = "entry"     // the condition of Course does not hold; Verdict says how far
 	LinkOpen  TodoKind = "link"      // Course should come with Needs
-	Repeats   TodoKind = "repeat"    // Course is already earned, or stands beside a course it excludes
+	Repeats   TodoKind = "repeat"    // Course is already earned, or stands next to a course it excludes
 	NotOpen   TodoKind = "barred"    // Course is not offered to this student
 	Overfull  TodoKind = "overload"  // the terms are over by Amount
 )
@@ -33,10 +33,10 @@ type Todo struct {
 	Amount  credit.Amount
 }
 
-// Waits tells whether it waits for a person of the school, so that the student need not mend it.
+// Waits reports whether it waits for a person of the school, so that the student need not mend it.
 func (t *Todo) Waits() bool { return t.Kind == EntryOpen && t.Verdict == condition.Unverified }
 
-// OfSummer tells whether it belongs to the part of the sheet for the summer round.
+// OfSummer reports whether it belongs to the part of the sheet for the summer round.
 func (f *Facts) OfSummer(t *Todo) bool {
 	switch t.Kind {
 	case RuleShort, RuleOver:
@@ -47,7 +47,7 @@ func (f *Facts) OfSummer(t *Todo) bool {
 	return false
 }
 
-// Submittable tells whether a sheet with these things still to do may be submitted: what waits for a person
+// Submittable reports whether a sheet with these things still to do may be submitted: what waits for a person
 // does not hold it up, and what is below a minimum only where the school refuses that.
 func Submittable(list []Todo, below policy.BelowMinimum) bool {
 	for i := range list {
@@ -68,7 +68,7 @@ const (
 	Stopped Mark = "stopped" // until a person decides, or it is changed
 )
 
-// Mark tells how the course stands.
+// Mark reports how the course stands.
 func (r *RequestResult) Mark() Mark {
 	switch {
 	case r.HasEntry && r.Entry < condition.Expected, r.Barred, r.Repeat:
@@ -115,10 +115,10 @@ func (f *Facts) Todo(j *Judgement) []Todo {
 	return list
 }
 
-// Below tells whether a rule that does not hold is below its minimum, rather than above its maximum.
+// Below reports whether a rule that does not hold is below its minimum, rather than above its maximum.
 func (r *RuleResult) Below(rule *catalog.Rule) bool { return rule.Min != nil && r.Measured < *rule.Min }
 
-// Acknowledge lists what holds nothing up and is to be acknowledged by whoever submits the sheet: the places
+// Acknowledge lists what holds nothing up and is to be acknowledged by anyone who submits the sheet: the places
 // of rules in force of that stance that do not hold, requests whose conditions are of that stance and not
 // expected to be met, and requests of what is being taken now.
 func (f *Facts) Acknowledge(j *Judgement) (rules []int, courses, taking []int32) {

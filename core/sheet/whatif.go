@@ -42,7 +42,7 @@ func (f *Facts) WhatIf(s *Sheet, lost []int32) (out WhatIf, err error) {
 	return out, err
 }
 
-// Hint is a course that as one more alternate would by itself step in for requests that nothing covers.
+// Hint is a course that as one more alternate would on its own step in for requests that nothing covers.
 type Hint struct {
 	Course int32
 	Saves  []int32 // by rank

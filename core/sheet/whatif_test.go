@@ -62,7 +62,7 @@ func TestWhatIfIsCoverStepByStep(t *testing.T) {
 	}
 }
 
-// A hint is an alternate that covers by itself what nothing did; and what covers by itself as the last alternate is found, the best first.
+// A hint is an alternate that covers on its own what nothing did; and what covers on its own as the last alternate is found, the best first.
 func TestHintsAgainstTryingEach(t *testing.T) {
 	hinted, tried := 0, 0
 	for seed := range uint64(4000) {

@@ -5,7 +5,7 @@ import (
 	"rubricon/core/condition"
 )
 
-// Fits tells how far a student meets a condition that catalog.Year.Bind has bound: what Expected is rests on
+// Fits reports how far a student meets a condition that catalog.Year.Bind has bound: what Expected is rests on
 // a course being taken now. Subject is the course that its leaves about “this course” mean, -1 for none.
 func (f *Facts) Fits(s *Sheet, c *condition.Condition, subject int32) condition.Verdict {
 	d := f.borrowDesk()
@@ -47,7 +47,7 @@ func (a asked) Leaf(l *condition.Leaf) condition.Verdict {
 	return a.desk.Leaf(l)
 }
 
-// ByWord tells whether a student may take a course once a teacher recommends it: it is offered to the grade,
+// ByWord reports whether a student may take a course once a teacher recommends it: it is offered to the grade,
 // and its condition, with every “recommended” in it met, has the verdict; Met where it has none.
 func (f *Facts) ByWord(s *Sheet, course int32) (verdict condition.Verdict, offered bool) {
 	c := &f.Year.Courses[course]

@@ -43,7 +43,7 @@ func Start() (b *rod.Browser, stop func(), err error) {
 	}, nil
 }
 
-// Page opens a page of its own, without cookies, at a size, that has the focus beside others that have it
+// Page opens a page of its own, without cookies, at a size, that has the focus next to others that have it
 // too. Phone pages take touches. Its browser's Close ends it. (The page's own Close asks the page whether it
 // may, and waits for the answer as long as it takes, and all other pages with it.)
 func Page(b *rod.Browser, width, height int) (page *rod.Page, err error) {

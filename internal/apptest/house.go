@@ -596,7 +596,7 @@ func (h *House) Second() *app.App {
 	return app.New(h.Db.Open(h.T), app.Options{Now: h.Clock, Log: testdb.Quiet, Hashes: testdb.Hashes})
 }
 
-// Clock tells the time of the test.
+// Clock returns the time of the test.
 func (h *House) Clock() time.Time {
 	h.Mu.Lock()
 	defer h.Mu.Unlock()
@@ -725,7 +725,7 @@ func (h *House) Must(d *appsheet.Desk, err error) *appsheet.Desk {
 	return d
 }
 
-// Code says what an act gave: the state it led to, or the code of what was wrong.
+// Code reports what an act gave: the state it led to, or the code of what was wrong.
 func Code(d *appsheet.Desk, err error) string {
 	if err != nil {
 		if c := problem.CodeOf(err); c != "" {
@@ -851,7 +851,7 @@ func (p *Point) Again(change func(f *bundle.File)) error {
 	return err
 }
 
-// Holds gives the school out and looks at it as a bundle: what is wrong with its dates, how many are in each
+// Holds returns the school out and looks at it as a bundle: what is wrong with its dates, how many are in each
 // section on each day, and whether each student's week is what is shown of it.
 func (p *Point) Holds(marks *standin.Server, who []int) {
 	p.T.Helper()
@@ -1014,7 +1014,7 @@ func Line(w *seats.Week, id string) seats.SeatLine {
 	return w.Lines[slices.IndexFunc(w.Sections, func(x schedule.TableSection) bool { return x.ID == id })]
 }
 
-// Crowd lets many sections of another school be waited for, with a free seat that nobody who waits can take.
+// Crowd lets many sections of another school be waited for, with a free seat that no one who waits can take.
 func (p *Point) Crowd(schoolID string, sections int, waiting string) {
 	p.T.Helper()
 	for _, text := range []string{

@@ -136,7 +136,7 @@ func makeTemplate(ctx context.Context, pg *local.Server) (err error) {
 		appcatalog.Window{Grade: -1, Opens: Now.AddDate(0, 0, -7), Families: Now.AddDate(0, 0, 10), Counselors: Now.AddDate(0, 1, 0)})
 }
 
-// Parallel lets a test run beside others, unless many test runs share a server: then the first failure ends the run.
+// Parallel lets a test run next to others, unless many test runs share a server: then the first failure ends the run.
 func Parallel(t *testing.T) {
 	t.Helper()
 	if os.Getenv("RUBRICON_TEST_POSTGRES") == "" {
@@ -224,7 +224,7 @@ func Value[T any](t testing.TB, d Database, query string, args ...any) (v T) {
 	return v
 }
 
-// SQL gives the database to statements of a test's own, in the server's role.
+// SQL returns the database to statements of a test's own, in the server's role.
 func (d Database) SQL(t testing.TB) *sqlx.DB {
 	t.Helper()
 	db, err := sqlx.Open("pgx", d.URL)
@@ -246,18 +246,18 @@ func (d Database) Open(t testing.TB) *store.DB {
 	return db
 }
 
-// Service gives the use cases at the time Now.
+// Service returns the use cases at the time Now.
 func Service(db *store.DB) *app.App {
 	return app.New(db, app.Options{FirstPasswordsStay: true, Now: func() time.Time { return Now }, Log: Quiet, Hashes: Hashes})
 }
 
-// Cases gives the use cases on a database of the test's own, at the time Now.
+// Cases returns the use cases on a database of the test's own, at the time Now.
 func Cases(t testing.TB) *app.App {
 	t.Helper()
 	return Service(New(t).Open(t))
 }
 
-// Account gives the account of a username.
+// Account returns the account of a username.
 func (d Database) Account(t testing.TB, username string) int64 {
 	t.Helper()
 	return Value[int64](t, d, `SELECT id FROM account WHERE username = $1`, username)

@@ -1,4 +1,4 @@
-// Package standin stands in for a provider of OpenID Connect in the demo and in tests: whoever is chosen on
+// Package standin stands in for a provider of OpenID Connect in the demo and in tests: anyone who is chosen on
 // its page is vouched for, without a password. It listens on this machine alone.
 package standin
 
@@ -19,7 +19,7 @@ import (
 	"github.com/go-jose/go-jose/v4/jwt"
 )
 
-// Person is somebody who can be chosen.
+// Person is someone who can be chosen.
 type Person struct {
 	ID, Name string // ID: as the school's data have it
 }
@@ -32,7 +32,7 @@ const (
 	None       Fault = ""
 	WrongNonce Fault = "nonce"    // of another try
 	Expired    Fault = "expired"  // over since an hour
-	WrongKey   Fault = "key"      // signed by somebody else
+	WrongKey   Fault = "key"      // signed by someone else
 	WrongAud   Fault = "audience" // for another application
 	Down       Fault = "down"     // answers 503
 	NoToken    Fault = "noToken"
@@ -116,7 +116,7 @@ var page = template.Must(template.New("choose").Parse(`<!doctype html>
 <form method="post">{{range $k, $v := .Query}}<input type="hidden" name="{{$k}}" value="{{index $v 0}}">{{end}}{{range .People}}<button name="person" value="{{.ID}}">{{.Name}}</button>{{end}}</form></main></body></html>
 `))
 
-// asked tells whether a question is one that it answers (OpenID Connect Core 1.0, section 3.1.2.1; RFC 7636,
+// asked reports whether a question is one that it answers (OpenID Connect Core 1.0, section 3.1.2.1; RFC 7636,
 // section 4.3).
 func (s *Server) asked(q url.Values) bool {
 	return q.Get("client_id") == s.ClientID && q.Get("redirect_uri") == s.Back && q.Get("response_type") == "code" &&

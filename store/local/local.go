@@ -2,7 +2,7 @@
 // a free port, a generated password, and the server as a child process that ends with its parent.
 //
 // PostgreSQL refuses to run as root. As root the server therefore runs as the user postgres, where that user
-// can reach the data folder, else inside a user namespace in which root appears as nobody.
+// can reach the data folder, else inside a user namespace in which root appears as no one.
 package local
 
 import (
@@ -49,7 +49,7 @@ type Options struct {
 	port func() (int, error)
 }
 
-// errTaken says that somebody has taken the port between looking for a free one and listening on it.
+// errTaken says that someone has taken the port between looking for a free one and listening on it.
 var errTaken = errors.New("the port is taken")
 
 // binaries finds the newest PostgreSQL of the machine.
@@ -81,7 +81,7 @@ func version(path string) int {
 	return n
 }
 
-// runner makes commands that run as somebody PostgreSQL accepts.
+// runner makes commands that run as someone PostgreSQL accepts.
 type runner struct{ attr syscall.SysProcAttr }
 
 func newRunner(dir string) (*runner, error) {
@@ -239,7 +239,7 @@ func (s *Server) Grant(ctx context.Context) (string, error) {
 	return u.String(), nil
 }
 
-// Log gives the end of what the database has said.
+// Log returns the end of what the database has said.
 func (s *Server) Log() string {
 	text, _ := os.ReadFile(s.log)
 	return string(text[max(0, len(text)-2000):])
@@ -248,7 +248,7 @@ func (s *Server) Log() string {
 func (s *Server) wait(ctx context.Context) error {
 	deadline := time.Now().Add(60 * time.Second)
 	for {
-		soon, cancel := context.WithTimeout(ctx, 2*time.Second) // whoever has the port may never answer
+		soon, cancel := context.WithTimeout(ctx, 2*time.Second) // anyone who has the port may never answer
 		conn, err := pgx.Connect(soon, s.URL)
 		cancel()
 		if err == nil {
@@ -410,7 +410,7 @@ func runs(pid string) bool {
 	return state != "" && state != "Z"
 }
 
-// hasParent tells whether whoever started a server still runs: an orphan is adopted by the first process, or
+// hasParent reports whether anyone who started a server still runs: an orphan is adopted by the first process, or
 // by one that runs something else.
 func hasParent(pid string) bool {
 	_, parent := stat(pid)

@@ -13,7 +13,7 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// TestAPortTakenMeanwhile has the first port that seemed free taken by somebody else: another is looked for.
+// TestAPortTakenMeanwhile has the first port that seemed free taken by someone else: another is looked for.
 func TestAPortTakenMeanwhile(t *testing.T) {
 	taken, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {

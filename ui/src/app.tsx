@@ -38,7 +38,7 @@ interface Desk extends Place {
   persons: Person[];
 }
 
-/** What somebody comes for: all children in one place, everything else by school. */
+/** What someone comes for: all children in one place, everything else by school. */
 function desksOf(t: ReturnType<typeof useTranslation>['t'], me: Me): Desk[] {
   const family = me.persons.filter((p) => p.job === 'family');
   const desks: Desk[] = family.length ? [{ key: 'family', label: t('header.family'), job: 'family', persons: family }] : [];

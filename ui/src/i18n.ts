@@ -5,7 +5,7 @@ import en from '../../locales/en.json?part=shared';
 /** More English words, of some people's screens alone; other languages come whole. */
 export const speakMore = (words: object) => i18next.addResourceBundle('en', 'translation', words, true);
 
-/** The locale files: a further language is a further file. English is always at hand, the others come when they are wanted. */
+/** The locale files: a further language is a further file. English is always cached, the others come when they are wanted. */
 const files = import.meta.glob<{ default: object }>(['../../locales/*.json', '!../../locales/en.json']);
 const tagOf = (file: string) => file.replace(/^.*\/|\.json$/g, '');
 

@@ -6,7 +6,7 @@ let keeping = false;
 
 /**
  * Has the browser keep the built files, so that a page opens again without the network, and keeps what was last shown in this window
- * until it is closed or somebody signs out.
+ * until it is closed or someone signs out.
  */
 export function keepHere(client: QueryClient) {
   if (keeping) return;

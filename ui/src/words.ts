@@ -91,7 +91,7 @@ export interface Clause {
   todo: Todo;
 }
 
-/** One clause for each thing still to do, as the family reads it, or whoever of the school decides. */
+/** One clause for each thing still to do, as the family reads it, or anyone who of the school decides. */
 export function clauses(t: TFunction, book: Book, sheet: Sheet, reader: 'family' | 'school' = 'family'): Clause[] {
   return sheet.todo.map((todo, i) => {
     const rule = book.rule(todo.rule ?? '');

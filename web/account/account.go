@@ -110,7 +110,7 @@ func (s *Routes) accountRoutes(api huma.API) {
 	}
 	op = server.Operation("change-password", http.MethodPost, "/api/password", "Change one's own password; all other sessions end")
 	op.DefaultStatus = http.StatusNoContent
-	// Also for whoever has signed in with a password for one sign-in.
+	// Also for anyone who has signed in with a password for one sign-in.
 	huma.Register(api, op, func(ctx context.Context, in *passwordIn) (*struct{}, error) {
 		by, err := s.Ready(ctx)
 		if s.Sessions.GetBool(ctx, server.OnceKey) {

@@ -13,7 +13,7 @@ type MeView struct {
 	Persons  []PersonView `json:"persons" doc:"One for each school the account is somebody in"`
 }
 
-// PersonView is somebody's part in one school.
+// PersonView is someone's part in one school.
 type PersonView struct {
 	School   string      `json:"school"`
 	Name     string      `json:"name" doc:"The school's name"`

@@ -14,7 +14,7 @@ import (
 	"rubricon/app/problem"
 )
 
-// The calls of OneRoster 1.1 (REST binding) for reading, beside its CSV files: other systems read the newest
+// The calls of OneRoster 1.1 (REST binding) for reading, next to its CSV files: other systems read the newest
 // year of the school whose token they show (RFC 6750). What the standard calls GUIDs are the sourcedIds of
 // the school's data. Names of parameters, headers and codes are the standard's, from memory.
 

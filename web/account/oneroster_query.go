@@ -39,7 +39,7 @@ func (k *rosterKind) wanted(list string) ([]string, error) {
 // rosterComparison is one comparison of a filter.
 var rosterComparison = regexp.MustCompile(`^\s*([A-Za-z.]+?)\s*(!=|>=|<=|=|>|<|~)\s*'((?:[^']|'')*)'\s*(?:(AND|OR)\s+(.+))?$`)
 
-// chosen gives the rows that a filter leaves: one comparison, or two joined by AND or OR, as the standard allows.
+// chosen returns the rows that a filter leaves: one comparison, or two joined by AND or OR, as the standard allows.
 func (k *rosterKind) chosen(rows []account.Cells, filter string) ([]account.Cells, error) {
 	if filter == "" {
 		return rows, nil

@@ -100,7 +100,7 @@ func (s *Routes) keep(ctx context.Context, asked *webauthn.SessionData) error {
 	return err
 }
 
-// answered gives that, once, with the answer that has come.
+// answered returns that, once, with the answer that has come.
 func (s *Routes) answered(ctx context.Context, credential map[string]any) (asked webauthn.SessionData, text []byte, err error) {
 	kept := s.Sessions.PopString(ctx, ceremonyKey)
 	if text, err = json.Marshal(credential); err != nil || kept == "" || json.Unmarshal([]byte(kept), &asked) != nil {
@@ -164,7 +164,7 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 		text, err := json.Marshal(of)
 		return &passkeyOptionsOut{text}, err
 	}
-	// makes gives who may make a passkey: whoever is wholly signed in, or has still to make the first.
+	// makes provides who may make a passkey: anyone who is wholly signed in, or has still to make the first.
 	makes := func(ctx context.Context) (int64, error) {
 		if s.Sessions.GetString(ctx, server.SecondKey) == string(account.MakeOne) && !s.Sessions.GetBool(ctx, server.OnceKey) {
 			return s.Account(ctx)

@@ -26,7 +26,7 @@ func newMe(me *account.Me) *MeView {
 	return v
 }
 
-// begin begins the session of somebody who has signed in. What it was before is not what it becomes.
+// begin begins the session of someone who has signed in. What it was before is not what it becomes.
 func (s *Routes) begin(ctx context.Context, signed *account.SignedIn) (*MeView, error) {
 	second, err := s.cases.Account.Second(ctx, signed.Account)
 	if err != nil {
@@ -46,7 +46,7 @@ func (s *Routes) begin(ctx context.Context, signed *account.SignedIn) (*MeView, 
 }
 
 // renew gives a session another token, as it comes to be trusted with more. The error is that of a session
-// that has ended meanwhile.
+// that has ended in the meantime.
 func (s *Routes) renew(ctx context.Context) error {
 	if err := s.Sessions.RenewToken(ctx); err != nil {
 		return err

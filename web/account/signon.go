@@ -40,7 +40,7 @@ type landingOut struct {
 	Body        []byte
 }
 
-// landsOn says of an operation that it answers with such a page, also where it refuses, or sends the browser on.
+// landsOn reports of an operation that it answers with such a page, also where it refuses, or sends the browser on.
 func landsOn(api huma.API, op huma.Operation) huma.Operation {
 	op = server.Gives(op, "text/html")
 	op.Responses["303"] = &huma.Response{Description: "The browser is sent on",
@@ -53,7 +53,7 @@ func landsOn(api huma.API, op huma.Operation) huma.Operation {
 
 // landed is the page on which a browser lands that comes from a provider. The cookie of the session is sent
 // within this site alone, so that a redirect, which still belongs to the other site's, would not have it: the
-// page goes on by itself.
+// page goes on on its own.
 func landed(ctx context.Context, status int, note string) *landingOut {
 	l := locales.Match(server.RequestOf(ctx).Reads)
 	page := struct {
@@ -139,7 +139,7 @@ func (s *Routes) signOnRoutes(api huma.API) {
 			if s.TLS {
 				mine, device = in.HostTry.Value, in.HostDevice.Value
 			}
-			// Whoever sends a browser here with a state of their own would sign its owner in as somebody else.
+			// Anyone who sends a browser here with a state of their own would sign its owner in as someone else.
 			if in.State == "" || subtle.ConstantTimeCompare([]byte(mine), []byte(in.State)) != 1 {
 				return refuse(ctx, "", errOtherState)
 			}

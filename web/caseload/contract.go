@@ -18,7 +18,7 @@ type CaseloadView struct {
 	Counts   CaseCounts `json:"counts"`
 }
 
-// CaseCounts are how many students a choice of each kind would list, beside what is chosen of the other
+// CaseCounts are how many students a choice of each kind would list, next to what is chosen of the other
 // kinds; choosing a stage drops the reason and the text, and choosing a reason drops the stage.
 type CaseCounts struct {
 	All        int         `json:"all"`
@@ -63,7 +63,7 @@ type CaseWait struct {
 	Since   *time.Time `json:"since,omitempty"`
 }
 
-// SavedView is a filter of the caseload that somebody keeps by name.
+// SavedView is a filter of the caseload that someone keeps by name.
 type SavedView struct {
 	Name   string   `json:"name" minLength:"1" maxLength:"60"`
 	Filter []string `json:"filter" maxItems:"20" doc:"Keys and values of a query in turn"`
@@ -163,7 +163,7 @@ type SignalView struct {
 	Note   string         `json:"note,omitempty"`
 }
 
-// Guardian is somebody who signs for a student.
+// Guardian is someone who signs for a student.
 type Guardian struct {
 	Name     string `json:"name"`
 	Language string `json:"language,omitempty"`
@@ -224,7 +224,7 @@ type Choosing struct {
 	Roster    string   `json:"roster,omitempty" maxLength:"524288" doc:"A list, a student a line: by number, username, mail or name"`
 }
 
-// CohortView is whom somebody has chosen.
+// CohortView is whom someone has chosen.
 type CohortView struct {
 	Students []Member     `json:"students" doc:"By name"`
 	Unknown  []string     `json:"unknown,omitempty" doc:"Codes in the condition that no course of the catalog has"`

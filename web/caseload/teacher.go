@@ -60,7 +60,7 @@ type Pupil struct {
 	May      websheet.Act   `json:"may" doc:"Whether the teacher may recommend now"`
 }
 
-// PupilCell tells whether a student may take a course.
+// PupilCell reports whether a student may take a course.
 type PupilCell struct {
 	Verdict string          `json:"verdict" enum:"none,unmet,unverified,expected,met" doc:"With the teacher's word; none: it is not offered to the student"`
 	Holds   bool            `json:"holds" doc:"The student may take it, or may once a course now being taken is finished"`

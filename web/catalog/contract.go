@@ -43,7 +43,7 @@ type Unit struct {
 	Other string `json:"other"`
 }
 
-// Contact is somebody to ask.
+// Contact is someone to ask.
 type Contact struct {
 	For   string `json:"for" enum:"courses,readiness,technical"`
 	Name  string `json:"name,omitempty"`

@@ -210,7 +210,7 @@ func (s *Routes) rulesRoutes(api huma.API) {
 		})
 }
 
-// cellsOf gives the rows of a file by column, without the cells that are empty.
+// cellsOf returns the rows of a file by column, without the cells that are empty.
 func cellsOf(f appcatalog.SourceFile) []map[string]string {
 	out := []map[string]string{}
 	for _, row := range f.Rows {

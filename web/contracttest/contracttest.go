@@ -122,7 +122,7 @@ var contract = sync.OnceValues(func() (*huma.OpenAPI, []route) {
 	return doc, routes
 })
 
-// check tells what is not as the contract has it; empty: nothing.
+// check reports what is not as the contract has it; empty: nothing.
 func check(r *http.Request, k *keeper) string {
 	doc, routes := contract()
 	method := r.Method

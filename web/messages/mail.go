@@ -23,7 +23,7 @@ type LetterView struct {
 	DoneAt  *time.Time `json:"doneAt,omitempty"`
 }
 
-// LookView is somebody of the school who looked at a student's sheet on a day.
+// LookView is someone of the school who looked at a student's sheet on a day.
 type LookView struct {
 	By  string    `json:"by"`
 	Day string    `json:"day" doc:"YYYY-MM-DD, in the school's time zone"`
@@ -77,7 +77,7 @@ func (s *Routes) mailRoutes(api huma.API) {
 		func(ctx context.Context, by int64, in *choiceIn) (*struct{}, error) {
 			return &struct{}{}, s.cases.Messages.SetReminders(ctx, by, in.Body.Reminders)
 		})
-	// The link of a mail: nobody need sign in to be left in peace. A program that only looks at links must not
+	// The link of a mail: no one need sign in to be left in peace. A program that only looks at links must not
 	// do it, so a page asks first.
 	type stopIn struct {
 		Token string `path:"token" minLength:"10" maxLength:"100"`

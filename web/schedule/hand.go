@@ -135,7 +135,7 @@ type RunIn struct {
 }
 
 // handRoutes are those of changing a run after it has ended, of what later runs keep, and of setting two
-// beside each other.
+// next to each other.
 func (s *Routes) handRoutes(api huma.API) {
 	type sinceOut struct{ Body SinceView }
 	server.SignedIn(s, api, server.Operation("get-since", http.MethodGet, server.YearPath+"/placements/{run}/since",

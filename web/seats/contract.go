@@ -159,7 +159,7 @@ type PushedView struct {
 	Instead []string `json:"instead"`
 }
 
-// ProposalView is a proposal of a whole week beside what is there.
+// ProposalView is a proposal of a whole week next to what is there.
 type ProposalView struct {
 	Sections []string `json:"sections"`
 	Asked    int      `json:"asked" doc:"How many of them the sheet asks for"`

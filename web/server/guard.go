@@ -32,7 +32,7 @@ const schoolsPath = "/api/schools/"
 
 type requestKey struct{}
 
-// request is what is known of a request beside what it asks for; parts of it are found on the way.
+// request is what is known of a request next to what it asks for; parts of it are found on the way.
 type request struct {
 	id      string
 	Address string // the network address that failed sign-ins are counted by
@@ -44,12 +44,12 @@ type request struct {
 	Reads   string // the languages that the sender reads, as the header has them
 	limit   *Limit
 	Head    bool            // only the headers are wanted (HEAD)
-	client  context.Context // over when whoever asked has left
+	client  context.Context // over when anyone who asked has left
 	Session LoadedSession
 	detail  func(*Problem, *problem.Error) // adds what an area says of an error
 }
 
-// left reports whether whoever asked has gone, so that nobody reads an answer.
+// left reports whether anyone who asked has gone, so that no one reads an answer.
 func (r *request) left() bool { return r.client != nil && r.client.Err() != nil }
 
 func RequestOf(ctx context.Context) *request {
@@ -62,7 +62,7 @@ func RequestOf(ctx context.Context) *request {
 
 func requestID(ctx context.Context) string { return RequestOf(ctx).id }
 
-// statusLeft is how an answer is counted that nobody waited for (common practice; it is in no standard, and
+// statusLeft is how an answer is counted that no one waited for (common practice; it is in no standard, and
 // never sent).
 const statusLeft = 499
 

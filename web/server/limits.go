@@ -44,7 +44,7 @@ var usual = &Limit{takes: RequestTimeout, body: maxBody}
 // LimitKey is where an operation's metadata has its limit.
 const LimitKey = "limit"
 
-// TakesLong gives an operation LongTimeout, and says so in the contract.
+// TakesLong returns an operation LongTimeout, and says so in the contract.
 func TakesLong(op huma.Operation) huma.Operation {
 	op.Description = "May take up to a minute."
 	op.Metadata = map[string]any{LimitKey: &Limit{takes: LongTimeout}}
@@ -108,7 +108,7 @@ func (s *Server) readBody(w http.ResponseWriter, r *http.Request, most int64) ([
 	return nil, p
 }
 
-// within gives a request its deadline.
+// within returns a request its deadline.
 func within(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		at := RequestOf(r.Context()).limit

@@ -132,7 +132,7 @@ func (s *Server) Metrics() http.Handler {
 // what it has begun.
 func (s *Server) Leave() { s.leaving.Store(true) }
 
-// operateRoutes tell whoever looks after the process how it is: /healthz whether it lives, /readyz whether it
+// operateRoutes tell anyone who looks after the process how it is: /healthz whether it lives, /readyz whether it
 // can serve.
 func (s *Server) operateRoutes(engine *gin.Engine) {
 	engine.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })

@@ -63,8 +63,8 @@ var (
 	ofDocuments = []string{"Content-Security-Policy", "Cross-Origin-Opener-Policy", "Permissions-Policy"}
 )
 
-// screens tells whether an address is one of the front end's, which finds its way from there. The paths of
-// somebody who comes for several things begin with /d/ and what they come for.
+// screens reports whether an address is one of the front end's, which finds its way from there. The paths of
+// someone who comes for several things begin with /d/ and what they come for.
 func screens(name string) bool {
 	if rest, ok := strings.CutPrefix(name, "/d/"); ok && rest != "" {
 		_, rest, _ = strings.Cut(rest, "/")

@@ -41,7 +41,7 @@ func (p *Problem) Error() string                { return p.Code + ": " + p.Detai
 func (p *Problem) GetStatus() int               { return p.Status }
 func (p *Problem) ContentType(ct string) string { return "application/problem+json" }
 
-// GetHeaders says when to try again.
+// GetHeaders reports when to try again.
 func (p *Problem) GetHeaders() http.Header {
 	if p.Wait == 0 {
 		return nil
@@ -69,7 +69,7 @@ var statuses = map[problem.Code]int{
 	problem.NoRule: http.StatusUnprocessableEntity, problem.BadSection: http.StatusUnprocessableEntity,
 }
 
-// Say gives a sentence of the errors in the language of the request.
+// Say returns a sentence of the errors in the language of the request.
 func Say(ctx context.Context, code string) string {
 	return locales.Match(RequestOf(ctx).Reads).Text("error."+code, map[string]any{"id": requestID(ctx)})
 }
@@ -107,7 +107,7 @@ func Unavailable(ctx context.Context) *Problem {
 func internal(ctx context.Context, message string, errs ...error) *Problem {
 	if note := RequestOf(ctx); note.left() {
 		note.log.InfoContext(ctx, "whoever asked has left", "errors", errs)
-		return NewProblem(http.StatusInternalServerError, Say(ctx, "internal")) // nobody reads it, and nothing is wrong
+		return NewProblem(http.StatusInternalServerError, Say(ctx, "internal")) // no one reads it, and nothing is wrong
 	}
 	for _, err := range errs {
 		if problem.Unavailable(err) {

@@ -50,7 +50,7 @@ func Operation(id, method, path, summary string) huma.Operation {
 		BodyReadTimeout: -1, DefaultStatus: http.StatusOK}
 }
 
-// Gives says of an operation that it answers with a file, of one of some media types.
+// Gives reports of an operation that it answers with a file, of one of some media types.
 func Gives(op huma.Operation, kinds ...string) huma.Operation {
 	content := map[string]*huma.MediaType{}
 	for _, kind := range kinds {
@@ -80,7 +80,7 @@ type Guard interface {
 	Ready(ctx context.Context) (int64, error)
 }
 
-// SignedIn registers a route for whoever is signed in.
+// SignedIn registers a route for anyone who is signed in.
 func SignedIn[I, O any](s Guard, api huma.API, op huma.Operation, do func(ctx context.Context, by int64, in *I) (*O, error)) {
 	huma.Register(api, op, func(ctx context.Context, in *I) (*O, error) {
 		by, err := s.Ready(ctx)

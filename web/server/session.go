@@ -28,7 +28,7 @@ const (
 	EpochKey   = "epoch"  // of the account's sessions, which ending them raises
 )
 
-// LoadedSession is the session that a request began with. A session that has ended meanwhile stays ended: a
+// LoadedSession is the session that a request began with. A session that has ended in the meantime stays ended: a
 // request that goes on after that writes none, whatever it does.
 type LoadedSession struct {
 	Token string // hashed; empty: none
@@ -126,7 +126,7 @@ func CookieName(name string, tls bool) string {
 	return name
 }
 
-// Account gives who is signed in. A session that has not been used for long is over.
+// Account returns who is signed in. A session that has not been used for long is over.
 func (s *Server) Account(ctx context.Context) (int64, error) {
 	account, _ := s.Sessions.Get(ctx, AccountKey).(int64)
 	if account == 0 {
@@ -147,7 +147,7 @@ func (s *Server) Account(ctx context.Context) (int64, error) {
 	return account, nil
 }
 
-// Ready gives who is signed in, with a password of their own and the second step done: with a password for
+// Ready returns who is signed in, with a password of their own and the second step done: with a password for
 // one sign-in nothing can be done but choosing another, and before the second step nothing but that.
 func (s *Server) Ready(ctx context.Context) (int64, error) {
 	account, err := s.Account(ctx)

@@ -15,7 +15,7 @@ import (
 	schoolyear "rubricon/app/year"
 )
 
-// A share is a part of the room for uploads. The office has one of its own, so that nobody else's files keep
+// A share is a part of the room for uploads. The office has one of its own, so that no one else's files keep
 // its imports out.
 type share int
 
@@ -60,7 +60,7 @@ func (u *uploads) hold(ctx context.Context) (release func(), err error) {
 	}
 }
 
-// Upload makes an operation one that brings a file of at most so many bytes. Nobody sends one who may not,
+// Upload makes an operation one that brings a file of at most so many bytes. No one sends one who may not,
 // which is asked before any of it is read; it arrives on disk, and takes a place in memory only when it is
 // there.
 func (s *Server) Upload(op huma.Operation, most int64, in share,

@@ -11,14 +11,14 @@ import (
 	"rubricon/web/server"
 )
 
-// DraftsView are the drafts beside a sheet.
+// DraftsView are the drafts next to a sheet.
 type DraftsView struct {
 	Act    Act         `json:"act" doc:"Whether the reader may make and change them"`
 	Most   int         `json:"most" doc:"How many there may be"`
 	Drafts []DraftHead `json:"drafts" doc:"The oldest first"`
 }
 
-// draftRoutes are those of the drafts beside a sheet. A draft is read and changed by the routes of the sheet,
+// draftRoutes are those of the drafts next to a sheet. A draft is read and changed by the routes of the sheet,
 // with its id.
 func (s *Routes) draftRoutes(api huma.API) {
 	type draftsOut struct{ Body *DraftsView }

@@ -173,7 +173,7 @@ func (p Printed) document() *paper.Document {
 		for _, e := range p.Sheet.Summer {
 			part.Rows = append(part.Rows, []string{p.Title(e.Course), p.amount(y.Courses[e.Course].Credits)})
 		}
-		if s := p.Desk.Summer(); s.Apart() { // it is handed in by itself
+		if s := p.Desk.Summer(); s.Apart() { // it is handed in on its own
 			state := p.Say("summer.notHanded")
 			if s.Handed {
 				handed := p.Row.SheetState.Summer.V
@@ -226,7 +226,7 @@ func (p Printed) alternates() paper.Part {
 func (p Printed) agreements() paper.Part {
 	part := paper.Part{Head: p.Say("paper.agree"), Cols: []float64{1}, Boxes: true}
 	switch {
-	case p.Kind == acts.WhatWas: // nobody signs it any more, and the signatures on the sheet are not its own
+	case p.Kind == acts.WhatWas: // no one signs it any more, and the signatures on the sheet are not its own
 		part.Head, part.Boxes = p.Say("paper.belongs"), false
 	case p.HandedIn() && p.Row.State != string(acts.Submitted) && p.GuardianSigned(): // no guardian signs without agreeing
 		part.Head, part.Boxes = p.Say("paper.agreed"), false

@@ -18,7 +18,7 @@ import (
 	"rubricon/web/server"
 )
 
-// CourseView is a course beside a sheet.
+// CourseView is a course next to a sheet.
 type CourseView struct {
 	Version int64          `json:"version" doc:"The version of the sheet"`
 	Course  string         `json:"course"`

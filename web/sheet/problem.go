@@ -25,7 +25,7 @@ func WithSheet(p *server.Problem, known *problem.Error) {
 	}
 }
 
-// DescribeProblem says in the contract what that is.
+// DescribeProblem adds to the contract what WithSheet adds to problems.
 func DescribeProblem(contract *huma.OpenAPI) {
 	schemas := contract.Components.Schemas
 	fields := schemas.Map()["Problem"].Properties

@@ -181,7 +181,7 @@ func (e *Entry) stand(r *sheet.RequestResult) {
 	e.Entry, e.Repeat, e.Barred, e.Mark = Verdict(r.HasEntry, r.Entry), r.Repeat, r.Barred, string(r.Mark())
 }
 
-// waived tells who waived the condition, by the place of the signal, and why; -1: nobody did.
+// waived reports who waived the condition, by the place of the signal, and why; -1: no one did.
 func (e *Entry) waived(k *schoolyear.Known, signal int) {
 	if signal >= 0 {
 		e.WaivedBy, e.WaivedNote = k.Said[signal], k.Signals[signal].Note

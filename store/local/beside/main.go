@@ -1,4 +1,4 @@
-// Command beside runs a command with a throwaway PostgreSQL beside it, whose URL is in
+// Command beside runs a command with a throwaway PostgreSQL next to it, whose URL is in
 // $RUBRICON_TEST_POSTGRES: many test runs then need not start one each.
 package main
 

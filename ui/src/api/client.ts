@@ -150,7 +150,7 @@ export const studentPath = (at: Place) => `${yearPath(at)}/students/${encodeURIC
 export const yearPath = (at: Year) => `/api/schools/${encodeURIComponent(at.school)}/years/${at.year}`;
 
 /**
- * Hears of what others change while somebody looks: each message is led on. It is closed while the page is hidden, since a browser
+ * Hears of what others change while someone looks: each message is led on. It is closed while the page is hidden, since a browser
  * keeps few connections to one server; on coming back everything is looked at again.
  */
 export function useLive(path: string | undefined, heard: (message: ChangeHeard) => void) {

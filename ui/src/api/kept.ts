@@ -1,6 +1,6 @@
-// What this browser keeps for somebody who has lost the connection: changes that wait, and, for this window alone, what was last shown.
+// What this browser keeps for someone who has lost the connection: changes that wait, and, for this window alone, what was last shown.
 
-/** Changes in their order, with the version on which the first of them was made, and whether somebody else has changed the sheet since. */
+/** Changes in their order, with the version on which the first of them was made, and whether someone else has changed the sheet since. */
 export interface Kept<Item> {
   items: Item[];
   base: number;
@@ -9,7 +9,7 @@ export interface Kept<Item> {
 
 const prefix = 'waiting ';
 
-/** Where what somebody changes on a sheet, or on a draft beside it, waits. */
+/** Where what someone changes on a sheet, or on a draft next to it, waits. */
 export const keptKey = (username: string, at: { school: string; year: number; student: string; draft?: number }) =>
   username && `${prefix}${JSON.stringify([username, at.school, at.year, at.student, at.draft ?? 0])}`;
 
@@ -41,7 +41,7 @@ export const shown = {
   forget: () => sessionStorage.removeItem('shown'),
 };
 
-/** Forgets everything, when somebody signs out. */
+/** Forgets everything, when someone signs out. */
 export function forgetKept() {
   for (const name of waiting()) localStorage.removeItem(name);
   shown.forget();

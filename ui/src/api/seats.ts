@@ -70,7 +70,7 @@ export const useSeats = (at: Place) => {
   });
 };
 
-/** How what is open could be filled, as it was when it was asked for; it is asked anew when one's own seats change. */
+/** How what is open could be filled, as it was when it was asked for; it is asked again when one's own seats change. */
 export const useWays = (at: Place, version: number | undefined, opening: Opening | undefined) =>
   useQuery({
     queryKey: ['seat-ways', at.school, at.year, at.student, version, opening],
@@ -110,7 +110,7 @@ export const seatActs = {
 
 export const proposal = (at: Place) => ask(api.GET('/api/schools/{school}/years/{year}/students/{student}/seats/proposal', { params: { path: pathOf(at) } }));
 
-/** Runs an act on a choice of seats and puts the answer into the cache; where it is refused the week is looked at anew. */
+/** Runs an act on a choice of seats and puts the answer into the cache; where it is refused the week is looked at again. */
 export function useSeatAct<B>(at: Place, act: (at: Place, body: B) => Promise<Seats>) {
   const client = useQueryClient();
   return useMutation<Seats, ApiError, B>({

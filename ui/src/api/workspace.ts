@@ -1,7 +1,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { type ApiError, type Drafts, type PathView, type Place, type Planning, type Sheet, api, ask } from './client';
 
-// What the student's workspace asks the server beside the sheet.
+// What the student's workspace asks the server next to the sheet.
 
 const keys = {
   course: (sheet: Sheet, course: string) =>
@@ -9,7 +9,7 @@ const keys = {
   path: (at: Place) => ['path', at.school, at.year, at.student] as const,
 };
 
-/** A course beside a sheet. */
+/** A course next to a sheet. */
 export const useCourse = (sheet: Sheet, course: string) =>
   useQuery({
     queryKey: keys.course(sheet, course),
@@ -67,7 +67,7 @@ export function usePlanning(at: Place, sheet: Sheet) {
 
 const draftsKey = (at: Place) => ['drafts', at.school, at.year, at.student] as const;
 
-/** The drafts beside a sheet. */
+/** The drafts next to a sheet. */
 export const useDrafts = (at: Place) =>
   useQuery({
     queryKey: draftsKey(at),
@@ -99,11 +99,11 @@ export function useDrafting(at: Place) {
   });
 }
 
-/** Takes the file beside an open claim away. */
+/** Takes the file next to an open claim away. */
 export const detachFile = (path: Place, claim: number) =>
   ask(api.DELETE('/api/schools/{school}/years/{year}/students/{student}/claims/{claim}/file', { params: { path: { ...path, claim } } }));
 
-/** Puts a file beside an open claim. */
+/** Puts a file next to an open claim. */
 export const attachFile = (path: Place, body: { claim: number; file: File }) =>
   ask(
     api.POST('/api/schools/{school}/years/{year}/students/{student}/claims/{claim}/file', {

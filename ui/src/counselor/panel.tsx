@@ -22,7 +22,7 @@ type Errand = Pick<Settling, 'course' | 'kind' | 'done'>;
 
 type Asked = { answer: Decision['answer']; entry: Entry; claim?: number };
 
-/** One student beside the caseload: what waits for a decision, the year in short, and the acts. */
+/** One student next to the caseload: what waits for a decision, the year in short, and the acts. */
 export function Panel(props: {
   book: Book;
   place: Place;

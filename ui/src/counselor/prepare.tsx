@@ -176,7 +176,7 @@ function Whom(props: {
   );
 }
 
-/** The lines of a list that name nobody, several, or somebody once more. */
+/** The lines of a list that name no one, several, or someone once more. */
 function Unclear({ cohort }: { cohort: CohortView }) {
   const { t } = useTranslation();
   if (cohort.lines.length === 0) return null;

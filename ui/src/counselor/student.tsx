@@ -22,7 +22,7 @@ const Student = lazy(() => import('../student/student'));
 const ChangePage = lazy(() => import('./change'));
 const OnePage = lazy(() => import('../student/onepage'));
 
-/** One student for whoever decides: on one page, or the sheet as the family works on it, each act with a reason. */
+/** One student for anyone who decides: on one page, or the sheet as the family works on it, each act with a reason. */
 export default function StudentDesk({ person, student }: { person: Person; student: string }) {
   const { t } = useTranslation();
   const [reason, setReason] = useState('');

@@ -52,7 +52,7 @@ export default function Family({ persons }: { persons: Person[] }) {
 const urgency = (s: Sheet | undefined) =>
   !s ? 9 : s.acts.sign.allowed ? 0 : s.status.state === 'sentBack' || s.status.changed ? 1 : !s.status.handedIn ? (s.acts.edit.allowed ? 2 : 3) : 4;
 
-/** All children on one page, whoever needs the reader soonest first: a letter with a sentence for each, then what each asks for. */
+/** All children on one page, anyone who needs the reader soonest first: a letter with a sentence for each, then what each asks for. */
 function Children({ persons }: { persons: Person[] }) {
   const { t } = useTranslation();
   const children = persons.flatMap((p) =>

@@ -1,4 +1,4 @@
-/** Things to be agreed to, each by itself. */
+/** Things to be agreed to, each on its own. */
 export function Agreements(props: { head: string; items: { id: string; text: string }[]; agreed: string[]; onAgree: (agreed: string[]) => void }) {
   const { agreed, onAgree } = props;
   if (props.items.length === 0) return null;

@@ -2,7 +2,7 @@ import { type Entry, type Place, studentPath } from '../api/client';
 
 type Claim = NonNullable<Entry['claims']>[number];
 
-/** The file beside a claim, to be kept: it is never shown by the browser. */
+/** The file next to a claim, to be kept: it is never shown by the browser. */
 export function ClaimFile({ place, claim }: { place: Place; claim: Claim }) {
   if (!claim.file) return null;
   return (

@@ -42,7 +42,7 @@ export function TextDialog(props: {
   const { t } = useTranslation();
   const [text, setText] = useState('');
   return (
-    // A half-written text is not thrown away by Escape or a click beside it; Cancel does that.
+    // A half-written text is not thrown away by Escape or a click next to it; Cancel does that.
     <Dialog open={props.open} onClose={props.onClose} keep={text.trim() !== ''} title={props.title}>
       <form
         onSubmit={(event) => {

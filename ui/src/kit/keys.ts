@@ -7,7 +7,7 @@ export const singleKeys = () => localStorage.getItem(kept) !== 'off';
 
 export const setSingleKeys = (on: boolean) => (on ? localStorage.removeItem(kept) : localStorage.setItem(kept, 'off'));
 
-/** Single keys, in lower case, that do something where nobody types and no dialog is open, unless they are switched off. */
+/** Single keys, in lower case, that do something where no one types and no dialog is open, unless they are switched off. */
 export function useSingleKeys(keys: Record<string, () => void>) {
   useEffect(() => {
     function key(event: KeyboardEvent) {

@@ -1,4 +1,4 @@
-/** The marks of state. They never stand alone: words say the same beside them. */
+/** The marks of state. They never stand alone: words say the same next to them. */
 export type MarkKind = 'settled' | 'half' | 'missing' | 'stopped';
 
 export function Mark({ kind }: { kind: MarkKind }) {

@@ -167,7 +167,7 @@ export function Holidays({ policy, onEdit }: Editing) {
 
 const readable = (d: string) => !Number.isNaN(Date.parse(`${d}T00:00:00Z`));
 
-/** The days from one to another, but for Saturdays and Sundays; at most a year of them. */
+/** The days from one to another, except for Saturdays and Sundays; at most a year of them. */
 function weekdays(from: string, to: string) {
   const list: string[] = [];
   for (let at = new Date(`${from}T00:00:00Z`), n = 0; at <= new Date(`${to}T00:00:00Z`) && n < 366; at.setUTCDate(at.getUTCDate() + 1), n++)

@@ -39,7 +39,7 @@ const long = ['metadata.entry', 'metadata.description', 'metadata.note', 'metada
 
 type Cells = Record<string, string>;
 
-/** What is edited here and has been put in force otherwise by somebody else: a cell, or a course as a whole. */
+/** What is edited here and has been put in force otherwise by someone else: a cell, or a course as a whole. */
 type Clash = { code: string; column?: string; mine?: string; theirs?: string; gone?: boolean };
 
 const cellsOf = (courses: { code: string; cells: unknown }[], code: string) => courses.find((c) => c.code === code)?.cells as Cells | undefined;

@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react';
 import { useTranslation } from 'react-i18next';
 
-/** What is edited here and has been put in force otherwise by somebody else meanwhile, each to be given up for theirs. */
+/** What is edited here and has been put in force otherwise by someone else in the meantime, each to be given up for theirs. */
 export function Clashes({ list }: { list: { name: string; says: ReactNode; onTheirs: () => void }[] }) {
   const { t } = useTranslation();
   if (list.length === 0) return null;

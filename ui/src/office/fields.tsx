@@ -97,7 +97,7 @@ export function Texts(props: Pick<Editing, 'policy'> & { label: string; value: W
   );
 }
 
-/** Which courses are meant: all, a group, or those that are named, but for others. */
+/** Which courses are meant: all, a group, or those that are named, except for others. */
 export function Of(props: Pick<Editing, 'policy'> & { value: Selection | undefined; periods?: boolean; onChange: (value: Selection) => void; but?: string }) {
   const { t } = useTranslation();
   const { policy, onChange } = props;

@@ -22,7 +22,7 @@ function byId(v: Json | undefined): Keyed | undefined {
 }
 
 /**
- * The reader's changes of what stood, put on what somebody else has made of it meanwhile. Where only one of the two has changed something, that
+ * The reader's changes of what stood, put on what someone else has made of it in the meantime. Where only one of the two has changed something, that
  * stands; where both have, the reader's, and it is listed.
  */
 export function merge(
@@ -73,7 +73,7 @@ export function withAt(value: Json, [step, ...rest]: string[], to: Json | undefi
   return to === undefined ? Object.fromEntries(Object.entries(value).filter(([key]) => key !== step)) : { ...value, [step]: to };
 }
 
-/** Rows without ids: those that somebody else has now, without what the reader took away, and with what the reader added. */
+/** Rows without ids: those that someone else has now, without what the reader took away, and with what the reader added. */
 export function mergeRows<Row>(stood: Row[], mine: Row[], theirs: Row[]): Row[] {
   const known = (list: Row[]) => new Set(list.map((row) => JSON.stringify(row)));
   const [was, here, there] = [known(stood), known(mine), known(theirs)];

@@ -4,7 +4,7 @@ import { Button } from '../kit/controls';
 import { Amount, type Editing, More, Of, Remove, Texts, blank, put } from './fields';
 import { type Selection, labelOf, languagesOf, nextId, selectionWords, setWords, wordsIn } from './policy';
 
-/** The lists of requirements, each by itself: how many credits of what, every year how many, by when. */
+/** The lists of requirements, each on its own: how many credits of what, every year how many, by when. */
 export function Requirements({ policy, onEdit }: Editing) {
   const { t } = useTranslation();
   const own = languagesOf(policy)[0] ?? 'en';

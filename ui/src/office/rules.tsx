@@ -47,7 +47,7 @@ export default function Rules({ at }: { at: Year }) {
   const client = useQueryClient();
   const base = rules.data;
   if (base && draft === undefined && begun !== base.text) setBegun(base.text);
-  // Somebody else has put other rules in force: the draft goes on on top of them, also where they were loaded unasked. One that cannot be read
+  // Someone else has put other rules in force: the draft goes on on top of them, also where they were loaded unasked. One that cannot be read
   // stays on what it was begun on, and is refused until it can.
   if (base && base !== stood) {
     const [was, mine, theirs] = [stood?.text, draft, base.text].map(asJson);

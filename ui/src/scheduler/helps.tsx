@@ -60,7 +60,7 @@ export function Tried({ at, run, book }: { at: Year; run: Run; book: Book }) {
   );
 }
 
-/** What would help most: single changes of the sections, each placed anew, and several moves together; any can be tried as a run. */
+/** What would help most: single changes of the sections, each placed again, and several moves together; any can be tried as a run. */
 export function Helps({ at, run, book, busy, onTry }: { at: Year; run: Run; book: Book; busy: boolean; onTry: (changes: Change[]) => void }) {
   const { t } = useTranslation();
   const client = useQueryClient();

@@ -41,7 +41,7 @@ export default function SectionsPage({ at }: { at: Year }) {
     setOpened(client.getQueryData<Schedule>(key)?.sections.find((x) => x.id === id));
     setShown((n) => n + 1);
   };
-  // What a run gives is looked at anew beside the sections.
+  // What a run gives is looked at again next to the sections.
   const again = () => Promise.all([client.invalidateQueries({ queryKey: key }), client.invalidateQueries({ queryKey: ['placements', at.school, at.year] })]);
   const put = useMutation({
     mutationFn: (x: { id?: string; rev?: number; want: Want; undoes?: boolean }) =>

@@ -8,7 +8,7 @@ import { Mark } from '../kit/marks';
 import { type Book, join } from '../words';
 import { type Run, letter } from './run';
 
-/** What has changed since the run was made, to be placed anew; and what was done to it after it had ended. */
+/** What has changed since the run was made, to be placed again; and what was done to it after it had ended. */
 export function SinceRun({ at, run, book }: { at: Year; run: Run; book: Book }) {
   const { t } = useTranslation();
   const client = useQueryClient();

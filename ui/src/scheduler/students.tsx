@@ -13,7 +13,7 @@ import { useSingleKeys } from '../kit/keys';
 import { SearchField } from '../kit/searchfield';
 import type { Run } from './run';
 
-/** One student's week beside the numbers, those who lack something first. */
+/** One student's week next to the numbers, those who lack something first. */
 export function Students({ at, run, book }: { at: Year; run: Run; book: Book }) {
   const { t } = useTranslation();
   const path = { school: at.school, year: at.year, run: run.id };

@@ -4,7 +4,7 @@ import { when } from '../kit/format';
 import { type Book, join, termsWords } from '../words';
 import type { Change } from './desk';
 
-/** What a change did, also by itself: what came along, what left with it, what moved to another term. */
+/** What a change did, also on its own: what came along, what left with it, what moved to another term. */
 export function madeWords(t: TFunction, book: Book, edit: Parameters<Change>[0], before: Sheet, after: Sheet) {
   const all = (s: Sheet) => [...s.requests, ...s.summer];
   const course = edit.course ? book.title(edit.course) : '';

@@ -118,7 +118,7 @@ export function ClaimDialog({ desk, entry, need, onClose }: { desk: Desk; entry:
   );
 }
 
-/** Puts a file beside a claim, in place of one that is there, or takes that away. */
+/** Puts a file next to a claim, in place of one that is there, or takes that away. */
 export function Attach({ desk, claim }: { desk: Desk; claim: { id: number; file?: string } }) {
   const { t } = useTranslation();
   const attach = useAct(desk.place, attachFile);

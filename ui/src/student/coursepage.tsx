@@ -16,7 +16,7 @@ import { Route } from './route';
 import { CourseDialog } from './floating';
 import './laterwords';
 
-/** One course, as a prospectus has it, with what it asks of this student and what it would do; beside it up to two others. */
+/** One course, as a prospectus has it, with what it asks of this student and what it would do; next to it up to two others. */
 export default function CoursePage({ desk, code }: { desk: Desk; code: string }) {
   const { t } = useTranslation();
   const { book, sheet } = desk;

@@ -15,7 +15,7 @@ import './laterwords';
 
 const Talk = lazy(() => import('../talk'));
 
-/** The drafts beside the sheet, two sheets side by side with only the differences dark, and putting one in place of the sheet. */
+/** The drafts next to the sheet, two sheets side by side with only the differences dark, and putting one in place of the sheet. */
 export default function DraftsPage({ desk }: { desk: Desk }) {
   const { t } = useTranslation();
   const id = useId();

@@ -3,7 +3,7 @@ import type { ConditionPart, Course, Effect, Proof, RuleState, Sheet } from '../
 import { amount } from '../kit/format';
 import { type Book, fromWords, join, needWords, termsWords } from '../words';
 
-/** Whether somebody may ask for a course by its condition, in a sentence. */
+/** Whether someone may ask for a course by its condition, in a sentence. */
 export function mayWords(t: TFunction, asks: ConditionPart | undefined, counselor: string, waived?: string) {
   if (waived) return t('may.waived', { who: waived });
   return t(`may.${asks?.verdict ?? 'none'}`, { who: counselor });

@@ -73,7 +73,7 @@ export default function ErrandsPage({ desk }: { desk: Desk }) {
 
 const path = '/api/schools/{school}/years/{year}/students/{student}/feed' as const;
 
-/** The errands as a file, and a secret address that a calendar reads by itself. */
+/** The errands as a file, and a secret address that a calendar reads on its own. */
 function Calendar({ place }: { place: Place }) {
   const { t } = useTranslation();
   const client = useQueryClient();

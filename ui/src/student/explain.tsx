@@ -1,7 +1,7 @@
 import { useId, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 
-/** A short help beside a head, for whoever wants it; or the school's own words, to be read again. Its words come when it is opened. */
+/** A short help next to a head, for anyone who wants it; or the school's own words, to be read again. Its words come when it is opened. */
 export function Explain({ what, label, words }: { what?: 'year' | 'alternates' | 'ledger' | 'path'; label?: string; words?: string[] }) {
   const { t } = useTranslation();
   const [open, setOpen] = useState(false);

@@ -1,6 +1,6 @@
 import { lazy } from 'react';
 
-/** What floats over the pages comes when it is needed, or with the first sign that somebody is at work: it must open without the network too. */
+/** What floats over the pages comes when it is needed, or with the first sign that someone is at work: it must open without the network too. */
 export const overlays = () => import('./overlays');
 export const summer = () => import('./summer');
 

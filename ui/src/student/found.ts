@@ -62,7 +62,7 @@ function passes(row: Row, filter: Filter) {
   };
 }
 
-/** The courses of a search, with what each facet would leave of them beside the other facets. */
+/** The courses of a search, with what each facet would leave of them next to the other facets. */
 export function find(desk: Desk, effects: Effects | undefined, filter: Filter): Found {
   const { book, sheet } = desk;
   const rule = book.rule(filter.rule ?? '');

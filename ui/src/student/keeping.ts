@@ -22,7 +22,7 @@ interface Made {
 
 /**
  * Makes changes to a sheet one after the other. Those that do not reach the server wait in this browser, also over a reload, and are
- * made when it is reached again. Where the sheet was changed by somebody else meanwhile, an addition or a removal that still means the
+ * made when it is reached again. Where the sheet was changed by someone else in the meantime, an addition or a removal that still means the
  * same is made on top of it; about anything else, and what is refused after waiting, the person decides. Who makes changes for the family
  * gives a reason, which goes with each.
  */
@@ -50,7 +50,7 @@ export function useKeeping(place: Place, book: Book | undefined, sheet: Sheet | 
       if (!item) return;
       const put = (next: Partial<Waiting> | undefined, at?: Partial<Queue>) => {
         const now = readKept<Waiting>(name);
-        // Once somebody else has changed the sheet, what stands behind in the queue waits as well.
+        // Once someone else has changed the sheet, what stands behind in the queue waits as well.
         const behind = (i: Waiting) => (at?.moved ? { ...i, late: true } : i);
         putKept(name, { ...now, ...at, items: now.items.flatMap((i) => (i.key !== item.key ? behind(i) : next ? { ...i, ...next } : [])) });
       };
@@ -148,7 +148,7 @@ export function useKeeping(place: Place, book: Book | undefined, sheet: Sheet | 
     const timer = setTimeout(() => setMade(undefined), 20_000);
     return () => clearTimeout(timer);
   }, [made]);
-  // What has only one possible answer is filled in, once, on a sheet nobody has worked on.
+  // What has only one possible answer is filled in, once, on a sheet no one has worked on.
   const filled = useRef(false);
   const only = sheet?.only?.length;
   useEffect(() => {
@@ -161,7 +161,7 @@ export function useKeeping(place: Place, book: Book | undefined, sheet: Sheet | 
   return { change, busy: isPending && !late, waiting, tell, notice, setNotice, signedOut, setSignedOut, made, asked, setAsked };
 }
 
-/** What waits, or asks something of the person. What is on its way draws nothing anew. */
+/** What waits, or asks something of the person. What is on its way draws nothing again. */
 function useWaiting(name: string): Waiting[] {
   const text = useSyncExternalStore(
     useCallback((heard) => {

@@ -41,7 +41,7 @@ const watchWide = (told: () => void) => {
   return () => wide?.removeEventListener('change', told);
 };
 
-/** The courses found, of which only those in view are drawn: at the desk the list scrolls by itself, on a phone with the page. */
+/** The courses found, of which only those in view are drawn: at the desk the list scrolls on its own, on a phone with the page. */
 export function CourseList(props: ListProps) {
   const desk = useSyncExternalStore(watchWide, () => wide?.matches ?? true);
   return desk ? <DeskList {...props} /> : <PhoneList {...props} />;

@@ -13,7 +13,7 @@ import { Ledger } from './ledger';
 import './words';
 import './laterwords';
 
-/** A sheet on one page for somebody of the school: the year, the alternates, the rules and lists, and what happened; beside it what is theirs. */
+/** A sheet on one page for someone of the school: the year, the alternates, the rules and lists, and what happened; next to it what is theirs. */
 export default function OnePage(props: {
   place: Place;
   reason: string;

@@ -5,7 +5,7 @@ import { SubjectTab } from '../kit/marks';
 import { effectWords } from './effectwords';
 import type { Desk } from './desk';
 
-/** The courses that somebody recommends and that are not on the sheet yet: each, or all, can be taken over in one act. */
+/** The courses that someone recommends and that are not on the sheet yet: each, or all, can be taken over in one act. */
 export function Recommended({ desk, onPoint }: { desk: Desk; onPoint: (effect?: Effect) => void }) {
   const { t } = useTranslation();
   const { book, sheet } = desk;

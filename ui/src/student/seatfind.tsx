@@ -119,7 +119,7 @@ function Why({ desk, line, sections }: { desk: SeatDesk; line: SeatLine; section
   ) : null;
 }
 
-/** What somebody waits for, and what is offered to them. */
+/** What someone waits for, and what is offered to them. */
 export function Waits({ desk, zone }: { desk: SeatDesk; zone: (iso: string) => string }) {
   const { t } = useTranslation();
   const { book, seats, sections, table } = desk;

@@ -36,7 +36,7 @@ export default function SeatsPage({ desk }: { desk: Desk }) {
   return <Week desk={desk} seats={seats.data} table={table.data} offline={offline} />;
 }
 
-/** What was asked for and went to somebody else. */
+/** What was asked for and went to someone else. */
 interface Lost {
   section: string;
   next?: string;

@@ -80,7 +80,7 @@ export function openingWords(t: TFunction, book: Book, cells: Seats['open'], per
   return [t('seats.period', { period }), daysWords(t, days), termsWords(t, book, terms)].join(t('listComma'));
 }
 
-/** What somebody's record says to a course, leaf by leaf; nothing where it asks for nothing. */
+/** What someone's record says to a course, leaf by leaf; nothing where it asks for nothing. */
 export function entryWords(t: TFunction, book: Book, e: SeatEntry | undefined): string {
   if (!e?.needs?.length) return '';
   return e.needs.map((p) => `${needWords(t, book, p)}: ${proofWords(t, book, p)}`).join(' · ');

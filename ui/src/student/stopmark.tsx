@@ -1,4 +1,4 @@
-/** How somebody stands to a course on their way; the words beside it say the same. */
+/** How someone stands to a course on their way; the words next to it say the same. */
 export type StopKind = 'earned' | 'taken' | 'requested' | 'alternate' | 'planned' | 'failed' | 'open' | 'stopped' | 'lacking';
 
 export function StopMark({ kind }: { kind: StopKind }) {

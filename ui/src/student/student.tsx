@@ -18,7 +18,7 @@ import { Pages } from './pages';
 import { WaitingBand } from './waiting';
 import './words';
 
-/** Somebody of the school who works on a sheet for the family: why, and where that is written. */
+/** Someone of the school who works on a sheet for the family: why, and where that is written. */
 export interface By {
   reason: string;
   bar: ReactNode;

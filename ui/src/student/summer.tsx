@@ -9,7 +9,7 @@ import type { Desk, Filter } from './desk';
 import { inSummer } from './found';
 import './laterwords';
 
-/** The summer's part of the sheet, beside the year's: what is requested, until when, what it settles, and whether the school has it. */
+/** The summer's part of the sheet, next to the year's: what is requested, until when, what it settles, and whether the school has it. */
 export default function Summer({ desk, onOpen, onFind }: { desk: Desk; onOpen: (course: string) => void; onFind: (f: Filter) => void }) {
   const { t } = useTranslation();
   const { book, sheet } = desk;

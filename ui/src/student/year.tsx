@@ -119,7 +119,7 @@ export function YearPage({ desk }: { desk: Desk }) {
   );
 }
 
-/** The school's own words for the grade: until the first change as they are, later they are beside the dates. */
+/** The school's own words for the grade: until the first change as they are, later they are next to the dates. */
 function Welcome({ desk }: { desk: Desk }) {
   const { sheet } = desk;
   const words = welcomeOf(desk);

@@ -129,7 +129,7 @@ function OneClass({ at, course, onStep, onKept }: { at: Year; course: string; on
   // By mark where there are marks, so that a condition shows as a line between those above it and those below.
   const pupils = [...view.data.pupils].sort((a, b) => (b.mark ?? -1) - (a.mark ?? -1));
   const marks = pupils.some((p) => p.mark !== undefined);
-  // A column that nobody may have is left out, but for the one that was asked for.
+  // A column that no one may have is left out, except for the one that was asked for.
   const offered = view.data.columns.flatMap((c, i) => (c.course === also || pupils.some((p) => p.cells[i]?.verdict !== 'none') ? [i] : []));
   const columns = offered.flatMap((i) => view.data.columns[i] ?? []);
   const words = pupils.filter((p) => p.word).length;
@@ -150,7 +150,7 @@ function OneClass({ at, course, onStep, onKept }: { at: Year; course: string; on
     for (const one of last ?? []) recommend.mutate(one);
   };
   const cellOf = (p: Pupil, n: number) => p.cells[offered[n] ?? -1];
-  // The whole class: all who may, but for those who have another word.
+  // The whole class: all who may, except for those who have another word.
   const giveAll = (n: number) => {
     const c = columns[n];
     if (!c) return;
