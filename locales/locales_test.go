@@ -234,8 +234,8 @@ func TestTexts(t *testing.T) {
 func TestWordsComeWithTheirScreens(t *testing.T) {
 	list := parts(t)
 	own := map[string][]string{"student": {"/student/"}, "staff": {"/counselor/", "/office/", "/kit/pages.ts", "/kit/reading.tsx"}, "print": {"/kit/header.tsx"}, // of a translation, which comes whole
-		"teacher": {"/teacher/"}, "scheduler": {"/scheduler/"}, "result": {"/src/result.tsx", "/src/week.tsx", "/scheduler/"},
-		"account": {"/src/account.tsx", "/src/passkeys.tsx"}, "family": {"/family/"}, "talk": {"/src/talk.tsx"}, "signIn": {"/src/signin.tsx"}, "changeRequests": {"/src/changerequests.tsx"}, "seats": {"/student/seat"}, "reminder": {"/counselor/", "/src/reminded.tsx"}}
+		"teacher": {"/teacher/"}, "scheduler": {"/scheduler/"}, "result": {"/shared/result.tsx", "/shared/week.tsx", "/scheduler/"},
+		"account": {"/src/account.tsx", "/src/passkeys.tsx"}, "family": {"/family/"}, "talk": {"/shared/talk.tsx"}, "signIn": {"/src/signin.tsx"}, "changeRequests": {"/shared/changerequests.tsx"}, "seats": {"/student/seat"}, "reminder": {"/counselor/", "/shared/reminded.tsx"}}
 	sources(t, func(file, text string) { // what comes later says so itself, or comes with what does
 		for _, name := range []string{"overlays", "pathpage", "history", "errands", "coursepage", "summer", "drafts", "submit"} {
 			if path := filepath.ToSlash(file); strings.HasSuffix(path, "/student/"+name+".tsx") && !strings.Contains(text, "import './laterwords'") {

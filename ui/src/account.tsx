@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { type FormEvent, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { api, ask, keys, useSessions } from './api/client';
-import { errorWords } from './errors';
+import { errorWords } from './shared/errors';
 import { Button, Loading, Refusal } from './kit/controls';
 import words from '../../locales/en.json?part=account';
 import { speakMore } from './i18n';

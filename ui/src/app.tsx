@@ -8,7 +8,7 @@ import { closest, ownLanguage, picked, remember, speak, unread } from './i18n';
 import { Loading } from './kit/controls';
 import { Late } from './kit/late';
 import { Header, type Place, Places } from './kit/header';
-import { Unread } from './unread';
+import { Unread } from './shared/unread';
 
 const SignIn = lazy(() => import('./signin'));
 const SecondStep = lazy(() => import('./passkeys').then((m) => ({ default: m.SecondStep })));
@@ -23,7 +23,7 @@ const DemandPage = lazy(() => import('./scheduler/demand'));
 const SectionsPage = lazy(() => import('./scheduler/sections'));
 const PlacementPage = lazy(() => import('./scheduler/placement'));
 const Nowhere = lazy(() => import('./teacher/nowhere'));
-const StaffHead = lazy(() => import('./kit/staffhead'));
+const StaffHead = lazy(() => import('./shared/staffhead'));
 const Rules = lazy(() => import('./office/rules'));
 const Courses = lazy(() => import('./office/catalog'));
 const People = lazy(() => import('./office/people'));

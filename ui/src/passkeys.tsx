@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import words from '../../locales/en.json?part=account';
 import { type Me, ApiError, api, ask, keys } from './api/client';
-import { errorWords } from './errors';
+import { errorWords } from './shared/errors';
 import { speakMore } from './i18n';
 import { Button, Refusal } from './kit/controls';
 import { when } from './kit/format';

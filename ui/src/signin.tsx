@@ -3,7 +3,7 @@ import { type FormEvent, useEffect, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import words from '../../locales/en.json?part=signIn';
 import { ApiError, api, ask, keys } from './api/client';
-import { errorWords } from './errors';
+import { errorWords } from './shared/errors';
 import { Button, Refusal } from './kit/controls';
 import { speakMore } from './i18n';
 import { clock } from './kit/format';

@@ -6,14 +6,14 @@ import { type CaseRow, type Caseload, type Filter, useCaseload } from '../api/de
 import { useChoosing, waitsForLook } from '../api/seats';
 import { Header } from '../kit/header';
 import { staffPages } from '../kit/pages';
-import { Unread } from '../unread';
-import { bookOf } from '../words';
+import { Unread } from '../shared/unread';
+import { bookOf } from '../shared/words';
 import { Filters, Flow } from './filters';
 import { searchOf, useListed, usePosition } from './listed';
 import { Panel } from './panel';
 import { Rows } from './rows';
 import { Together } from './together';
-import '../kit/staff';
+import '../shared/staff';
 
 /** What waits for the reader in the whole caseload, whatever is chosen of it below. */
 function Head({ counts, looks }: { counts: Caseload['counts']; looks: number }) {

@@ -3,15 +3,15 @@ import { useTranslation } from 'react-i18next';
 import { type Person, type Place, useCatalog } from '../api/client';
 import { type DatedPut, type Enrolled, type StayView, useChange, useEnrolled, useTrial } from '../api/changes';
 import { type SeatTable, useSeatTable } from '../api/seats';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { clock, day, today } from '../kit/format';
 import { Header } from '../kit/header';
 import { Mark, SubjectTab, subjectTab } from '../kit/marks';
 import { staffPages } from '../kit/pages';
-import { Unread } from '../unread';
-import { type Book, bookOf, join, needWords } from '../words';
-import '../kit/staff';
+import { Unread } from '../shared/unread';
+import { type Book, bookOf, join, needWords } from '../shared/words';
+import '../shared/staff';
 
 /** A change of a section or course during the year: the year as a band, and a date line with one date for both sections. */
 export default function ChangePage({ person, place }: { person: Person; place: Place }) {

@@ -4,15 +4,15 @@ import { useTranslation } from 'react-i18next';
 import { Link } from 'wouter';
 import { type Person, useCatalog } from '../api/client';
 import { type Choosing, seatActs, setSeatRules, useChoosing, useSeatTable, waitsForLook } from '../api/seats';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { fold } from '../kit/fold';
 import { whole } from '../kit/format';
 import { Header } from '../kit/header';
 import { Mark } from '../kit/marks';
 import { staffPages } from '../kit/pages';
-import { Unread } from '../unread';
-import '../kit/staff';
+import { Unread } from '../shared/unread';
+import '../shared/staff';
 
 const stages = ['look', 'looked', 'open', 'not', 'done'] as const;
 type Stage = (typeof stages)[number];

@@ -3,12 +3,12 @@ import type { TFunction } from 'i18next';
 import { useTranslation } from 'react-i18next';
 import type { Year } from '../api/client';
 import { type BatchView, takeBack, useBatches } from '../api/desks';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Loading, Refusal } from '../kit/controls';
 import { when } from '../kit/format';
-import type { Book } from '../words';
+import type { Book } from '../shared/words';
 import { BackForm, outcomeWords } from './back';
-import { ShowEarlier } from '../kit/earlier';
+import { ShowEarlier } from '../shared/earlier';
 
 /** What was done, in words. */
 export function batchWords(t: TFunction, book: Book, b: BatchView) {

@@ -4,10 +4,10 @@ import { useTranslation } from 'react-i18next';
 import { useLocation } from 'wouter';
 import type { Year } from '../api/client';
 import { type Caseload, type Filter, dropView, saveView, useViews } from '../api/desks';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { SearchField } from '../kit/searchfield';
-import type { Book } from '../words';
+import type { Book } from '../shared/words';
 
 type Counts = Caseload['counts'];
 

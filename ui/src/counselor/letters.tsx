@@ -1,12 +1,12 @@
 import { useTranslation } from 'react-i18next';
 import { type Place, api, ask } from '../api/client';
 import { usePaged } from '../api/paged';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Loading, Refusal } from '../kit/controls';
 import { when } from '../kit/format';
-import { ShowEarlier } from '../kit/earlier';
+import { ShowEarlier } from '../shared/earlier';
 import { Mark, type MarkKind } from '../kit/marks';
-import '../kit/staff';
+import '../shared/staff';
 
 const marks: Record<string, MarkKind> = { sent: 'settled', waiting: 'half', sending: 'half', declined: 'half' };
 

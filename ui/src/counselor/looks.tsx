@@ -1,10 +1,10 @@
 import { useTranslation } from 'react-i18next';
 import { type Place, api, ask } from '../api/client';
 import { usePaged } from '../api/paged';
-import { ShowEarlier } from '../kit/earlier';
+import { ShowEarlier } from '../shared/earlier';
 import { day } from '../kit/format';
-import { Unread } from '../unread';
-import '../kit/staff';
+import { Unread } from '../shared/unread';
+import '../shared/staff';
 
 /** Who of the school looked at a student's sheet, and on which days. */
 export function Looks({ place }: { place: Place }) {

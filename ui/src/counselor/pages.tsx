@@ -3,12 +3,12 @@ import { useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Person, type Year, api, ask, useCatalog } from '../api/client';
 import type { components } from '../api/schema.gen';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { money } from '../kit/format';
 import { Header } from '../kit/header';
 import { staffPages } from '../kit/pages';
-import '../kit/staff';
+import '../shared/staff';
 
 type Found = components['schemas']['PaperView'];
 type Box = Found['boxes'][number];

@@ -2,17 +2,17 @@ import { useQueryClient } from '@tanstack/react-query';
 import { type FormEvent, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Decision, type Entry, type Place, type Settling, type Sheet, acts, placeOf, useAct, useSheet } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Link } from 'wouter';
-import ChangeRequests from '../changerequests';
+import ChangeRequests from '../shared/changerequests';
 import { Button, Loading, Refusal } from '../kit/controls';
-import { ClaimFile } from '../kit/claimfile';
-import { Remarks } from '../remarks';
-import { SinceSubmitted } from '../since';
+import { ClaimFile } from '../shared/claimfile';
+import { Remarks } from '../shared/remarks';
+import { SinceSubmitted } from '../shared/since';
 import { Dialog, TextDialog } from '../kit/dialog';
 import { Mark, subjectTab } from '../kit/marks';
 import { amount, day, pastYears } from '../kit/format';
-import { type Book, clashWords, clauses, entryLine, inUnit, join, needWords, openNeeds, statusWords } from '../words';
+import { type Book, clashWords, clauses, entryLine, inUnit, join, needWords, openNeeds, statusWords } from '../shared/words';
 
 /** What is done with a text that is asked for first. */
 type Writing = 'back' | 'clear' | 'sign' | 'reopen';

@@ -3,17 +3,17 @@ import { type FormEvent, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Person, type Year, useCatalog } from '../api/client';
 import { type CohortView, chooseCohort, useCaseload } from '../api/desks';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { Header } from '../kit/header';
 import { staffPages } from '../kit/pages';
-import { type Book, bookOf } from '../words';
-import { Pasted } from '../kit/pasted';
-import { Leaves, Reading } from '../kit/reading';
+import { type Book, bookOf } from '../shared/words';
+import { Pasted } from '../shared/pasted';
+import { Leaves, Reading } from '../shared/reading';
 import { Records } from './records';
 import { Done } from './done';
 import { Together, codeOf } from './together';
-import '../kit/staff';
+import '../shared/staff';
 
 /** What the school puts on many sheets: whom it concerns, by what holds of them or by a list, and what is done. */
 export default function Prepare({ person }: { person: Person }) {

@@ -3,10 +3,10 @@ import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Place, type Sheet, api, ask } from '../api/client';
 import type { RecordView } from '../api/desks';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Loading, Refusal } from '../kit/controls';
 import { amount, when } from '../kit/format';
-import type { Book } from '../words';
+import type { Book } from '../shared/words';
 import { Together } from './together';
 
 const useRecord = (place: Place, version?: number) =>

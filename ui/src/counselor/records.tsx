@@ -3,10 +3,10 @@ import { useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Batching, type RecordsRead, readRecords } from '../api/desks';
 import type { Year } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
-import { Pasted } from '../kit/pasted';
-import type { Book } from '../words';
+import { Pasted } from '../shared/pasted';
+import type { Book } from '../shared/words';
 import { Together } from './together';
 
 type Row = RecordsRead['rows'][number];

@@ -3,7 +3,7 @@ import type { TFunction } from 'i18next';
 import { type KeyboardEvent, useMemo, useRef } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { CaseRow, CaseWait } from '../api/desks';
-import type { Book } from '../words';
+import type { Book } from '../shared/words';
 
 type Line = { head: string; rows: CaseRow[] } | { row: CaseRow; index: number };
 

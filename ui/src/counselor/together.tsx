@@ -4,10 +4,10 @@ import { type FormEvent, useId, useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { Year } from '../api/client';
 import { type Batching, type RecordView, type SheetOutcome, doBatch, takeBack, tryBatch } from '../api/desks';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { yearLabel } from '../kit/format';
-import type { Book } from '../words';
+import type { Book } from '../shared/words';
 import { BackForm, outcomeWords } from './back';
 
 export type Kind = Batching['kind'];

@@ -1,12 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Place, type Sheet, api, ask } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Loading, Refusal } from '../kit/controls';
 import { money, when } from '../kit/format';
 import { Mark } from '../kit/marks';
-import { SinceWords } from '../since';
-import type { Book } from '../words';
+import { SinceWords } from '../shared/since';
+import type { Book } from '../shared/words';
 
 const path = '/api/schools/{school}/years/{year}/students/{student}/sheet/agreements' as const;
 const keyOf = (at: Place, version: number) => ['agreements', at.school, at.year, at.student, version];

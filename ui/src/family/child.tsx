@@ -2,21 +2,21 @@ import { type ReactNode, lazy, useId, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link } from 'wouter';
 import { type Place, type Sheet, acts, studentPath, useAct } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { day, money, when } from '../kit/format';
 import { Late } from '../kit/late';
 import { Mark } from '../kit/marks';
-import { SinceSubmitted } from '../since';
-import { type Book, clashWords, clauses, join, needWords, notRunning, openNeeds, seatTimeWords, termsWords } from '../words';
+import { SinceSubmitted } from '../shared/since';
+import { type Book, clashWords, clauses, join, needWords, notRunning, openNeeds, seatTimeWords, termsWords } from '../shared/words';
 
-const Result = lazy(() => import('../result'));
-const Reminded = lazy(() => import('../reminded'));
+const Result = lazy(() => import('../shared/result'));
+const Reminded = lazy(() => import('../shared/reminded'));
 const Agreeing = lazy(() => import('./agreeing'));
 const ShownDrafts = lazy(() => import('./shown'));
-const Talk = lazy(() => import('../talk'));
-const ChangeRequests = lazy(() => import('../changerequests'));
-const Remarks = lazy(() => import('../remarks').then((m) => ({ default: m.Remarks })));
+const Talk = lazy(() => import('../shared/talk'));
+const ChangeRequests = lazy(() => import('../shared/changerequests'));
+const Remarks = lazy(() => import('../shared/remarks').then((m) => ({ default: m.Remarks })));
 
 /** What a child asks for and why, in plain words; sign, ask for a change, or decline. */
 export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sheet; place: Place; foot: (props: FootProps) => ReactNode }) {

@@ -6,8 +6,8 @@ import { Loading } from '../kit/controls';
 import { when, yearLabel } from '../kit/format';
 import { Late } from '../kit/late';
 import { Header } from '../kit/header';
-import { Unread } from '../unread';
-import { bookOf, statusWords } from '../words';
+import { Unread } from '../shared/unread';
+import { bookOf, statusWords } from '../shared/words';
 import { ChildSheet, Foot } from './child';
 import './words';
 

@@ -4,10 +4,10 @@ import { type Place, type Sheet, useSheet } from '../api/client';
 import { useDrafts } from '../api/workspace';
 import { Late } from '../kit/late';
 import { when } from '../kit/format';
-import { SinceWords } from '../since';
-import type { Book } from '../words';
+import { SinceWords } from '../shared/since';
+import type { Book } from '../shared/words';
 
-const Talk = lazy(() => import('../talk'));
+const Talk = lazy(() => import('../shared/talk'));
 
 /** The drafts that a child shows: what is different on each from the sheet, and what is said about it. */
 export default function ShownDrafts({ book, sheet, place }: { book: Book; sheet: Sheet; place: Place }) {

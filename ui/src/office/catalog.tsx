@@ -3,13 +3,13 @@ import { useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { Year } from '../api/client';
 import { type CourseEdit, type Revising, useRules } from '../api/desks';
-import { errorWords } from '../errors';
-import { Leaves, Reading } from '../kit/reading';
+import { errorWords } from '../shared/errors';
+import { Leaves, Reading } from '../shared/reading';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { SearchField } from '../kit/searchfield';
 import { Clashes } from './clashes';
 import { Force, Versions, useEffectOf } from './force';
-import '../kit/staff';
+import '../shared/staff';
 
 /** The cells of a course that are edited, in the order of the form; long ones have more room. */
 const columns = [

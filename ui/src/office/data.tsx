@@ -2,13 +2,13 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { type DragEvent, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Task, type Telling, type Year, keys, startExport, startImport, tellTask, useTasks } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { counted, when, whole } from '../kit/format';
 import { pack } from './pack';
 import { Hooks } from './hooks';
 import { Tokens } from './tokens';
-import '../kit/staff';
+import '../shared/staff';
 
 const open = (task: Task) => task.state === 'waiting' || task.state === 'running' || task.state === 'asking';
 

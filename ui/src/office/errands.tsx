@@ -2,7 +2,7 @@ import { useTranslation } from 'react-i18next';
 import type { Catalog, Year } from '../api/client';
 import type { RevisionView } from '../api/desks';
 import { Button } from '../kit/controls';
-import { Reading } from '../kit/reading';
+import { Reading } from '../shared/reading';
 import { Labelled, Remove, field } from './fields';
 
 type Row = Record<string, string>;

@@ -3,7 +3,7 @@ import { type FormEvent, type ReactNode, useDeferredValue, useEffect, useState }
 import { useTranslation } from 'react-i18next';
 import { ApiError, type Year } from '../api/client';
 import { type Revising, type RevisionView, revise, useTrial, useVersions } from '../api/desks';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { when, whole } from '../kit/format';
 

@@ -2,14 +2,14 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Year, api, ask } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { when } from '../kit/format';
 import { Mark } from '../kit/marks';
-import { Unread } from '../unread';
+import { Unread } from '../shared/unread';
 import { field } from './fields';
 import { ShownOnce } from './once';
-import '../kit/staff';
+import '../shared/staff';
 
 const kinds = ['submitted', 'cleared', 'placed'] as const;
 type Kind = (typeof kinds)[number];

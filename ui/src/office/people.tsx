@@ -2,15 +2,15 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { ApiError, type Found, type Year, api, ask, givePassword, setRight, useOfficeActs, usePeople } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { Dialog, TextDialog } from '../kit/dialog';
-import { ShowEarlier } from '../kit/earlier';
+import { ShowEarlier } from '../shared/earlier';
 import { when } from '../kit/format';
 import { SearchField } from '../kit/searchfield';
 import { Codes } from './codes';
 import { Leads, SignIns } from './person';
-import '../kit/staff';
+import '../shared/staff';
 
 const staff = ['teacher', 'administrator', 'aide', 'proctor'];
 

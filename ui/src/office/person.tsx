@@ -3,9 +3,9 @@ import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Found, type Year, api, ask, useCatalog } from '../api/client';
 import { usePaged } from '../api/paged';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Loading, Refusal } from '../kit/controls';
-import { ShowEarlier } from '../kit/earlier';
+import { ShowEarlier } from '../shared/earlier';
 import { when } from '../kit/format';
 import { Mark } from '../kit/marks';
 

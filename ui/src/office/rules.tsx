@@ -4,7 +4,7 @@ import { useTranslation } from 'react-i18next';
 import { Link, useSearchParams } from 'wouter';
 import { type Year, useCatalog } from '../api/client';
 import { type Revising, type RulesView, rulesOf, useRules } from '../api/desks';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { Agreements, Groups, Holidays } from './agreements';
 import { Clashes } from './clashes';
@@ -17,7 +17,7 @@ import { Requirements } from './requirements';
 import { Sentences } from './sentences';
 import { SettingsPart } from './settings';
 import { Windows } from './windows';
-import '../kit/staff';
+import '../shared/staff';
 
 /** A text as JSON, where there is one and it can be read. */
 function asJson(text: string | undefined): Json | undefined {

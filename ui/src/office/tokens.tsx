@@ -2,14 +2,14 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Year, api, ask } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { when } from '../kit/format';
 import { Mark } from '../kit/marks';
-import { Unread } from '../unread';
+import { Unread } from '../shared/unread';
 import { field } from './fields';
 import { ShownOnce } from './once';
-import '../kit/staff';
+import '../shared/staff';
 
 /** The tokens with which other systems read the school's data: made for a purpose and a time, shown once, taken back. */
 export function Tokens({ at }: { at: Year }) {

@@ -3,7 +3,7 @@ import { type FormEvent, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Year, useCatalog } from '../api/client';
 import { type WindowRow, dropWindow, putWindow, useWindows } from '../api/desks';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 
 const rounds = ['summer', 'seats'] as const;

@@ -2,9 +2,9 @@ import { useState } from 'react';
 import { useQuery } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Year, api, ask } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Refusal } from '../kit/controls';
-import { type Book, join } from '../words';
+import { type Book, join } from '../shared/words';
 import { type Run, letter } from './run';
 
 /** A run beside another one: what differs in the sections, how many more are served, who gets something and who loses it. */

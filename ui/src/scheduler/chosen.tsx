@@ -2,11 +2,11 @@ import { useQuery } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { Link } from 'wouter';
 import { type Year, api, ask } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { when, whole } from '../kit/format';
 import { Mark } from '../kit/marks';
-import type { Book } from '../words';
+import type { Book } from '../shared/words';
 import { type Asked, type Demand, noteOf, planOf } from './asked';
 
 /** One course closer: who asks, whom it would leave with nothing, what it is wanted together with; and that it does not run. */

@@ -2,19 +2,19 @@ import { type KeyboardEvent, useEffect, useId, useMemo, useRef, useState } from 
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Year, api, ask, useCatalog, useLive, yearPath } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Refusal } from '../kit/controls';
 import { TextDialog } from '../kit/dialog';
 import { amount, whole } from '../kit/format';
 import { useSingleKeys } from '../kit/keys';
 import { SubjectTab } from '../kit/marks';
 import { SearchField } from '../kit/searchfield';
-import { Unread } from '../unread';
-import { type Book, bookOf, join } from '../words';
+import { Unread } from '../shared/unread';
+import { type Book, bookOf, join } from '../shared/words';
 import { type Asked, type Demand, noteOf, planOf } from './asked';
 import { Chosen } from './chosen';
 import { Ruler, gradeShade, usableWidth } from './ruler';
-import '../kit/staff';
+import '../shared/staff';
 import './words';
 
 const path = '/api/schools/{school}/years/{year}/demand' as const;

@@ -3,11 +3,11 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import type { components } from '../api/schema.gen';
 import { type Year, api, ask } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { Dialog } from '../kit/dialog';
 import { when } from '../kit/format';
-import { type Book, join } from '../words';
+import { type Book, join } from '../shared/words';
 import { useSingleKeys } from '../kit/keys';
 import { type Run, letter } from './run';
 

@@ -3,10 +3,10 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import type { components } from '../api/schema.gen';
 import { type Year, api, ask } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { whole } from '../kit/format';
-import { type Book, join } from '../words';
+import { type Book, join } from '../shared/words';
 import { Count } from './count';
 import { type Run, letter } from './run';
 

@@ -2,11 +2,11 @@ import { useState } from 'react';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Year, api, ask } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { Dialog, TextDialog } from '../kit/dialog';
 import { when, whole } from '../kit/format';
-import type { Book } from '../words';
+import type { Book } from '../shared/words';
 import { ReadinessNote, useReadiness } from './readiness';
 import { type Run, letter } from './run';
 

@@ -3,7 +3,7 @@ import { useTranslation } from 'react-i18next';
 import { type Year, api, ask } from '../api/client';
 import { doBatch } from '../api/desks';
 import { type components } from '../api/schema.gen';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 
 type Readiness = components['schemas']['ReadinessView'];

@@ -1,9 +1,9 @@
 import { useId, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { Year } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
-import { type Book, join, termName, termsWords } from '../words';
+import { type Book, join, termName, termsWords } from '../shared/words';
 import { useHolding } from './hand';
 import { letter } from './run';
 import { type Schedule, type Section, type Want, plain } from './section';

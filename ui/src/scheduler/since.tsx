@@ -1,11 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
 import { type Year, api, ask } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { when, whole } from '../kit/format';
 import { Mark } from '../kit/marks';
-import { type Book, join } from '../words';
+import { type Book, join } from '../shared/words';
 import { type Run, letter } from './run';
 
 /** What has changed since the run was made, to be placed again; and what was done to it after it had ended. */

@@ -4,7 +4,7 @@ import { type Entry } from '../api/client';
 import { useHints } from '../api/workspace';
 import { Late } from '../kit/late';
 import { Mark } from '../kit/marks';
-import { join } from '../words';
+import { join } from '../shared/words';
 import { reordered } from './ranks';
 import { Explain } from './explain';
 import { WhatIfDialog } from './floating';

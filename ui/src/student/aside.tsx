@@ -8,7 +8,7 @@ import { Mark } from '../kit/marks';
 import type { Desk } from './desk';
 import { Explain } from './explain';
 
-const Remarks = lazy(() => import('../remarks').then((m) => ({ default: m.Remarks })));
+const Remarks = lazy(() => import('../shared/remarks').then((m) => ({ default: m.Remarks })));
 
 /** The school's own words for the student's grade. */
 export const welcomeOf = ({ book, sheet }: Desk) => book.catalog.welcome.filter((w) => w.grades.length === 0 || w.grades.includes(sheet.student.grade));

@@ -6,7 +6,7 @@ import { Mark, SubjectTab, subjectTab } from '../kit/marks';
 import { amount } from '../kit/format';
 import { Late } from '../kit/late';
 import { Explain } from './explain';
-import { entryLine, termName } from '../words';
+import { entryLine, termName } from '../shared/words';
 import { ghosts, layOut, openCells } from './layout';
 import { reordered } from './ranks';
 import type { Desk, Filter } from './desk';

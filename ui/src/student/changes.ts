@@ -1,7 +1,7 @@
 import type { TFunction } from 'i18next';
 import type { Sheet } from '../api/client';
 import { when } from '../kit/format';
-import { type Book, join, termsWords } from '../words';
+import { type Book, join, termsWords } from '../shared/words';
 import type { Change } from './desk';
 
 /** What a change did, also on its own: what came along, what left with it, what moved to another term. */

@@ -2,11 +2,11 @@ import { useId, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Entry, type Proof, type Sheet, acts, useAct } from '../api/client';
 import { attachFile, detachFile } from '../api/workspace';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { Dialog } from '../kit/dialog';
 import { pastYears } from '../kit/format';
-import { needWords } from '../words';
+import { needWords } from '../shared/words';
 import type { Desk } from './desk';
 
 const kinds = '.pdf,.jpg,.jpeg,.png,.heic,.txt,application/pdf,image/jpeg,image/png,image/heic,text/plain';

@@ -1,7 +1,7 @@
 import { useCallback, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link, useLocation } from 'wouter';
-import { join } from '../words';
+import { join } from '../shared/words';
 import type { Desk, Filter } from './desk';
 import { Finder } from './finder';
 import './laterwords';

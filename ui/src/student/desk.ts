@@ -1,5 +1,5 @@
 import type { Edit, Effects, Place, Sheet } from '../api/client';
-import type { Book } from '../words';
+import type { Book } from '../shared/words';
 
 /** Makes a change on the latest version. Where it would void what the school has, it asks first, unless the person is sure. */
 export type Change = (edit: Omit<Edit, 'version' | 'key'>, sure?: boolean) => void;

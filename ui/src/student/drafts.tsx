@@ -3,17 +3,17 @@ import { useTranslation } from 'react-i18next';
 import { Link } from 'wouter';
 import { type Sheet, useSheet } from '../api/client';
 import { useDrafting, useDrafts } from '../api/workspace';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { amount, when } from '../kit/format';
 import { Late } from '../kit/late';
-import { Unread } from '../unread';
-import { clauses, join } from '../words';
+import { Unread } from '../shared/unread';
+import { clauses, join } from '../shared/words';
 import { ruleNumbers } from './effectwords';
 import type { Desk } from './desk';
 import './laterwords';
 
-const Talk = lazy(() => import('../talk'));
+const Talk = lazy(() => import('../shared/talk'));
 
 /** The drafts next to the sheet, two sheets side by side with only the differences dark, and putting one in place of the sheet. */
 export default function DraftsPage({ desk }: { desk: Desk }) {

@@ -1,7 +1,7 @@
 import type { TFunction } from 'i18next';
 import type { ConditionPart, Course, Effect, Proof, RuleState, Sheet } from '../api/client';
 import { amount } from '../kit/format';
-import { type Book, fromWords, join, needWords, termsWords } from '../words';
+import { type Book, fromWords, join, needWords, termsWords } from '../shared/words';
 
 /** Whether someone may ask for a course by its condition, in a sentence. */
 export function mayWords(t: TFunction, asks: ConditionPart | undefined, counselor: string, waived?: string) {

@@ -2,11 +2,11 @@ import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { type Place, api, ask, studentPath } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { day, when } from '../kit/format';
 import { Mark } from '../kit/marks';
-import { join } from '../words';
+import { join } from '../shared/words';
 import type { Desk } from './desk';
 import './laterwords';
 

@@ -2,7 +2,7 @@ import { type RefObject, useDeferredValue, useMemo, useRef, useState } from 'rea
 import { useTranslation } from 'react-i18next';
 import { type Effect, useEffects } from '../api/client';
 import { SubjectTab } from '../kit/marks';
-import { termName } from '../words';
+import { termName } from '../shared/words';
 import { type Desk, type Filter, mayChange } from './desk';
 import { type Comparing, CourseList, type ListHandle } from './list';
 import { inSummer, find, findEntries } from './found';

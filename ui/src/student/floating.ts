@@ -4,10 +4,10 @@ import { lazy } from 'react';
 export const overlays = () => import('./overlays');
 export const summer = () => import('./summer');
 
-export const ChangeRequests = lazy(() => import('../changerequests'));
-export const TalkBand = lazy(() => import('../talk').then((m) => ({ default: m.TalkBand })));
-export const Result = lazy(() => import('../result'));
-export const Reminded = lazy(() => import('../reminded'));
+export const ChangeRequests = lazy(() => import('../shared/changerequests'));
+export const TalkBand = lazy(() => import('../shared/talk').then((m) => ({ default: m.TalkBand })));
+export const Result = lazy(() => import('../shared/result'));
+export const Reminded = lazy(() => import('../shared/reminded'));
 export const Summer = lazy(summer);
 export const CourseDialog = lazy(() => overlays().then((m) => ({ default: m.CourseDialog })));
 export const OrderDialog = lazy(() => overlays().then((m) => ({ default: m.OrderDialog })));

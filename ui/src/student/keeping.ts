@@ -1,9 +1,9 @@
 import { useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Edit, type Place, type Sheet, ApiError, acts, newKey, useAct, useMe } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { type Kept, keptKey, putKept, readKept } from '../api/kept';
-import type { Book } from '../words';
+import type { Book } from '../shared/words';
 import { madeWords } from './changes';
 import type { Change, Waiting } from './desk';
 

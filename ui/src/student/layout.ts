@@ -1,5 +1,5 @@
 import type { Effect, Entry, Sheet } from '../api/client';
-import type { Book } from '../words';
+import type { Book } from '../shared/words';
 
 /** A piece of the board: a course, or the two halves of one that are taken one after the other. Rows are half periods. */
 export interface Piece {

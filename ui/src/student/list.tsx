@@ -6,7 +6,7 @@ import type { Effect } from '../api/client';
 import { Button } from '../kit/controls';
 import { amount, money } from '../kit/format';
 import { Mark, SubjectTab } from '../kit/marks';
-import { join } from '../words';
+import { join } from '../shared/words';
 import { alternateWords, effectWords, spanWords } from './effectwords';
 import { type Desk, mayChange } from './desk';
 import type { Family } from './found';

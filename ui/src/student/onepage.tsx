@@ -1,9 +1,9 @@
 import { type ReactNode, useMemo, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { type Place, useCatalog, useEffects, useSheet } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Loading, Refusal } from '../kit/controls';
-import { bookOf } from '../words';
+import { bookOf } from '../shared/words';
 import { Alternates } from './alternates';
 import { Board } from './board';
 import type { Desk } from './desk';

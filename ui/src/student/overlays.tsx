@@ -2,7 +2,7 @@ import { useTranslation } from 'react-i18next';
 import type { Edit } from '../api/client';
 import { Button } from '../kit/controls';
 import { Dialog } from '../kit/dialog';
-import { join } from '../words';
+import { join } from '../shared/words';
 import { undoesWords } from './changes';
 import type { Desk } from './desk';
 

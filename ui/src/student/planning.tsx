@@ -4,7 +4,7 @@ import { Link } from 'wouter';
 import type { PathStop, PathView, Planning } from '../api/client';
 import { Button, Refusal } from '../kit/controls';
 import { Dialog } from '../kit/dialog';
-import { join } from '../words';
+import { join } from '../shared/words';
 import { amount } from '../kit/format';
 import { SubjectTab } from '../kit/marks';
 import { SearchField } from '../kit/searchfield';

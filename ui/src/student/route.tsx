@@ -4,7 +4,7 @@ import type { CourseView } from '../api/client';
 import { amount } from '../kit/format';
 import { subjectTab } from '../kit/marks';
 import { StopMark } from './stopmark';
-import type { Book } from '../words';
+import type { Book } from '../shared/words';
 
 type Stop = CourseView['stops'][number];
 

@@ -1,6 +1,6 @@
 import type { Course } from '../api/client';
 import { fold } from '../kit/fold';
-import type { Book } from '../words';
+import type { Book } from '../shared/words';
 
 /** A text without accents, in small letters, as words. */
 const wordsOf = (text: string) =>

@@ -3,13 +3,13 @@ import { lazy, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { api, ask as request } from '../api/client';
 import type { Seats, SeatTable } from '../api/seats';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { Late } from '../kit/late';
 import type { Desk } from './desk';
 import { sectionsOf } from './seatwords';
 
-const Remarks = lazy(() => import('../remarks').then((m) => ({ default: m.Remarks })));
+const Remarks = lazy(() => import('../shared/remarks').then((m) => ({ default: m.Remarks })));
 
 const askPath = '/api/schools/{school}/years/{year}/students/{student}/remarks' as const;
 

@@ -2,7 +2,7 @@ import { type KeyboardEvent, type ReactNode, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { Opening, Seats, SeatTable, TableSection } from '../api/seats';
 import { subjectTab } from '../kit/marks';
-import { type Book, termName } from '../words';
+import { type Book, termName } from '../shared/words';
 import { type Sections, cellLabel, daysWords, periodsWords } from './seatwords';
 
 /** A block of the week: a section on days that touch, in periods that touch, of one term. */

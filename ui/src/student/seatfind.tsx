@@ -6,7 +6,7 @@ import { fold } from '../kit/fold';
 import { amount } from '../kit/format';
 import { Mark } from '../kit/marks';
 import { SearchField } from '../kit/searchfield';
-import { join } from '../words';
+import { join } from '../shared/words';
 import { Fit, type SeatDesk, TakeLink, WaitLink, linkClass } from './seatpanel';
 import type { Sections } from './seatwords';
 

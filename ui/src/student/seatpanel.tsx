@@ -2,7 +2,7 @@ import { type ReactNode, type RefObject, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import type { Opening, Seats, SeatTable, TableSection, Ways } from '../api/seats';
 import { Mark, subjectTab } from '../kit/marks';
-import { type Book, join, termName } from '../words';
+import { type Book, join, termName } from '../shared/words';
 import { type Sections, daysWords, entryWords, openingWords, whenWords } from './seatwords';
 
 /** What a panel needs of the week, and what it does with it. */

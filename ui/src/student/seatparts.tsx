@@ -5,11 +5,11 @@ import { type Opening, type Seats, type SeatTable, useSeatActs } from '../api/se
 import { Button } from '../kit/controls';
 import { when } from '../kit/format';
 import { Mark } from '../kit/marks';
-import { join } from '../words';
+import { join } from '../shared/words';
 import type { Desk } from './desk';
 import type { SeatDesk } from './seatpanel';
 import { openClauses, whenWords } from './seatwords';
-import { ShowEarlier } from '../kit/earlier';
+import { ShowEarlier } from '../shared/earlier';
 
 /** What is open, each a link to what fits there; and what is still missing though nothing is open. */
 export function Head(props: { desk: Desk; seats: Seats; table: SeatTable; who: string; onChoose: (o: Opening) => void }) {

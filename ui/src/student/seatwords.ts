@@ -2,7 +2,7 @@ import type { TFunction } from 'i18next';
 import words from '../../../locales/en.json?part=seats';
 import type { Opening, SeatEntry, Seats, SeatTable, TableSection } from '../api/seats';
 import { speakMore } from '../i18n';
-import { type Book, needWords, termName, termsWords } from '../words';
+import { type Book, needWords, termName, termsWords } from '../shared/words';
 import { proofWords } from './effectwords';
 
 speakMore(words);

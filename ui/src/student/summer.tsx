@@ -1,10 +1,10 @@
 import { useTranslation } from 'react-i18next';
 import { acts, useAct } from '../api/client';
-import { errorWords } from '../errors';
+import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { when } from '../kit/format';
 import { Mark } from '../kit/marks';
-import { entryLine, join } from '../words';
+import { entryLine, join } from '../shared/words';
 import type { Desk, Filter } from './desk';
 import { inSummer } from './found';
 import './laterwords';

@@ -1,6 +1,6 @@
 import { useTranslation } from 'react-i18next';
 import { Mark } from '../kit/marks';
-import { join } from '../words';
+import { join } from '../shared/words';
 import type { Desk } from './desk';
 
 /** The changes that are not made yet: those that wait for the connection, and those about which the person decides. */

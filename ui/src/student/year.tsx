@@ -2,7 +2,7 @@ import { useEffect, useMemo, useRef, useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { Link, useLocation, useSearchParams } from 'wouter';
 import { type Effect, type Todo, placeOf } from '../api/client';
-import { type Clause, clashWords, clauses } from '../words';
+import { type Clause, clashWords, clauses } from '../shared/words';
 import { closedWords } from './closed';
 import { Alternates } from './alternates';
 import { useSingleKeys } from '../kit/keys';

@@ -3,7 +3,7 @@ import { useTranslation } from 'react-i18next';
 import type { ClassView } from '../api/client';
 import { Button } from '../kit/controls';
 import { Mark } from '../kit/marks';
-import { join, needWords } from '../words';
+import { join, needWords } from '../shared/words';
 
 export type Pupil = ClassView['pupils'][number];
 export type Column = ClassView['columns'][number];

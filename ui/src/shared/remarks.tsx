@@ -1,12 +1,12 @@
 import { useState } from 'react';
 import { useTranslation } from 'react-i18next';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { type Sheet, api, ask, keys, placeOf } from './api/client';
+import { type Sheet, api, ask, keys, placeOf } from '../api/client';
 import { errorWords } from './errors';
 import type { Book } from './words';
-import { Refusal } from './kit/controls';
-import { when } from './kit/format';
-import { Say } from './kit/say';
+import { Refusal } from '../kit/controls';
+import { when } from '../kit/format';
+import { Say } from './say';
 
 const path = '/api/schools/{school}/years/{year}/students/{student}/remarks' as const;
 

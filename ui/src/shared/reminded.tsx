@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
-import { type Place, api, ask } from './api/client';
-import { when } from './kit/format';
-import './kit/reminderwords';
+import { type Place, api, ask } from '../api/client';
+import { when } from '../kit/format';
+import './reminderwords';
 
 /** What the school reminds a student and the family of, the latest first. */
 export default function Reminded({ place, zone, at }: { place: Place; zone: string | undefined; at: string }) {

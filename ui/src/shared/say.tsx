@@ -1,5 +1,5 @@
 import { useId, useState } from 'react';
-import { Button } from './controls';
+import { Button } from '../kit/controls';
 
 /** A line to write something on; what is written stays until it has been taken. */
 export function Say({ label, action, busy, onSay }: { label: string; action: string; busy: boolean; onSay: (text: string, taken: () => void) => void }) {

@@ -1,8 +1,8 @@
 import { useTranslation } from 'react-i18next';
-import words from '../../locales/en.json?part=result';
-import { type Sheet, placeOf, studentPath } from './api/client';
-import { speakMore } from './i18n';
-import { when } from './kit/format';
+import words from '../../../locales/en.json?part=result';
+import { type Sheet, placeOf, studentPath } from '../api/client';
+import { speakMore } from '../i18n';
+import { when } from '../kit/format';
 import type { Book } from './words';
 import { NotGiven, Week } from './week';
 

@@ -1,7 +1,7 @@
 import { useTranslation } from 'react-i18next';
 import type { Person } from '../api/client';
-import { Header } from './header';
-import { staffPages } from './pages';
+import { Header } from '../kit/header';
+import { staffPages } from '../kit/pages';
 import './staff';
 
 /** The head of an office page, drawn once the words of the staff are there. */

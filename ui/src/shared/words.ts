@@ -1,6 +1,6 @@
 import type { TFunction } from 'i18next';
-import { amount, day, plural, when } from './kit/format';
-import type { Catalog, Course, Entry, Need, Proof, Rule, Sheet, Todo } from './api/client';
+import { amount, day, plural, when } from '../kit/format';
+import type { Catalog, Course, Entry, Need, Proof, Rule, Sheet, Todo } from '../api/client';
 
 /** The catalog with its courses and rules by code. */
 export interface Book {

@@ -1,6 +1,6 @@
 import { useTranslation } from 'react-i18next';
 import { errorWords } from './errors';
-import { Button, Loading, Refusal } from './kit/controls';
+import { Button, Loading, Refusal } from '../kit/controls';
 
 /** What Unread has to know of a query. */
 interface Query {

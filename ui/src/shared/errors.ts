@@ -1,5 +1,5 @@
 import type { TFunction } from 'i18next';
-import { ApiError } from './api/client';
+import { ApiError } from '../api/client';
 
 /** A plain sentence for an error, from its stable code. */
 export function errorWords(t: TFunction, error: unknown): string {

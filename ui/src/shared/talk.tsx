@@ -1,12 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useTranslation } from 'react-i18next';
-import words from '../../locales/en.json?part=talk';
-import { type Sheet, api, ask, keys, placeOf } from './api/client';
+import words from '../../../locales/en.json?part=talk';
+import { type Sheet, api, ask, keys, placeOf } from '../api/client';
 import { errorWords } from './errors';
-import { speakMore } from './i18n';
-import { Refusal } from './kit/controls';
-import { when } from './kit/format';
-import { Say } from './kit/say';
+import { speakMore } from '../i18n';
+import { Refusal } from '../kit/controls';
+import { when } from '../kit/format';
+import { Say } from './say';
 import type { Book } from './words';
 
 speakMore(words);

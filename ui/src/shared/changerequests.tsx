@@ -1,12 +1,12 @@
 import { useTranslation } from 'react-i18next';
-import words from '../../locales/en.json?part=changeRequests';
-import { type Place, type Sheet, acts, useAct } from './api/client';
+import words from '../../../locales/en.json?part=changeRequests';
+import { type Place, type Sheet, acts, useAct } from '../api/client';
 import { errorWords } from './errors';
-import { speakMore } from './i18n';
+import { speakMore } from '../i18n';
 import type { Book } from './words';
-import { Refusal } from './kit/controls';
-import { when } from './kit/format';
-import { Say } from './kit/say';
+import { Refusal } from '../kit/controls';
+import { when } from '../kit/format';
+import { Say } from './say';
 
 speakMore(words);
 

@@ -1,5 +1,5 @@
 import { useTranslation } from 'react-i18next';
-import { Button } from './controls';
+import { Button } from '../kit/controls';
 
 /** What the button has to know of a list that comes in pages. */
 interface Paged {

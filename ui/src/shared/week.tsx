@@ -1,7 +1,7 @@
 import { useTranslation } from 'react-i18next';
-import type { components } from './api/schema.gen';
+import type { components } from '../api/schema.gen';
 import { type Book, termName } from './words';
-import { subjectTab } from './kit/marks';
+import { subjectTab } from '../kit/marks';
 
 export type GivenSection = components['schemas']['GivenSection'];
 

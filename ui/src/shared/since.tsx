@@ -1,5 +1,5 @@
 import { useTranslation } from 'react-i18next';
-import type { Sheet } from './api/client';
+import type { Sheet } from '../api/client';
 import { type Book, join } from './words';
 
 /** What is different from what was submitted, exactly. */
