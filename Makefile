@@ -96,6 +96,7 @@ sbom: ui/node_modules/.package-lock.json ## list what the application is made of
 
 contract: ## write docs/openapi.json and the TypeScript types anew
 	go run ./cmd/rubricon openapi > docs/openapi.json
+	go run ./cmd/rubricon openapi --late-codes > ui/codes.json
 	cd ui && npm run --silent types
 
 shots: ## take the pictures in docs/screenshots anew, from a running demo

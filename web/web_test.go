@@ -26,6 +26,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"rubricon/app"
+	"rubricon/app/problem"
 	"rubricon/demo"
 	"rubricon/internal/testdb"
 	"rubricon/locales"
@@ -1407,6 +1408,10 @@ func TestContractIsTheOneInTheRepository(t *testing.T) {
 	}
 	if strings.TrimSpace(string(have)) != string(want) {
 		t.Error("docs/openapi.json is not what the handlers say; run make contract")
+	}
+	var late []problem.Code
+	if have, err = os.ReadFile("../ui/codes.json"); err != nil || json.Unmarshal(have, &late) != nil || !slices.Equal(late, problem.Late()) {
+		t.Error("ui/codes.json is not what the table of codes says; run make contract")
 	}
 }
 

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
@@ -258,12 +259,16 @@ func demoBundleCommand() *cobra.Command {
 }
 
 func openAPICommand() *cobra.Command {
-	return &cobra.Command{
+	late := false
+	cmd := &cobra.Command{
 		Use:   "openapi",
 		Short: "Print the contract of the HTTP interface (OpenAPI 3.1)",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			text, err := web.OpenAPI()
+			if late {
+				text, err = json.MarshalIndent(problem.Late(), "", "  ")
+			}
 			if err != nil {
 				return err
 			}
@@ -271,6 +276,8 @@ func openAPICommand() *cobra.Command {
 			return err
 		},
 	}
+	cmd.Flags().BoolVar(&late, "late-codes", false, "instead: the codes of errors whose sentences are not in a page's first load")
+	return cmd
 }
 
 func schemaCommand() *cobra.Command {

@@ -49,26 +49,6 @@ func (p *Problem) GetHeaders() http.Header {
 	return http.Header{"Retry-After": {strconv.Itoa(p.Wait)}}
 }
 
-var statuses = map[problem.Code]int{
-	problem.NotFound: http.StatusNotFound, problem.NoCourse: http.StatusNotFound, problem.NoSection: http.StatusNotFound,
-	problem.SignInFailed: http.StatusUnauthorized, problem.TooMany: http.StatusTooManyRequests,
-	problem.Code(acts.NotYours): http.StatusForbidden, problem.NeedsReason: http.StatusUnprocessableEntity,
-	problem.KeyReused: http.StatusUnprocessableEntity, problem.NeedsMessage: http.StatusUnprocessableEntity,
-	problem.NeedsAgreed: http.StatusUnprocessableEntity, problem.NeedsCommitment: http.StatusUnprocessableEntity,
-	problem.BadMark: http.StatusUnprocessableEntity, problem.NotACourse: http.StatusUnprocessableEntity,
-	problem.BadAct: http.StatusUnprocessableEntity, problem.BadCode: http.StatusUnprocessableEntity,
-	problem.NoGuardian: http.StatusUnprocessableEntity, problem.BadPassword: http.StatusUnprocessableEntity,
-	problem.CommonPassword: http.StatusUnprocessableEntity, problem.BadToken: http.StatusUnprocessableEntity,
-	problem.BadHook: http.StatusUnprocessableEntity, problem.BadAddress: http.StatusUnprocessableEntity,
-	problem.NoHookKey: http.StatusConflict, problem.TooMuch: http.StatusUnprocessableEntity,
-	problem.Busy: http.StatusServiceUnavailable, problem.Crowded: http.StatusServiceUnavailable,
-	problem.NotZip: http.StatusUnprocessableEntity, problem.BadFile: http.StatusUnprocessableEntity,
-	problem.NeedsName:    http.StatusUnprocessableEntity,
-	problem.BadCondition: http.StatusUnprocessableEntity, problem.BadRecord: http.StatusUnprocessableEntity,
-	problem.BadWindow: http.StatusUnprocessableEntity, problem.BadRevision: http.StatusUnprocessableEntity,
-	problem.NoRule: http.StatusUnprocessableEntity, problem.BadSection: http.StatusUnprocessableEntity,
-}
-
 // Say returns a sentence of the errors in the language of the request.
 func Say(ctx context.Context, code string) string {
 	return locales.Match(RequestOf(ctx).Reads).Text("error."+code, map[string]any{"id": requestID(ctx)})
@@ -159,11 +139,7 @@ func Answer(ctx context.Context, err error) error {
 		}
 		return internal(ctx, "an act failed", err) // itself, so that when to try again is in its header too
 	}
-	status, ok := statuses[known.Code]
-	if !ok {
-		status = http.StatusConflict
-	}
-	p := NewProblem(status, Say(ctx, string(known.Code)))
+	p := NewProblem(problem.StatusOf(known.Code), Say(ctx, string(known.Code)))
 	p.Code, p.Param, p.Next = string(known.Code), known.Param, known.Next
 	if known.Wait > 0 {
 		p.Wait = int(math.Ceil(known.Wait.Seconds()))
