@@ -71,6 +71,10 @@ func (s *Routes) accountRoutes(api huma.API) {
 	server.SignedIn(s, api, op, func(ctx context.Context, by int64, in *languageIn) (*struct{}, error) {
 		return nil, s.cases.Account.SetLanguage(ctx, by, in.Body.Language)
 	})
+}
+
+// sessionRoutes registers the list of sessions and ending them.
+func (s *Routes) sessionRoutes(api huma.API) {
 	type sessionsOut struct{ Body []SessionView }
 	server.SignedIn(s, api, server.Operation("get-sessions", http.MethodGet, "/api/sessions", "Where one is signed in, the latest first"),
 		func(ctx context.Context, by int64, _ *struct{}) (*sessionsOut, error) {
@@ -88,7 +92,7 @@ func (s *Routes) accountRoutes(api huma.API) {
 	type sessionIn struct {
 		ID string `path:"id" maxLength:"100"`
 	}
-	op = server.Operation("end-session", http.MethodDelete, "/api/sessions/{id}", "Sign out somewhere else")
+	op := server.Operation("end-session", http.MethodDelete, "/api/sessions/{id}", "Sign out somewhere else")
 	op.DefaultStatus = http.StatusNoContent
 	server.SignedIn(s, api, op, func(ctx context.Context, by int64, in *sessionIn) (*struct{}, error) {
 		return nil, s.cases.Account.EndSession(ctx, by, in.ID)
@@ -102,13 +106,17 @@ func (s *Routes) accountRoutes(api huma.API) {
 		}
 		return nil, err
 	})
+}
+
+// passwordRoutes registers changing a password, and what the sign-in page shows.
+func (s *Routes) passwordRoutes(api huma.API) {
 	type passwordIn struct {
 		Body struct {
 			Old string `json:"old" minLength:"1" maxLength:"500"`
 			New string `json:"new" minLength:"1" maxLength:"500"`
 		}
 	}
-	op = server.Operation("change-password", http.MethodPost, "/api/password", "Change one's own password; all other sessions end")
+	op := server.Operation("change-password", http.MethodPost, "/api/password", "Change one's own password; all other sessions end")
 	op.DefaultStatus = http.StatusNoContent
 	// Also for anyone who has signed in with a password for one sign-in.
 	huma.Register(api, op, func(ctx context.Context, in *passwordIn) (*struct{}, error) {

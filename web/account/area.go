@@ -34,6 +34,11 @@ func (s *Routes) Register(api huma.API) {
 	s.codeRoutes(api)
 	s.letInRoutes(api)
 	s.passkeyRoutes(api)
+	s.passkeyMakingRoutes(api)
+	s.passkeyAnswerRoutes(api)
+	s.secondStepRoutes(api)
 	s.signOnRoutes(api)
 	s.tokenRoutes(api)
+	s.sessionRoutes(api)
+	s.passwordRoutes(api)
 }

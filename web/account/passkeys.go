@@ -125,55 +125,65 @@ func badPasskey(ctx context.Context) error {
 	return p
 }
 
-// passkeyRoutes are those of passkeys, as a second step of signing in and on one's account (Web
-// Authentication, Level 2).
-func (s *Routes) passkeyRoutes(api huma.API) {
-	type listOut struct{ Body *PasskeysView }
-	list := func(ctx context.Context, by int64) (*listOut, error) {
-		_, keys, err := s.cases.Account.Passkeys(ctx, by)
-		if err != nil {
-			return nil, err
-		}
-		v := &PasskeysView{Passkeys: []PasskeyView{}}
-		if v.May, err = s.cases.Account.MayHavePasskeys(ctx, by); err != nil {
-			return nil, err
-		}
-		for _, k := range keys {
-			v.Passkeys = append(v.Passkeys, PasskeyView{ID: k.ID, Name: k.Name, MadeAt: k.MadeAt, UsedAt: k.UsedAt})
-		}
-		return &listOut{v}, nil
+type (
+	passkeysOut       struct{ Body *PasskeysView }
+	passkeyOptionsOut struct {
+		Body json.RawMessage `doc:"As PublicKeyCredential.parseCreationOptionsFromJSON and parseRequestOptionsFromJSON take them"`
 	}
+)
+
+func asOptions(of any) (*passkeyOptionsOut, error) {
+	text, err := json.Marshal(of)
+	return &passkeyOptionsOut{text}, err
+}
+
+// passkeys returns the passkeys of an account.
+func (s *Routes) passkeys(ctx context.Context, by int64) (*passkeysOut, error) {
+	_, keys, err := s.cases.Account.Passkeys(ctx, by)
+	if err != nil {
+		return nil, err
+	}
+	v := &PasskeysView{Passkeys: []PasskeyView{}}
+	if v.May, err = s.cases.Account.MayHavePasskeys(ctx, by); err != nil {
+		return nil, err
+	}
+	for _, k := range keys {
+		v.Passkeys = append(v.Passkeys, PasskeyView{ID: k.ID, Name: k.Name, MadeAt: k.MadeAt, UsedAt: k.UsedAt})
+	}
+	return &passkeysOut{v}, nil
+}
+
+// makes returns the account that makes a passkey: one that is wholly signed in, or has still to make its first.
+func (s *Routes) makes(ctx context.Context) (int64, error) {
+	if s.Sessions.GetString(ctx, server.SecondKey) == string(account.MakeOne) && !s.Sessions.GetBool(ctx, server.OnceKey) {
+		return s.Account(ctx)
+	}
+	return s.Ready(ctx)
+}
+
+// passkeyRoutes registers the passkeys of one's own account (Web Authentication, Level 2).
+func (s *Routes) passkeyRoutes(api huma.API) {
 	server.SignedIn(s, api, server.Operation("list-passkeys", http.MethodGet, "/api/passkeys", "One's own passkeys"),
-		func(ctx context.Context, by int64, _ *struct{}) (*listOut, error) {
-			return list(ctx, by)
+		func(ctx context.Context, by int64, _ *struct{}) (*passkeysOut, error) {
+			return s.passkeys(ctx, by)
 		})
 	type passkeyDropIn struct {
 		ID string `path:"id" minLength:"1" maxLength:"2000"`
 	}
 	server.SignedIn(s, api, server.Operation("drop-passkey", http.MethodDelete, "/api/passkeys/{id}",
-		"Take one of one's own passkeys away"), func(ctx context.Context, by int64, in *passkeyDropIn) (*listOut, error) {
+		"Take one of one's own passkeys away"), func(ctx context.Context, by int64, in *passkeyDropIn) (*passkeysOut, error) {
 		if err := s.cases.Account.DropPasskey(ctx, by, in.ID); err != nil {
 			return nil, err
 		}
-		return list(ctx, by)
+		return s.passkeys(ctx, by)
 	})
-	type passkeyOptionsOut struct {
-		Body json.RawMessage `doc:"As PublicKeyCredential.parseCreationOptionsFromJSON and parseRequestOptionsFromJSON take them"`
-	}
-	options := func(of any) (*passkeyOptionsOut, error) {
-		text, err := json.Marshal(of)
-		return &passkeyOptionsOut{text}, err
-	}
-	// makes provides who may make a passkey: anyone who is wholly signed in, or has still to make the first.
-	makes := func(ctx context.Context) (int64, error) {
-		if s.Sessions.GetString(ctx, server.SecondKey) == string(account.MakeOne) && !s.Sessions.GetBool(ctx, server.OnceKey) {
-			return s.Account(ctx)
-		}
-		return s.Ready(ctx)
-	}
+}
+
+// passkeyMakingRoutes registers making a passkey.
+func (s *Routes) passkeyMakingRoutes(api huma.API) {
 	huma.Register(api, server.Operation("ask-for-passkey", http.MethodPost, "/api/passkeys/creation",
 		"Begin to make a passkey"), func(ctx context.Context, _ *struct{}) (*passkeyOptionsOut, error) {
-		by, err := makes(ctx)
+		by, err := s.makes(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -194,7 +204,7 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 		if err := s.keep(ctx, asked); err != nil {
 			return nil, err
 		}
-		return options(creation.Response)
+		return asOptions(creation.Response)
 	})
 	type passkeyMakeIn struct {
 		Body struct {
@@ -203,8 +213,8 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 		}
 	}
 	huma.Register(api, server.Operation("make-passkey", http.MethodPost, "/api/passkeys", "Make a passkey"),
-		func(ctx context.Context, in *passkeyMakeIn) (*listOut, error) {
-			by, err := makes(ctx)
+		func(ctx context.Context, in *passkeyMakeIn) (*passkeysOut, error) {
+			by, err := s.makes(ctx)
 			if err != nil {
 				return nil, err
 			}
@@ -236,8 +246,12 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 				return nil, err
 			}
 			s.Sessions.Remove(ctx, server.SecondKey)
-			return list(ctx, by)
+			return s.passkeys(ctx, by)
 		})
+}
+
+// passkeyAnswerRoutes registers a passkey as the second step of signing in.
+func (s *Routes) passkeyAnswerRoutes(api huma.API) {
 	huma.Register(api, server.Operation("ask-passkey", http.MethodPost, "/api/passkeys/question",
 		"Begin to answer with a passkey, as the second step of signing in"), func(ctx context.Context, _ *struct{}) (*passkeyOptionsOut, error) {
 		by, err := s.Account(ctx)
@@ -258,7 +272,7 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 		if err := s.keep(ctx, asked); err != nil {
 			return nil, err
 		}
-		return options(assertion.Response)
+		return asOptions(assertion.Response)
 	})
 	type passkeyAnswerIn struct {
 		Body struct {
@@ -307,6 +321,10 @@ func (s *Routes) passkeyRoutes(api huma.API) {
 		me, err := s.me(ctx, by)
 		return &meOut{me}, err
 	})
+}
+
+// secondStepRoutes registers what the office decides about passkeys.
+func (s *Routes) secondStepRoutes(api huma.API) {
 	type forgetIn struct {
 		server.InYear
 		Person string `path:"person" maxLength:"100"`

@@ -79,29 +79,33 @@ func (s *Routes) tryCookie(state string) *http.Cookie {
 		Secure: s.TLS, SameSite: http.SameSiteLaxMode}
 }
 
+// signOnText returns a sentence about signing in by an account of the school, in the language of the request.
+func signOnText(ctx context.Context, key string) string {
+	return locales.Match(server.RequestOf(ctx).Reads).Text("signOn."+key, nil)
+}
+
+// refuseSignOn returns the page that says why a sign-in by an account of the school did not work; other errors come back as they are.
+func (s *Routes) refuseSignOn(ctx context.Context, name string, err error) (*landingOut, error) {
+	var known *problem.Error
+	switch {
+	case errors.Is(err, signon.ErrDown):
+		s.Log.WarnContext(ctx, "a provider cannot be reached", "school", name)
+		return landed(ctx, http.StatusServiceUnavailable, signOnText(ctx, "down")), nil
+	case errors.Is(err, signon.ErrUnknown):
+		return landed(ctx, http.StatusNotFound, signOnText(ctx, "none")), nil
+	case errors.Is(err, signon.ErrRefused):
+		s.Log.WarnContext(ctx, "a sign-on was refused", "school", name, "why", err.Error())
+		return landed(ctx, http.StatusForbidden, signOnText(ctx, "refused")), nil
+	case !errors.As(err, &known):
+		return nil, err
+	case known.Code == problem.NotFound:
+		return landed(ctx, http.StatusForbidden, signOnText(ctx, "unknown")), nil
+	}
+	return landed(ctx, http.StatusForbidden, server.Say(ctx, string(known.Code))), nil
+}
+
 // signOnRoutes are those of signing in by an account of the school.
 func (s *Routes) signOnRoutes(api huma.API) {
-	note := func(ctx context.Context, key string) string {
-		return locales.Match(server.RequestOf(ctx).Reads).Text("signOn."+key, nil)
-	}
-	refuse := func(ctx context.Context, name string, err error) (*landingOut, error) {
-		var known *problem.Error
-		switch {
-		case errors.Is(err, signon.ErrDown):
-			s.Log.WarnContext(ctx, "a provider cannot be reached", "school", name)
-			return landed(ctx, http.StatusServiceUnavailable, note(ctx, "down")), nil
-		case errors.Is(err, signon.ErrUnknown):
-			return landed(ctx, http.StatusNotFound, note(ctx, "none")), nil
-		case errors.Is(err, signon.ErrRefused):
-			s.Log.WarnContext(ctx, "a sign-on was refused", "school", name, "why", err.Error())
-			return landed(ctx, http.StatusForbidden, note(ctx, "refused")), nil
-		case !errors.As(err, &known):
-			return nil, err
-		case known.Code == problem.NotFound:
-			return landed(ctx, http.StatusForbidden, note(ctx, "unknown")), nil
-		}
-		return landed(ctx, http.StatusForbidden, server.Say(ctx, string(known.Code))), nil
-	}
 	type signOnBeginIn struct {
 		School string `path:"school" maxLength:"100"`
 	}
@@ -115,7 +119,7 @@ func (s *Routes) signOnRoutes(api huma.API) {
 					account.SignOnTry{School: try.School, Nonce: try.Nonce, Verifier: try.Verifier})
 			}
 			if err != nil {
-				page, err := refuse(ctx, "", err)
+				page, err := s.refuseSignOn(ctx, "", err)
 				if err != nil {
 					return nil, server.Answer(ctx, err)
 				}
@@ -141,21 +145,21 @@ func (s *Routes) signOnRoutes(api huma.API) {
 			}
 			// Anyone who sends a browser here with a state of their own would sign its owner in as someone else.
 			if in.State == "" || subtle.ConstantTimeCompare([]byte(mine), []byte(in.State)) != 1 {
-				return refuse(ctx, "", errOtherState)
+				return s.refuseSignOn(ctx, "", errOtherState)
 			}
 			kept, err := s.cases.Account.TakeTry(ctx, in.State)
 			if problem.CodeOf(err) == problem.NotFound {
-				return refuse(ctx, "", errNoTry)
+				return s.refuseSignOn(ctx, "", errNoTry)
 			}
 			if err != nil {
 				return nil, server.Answer(ctx, err)
 			}
 			if in.Code == "" { // they did not want to, or could not
-				return refuse(ctx, kept.School, errNoCode)
+				return s.refuseSignOn(ctx, kept.School, errNoCode)
 			}
 			id, err := s.SignOn.Identify(ctx, signon.Try{School: kept.School, State: in.State, Nonce: kept.Nonce, Verifier: kept.Verifier}, in.Code)
 			if err != nil {
-				return refuse(ctx, kept.School, err)
+				return s.refuseSignOn(ctx, kept.School, err)
 			}
 			signed, err := s.cases.Account.SignInAs(ctx, kept.School, id, s.SignOn.Trusting(kept.School),
 				account.Client{Address: server.RequestOf(ctx).Address, Device: device, Agent: server.RequestOf(ctx).Agent})
@@ -163,7 +167,7 @@ func (s *Routes) signOnRoutes(api huma.API) {
 				_, err = s.begin(ctx, signed)
 			}
 			if err != nil {
-				page, err := refuse(ctx, kept.School, err)
+				page, err := s.refuseSignOn(ctx, kept.School, err)
 				if err != nil {
 					return nil, server.Answer(ctx, err)
 				}

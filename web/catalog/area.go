@@ -22,4 +22,6 @@ func New(s *server.Server, cases *app.App) *Routes { return &Routes{s, cases} }
 func (s *Routes) Register(api huma.API) {
 	s.catalogRoutes(api)
 	s.rulesRoutes(api)
+	s.windowRoutes(api)
+	s.versionRoutes(api)
 }

@@ -145,6 +145,10 @@ func (s *Routes) rulesRoutes(api huma.API) {
 	server.SignedIn(s, api, do, func(ctx context.Context, by int64, in *reviseIn) (*effectOut, error) {
 		return answered(s.cases.Catalog.Revise(ctx, by, in.School, in.Year, newRevision(&in.Body)))
 	})
+}
+
+// windowRoutes registers the request periods.
+func (s *Routes) windowRoutes(api huma.API) {
 	type windowsOut struct{ Body []WindowRow }
 	server.SignedIn(s, api, server.Operation("list-windows", http.MethodGet, server.YearPath+"/windows",
 		"When sheets are open: for all, by grade, by student"),
@@ -181,6 +185,10 @@ func (s *Routes) rulesRoutes(api huma.API) {
 			return &struct{}{}, s.cases.Catalog.DropWindow(ctx, by, in.School, in.Year,
 				appcatalog.Window{Round: appcatalog.Round(in.Round), Grade: in.Grade, Student: in.Student})
 		})
+}
+
+// versionRoutes registers the versions of the rules.
+func (s *Routes) versionRoutes(api huma.API) {
 	type versionsOut struct{ Body []VersionView }
 	server.SignedIn(s, api, server.Operation("list-rules", http.MethodGet, server.YearPath+"/rules/versions",
 		"The versions of the rules and courses, the latest first"),

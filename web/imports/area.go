@@ -20,4 +20,5 @@ func New(s *server.Server, cases *app.App) *Routes { return &Routes{s, cases} }
 // Register registers the routes with an API.
 func (s *Routes) Register(api huma.API) {
 	s.taskRoutes(api)
+	s.taskFileRoutes(api)
 }

@@ -153,6 +153,11 @@ func TaskProblems(from []background.BadRow) []TaskProblem {
 	return out
 }
 
+type taskIn struct {
+	server.InYear
+	Task int64 `path:"task" minimum:"1"`
+}
+
 // taskRoutes are those of work that takes long.
 func (s *Routes) taskRoutes(api huma.API) {
 	type taskOut struct{ Body *TaskView }
@@ -197,10 +202,6 @@ func (s *Routes) taskRoutes(api huma.API) {
 		"Write the school year as a school bundle"), func(ctx context.Context, by int64, in *exportIn) (*taskOut, error) {
 		return out(s.cases.Background.StartExport(ctx, by, in.School, in.Year, in.Form))
 	})
-	type taskIn struct {
-		server.InYear
-		Task int64 `path:"task" minimum:"1"`
-	}
 	type consentIn struct {
 		server.InYear
 		Task     int64 `path:"task" minimum:"1"`
@@ -225,6 +226,10 @@ func (s *Routes) taskRoutes(api huma.API) {
 		func(ctx context.Context, by int64, in *taskIn) (*taskOut, error) {
 			return out(s.cases.Background.UndoImport(ctx, by, in.School, in.Year, in.Task))
 		})
+}
+
+// taskFileRoutes registers the files that tasks make.
+func (s *Routes) taskFileRoutes(api huma.API) {
 	type fileOut struct {
 		ContentType        string `header:"Content-Type"`
 		ContentDisposition string `header:"Content-Disposition"`

@@ -24,4 +24,10 @@ func (s *Routes) Register(api huma.API) {
 	s.handRoutes(api)
 	s.placementRoutes(api)
 	s.scheduleRoutes(api)
+	s.compareRoutes(api)
+	s.holdRoutes(api)
+	s.helpRoutes(api)
+	s.resultRoutes(api)
+	s.publicationRoutes(api)
+	s.planRoutes(api)
 }

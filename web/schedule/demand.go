@@ -179,6 +179,10 @@ func (s *Routes) demandRoutes(api huma.API) {
 			out.Body.Told = told
 			return out, err
 		})
+}
+
+// planRoutes registers the plan of a year and the demand as a file.
+func (s *Routes) planRoutes(api huma.API) {
 	type planYearIn struct {
 		server.InYear
 		Body struct {

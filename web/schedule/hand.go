@@ -207,6 +207,10 @@ func (s *Routes) handRoutes(api huma.API) {
 			}
 			return out, err
 		})
+}
+
+// compareRoutes registers the comparison of two runs.
+func (s *Routes) compareRoutes(api huma.API) {
 	type besideIn struct {
 		RunIn
 		Other int `path:"other" minimum:"1" maximum:"1000"`
@@ -232,6 +236,10 @@ func (s *Routes) handRoutes(api huma.API) {
 			}
 			return &besideOut{v}, nil
 		})
+}
+
+// holdRoutes registers what later runs keep as it is.
+func (s *Routes) holdRoutes(api huma.API) {
 	type holdsOut struct{ Body []HoldView }
 	server.SignedIn(s, api, server.Operation("list-holds", http.MethodGet, server.YearPath+"/placement-holds",
 		"What every later run keeps as it is"), func(ctx context.Context, by int64, in *server.InYear) (*holdsOut, error) {
@@ -269,6 +277,10 @@ func (s *Routes) handRoutes(api huma.API) {
 	server.SignedIn(s, api, release, func(ctx context.Context, by int64, in *releaseIn) (*struct{}, error) {
 		return nil, s.cases.Schedule.Release(ctx, by, in.School, in.Year, in.Kind, in.Key)
 	})
+}
+
+// helpRoutes registers the search for what would help most.
+func (s *Routes) helpRoutes(api huma.API) {
 	type helpOut struct{ Body RunView }
 	view := func(r *schedule.Run, err error) (*helpOut, error) {
 		if err != nil {

@@ -107,6 +107,11 @@ func newPlaced(p *schedule.PlacedPupil) PlacedView {
 	return PlacedView{Student: p.Student, Name: p.Name, Grade: p.Grade, Lot: p.Lot, Open: p.Open, Given: p.Given, Lacking: p.Lacking}
 }
 
+type runIn struct {
+	server.InYear
+	Run int `path:"run" minimum:"1" maximum:"1000"`
+}
+
 // placementRoutes are those of placing requests and publishing what was placed.
 func (s *Routes) placementRoutes(api huma.API) {
 	type runsOut struct{ Body []RunView }
@@ -162,14 +167,14 @@ func (s *Routes) placementRoutes(api huma.API) {
 		"Place what is handed in"), func(ctx context.Context, by int64, in *startRunIn) (*runOut, error) {
 		return one(s.cases.Schedule.StartRun(ctx, by, in.School, in.Year, in.Body.Seed, in.Body.Seconds, in.Body.Changes...))
 	})
-	type runIn struct {
-		server.InYear
-		Run int `path:"run" minimum:"1" maximum:"1000"`
-	}
 	server.SignedIn(s, api, server.Operation("stop-run", http.MethodPost, server.YearPath+"/placements/{run}/stop",
 		"End a run; the best that it has found is kept"), func(ctx context.Context, by int64, in *runIn) (*runOut, error) {
 		return one(s.cases.Schedule.StopRun(ctx, by, in.School, in.Year, in.Run))
 	})
+}
+
+// resultRoutes registers what a run gives to students.
+func (s *Routes) resultRoutes(api huma.API) {
 	type lackingOut struct{ Body []PlacedView }
 	server.SignedIn(s, api, server.Operation("list-lacking", http.MethodGet, server.YearPath+"/placements/{run}/lacking",
 		"The students of a run who lack something, first those with nothing in its place; at most 500"),
@@ -212,6 +217,10 @@ func (s *Routes) placementRoutes(api huma.API) {
 			return &enrollmentsOut{"text/csv; charset=utf-8",
 				mime.FormatMediaType("attachment", map[string]string{"filename": f.Name}), content}, err
 		})
+}
+
+// publicationRoutes registers publishing a run, and taking that back.
+func (s *Routes) publicationRoutes(api huma.API) {
 	type publicationsOut struct{ Body []PublicationView }
 	server.SignedIn(s, api, server.Operation("list-publications", http.MethodGet, server.YearPath+"/publications",
 		"What families were shown, the latest first"), func(ctx context.Context, by int64, in *server.InYear) (*publicationsOut, error) {

@@ -24,4 +24,5 @@ func (s *Routes) Register(api huma.API) {
 	s.changeRoutes(api)
 	s.seatRoutes(api)
 	s.weekRoutes(api)
+	s.seatWaysRoutes(api)
 }

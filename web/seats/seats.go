@@ -82,6 +82,10 @@ func (s *Routes) seatRoutes(api huma.API) {
 		"Wait no longer for a seat, or leave one that is offered"), func(ctx context.Context, by int64, in *waitIn) (*seatsOut, error) {
 		return answered(s.cases.Seats.WaitForSeat(ctx, by, in.Place(), in.Section, false))
 	})
+}
+
+// seatWaysRoutes registers what helps with choosing seats, and what was done.
+func (s *Routes) seatWaysRoutes(api huma.API) {
 	type waysIn struct {
 		SeatsIn
 		Period int   `query:"period" minimum:"1" maximum:"40" required:"true"`
