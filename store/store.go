@@ -80,6 +80,7 @@ type Queries struct {
 	Schedule   ScheduleQueries
 	Seats      SeatsQueries
 	Sheet      SheetQueries
+	Token      TokenQueries
 	Year       YearQueries
 }
 
@@ -104,6 +105,8 @@ type (
 	SeatsQueries struct{ *conn }
 	// SheetQueries are the statements about the requests of single students.
 	SheetQueries struct{ *conn }
+	// TokenQueries are the statements about tokens of other systems, and what those read.
+	TokenQueries struct{ *conn }
 	// YearQueries are the statements about school years, their catalogs, rules and request periods.
 	YearQueries struct{ *conn }
 )
@@ -114,7 +117,7 @@ func (q *conn) all() Queries { return queriesOn(q) }
 func queriesOn(on *conn) Queries {
 	return Queries{conn: on, Account: AccountQueries{on}, Background: BackgroundQueries{on},
 		Caseload: CaseloadQueries{on}, Imports: ImportsQueries{on}, Messages: MessagesQueries{on}, Office: OfficeQueries{on},
-		People: PeopleQueries{on}, Schedule: ScheduleQueries{on}, Seats: SeatsQueries{on}, Sheet: SheetQueries{on}, Year: YearQueries{on}}
+		People: PeopleQueries{on}, Schedule: ScheduleQueries{on}, Seats: SeatsQueries{on}, Sheet: SheetQueries{on}, Token: TokenQueries{on}, Year: YearQueries{on}}
 }
 
 // connect opens a pool. Behind a transaction pooler the URL says default_query_exec_mode=exec; then no

@@ -22,18 +22,18 @@ type TokenRow struct {
 const tokenColumns = `id, school_id, name, purpose, by_name, made_at, expires_at, used_at, ended_at, ended_by`
 
 // Tokens lists the tokens of a school, first those that were not ended, the latest first; at most so many.
-func (q AccountQueries) Tokens(ctx context.Context, school string, most int) (list []TokenRow, err error) {
+func (q TokenQueries) Tokens(ctx context.Context, school string, most int) (list []TokenRow, err error) {
 	return list, q.list(ctx, &list, `SELECT `+tokenColumns+
 		` FROM access_token WHERE school_id = $1 ORDER BY ended_at IS NOT NULL, id DESC LIMIT $2`, school, most)
 }
 
 // GoodTokens counts the tokens of a school that are good.
-func (q AccountQueries) GoodTokens(ctx context.Context, school string, now time.Time) (n int, err error) {
+func (q TokenQueries) GoodTokens(ctx context.Context, school string, now time.Time) (n int, err error) {
 	return n, q.get(ctx, &n, `SELECT count(*) FROM access_token WHERE school_id = $1 AND ended_at IS NULL AND expires_at > $2`, school, now)
 }
 
 // MakeToken keeps a token by its hash.
-func (q AccountQueries) MakeToken(ctx context.Context, t *TokenRow, hash string) (id int64, err error) {
+func (q TokenQueries) MakeToken(ctx context.Context, t *TokenRow, hash string) (id int64, err error) {
 	return id, q.get(ctx, &id,
 		`INSERT INTO access_token (school_id, name, purpose, hash, by_name, made_at, expires_at)
 			VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id`,
@@ -41,7 +41,7 @@ func (q AccountQueries) MakeToken(ctx context.Context, t *TokenRow, hash string)
 }
 
 // EndToken ends a token; false where there is none that is not over.
-func (q AccountQueries) EndToken(ctx context.Context, school string, id int64, by string, now time.Time) (bool, error) {
+func (q TokenQueries) EndToken(ctx context.Context, school string, id int64, by string, now time.Time) (bool, error) {
 	n, err := q.changed(ctx,
 		`UPDATE access_token SET ended_at = $4, ended_by = $3 WHERE school_id = $1 AND id = $2 AND ended_at IS NULL`, school, id, by, now)
 	return n > 0, err
@@ -49,7 +49,7 @@ func (q AccountQueries) EndToken(ctx context.Context, school string, id int64, b
 
 // UseToken returns the token with a hash, where it is not over, and notes that it is used, at most every five
 // minutes. The error is ErrNotFound.
-func (q AccountQueries) UseToken(ctx context.Context, hash string, now time.Time) (t TokenRow, err error) {
+func (q TokenQueries) UseToken(ctx context.Context, hash string, now time.Time) (t TokenRow, err error) {
 	if err := q.get(ctx, &t, `SELECT `+tokenColumns+
 		` FROM access_token WHERE hash = $1 AND ended_at IS NULL AND expires_at > $2`, hash, now); err != nil {
 		return t, err
@@ -76,7 +76,7 @@ var rostered = map[string]string{
 }
 
 // RosterRows are the rows of users.csv, classes.csv or enrollments.csv.
-func (q AccountQueries) RosterRows(ctx context.Context, file, school string, year int) (list []RosterRow, err error) {
+func (q TokenQueries) RosterRows(ctx context.Context, file, school string, year int) (list []RosterRow, err error) {
 	return list, q.list(ctx, &list, rostered[file], school, year)
 }
 
@@ -88,7 +88,7 @@ type CatalogFile struct {
 
 // CatalogFiles are a file in all versions of a year's catalog up to one, the oldest first; nil where the
 // version has none.
-func (q AccountQueries) CatalogFiles(ctx context.Context, school string, year int, version int64,
+func (q TokenQueries) CatalogFiles(ctx context.Context, school string, year int, version int64,
 	file string) (list []CatalogFile, err error) {
 	return list, q.list(ctx, &list,
 		`SELECT at, files->$4 AS file FROM catalog WHERE school_id = $1 AND year = $2 AND version <= $3 ORDER BY version`,

@@ -47,36 +47,16 @@ const onceLife = 14 * 24 * time.Hour
 // Crowded while too many sign in.
 func (s *Service) SignIn(ctx context.Context, username, password string, from Client) (*SignedIn, error) {
 	q := s.db.Queries()
-	user := "account " + secret.Hashed(username) // what people type may be a password
-	known := false
-	if from.Device != "" {
-		var err error
-		if known, err = q.Account.KnowsDevice(ctx, username, secret.Hashed(from.Device)); err != nil {
-			return nil, err
-		}
-		if known {
-			user = "device " + secret.Hashed(from.Device+" "+username)
-		}
-	}
-	// An attempt counts before it is tried, so that many at once are no way around.
-	host := "address " + from.Address
-	wait, err := q.Account.Press(ctx, user, accountPressure, s.now())
-	if err == nil && wait == 0 && !known { // others at the same address do not lock out a known device
-		wait, err = q.Account.Press(ctx, host, addressPressure, s.now())
-	}
+	try, err := s.attempt(ctx, q, username, from)
 	if err != nil {
 		return nil, err
-	}
-	if wait > 0 {
-		s.log.WarnContext(ctx, "a sign-in must wait", "wait", wait)
-		return nil, &problem.Error{Code: problem.TooMany, Wait: wait}
 	}
 	c, err := q.Account.Credentials(ctx, username)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return nil, err
 	}
 	match, raised := false, ""
-	err = s.inTurn(ctx, user, func() (err error) {
+	err = s.inTurn(ctx, try.user, func() (err error) {
 		raise := false
 		if c.Hash != "" {
 			match, raise, err = s.compare(c.Hash, password)
@@ -89,9 +69,9 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 	if err != nil { // it was not tried, so it does not count
 		aside, stop := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 		defer stop()
-		err = errors.Join(err, q.Account.ReleaseOne(aside, user))
-		if !known {
-			err = errors.Join(err, q.Account.ReleaseOne(aside, host))
+		err = errors.Join(err, q.Account.ReleaseOne(aside, try.user))
+		if !try.known {
+			err = errors.Join(err, q.Account.ReleaseOne(aside, try.host))
 		}
 		return nil, err
 	}
@@ -107,15 +87,15 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 		s.log.WarnContext(ctx, "a sign-in failed", "account", c.Account)
 		return nil, problem.New(problem.SignInFailed)
 	}
-	if !known {
+	if !try.known {
 		from.Device = rand.Text()
 	}
-	if err := errors.Join(q.Account.Release(ctx, user),
+	if err := errors.Join(q.Account.Release(ctx, try.user),
 		q.Account.RememberDevice(ctx, c.Account, secret.Hashed(from.Device), s.now())); err != nil {
 		return nil, err
 	}
-	if !known {
-		if err := q.Account.ReleaseOne(ctx, host); err != nil {
+	if !try.known {
+		if err := q.Account.ReleaseOne(ctx, try.host); err != nil {
 			return nil, err
 		}
 	}
@@ -126,6 +106,35 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 	}
 	s.log.InfoContext(ctx, "a sign-in", "account", c.Account)
 	return &SignedIn{Account: c.Account, Device: from.Device, Once: c.Once, Epoch: c.Epoch}, nil
+}
+
+// attempt is a try to sign in, by what it is counted under.
+type attempt struct {
+	user, host string
+	known      bool // it comes from a device that has signed in to the account before
+}
+
+// attempt counts a try to sign in before it is made, so that many at once are no way around the limit. The error is TooMany.
+func (s *Service) attempt(ctx context.Context, q store.Queries, username string, from Client) (try attempt, err error) {
+	// What people type as their username can be a password: only its hash is kept.
+	try = attempt{user: "account " + secret.Hashed(username), host: "address " + from.Address}
+	if from.Device != "" {
+		if try.known, err = q.Account.KnowsDevice(ctx, username, secret.Hashed(from.Device)); err != nil {
+			return try, err
+		}
+		if try.known {
+			try.user = "device " + secret.Hashed(from.Device+" "+username)
+		}
+	}
+	wait, err := q.Account.Press(ctx, try.user, accountPressure, s.now())
+	if err == nil && wait == 0 && !try.known { // others at the same address do not lock out a known device
+		wait, err = q.Account.Press(ctx, try.host, addressPressure, s.now())
+	}
+	if err == nil && wait > 0 {
+		s.log.WarnContext(ctx, "a sign-in must wait", "wait", wait)
+		err = &problem.Error{Code: problem.TooMany, Wait: wait}
+	}
+	return try, err
 }
 
 // ChangePassword changes one's own password; all other sessions end. It returns the epoch that one's own

@@ -38,7 +38,7 @@ func (s *Service) Tokens(ctx context.Context, by int64, school string, year int)
 	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageData); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Account.Tokens(ctx, school, listedTokens)
+	return s.db.Queries().Token.Tokens(ctx, school, listedTokens)
 }
 
 // MakeToken makes, as the office, a token for another system, for a purpose and some days, and gives it: it
@@ -61,12 +61,12 @@ func (s *Service) MakeToken(ctx context.Context, by int64, school string, year i
 		if err := q.Serialize(ctx, "tokens", school); err != nil {
 			return err
 		}
-		if n, err := q.Account.GoodTokens(ctx, school, now); err != nil {
+		if n, err := q.Token.GoodTokens(ctx, school, now); err != nil {
 			return err
 		} else if n >= maxTokens {
 			return problem.New(problem.AtLimit)
 		}
-		id, err = q.Account.MakeToken(ctx, &Token{School: school, Name: name, Purpose: purpose, By: a.Name().Name,
+		id, err = q.Token.MakeToken(ctx, &Token{School: school, Name: name, Purpose: purpose, By: a.Name().Name,
 			MadeAt: now, Expires: now.Add(life)}, secret.Hashed(token))
 		return err
 	})
@@ -83,7 +83,7 @@ func (s *Service) EndToken(ctx context.Context, by int64, school string, year in
 	if err != nil {
 		return err
 	}
-	ended, err := s.db.Queries().Account.EndToken(ctx, school, id, a.Name().Name, s.now())
+	ended, err := s.db.Queries().Token.EndToken(ctx, school, id, a.Name().Name, s.now())
 	if err == nil && !ended {
 		err = problem.New(problem.NotFound)
 	}
@@ -104,7 +104,7 @@ type Machine struct {
 // Machine reports whose a token is. The error is NotFound where it does not hold.
 func (s *Service) Machine(ctx context.Context, token string) (*Machine, error) {
 	q := s.db.Queries()
-	row, err := q.Account.UseToken(ctx, secret.Hashed(token), s.now())
+	row, err := q.Token.UseToken(ctx, secret.Hashed(token), s.now())
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -145,7 +145,7 @@ func (s *Service) Roster(ctx context.Context, m *Machine, file string) ([]Cells,
 	default:
 		return nil, problem.New(problem.NotFound)
 	}
-	rows, err := s.db.Queries().Account.RosterRows(ctx, file, m.School, m.Year)
+	rows, err := s.db.Queries().Token.RosterRows(ctx, file, m.School, m.Year)
 	list := make([]Cells, 0, len(rows))
 	for _, r := range rows {
 		r.Cells.V["dateLastModified"] = r.Modified.UTC().Format(stamped)
@@ -160,7 +160,7 @@ func (s *Service) catalogRows(ctx context.Context, m *Machine, file string) ([]C
 	key := stampKey{school: m.School, year: m.Year, catalog: m.catalog, file: file}
 	stamps, known := s.stamps.Get(key)
 	if !known {
-		versions, err := s.db.Queries().Account.CatalogFiles(ctx, m.School, m.Year, m.catalog, file)
+		versions, err := s.db.Queries().Token.CatalogFiles(ctx, m.School, m.Year, m.catalog, file)
 		if err != nil {
 			return nil, err
 		}

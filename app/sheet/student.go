@@ -260,58 +260,24 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 	if len(edit.Courses) > 0 {
 		detail["courses"] = edit.Courses
 	}
-	undoable, redoable, redoBy, undoes := d.Row.Undoable+
-		1, 0, "", &store.Trace{Act: edit.Act, Course: edit.Course, Instead: edit.Instead, At: d.Now, By: d.Actor.ID}
+	next := undoState{undoable: d.Row.Undoable + 1,
+		undoes: &store.Trace{Act: edit.Act, Course: edit.Course, Instead: edit.Instead, At: d.Now, By: d.Actor.ID}}
 	back := edit.Act == "undo" || edit.Act == "redo"
-	if back {
-		list, err := s.db.Queries().Sheet.Undoable(ctx, d.Row.Place)
-		if edit.Act == "redo" {
-			list, err = s.db.Queries().Sheet.Redoable(ctx, d.Row.Place)
+	var err error
+	switch edit.Act {
+	case "undo", "redo":
+		if after, next, err = s.turned(ctx, d, edit.Act, detail); edit.Act == "undo" {
+			kind = "undo"
 		}
-		if err != nil {
-			return nil, err
-		}
-		if len(list) == 0 {
-			return nil, problem.New(map[string]problem.Code{"undo": problem.Code(acts.NothingToUndo),
-				"redo": problem.Code(acts.NothingToRedo)}[edit.Act])
-		}
-		if list[0].By != d.Actor.ID {
-			return nil, problem.New(problem.Code(acts.OthersAct))
-		}
-		detail["act"], detail["course"] = list[0].Act, list[0].Course
-		if list[0].Instead != "" {
-			detail["instead"] = list[0].Instead
-		}
-		if edit.Act == "redo" { // a change like the first time, from which the undoing is known to be made good
-			detail["redoes"] = list[0].Version
-			redoable, undoes = d.Row.Redoable-1, &store.Trace{Act: list[0].Act, Course: list[0].Course,
-				Instead: list[0].Instead, At: d.Now, By: d.Actor.ID}
-			if len(list) > 1 {
-				redoBy = list[1].By
-			}
-		} else {
-			kind, detail["undoes"] = "undo", list[0].Version
-			undoable, redoable, redoBy, undoes = d.Row.Undoable-1, d.Row.Redoable+1, d.Actor.ID, nil
-			if len(list) > 1 {
-				undoes = &list[1].Trace
-			}
-		}
-		if after, err = d.inPlace(list[0].Before); err != nil {
-			return nil, err
-		}
-	} else {
-		var err error
-		switch edit.Act {
-		case "useDraft":
-			after, err = s.ofDraft(ctx, d, edit.Draft)
-		case "restore":
-			after, err = s.restored(ctx, d, edit.Then)
-		default:
-			after, err = d.after(edit)
-		}
-		if err != nil {
-			return nil, err
-		}
+	case "useDraft":
+		after, err = s.ofDraft(ctx, d, edit.Draft)
+	case "restore":
+		after, err = s.restored(ctx, d, edit.Then)
+	default:
+		after, err = d.after(edit)
+	}
+	if err != nil {
+		return nil, err
 	}
 	if slices.Equal(Normal(before), Normal(after)) && !back {
 		d.Judge(0)
@@ -320,16 +286,68 @@ func (s *Service) edited(ctx context.Context, d *Desk, edit *Edit) (*store.Chang
 	change := d.Change(kind, edit.Reason, detail)
 	change.FactsVersion, change.Key, change.Digest = 0, edit.Key, edit.digest()
 	change.Delete, change.Upsert = Difference(before, after)
-	change.State.Undoable, change.State.Redoable, change.State.RedoBy, change.State.Undoes, change.State.ChangedAt = undoable, redoable, redoBy, nil, &d.Now
-	if undoes != nil {
-		change.State.Undoes = &store.JSON[store.Trace]{V: *undoes}
-	}
+	next.set(&change.State)
+	change.State.ChangedAt = &d.Now
 	d.Row.Entries, d.Row.SheetState, d.Row.Begun = after, change.State, true
 	// The sheet is judged before anything is kept: one beyond the limits of judging is refused, unless it was so before.
 	if d.find(); d.Judgement == nil && Judge(d.Known, before).Judgement != nil {
 		return nil, problem.New(problem.TooComplex)
 	}
 	return change, nil
+}
+
+// undoState is what can be undone and done again after a change, and what the change undoes.
+type undoState struct {
+	undoable, redoable int
+	redoBy             string       // whose undoing can be made good
+	undoes             *store.Trace // nil: nothing
+}
+
+func (u *undoState) set(state *store.SheetState) {
+	state.Undoable, state.Redoable, state.RedoBy, state.Undoes = u.undoable, u.redoable, u.redoBy, nil
+	if u.undoes != nil {
+		state.Undoes = &store.JSON[store.Trace]{V: *u.undoes}
+	}
+}
+
+// turned undoes the last change, or does again what was undone last, and adds to detail which. The errors are NothingToUndo,
+// NothingToRedo, and OthersAct where someone else did it.
+func (s *Service) turned(ctx context.Context, d *Desk, act string, detail map[string]any) (after []store.EntryRow, next undoState, err error) {
+	q, none := s.db.Queries(), acts.NothingToUndo
+	list, err := q.Sheet.Undoable(ctx, d.Row.Place)
+	if act == "redo" {
+		none = acts.NothingToRedo
+		list, err = q.Sheet.Redoable(ctx, d.Row.Place)
+	}
+	switch {
+	case err != nil:
+		return nil, next, err
+	case len(list) == 0:
+		return nil, next, problem.New(problem.Code(none))
+	case list[0].By != d.Actor.ID:
+		return nil, next, problem.New(problem.Code(acts.OthersAct))
+	}
+	last := &list[0]
+	detail["act"], detail["course"] = last.Act, last.Course
+	if last.Instead != "" {
+		detail["instead"] = last.Instead
+	}
+	if act == "redo" { // a change like the first time, which says what undoing it makes good
+		detail["redoes"] = last.Version
+		next = undoState{undoable: d.Row.Undoable + 1, redoable: d.Row.Redoable - 1,
+			undoes: &store.Trace{Act: last.Act, Course: last.Course, Instead: last.Instead, At: d.Now, By: d.Actor.ID}}
+		if len(list) > 1 {
+			next.redoBy = list[1].By
+		}
+	} else {
+		detail["undoes"] = last.Version
+		next = undoState{undoable: d.Row.Undoable - 1, redoable: d.Row.Redoable + 1, redoBy: d.Actor.ID}
+		if len(list) > 1 {
+			next.undoes = &list[1].Trace
+		}
+	}
+	after, err = d.inPlace(last.Before)
+	return after, next, err
 }
 
 // after is what a change makes of the entries on the desk.
