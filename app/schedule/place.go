@@ -209,6 +209,36 @@ func (s *Service) PlacedIn(ctx context.Context, by int64, school string, year, i
 	return &p, err
 }
 
+// solve searches for as long as a run may, and shows how far it has come each second.
+func (s *Service) solve(ctx context.Context, t *store.TaskRow, row *store.RunRow, rest *placement.Held,
+	curve *curve, progress *background.Run) (*placement.Placement, time.Duration, error) {
+	timed, cancel := context.WithTimeout(ctx, time.Duration(row.Seconds)*time.Second)
+	defer cancel()
+	seen := make(chan struct{})
+	go func() { // what has come on is shown while it does
+		defer close(seen)
+		tick := time.NewTicker(time.Second)
+		defer tick.Stop()
+		for {
+			select {
+			case <-timed.Done():
+				return
+			case <-tick.C:
+				_ = s.db.Queries().Schedule.KeepCurve(timed, t.School, t.Year, row.ID, curve.now())
+			}
+		}
+	}()
+	found, err := placement.Solve(timed, rest.Problem,
+		placement.Options{Seed: uint64(row.Seed), Effort: 100, Progress: func(g placement.Progress) {
+			progress.At(string(g.Phase), g.Settled, g.Students)
+			curve.at(g.Value+rest.Value, g.Bound+rest.Value)
+		}})
+	ran := time.Since(curve.began)
+	cancel()
+	<-seen
+	return found, ran, err
+}
+
 // RunPlace places what is handed in. It reads the school as the command place does, without what is not
 // handed in and without sections of courses that do not run.
 func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *background.Run) (store.TaskState, background.Outline, error) {
@@ -246,31 +276,8 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 	x := newPlacing(b, p, handed, holds, row.Seed)
 	kept, denied, unknown := x.held()
 	rest := p.Deny(denied).Hold(kept)
-	timed, cancel := context.WithTimeout(ctx, time.Duration(row.Seconds)*time.Second)
-	defer cancel()
 	curve := &curve{began: time.Now()}
-	seen := make(chan struct{})
-	go func() { // what has come on is shown while it does
-		defer close(seen)
-		tick := time.NewTicker(time.Second)
-		defer tick.Stop()
-		for {
-			select {
-			case <-timed.Done():
-				return
-			case <-tick.C:
-				_ = s.db.Queries().Schedule.KeepCurve(timed, t.School, t.Year, row.ID, curve.now())
-			}
-		}
-	}()
-	found, err := placement.Solve(timed, rest.Problem,
-		placement.Options{Seed: uint64(row.Seed), Effort: 100, Progress: func(g placement.Progress) {
-			progress.At(string(g.Phase), g.Settled, g.Students)
-			curve.at(g.Value+rest.Value, g.Bound+rest.Value)
-		}})
-	ran := time.Since(curve.began)
-	cancel()
-	<-seen
+	found, ran, err := s.solve(ctx, t, &row, rest, curve, progress)
 	var beyond *placement.ProblemError
 	if errors.As(err, &beyond) { // more than is weighed
 		o.Why = whyTooLarge

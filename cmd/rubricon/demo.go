@@ -43,79 +43,82 @@ func demoCommand() *cobra.Command {
 		Use:   "demo",
 		Short: "Serve the demo school with a database of its own",
 		Args:  cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
-			defer stop()
-			l, err := listenOn(listen)
-			if err != nil {
-				return err
-			}
-			defer l.Close()
-			if reset {
-				if err := os.RemoveAll(dataDir); err != nil {
-					return fmt.Errorf("taking the demo's data away: %w", err)
-				}
-			}
-			if err := os.MkdirAll(dataDir, 0o755); err != nil {
-				return fmt.Errorf("making the folder for the demo's data: %w", err)
-			}
-			db, err := local.Start(ctx, local.Options{Dir: filepath.Join(dataDir, "pg")})
-			if err != nil {
-				return err
-			}
-			urlFile := filepath.Join(dataDir, "url")
-			defer func() {
-				_ = os.Remove(urlFile)
-				_ = db.Stop()
-			}()
-			if err := store.Migrate(ctx, db.URL); err != nil {
-				return fmt.Errorf("%w; start the demo anew with make demo-reset", err)
-			}
-			url, err := db.Grant(ctx)
-			if err != nil {
-				return err
-			}
-			if err := os.WriteFile(urlFile, []byte(url+"\n"), 0o600); err != nil {
-				return fmt.Errorf("keeping the database's URL: %w", err)
-			}
-			// The demo ends with its database, and says so.
-			ctx, end := context.WithCancelCause(ctx)
-			go func() {
-				select {
-				case <-db.Done:
-					end(errDatabaseEnded)
-				case <-ctx.Done():
-				}
-			}()
-			mails, page, err := demoPost(ctx, "127.0.0.1:7271", "http://"+l.Addr().String())
-			if err != nil {
-				return err
-			}
-			accounts, err := demoSignOn(ctx, "127.0.0.1:7272", mails.Base)
-			if err != nil {
-				return err
-			}
-			marks, err := demoAttendance(ctx, "127.0.0.1:7273")
-			if err != nil {
-				return err
-			}
-			if err := demoHooks(ctx, "127.0.0.1:7274"); err != nil {
-				return err
-			}
-			out := cmd.OutOrStdout()
-			err = serve(ctx, &serving{listens: l, url: url,
-				web: web.Options{Demo: demoSignIns(), DemoMail: page, SignOn: accounts, Base: mails.Base}, mails: mails,
-				marks: marks, hookKey: []byte(demoHookKey), hookMay: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}, out: out,
-				ready: func(ctx context.Context, cases *app.App) error { return loadDemo(ctx, cases, out) }})
-			if errors.Is(context.Cause(ctx), errDatabaseEnded) {
-				return fmt.Errorf("%w; its log ends with:\n%s\nStart again with make demo", errDatabaseEnded, db.Log())
-			}
-			return err
-		},
+		RunE:  func(cmd *cobra.Command, _ []string) error { return runDemo(cmd, listen, reset) },
 	}
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7270", "the address to serve on")
 	cmd.Flags().BoolVar(&reset, "reset", false, "start anew: everything entered in the demo is lost")
 	return cmd
+}
+
+// runDemo serves the demo until it is stopped, or its database ends.
+func runDemo(cmd *cobra.Command, listen string, reset bool) error {
+	ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	l, err := listenOn(listen)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	if reset {
+		if err := os.RemoveAll(dataDir); err != nil {
+			return fmt.Errorf("taking the demo's data away: %w", err)
+		}
+	}
+	if err := os.MkdirAll(dataDir, 0o755); err != nil {
+		return fmt.Errorf("making the folder for the demo's data: %w", err)
+	}
+	db, err := local.Start(ctx, local.Options{Dir: filepath.Join(dataDir, "pg")})
+	if err != nil {
+		return err
+	}
+	urlFile := filepath.Join(dataDir, "url")
+	defer func() {
+		_ = os.Remove(urlFile)
+		_ = db.Stop()
+	}()
+	if err := store.Migrate(ctx, db.URL); err != nil {
+		return fmt.Errorf("%w; start the demo anew with make demo-reset", err)
+	}
+	url, err := db.Grant(ctx)
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(urlFile, []byte(url+"\n"), 0o600); err != nil {
+		return fmt.Errorf("keeping the database's URL: %w", err)
+	}
+	// The demo ends with its database, and says so.
+	ctx, end := context.WithCancelCause(ctx)
+	go func() {
+		select {
+		case <-db.Done:
+			end(errDatabaseEnded)
+		case <-ctx.Done():
+		}
+	}()
+	mails, page, err := demoPost(ctx, "127.0.0.1:7271", "http://"+l.Addr().String())
+	if err != nil {
+		return err
+	}
+	accounts, err := demoSignOn(ctx, "127.0.0.1:7272", mails.Base)
+	if err != nil {
+		return err
+	}
+	marks, err := demoAttendance(ctx, "127.0.0.1:7273")
+	if err != nil {
+		return err
+	}
+	if err := demoHooks(ctx, "127.0.0.1:7274"); err != nil {
+		return err
+	}
+	out := cmd.OutOrStdout()
+	err = serve(ctx, &serving{listens: l, url: url,
+		web: web.Options{Demo: demoSignIns(), DemoMail: page, SignOn: accounts, Base: mails.Base}, mails: mails,
+		marks: marks, hookKey: []byte(demoHookKey), hookMay: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}, out: out,
+		ready: func(ctx context.Context, cases *app.App) error { return loadDemo(ctx, cases, out) }})
+	if errors.Is(context.Cause(ctx), errDatabaseEnded) {
+		return fmt.Errorf("%w; its log ends with:\n%s\nStart again with make demo", errDatabaseEnded, db.Log())
+	}
+	return err
 }
 
 var errDatabaseEnded = errors.New("the demo's database has ended by itself")
