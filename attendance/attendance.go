@@ -45,7 +45,7 @@ type Change struct {
 	Add    []Mark `json:"add,omitempty"` // what comes back where a change is undone
 }
 
-// ErrAway says that the other system cannot be reached, or does not answer as it should.
+// ErrAway is returned when the other system cannot be reached, or does not answer as it should.
 var ErrAway = errors.New("attendance: the system that keeps it does not answer")
 
 // ErrRefused says that the other system does not make a change, for good: a mark that it names is no longer as it was.

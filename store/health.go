@@ -25,7 +25,7 @@ func (db *DB) PoolStats() PoolStats {
 		Waited: s.EmptyAcquireCount(), WaitedFor: s.EmptyAcquireWaitTime()}
 }
 
-// Backlog is what waits to be done in the whole database.
+// Backlog counts the work that waits in the whole database.
 type Backlog struct {
 	Letters      int     `db:"letters"`       // mails that wait to be sent and are due
 	LetterAge    float64 `db:"letter_age"`    // seconds for which the oldest of them has been due

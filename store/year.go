@@ -171,7 +171,7 @@ type WindowRow struct {
 	Name       string    `db:"name"` // of the student
 }
 
-// Round is what a window is of.
+// Round names which choice a window is for.
 type Round string
 
 // The rounds.

@@ -19,7 +19,7 @@ type CodeLetter struct {
 	Code string
 }
 
-// Codes are what a grade gets for its first sign-in.
+// Codes are the letters with which a grade signs in for the first time.
 type Codes struct {
 	Year    *schoolyear.SchoolYear
 	Letters []CodeLetter // by the name of the student

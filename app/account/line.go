@@ -5,7 +5,7 @@ import (
 	"time"
 )
 
-// line lets in, one after the other in the order in which they first came, those who want something of which
+// line admits, one after the other in the order in which they first came, those who want something of which
 // only so much can be done. Some wait inside; who comes when there is no room is told when it is their turn,
 // and keeps that place: anyone who comes back then is let in before those who came later. It is one process's;
 // who comes back to another one gets a place there too.
@@ -34,7 +34,7 @@ func newLine(room int, takes time.Duration) *line {
 	return &line{room: room, takes: takes, places: map[string]time.Time{}}
 }
 
-// enter lets someone in (0; leave must be called), or tells how long it is until their turn.
+// enter admits someone (0; leave must be called), or tells how long it is until their turn.
 func (l *line) enter(who string, now time.Time) time.Duration {
 	l.mu.Lock()
 	defer l.mu.Unlock()

@@ -4,7 +4,7 @@ import (
 	"context"
 )
 
-// Messages is what this area needs of app/messages.
+// Messages lists the acts of app/messages that this area calls.
 type Messages interface {
 	Notice(ctx context.Context, account int64, kind string) error
 }

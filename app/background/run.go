@@ -116,10 +116,10 @@ func (s *Service) perform(ctx context.Context, t *store.TaskRow, progress *Run) 
 	return store.TaskFailed, Outline{}, fmt.Errorf("a task of the kind %q", t.Kind)
 }
 
-// Work is what a task of a kind does; it says in progress how far it is.
+// Work does the tasks of one kind. It reports in progress how far it is.
 type Work func(ctx context.Context, t *store.TaskRow, progress *Run) (store.TaskState, Outline, error)
 
-// Handle lets tasks of a kind be done by work. It is called before tasks are run.
+// Handle sets the work for tasks of a kind. It must be called before tasks are run.
 func (s *Service) Handle(kind string, work Work) { s.kinds[kind] = work }
 
 // The steps of tasks.

@@ -63,7 +63,7 @@ func (t *Task) Acts() (list []TaskAct) {
 	return list
 }
 
-// Outline is what a task has found or done.
+// Outline is the result of a task.
 type Outline struct {
 	Year     int              `json:"year,omitempty"` // of the data
 	Students int              `json:"students,omitempty"`
@@ -87,7 +87,7 @@ type FileDiff struct {
 	Asked []int `json:"asked,omitempty"` // courses.csv: by row
 }
 
-// Kinds are what an import counts, in the order of a tally.
+// Kinds are the kinds of rows that an import counts, in the order of a tally.
 var Kinds = bundle.Kinds
 
 // BadRow is a row of a bundle with what is wrong with it.
@@ -181,7 +181,7 @@ func (s *Service) AddTask(ctx context.Context, q store.Queries, a *actor.Actor, 
 	return q.Background.AddTask(ctx, task, file)
 }
 
-// roomForTask lets one more task of a school begin, until the transaction ends. The error is TooManyTasks.
+// roomForTask reserves room for one more task of a school until the transaction ends. The error is TooManyTasks.
 func roomForTask(ctx context.Context, q store.Queries, school string) error {
 	if err := q.Serialize(ctx, "tasks", school); err != nil {
 		return err
@@ -346,5 +346,5 @@ func (s *Service) TaskFile(ctx context.Context, by int64, school string, year in
 	return t.Name, content, problem.AsNotFound(err)
 }
 
-// ErrStopped says that someone has stopped a task.
+// ErrStopped is returned when someone has stopped a task.
 var ErrStopped = errors.New("somebody has stopped it")

@@ -55,7 +55,7 @@ type Choice struct {
 	Version int64
 }
 
-// Outcome is what became, or would become, of one sheet of many.
+// Outcome is the result for one sheet of many, done or tried.
 type Outcome struct {
 	Student               string
 	GivenName, FamilyName string
@@ -141,7 +141,7 @@ func (s *Service) DoBatch(ctx context.Context, by int64, school string, year int
 	return b.ID, append(outcomes, strangers...), nil
 }
 
-// batch looks at what is to be done, apart from any sheet.
+// batch checks a batch, apart from any sheet.
 func (s *Service) batch(ctx context.Context, by int64, school string, year int, b *Batch) (*schoolyear.SchoolYear, *actor.Actor, error) {
 	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {

@@ -50,7 +50,7 @@ func prepared(d *appsheet.Desk, b *Batch) (*store.Change, error) {
 	return change, nil
 }
 
-// putOn lets a change of the school's write other entries. What the family did before cannot be undone past it.
+// putOn adds to a change of the school's the entries that it writes. What the family did before cannot be undone past it.
 func putOn(d *appsheet.Desk, change *store.Change, before, after []store.EntryRow) {
 	change.Delete, change.Upsert = appsheet.Difference(before, after)
 	change.State.ChangedAt, change.State.Undoable, change.State.Redoable, change.State.RedoBy, change.State.Undoes = &d.Now, 0, 0, "", nil
@@ -72,7 +72,7 @@ func says(d *appsheet.Desk, said *store.SignalRow) bool {
 	})
 }
 
-// preparedEntries is what the entries are after a batch.
+// preparedEntries returns the entries after a batch.
 func preparedEntries(d *appsheet.Desk, b *Batch) ([]store.EntryRow, error) {
 	edit := &appsheet.Edit{Act: string(sheet.MakeRequest), Course: b.Course}
 	switch b.Kind {

@@ -81,7 +81,7 @@ type CaseWait struct {
 	Text string // what the family says or asks
 }
 
-// foundSheet is what was found of a sheet in one version, and which courses are on it.
+// foundSheet is the judgment of a sheet in one version, with the courses on it.
 type foundSheet struct {
 	caseload.Found
 	claims map[int32]string // what is said of the course that an open claim is about
@@ -125,7 +125,7 @@ func (s *Service) found(ctx context.Context, y *schoolyear.SchoolYear, a *actor.
 	return appsheet.OfMany(ctx, s.sheet, y, a, heads, s.foundBefore, func(k appsheet.FoundKey) appsheet.FoundKey { return k }, findOn)
 }
 
-// findOn looks for what the sheet on a desk may wait for.
+// findOn finds everything that the sheet on a desk can wait for.
 func findOn(d *appsheet.Desk) *foundSheet {
 	d.Judge(0)
 	out := &foundSheet{claims: map[int32]string{}}

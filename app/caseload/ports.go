@@ -10,19 +10,19 @@ import (
 	"rubricon/store"
 )
 
-// Messages is what this area needs of app/messages.
+// Messages lists the acts of app/messages that this area calls.
 type Messages interface {
 	Announce(d *appsheet.Desk, c *store.Change)
 	Told(at schoolyear.Place, version int64)
 }
 
-// People is what this area needs of app/people.
+// People lists the acts of app/people that this area calls.
 type People interface {
 	Roll(ctx context.Context, school string, heads []store.HeadRow) ([]roster.Person, error)
 	SetForRoster(ctx context.Context, a *actor.Actor, note string, give bool, school string, set func(q store.Queries) (bool, error)) error
 }
 
-// Sheet is what this area needs of app/sheet.
+// Sheet lists the acts of app/sheet that this area calls.
 type Sheet interface {
 	appsheet.Reader
 	Act(ctx context.Context, by int64, at schoolyear.Place, version int64, act acts.Act, reason string,

@@ -197,7 +197,7 @@ func ofSubject(y *schoolyear.SchoolYear, course string) (list []int32) {
 	return list
 }
 
-// taught is what a teacher sees of a student.
+// taught returns the view that a teacher has of a student.
 func taught(d *appsheet.Desk, class string) *Taught {
 	y := d.Year
 	d.Teaches = true

@@ -47,7 +47,7 @@ const (
 	AsksPlaceholder Asks = "placeholder" // for one that may become the course
 )
 
-// TryoutAnswer is what became of it.
+// TryoutAnswer is its result.
 type TryoutAnswer string
 
 // The answers.
@@ -57,7 +57,7 @@ const (
 	TryoutNot   TryoutAnswer = "not"
 )
 
-// leading is what someone leads: by course of the year.
+// leading returns the courses that someone leads.
 func (s *Service) leading(ctx context.Context, by int64, school string,
 	year int) (*schoolyear.SchoolYear, *actor.Actor, []catalog.Tryout, error) {
 	row, err := s.db.Queries().Year.YearRow(ctx, school, year)
@@ -137,7 +137,7 @@ func (s *Service) tryout(ctx context.Context, y *schoolyear.SchoolYear, a *actor
 	return out, err
 }
 
-// trying is what a leader sees of a student.
+// trying returns the view that a leader has of a student.
 func trying(d *appsheet.Desk, t *catalog.Tryout) *Trying {
 	d.Leads = true
 	d.Answer(0)
@@ -220,7 +220,7 @@ func (s *Service) take(ctx context.Context, a *actor.Actor, at schoolyear.Place,
 	})
 }
 
-// answered is what a leader's answer says of the student.
+// answered returns the signals that record a leader's answer.
 func answered(d *appsheet.Desk, p *Trying, t *catalog.Tryout, x *Taking) (list []*store.SignalRow) {
 	code := d.Year.Codes[t.Course]
 	done := func(course, kind string) {

@@ -9,7 +9,7 @@ import (
 	"rubricon/store"
 )
 
-// NotRunning says that a course does not run, since when and why.
+// NotRunning is a course that does not run, since when and why.
 type NotRunning = store.SectionPlan
 
 // Catalog is a school year with who teaches what now.

@@ -7,12 +7,12 @@ import (
 	schoolyear "rubricon/app/year"
 )
 
-// Messages is what this area needs of app/messages.
+// Messages lists the acts of app/messages that this area calls.
 type Messages interface {
 	Missed()
 }
 
-// Sheet is what this area needs of app/sheet.
+// Sheet lists the acts of app/sheet that this area calls.
 type Sheet interface {
 	Desks(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, students []string) ([]*appsheet.Desk, error)
 }

@@ -39,7 +39,7 @@ type CourseEdit struct {
 	Remove bool
 }
 
-// RevisionEffect is what a revision would do.
+// RevisionEffect is the effect that a revision would have.
 type RevisionEffect struct {
 	Problems []bundle.Problem // what is wrong in it; nothing else is said then
 	Sheets   int              // that were judged

@@ -106,7 +106,7 @@ func LocalOf(y *schoolyear.SchoolYear, w *Window) Local {
 // window of its own.
 type Window = store.WindowRow
 
-// Round is what a window is of.
+// Round names which choice a window is for.
 type Round = store.Round
 
 // The rounds.

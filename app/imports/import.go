@@ -19,7 +19,7 @@ import (
 	"rubricon/store"
 )
 
-// ImportResult says what an import did.
+// ImportResult is the result of an import.
 type ImportResult struct {
 	School   string
 	Year     int

@@ -4,22 +4,22 @@ import (
 	"context"
 )
 
-// Account is what this area needs of app/account.
+// Account lists the acts of app/account that this area calls.
 type Account interface {
 	Hash(ctx context.Context, password string) (hash string, err error)
 }
 
-// Office is what this area needs of app/office.
+// Office lists the acts of app/office that this area calls.
 type Office interface {
 	Schools(ctx context.Context) ([]string, error)
 }
 
-// People is what this area needs of app/people.
+// People lists the acts of app/people that this area calls.
 type People interface {
 	GiveBackSeats(ctx context.Context, school string) error
 }
 
-// Seats is what this area needs of app/seats.
+// Seats lists the acts of app/seats that this area calls.
 type Seats interface {
 	ForgetTaken(school string, year int)
 }

@@ -138,7 +138,7 @@ func (s *Service) onHook(ctx context.Context, what string, by int64, school stri
 	return nil
 }
 
-// tell is what other systems are told of a change, once it is saved.
+// tell returns the messages to other systems about a change, for when it is saved.
 func tell(d *appsheet.Desk, c *store.Change) (list []store.Notice) {
 	if c.Kind == "submit" {
 		list = append(list, store.Notice{Kind: TellSubmitted, Detail: map[string]any{"receipt": c.Submission.Receipt}})
@@ -149,7 +149,7 @@ func tell(d *appsheet.Desk, c *store.Change) (list []store.Notice) {
 	return list
 }
 
-// Message is what another system is told.
+// Message is a message to another system.
 type Message struct {
 	store.MessageRow
 	Secret string // with which it is signed
@@ -212,7 +212,7 @@ func (s *Service) MessageFailed(ctx context.Context, m *Message, why string) err
 	return s.db.Queries().Messages.MessageFailed(ctx, &m.MessageRow, why, again, now.Add(min(rest, longestRest)), now)
 }
 
-// LeaveMessage lets a message wait that was taken and not sent.
+// LeaveMessage puts back a message that was taken and not sent.
 func (s *Service) LeaveMessage(ctx context.Context, m *Message) error {
 	return s.db.Queries().Messages.LeaveMessage(ctx, &m.MessageRow, s.now())
 }

@@ -7,7 +7,7 @@ import (
 	"rubricon/core/acts"
 )
 
-// Sheet is what this area needs of app/sheet.
+// Sheet lists the acts of app/sheet that this area calls.
 type Sheet interface {
 	Open(ctx context.Context, by int64, at schoolyear.Place) (*appsheet.Desk, error)
 	OpenFor(ctx context.Context, by int64, at schoolyear.Place, act acts.Act) (*appsheet.Desk, error)

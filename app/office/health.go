@@ -8,7 +8,7 @@ import (
 )
 
 type (
-	// Backlog is what waits to be done in the whole database.
+	// Backlog counts the work that waits in the whole database.
 	Backlog = store.Backlog
 	// PoolStats is how the connections of a process to the database are used.
 	PoolStats = store.PoolStats

@@ -10,7 +10,7 @@ import (
 	"rubricon/store"
 )
 
-// File is what is on record of a student.
+// File is the record of a student.
 type File struct {
 	Desk      *appsheet.Desk
 	Guardians []store.GuardianRow

@@ -21,7 +21,7 @@ func MemberOf(h *store.HeadRow) Member {
 	return Member{Student: h.Student, GivenName: h.GivenName, FamilyName: h.FamilyName, Grade: h.Grade, Version: h.Version}
 }
 
-// Roll is what lists may name students by.
+// Roll returns the names and numbers by which lists can name students.
 func (s *Service) Roll(ctx context.Context, school string, heads []store.HeadRow) ([]roster.Person, error) {
 	names, err := s.db.Queries().People.NamesOf(ctx, school)
 	people := make([]roster.Person, len(heads))

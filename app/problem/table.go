@@ -8,7 +8,7 @@ import (
 	"rubricon/core/acts"
 )
 
-// Kind says how an error of a code is answered.
+// Kind is how an error of a code is answered.
 type Kind struct {
 	Status int  // of HTTP
 	Late   bool // only staff, or no browser, can meet it: its sentence comes with the answer and is not in a page's first load

@@ -142,7 +142,7 @@ func (s *Service) PlaceAnew(ctx context.Context, by int64, school string, year, 
 	return list, err
 }
 
-// week is what a student is given now.
+// week returns the sections that a student has now.
 func (x *placing) week(student int32) []GivenSection {
 	list := []GivenSection{}
 	for k, sections := range [][]int32{x.given[student].Requests, x.given[student].Alternates} {

@@ -8,7 +8,7 @@ import (
 	"rubricon/store"
 )
 
-// Beside is what a run gives otherwise than another one.
+// Beside is the difference between two runs.
 type Beside struct {
 	Run, Other *Run
 	Sections   []SectionDiff

@@ -17,7 +17,7 @@ import (
 	"rubricon/store"
 )
 
-// Demand is what the sheets of a school year ask for, and what is planned for it.
+// Demand is the number of requests for each course of a school year, with the sections planned for it.
 type Demand struct {
 	Year      *schoolyear.SchoolYear
 	Size      int            // of a section, in students
@@ -31,7 +31,7 @@ type Demand struct {
 	Clashes   bool          // families are told which requests no choice of sections gives together
 }
 
-// DemandCourse is what is asked of one course, and what is planned.
+// DemandCourse is the demand for one course, and the plan for it.
 type DemandCourse struct {
 	*demand.Course
 	Needed   int  // sections of the size that it takes
@@ -78,7 +78,7 @@ func (s *Service) wishes(ctx context.Context, y *schoolyear.SchoolYear, a *actor
 	return slices.DeleteFunc(out, func(c *counted) bool { return c == nil }), err
 }
 
-// count looks at a sheet as it is counted.
+// count counts one sheet.
 func count(d *appsheet.Desk, drafts bool, lost []int32) *counted {
 	out := &counted{Wish: demand.Wish{Student: d.Row.Student, Grade: d.Row.Grade}, handed: acts.State(d.Row.State).HandedIn()}
 	entries := d.Row.Entries
@@ -223,7 +223,7 @@ type PersonName struct {
 // maxPairs bounds what is listed of a course.
 const maxPairs = 12
 
-// DemandFor looks at one course. The errors are those of Demand, and NoCourse.
+// DemandFor returns the demand for one course. The errors are those of Demand, and NoCourse.
 func (s *Service) DemandFor(ctx context.Context, by int64, school string, year, size int, drafts bool, code string) (*DemandFor, error) {
 	d, err := s.Demand(ctx, by, school, year, size, drafts)
 	if err != nil {

@@ -28,7 +28,7 @@ type SectionChange struct {
 	Teacher string             `json:"teacher,omitempty" maxLength:"200"`
 }
 
-// Helping is what would help a run most, each found by placing again those whom it concerns: what the whole is
+// Helping is the changes that would help a run most, each found by placing again those whom it concerns: what the whole is
 // worth then, and how many have as much as they asked for.
 type Helping struct {
 	Value    int64        `json:"value"` // of the run

@@ -19,7 +19,7 @@ type CurvePoint struct {
 	Bound   int64   `json:"b"`
 }
 
-// RunSummary is what a run has found.
+// RunSummary is the result of a run.
 type RunSummary struct {
 	Students         int          `json:"students"` // with a request
 	Requests         int          `json:"requests"`
@@ -96,7 +96,7 @@ type Lacking struct {
 	Instead string        `json:"instead,omitempty"` // the alternate that came in; empty: nothing
 }
 
-// PlacedPupil is what a run gives one student.
+// PlacedPupil is the result of a run for one student.
 type PlacedPupil struct {
 	store.PlacedPupil
 	Given   []GivenSection

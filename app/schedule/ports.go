@@ -9,27 +9,27 @@ import (
 	"rubricon/store"
 )
 
-// Background is what this area needs of app/background.
+// Background lists the acts of app/background that this area calls.
 type Background interface {
 	AddTask(ctx context.Context, q store.Queries, a *actor.Actor, task store.TaskRow, file []byte) (int64, error)
 }
 
-// Imports is what this area needs of app/imports.
+// Imports lists the acts of app/imports that this area calls.
 type Imports interface {
 	Export(ctx context.Context, school string, year int) (files []bundle.File, left []string, err error)
 }
 
-// Messages is what this area needs of app/messages.
+// Messages lists the acts of app/messages that this area calls.
 type Messages interface {
 	Missed()
 	Told(at schoolyear.Place, version int64)
 }
 
-// Seats is what this area needs of app/seats.
+// Seats lists the acts of app/seats that this area calls.
 type Seats interface {
 	Offer(ctx context.Context, q store.Queries, d *appsheet.Desk, table *Timetable, section string) (offered []store.Place, err error)
 	ToldOffers(section string, to []store.Place)
 }
 
-// Sheet is what this area needs of app/sheet.
+// Sheet lists the acts of app/sheet that this area calls.
 type Sheet = appsheet.Reader

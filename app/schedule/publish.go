@@ -15,10 +15,10 @@ import (
 	"rubricon/store"
 )
 
-// Publication is what families were shown of a run of the placement.
+// Publication is the part of a run that families were shown.
 type Publication = store.Publication
 
-// Shown is what a family is shown of a placement.
+// Shown is the part of a placement that a family sees.
 type Shown struct {
 	Run     int            `json:"run"`
 	At      string         `json:"at"` // RFC 3339
@@ -26,7 +26,7 @@ type Shown struct {
 	Lacking []Lacking      `json:"lacking"`
 }
 
-// WeekOf is what the family is shown of the placement; nil: nothing.
+// WeekOf returns the part of the placement that the family sees; nil if nothing.
 func WeekOf(d *appsheet.Desk) *Shown {
 	if d.Row.Placed == nil || acts.State(d.Row.State) != acts.Placed {
 		return nil

@@ -105,7 +105,7 @@ type DatedChange struct {
 	Reason    string
 }
 
-// DatedEffect is what a change would do.
+// DatedEffect is the effect that a change would have.
 type DatedEffect struct {
 	*Enrolled
 	Why    dated.Error // why it cannot be made; Why.Why is empty where it can
@@ -292,7 +292,7 @@ func (x *DatedEffect) settle(c *DatedChange, key string) (there, back *attendanc
 	return there, back
 }
 
-// write is what the change makes of the enrollments.
+// write returns the enrollments that the change ends and begins.
 func (x *DatedEffect) write(c *DatedChange) *store.StayChange {
 	out := &store.StayChange{Ends: map[int64]string{}, Gone: []int64{}, Came: append([]string{}, c.Add...), On: c.On}
 	kept := 0

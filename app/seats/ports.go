@@ -7,17 +7,17 @@ import (
 	schoolyear "rubricon/app/year"
 )
 
-// Messages is what this area needs of app/messages.
+// Messages lists the acts of app/messages that this area calls.
 type Messages interface {
 	ToldSeats(at schoolyear.Place, sections []string)
 }
 
-// Schedule is what this area needs of app/schedule.
+// Schedule lists the acts of app/schedule that this area calls.
 type Schedule interface {
 	Timetable(ctx context.Context, y *schoolyear.SchoolYear, roster int64) (*schedule.Timetable, error)
 }
 
-// Sheet is what this area needs of app/sheet.
+// Sheet lists the acts of app/sheet that this area calls.
 type Sheet interface {
 	Open(ctx context.Context, by int64, at schoolyear.Place) (*appsheet.Desk, error)
 }

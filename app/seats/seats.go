@@ -35,7 +35,7 @@ type Week struct {
 	taken map[string]int
 }
 
-// SeatLine is what a section would be to the student.
+// SeatLine is one section as the student can or cannot take it.
 type SeatLine struct {
 	sheet.RequestResult
 	Own   bool
@@ -257,7 +257,7 @@ func (w *Week) candidates() (list []int) {
 	return list
 }
 
-// Opening is what is chosen for: a period, in some terms (none: all) and on some days (none: all).
+// Opening is the time to fill: a period, in some terms (none: all) and on some days (none: all).
 type Opening struct {
 	Period int
 	Terms  []int // positions

@@ -16,7 +16,7 @@ import (
 	"rubricon/store"
 )
 
-// SeatsChange is what is taken and given back at once, or not at all. Sections are ids.
+// SeatsChange is the seats to take and to give back, all at once or not at all. Sections are ids.
 type SeatsChange struct {
 	Take, Give []string
 	Undo       bool   // take the latest back

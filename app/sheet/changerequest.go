@@ -21,7 +21,7 @@ const (
 // answered ones stay to be read next to it; the history has all.
 const maxChangeRequests, keptAnswers = 20, 10
 
-// ChangeRequest is what someone in a family asks to change.
+// ChangeRequest is a change that someone in a family requests.
 type ChangeRequest struct {
 	Version int64
 	Message string

@@ -129,7 +129,7 @@ func (s *Service) Decide(ctx context.Context, by int64, at schoolyear.Place, d D
 	})
 }
 
-// Settling says of an errand that it is done, or that it is not after all.
+// Settling marks an errand as done, or as not done after all.
 type Settling struct {
 	Version int64
 	Course  string // that brings it along

@@ -249,7 +249,7 @@ func WindowOf(p *store.Pupil) acts.Window {
 // HandedIn reports whether the school has what is on the sheet.
 func (d *Desk) HandedIn() bool { return acts.State(d.Row.State).HandedIn() && !d.Changed }
 
-// Since is what is different on a sheet from the submission that stands.
+// Since is the difference between a sheet and the submission that stands.
 type Since struct {
 	Asked, Dropped []string // requests that have come and gone
 	Backup, Spared []string // alternates that have come and gone
@@ -314,7 +314,7 @@ func (d *Desk) signatures() (n acts.Signatures) {
 // GuardianSigned reports whether a guardian has signed what was submitted, on the screen or on paper.
 func (d *Desk) GuardianSigned() bool { return d.signatures().Guardians > 0 }
 
-// settle lets the sheet go on on its own where the school's settings say so.
+// settle moves the sheet on to its next state where the school's settings say so.
 func (d *Desk) settle(state *store.SheetState, signed acts.Signatures) {
 	was := acts.State(state.State).Stood(acts.State(state.Before))
 	now := acts.Settle(was, d.Year.Policy.Settings, d.Pupil.Guardians, signed, d.Ready, state.Asked != "")

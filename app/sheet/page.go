@@ -63,7 +63,7 @@ func (d *Desk) hasSigned(person string) bool {
 	return slices.ContainsFunc(d.Row.Signatures.V, func(x store.SignatureShow) bool { return x.Person == person })
 }
 
-// PaperSignature is what stands on a printed page that a guardian has signed.
+// PaperSignature is the content of a printed page that a guardian has signed.
 type PaperSignature struct {
 	Code        string   // of the page
 	Guardian    string   // who signed

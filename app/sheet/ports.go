@@ -7,13 +7,13 @@ import (
 	"rubricon/store"
 )
 
-// Messages is what this area needs of app/messages.
+// Messages lists the acts of app/messages that this area calls.
 type Messages interface {
 	Announce(d *Desk, c *store.Change)
 	Told(at schoolyear.Place, version int64)
 }
 
-// People is what this area needs of app/people.
+// People lists the acts of app/people that this area calls.
 type People interface {
 	NoteLook(ctx context.Context, d *Desk, r acts.Relation)
 }

@@ -26,7 +26,7 @@ type Entry struct {
 	Outcome        string
 }
 
-// Check looks at what was entered. The error is BadRecord with the field.
+// Check checks the entry. The error is BadRecord with the field.
 func (e *Entry) Check(y *schoolyear.SchoolYear) error {
 	for _, cell := range []*string{&e.Course, &e.Title, &e.Subject, &e.SchoolYear, &e.Term, &e.Credits, &e.Mark} {
 		*cell = text.Tidy(*cell)

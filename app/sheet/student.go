@@ -30,7 +30,7 @@ func (d *Desk) Tag() string {
 		d.Window().Phase(d.Now), d.SummerPhase(), d.SeatPhase(), schoolyear.Moment(r.Reminded).Unix(), d.Actor.ID)
 }
 
-// Effects is what adding each course would do to a sheet.
+// Effects is the effect that adding each course would have on a sheet.
 type Effects struct {
 	Desk    *Desk
 	Effects []sheet.Effect
@@ -350,12 +350,12 @@ func (s *Service) turned(ctx context.Context, d *Desk, act string, detail map[st
 	return after, next, err
 }
 
-// after is what a change makes of the entries on the desk.
+// after returns the entries on the desk after a change.
 func (d *Desk) after(edit *Edit) ([]store.EntryRow, error) {
 	return d.AfterBy(edit, d.instead(acts.Edit))
 }
 
-// AfterBy is what a change of the family's, or the school's, makes of the entries on the desk.
+// AfterBy returns the entries on the desk after a change by the family or the school.
 func (d *Desk) AfterBy(edit *Edit, school bool) ([]store.EntryRow, error) {
 	before := d.Row.Entries
 	if gone := slices.IndexFunc(before, func(e store.EntryRow) bool {

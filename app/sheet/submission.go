@@ -146,7 +146,7 @@ func (d *Desk) agreedTo(guardian bool, agreed []string, instead bool) (kept []st
 	return kept, nil
 }
 
-// Judgement is what is kept with a submission of what was found of it.
+// Judgement is the judgment that is kept with a submission.
 type Judgement struct {
 	Ready    bool            `json:"ready"`
 	Fits     bool            `json:"fits"`

@@ -61,7 +61,7 @@ func files(id string, students int, seed uint64) []bundle.File {
 	return list
 }
 
-// used is what a command took.
+// used is the time and memory of a command.
 type used struct {
 	time   time.Duration
 	memory int64 // at most, in bytes

@@ -150,14 +150,14 @@ func (m *model) student(i int) {
 	}
 }
 
-// Result is what the solver says.
+// Result is the answer of the solver.
 type Result struct {
 	Value   int64
 	Optimal bool
 	Took    time.Duration
 }
 
-// ErrNoSolver says that CBC is not installed.
+// ErrNoSolver is returned when CBC is not installed.
 var ErrNoSolver = errors.New("cbc is not installed; as root run: apt-get install coinor-cbc")
 
 // Solve runs CBC on the problem for at most so long.

@@ -45,7 +45,7 @@ func main() {
 	}
 }
 
-// morning is what is measured.
+// morning collects the measurements.
 type morning struct {
 	*stage.Visits
 	think time.Duration

@@ -89,7 +89,7 @@ type OwnSeatView struct {
 	By      string    `json:"by"`
 }
 
-// SeatLine is what a section would be to the student.
+// SeatLine is one section as the student can or cannot take it.
 type SeatLine struct {
 	Section string   `json:"section"`
 	Left    int      `json:"left"`

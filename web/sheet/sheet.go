@@ -138,7 +138,7 @@ type Decision struct {
 	Credits    string `json:"credits,omitempty" maxLength:"20" doc:"confirm: the credits on the report; without them, those of the course"`
 }
 
-// Settling says of an errand that it is done, or that it is not after all.
+// Settling marks an errand as done, or as not done after all.
 type Settling struct {
 	Version int64  `json:"version" minimum:"1"`
 	Course  string `json:"course" maxLength:"100" doc:"That brings it along"`
