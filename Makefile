@@ -89,10 +89,11 @@ fuzz: ## fuzz every parser and upload, half a minute each, or longer: make fuzz 
 	@for x in core/credit:FuzzParse core/condition:FuzzParse core/policy:FuzzParse core/receipt:FuzzParse core/roster:FuzzMatch hook:FuzzWhereMessagesMayGo hook:FuzzVerify bundle:FuzzRead bundle:FuzzOpenZip bundle:FuzzSheet web/account:FuzzRosterFilter web/server:FuzzText; do \
 	  go test -run '^$$' -fuzz "^$${x#*:}$$" -fuzztime $(FUZZ) -fuzzminimizetime 2s ./$${x%:*} || exit 1; done
 
-sbom: ui/node_modules/.package-lock.json ## list what the application is made of, with licences (CycloneDX): bin/sbom-go.json and bin/sbom-ui.json
+sbom: ui/node_modules/.package-lock.json ## list what the application is made of, with licences (CycloneDX), with the texts of the licences: bin/sbom-*.json, bin/third-party-notices.txt
 	@mkdir -p bin
 	go run github.com/CycloneDX/cyclonedx-gomod/cmd/cyclonedx-gomod@v1.10.0 mod -licenses -json -output bin/sbom-go.json
 	cd ui && npm sbom --sbom-format=cyclonedx --omit=dev --omit=optional > ../bin/sbom-ui.json
+	scripts/notices > bin/third-party-notices.txt
 
 contract: ## write docs/openapi.json and the TypeScript types anew
 	go run ./cmd/rubricon openapi > docs/openapi.json
