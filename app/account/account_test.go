@@ -41,7 +41,7 @@ func TestSigningIn(t *testing.T) {
 			t.Errorf("%v: %v", c, err)
 		}
 	}
-	username := testdb.Value[string](t, h.Db, `SELECT username FROM account a WHERE NOT EXISTS (SELECT 1 FROM account_password p WHERE p.account_id = a.id) LIMIT 1`)
+	username := testdb.Value[string](t, h.DB, `SELECT username FROM account a WHERE NOT EXISTS (SELECT 1 FROM account_password p WHERE p.account_id = a.id) LIMIT 1`)
 	if _, err := h.Enter(username, "", ""); problem.CodeOf(err) != problem.SignInFailed {
 		t.Errorf("an account without a password: %v", err)
 	}
@@ -82,7 +82,7 @@ func TestKnownDevices(t *testing.T) {
 	if _, err := h.Account.GivePassword(t.Context(), h.Who("office"), "pellworth", testdb.Year, "s0001", false); err != nil {
 		t.Fatal(err)
 	}
-	if n := testdb.Value[int](t, h.Db, `SELECT count(*) FROM account_device WHERE account_id = $1`, h.Who("mara.quill")); n != 0 {
+	if n := testdb.Value[int](t, h.DB, `SELECT count(*) FROM account_device WHERE account_id = $1`, h.Who("mara.quill")); n != 0 {
 		t.Errorf("%d devices are still known", n)
 	}
 }
@@ -101,11 +101,11 @@ func TestSuccessForgets(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	level := testdb.Value[float64](t, h.Db, `SELECT level FROM sign_in_pressure WHERE key = 'address here'`)
+	level := testdb.Value[float64](t, h.DB, `SELECT level FROM sign_in_pressure WHERE key = 'address here'`)
 	if level < 59 || level > 61 {
 		t.Errorf("the address is at %v", level)
 	}
-	if keys := testdb.Value[string](t, h.Db, `SELECT string_agg(key, ' ') FROM sign_in_pressure`); strings.Contains(keys, "mara") {
+	if keys := testdb.Value[string](t, h.DB, `SELECT string_agg(key, ' ') FROM sign_in_pressure`); strings.Contains(keys, "mara") {
 		t.Errorf("what was typed is kept: %s", keys)
 	}
 }
@@ -114,7 +114,7 @@ func TestSuccessForgets(t *testing.T) {
 func TestHashesAreRaised(t *testing.T) {
 	h := apptest.NewHouse(t)
 	hash := func() string {
-		return testdb.Value[string](t, h.Db, `SELECT hash FROM account_password WHERE account_id = $1`, h.Who("mara.quill"))
+		return testdb.Value[string](t, h.DB, `SELECT hash FROM account_password WHERE account_id = $1`, h.Who("mara.quill"))
 	}
 	was := hash()
 	if !strings.HasPrefix(was, "$argon2id$v=19$m=64,t=1,p=1$") {
@@ -124,7 +124,7 @@ func TestHashesAreRaised(t *testing.T) {
 		t.Errorf("as good as wanted it is made anew: %s, %v", hash(), err)
 	}
 	for _, better := range []argon2id.Params{{Memory: 128, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}, {Memory: 128, Iterations: 2, Parallelism: 1, SaltLength: 16, KeyLength: 32}} {
-		strong := app.New(h.Db.Open(t), app.Options{Log: testdb.Quiet, Hashes: better})
+		strong := app.New(h.DB.Open(t), app.Options{Log: testdb.Quiet, Hashes: better})
 		if _, err := strong.Account.SignIn(t.Context(), "mara.quill", "wrong", account.Client{}); problem.CodeOf(err) != problem.SignInFailed || hash() != was {
 			t.Errorf("a wrong password raised it: %v", err)
 		}
@@ -139,7 +139,7 @@ func TestHashesAreRaised(t *testing.T) {
 	if _, err := h.Enter("mara.quill", demo.Password, ""); err != nil || hash() != was {
 		t.Errorf("a server that wants less lowered it: %s, %v", hash(), err)
 	}
-	h.Db.Exec(t, `UPDATE account_password SET hash = 'nonsense'`)
+	h.DB.Exec(t, `UPDATE account_password SET hash = 'nonsense'`)
 	if _, err := h.Enter("ms.arden", demo.Password, ""); err == nil || problem.CodeOf(err) != "" {
 		t.Errorf("a hash that cannot be read: %v", err)
 	}
@@ -148,11 +148,11 @@ func TestHashesAreRaised(t *testing.T) {
 // The default is the second recommended setting of RFC 9106, section 4.
 func TestTheDefaultHash(t *testing.T) {
 	h := apptest.NewHouse(t)
-	standard := app.New(h.Db.Open(t), app.Options{Log: testdb.Quiet})
+	standard := app.New(h.DB.Open(t), app.Options{Log: testdb.Quiet})
 	if _, err := standard.Account.SignIn(t.Context(), "mara.quill", demo.Password, account.Client{}); err != nil {
 		t.Fatal(err)
 	}
-	if hash := testdb.Value[string](t, h.Db, `SELECT hash FROM account_password WHERE account_id = $1`, h.Who("mara.quill")); !strings.HasPrefix(hash, "$argon2id$v=19$m=65536,t=3,p=4$") {
+	if hash := testdb.Value[string](t, h.DB, `SELECT hash FROM account_password WHERE account_id = $1`, h.Who("mara.quill")); !strings.HasPrefix(hash, "$argon2id$v=19$m=65536,t=3,p=4$") {
 		t.Error(hash)
 	}
 }
@@ -160,7 +160,7 @@ func TestTheDefaultHash(t *testing.T) {
 // Anyone who has gone does not wait for a turn to hash.
 func TestWaitingForTheHasher(t *testing.T) {
 	h := apptest.NewHouse(t)
-	slow := app.New(h.Db.Open(t), app.Options{Log: testdb.Quiet, Hashes: argon2id.Params{Memory: 64 << 10, Iterations: 3, Parallelism: 1, SaltLength: 16, KeyLength: 32}})
+	slow := app.New(h.DB.Open(t), app.Options{Log: testdb.Quiet, Hashes: argon2id.Params{Memory: 64 << 10, Iterations: 3, Parallelism: 1, SaltLength: 16, KeyLength: 32}})
 	var wait sync.WaitGroup
 	for n := range 8 {
 		wait.Go(func() {
@@ -178,7 +178,7 @@ func TestWaitingForTheHasher(t *testing.T) {
 // While too many wait for their passwords to be checked, others are told at once when it is their turn, each at another time, and anyone who asks again keeps the place; those who were not tried are not counted as if they had failed.
 func TestTooManySignInAtOnce(t *testing.T) {
 	h := apptest.NewHouse(t)
-	slow := app.New(h.Db.Open(t), app.Options{Now: func() time.Time { return testdb.Now }, Log: testdb.Quiet, Hashes: argon2id.Params{Memory: 64 << 10, Iterations: 12, Parallelism: 1, SaltLength: 16, KeyLength: 32}})
+	slow := app.New(h.DB.Open(t), app.Options{Now: func() time.Time { return testdb.Now }, Log: testdb.Quiet, Hashes: argon2id.Params{Memory: 64 << 10, Iterations: 12, Parallelism: 1, SaltLength: 16, KeyLength: 32}})
 	ctx, stop := context.WithCancel(t.Context())
 	var wait sync.WaitGroup
 	type turn struct {
@@ -219,7 +219,7 @@ func TestTooManySignInAtOnce(t *testing.T) {
 	}
 	stop()
 	wait.Wait()
-	if n := testdb.Value[int](t, h.Db, `SELECT count(*) FROM sign_in_pressure WHERE level > 0 AND key LIKE 'account %'`); n > 4 { // those that were being tried just then
+	if n := testdb.Value[int](t, h.DB, `SELECT count(*) FROM sign_in_pressure WHERE level > 0 AND key LIKE 'account %'`); n > 4 { // those that were being tried just then
 		t.Errorf("%d count as failed", n)
 	}
 	if _, err := h.Account.SignIn(t.Context(), "mara.quill", demo.Password, account.Client{Address: "1"}); err != nil {
@@ -258,20 +258,20 @@ func TestWhoIsSignedIn(t *testing.T) {
 	if _, err := h.Account.Me(t.Context(), 0); problem.CodeOf(err) != problem.NotFound {
 		t.Errorf("nobody: %v", err)
 	}
-	h.Db.Exec(t, `INSERT INTO school VALUES ('other', 'Other')`)
-	h.Db.Exec(t, `INSERT INTO person (school_id, id, ord, role, enabled, username, account_id, given_name, family_name, cells)
+	h.DB.Exec(t, `INSERT INTO school VALUES ('other', 'Other')`)
+	h.DB.Exec(t, `INSERT INTO person (school_id, id, ord, role, enabled, username, account_id, given_name, family_name, cells)
 		SELECT 'other', 'p', 1, 'parent', true, 'ms.arden', id, 'Ada', 'Arden', '{}' FROM account WHERE username = 'ms.arden'`)
 	me, err := h.Account.Me(t.Context(), h.Who("ms.arden"))
 	if err != nil || len(me.Persons) != 2 || me.Persons[0].Job != "family" || me.Persons[0].Year != 0 || me.Persons[0].School != "other" || me.Persons[1].Job != "counselor" || me.Persons[1].Year != 2027 || me.Persons[1].SchoolName != "Pellworth Sound Secondary School" {
 		t.Errorf("%+v, %v", me, err)
 	}
 	for role, job := range map[string]string{"teacher": "teacher", "aide": "teacher", "proctor": "teacher", "guardian": "family", "relative": "family", "parent": "family", "student": "student"} {
-		h.Db.Exec(t, `UPDATE person SET role = $1 WHERE school_id = 'other'`, role)
+		h.DB.Exec(t, `UPDATE person SET role = $1 WHERE school_id = 'other'`, role)
 		if me, err := h.Account.Me(t.Context(), h.Who("ms.arden")); err != nil || me.Persons[0].Job != job {
 			t.Errorf("a %s comes as %+v, %v", role, me.Persons[0], err)
 		}
 	}
-	h.Db.Exec(t, `INSERT INTO relation (school_id, kind, person_id, source) VALUES ('pellworth', 'administers', 'k1', 'office')`)
+	h.DB.Exec(t, `INSERT INTO relation (school_id, kind, person_id, source) VALUES ('pellworth', 'administers', 'k1', 'office')`)
 	if me, err := h.Account.Me(t.Context(), h.Who("ms.arden")); err != nil || me.Persons[1].Job != "counselor" {
 		t.Errorf("a counselor who administers comes as %+v, %v", me.Persons[1], err)
 	}
@@ -306,8 +306,8 @@ func TestWhatIsAtHandIsNotStale(t *testing.T) {
 	if got := look(); got != "Tides 2 Maria 4 22 10 nothing-submitted" {
 		t.Errorf("after an import: %s", got)
 	}
-	h.Db.Exec(t, `DELETE FROM relation WHERE kind = 'counsels' AND student_id = 's0001'`)
-	h.Db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
+	h.DB.Exec(t, `DELETE FROM relation WHERE kind = 'counsels' AND student_id = 's0001'`)
+	h.DB.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
 	if d := h.Must(other.Sheet.Sheet(t.Context(), h.Who("ms.arden"), apptest.Mara)); d.Acts[acts.SendBack].Why != "forbidden" {
 		t.Errorf("when she counsels her no longer: %s", d.Acts[acts.SendBack].Why)
 	}
@@ -343,17 +343,17 @@ func TestOneCompilation(t *testing.T) {
 
 func TestWhatIsOverIsTakenAway(t *testing.T) {
 	h := apptest.NewHouse(t)
-	h.Db.Exec(t, `INSERT INTO session (token, data, expiry) VALUES ('over', 'x', $1), ('not', 'x', $2)`, testdb.Now.Add(-time.Hour), testdb.Now.Add(time.Hour))
-	h.Db.Exec(t, `INSERT INTO task (school_id, year, kind, name, by_name, state, made_at, ended_at) SELECT $1, 2027, 'export', 'x.zip', 'x', 'done', $2::timestamptz, $2::timestamptz - a * interval '1 day' FROM generate_series(6, 8, 2) a`, demo.SchoolID, testdb.Now)
-	h.Db.Exec(t, `INSERT INTO task (school_id, year, kind, name, by_name, state, made_at) VALUES ($1, 2027, 'import', 'x.zip', 'x', 'asking', $2::timestamptz - interval '8 days')`, demo.SchoolID, testdb.Now)
-	h.Db.Exec(t, `INSERT INTO task_file SELECT school_id, id, 'x' FROM task`)
+	h.DB.Exec(t, `INSERT INTO session (token, data, expiry) VALUES ('over', 'x', $1), ('not', 'x', $2)`, testdb.Now.Add(-time.Hour), testdb.Now.Add(time.Hour))
+	h.DB.Exec(t, `INSERT INTO task (school_id, year, kind, name, by_name, state, made_at, ended_at) SELECT $1, 2027, 'export', 'x.zip', 'x', 'done', $2::timestamptz, $2::timestamptz - a * interval '1 day' FROM generate_series(6, 8, 2) a`, demo.SchoolID, testdb.Now)
+	h.DB.Exec(t, `INSERT INTO task (school_id, year, kind, name, by_name, state, made_at) VALUES ($1, 2027, 'import', 'x.zip', 'x', 'asking', $2::timestamptz - interval '8 days')`, demo.SchoolID, testdb.Now)
+	h.DB.Exec(t, `INSERT INTO task_file SELECT school_id, id, 'x' FROM task`)
 	if err := h.Account.Tidy(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	if got := testdb.Value[string](t, h.Db, `SELECT string_agg(token, ' ') FROM session`); got != "not" {
+	if got := testdb.Value[string](t, h.DB, `SELECT string_agg(token, ' ') FROM session`); got != "not" {
 		t.Errorf("the sessions left are %s", got)
 	}
-	if got := testdb.Value[string](t, h.Db, `SELECT string_agg(t.ended_at::date::text || ' ' || state || ' ' || (f.task_id IS NOT NULL), ', ' ORDER BY ended_at) FROM task t LEFT JOIN task_file f ON f.task_id = t.id`); got !=
+	if got := testdb.Value[string](t, h.DB, `SELECT string_agg(t.ended_at::date::text || ' ' || state || ' ' || (f.task_id IS NOT NULL), ', ' ORDER BY ended_at) FROM task t LEFT JOIN task_file f ON f.task_id = t.id`); got !=
 		"2027-02-22 stopped false, 2027-02-22 done false, 2027-02-24 done true" && got != "2027-02-22 done false, 2027-02-22 stopped false, 2027-02-24 done true" {
 		t.Errorf("the tasks are %s", got)
 	}
@@ -367,7 +367,7 @@ func TestRights(t *testing.T) {
 	set := func(by int64, person string, give bool, reason string) string {
 		return string(problem.CodeOf(h.People.SetRight(ctx, by, apptest.Mara.School, apptest.Mara.Year, person, give, reason)))
 	}
-	self := testdb.Value[string](t, h.Db, `SELECT id FROM person WHERE username = 'office'`)
+	self := testdb.Value[string](t, h.DB, `SELECT id FROM person WHERE username = 'office'`)
 	tolland := h.Who("mr.tolland")
 	for _, c := range []struct {
 		by           int64

@@ -73,7 +73,7 @@ func TestPasskeys(t *testing.T) {
 		t.Errorf("answering again and again: %v", err)
 	}
 
-	person := testdb.Value[string](t, h.Db, `SELECT p.id FROM person p JOIN account a ON a.id = p.account_id WHERE a.username = 'ms.arden'`)
+	person := testdb.Value[string](t, h.DB, `SELECT p.id FROM person p JOIN account a ON a.id = p.account_id WHERE a.username = 'ms.arden'`)
 	forget := func(by int64, person, reason string) problem.Code {
 		return problem.CodeOf(h.Account.ForgetPasskeys(ctx, by, apptest.Mara.School, apptest.Mara.Year, person, reason))
 	}
@@ -83,11 +83,11 @@ func TestPasskeys(t *testing.T) {
 			t.Errorf("taking them away %s: %v, want %v", what, c[0], c[1])
 		}
 	}
-	h.Db.Exec(t, `INSERT INTO session (token, account_id, data, expiry) SELECT 'x', id, '', now() + interval '1 day' FROM account WHERE username = 'ms.arden'`)
+	h.DB.Exec(t, `INSERT INTO session (token, account_id, data, expiry) SELECT 'x', id, '', now() + interval '1 day' FROM account WHERE username = 'ms.arden'`)
 	if got := forget(office, person, "A new computer."); got != "" {
 		t.Fatal(got)
 	}
-	if n := testdb.Value[int](t, h.Db, `SELECT count(*) FROM session s JOIN account a ON a.id = s.account_id WHERE a.username = 'ms.arden'`); n != 0 {
+	if n := testdb.Value[int](t, h.DB, `SELECT count(*) FROM session s JOIN account a ON a.id = s.account_id WHERE a.username = 'ms.arden'`); n != 0 {
 		t.Errorf("%d sessions go on", n)
 	}
 	if got := second("ms.arden"); got != account.MakeOne {
@@ -98,8 +98,8 @@ func TestPasskeys(t *testing.T) {
 		t.Errorf("what the office did: %+v, %v", list, err)
 	}
 	add(arden, "k", "mine")
-	h.Db.Exec(t, `INSERT INTO school (id, name) VALUES ('elsewhere', 'Elsewhere')`)
-	h.Db.Exec(t, `INSERT INTO person (school_id, id, ord, role, enabled, username, account_id, given_name, family_name, cells) SELECT 'elsewhere', 'k9', 1, 'aide', true, 'x', id, 'Ms', 'Arden', '{}' FROM account WHERE username = 'ms.arden'`)
+	h.DB.Exec(t, `INSERT INTO school (id, name) VALUES ('elsewhere', 'Elsewhere')`)
+	h.DB.Exec(t, `INSERT INTO person (school_id, id, ord, role, enabled, username, account_id, given_name, family_name, cells) SELECT 'elsewhere', 'k9', 1, 'aide', true, 'x', id, 'Ms', 'Arden', '{}' FROM account WHERE username = 'ms.arden'`)
 	if got := forget(office, person, "x"); got != problem.Elsewhere {
 		t.Errorf("whose account leads to another school: %s", got)
 	}

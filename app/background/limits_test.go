@@ -46,7 +46,7 @@ func TestLimitsHoldWhenAllComeAtOnce(t *testing.T) {
 	} {
 		before := 0
 		if c.what == "drafts" {
-			before = testdb.Value[int](t, h.Db, `SELECT count(*) FROM draft WHERE student_id = 's0001'`)
+			before = testdb.Value[int](t, h.DB, `SELECT count(*) FROM draft WHERE student_id = 's0001'`)
 		}
 		begin := make(chan struct{})
 		var done atomic.Int64
@@ -92,7 +92,7 @@ func TestStoppedTasksBeginAgainWithinTheLimit(t *testing.T) {
 	if _, err := h.Background.GoOnWithTask(t.Context(), office, apptest.Mara.School, apptest.Mara.Year, first.ID, 0); problem.CodeOf(err) != problem.TooManyTasks {
 		t.Errorf("a fifth begins again: %v", err)
 	}
-	h.Db.Exec(t, `UPDATE task SET state = 'done'`)
+	h.DB.Exec(t, `UPDATE task SET state = 'done'`)
 	if _, err := h.Background.GoOnWithTask(t.Context(), office, apptest.Mara.School, apptest.Mara.Year, first.ID, 0); problem.CodeOf(err) != problem.TaskOver {
 		t.Errorf("one that is done: %v", err)
 	}
@@ -105,12 +105,12 @@ func TestAFileThatEndsTheProcessIsReadTwiceAtMost(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	q := h.Db.Open(t).Queries()
+	q := h.DB.Open(t).Queries()
 	for n, want := range []error{nil, nil} {
 		if _, err := q.Background.ClaimTask(t.Context(), apptest.Mara.School, task.ID); !errors.Is(err, want) {
 			t.Fatalf("run %d: %v", n+1, err)
 		}
-		h.Db.Exec(t, `UPDATE task SET seen_at = now() - interval '1 hour'`)
+		h.DB.Exec(t, `UPDATE task SET seen_at = now() - interval '1 hour'`)
 	}
 	if err := h.Background.RunTask(t.Context(), apptest.Mara.School, task.ID); err != nil {
 		t.Fatal(err)

@@ -23,7 +23,7 @@ func TestClearingMany(t *testing.T) {
 	h.Waive()
 	h.Submit()
 	h.Sign()
-	foreign := testdb.Value[string](t, h.Db, `SELECT student_id FROM relation WHERE kind = 'counsels' AND person_id <> 'k1' ORDER BY student_id LIMIT 1`)
+	foreign := testdb.Value[string](t, h.DB, `SELECT student_id FROM relation WHERE kind = 'counsels' AND person_id <> 'k1' ORDER BY student_id LIMIT 1`)
 	id, got := h.Batch(appcaseload.Batch{Kind: "clear"}, "s0002", apptest.Mara.Student, foreign, "nobody")
 	if want := fmt.Sprintf("nobody:not-found s0001 s0002:nothing-submitted %s:forbidden", foreign); got != want {
 		t.Errorf("clearing four gives %s, want %s", got, want)
@@ -34,7 +34,7 @@ func TestClearingMany(t *testing.T) {
 	if _, got := h.Batch(appcaseload.Batch{Kind: "clear"}, apptest.Mara.Student); got != "s0001:already-done" {
 		t.Errorf("clearing what is cleared: %s", got)
 	}
-	if n := testdb.Value[int](t, h.Db, `SELECT count(*) FROM batch`); n != 1 {
+	if n := testdb.Value[int](t, h.DB, `SELECT count(*) FROM batch`); n != 1 {
 		t.Errorf("%d acts are kept; one was done to no sheet", n)
 	}
 	// A version that was looked at and is no longer: named, and nothing done.
@@ -81,7 +81,7 @@ func TestSendingManyBack(t *testing.T) {
 	if got := h.Back(id, "Too late."); got != "s0001:gone-on" || h.Look("mara.quill").Row.State != "sentBack" {
 		t.Errorf("after the family has gone on: %s", got)
 	}
-	if testdb.Value[bool](t, h.Db, `SELECT back_at IS NOT NULL FROM batch WHERE id = $1`, id) {
+	if testdb.Value[bool](t, h.DB, `SELECT back_at IS NOT NULL FROM batch WHERE id = $1`, id) {
 		t.Error("what could not be taken back is said to be")
 	}
 }
@@ -225,14 +225,14 @@ func TestReminders(t *testing.T) {
 func TestABatchWhileStudentsEdit(t *testing.T) {
 	h := apptest.NewHouse(t)
 	h.Settings(`{"counselors": "school"}`)
-	students := testdb.Value[[]string](t, h.Db, `SELECT array_agg(student_id) FROM (SELECT s.student_id FROM sheet s JOIN person p ON p.school_id = s.school_id AND p.id = s.student_id
+	students := testdb.Value[[]string](t, h.DB, `SELECT array_agg(student_id) FROM (SELECT s.student_id FROM sheet s JOIN person p ON p.school_id = s.school_id AND p.id = s.student_id
 		WHERE s.school_id = 'pellworth' AND s.state IN ('inProgress', 'submitted', 'signed') AND p.account_id IS NOT NULL ORDER BY 1 LIMIT 32) x`)
 	var sheets []appcaseload.Choice
 	var work sync.WaitGroup
 	ranked := make([]string, len(students))
 	for i, id := range students {
 		sheets = append(sheets, appcaseload.Choice{Student: id})
-		who := testdb.Value[int64](t, h.Db, `SELECT account_id FROM person WHERE school_id = 'pellworth' AND id = $1`, id)
+		who := testdb.Value[int64](t, h.DB, `SELECT account_id FROM person WHERE school_id = 'pellworth' AND id = $1`, id)
 		at := schoolyear.Place{School: apptest.Mara.School, Year: apptest.Mara.Year, Student: id}
 		work.Go(func() {
 			for n := range 3 {
@@ -264,7 +264,7 @@ func TestABatchWhileStudentsEdit(t *testing.T) {
 	}
 	for i, id := range students {
 		on := func(course string) int {
-			return testdb.Value[int](t, h.Db, `SELECT count(*) FROM entry WHERE student_id = $1 AND course_code = $2`, id, course)
+			return testdb.Value[int](t, h.DB, `SELECT count(*) FROM entry WHERE student_id = $1 AND course_code = $2`, id, course)
 		}
 		if ranked[i] == string(sheet.MakeAlternate) && on("AST1") != 1 || ranked[i] == string(sheet.TakeOff) && on("AST1") != 0 {
 			t.Errorf("%s: the change that was answered last, %s, is lost", id, ranked[i])
@@ -292,7 +292,7 @@ func TestCohorts(t *testing.T) {
 		}
 		return strings.TrimSpace(fmt.Sprint(len(c.Students), " ", strings.Join(words, ", ")))
 	}
-	count := func(query string) string { return fmt.Sprint(testdb.Value[int](t, h.Db, query)) }
+	count := func(query string) string { return fmt.Sprint(testdb.Value[int](t, h.DB, query)) }
 	for name, c := range map[string]struct {
 		w    appcaseload.Whom
 		want string
@@ -349,7 +349,7 @@ func TestRecordsOfManyStudents(t *testing.T) {
 	}
 	own = append(own, appcaseload.OwnEntry{Student: "s0003", Entry: appsheet.Entry{Course: "MUS0", Title: "Humming", SchoolYear: "2023-24", Credits: "1", Outcome: "earned"}})
 	count := func() string {
-		return testdb.Value[string](t, h.Db, `SELECT coalesce(string_agg(student_id || ' ' || course_code, ', ' ORDER BY student_id, course_code), '') FROM record WHERE here AND replaced IS NULL`)
+		return testdb.Value[string](t, h.DB, `SELECT coalesce(string_agg(student_id || ' ' || course_code, ', ' ORDER BY student_id, course_code), '') FROM record WHERE here AND replaced IS NULL`)
 	}
 	id, outcomes, err := h.Caseload.DoBatch(ctx, office, apptest.Mara.School, apptest.Mara.Year, appcaseload.Batch{Kind: appcaseload.BatchRecord, Reason: "From the old school.", Own: own, Sheets: []appcaseload.Choice{{Student: "s0001"}, {Student: "s0003"}, {Student: "s0004"}}})
 	if err != nil || len(outcomes) != 3 {

@@ -38,39 +38,39 @@ func TestStagesOfTheCaseload(t *testing.T) {
 	h.Edit(appsheet.Edit{Act: "undo"})
 	h.Sign()
 	h.Says("signed", "complete uncovered:PHY1:TID1")
-	h.Db.Exec(t, `INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, outcome, here, cells)
+	h.DB.Exec(t, `INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, outcome, here, cells)
 		VALUES ('pellworth', 's0001', 99, 'WLD2', 'x', '[]', 2026, '', 100, 'failed', true, '{}')`)
-	h.Db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
+	h.DB.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
 	h.Says("a failed course is requested again", "waiting retake:WLD2 uncovered:PHY1:TID1")
-	h.Db.Exec(t, `DELETE FROM record WHERE ord = 99`)
-	h.Db.Exec(t, `DELETE FROM signal WHERE kind = 'waiver'`)
-	h.Db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
+	h.DB.Exec(t, `DELETE FROM record WHERE ord = 99`)
+	h.DB.Exec(t, `DELETE FROM signal WHERE kind = 'waiver'`)
+	h.DB.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
 	h.Says("the waiver is gone", "waiting unmet:PHY1 uncovered:PHY1:TID1")
 	h.Must(h.Sheet.Decide(ctx, h.Who("ms.arden"), apptest.Mara, appsheet.Decision{Answer: "waive", Course: "PHY1", Reason: "x"}))
 	h.Clear()
 	h.Says("cleared", "cleared")
-	h.Db.Exec(t, `DELETE FROM signal WHERE kind = 'waiver'`)
-	h.Db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
+	h.DB.Exec(t, `DELETE FROM signal WHERE kind = 'waiver'`)
+	h.DB.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
 	h.Says("what it was cleared by has changed", "cleared lapsed:PHY1")
 	h.Must(h.Sheet.SendBack(ctx, h.Who("ms.arden"), apptest.Mara, 0, "x"))
 	h.Says("sent back", "inProgress")
 	// Not begun by the family, with nothing but what the school has put there.
-	h.Db.Exec(t, `DELETE FROM entry WHERE student_id = 's0001' AND course_code NOT IN ('WLD2', 'ENG10')`)
-	h.Db.Exec(t, `UPDATE sheet SET state = 'inProgress', begun = false, version = version + 1 WHERE student_id = 's0001'`)
+	h.DB.Exec(t, `DELETE FROM entry WHERE student_id = 's0001' AND course_code NOT IN ('WLD2', 'ENG10')`)
+	h.DB.Exec(t, `UPDATE sheet SET state = 'inProgress', begun = false, version = version + 1 WHERE student_id = 's0001'`)
 	h.Says("only what is assigned", "notBegun unbegun")
-	h.Db.Exec(t, `UPDATE sheet SET begun = true WHERE student_id = 's0001'`)
+	h.DB.Exec(t, `UPDATE sheet SET begun = true WHERE student_id = 's0001'`)
 	h.Says("begun", "inProgress")
-	h.Db.Exec(t, `UPDATE sheet SET begun = false, version = version + 1 WHERE student_id = 's0001'`)
-	h.Db.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord) VALUES ('pellworth', 2027, 's0001', 'AST1', 'alternate', 1, 1)`)
+	h.DB.Exec(t, `UPDATE sheet SET begun = false, version = version + 1 WHERE student_id = 's0001'`)
+	h.DB.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord) VALUES ('pellworth', 2027, 's0001', 'AST1', 'alternate', 1, 1)`)
 	h.Says("with an alternate", "inProgress")
 }
 
 // The claim that is shown is the one that the course waits for, not the student's first.
 func TestTheClaimThatIsShown(t *testing.T) {
 	h := apptest.NewHouse(t)
-	h.Db.Exec(t, `INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells)
+	h.DB.Exec(t, `INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells)
 		VALUES ('pellworth', 's0001', 0, 'claim', 'SOM1', '', 0, 'g0001', 'Something else.', '{}')`)
-	h.Db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1`)
+	h.DB.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1`)
 	if l := h.Line(); l.Waits[0].Reason != caseload.Claim || l.Waits[0].Text == "Something else." || l.Waits[0].Text == "" {
 		t.Errorf("the caseload shows %+v", l.Waits)
 	}
@@ -101,7 +101,7 @@ func TestWhoseCaseload(t *testing.T) {
 		}
 		return fmt.Sprint(len(c.Lines), " ", c.Mine, " ", c.Reader)
 	}
-	mine := testdb.Value[int](t, h.Db, `SELECT count(*) FROM relation WHERE kind = 'counsels' AND person_id = 'k1'`)
+	mine := testdb.Value[int](t, h.DB, `SELECT count(*) FROM relation WHERE kind = 'counsels' AND person_id = 'k1'`)
 	if mine == 0 || mine >= testdb.Students {
 		t.Fatalf("Ms Arden counsels %d", mine)
 	}
@@ -117,7 +117,7 @@ func TestWhoseCaseload(t *testing.T) {
 			t.Errorf("%s, all %v: %s, want %s", c.who, c.all, got, c.want)
 		}
 	}
-	h.Db.Exec(t, `UPDATE person SET enabled = false WHERE id = 's0001'`)
+	h.DB.Exec(t, `UPDATE person SET enabled = false WHERE id = 's0001'`)
 	if got, want := count("ms.arden", false), fmt.Sprint(mine-1, " true Ms Arden"); got != want {
 		t.Errorf("with one student disabled: %s, want %s", got, want)
 	}
@@ -140,7 +140,7 @@ func TestFiltersOfTheCaseload(t *testing.T) {
 	all := list(apptest.Everybody(true))
 	d := h.Look("ms.arden")
 	course := d.Row.Entries[0].Course
-	have := testdb.Value[int](t, h.Db, `SELECT count(DISTINCT student_id) FROM entry WHERE course_code = $1`, course)
+	have := testdb.Value[int](t, h.DB, `SELECT count(DISTINCT student_id) FROM entry WHERE course_code = $1`, course)
 	for name, c := range map[string]struct {
 		f    appcaseload.Filter
 		want func(l *appcaseload.CaseLine) bool

@@ -156,7 +156,7 @@ func TestTakingStudents(t *testing.T) {
 // A word of the school is no beginning of the family's.
 func TestAWordIsNoBeginning(t *testing.T) {
 	h := apptest.NewHouse(t)
-	h.Db.Exec(t, `UPDATE sheet SET begun = false`)
+	h.DB.Exec(t, `UPDATE sheet SET begun = false`)
 	if _, err := h.Caseload.Recommend(t.Context(), h.Who("mr.tolland"), apptest.Mara.School, apptest.Mara.Year, "GEO1", appcaseload.Recommending{Students: []string{apptest.Mara.Student}, Course: "ALG2A"}); err != nil {
 		t.Fatal(err)
 	}

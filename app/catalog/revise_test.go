@@ -68,7 +68,7 @@ func TestRevisions(t *testing.T) {
 	gone := base
 	gone.Courses = []appcatalog.CourseEdit{{Code: "CER1", Remove: true}, {Code: "NEW1", Cells: map[string]string{"title": "Knots", "grades": "10", "subjects": "Arts", "metadata.credits": "0.5", "metadata.span": "S1"}}}
 	e := try(gone)
-	asked := testdb.Value[int](t, h.Db, `SELECT count(*) FROM entry WHERE course_code = 'CER1' AND kind = 'request'`)
+	asked := testdb.Value[int](t, h.DB, `SELECT count(*) FROM entry WHERE course_code = 'CER1' AND kind = 'request'`)
 	if len(e.Gone) != 1 || e.Gone[0].Code != "CER1" || e.Gone[0].Requested != asked || asked == 0 || len(e.Problems) > 0 {
 		t.Errorf("taken away: %+v, %d, %v", e.Gone, asked, e.Problems)
 	}

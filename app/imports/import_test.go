@@ -118,8 +118,8 @@ func TestAnExportHasWhatWasSubmitted(t *testing.T) {
 		t.Errorf("after submitting again: %s", now[:600])
 	}
 	// A course that has left the catalog in the meantime cannot be in a bundle: it is left out and named.
-	h.Db.Exec(t, `INSERT INTO course VALUES ('pellworth', 2027, 'GONE1')`)
-	h.Db.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord) VALUES ('pellworth', 2027, 's0002', 'GONE1', 'request', 90, 9)`)
+	h.DB.Exec(t, `INSERT INTO course VALUES ('pellworth', 2027, 'GONE1')`)
+	h.DB.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord) VALUES ('pellworth', 2027, 's0002', 'GONE1', 'request', 90, 9)`)
 	list, left, err := h.Imports.Export(t.Context(), apptest.Mara.School, apptest.Mara.Year)
 	if err != nil || !slices.Equal(left, []string{"s0002 GONE1"}) || strings.Contains(apptest.Written(t, list)["requests.csv"], "GONE1") {
 		t.Errorf("left %v, %v", left, err)
@@ -248,7 +248,7 @@ func TestBadBundlesChangeNothing(t *testing.T) {
 		slices.Sort(columns)
 		want := slices.Sorted(slices.Values(c.want))
 		if c.want == nil {
-			if want = slices.Repeat([]string{"metadata.counselor"}, testdb.Value[int](t, h.Db, `SELECT count(*) FROM relation WHERE kind = 'counsels' AND person_id = 'k1'`)); len(want) == 0 {
+			if want = slices.Repeat([]string{"metadata.counselor"}, testdb.Value[int](t, h.DB, `SELECT count(*) FROM relation WHERE kind = 'counsels' AND person_id = 'k1'`)); len(want) == 0 {
 				t.Fatal("nobody has that counselor")
 			}
 		}
@@ -283,7 +283,7 @@ func TestASheetBeyondJudging(t *testing.T) {
 		}
 	}
 	for i, code := range many[:min(len(many), 40)] {
-		h.Db.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord) VALUES ('pellworth', 2027, 's0001', $1, 'request', $2, 1) ON CONFLICT DO NOTHING`, code, 20+i)
+		h.DB.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord) VALUES ('pellworth', 2027, 's0001', $1, 'request', $2, 1) ON CONFLICT DO NOTHING`, code, 20+i)
 	}
 	// Loads in odd steps and any of many terms make the ways too many.
 	crowd := testdb.Files()
@@ -522,17 +522,17 @@ func TestPeopleComeAndGo(t *testing.T) {
 // A guardian is one whom either row names, if the role is that of a guardian.
 func TestWhoGuards(t *testing.T) {
 	h := apptest.NewHouse(t)
-	guardian := testdb.Value[string](t, h.Db, `SELECT person_id FROM relation WHERE kind = 'guards' AND student_id = 's0001'`)
-	children := testdb.Value[int](t, h.Db, `SELECT count(*) FROM relation WHERE kind = 'guards' AND person_id = $1`, guardian)
+	guardian := testdb.Value[string](t, h.DB, `SELECT person_id FROM relation WHERE kind = 'guards' AND student_id = 's0001'`)
+	children := testdb.Value[int](t, h.DB, `SELECT count(*) FROM relation WHERE kind = 'guards' AND person_id = $1`, guardian)
 	h.Bring(apptest.BundleWith(t, "users.csv", guardian+",active,true,pellworth,guardian", guardian+",active,true,pellworth,teacher"))
-	if n := testdb.Value[int](t, h.Db, `SELECT count(*) FROM relation WHERE kind = 'guards' AND person_id = $1`, guardian); n != 0 {
+	if n := testdb.Value[int](t, h.DB, `SELECT count(*) FROM relation WHERE kind = 'guards' AND person_id = $1`, guardian); n != 0 {
 		t.Errorf("an agent who is a teacher guards %d", n)
 	}
 	if got := apptest.Code(h.Sheet.Sheet(t.Context(), h.Who("ilse.quill"), apptest.Mara)); got != "not-found" {
 		t.Errorf("she sees the sheet: %s", got)
 	}
 	h.Bring(apptest.BundleWith(t, "users.csv", guardian+",active,true,pellworth,guardian", guardian+",active,true,pellworth,relative"))
-	if n := testdb.Value[int](t, h.Db, `SELECT count(*) FROM relation WHERE kind = 'guards' AND person_id = $1`, guardian); n != children {
+	if n := testdb.Value[int](t, h.DB, `SELECT count(*) FROM relation WHERE kind = 'guards' AND person_id = $1`, guardian); n != children {
 		t.Errorf("a relative guards %d of %d", n, children)
 	}
 }
@@ -540,7 +540,7 @@ func TestWhoGuards(t *testing.T) {
 // While a school is imported students edit, submit and sign; no answered change is lost, and none is refused except for what it is.
 func TestImportingWhileStudentsWork(t *testing.T) {
 	h := apptest.NewHouse(t)
-	h.Db.Exec(t, `DELETE FROM signal WHERE kind = 'claim'`)
+	h.DB.Exec(t, `DELETE FROM signal WHERE kind = 'claim'`)
 	ctx := context.Background()
 	type worker struct {
 		at       schoolyear.Place
@@ -564,7 +564,7 @@ func TestImportingWhileStudentsWork(t *testing.T) {
 		if d.Pupil.Guardians == 0 || !d.Complete || d.Known.Barred(i) || d.Known.AlreadyEarned(i) || strings.Contains(apptest.Requests(d)+apptest.Alternates(d), "GTR1") {
 			continue
 		}
-		w.mum = accounts[testdb.Value[string](t, h.Db, `SELECT person_id FROM relation WHERE kind = 'guards' AND student_id = $1 ORDER BY id LIMIT 1`, at.Student)]
+		w.mum = accounts[testdb.Value[string](t, h.DB, `SELECT person_id FROM relation WHERE kind = 'guards' AND student_id = $1 ORDER BY id LIMIT 1`, at.Student)]
 		w.version = d.Row.Version
 		workers = append(workers, w)
 	}
@@ -728,7 +728,7 @@ func TestANewYearTakesNobodyOut(t *testing.T) {
 // A first password that comes with the data is one that someone could choose, and is changed at the first sign-in.
 func TestFirstPasswords(t *testing.T) {
 	h := apptest.NewHouse(t)
-	h.Db.Exec(t, `DELETE FROM account_password WHERE account_id IN (SELECT id FROM account WHERE username IN ('mara.quill', 'ilse.quill'))`)
+	h.DB.Exec(t, `DELETE FROM account_password WHERE account_id IN (SELECT id FROM account WHERE username IN ('mara.quill', 'ilse.quill'))`)
 	with := func(password string) *bundle.Bundle {
 		files := testdb.Files()
 		for i := range files {
@@ -766,7 +766,7 @@ func TestAnAbsentFileUndoesNothing(t *testing.T) {
 	h := apptest.NewHouse(t)
 	office := h.Who("office")
 	catalog := func() int64 {
-		return testdb.Value[int64](t, h.Db, `SELECT catalog_version FROM school_year WHERE school_id = 'pellworth'`)
+		return testdb.Value[int64](t, h.DB, `SELECT catalog_version FROM school_year WHERE school_id = 'pellworth'`)
 	}
 	courses := h.Without("courses.csv", "errands.csv", "orgs.csv", "academicSessions.csv")
 	all := h.Without()
@@ -784,13 +784,13 @@ func TestAnAbsentFileUndoesNothing(t *testing.T) {
 	}
 	// A section that was made in the meantime stays.
 	sections := h.Without("classes.csv", "users.csv")
-	h.Db.Exec(t, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) VALUES ('pellworth', 2027, 'new', 1, 'AST1', 20, '{"sourcedId": "new", "title": "One", "courseSourcedId": "c-ast1", "classType": "scheduled", "schoolSourcedId": "pellworth", "termSourcedIds": "sy27-1", "metadata.seats": "20"}')`)
-	if _, err := h.Imports.Import(t.Context(), sections, 0); err != nil || testdb.Value[int](t, h.Db, `SELECT count(*) FROM section WHERE id = 'new'`) != 1 {
+	h.DB.Exec(t, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) VALUES ('pellworth', 2027, 'new', 1, 'AST1', 20, '{"sourcedId": "new", "title": "One", "courseSourcedId": "c-ast1", "classType": "scheduled", "schoolSourcedId": "pellworth", "termSourcedIds": "sy27-1", "metadata.seats": "20"}')`)
+	if _, err := h.Imports.Import(t.Context(), sections, 0); err != nil || testdb.Value[int](t, h.DB, `SELECT count(*) FROM section WHERE id = 'new'`) != 1 {
 		t.Errorf("with sections of before: %v", err)
 	}
 	// Someone who came in the meantime would be marked as gone.
 	people := h.Without("users.csv")
-	h.Db.Exec(t, `UPDATE person SET cells = cells || '{"phone": "1"}' WHERE id = 'k1'`)
+	h.DB.Exec(t, `UPDATE person SET cells = cells || '{"phone": "1"}' WHERE id = 'k1'`)
 	if _, err := h.Imports.Import(t.Context(), people, 0); problem.CodeOf(err) != problem.Busy {
 		t.Errorf("with people of before: %v", err)
 	}
@@ -799,11 +799,11 @@ func TestAnAbsentFileUndoesNothing(t *testing.T) {
 // A policy that no longer has the names of marks changes no mark of records that the bundle does not have; an errand goes with its course.
 func TestAnAbsentFileIsNotReadAnew(t *testing.T) {
 	h := apptest.NewHouse(t)
-	h.Db.Exec(t, `UPDATE record SET mark = 8500, cells = cells || '{"mark": "B"}' WHERE id = (SELECT min(id) FROM record WHERE student_id = 's0001')`)
+	h.DB.Exec(t, `UPDATE record SET mark = 8500, cells = cells || '{"mark": "B"}' WHERE id = (SELECT min(id) FROM record WHERE student_id = 's0001')`)
 	marks := func() string {
-		return testdb.Value[string](t, h.Db, `SELECT string_agg(concat_ws(' ', student_id, course_code, mark, cells), '|' ORDER BY id) FROM record`)
+		return testdb.Value[string](t, h.DB, `SELECT string_agg(concat_ws(' ', student_id, course_code, mark, cells), '|' ORDER BY id) FROM record`)
 	}
-	before, signals := marks(), testdb.Value[int](t, h.Db, `SELECT count(*) FROM signal`)
+	before, signals := marks(), testdb.Value[int](t, h.DB, `SELECT count(*) FROM signal`)
 	files, _, err := h.Imports.Export(t.Context(), apptest.Mara.School, apptest.Mara.Year)
 	if err != nil {
 		t.Fatal(err)
@@ -828,7 +828,7 @@ func TestAnAbsentFileIsNotReadAnew(t *testing.T) {
 		t.Fatal(err, b.Problems)
 	}
 	h.Bring(b)
-	if got := marks(); got != before || testdb.Value[int](t, h.Db, `SELECT count(*) FROM signal`) != signals {
+	if got := marks(); got != before || testdb.Value[int](t, h.DB, `SELECT count(*) FROM signal`) != signals {
 		t.Error("records or signals have changed")
 	}
 	if d := h.Look("mara.quill"); d.Judgement == nil {

@@ -69,7 +69,7 @@ func TestTellingOtherSystems(t *testing.T) {
 	if _, err := h.Telling("another key").Messages.MakeHook(t.Context(), h.Who("office"), apptest.Mara.School, apptest.Mara.Year, "x", "https://x.example", []string{messages.TellPlaced}); err != nil {
 		t.Fatal(err)
 	}
-	if got := testdb.Value[int](t, h.Db, `SELECT count(*) FROM hook WHERE to_jsonb(hook)::text LIKE '%' || $1 || '%'`, strings.TrimPrefix(registry, "rubricon_hook_")); got != 0 {
+	if got := testdb.Value[int](t, h.DB, `SELECT count(*) FROM hook WHERE to_jsonb(hook)::text LIKE '%' || $1 || '%'`, strings.TrimPrefix(registry, "rubricon_hook_")); got != 0 {
 		t.Error("a secret is in the database")
 	}
 }
@@ -155,7 +155,7 @@ func TestASystemThatTakesNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	// Nor what is written in the moment in which it is ended.
-	h.Db.Exec(t, `INSERT INTO hook_message (school_id, hook_id, year, kind, made_at, next_at) VALUES ($1, $2, $3, 'cleared', $4, $4)`, apptest.Mara.School, id, apptest.Mara.Year, h.Clock())
+	h.DB.Exec(t, `INSERT INTO hook_message (school_id, hook_id, year, kind, made_at, next_at) VALUES ($1, $2, $3, 'cleared', $4, $4)`, apptest.Mara.School, id, apptest.Mara.Year, h.Clock())
 	h.At(h.Clock().Add(24 * time.Hour))
 	if texts, _ := h.Taken(); texts != nil {
 		t.Errorf("told after it was ended: %q", texts)
@@ -170,7 +170,7 @@ func TestASystemThatTakesNothing(t *testing.T) {
 	if err := h.Account.Tidy(ctx); err != nil {
 		t.Fatal(err)
 	}
-	if got := testdb.Value[int](t, h.Db, `SELECT count(*) FROM hook_message`); got != 0 {
+	if got := testdb.Value[int](t, h.DB, `SELECT count(*) FROM hook_message`); got != 0 {
 		t.Errorf("%d messages are kept", got)
 	}
 }

@@ -63,7 +63,7 @@ func TestChangesAreHeardAcrossProcesses(t *testing.T) {
 	sent := h.Submit()
 	for got := (messages.Heard{}); got.Version != sent.Row.Version; got = apptest.Hears(t, there) {
 	}
-	h.Db.Exec(t, `SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND query LIKE 'LISTEN%'`)
+	h.DB.Exec(t, `SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND query LIKE 'LISTEN%'`)
 	for got := (messages.Heard{Student: "?"}); !reflect.DeepEqual(got, messages.Heard{}); got = apptest.Hears(t, there) {
 	}
 	select {
@@ -99,7 +99,7 @@ func TestWhoIsSlowIsTold(t *testing.T) {
 
 func TestWhoMayHear(t *testing.T) {
 	h := apptest.NewHouse(t)
-	other := testdb.Value[string](t, h.Db, `SELECT username FROM person WHERE id = 's0003'`)
+	other := testdb.Value[string](t, h.DB, `SELECT username FROM person WHERE id = 's0003'`)
 	if _, err := h.Messages.WatchSheet(t.Context(), h.Who(other), apptest.Mara); problem.CodeOf(err) != problem.NotFound {
 		t.Errorf("another student: %v", err)
 	}

@@ -69,7 +69,7 @@ func TestMailAboutAnAccount(t *testing.T) {
 	if err != nil || code != "" {
 		t.Errorf("a code that is mailed is given out: %q, %v", code, err)
 	}
-	code = testdb.Value[string](t, h.Db, `SELECT detail->>'code' FROM letter WHERE kind = 'code' AND person_id = 'g0001'`)
+	code = testdb.Value[string](t, h.DB, `SELECT detail->>'code' FROM letter WHERE kind = 'code' AND person_id = 'g0001'`)
 	if in, err := h.Enter("ilse.quill", code, ""); err != nil || !in.Once {
 		t.Errorf("it does not let in: %v", err)
 	}
@@ -80,7 +80,7 @@ func TestMailAboutAnAccount(t *testing.T) {
 	if err := h.Messages.LetterDone(ctx, &taken[0]); err != nil {
 		t.Fatal(err)
 	}
-	if kept := testdb.Value[string](t, h.Db, `SELECT detail::text FROM letter WHERE kind = 'code'`); strings.Contains(kept, "code") {
+	if kept := testdb.Value[string](t, h.DB, `SELECT detail::text FROM letter WHERE kind = 'code'`); strings.Contains(kept, "code") {
 		t.Errorf("the code is kept: %s", kept)
 	}
 	h.Letters()
@@ -90,7 +90,7 @@ func TestMailAboutAnAccount(t *testing.T) {
 	if got := h.Letters(); got != "password g0001 {}" {
 		t.Errorf("her password: %s", got)
 	}
-	h.Db.Exec(t, `UPDATE person SET cells = cells - 'email' WHERE id = 's0001'`)
+	h.DB.Exec(t, `UPDATE person SET cells = cells - 'email' WHERE id = 's0001'`)
 	if _, err := h.Account.GivePassword(ctx, office, apptest.Mara.School, apptest.Mara.Year, "s0001", true); problem.CodeOf(err) != problem.NoAddress {
 		t.Errorf("without an address: %v", err)
 	}
@@ -109,7 +109,7 @@ func TestCodesForAGrade(t *testing.T) {
 		}
 		return out
 	}
-	all := testdb.Value[int](t, h.Db, `SELECT count(*) FROM sheet WHERE grade = 10`)
+	all := testdb.Value[int](t, h.DB, `SELECT count(*) FROM sheet WHERE grade = 10`)
 	first := codes(false)
 	if len(first.Letters) != all-1 || first.Left != 0 { // Mara has a password
 		t.Fatalf("%d letters of %d students, %d left", len(first.Letters), all, first.Left)
@@ -135,8 +135,8 @@ func TestCodesForAGrade(t *testing.T) {
 	if _, err := h.Enter(one.Username, "my own password", ""); err != nil {
 		t.Errorf("who has chosen one loses it: %v", err)
 	}
-	h.Db.Exec(t, `INSERT INTO school VALUES ('elsewhere', 'Elsewhere')`)
-	h.Db.Exec(t, `INSERT INTO person (school_id, id, ord, role, enabled, username, account_id, given_name, family_name, cells)
+	h.DB.Exec(t, `INSERT INTO school VALUES ('elsewhere', 'Elsewhere')`)
+	h.DB.Exec(t, `INSERT INTO person (school_id, id, ord, role, enabled, username, account_id, given_name, family_name, cells)
 		SELECT 'elsewhere', 'x', 1, 'guardian', true, 'x', account_id, 'X', 'X', '{}' FROM person p JOIN relation r ON r.person_id = p.id AND r.kind = 'guards' JOIN sheet sh ON sh.student_id = r.student_id AND sh.grade = 10
 		WHERE p.id <> 'g0001' ORDER BY p.id LIMIT 1`)
 	guardians := codes(true)
@@ -157,11 +157,11 @@ func TestAMailThatWasLostIsAReason(t *testing.T) {
 	if got := apptest.Waits(h.Line()); strings.Contains(got, "unreached") {
 		t.Errorf("on its way: %s", got)
 	}
-	h.Db.Exec(t, `UPDATE letter SET state = 'failed' WHERE kind = 'submitted'`)
+	h.DB.Exec(t, `UPDATE letter SET state = 'failed' WHERE kind = 'submitted'`)
 	if got := apptest.Waits(h.Line()); strings.Contains(got, "unreached") {
 		t.Errorf("the receipt was lost: %s", got)
 	}
-	h.Db.Exec(t, `UPDATE letter SET state = 'unsure' WHERE kind = 'sign'`)
+	h.DB.Exec(t, `UPDATE letter SET state = 'unsure' WHERE kind = 'sign'`)
 	if got := apptest.Waits(h.Line()); !strings.HasPrefix(got, "withFamily") || !strings.Contains(got, "unreached") {
 		t.Errorf("what asks for the signature was lost: %s", got)
 	}
@@ -171,7 +171,7 @@ func TestAMailThatWasLostIsAReason(t *testing.T) {
 	if got := apptest.Waits(h.Line()); strings.Contains(got, "unreached") {
 		t.Errorf("nobody is to sign any more: %s", got)
 	}
-	h.Db.Exec(t, `UPDATE letter SET state = 'failed' WHERE kind = 'sentBack' AND person_id = 'g0001'`)
+	h.DB.Exec(t, `UPDATE letter SET state = 'failed' WHERE kind = 'sentBack' AND person_id = 'g0001'`)
 	if got := apptest.Waits(h.Line()); !strings.Contains(got, "unreached") {
 		t.Errorf("what says why it was sent back was lost: %s", got)
 	}
@@ -189,7 +189,7 @@ func TestAMailThatWasLostIsAReason(t *testing.T) {
 // Where a mail with a code cannot be written, no one's password is changed.
 func TestACodeByMailIsWholeOrNotAtAll(t *testing.T) {
 	h := apptest.NewHouse(t)
-	h.Db.Exec(t, `ALTER TABLE letter ADD CONSTRAINT no_code CHECK (kind <> 'code')`)
+	h.DB.Exec(t, `ALTER TABLE letter ADD CONSTRAINT no_code CHECK (kind <> 'code')`)
 	if _, err := h.Account.GivePassword(t.Context(), h.Who("office"), apptest.Mara.School, apptest.Mara.Year, "g0001", true); err == nil {
 		t.Fatal("the mail was written")
 	}

@@ -102,7 +102,7 @@ func TestRecordsByHand(t *testing.T) {
 	if _, err := h.People.File(t.Context(), h.Who("office"), schoolyear.Place{School: apptest.Mara.School, Year: apptest.Mara.Year, Student: "nobody"}); problem.CodeOf(err) != problem.NotFound {
 		t.Errorf("of nobody: %v", err)
 	}
-	colleague := testdb.Value[string](t, h.Db, `SELECT student_id FROM relation WHERE kind = 'counsels' AND person_id <> 'k1' ORDER BY student_id LIMIT 1`)
+	colleague := testdb.Value[string](t, h.DB, `SELECT student_id FROM relation WHERE kind = 'counsels' AND person_id <> 'k1' ORDER BY student_id LIMIT 1`)
 	if _, err := h.People.File(t.Context(), h.Who("ms.arden"), schoolyear.Place{School: apptest.Mara.School, Year: apptest.Mara.Year, Student: colleague}); problem.CodeOf(err) != problem.Code(acts.NotYours) {
 		t.Errorf("a colleague's: %v", err)
 	}

@@ -33,7 +33,7 @@ func TestWhoLooked(t *testing.T) {
 	}
 	look("mara.quill")
 	look("ilse.quill")
-	if got := testdb.Value[int](t, h.Db, `SELECT count(*) FROM sheet_look`); got != 0 {
+	if got := testdb.Value[int](t, h.DB, `SELECT count(*) FROM sheet_look`); got != 0 {
 		t.Errorf("the family's own looks are noted: %d", got)
 	}
 	look("office")
@@ -59,7 +59,7 @@ func TestEverythingAboutAPerson(t *testing.T) {
 	h.Finish()
 	h.Submit()
 	h.Sign()
-	testdb.Value[int64](t, h.Db, `INSERT INTO letter (school_id, year, student_id, person_id, kind, key, detail, made_at, next_at) VALUES ('pellworth', 2027, 's0001', 's0001', 'code', 'x', '{"code": "secret-code", "message": "words of a mail"}', now(), now()) RETURNING id`)
+	testdb.Value[int64](t, h.DB, `INSERT INTO letter (school_id, year, student_id, person_id, kind, key, detail, made_at, next_at) VALUES ('pellworth', 2027, 's0001', 's0001', 'code', 'x', '{"code": "secret-code", "message": "words of a mail"}', now(), now()) RETURNING id`)
 	all, err := h.People.Everything(t.Context(), h.Who("office"), apptest.Mara.School, apptest.Mara.Year, apptest.Mara.Student)
 	if err != nil {
 		t.Fatal(err)
@@ -76,7 +76,7 @@ func TestEverythingAboutAPerson(t *testing.T) {
 	if strings.Contains(whole, "secret-code") || !strings.Contains(whole, "words of a mail") {
 		t.Error("of a mail its code is given out, or its words are not")
 	}
-	if hash := testdb.Value[string](t, h.Db, `SELECT hash FROM account_password p JOIN account a ON a.id = p.account_id WHERE a.username = 'mara.quill'`); strings.Contains(whole, hash) {
+	if hash := testdb.Value[string](t, h.DB, `SELECT hash FROM account_password p JOIN account a ON a.id = p.account_id WHERE a.username = 'mara.quill'`); strings.Contains(whole, hash) {
 		t.Error("the password's hash is among it")
 	}
 	if _, err := h.People.Everything(t.Context(), h.Who("office"), apptest.Mara.School, apptest.Mara.Year, "nobody"); problem.CodeOf(err) != problem.NotFound {
@@ -93,14 +93,14 @@ func TestErasing(t *testing.T) {
 	if _, err := h.Sheet.Sheet(t.Context(), h.Who("ms.arden"), apptest.Mara); err != nil {
 		t.Fatal(err)
 	}
-	owner, err := store.Open(t.Context(), h.Db.Owner)
+	owner, err := store.Open(t.Context(), h.DB.Owner)
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(owner.Close)
-	requests := testdb.Value[int](t, h.Db, `SELECT count(*) FROM submission s, jsonb_array_elements(s.entries) e WHERE student_id = 's0001' AND number = (SELECT submission FROM sheet WHERE student_id = 's0001') AND (e->>'a') IS NULL`)
+	requests := testdb.Value[int](t, h.DB, `SELECT count(*) FROM submission s, jsonb_array_elements(s.entries) e WHERE student_id = 's0001' AND number = (SELECT submission FROM sheet WHERE student_id = 's0001') AND (e->>'a') IS NULL`)
 	others := func() string {
-		return testdb.Value[string](t, h.Db, `SELECT (SELECT count(*) FROM entry WHERE student_id <> 's0001') || ' ' || (SELECT count(*) FROM record WHERE student_id <> 's0001') || ' ' || (SELECT count(*) FROM person WHERE id NOT IN ('s0001', 'g0001') AND given_name <> '')`)
+		return testdb.Value[string](t, h.DB, `SELECT (SELECT count(*) FROM entry WHERE student_id <> 's0001') || ' ' || (SELECT count(*) FROM record WHERE student_id <> 's0001') || ' ' || (SELECT count(*) FROM person WHERE id NOT IN ('s0001', 'g0001') AND given_name <> '')`)
 	}
 	before := others()
 	due := func() []store.Leaver {
@@ -136,13 +136,13 @@ func TestErasing(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	for _, table := range testdb.Value[[]string](t, h.Db, `SELECT array_agg(tablename::text) FROM pg_tables WHERE schemaname = 'public'`) {
-		rows := testdb.Value[int](t, h.Db, `SELECT count(*) FROM `+table+` t WHERE t::text ~ '(Mara Quill|mara\.quill|ilse\.quill)' OR '`+table+`' NOT IN ('person', 'batch') AND t::text ~ '\ms0001\M'`)
+	for _, table := range testdb.Value[[]string](t, h.DB, `SELECT array_agg(tablename::text) FROM pg_tables WHERE schemaname = 'public'`) {
+		rows := testdb.Value[int](t, h.DB, `SELECT count(*) FROM `+table+` t WHERE t::text ~ '(Mara Quill|mara\.quill|ilse\.quill)' OR '`+table+`' NOT IN ('person', 'batch') AND t::text ~ '\ms0001\M'`)
 		if rows > 0 {
 			t.Errorf("%d rows of %s have something of her", rows, table)
 		}
 	}
-	if got := testdb.Value[int](t, h.Db, `SELECT coalesce(sum(students), 0) FROM tally WHERE kind = 'request'`); got != requests || got == 0 {
+	if got := testdb.Value[int](t, h.DB, `SELECT coalesce(sum(students), 0) FROM tally WHERE kind = 'request'`); got != requests || got == 0 {
 		t.Errorf("%d requests in tallies; she had %d", got, requests)
 	}
 	if after := others(); after != before {
@@ -159,7 +159,7 @@ func TestErasing(t *testing.T) {
 	if _, err := h.Imports.Import(t.Context(), whole, 0); err != nil {
 		t.Fatal(err)
 	}
-	if got := testdb.Value[string](t, h.Db, `SELECT given_name || ' ' || erased FROM person WHERE id = 's0001'`); got != "Mara false" {
+	if got := testdb.Value[string](t, h.DB, `SELECT given_name || ' ' || erased FROM person WHERE id = 's0001'`); got != "Mara false" {
 		t.Errorf("who comes back: %s", got)
 	}
 }
@@ -172,18 +172,18 @@ func TestACalendarLooksAtNobody(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	h.Db.Exec(t, `DELETE FROM sheet_look`) // of making it
+	h.DB.Exec(t, `DELETE FROM sheet_look`) // of making it
 	fresh := h.Second()
 	if _, _, err := fresh.Messages.Fed(t.Context(), token); err != nil {
 		t.Fatal(err)
 	}
-	if n := testdb.Value[int](t, h.Db, `SELECT count(*) FROM sheet_look`); n != 0 {
+	if n := testdb.Value[int](t, h.DB, `SELECT count(*) FROM sheet_look`); n != 0 {
 		t.Errorf("%d looks", n)
 	}
 	if _, err := fresh.Sheet.Sheet(t.Context(), arden, apptest.Mara); err != nil {
 		t.Fatal(err)
 	}
-	if n := testdb.Value[int](t, h.Db, `SELECT count(*) FROM sheet_look`); n != 1 {
+	if n := testdb.Value[int](t, h.DB, `SELECT count(*) FROM sheet_look`); n != 1 {
 		t.Errorf("%d looks after one", n)
 	}
 }

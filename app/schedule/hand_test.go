@@ -206,7 +206,7 @@ func TestPlacingAnew(t *testing.T) {
 		t.Error(got)
 	}
 	// What a family was shown stays as it was shown.
-	h.Db.Exec(t, `INSERT INTO hook (school_id, name, url, kinds, salt, by_name, made_at) VALUES ($1, 'Registry', '', '["placed"]', '', '', now())`, apptest.Mara.School)
+	h.DB.Exec(t, `INSERT INTO hook (school_id, name, url, kinds, salt, by_name, made_at) VALUES ($1, 'Registry', '', '["placed"]', '', '', now())`, apptest.Mara.School)
 	if n, err := h.Schedule.Publish(ctx, office, apptest.Mara.School, apptest.Mara.Year, r.ID, -1); err != nil || n != 3 {
 		t.Errorf("%d %v", n, err)
 	}
@@ -217,7 +217,7 @@ func TestPlacingAnew(t *testing.T) {
 	if n, err := h.Schedule.Unpublish(ctx, office, apptest.Mara.School, apptest.Mara.Year, published[0].ID, "Too early."); err != nil || n != 3 {
 		t.Errorf("%d %v", n, err)
 	}
-	if got := testdb.Value[string](t, h.Db, `SELECT string_agg(kind || ' ' || detail, ', ' ORDER BY id) FROM hook_message WHERE student_id IS NULL`); got != `placed {"students": 3}, placed {"students": 3, "takenBack": true}` {
+	if got := testdb.Value[string](t, h.DB, `SELECT string_agg(kind || ' ' || detail, ', ' ORDER BY id) FROM hook_message WHERE student_id IS NULL`); got != `placed {"students": 3}, placed {"students": 3, "takenBack": true}` {
 		t.Errorf("other systems are told %s", got)
 	}
 	// Everything is in the list of what was done.
@@ -241,7 +241,7 @@ func TestTwoByHandAtOnce(t *testing.T) {
 		}
 	}
 	// Neither goes on before both have come.
-	tx, err := h.Db.SQL(t).BeginTxx(ctx, nil)
+	tx, err := h.DB.SQL(t).BeginTxx(ctx, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -255,7 +255,7 @@ func TestTwoByHandAtOnce(t *testing.T) {
 			errs[i] = h.Schedule.ByHand(ctx, office, apptest.Mara.School, apptest.Mara.Year, r.ID, student, "CER1", "cer1-1", "The last seat.")
 		})
 	}
-	for began := time.Now(); testdb.Value[int](t, h.Db, `SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()`) < 2; {
+	for began := time.Now(); testdb.Value[int](t, h.DB, `SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()`) < 2; {
 		if time.Since(began) > 20*time.Second {
 			t.Fatal("they do not wait for each other")
 		}
@@ -365,7 +365,7 @@ func TestPlacingAnewAroundWhatIsHeld(t *testing.T) {
 		t.Errorf("%+v %v, %s", list, err, h.Has(r.ID, last))
 	}
 	// A sheet that is no longer handed in leaves the run, and is said to.
-	testdb.Value[int](t, h.Db, `WITH back AS (UPDATE sheet SET state = 'sentBack', version = version + 1 WHERE student_id = '`+other+`' RETURNING 1) SELECT count(*) FROM back`)
+	testdb.Value[int](t, h.DB, `WITH back AS (UPDATE sheet SET state = 'sentBack', version = version + 1 WHERE student_id = '`+other+`' RETURNING 1) SELECT count(*) FROM back`)
 	if list, err = h.Schedule.PlaceAnew(ctx, office, apptest.Mara.School, apptest.Mara.Year, r.ID); err != nil || len(list) != 1 || list[0].Why != schedule.TouchedOut || list[0].Name == "" {
 		t.Errorf("%+v %v", list, err)
 	}

@@ -56,7 +56,7 @@ func TestPlacingAndPublishing(t *testing.T) {
 	if err != nil || len(lacking) == 0 {
 		t.Errorf("who lacks something: %v, %v", lacking, err)
 	}
-	if n := testdb.Value[int](t, h.Db, `SELECT count(*) FROM placement_given g JOIN sheet sh USING (school_id, year, student_id) WHERE g.run_id = 2 AND sh.submission = 0`); n != 0 {
+	if n := testdb.Value[int](t, h.DB, `SELECT count(*) FROM placement_given g JOIN sheet sh USING (school_id, year, student_id) WHERE g.run_id = 2 AND sh.submission = 0`); n != 0 {
 		t.Errorf("%d sheets were placed that nobody has handed in", n)
 	}
 	f, err := h.Schedule.Enrollments(ctx, office, apptest.Mara.School, apptest.Mara.Year, r.ID)

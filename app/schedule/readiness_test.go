@@ -21,7 +21,7 @@ func readied(t *testing.T, take string) *apptest.House {
 		"cer1-1,active,Ceramics,c-cer1,scheduled,pellworth,sy27-1,7,,5,Ms A"}, apptest.Takes(take))
 	for student, state := range map[string]string{"s0003": "submitted", "s0004": "signed", "s0005": "cleared"} {
 		h.HandsIn(student, []string{"CER1"}, nil)
-		h.Db.Exec(t, `UPDATE sheet SET state = $2 WHERE student_id = $1`, student, state)
+		h.DB.Exec(t, `UPDATE sheet SET state = $2 WHERE student_id = $1`, student, state)
 	}
 	return h
 }
@@ -51,7 +51,7 @@ func TestWhoseRequestsArePlaced(t *testing.T) {
 				t.Errorf("before: %+v, %v", before, err)
 			}
 			r := h.Placed(ctx)
-			if got := testdb.Value[string](t, h.Db, `SELECT string_agg(student_id, ' ' ORDER BY student_id) FROM placement_given`); got != want.placed {
+			if got := testdb.Value[string](t, h.DB, `SELECT string_agg(student_id, ' ' ORDER BY student_id) FROM placement_given`); got != want.placed {
 				t.Errorf("placed: %s, want %s", got, want.placed)
 			}
 			shows, err := h.Schedule.PublishingReadiness(ctx, office, apptest.Mara.School, apptest.Mara.Year, r.ID, -1)

@@ -95,7 +95,7 @@ func (t *Timetable) Of(places []int) (list []sheet.Section) {
 	return list
 }
 
-func (t *Timetable) Ids(places []int) []string {
+func (t *Timetable) IDs(places []int) []string {
 	list := []string{}
 	for _, i := range places {
 		list = append(list, t.Sections[i].ID)

@@ -78,7 +78,7 @@ func TestChangingFromADateOn(t *testing.T) {
 	before := p.Stays()
 	swap.Settle, swap.As = "move", "present"
 	s.Away(true)
-	if got := change(counselor, swap); got != "attendance-away" || testdb.Value[int](t, p.Db, `SELECT count(*) FROM enrollment WHERE ends IS NOT NULL`) != 0 {
+	if got := change(counselor, swap); got != "attendance-away" || testdb.Value[int](t, p.DB, `SELECT count(*) FROM enrollment WHERE ends IS NOT NULL`) != 0 {
 		t.Errorf("while attendance is away: %s", got)
 	}
 	s.Away(false)
@@ -125,7 +125,7 @@ func TestChangingFromADateOn(t *testing.T) {
 	if got := try(seats.DatedChange{Add: []string{english}, On: "2027-10-18"}); got != "gap 0 0" {
 		t.Errorf("a gap: %s", got)
 	}
-	kinds := testdb.Value[string](t, p.Db, `SELECT string_agg(kind || ' ' || coalesce(on_date::text, '') || ' ' || reason, ', ' ORDER BY id) FROM seat_act WHERE student_id = 'sk001' AND kind = 'change'`)
+	kinds := testdb.Value[string](t, p.DB, `SELECT string_agg(kind || ' ' || coalesce(on_date::text, '') || ' ' || reason, ', ' ORDER BY id) FROM seat_act WHERE student_id = 'sk001' AND kind = 'change'`)
 	if kinds != "change 2027-10-14 The bus., change 2027-10-14 A slip." {
 		t.Errorf("noted: %s", kinds)
 	}
@@ -179,7 +179,7 @@ func newKept(t *testing.T) *kept {
 
 // by lets a process ask the other system through something.
 func (k *kept) by(through seats.Attendance) {
-	k.App = app.New(k.Db.Open(k.T), app.Options{Now: k.Clock, Log: testdb.Quiet, Hashes: testdb.Hashes, Attendance: through})
+	k.App = app.New(k.DB.Open(k.T), app.Options{Now: k.Clock, Log: testdb.Quiet, Hashes: testdb.Hashes, Attendance: through})
 }
 
 // drop changes from a date on.
@@ -207,13 +207,13 @@ func (k *kept) at2(now time.Time) {
 // enrolled lists the student's enrollments with their dates.
 func (k *kept) enrolled() string {
 	k.T.Helper()
-	return testdb.Value[string](k.T, k.Db, `SELECT coalesce(string_agg(section_id || coalesce(' from ' || begins, '') || coalesce(' to ' || ends, ''), ', ' ORDER BY id), 'none') FROM enrollment WHERE student_id = 'sk001'`)
+	return testdb.Value[string](k.T, k.DB, `SELECT coalesce(string_agg(section_id || coalesce(' from ' || begins, '') || coalesce(' to ' || ends, ''), ', ' ORDER BY id), 'none') FROM enrollment WHERE student_id = 'sk001'`)
 }
 
 // is reports how things stand in the two systems: the enrollments, how many marks there are, and how many changes are under way.
 func (k *kept) is() string {
 	k.T.Helper()
-	return fmt.Sprint(k.enrolled(), " · ", len(k.marks.Marks(k.place.School, k.place.Student)), " · ", testdb.Value[int](k.T, k.Db, `SELECT count(*) FROM dated_change`))
+	return fmt.Sprint(k.enrolled(), " · ", len(k.marks.Marks(k.place.School, k.place.Student)), " · ", testdb.Value[int](k.T, k.DB, `SELECT count(*) FROM dated_change`))
 }
 
 // Where the other system's answer is lost the change stays under way, and is made once when it answers.
@@ -256,8 +256,8 @@ func TestTheProcessEndsInAChange(t *testing.T) {
 		t.Run(fmt.Sprint("after the answer ", after), func(t *testing.T) {
 			k := newKept(t)
 			const to = "twin" // it meets when the other one does
-			k.Db.Exec(t, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) SELECT school_id, year, 'twin', 999, course_code, 1, cells || '{"sourcedId": "twin"}' FROM section WHERE school_id = $1 AND id = $2`, k.place.School, k.section)
-			k.Db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1`, k.place.School)
+			k.DB.Exec(t, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells) SELECT school_id, year, 'twin', 999, course_code, 1, cells || '{"sourcedId": "twin"}' FROM section WHERE school_id = $1 AND id = $2`, k.place.School, k.section)
+			k.DB.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1 WHERE school_id = $1`, k.place.School)
 			k.by(&crash{k.client, after})
 			func() {
 				defer func() { _ = recover() }()
@@ -302,7 +302,7 @@ func TestAChangeIsTakenBack(t *testing.T) {
 				t.Fatalf("%d marks, the other system has taken it away", n)
 			}
 			if c.meanwhile != "" {
-				k.Db.Exec(t, c.meanwhile)
+				k.DB.Exec(t, c.meanwhile)
 			}
 			if c.away > 0 {
 				k.marks.Away(true)
@@ -387,10 +387,10 @@ func TestPublishedWeeksAreEnrollments(t *testing.T) {
 		}
 	}
 	enrolled := func() string {
-		return testdb.Value[string](t, h.Db, `SELECT coalesce(string_agg(student_id || ' ' || section_id || coalesce(' until ' || ends, ''), ', ' ORDER BY student_id, id), '') FROM enrollment`)
+		return testdb.Value[string](t, h.DB, `SELECT coalesce(string_agg(student_id || ' ' || section_id || coalesce(' until ' || ends, ''), ', ' ORDER BY student_id, id), '') FROM enrollment`)
 	}
 	// A seat that someone else has chosen in the meantime is not given twice, neither by this run nor by the next.
-	h.Db.Exec(t, `INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) VALUES ('pellworth', 2027, 's0005', 'cer1-1', now(), 'x')`)
+	h.DB.Exec(t, `INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) VALUES ('pellworth', 2027, 's0005', 'cer1-1', now(), 'x')`)
 	if _, err := h.Schedule.Publish(ctx, office, apptest.Mara.School, apptest.Mara.Year, r.ID, -1); problem.CodeOf(err) != problem.RunBehind || enrolled() != "s0005 cer1-1" {
 		t.Errorf("with the seat taken: %v, %s", err, enrolled())
 	}
@@ -398,17 +398,17 @@ func TestPublishedWeeksAreEnrollments(t *testing.T) {
 	if a, b := h.Has(later.ID, "s0003"), h.Has(later.ID, "s0004"); a != "pri1-1, not CER1: full" || b != a {
 		t.Errorf("placed beside the seat that is taken: %s; %s", a, b)
 	}
-	h.Db.Exec(t, `DELETE FROM enrollment`)
+	h.DB.Exec(t, `DELETE FROM enrollment`)
 	first, second := "s0003", "s0004"
 	if h.Has(r.ID, first) != "cer1-1" {
 		first, second = second, first
 	}
 	// Nor where one of those who were placed otherwise has chosen it.
-	h.Db.Exec(t, `INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) VALUES ('pellworth', 2027, '`+second+`', 'cer1-1', now(), 'x')`)
+	h.DB.Exec(t, `INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) VALUES ('pellworth', 2027, '`+second+`', 'cer1-1', now(), 'x')`)
 	if _, err := h.Schedule.Publish(ctx, office, apptest.Mara.School, apptest.Mara.Year, r.ID, -1); problem.CodeOf(err) != problem.RunBehind || enrolled() != second+" cer1-1" {
 		t.Errorf("with the seat taken by one who was placed: %v, %s", err, enrolled())
 	}
-	h.Db.Exec(t, `DELETE FROM enrollment`)
+	h.DB.Exec(t, `DELETE FROM enrollment`)
 	want := []string{first + " cer1-1", second + " pri1-1"}
 	slices.Sort(want)
 	publish()

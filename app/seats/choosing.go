@@ -69,7 +69,7 @@ func (s *Service) Choosing(ctx context.Context, by int64, school string, year in
 		}
 		c := acts.SeatCase{Relation: a.To(rows[i].Student), Settings: y.Policy.Settings,
 			Window: acts.Window{Opens: rows[i].Opens, Families: rows[i].Families, Counselors: rows[i].Counselors}, Now: s.now(),
-			State: acts.SeatState(rows[i].State), Complete: found.Complete, Looked: same(rows[i].Looked, table.Ids(own))}
+			State: acts.SeatState(rows[i].State), Complete: found.Complete, Looked: same(rows[i].Looked, table.IDs(own))}
 		list[i].Complete, list[i].Looked, list[i].Look = c.Complete, c.Looked, acts.OfSeats(&c)[acts.LookAtSeats]
 		list[i].Next, list[i].Nothing = c.Next()
 	}

@@ -204,7 +204,7 @@ func (w *Week) mayTake(r *sheet.RequestResult) problem.Code {
 }
 
 func (w *Week) seatCase() *acts.SeatCase {
-	ids := w.table.Ids(w.own())
+	ids := w.table.IDs(w.own())
 	return &acts.SeatCase{Relation: w.Actor.To(w.Row.Student), Settings: w.Year.Policy.Settings, Window: w.SeatWindow(),
 		Now: w.Now, State: acts.SeatState(w.Choice.State),
 		Complete: w.Found.Complete, Looked: same(w.Choice.Looked, ids)}

@@ -41,7 +41,7 @@ func TestWhoLeavesGivesSeatsBack(t *testing.T) {
 		}
 	}
 	left := func(id string) string {
-		return testdb.Value[string](t, p.Db, `SELECT count(*) || ' seats, ' || coalesce(string_agg(DISTINCT coalesce(ends::text, 'to the end'), ', '), '') ||
+		return testdb.Value[string](t, p.DB, `SELECT count(*) || ' seats, ' || coalesce(string_agg(DISTINCT coalesce(ends::text, 'to the end'), ', '), '') ||
 			(SELECT ', waits for ' || count(*) FROM seat_wait WHERE school_id = $1 AND student_id = $2) FROM enrollment WHERE school_id = $1 AND student_id = $2`, demo.SkerryID, id)
 	}
 	leaves("sk001")
@@ -73,11 +73,11 @@ func TestWhoLeavesGivesSeatsBack(t *testing.T) {
 	if got, want := left("sk007"), fmt.Sprintf("%d seats, 2027-10-12, waits for 0", len(p.Planted["sk007"])-second); second == 0 || got != want {
 		t.Errorf("in October: %s; %s", got, want)
 	}
-	if got := testdb.Value[int](t, p.Db, `SELECT count(*) FROM seat_act WHERE student_id = 'sk007' AND kind = 'change' AND on_date = '2027-10-12' AND by_id = ''`); got != 1 {
+	if got := testdb.Value[int](t, p.DB, `SELECT count(*) FROM seat_act WHERE student_id = 'sk007' AND kind = 'change' AND on_date = '2027-10-12' AND by_id = ''`); got != 1 {
 		t.Errorf("%d notes of it", got)
 	}
 	leaves("sk007") // and once more: nothing
-	if got := testdb.Value[int](t, p.Db, `SELECT count(*) FROM seat_act WHERE student_id = 'sk007' AND kind = 'change'`); got != 1 {
+	if got := testdb.Value[int](t, p.DB, `SELECT count(*) FROM seat_act WHERE student_id = 'sk007' AND kind = 'change'`); got != 1 {
 		t.Errorf("%d notes of it, once more", got)
 	}
 }
@@ -106,7 +106,7 @@ func TestEnrollmentsComeWithTheData(t *testing.T) {
 	if got := p.Own(1) + "|" + p.Own(4) + "|" + p.Own(7); got != p.Planted["sk001"][1]+"||"+p.Planted["sk007"][0] {
 		t.Errorf("enrolled: %s", got)
 	}
-	before := testdb.Value[string](t, p.Db, `SELECT string_agg(id::text, ',' ORDER BY id) FROM enrollment WHERE school_id = $1`, demo.SkerryID)
+	before := testdb.Value[string](t, p.DB, `SELECT string_agg(id::text, ',' ORDER BY id) FROM enrollment WHERE school_id = $1`, demo.SkerryID)
 	files, _, err := p.Imports.Export(t.Context(), demo.SkerryID, 0)
 	if err != nil {
 		t.Fatal(err)
@@ -118,7 +118,7 @@ func TestEnrollmentsComeWithTheData(t *testing.T) {
 	if _, err := p.Imports.Import(t.Context(), b, 0); err != nil {
 		t.Fatal(err)
 	}
-	if after := testdb.Value[string](t, p.Db, `SELECT string_agg(id::text, ',' ORDER BY id) FROM enrollment WHERE school_id = $1`, demo.SkerryID); after != before {
+	if after := testdb.Value[string](t, p.DB, `SELECT string_agg(id::text, ',' ORDER BY id) FROM enrollment WHERE school_id = $1`, demo.SkerryID); after != before {
 		t.Errorf("its own export changes enrollments: %s, then %s", before, after)
 	}
 	if err := rows("sk001 " + section + " student b e"); err != nil || p.Own(1) != section {

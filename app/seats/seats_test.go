@@ -84,7 +84,7 @@ func TestTakingSeats(t *testing.T) {
 	if got := p.Takes(1, calculus); got != "barred CALC" {
 		t.Errorf("what is not offered: %s", got)
 	}
-	testdb.Value[int](t, p.Db, `WITH gone AS (DELETE FROM record WHERE student_id = 'sk003' AND course_code IN ('ALG2S', 'PREC') RETURNING 1) UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 'sk003' AND school_id = 'skerrypoint' RETURNING 1`)
+	testdb.Value[int](t, p.DB, `WITH gone AS (DELETE FROM record WHERE student_id = 'sk003' AND course_code IN ('ALG2S', 'PREC') RETURNING 1) UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 'sk003' AND school_id = 'skerrypoint' RETURNING 1`)
 	if got := p.Takes(3, calculus); got != "entry-open CALC" {
 		t.Errorf("a condition that is not met: %s", got)
 	}
@@ -171,7 +171,7 @@ func TestTheLastSeat(t *testing.T) {
 	if said[""] != 3 || said["seat-gone "+section] != 7 {
 		t.Errorf("ten ask for three seats: %v", said)
 	}
-	if n := testdb.Value[int](t, p.Db, `SELECT count(*) FROM enrollment WHERE section_id = $1`, section); n != 3 {
+	if n := testdb.Value[int](t, p.DB, `SELECT count(*) FROM enrollment WHERE section_id = $1`, section); n != 3 {
 		t.Errorf("%d have a seat", n)
 	}
 	if left := apptest.Line(p.Week(2), section).Left; left != 0 {
@@ -240,7 +240,7 @@ func TestHandingInSeats(t *testing.T) {
 	if got := look() + look(); got != "" {
 		t.Errorf("looking: %s", got)
 	}
-	p.Db.Exec(t, `INSERT INTO hook (school_id, name, url, kinds, salt, by_name, made_at) VALUES ($1, 'Registry', '', '["submitted"]', '', '', now())`, at.School)
+	p.DB.Exec(t, `INSERT INTO hook (school_id, name, url, kinds, salt, by_name, made_at) VALUES ($1, 'Registry', '', '["submitted"]', '', '', now())`, at.School)
 	club := mine[len(mine)-1]
 	if got := p.Takes(1, "-"+club) + p.Takes(1, club) + submit(); got != "" { // the same as was looked at
 		t.Errorf("given back, taken again and submitted: %s", got)
@@ -250,7 +250,7 @@ func TestHandingInSeats(t *testing.T) {
 		t.Errorf("handed in: %+v", w.Choice)
 	}
 	receipt := w.Choice.Receipt
-	if got := testdb.Value[string](t, p.Db, `SELECT string_agg(kind || ' ' || student_id || ' ' || (detail->>'receipt') || ' ' || (detail->>'seats'), ', ') FROM hook_message`); got != "submitted sk001 "+receipt+" true" {
+	if got := testdb.Value[string](t, p.DB, `SELECT string_agg(kind || ' ' || student_id || ' ' || (detail->>'receipt') || ' ' || (detail->>'seats'), ', ') FROM hook_message`); got != "submitted sk001 "+receipt+" true" {
 		t.Errorf("another system is told %s", got)
 	}
 	if got := submit(); got != "" || p.Week(1).Choice.Receipt != receipt {
@@ -268,11 +268,11 @@ func TestHandingInSeats(t *testing.T) {
 	if w = p.Week(1); w.Choice.State != "choosing" || w.Choice.Message != "Choir moved." || w.Looked() {
 		t.Errorf("opened again: %+v", w.Choice)
 	}
-	kinds := testdb.Value[string](t, p.Db, `SELECT string_agg(kind || CASE WHEN reason = '' THEN '' ELSE ': ' || reason END, ', ' ORDER BY id) FROM seat_act WHERE student_id = 'sk001'`)
+	kinds := testdb.Value[string](t, p.DB, `SELECT string_agg(kind || CASE WHEN reason = '' THEN '' ELSE ': ' || reason END, ', ' ORDER BY id) FROM seat_act WHERE student_id = 'sk001'`)
 	if kinds != "take, take, look, take, take, submit, return: Choir moved." {
 		t.Errorf("noted: %s", kinds)
 	}
-	if _, err := p.Db.SQL(t).ExecContext(t.Context(), `UPDATE seat_act SET kind = 'look'`); err == nil {
+	if _, err := p.DB.SQL(t).ExecContext(t.Context(), `UPDATE seat_act SET kind = 'look'`); err == nil {
 		t.Error("the server can rewrite what was done")
 	}
 }
@@ -321,7 +321,7 @@ func TestWaitingForASeat(t *testing.T) {
 	if x := seventh.Waits; len(x) != 1 || x[0].Until == nil || x[0].Until.Sub(testdb.Now) < time.Hour || apptest.Line(seventh, section).Left != 1 {
 		t.Fatalf("the second is offered it: %+v, %d left", x, apptest.Line(seventh, section).Left)
 	}
-	told := testdb.Value[string](t, p.Db, `SELECT string_agg(l.person_id || ' ' || (l.detail->>'course') || ' ' || (l.detail->>'until'), ', ' ORDER BY l.person_id = l.student_id DESC) FROM letter l WHERE l.kind = 'offered'`)
+	told := testdb.Value[string](t, p.DB, `SELECT string_agg(l.person_id || ' ' || (l.detail->>'course') || ' ' || (l.detail->>'until'), ', ' ORDER BY l.person_id = l.student_id DESC) FROM letter l WHERE l.kind = 'offered'`)
 	if want := fmt.Sprintf("sk007 %s %s", seventh.Sections[at].Course, seventh.Waits[0].Until.UTC().Format(time.RFC3339)); !strings.HasPrefix(told, want) {
 		t.Errorf("told by mail: %s; %s", told, want)
 	}
@@ -353,7 +353,7 @@ func TestWaitingForASeat(t *testing.T) {
 			t.Fatal(got)
 		}
 	}
-	testdb.Value[int](t, p.Db, `WITH a AS (UPDATE seat_wait SET lot = CASE student_id WHEN 'sk016' THEN 1 WHEN 'sk019' THEN 2 ELSE 3 END RETURNING 1) SELECT count(*) FROM a`)
+	testdb.Value[int](t, p.DB, `WITH a AS (UPDATE seat_wait SET lot = CASE student_id WHEN 'sk016' THEN 1 WHEN 'sk019' THEN 2 ELSE 3 END RETURNING 1) SELECT count(*) FROM a`)
 	if got := p.Takes(10, "-"+section); got != "" {
 		t.Fatal(got)
 	}
@@ -547,7 +547,7 @@ func TestAskingWhileAnotherTakes(t *testing.T) {
 	p := apptest.NewPoint(t)
 	section := p.Planted["sk001"][0]
 	p.SeatsOf(section, 1)
-	tx, err := p.Db.SQL(t).BeginTxx(t.Context(), nil)
+	tx, err := p.DB.SQL(t).BeginTxx(t.Context(), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -564,7 +564,7 @@ func TestAskingWhileAnotherTakes(t *testing.T) {
 		said <- p.Said(err)
 	}()
 	for waits := 0; waits == 0 && len(said) == 0; {
-		waits = testdb.Value[int](t, p.Db, `SELECT count(*) FROM pg_locks WHERE NOT granted`)
+		waits = testdb.Value[int](t, p.DB, `SELECT count(*) FROM pg_locks WHERE NOT granted`)
 	}
 	if err := tx.Commit(); err != nil {
 		t.Fatal(err)
@@ -627,7 +627,7 @@ func TestSubmittingEndsWaiting(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	p.Db.Exec(t, `UPDATE seat_wait SET at = at - interval '1 hour' WHERE student_id = 'sk001'`)
+	p.DB.Exec(t, `UPDATE seat_wait SET at = at - interval '1 hour' WHERE student_id = 'sk001'`)
 	counselor := p.Who("ms.torvund")
 	if _, err := p.Seats.LookAtSeats(t.Context(), counselor, at); err != nil {
 		t.Fatal(err)
@@ -641,14 +641,14 @@ func TestSubmittingEndsWaiting(t *testing.T) {
 		t.Errorf("what is noted: %+v, %v", list[0], err)
 	}
 	// One who waits although they have submitted, as one did before submitting ended it, is passed over.
-	p.Db.Exec(t, `INSERT INTO seat_wait (school_id, year, student_id, section_id, lot, at) VALUES ($1, $2, $3, $4, 1, now() - interval '1 day')`, at.School, at.Year, at.Student, full)
+	p.DB.Exec(t, `INSERT INTO seat_wait (school_id, year, student_id, section_id, lot, at) VALUES ($1, $2, $3, $4, 1, now() - interval '1 day')`, at.School, at.Year, at.Student, full)
 	if got := p.Takes(7, "-"+full); got != "" {
 		t.Fatal(got)
 	}
 	if x := p.Week(4).Waits; len(x) != 1 || x[0].Until == nil {
 		t.Errorf("the next in line: %+v", x)
 	}
-	if n := testdb.Value[int](t, p.Db, `SELECT count(*) FROM seat_wait WHERE student_id = 'sk001' AND offered_until IS NOT NULL`); n != 0 {
+	if n := testdb.Value[int](t, p.DB, `SELECT count(*) FROM seat_wait WHERE student_id = 'sk001' AND offered_until IS NOT NULL`); n != 0 {
 		t.Error("a seat is offered to somebody who has submitted")
 	}
 }
@@ -671,13 +671,13 @@ func TestNoSchoolWaitsForAnother(t *testing.T) {
 		}
 	}
 	p.Crowd("crowded", 600, "")
-	p.Db.Exec(t, `INSERT INTO request_window (school_id, year, grade, round, opens, families_close, counselors_close) SELECT 'crowded', year, grade, round, opens, families_close, counselors_close
+	p.DB.Exec(t, `INSERT INTO request_window (school_id, year, grade, round, opens, families_close, counselors_close) SELECT 'crowded', year, grade, round, opens, families_close, counselors_close
 		FROM request_window WHERE school_id = $1 AND round = 'seats'`, demo.SkerryID)
 	p.Crowd("broken", 600, "now() - interval '1 day'")
-	p.Db.Exec(t, `UPDATE policy SET text = 'no rules' WHERE school_id = 'broken'`)
-	p.Db.Exec(t, `UPDATE school_year SET policy_version = policy_version + 1 WHERE school_id = 'broken'`)
-	p.Db.Exec(t, `DELETE FROM enrollment WHERE student_id = 'sk001' AND section_id = $1`, section)
-	p.Db.Exec(t, `UPDATE seat_wait SET offered_until = $2 WHERE student_id = 'sk004' AND section_id = $1`, second, testdb.Now.Add(-time.Minute))
+	p.DB.Exec(t, `UPDATE policy SET text = 'no rules' WHERE school_id = 'broken'`)
+	p.DB.Exec(t, `UPDATE school_year SET policy_version = policy_version + 1 WHERE school_id = 'broken'`)
+	p.DB.Exec(t, `DELETE FROM enrollment WHERE student_id = 'sk001' AND section_id = $1`, section)
+	p.DB.Exec(t, `UPDATE seat_wait SET offered_until = $2 WHERE student_id = 'sk004' AND section_id = $1`, second, testdb.Now.Add(-time.Minute))
 	if err := p.Seats.OfferSeats(t.Context()); err != nil {
 		t.Fatal(err)
 	}
@@ -690,7 +690,7 @@ func TestNoSchoolWaitsForAnother(t *testing.T) {
 // TestOneRoundAtATime: while one process looks for seats to offer, another one does not.
 func TestOneRoundAtATime(t *testing.T) {
 	p := apptest.NewPoint(t)
-	p.Db.Exec(t, `INSERT INTO lease VALUES ('offer seats', 'another process', now() + interval '1 minute')`)
+	p.DB.Exec(t, `INSERT INTO lease VALUES ('offer seats', 'another process', now() + interval '1 minute')`)
 	section := p.Planted["sk001"][0]
 	p.SeatsOf(section, 1)
 	if got := p.Takes(1, section); got != "" {
@@ -700,15 +700,15 @@ func TestOneRoundAtATime(t *testing.T) {
 	if _, err := p.Seats.WaitForSeat(t.Context(), who, at, section, true); err != nil {
 		t.Fatal(err)
 	}
-	p.Db.Exec(t, `DELETE FROM enrollment WHERE student_id = 'sk001'`)
+	p.DB.Exec(t, `DELETE FROM enrollment WHERE student_id = 'sk001'`)
 	if err := p.Seats.OfferSeats(t.Context()); err != nil || p.Week(4).Waits[0].Until != nil {
 		t.Errorf("beside another round: %v, %+v", err, p.Week(4).Waits)
 	}
-	p.Db.Exec(t, `UPDATE lease SET until = now() - interval '1 second'`) // the process is gone
+	p.DB.Exec(t, `UPDATE lease SET until = now() - interval '1 second'`) // the process is gone
 	if err := p.Seats.OfferSeats(t.Context()); err != nil || p.Week(4).Waits[0].Until == nil {
 		t.Errorf("when that one is gone: %v, %+v", err, p.Week(4).Waits)
 	}
-	if n := testdb.Value[int](t, p.Db, `SELECT count(*) FROM lease`); n != 0 {
+	if n := testdb.Value[int](t, p.DB, `SELECT count(*) FROM lease`); n != 0 {
 		t.Errorf("%d leases are left", n)
 	}
 }
@@ -736,7 +736,7 @@ func TestFreeSeatsAreOffered(t *testing.T) {
 	if offered() {
 		t.Error("a seat is offered that is not free")
 	}
-	p.Db.Exec(t, `DELETE FROM enrollment WHERE student_id = 'sk001'`)
+	p.DB.Exec(t, `DELETE FROM enrollment WHERE student_id = 'sk001'`)
 	p.Opens(testdb.Now.AddDate(0, 0, -3))
 	if offered() {
 		t.Error("a seat is offered to who cannot take it any more")

@@ -218,7 +218,7 @@ func (s *Service) seatAct(ctx context.Context, by int64, at schoolyear.Place, ac
 			return problem.New(problem.Busy)
 		}
 		note := store.SeatAct{Kind: act.String(), Reason: reason, ByID: w.Actor.ID, By: w.Actor.Name().Name, At: w.Now}
-		note.Came.V = w.table.Ids(w.own())
+		note.Came.V = w.table.IDs(w.own())
 		if err := do(q, w, &row, &note); err != nil {
 			return err
 		}

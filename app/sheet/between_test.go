@@ -30,7 +30,7 @@ func TestSubmittedAgainWhileAPageIsRecorded(t *testing.T) {
 	if got[0] != string(problem.OldCode) {
 		t.Errorf("recording it gives %q", got[0])
 	}
-	if n := testdb.Value[int](t, h.Db, `SELECT count(*) FROM signature`); n != 0 {
+	if n := testdb.Value[int](t, h.DB, `SELECT count(*) FROM signature`); n != 0 {
 		t.Errorf("%d signatures", n)
 	}
 }
@@ -39,9 +39,9 @@ func TestSubmittedAgainWhileAPageIsRecorded(t *testing.T) {
 func TestAClaimIsSettledOnce(t *testing.T) {
 	h := apptest.NewHouse(t)
 	claim := h.Claim()
-	h.Db.Exec(t, `UPDATE signal SET settled = 'declined', answer = 'No report.' WHERE kind = 'claim' AND student_id = 's0001'`) // the facts that are known here are older
+	h.DB.Exec(t, `UPDATE signal SET settled = 'declined', answer = 'No report.' WHERE kind = 'claim' AND student_id = 's0001'`) // the facts that are known here are older
 	_, _ = h.Sheet.Decide(t.Context(), h.Who("ms.arden"), apptest.Mara, appsheet.Decision{Answer: "waive", Claim: claim, Course: "PHY1", Reason: "Report seen."})
-	if got := testdb.Value[string](t, h.Db, `SELECT settled || ': ' || answer FROM signal WHERE kind = 'claim' AND student_id = 's0001'`); got != "declined: No report." {
+	if got := testdb.Value[string](t, h.DB, `SELECT settled || ': ' || answer FROM signal WHERE kind = 'claim' AND student_id = 's0001'`); got != "declined: No report." {
 		t.Errorf("the claim is %s", got)
 	}
 }
@@ -53,7 +53,7 @@ func TestGuardiansOnFileAreCounted(t *testing.T) {
 	if d := h.Submit(); d.Next != acts.NextSign {
 		t.Errorf("with a guardian on file comes %s", d.Next)
 	}
-	h.Db.Exec(t, `INSERT INTO relation (school_id, kind, person_id, student_id, source) VALUES ('pellworth', 'guards', 'g0002', 's0001', 'office')`)
+	h.DB.Exec(t, `INSERT INTO relation (school_id, kind, person_id, student_id, source) VALUES ('pellworth', 'guards', 'g0002', 's0001', 'office')`)
 	h.Settings(`{"signing": "all"}`)
 	if d := h.Sign(); d.Row.State != "submitted" || d.Next != acts.NextSign {
 		t.Errorf("signed by one of two, it is %s, and %s comes", d.Row.State, d.Next)
@@ -62,8 +62,8 @@ func TestGuardiansOnFileAreCounted(t *testing.T) {
 
 func TestNoGuardianOnFile(t *testing.T) {
 	other := apptest.NewHouse(t)
-	other.Db.Exec(t, `DELETE FROM relation WHERE kind = 'guards' AND student_id = 's0001'`)
-	other.Db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
+	other.DB.Exec(t, `DELETE FROM relation WHERE kind = 'guards' AND student_id = 's0001'`)
+	other.DB.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
 	other.Finish()
 	if d := other.Submit(); d.Next != acts.NextSignFor {
 		t.Errorf("without a guardian on file comes %s", d.Next)
@@ -125,7 +125,7 @@ func TestACalendarIsReadTwiceAtOnce(t *testing.T) {
 			t.Errorf("one is answered %s", got)
 		}
 	}
-	if n := testdb.Value[int](t, h.Db, `SELECT sum(1 + sequence) FROM calendar_date`); n != 3 {
+	if n := testdb.Value[int](t, h.DB, `SELECT sum(1 + sequence) FROM calendar_date`); n != 3 {
 		t.Errorf("%d dates were written", n)
 	}
 }

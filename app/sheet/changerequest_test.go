@@ -137,7 +137,7 @@ func TestNoRefusalIsLost(t *testing.T) {
 			guardians := map[int64]string{ilse: "g0001", other: "g0002"}
 			names := map[string]string{}
 			for _, id := range guardians {
-				names[id] = testdb.Value[string](t, h.Db, `SELECT given_name || ' ' || family_name FROM person WHERE school_id = 'pellworth' AND id = '`+id+`'`)
+				names[id] = testdb.Value[string](t, h.DB, `SELECT given_name || ' ' || family_name FROM person WHERE school_id = 'pellworth' AND id = '`+id+`'`)
 			}
 			type said struct {
 				person, kind, text string

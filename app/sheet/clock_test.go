@@ -35,7 +35,7 @@ func TestTheClockIsStepped(t *testing.T) {
 			t.Errorf("taken back: %s; %s is wanted", got, want)
 		}
 	}
-	if kinds := testdb.Value[string](t, h.Db, `SELECT string_agg(kind, ' ' ORDER BY version) FROM event WHERE student_id = 's0001'`); kinds != "change change change undo undo" {
+	if kinds := testdb.Value[string](t, h.DB, `SELECT string_agg(kind, ' ' ORDER BY version) FROM event WHERE student_id = 's0001'`); kinds != "change change change undo undo" {
 		t.Errorf("what has happened: %s", kinds)
 	}
 	h.At(testdb.Now.AddDate(0, -1, 0))

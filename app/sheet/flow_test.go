@@ -151,8 +151,8 @@ func TestEveryActAsks(t *testing.T) {
 		"ask": "forbidden window-closed forbidden forbidden", "look": decided("closed-for-all"), "clear": decided("closed-for-all"), "sendBack": decided("closed-for-all"),
 		"reopen": decided("closed-for-all"), "decide": decided("closed-for-all")})
 	h.At(testdb.Now)
-	h.Db.Exec(t, `DELETE FROM request_window`)
-	h.Db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
+	h.DB.Exec(t, `DELETE FROM request_window`)
+	h.DB.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
 	check("without a window", over, map[string]string{"change": "no-window forbidden needs-reason needs-reason", "undo": "no-window forbidden nothing-to-undo nothing-to-undo",
 		"submit": "no-window forbidden not-ready not-ready", "sign": "forbidden no-window nothing-submitted nothing-submitted", "ask": "forbidden no-window forbidden forbidden",
 		"look": decided("not-needed"), "clear": decided("nothing-submitted"), "sendBack": decided("nothing-submitted"), "reopen": decided("not-cleared"),
@@ -188,10 +188,10 @@ func TestChangingAfterSigning(t *testing.T) {
 		t.Errorf("submitting again: %+v", second.Row)
 	}
 	// The first submission is as it was.
-	if n := testdb.Value[int](t, h.Db, `SELECT jsonb_array_length(entries) FROM submission WHERE student_id = 's0001' AND number = 1`); n != 12 {
+	if n := testdb.Value[int](t, h.DB, `SELECT jsonb_array_length(entries) FROM submission WHERE student_id = 's0001' AND number = 1`); n != 12 {
 		t.Errorf("the first submission has %d entries now", n)
 	}
-	judgement := testdb.Value[string](t, h.Db, `SELECT judgement->>'ready' || ' ' || (judgement->'requests'->0->>'course') || ' ' || catalog_version || ' ' || policy_version
+	judgement := testdb.Value[string](t, h.DB, `SELECT judgement->>'ready' || ' ' || (judgement->'requests'->0->>'course') || ' ' || catalog_version || ' ' || policy_version
 		FROM submission WHERE student_id = 's0001' AND number = 1`)
 	if judgement != "false ENG10 1 1" {
 		t.Errorf("it was judged %s", judgement)
@@ -318,7 +318,7 @@ func TestForTheFamily(t *testing.T) {
 	if list := d.Row.Signatures.V; d.Row.State != "signed" || len(list) != 1 || !list[0].ForFamily || list[0].Name != "Dagny Westerdale" {
 		t.Errorf("signed for the family: %+v", d.Row)
 	}
-	if agreed := testdb.Value[string](t, h.Db, `SELECT agreed || reason FROM signature`); agreed != `[]On paper.` {
+	if agreed := testdb.Value[string](t, h.DB, `SELECT agreed || reason FROM signature`); agreed != `[]On paper.` {
 		t.Errorf("agreed and reason: %s", agreed)
 	}
 	events, err := h.Sheet.History(ctx, office, apptest.Mara, 0)
@@ -349,10 +349,10 @@ func TestDecisionsThatAreNone(t *testing.T) {
 	claim := h.Claim()
 	bad, good := credit.Amount(10001), credit.Amount(10000)
 	negative := credit.Amount(-1)
-	h.Db.Exec(t, `INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells) VALUES ('pellworth', 's0001', 90, 'claim', '', 'swim', 0, '', '', '{}')`)
-	h.Db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1`)
-	named := testdb.Value[int64](t, h.Db, `SELECT id FROM signal WHERE name = 'swim'`)
-	foreign := testdb.Value[int64](t, h.Db, `SELECT coalesce(max(id), 0) FROM signal WHERE student_id <> 's0001' AND kind = 'claim'`)
+	h.DB.Exec(t, `INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells) VALUES ('pellworth', 's0001', 90, 'claim', '', 'swim', 0, '', '', '{}')`)
+	h.DB.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1`)
+	named := testdb.Value[int64](t, h.DB, `SELECT id FROM signal WHERE name = 'swim'`)
+	foreign := testdb.Value[int64](t, h.DB, `SELECT coalesce(max(id), 0) FROM signal WHERE student_id <> 's0001' AND kind = 'claim'`)
 	for _, c := range []struct {
 		d    appsheet.Decision
 		want string
@@ -403,7 +403,7 @@ func TestDecisionsThatAreNone(t *testing.T) {
 // A counselor decides on their own caseload, or on the whole school where the school says so; the rest they see.
 func TestCounselorsReach(t *testing.T) {
 	h := apptest.NewHouse(t)
-	other := testdb.Value[string](t, h.Db, `SELECT student_id FROM relation WHERE kind = 'counsels' AND person_id <> 'k1' ORDER BY student_id LIMIT 1`)
+	other := testdb.Value[string](t, h.DB, `SELECT student_id FROM relation WHERE kind = 'counsels' AND person_id <> 'k1' ORDER BY student_id LIMIT 1`)
 	at := schoolyear.Place{School: apptest.Mara.School, Year: apptest.Mara.Year, Student: other}
 	decide := func() string {
 		return apptest.Code(h.Sheet.Decide(t.Context(), h.Who("ms.arden"), at, appsheet.Decision{Answer: "waive", Course: "PHY1", Reason: "x"}))
@@ -432,7 +432,7 @@ func TestClearingRestsOnWhatIsCommitted(t *testing.T) {
 		defer close(stop)
 		for i := range 30 {
 			kind := []string{"waiver", "score"}[i%2] // the waiver comes and goes
-			h.Db.Exec(t, `WITH s AS (UPDATE signal SET kind = $1 WHERE course_code = 'PHY1' AND kind IN ('waiver', 'score'))
+			h.DB.Exec(t, `WITH s AS (UPDATE signal SET kind = $1 WHERE course_code = 'PHY1' AND kind IN ('waiver', 'score'))
 				UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`, kind)
 		}
 	}()
@@ -442,8 +442,8 @@ func TestClearingRestsOnWhatIsCommitted(t *testing.T) {
 		_, _ = second.Sheet.Clear(t.Context(), h.Who("office"), apptest.Mara, 0, "")
 	}
 	<-stop
-	h.Db.Exec(t, `UPDATE signal SET kind = 'score' WHERE course_code = 'PHY1' AND kind = 'waiver'`)
-	h.Db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1, state = 'signed', cleared_at = NULL WHERE student_id = 's0001'`)
+	h.DB.Exec(t, `UPDATE signal SET kind = 'score' WHERE course_code = 'PHY1' AND kind = 'waiver'`)
+	h.DB.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1, state = 'signed', cleared_at = NULL WHERE student_id = 's0001'`)
 	if got := apptest.Code(second.Sheet.Clear(t.Context(), h.Who("ms.arden"), apptest.Mara, 0, "")); got != "not-ready" {
 		t.Errorf("clearing without the waiver gives %s", got)
 	}
@@ -467,10 +467,10 @@ func TestSettingsOfSigning(t *testing.T) {
 	t.Run("all", func(t *testing.T) {
 		h := apptest.NewHouse(t)
 		h.Settings(`{"signing": "all"}`)
-		h.Db.Exec(t, `INSERT INTO relation (school_id, kind, person_id, student_id, source) SELECT 'pellworth', 'guards', person_id, 's0001', 'office' FROM relation
+		h.DB.Exec(t, `INSERT INTO relation (school_id, kind, person_id, student_id, source) SELECT 'pellworth', 'guards', person_id, 's0001', 'office' FROM relation
 			WHERE kind = 'guards' AND student_id <> 's0001' AND person_id <> (SELECT person_id FROM relation WHERE kind = 'guards' AND student_id = 's0001') LIMIT 1`)
-		h.Db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
-		second := testdb.Value[string](t, h.Db, `SELECT p.username FROM relation r JOIN person p ON p.id = r.person_id WHERE r.source = 'office'`)
+		h.DB.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
+		second := testdb.Value[string](t, h.DB, `SELECT p.username FROM relation r JOIN person p ON p.id = r.person_id WHERE r.source = 'office'`)
 		h.Finish()
 		h.Submit()
 		if d := h.Sign(); d.Row.State != "submitted" || len(d.Row.Signatures.V) != 1 || d.Acts[acts.Sign].Why != acts.AlreadyDone {

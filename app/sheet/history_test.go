@@ -13,7 +13,7 @@ func TestTheWholeHistoryIsInReach(t *testing.T) {
 	h := apptest.NewHouse(t)
 	who, start := h.Who("mara.quill"), h.Look("mara.quill").Row.Version
 	h.Edit(appsheet.Edit{Act: "alternate", Course: "AST1"})
-	h.Db.Exec(t, `INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, detail)
+	h.DB.Exec(t, `INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, detail)
 		SELECT 'pellworth', 2027, 's0001', $1 + n, now(), 's0001', 'Mara Quill', 'remark', '', '', '{}' FROM generate_series(2, 250) n`, start)
 	seen := map[int64]bool{}
 	for skip := 0; ; {

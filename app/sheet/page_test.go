@@ -58,7 +58,7 @@ func TestSignedOnPaper(t *testing.T) {
 	if len(found.Boxes) != 2 || found.Boxes[0].Ref != "CER1" || found.Boxes[1].Ref != "TID1" {
 		t.Errorf("the boxes: %+v", found.Boxes)
 	}
-	if agreed := testdb.Value[string](t, h.Db, `SELECT agreed::text || commitments::text FROM signature`); agreed != `["CER1"][]` {
+	if agreed := testdb.Value[string](t, h.DB, `SELECT agreed::text || commitments::text FROM signature`); agreed != `["CER1"][]` {
 		t.Errorf("agreed to on the page: %s", agreed)
 	}
 	d := h.Look("ilse.quill")
@@ -96,8 +96,8 @@ func TestSignedOnPaper(t *testing.T) {
 // Where all guardians sign, one on paper and one on the screen are two.
 func TestOnPaperAndOnScreen(t *testing.T) {
 	h := apptest.NewHouse(t)
-	h.Db.Exec(t, `INSERT INTO relation (school_id, kind, person_id, student_id, source) VALUES ('pellworth', 'guards', 'g0002', 's0001', 'office')`)
-	h.Db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
+	h.DB.Exec(t, `INSERT INTO relation (school_id, kind, person_id, student_id, source) VALUES ('pellworth', 'guards', 'g0002', 's0001', 'office')`)
+	h.DB.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
 	h.Settings(`{"signing": "all"}`)
 	h.Finish()
 	code := receipt.Code(*h.Submit().Row.Receipt)

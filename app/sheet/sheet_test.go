@@ -180,7 +180,7 @@ func TestAChangeSentAgain(t *testing.T) {
 	h.Refuses(appsheet.Edit{Version: old, Key: "k2", Act: "alternate", Course: "AST1"}, "stale-version")
 	h.Refuses(appsheet.Edit{Version: old, Act: "alternate", Course: "AST1"}, "stale-version")
 	// Another sheet's key says nothing of this one.
-	h.Db.Exec(t, `INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, detail)
+	h.DB.Exec(t, `INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, detail)
 		VALUES ('pellworth', 2027, 's0002', 99, now(), 's0002', 'x', 'change', '', 'k3', '{}')`)
 	h.Refuses(appsheet.Edit{Version: old, Key: "k3", Act: "alternate", Course: "AST1"}, "stale-version")
 }
@@ -243,8 +243,8 @@ func TestUndoAfterACourseHasLeft(t *testing.T) {
 func TestACourseThatHasLeft(t *testing.T) {
 	h := apptest.NewHouse(t)
 	// A course can leave while it is being requested: the sheet shows it, and it can be taken off.
-	h.Db.Exec(t, `INSERT INTO course VALUES ('pellworth', 2027, 'GONE1'), ('pellworth', 2027, 'GONE2')`)
-	h.Db.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord, stands_for) VALUES ('pellworth', 2027, 's0001', 'GONE1', 'request', 2, 9, NULL),
+	h.DB.Exec(t, `INSERT INTO course VALUES ('pellworth', 2027, 'GONE1'), ('pellworth', 2027, 'GONE2')`)
+	h.DB.Exec(t, `INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord, stands_for) VALUES ('pellworth', 2027, 's0001', 'GONE1', 'request', 2, 9, NULL),
 		('pellworth', 2027, 's0001', 'GONE2', 'alternate', 1, 0, 'GONE1')`)
 	h.Finish()
 	d := h.Look("mara.quill")
@@ -268,14 +268,14 @@ func TestACourseThatHasLeft(t *testing.T) {
 func TestWhoMaySeeASheet(t *testing.T) {
 	h := apptest.NewHouse(t)
 	other := "s0003"
-	h.Db.Exec(t, `UPDATE person SET enabled = false WHERE id = 'office'`)
+	h.DB.Exec(t, `UPDATE person SET enabled = false WHERE id = 'office'`)
 	for username, want := range map[string]string{"mara.quill": "inProgress", "ilse.quill": "inProgress", "ms.arden": "inProgress", "office": "not-found"} {
 		if got := apptest.Code(h.Sheet.Sheet(t.Context(), h.Who(username), apptest.Mara)); got != want {
 			t.Errorf("%s: %s", username, got)
 		}
 	}
-	h.Db.Exec(t, `UPDATE person SET enabled = true, present = false WHERE id = 'office'`)
-	h.Db.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
+	h.DB.Exec(t, `UPDATE person SET enabled = true, present = false WHERE id = 'office'`)
+	h.DB.Exec(t, `UPDATE school_year SET roster_version = roster_version + 1`)
 	if got := apptest.Code(h.Sheet.Sheet(t.Context(), h.Who("office"), apptest.Mara)); got != "not-found" {
 		t.Errorf("somebody who has left: %s", got)
 	}

@@ -48,9 +48,9 @@ func TestUndoIsOfOnesOwn(t *testing.T) {
 	}
 	// What the student has earned since does not come back.
 	must(student, "remove", "AST1", "")
-	h.Db.Exec(t, `INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, cells)
+	h.DB.Exec(t, `INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, cells)
 		VALUES ('pellworth', 's0001', 999, 'AST1', '', '[]', 2026, '', 5000, 9000, 'earned', '{}')`)
-	h.Db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
+	h.DB.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
 	if _, err := do(student, "undo", "", ""); problem.CodeOf(err) != problem.Earned {
 		t.Errorf("undoing brings back a course that is earned: %v", err)
 	}
@@ -91,10 +91,10 @@ func TestSeatsAreUndoneByWhoTookThem(t *testing.T) {
 	if got := p.Takes(1, "-"+mine[0]); got != "" {
 		t.Fatal(got)
 	}
-	course := testdb.Value[string](t, p.Db, `SELECT course_code FROM section WHERE school_id = $1 AND id = $2`, at.School, mine[0])
-	p.Db.Exec(t, `INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, cells)
+	course := testdb.Value[string](t, p.DB, `SELECT course_code FROM section WHERE school_id = $1 AND id = $2`, at.School, mine[0])
+	p.DB.Exec(t, `INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark, outcome, cells)
 		VALUES ($1, $2, 999, $3, '', '[]', 2026, '', 5000, 9000, 'earned', '{}')`, at.School, at.Student, course)
-	p.Db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE school_id = $1 AND student_id = $2`, at.School, at.Student)
+	p.DB.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE school_id = $1 AND student_id = $2`, at.School, at.Student)
 	if got := undo(who, ""); !strings.HasPrefix(got, "already-earned") {
 		t.Errorf("undoing brings back a seat in a course that is earned: %s", got)
 	}

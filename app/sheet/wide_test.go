@@ -40,7 +40,7 @@ func TestCommitments(t *testing.T) {
 		t.Errorf("signing without gives %v", err)
 	}
 	h.Must(h.Sheet.Sign(t.Context(), h.Who("ilse.quill"), apptest.Mara, 0, apptest.Fees, "", "both"))
-	kept := testdb.Value[string](t, h.Db, `SELECT sub.agreed::text || ' ' || si.commitments::text FROM submission sub JOIN signature si USING (school_id, year, student_id, number)`)
+	kept := testdb.Value[string](t, h.DB, `SELECT sub.agreed::text || ' ' || si.commitments::text FROM submission sub JOIN signature si USING (school_id, year, student_id, number)`)
 	if kept != `["stay", "both"] ["both"]` {
 		t.Errorf("kept: %s", kept)
 	}
@@ -53,7 +53,7 @@ func TestNobodyAgreesForAFamily(t *testing.T) {
 	h.Finish()
 	h.Must(h.Sheet.Submit(t.Context(), h.Who("office"), apptest.Mara, 0, "By telephone."))
 	h.Must(h.Sheet.Sign(t.Context(), h.Who("office"), apptest.Mara, 0, nil, "On paper."))
-	if kept := testdb.Value[string](t, h.Db, `SELECT sub.agreed::text || si.commitments::text FROM submission sub JOIN signature si USING (school_id, year, student_id, number)`); kept != "[][]" {
+	if kept := testdb.Value[string](t, h.DB, `SELECT sub.agreed::text || si.commitments::text FROM submission sub JOIN signature si USING (school_id, year, student_id, number)`); kept != "[][]" {
 		t.Errorf("kept: %s", kept)
 	}
 }
@@ -203,8 +203,8 @@ func TestPeopleOfTwoSchools(t *testing.T) {
 			leaver, mother = u.Username, u.Agents[0]
 		}
 	}
-	mother = testdb.Value[string](t, h.Db, `SELECT username FROM person WHERE school_id = 'pellworth' AND id = $1`, mother)
-	given := testdb.Value[string](t, h.Db, `SELECT given_name FROM person WHERE school_id = 'pellworth' AND username = $1`, leaver)
+	mother = testdb.Value[string](t, h.DB, `SELECT username FROM person WHERE school_id = 'pellworth' AND id = $1`, mother)
+	given := testdb.Value[string](t, h.DB, `SELECT given_name FROM person WHERE school_id = 'pellworth' AND username = $1`, leaver)
 	for username, want := range map[string]string{
 		"ilse.quill":     "pellworth family Mara, tarnridge family Jonah",
 		"ms.bellweather": "pellworth counselor, tarnridge counselor",
@@ -285,7 +285,7 @@ func codesOf(d *appsheet.Desk) (list []int32) {
 func TestTeachersOfNow(t *testing.T) {
 	h := apptest.NewHouse(t)
 	teaches := func() string {
-		return testdb.Value[string](t, h.Db, `SELECT coalesce(string_agg(person_id || ' ' || course_code, ', ' ORDER BY course_code), '') FROM relation WHERE kind = 'teaches' AND student_id = 's0001'`)
+		return testdb.Value[string](t, h.DB, `SELECT coalesce(string_agg(person_id || ' ' || course_code, ', ' ORDER BY course_code), '') FROM relation WHERE kind = 'teaches' AND student_id = 's0001'`)
 	}
 	if got := teaches(); !strings.Contains(got, "t00 GEO1") && !strings.Contains(got, " GEO1") {
 		t.Errorf("taught by %s", got)
@@ -361,10 +361,10 @@ func TestEarnedElsewhereCountsInItsYear(t *testing.T) {
 
 func earnedIn(t *testing.T, earned string, short []int) {
 	h := apptest.NewHouse(t)
-	h.Db.Exec(t, `DELETE FROM record WHERE student_id = 's0001' AND course_code = 'ENG09'`)
-	h.Db.Exec(t, `INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells) VALUES ('pellworth', 's0001', 90, 'claim', 'ENG09', '', 0, '', '', '{}')`)
-	h.Db.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1`)
-	claim := testdb.Value[int64](t, h.Db, `SELECT id FROM signal WHERE course_code = 'ENG09' AND kind = 'claim'`)
+	h.DB.Exec(t, `DELETE FROM record WHERE student_id = 's0001' AND course_code = 'ENG09'`)
+	h.DB.Exec(t, `INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells) VALUES ('pellworth', 's0001', 90, 'claim', 'ENG09', '', 0, '', '', '{}')`)
+	h.DB.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1`)
+	claim := testdb.Value[int64](t, h.DB, `SELECT id FROM signal WHERE course_code = 'ENG09' AND kind = 'claim'`)
 	d := h.Must(h.Sheet.Decide(t.Context(), h.Who("ms.arden"), apptest.Mara, appsheet.Decision{Answer: "confirm", Claim: claim, Course: "ENG10", SchoolYear: earned, Reason: "Report seen."}))
 	entry := slices.IndexFunc(d.Year.Policy.Audits[0].Entries, func(e policy.Requirement) bool { return e.ID == "english" })
 	var got []int
@@ -434,7 +434,7 @@ func TestAcknowledging(t *testing.T) {
 	}
 	h.Must(h.Sheet.Submit(t.Context(), h.Who("mara.quill"), apptest.Mara, 0, "", "rule:clay"))
 	var agreed string
-	if err := h.Db.SQL(t).Get(&agreed, `SELECT agreed::text FROM submission WHERE student_id = 's0001'`); err != nil || agreed != `["rule:clay"]` {
+	if err := h.DB.SQL(t).Get(&agreed, `SELECT agreed::text FROM submission WHERE student_id = 's0001'`); err != nil || agreed != `["rule:clay"]` {
 		t.Errorf("kept with the submission: %s, %v", agreed, err)
 	}
 }

@@ -104,7 +104,7 @@ func (h *House) Courses() string {
 // it was answered; it is done by so many at once.
 func (h *House) Between(many int, do func() string, changes ...string) (said []string) {
 	h.T.Helper()
-	tx, err := h.Db.SQL(h.T).BeginTxx(h.T.Context(), nil)
+	tx, err := h.DB.SQL(h.T).BeginTxx(h.T.Context(), nil)
 	if err != nil {
 		h.T.Fatal(err)
 	}
@@ -117,7 +117,7 @@ func (h *House) Between(many int, do func() string, changes ...string) (said []s
 	for range many {
 		go func() { answers <- do() }()
 	}
-	for began := time.Now(); testdb.Value[int](h.T, h.Db,
+	for began := time.Now(); testdb.Value[int](h.T, h.DB,
 		`SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = current_database()`) < many; {
 		if len(answers) > 0 || time.Since(began) > 20*time.Second {
 			h.T.Fatal("they do not wait")
@@ -199,10 +199,10 @@ func Since(l *appcaseload.CaseLine) time.Time {
 // TwoGuardians makes g0002 a guardian of Mara beside g0001, and returns the two accounts and that of the counselor.
 func (h *House) TwoGuardians() (ilse, other, arden int64) {
 	h.T.Helper()
-	h.Db.Exec(h.T, `INSERT INTO relation (school_id, kind, person_id, student_id, source)
+	h.DB.Exec(h.T, `INSERT INTO relation (school_id, kind, person_id, student_id, source)
 		VALUES ('pellworth', 'guards', 'g0002', 's0001', 'office')`)
-	h.Db.Exec(h.T, `UPDATE school_year SET roster_version = roster_version + 1`)
-	return h.Who("ilse.quill"), testdb.Value[int64](h.T, h.Db,
+	h.DB.Exec(h.T, `UPDATE school_year SET roster_version = roster_version + 1`)
+	return h.Who("ilse.quill"), testdb.Value[int64](h.T, h.DB,
 		`SELECT account_id FROM person WHERE school_id = 'pellworth' AND id = 'g0002'`), h.Who("ms.arden")
 }
 
@@ -228,7 +228,7 @@ func (p *Point) WithAttendance() *standin.Server {
 	if err != nil {
 		p.T.Fatal(err)
 	}
-	p.App = app.New(p.Db.Open(p.T), app.Options{Now: p.Clock, Log: testdb.Quiet, Hashes: testdb.Hashes, Attendance: c})
+	p.App = app.New(p.DB.Open(p.T), app.Options{Now: p.Clock, Log: testdb.Quiet, Hashes: testdb.Hashes, Attendance: c})
 	return s
 }
 
@@ -276,7 +276,7 @@ func (h *House) HandsIn(student string, requests, alternates []string) {
 			entries = append(entries, fmt.Sprintf(`{"c":%q,"a":%v,"r":%d,"s":""}`, code, kind == 1, k+1))
 		}
 	}
-	testdb.Value[int](h.T, h.Db,
+	testdb.Value[int](h.T, h.DB,
 		fmt.Sprintf(`WITH sub AS (INSERT INTO submission (school_id,
 			year, student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement)
 			SELECT 'pellworth', 2027, '%[1]s', coalesce(max(number), 0) + 1,
@@ -332,7 +332,7 @@ func (h *House) Has(run int, student string) string {
 
 func (h *House) Telling(key string) *app.App {
 	takes := func(address string) bool { return strings.HasPrefix(address, "https://") }
-	return app.New(h.Db.Open(h.T), app.Options{Now: h.Clock, Log: testdb.Quiet, Hashes: testdb.Hashes,
+	return app.New(h.DB.Open(h.T), app.Options{Now: h.Clock, Log: testdb.Quiet, Hashes: testdb.Hashes,
 		Hooks: messages.Hooks{Key: []byte(key), Takes: takes}})
 }
 
@@ -558,10 +558,10 @@ func (h *House) Plan() (version int64, text string) {
 // Letters are the mails that are on their way, by kind: to whom, and with what; they are taken away.
 func (h *House) Letters() string {
 	h.T.Helper()
-	text := testdb.Value[string](h.T, h.Db,
+	text := testdb.Value[string](h.T, h.DB,
 		`SELECT coalesce(string_agg(kind || ' ' || person_id || ' ' || (detail - 'receipt')::text, '; '
 			ORDER BY kind, person_id), '') FROM letter`)
-	h.Db.Exec(h.T, `DELETE FROM letter`)
+	h.DB.Exec(h.T, `DELETE FROM letter`)
 	return text
 }
 
@@ -572,7 +572,7 @@ var Mara = schoolyear.Place{School: demo.SchoolID, Year: testdb.Year, Student: "
 type House struct {
 	*app.App
 	T   *testing.T
-	Db  testdb.Database
+	DB  testdb.Database
 	Now time.Time
 	Mu  sync.Mutex
 	ids map[string]int64
@@ -586,14 +586,14 @@ func NewHouse(t *testing.T) *House {
 
 func HouseOn(t *testing.T, db testdb.Database) *House {
 	t.Helper()
-	h := &House{T: t, Db: db, Now: testdb.Now, ids: map[string]int64{}}
+	h := &House{T: t, DB: db, Now: testdb.Now, ids: map[string]int64{}}
 	h.App = h.Second()
 	return h
 }
 
 // Second is another server process on the same database.
 func (h *House) Second() *app.App {
-	return app.New(h.Db.Open(h.T), app.Options{Now: h.Clock, Log: testdb.Quiet, Hashes: testdb.Hashes})
+	return app.New(h.DB.Open(h.T), app.Options{Now: h.Clock, Log: testdb.Quiet, Hashes: testdb.Hashes})
 }
 
 // Clock returns the time of the test.
@@ -613,7 +613,7 @@ func (h *House) At(now time.Time) {
 func (h *House) Who(username string) int64 {
 	h.T.Helper()
 	if h.ids[username] == 0 {
-		h.ids[username] = h.Db.Account(h.T, username)
+		h.ids[username] = h.DB.Account(h.T, username)
 	}
 	return h.ids[username]
 }
@@ -942,7 +942,7 @@ func (p *Point) Opens(from time.Time) {
 func (p *Point) Of(n int) (schoolyear.Place, int64) {
 	id := fmt.Sprintf("sk%03d", n)
 	return schoolyear.Place{School: demo.SkerryID, Year: testdb.Year, Student: id},
-		p.Who(testdb.Value[string](p.T, p.Db, `SELECT username FROM person WHERE school_id = $1 AND id = $2`, demo.SkerryID, id))
+		p.Who(testdb.Value[string](p.T, p.DB, `SELECT username FROM person WHERE school_id = $1 AND id = $2`, demo.SkerryID, id))
 }
 
 func (p *Point) Week(n int) *seats.Week {
@@ -1028,13 +1028,13 @@ func (p *Point) Crowd(schoolID string, sections int, waiting string) {
 			VALUES ($1, 'x1', 1, 'student', true, $1 || '.x1', 'A', 'B', '{}')`,
 		`INSERT INTO sheet (school_id, year, student_id, grade) SELECT $1, year, 'x1', 10 FROM school_year WHERE school_id = $1`,
 	} {
-		p.Db.Exec(p.T, text, schoolID)
+		p.DB.Exec(p.T, text, schoolID)
 	}
-	p.Db.Exec(p.T, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells)
+	p.DB.Exec(p.T, `INSERT INTO section (school_id, year, id, ord, course_code, seats, cells)
 		SELECT $1, y.year, 'z' || n, n, s.course_code, 10, s.cells || jsonb_build_object('sourcedId', 'z' || n)
 		FROM school_year y, generate_series(1, $2::int) n,
 			(SELECT * FROM section WHERE school_id = $3 ORDER BY id LIMIT 1) s WHERE y.school_id = $1`, schoolID, sections, demo.SkerryID)
-	p.Db.Exec(p.T, `INSERT INTO seat_wait (school_id, year, section_id, student_id, lot, at`+
+	p.DB.Exec(p.T, `INSERT INTO seat_wait (school_id, year, section_id, student_id, lot, at`+
 		map[bool]string{true: ", offered_until"}[waiting != ""]+`)
 		SELECT school_id, year, id, 'x1', 1, now() - interval '90 days'`+map[bool]string{true: ", " + waiting}[waiting != ""]+
 		` FROM section WHERE school_id = $1`, schoolID)
