@@ -40,7 +40,7 @@ func (b *Bundle) plain(name string, text []byte) []byte {
 	return plain
 }
 
-// comma reports what parts the cells of a file.
+// comma returns the character that separates the cells of a file.
 func (b *Bundle) comma(name string, text []byte) rune {
 	header, _, _ := strings.Cut(string(text[:min(len(text), 64<<10)]), "\n")
 	if !b.foreign || strings.ContainsRune(header, ',') {

@@ -24,7 +24,7 @@ import (
 	webaccount "rubricon/web/account"
 )
 
-// withAccounts returns the school accounts of its own.
+// withAccounts adds to the school accounts of its own.
 func (s *site) withAccounts() *standin.Server {
 	s.t.Helper()
 	var provider *standin.Server
@@ -84,7 +84,7 @@ func TestSigningInByTheSchoolsAccount(t *testing.T) {
 	other.says("p", "cannot be reached. Try again in a moment, or sign in with a username and password")
 }
 
-// keyRing returns the browser a device that keeps passkeys.
+// keyRing adds to the browser a device that keeps passkeys.
 func (p *screen) keyRing() {
 	p.t.Helper()
 	if err := (proto.WebAuthnEnable{}).Call(p.Page); err != nil {

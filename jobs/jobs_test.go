@@ -100,7 +100,7 @@ func zipped(t *testing.T, p *process, change func(files map[string]*bundle.File)
 	return out.Bytes()
 }
 
-// renamed returns the first student's first record another title.
+// renamed gives the first student's first record another title.
 func renamed(files map[string]*bundle.File) {
 	f := files["records.csv"]
 	f.Rows[0][slices.Index(f.Header, "title")] = "Renamed"

@@ -30,7 +30,7 @@ func (q ScheduleQueries) PlanSections(ctx context.Context, school string, year i
 		school, year, p.Course, p.Sections, p.By, p.At)
 }
 
-// SetRuns reports that a course does not run, with a reason, or that it does after all; false where it was so
+// SetRuns records that a course does not run, with a reason, or that it does after all; false where it was so
 // already. Everybody's sheet is looked at again.
 func (q ScheduleQueries) SetRuns(ctx context.Context, school string, year int, p *SectionPlan) (bool, error) {
 	n, err := q.changed(ctx,

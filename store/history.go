@@ -95,7 +95,7 @@ func (q SheetQueries) Submission(ctx context.Context, at Place, receipt string) 
 		at.School, at.Year, at.Student, receipt)
 }
 
-// EntriesAt returns what was on a sheet in an earlier version of it. The error is ErrNotFound where it has not
+// EntriesAt returns the entries of a sheet in an earlier version of it. The error is ErrNotFound where it has not
 // changed since, or no such version is remembered.
 func (q SheetQueries) EntriesAt(ctx context.Context, at Place, version int64) (list []EntryRow, err error) {
 	var was JSON[[]EntryRow]

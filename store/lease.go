@@ -24,7 +24,7 @@ func (l *Lease) Take(ctx context.Context, q Queries) (taken bool, err error) {
 	return n > 0, err
 }
 
-// Leave returns the right back.
+// Leave gives the right back.
 func (l *Lease) Leave(ctx context.Context, q Queries) error {
 	return q.exec(ctx, `DELETE FROM lease WHERE name = $1 AND holder = $2`, l.name, l.holder)
 }

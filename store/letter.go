@@ -94,7 +94,7 @@ func (q MessagesQueries) LetterDone(ctx context.Context, school string, id int64
 		WHERE school_id = $1 AND id = $2 AND state IN ('taken', 'sending')`, school, id, state, address, fault, next, now)
 }
 
-// LettersLeft returns up on letters whose sender is gone: whether they went out no one knows.
+// LettersLeft gives up on letters whose sender is gone: whether they went out no one knows.
 func (q MessagesQueries) LettersLeft(ctx context.Context, before, now time.Time) (int64, error) {
 	return q.changed(ctx,
 		`UPDATE letter SET state = 'unsure', done_at = $2, fault = 'the sender was stopped', detail = detail - 'code'

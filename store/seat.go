@@ -107,7 +107,7 @@ type SeatsRow struct {
 	Taken   int    `db:"taken"`
 }
 
-// LockSections reports of some sections how many seats are taken; no one else takes one until the transaction
+// LockSections locks some sections and returns how many seats are taken; no one else takes one until the transaction
 // ends. What is offered to the student themselves is free.
 func (q SeatsQueries) LockSections(ctx context.Context, at Place, sections []string, from string,
 	now time.Time) (map[string]SeatsRow, error) {

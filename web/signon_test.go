@@ -268,7 +268,7 @@ func TestBeforeTheSecondStep(t *testing.T) {
 	}
 }
 
-// named returns the cookies of a browser to the same site under its name.
+// named copies the cookies of a browser to the same site under its name.
 func named(t *testing.T, jar http.CookieJar, to string) http.CookieJar {
 	t.Helper()
 	out, err := cookiejar.New(nil)

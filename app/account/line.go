@@ -62,7 +62,7 @@ func (l *line) enter(who string, now time.Time) time.Duration {
 	return at.Sub(now)
 }
 
-// leave reports that someone who was let in is gone, and what serving them took; 0: they were not served.
+// leave records that someone who was let in is gone, and what serving them took; 0: they were not served.
 func (l *line) leave(took time.Duration) {
 	l.mu.Lock()
 	defer l.mu.Unlock()

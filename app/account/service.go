@@ -53,5 +53,5 @@ func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear
 // Ports are the other areas that this one calls.
 type Ports struct{ Messages Messages }
 
-// Connect returns the service the areas it calls. It must be called before the service is used.
+// Connect sets the areas that the service calls. It must be called before the service is used.
 func (s *Service) Connect(p Ports) { s.messages = p.Messages }

@@ -34,7 +34,7 @@ type Ports struct {
 	Sheet    Sheet
 }
 
-// Connect returns the service the areas it calls. It must be called before the service is used.
+// Connect sets the areas that the service calls. It must be called before the service is used.
 func (s *Service) Connect(p Ports) {
 	s.messages, s.sheet = p.Messages, p.Sheet
 }

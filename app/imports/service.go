@@ -41,7 +41,7 @@ type Ports struct {
 	Seats   Seats
 }
 
-// Connect returns the service the areas it calls. It must be called before the service is used.
+// Connect sets the areas that the service calls. It must be called before the service is used.
 func (s *Service) Connect(p Ports) {
 	s.account, s.office, s.people, s.seats = p.Account, p.Office, p.People, p.Seats
 }

@@ -38,7 +38,7 @@ type Ports struct {
 	Sheet    Sheet
 }
 
-// Connect returns the service the areas it calls. It must be called before the service is used.
+// Connect sets the areas that the service calls. It must be called before the service is used.
 func (s *Service) Connect(p Ports) {
 	s.messages, s.schedule, s.seats, s.sheet = p.Messages, p.Schedule, p.Seats, p.Sheet
 }

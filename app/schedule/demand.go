@@ -278,7 +278,7 @@ func (s *Service) PlanYear(ctx context.Context, by int64, school string, year in
 	return s.db.Queries().Schedule.SetYearPlan(ctx, school, year, p)
 }
 
-// SetRuns reports that a course does not run, with a reason, or does after all. Those whose handed-in sheet asks
+// SetRuns records that a course does not run, with a reason, or does after all. Those whose handed-in sheet asks
 // for it are told, with what comes in for it. The errors are NoCourse, NeedsReason, and AlreadyDone.
 func (s *Service) SetRuns(ctx context.Context, by int64, school string, year int, code string, runs bool,
 	reason string) (told int, err error) {

@@ -202,7 +202,7 @@ func (s *Service) RunHelp(ctx context.Context, t *store.TaskRow, progress *backg
 	return store.TaskDone, o, ctx.Err()
 }
 
-// change reports of a change of the sections by names and periods.
+// change describes a change of the sections by names and periods.
 func (x *placing) change(kind placement.HelpKind, section int32, to []int32) SectionChange {
 	at := &x.b.Sections[section]
 	c := SectionChange{Kind: kind, Section: at.ID, Course: at.Course, From: append([]int{}, at.Periods...),

@@ -136,7 +136,7 @@ func (c *curve) now() []CurvePoint {
 	return append([]CurvePoint{}, c.points...)
 }
 
-// given reports where and when a section is.
+// given returns when a section meets.
 func given(b *bundle.Bundle, section int32) GivenSection {
 	x := &b.Sections[section]
 	out := GivenSection{Course: x.Course, Section: x.ID, Title: x.Title, Teacher: x.Teacher,

@@ -49,7 +49,7 @@ func (d *Desk) toAgree() (list []Agreement) {
 	return list
 }
 
-// withHours reports of each what is agreed to already, and when.
+// withHours adds to each what is agreed to already, and when.
 func withHours(list []Agreement, rows []store.AgreementRow) []Agreement {
 	for i := range list {
 		a := &list[i]

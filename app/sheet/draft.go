@@ -107,7 +107,7 @@ func (s *Service) MakeDraft(ctx context.Context, by int64, at schoolyear.Place, 
 	return id, err
 }
 
-// NameDraft returns a draft another name. The errors are NeedsName and Stale.
+// NameDraft renames a draft. The errors are NeedsName and Stale.
 func (s *Service) NameDraft(ctx context.Context, by int64, at schoolyear.Place, name string) error {
 	d, err := s.mine(ctx, by, at)
 	if err != nil {

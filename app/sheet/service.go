@@ -38,7 +38,7 @@ type Ports struct {
 	People   People
 }
 
-// Connect returns the service the areas it calls. It must be called before the service is used.
+// Connect sets the areas that the service calls. It must be called before the service is used.
 func (s *Service) Connect(p Ports) {
 	s.messages, s.people = p.Messages, p.People
 }

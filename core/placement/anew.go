@@ -220,7 +220,7 @@ func (a *anew) away(u, pool int32, moves int, chain []int32, deep bool) int {
 	return 0
 }
 
-// set returns a pupil a timetable, and knows who is in each pool.
+// set gives a pupil a timetable, and records who is in each pool.
 func (a *anew) set(k int32, t timetable) {
 	for _, q := range a.b.tables[k].pools {
 		a.holders[q] = slices.DeleteFunc(a.holders[q], func(u int32) bool { return u == k })

@@ -256,7 +256,7 @@ func (c *component) search(n *negotiation, byLot []int32) {
 // roundsPer sets how many rounds an effort of one buys: one for so many students.
 const roundsPer = 2000
 
-// land returns the members what a dive has fixed; where it was ended before all were, the others choose among
+// land gives the members what a dive has fixed; where it was ended before all were, the others choose among
 // the seats that are left.
 func (c *component) land(tables map[int32]timetable, byLot []int32) {
 	for _, i := range byLot {
@@ -269,7 +269,7 @@ func (c *component) land(tables map[int32]timetable, byLot []int32) {
 	c.m.polish(c.b, byLot, &c.work[0])
 }
 
-// tryOut returns the members other timetables, and what they had where that was worth more. Searches in it are hurried.
+// tryOut gives the members other timetables, and what they had where that was worth more. Searches in it are hurried.
 func (c *component) tryOut(change func()) {
 	before := make([]timetable, len(c.members))
 	value := c.value()

@@ -67,7 +67,7 @@ func (b *board) set(pupil int32, t timetable) {
 	*old = t
 }
 
-// settle returns the members, in their order, the best timetables for which there are seats left, at the
+// settle gives the members, in their order, the best timetables for which there are seats left, at the
 // prices; and then, while that helps anybody, betters each at no prices.
 func (m *model) settle(b *board, members []int32, price []int64, s *searcher) {
 	open := make([]int64, len(m.pools))

@@ -34,7 +34,7 @@ func find(list []Entry, course int32) int {
 	return slices.IndexFunc(list, func(e Entry) bool { return e.Course == course })
 }
 
-// renumber returns ranks 1, 2, 3… and lets alternates that stood for a course no longer requested stand for any.
+// renumber assigns ranks 1, 2, 3… and lets alternates that stood for a course no longer requested stand for any.
 func (s *Sheet) renumber() {
 	for i := range s.Requests {
 		s.Requests[i].Rank, s.Requests[i].StandsFor = i+1, Any

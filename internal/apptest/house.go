@@ -851,7 +851,7 @@ func (p *Point) Again(change func(f *bundle.File)) error {
 	return err
 }
 
-// Holds returns the school out and looks at it as a bundle: what is wrong with its dates, how many are in each
+// Holds exports the school and checks it as a bundle: what is wrong with its dates, how many are in each
 // section on each day, and whether each student's week is what is shown of it.
 func (p *Point) Holds(marks *standin.Server, who []int) {
 	p.T.Helper()

@@ -224,7 +224,7 @@ func Value[T any](t testing.TB, d Database, query string, args ...any) (v T) {
 	return v
 }
 
-// SQL returns the database to statements of a test's own, in the server's role.
+// SQL opens the database for statements of a test's own, in the server's role.
 func (d Database) SQL(t testing.TB) *sqlx.DB {
 	t.Helper()
 	db, err := sqlx.Open("pgx", d.URL)

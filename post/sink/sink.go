@@ -86,7 +86,7 @@ func (s *Sink) Serve(ctx context.Context, l net.Listener) error {
 	return nil
 }
 
-// Misbehave reports what goes wrong with the next mails, one after the other.
+// Misbehave sets what goes wrong with the next mails, one after the other.
 func (s *Sink) Misbehave(list ...Trouble) {
 	s.mu.Lock()
 	defer s.mu.Unlock()

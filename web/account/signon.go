@@ -40,7 +40,7 @@ type landingOut struct {
 	Body        []byte
 }
 
-// landsOn reports of an operation that it answers with such a page, also where it refuses, or sends the browser on.
+// landsOn declares of an operation that it answers with such a page, also where it refuses, or sends the browser on.
 func landsOn(api huma.API, op huma.Operation) huma.Operation {
 	op = server.Gives(op, "text/html")
 	op.Responses["303"] = &huma.Response{Description: "The browser is sent on",

@@ -108,7 +108,7 @@ func (s *Server) readBody(w http.ResponseWriter, r *http.Request, most int64) ([
 	return nil, p
 }
 
-// within returns a request its deadline.
+// within sets the deadline of a request.
 func within(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		at := RequestOf(r.Context()).limit

@@ -50,7 +50,7 @@ func Operation(id, method, path, summary string) huma.Operation {
 		BodyReadTimeout: -1, DefaultStatus: http.StatusOK}
 }
 
-// Gives reports of an operation that it answers with a file, of one of some media types.
+// Gives declares of an operation that it answers with a file, of one of some media types.
 func Gives(op huma.Operation, kinds ...string) huma.Operation {
 	content := map[string]*huma.MediaType{}
 	for _, kind := range kinds {
