@@ -245,17 +245,15 @@ func (q ScheduleQueries) Unpublish(ctx context.Context, school string, year int,
 		SELECT student_id, version FROM who`, school, year, id, at, by.ID, by.Name, reason, post)
 }
 
-// PlacedState returns a digest of everything that decides what has changed since a run. It changes when any of that does: the
-// roster's version stands for people, sections and courses that do not run. It costs
-// a few milliseconds; reading everything costs a second at 1,200 students.
+// PlacedState returns a digest of everything that decides what has changed since a run, and changes when any of that does. The
+// roster's version stands for people, sections and courses that do not run. It costs a few milliseconds; reading everything costs
+// a second at 1,200 students.
 func (q ScheduleQueries) PlacedState(ctx context.Context, school string, year, run int) (state string, err error) {
 	return state, q.get(ctx, &state, `SELECT md5(concat_ws('|', y.catalog_version, y.policy_version, y.roster_version,
 			(SELECT string_agg(concat_ws(' ', s.student_id, s.version, s.facts_version), ',' ORDER BY s.student_id)
 				FROM sheet s WHERE s.school_id = $1 AND s.year = $2),
 			(SELECT string_agg(concat_ws(' ', e.id, e.begins, e.ends, e.placed), ',' ORDER BY e.id)
 				FROM enrollment e WHERE e.school_id = $1 AND e.year = $2),
-			(SELECT string_agg(concat_ws(' ', c.student_id, c.version), ',' ORDER BY c.student_id)
-				FROM seat_choice c WHERE c.school_id = $1 AND c.year = $2),
 			(SELECT string_agg(concat_ws(' ', h.kind, h.key, h.at), ',' ORDER BY h.kind, h.key)
 				FROM placement_hold h WHERE h.school_id = $1 AND h.year = $2),
 			(SELECT md5(r.found::text) FROM placement_run r WHERE r.school_id = $1 AND r.year = $2 AND r.id = $3)))

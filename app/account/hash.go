@@ -49,6 +49,7 @@ func (s *Service) hashing(ctx context.Context, work func() error) error {
 	return work()
 }
 
+// Hash returns the hash of a password, made when its turn comes.
 func (s *Service) Hash(ctx context.Context, password string) (hash string, err error) {
 	return hash, s.hashing(ctx, func() (err error) {
 		hash, err = s.anew(password)

@@ -20,6 +20,7 @@ type Run struct {
 	done, total int
 }
 
+// At records how far a run is: its step, and how much of it is done.
 func (r *Run) At(step string, done, total int) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -129,6 +130,7 @@ const (
 	StepWrite = "write"
 )
 
+// WithBad returns the outcome of an import whose bundle has bad rows.
 func WithBad(o Outline, problems []bundle.Problem) Outline {
 	o.Why, o.Bad, o.Problems = WhyBadRows, len(problems), First(problems)
 	if !bundle.RowsAlone(problems) {

@@ -201,6 +201,7 @@ func (s *Service) task(ctx context.Context, school string, id int64) (*Task, err
 	return NewTask(row)
 }
 
+// NewTask returns a task with its outcome decoded.
 func NewTask(row store.TaskRow) (*Task, error) {
 	t := &Task{TaskRow: row}
 	if err := json.Unmarshal([]byte(row.Result), &t.Outcome); err != nil {

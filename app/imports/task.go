@@ -13,6 +13,7 @@ import (
 	"rubricon/store"
 )
 
+// RunImport reads the bundle of an import and checks it, or writes it once someone has agreed.
 func (s *Service) RunImport(ctx context.Context, t *store.TaskRow, progress *background.Run) (store.TaskState, background.Outline, error) {
 	progress.At(background.StepRead, 0, 0)
 	file, err := s.db.Queries().Background.TaskFile(ctx, t.School, t.ID)
@@ -213,6 +214,7 @@ func outline(b *bundle.Bundle) background.Outline {
 	return o
 }
 
+// RunExport writes a school year into the file of its task.
 func (s *Service) RunExport(ctx context.Context, t *store.TaskRow, progress *background.Run) (store.TaskState, background.Outline, error) {
 	progress.At(background.StepRead, 0, 0)
 	files, left, err := s.Export(ctx, t.School, t.Year)

@@ -17,6 +17,7 @@ type Member struct {
 // MaxRoster is how long a list may be, in bytes.
 const MaxRoster = 512 << 10
 
+// MemberOf returns a student as lists show them.
 func MemberOf(h *store.HeadRow) Member {
 	return Member{Student: h.Student, GivenName: h.GivenName, FamilyName: h.FamilyName, Grade: h.Grade, Version: h.Version}
 }

@@ -105,6 +105,7 @@ func (e *Error) Error() string {
 	return string(e.Code)
 }
 
+// New returns an error with nothing but a code.
 func New(code Code) *Error { return &Error{Code: code} }
 
 // CodeOf returns the code of an error that people cause and can mend, or "".

@@ -114,6 +114,51 @@ func TestByHand(t *testing.T) {
 	}
 }
 
+// since returns what has changed since a run. Another process, which has nothing cached, must say the same.
+func since(h *apptest.House, run int) *schedule.RunSince {
+	h.T.Helper()
+	office := h.Who("office")
+	x, err := h.Schedule.Since(h.T.Context(), office, apptest.Mara.School, apptest.Mara.Year, run)
+	if err != nil {
+		h.T.Fatal(err)
+	}
+	fresh, err := h.Second().Schedule.Since(h.T.Context(), office, apptest.Mara.School, apptest.Mara.Year, run)
+	if err != nil || !reflect.DeepEqual(fresh, x) {
+		h.T.Errorf("cached %+v, read again %+v, %v", x, fresh, err)
+	}
+	return x
+}
+
+// The student who has to leave two sections that have lost seats is one, unless a seat is held; seats that others have chosen count.
+func TestWhatHasChangedMindsHoldsAndChosenSeats(t *testing.T) {
+	h := apptest.NewHouse(t)
+	h.Kiln()
+	h.SeatsIn("cer1-1", 2)
+	for _, student := range []string{"s0003", "s0004"} {
+		h.HandsIn(student, []string{"CER1", "PRI1"}, nil)
+	}
+	r := h.Placed(t.Context())
+	h.SeatsIn("cer1-1", 1)
+	h.SeatsIn("pri1-1", 1)
+	if x := since(h, r.ID); x.Students != 1 || len(x.Over) != 2 {
+		t.Errorf("nothing is held: %+v", x)
+	}
+	students := 0
+	for _, student := range []string{"s0003", "s0004"} {
+		h.DB.Exec(t, `INSERT INTO placement_hold (school_id, year, kind, key, seats, by_name, at) VALUES ('pellworth', 2027, 'given', $1::text || ' CER1',
+			jsonb_build_array(jsonb_build_object('student', $1::text, 'course', 'CER1', 'section', 'cer1-1')), 'Test', now())`, student)
+		students += since(h, r.ID).Students
+		h.DB.Exec(t, `DELETE FROM placement_hold`)
+	}
+	if students != 1+2 { // one of the two would have had to leave
+		t.Errorf("with one seat held: %d students in both cases together", students)
+	}
+	h.DB.Exec(t, `INSERT INTO enrollment (school_id, year, student_id, section_id, at, by_name) VALUES ('pellworth', 2027, 's0007', 'pri1-1', now(), 'Test')`)
+	if x := since(h, r.ID); x.Students != 2 {
+		t.Errorf("another has chosen the seat: %+v", x)
+	}
+}
+
 // What has changed since a run is placed again, touching as few as possible, and whose week is another is said. A run that is behind takes nothing by hand.
 func TestPlacingAnew(t *testing.T) {
 	h := apptest.NewHouse(t)
@@ -121,17 +166,9 @@ func TestPlacingAnew(t *testing.T) {
 	h.SeatsIn("cer1-1", 2)
 	ctx, office := t.Context(), h.Who("office")
 	r := h.Placed(ctx)
-	since := func() *schedule.RunSince {
+	changed := func() *schedule.RunSince {
 		t.Helper()
-		x, err := h.Schedule.Since(ctx, office, apptest.Mara.School, apptest.Mara.Year, r.ID)
-		if err != nil {
-			t.Fatal(err)
-		}
-		// Another process, which has nothing cached, says the same.
-		if fresh, err := h.Second().Schedule.Since(ctx, office, apptest.Mara.School, apptest.Mara.Year, r.ID); err != nil || !reflect.DeepEqual(fresh, x) {
-			t.Errorf("cached %+v, read again %+v, %v", x, fresh, err)
-		}
-		return x
+		return since(h, r.ID)
 	}
 	anew := func(want string) {
 		t.Helper()
@@ -151,7 +188,7 @@ func TestPlacingAnew(t *testing.T) {
 			t.Errorf("%q, want %q", strings.Join(got, "; "), want)
 		}
 	}
-	if x := since(); x.Students != 0 || len(x.New) != 0 {
+	if x := changed(); x.Students != 0 || len(x.New) != 0 {
 		t.Errorf("%+v", x)
 	}
 	if _, err := h.Schedule.PlaceAnew(ctx, office, apptest.Mara.School, apptest.Mara.Year, r.ID); problem.CodeOf(err) != problem.Code(acts.AlreadyDone) {
@@ -159,7 +196,7 @@ func TestPlacingAnew(t *testing.T) {
 	}
 	// Fewer seats than are taken: who came last goes, and something stands in.
 	h.SeatsIn("cer1-1", 1)
-	if x := since(); len(x.Over) != 1 || x.Over[0] != (schedule.SectionSince{Section: "cer1-1", Course: "CER1", Students: 1}) || x.Students != 1 {
+	if x := changed(); len(x.Over) != 1 || x.Over[0] != (schedule.SectionSince{Section: "cer1-1", Course: "CER1", Students: 1}) || x.Students != 1 {
 		t.Errorf("%+v", x)
 	}
 	if err := h.Schedule.ByHand(ctx, office, apptest.Mara.School, apptest.Mara.Year, r.ID, "s0003", "CER1", "", "x"); problem.CodeOf(err) != problem.RunBehind {
@@ -171,14 +208,14 @@ func TestPlacingAnew(t *testing.T) {
 		if _, err := h.Schedule.SetRuns(ctx, office, apptest.Mara.School, apptest.Mara.Year, "PRI1", runs, map[bool]string{false: "Too few."}[runs]); err != nil {
 			t.Fatal(err)
 		}
-		if x := since(); (len(x.Gone) == 1) == runs {
+		if x := changed(); (len(x.Gone) == 1) == runs {
 			t.Errorf("runs %v: %+v", runs, x)
 		}
 	}
 	// A late sheet for which someone has room to make, and one that is handed in otherwise.
 	h.HandsIn("s0005", []string{"PRI1"}, nil)
 	h.HandsIn("s0003", []string{"PHO1"}, nil)
-	if x := since(); len(x.New) != 1 || x.New[0].ID != "s0005" || len(x.Changed) != 1 || x.Changed[0].ID != "s0003" || x.Students != 2 {
+	if x := changed(); len(x.New) != 1 || x.New[0].ID != "s0005" || len(x.Changed) != 1 || x.Changed[0].ID != "s0003" || x.Students != 2 {
 		t.Errorf("%+v", x)
 	}
 	was := h.Has(r.ID, "s0003")
@@ -198,7 +235,7 @@ func TestPlacingAnew(t *testing.T) {
 			}
 		}
 	}
-	if x := since(); len(x.Gone) != 1 || x.Gone[0].Section != "pho1-1" {
+	if x := changed(); len(x.Gone) != 1 || x.Gone[0].Section != "pho1-1" {
 		t.Errorf("%+v", x)
 	}
 	anew("gone -PHO1 +")

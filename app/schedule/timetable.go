@@ -88,6 +88,7 @@ func (t *Timetable) Own(enrolled []store.EnrollmentRow) (list []OwnSeat) {
 	return list
 }
 
+// Of returns the sections at some positions, as the core judges them.
 func (t *Timetable) Of(places []int) (list []sheet.Section) {
 	for _, i := range places {
 		list = append(list, t.Meets[i])
@@ -95,6 +96,7 @@ func (t *Timetable) Of(places []int) (list []sheet.Section) {
 	return list
 }
 
+// IDs returns the ids of the sections at some positions.
 func (t *Timetable) IDs(places []int) []string {
 	list := []string{}
 	for _, i := range places {

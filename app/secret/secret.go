@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 )
 
+// Hashed returns the SHA-256 digest under which a random token is kept.
 func Hashed(token string) string {
 	sum := sha256.Sum256([]byte(token))
 	return hex.EncodeToString(sum[:])

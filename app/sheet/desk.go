@@ -239,6 +239,7 @@ func Normal(list []store.EntryRow) []store.EntryRow {
 // Window is when the sheet is open.
 func (d *Desk) Window() acts.Window { return WindowOf(&d.Pupil) }
 
+// WindowOf returns the request period of a student.
 func WindowOf(p *store.Pupil) acts.Window {
 	if p.Opens == nil {
 		return acts.Window{}
@@ -463,6 +464,7 @@ func Initials(school string) string {
 	return string(letters[:min(2, len(letters))])
 }
 
+// SeatWindowOf returns the dates in which a student chooses sections.
 func SeatWindowOf(p *store.Pupil) acts.Window {
 	if p.SeatOpens == nil {
 		return acts.Window{}

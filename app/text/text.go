@@ -18,6 +18,7 @@ func Fold(text string) string {
 	return strings.ToLower(plain)
 }
 
+// ShortName returns a name in one line, cut to 60 characters.
 func ShortName(name string) string {
 	runes := []rune(Tidy(name))
 	return string(runes[:min(len(runes), 60)])

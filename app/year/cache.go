@@ -63,6 +63,7 @@ func newCache() *cache {
 		pupils: AtMost[pupilKey, *store.Pupil](MaxPeople)}
 }
 
+// AtMost returns a cache of at most n values. n must be positive.
 func AtMost[K comparable, V any](n int) *lru.Cache[K, V] {
 	c, err := lru.New[K, V](n)
 	if err != nil {

@@ -54,6 +54,7 @@ func (y *SchoolYear) Zone() *time.Location {
 	return zone
 }
 
+// Moment returns a time that can be missing; the zero time if it is.
 func Moment(t *time.Time) time.Time {
 	if t == nil {
 		return time.Time{}

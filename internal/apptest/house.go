@@ -35,6 +35,7 @@ import (
 	"rubricon/internal/testdb"
 )
 
+// Enter signs in from a device.
 func (h *House) Enter(username, password, device string) (*account.SignedIn, error) {
 	return h.Account.SignIn(h.T.Context(), username, password, account.Client{Address: "here", Device: device})
 }
@@ -60,6 +61,7 @@ func (h *House) Batch(b appcaseload.Batch, students ...string) (id int64, outcom
 	return id, Outcome(done)
 }
 
+// Outcome writes the results of a batch, student by student.
 func Outcome(list []appcaseload.Outcome) string {
 	var words []string
 	for _, o := range list {
@@ -180,6 +182,7 @@ func (h *House) Says(when, want string) {
 	}
 }
 
+// Remark sends a question as a user.
 func (h *House) Remark(username, text string) error {
 	_, err := h.Caseload.Remark(h.T.Context(), h.Who(username), Mara, appcaseload.RemarkRow{Kind: "question", Text: text})
 	return err
@@ -330,6 +333,7 @@ func (h *House) Has(run int, student string) string {
 	return strings.Join(out, ", ")
 }
 
+// Telling returns the use cases as a server runs them that tells other systems.
 func (h *House) Telling(key string) *app.App {
 	takes := func(address string) bool { return strings.HasPrefix(address, "https://") }
 	return app.New(h.DB.Open(h.T), app.Options{Now: h.Clock, Log: testdb.Quiet, Hashes: testdb.Hashes,
@@ -365,6 +369,7 @@ func (h *House) Taken() (texts []string, list []messages.Message) {
 	return texts, list
 }
 
+// Hooks lists the systems that are told.
 func (h *House) Hooks() []messages.Hook {
 	h.T.Helper()
 	list, err := h.Messages.Hooks(h.T.Context(), h.Who("office"), Mara.School, Mara.Year)
@@ -396,6 +401,7 @@ func Written(t *testing.T, list []bundle.File) map[string]string {
 	return out
 }
 
+// Read reads a bundle that must be good.
 func Read(t *testing.T, files map[string]string) *bundle.Bundle {
 	t.Helper()
 	fsys := fstest.MapFS{}
@@ -409,6 +415,7 @@ func Read(t *testing.T, files map[string]string) *bundle.Bundle {
 	return b
 }
 
+// Export returns the files of the school, by name.
 func (h *House) Export() map[string]string {
 	h.T.Helper()
 	list, left, err := h.Imports.Export(h.T.Context(), Mara.School, 0)
@@ -418,6 +425,7 @@ func (h *House) Export() map[string]string {
 	return Written(h.T, list)
 }
 
+// FirstDifference returns the first line in which two texts differ.
 func FirstDifference(a, b string) string {
 	x, y := strings.Split(a, "\n"), strings.Split(b, "\n")
 	for i := range x {
@@ -428,6 +436,7 @@ func FirstDifference(a, b string) string {
 	return "lines were added"
 }
 
+// Same fails the test if two exports differ.
 func Same(t *testing.T, what string, before, after map[string]string) {
 	t.Helper()
 	for name := range before {
@@ -578,12 +587,14 @@ type House struct {
 	ids map[string]int64
 }
 
+// NewHouse returns a house on a database of its own.
 func NewHouse(t *testing.T) *House {
 	t.Helper()
 	testdb.Parallel(t)
 	return HouseOn(t, testdb.New(t))
 }
 
+// HouseOn returns a house on a database.
 func HouseOn(t *testing.T, db testdb.Database) *House {
 	t.Helper()
 	h := &House{T: t, DB: db, Now: testdb.Now, ids: map[string]int64{}}
@@ -603,6 +614,7 @@ func (h *House) Clock() time.Time {
 	return h.Now
 }
 
+// At sets the clock.
 func (h *House) At(now time.Time) {
 	h.Mu.Lock()
 	defer h.Mu.Unlock()
@@ -618,6 +630,7 @@ func (h *House) Who(username string) int64 {
 	return h.ids[username]
 }
 
+// Look returns Mara's sheet as a user sees it.
 func (h *House) Look(username string) *appsheet.Desk {
 	h.T.Helper()
 	d, err := h.Sheet.Sheet(h.T.Context(), h.Who(username), Mara)
@@ -657,8 +670,10 @@ func (h *House) Refuses(e appsheet.Edit, want problem.Code) {
 	}
 }
 
+// Requests writes the requests of a sheet.
 func Requests(d *appsheet.Desk) string { return list(d, false) }
 
+// Alternates writes the alternates of a sheet.
 func Alternates(d *appsheet.Desk) string { return list(d, true) }
 
 // list writes codes in order; a tie is written after a colon.
@@ -690,19 +705,23 @@ func (h *House) Submit() *appsheet.Desk {
 	return h.Must(h.Sheet.Submit(h.T.Context(), h.Who("mara.quill"), Mara, 0, ""))
 }
 
+// Fees are the courses with a fee on Mara's sheet when it is finished.
 var Fees = []string{"CER1", "TID1"}
 
+// Sign signs as Mara's mother, who agrees to the fees.
 func (h *House) Sign() *appsheet.Desk {
 	h.T.Helper()
 	return h.Must(h.Sheet.Sign(h.T.Context(), h.Who("ilse.quill"), Mara, 0, Fees, ""))
 }
 
+// Waive waives the condition of Physics as the counselor.
 func (h *House) Waive() *appsheet.Desk {
 	h.T.Helper()
 	return h.Must(h.Sheet.Decide(h.T.Context(), h.Who("ms.arden"), Mara,
 		appsheet.Decision{Answer: "waive", Claim: h.Claim(), Course: "PHY1", Reason: "Report, seen."}))
 }
 
+// Claim returns the id of Mara's open claim.
 func (h *House) Claim() int64 {
 	h.T.Helper()
 	claims := h.Look("ms.arden").Known.Claims
@@ -712,11 +731,13 @@ func (h *House) Claim() int64 {
 	return claims[0].ID
 }
 
+// Clear approves Mara's sheet as the counselor.
 func (h *House) Clear() *appsheet.Desk {
 	h.T.Helper()
 	return h.Must(h.Sheet.Clear(h.T.Context(), h.Who("ms.arden"), Mara, 0, ""))
 }
 
+// Must returns a sheet, and fails the test on an error.
 func (h *House) Must(d *appsheet.Desk, err error) *appsheet.Desk {
 	h.T.Helper()
 	if err != nil {
@@ -736,6 +757,7 @@ func Code(d *appsheet.Desk, err error) string {
 	return d.Row.State
 }
 
+// History writes what happened to Mara's sheet.
 func (h *House) History() string {
 	h.T.Helper()
 	events, err := h.Sheet.History(h.T.Context(), h.Who("ms.arden"), Mara, 0)
@@ -810,6 +832,7 @@ func WithoutCourse(t *testing.T, code string) *bundle.Bundle {
 	return b
 }
 
+// Window sets when families can edit until.
 func (h *House) Window(families time.Time) {
 	h.T.Helper()
 	if err := h.Catalog.SetWindow(h.T.Context(), Mara.School, Mara.Year,
@@ -819,6 +842,7 @@ func (h *House) Window(families time.Time) {
 	}
 }
 
+// Bring imports a bundle.
 func (h *House) Bring(b *bundle.Bundle) *imports.ImportResult {
 	h.T.Helper()
 	result, err := h.Imports.Import(h.T.Context(), b, 0)
@@ -910,8 +934,10 @@ type Point struct {
 	Planted map[string][]string // a whole week by student
 }
 
+// PointStudents is how many students Skerry Point has in tests.
 const PointStudents = 150
 
+// NewPoint returns Skerry Point on a database of its own.
 func NewPoint(t *testing.T) *Point {
 	t.Helper()
 	h := NewHouse(t)
@@ -945,6 +971,7 @@ func (p *Point) Of(n int) (schoolyear.Place, int64) {
 		p.Who(testdb.Value[string](p.T, p.DB, `SELECT username FROM person WHERE school_id = $1 AND id = $2`, demo.SkerryID, id))
 }
 
+// Week returns the sections of the nth student.
 func (p *Point) Week(n int) *seats.Week {
 	p.T.Helper()
 	at, who := p.Of(n)
@@ -972,6 +999,7 @@ func (p *Point) Takes(n int, sections ...string) string {
 	return p.Said(err)
 }
 
+// Said writes an error as its code and what belongs to it.
 func (p *Point) Said(err error) string {
 	p.T.Helper()
 	if err == nil {
@@ -1010,6 +1038,7 @@ func (p *Point) SeatsOf(section string, n int) {
 	}
 }
 
+// Line returns one section of a week.
 func Line(w *seats.Week, id string) seats.SeatLine {
 	return w.Lines[slices.IndexFunc(w.Sections, func(x schedule.TableSection) bool { return x.ID == id })]
 }
@@ -1040,6 +1069,7 @@ func (p *Point) Crowd(schoolID string, sections int, waiting string) {
 		` FROM section WHERE school_id = $1`, schoolID)
 }
 
+// PlanText writes a plan.
 func PlanText(p *appsheet.Path) string {
 	var list []string
 	for _, r := range p.Results {

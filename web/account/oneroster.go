@@ -134,6 +134,7 @@ type rosterPart struct {
 	via           string // the column of enrollments that names the child
 }
 
+// RosterParts are the collections that are read below one object of another.
 var RosterParts = []rosterPart{
 	{Parent: "schools", Child: "classes", column: "schoolSourcedId", via: ""},
 	{Parent: "schools", Child: "courses", column: "orgSourcedId", via: ""},
@@ -146,6 +147,7 @@ var RosterParts = []rosterPart{
 	{Parent: "students", Child: "classes", column: "userSourcedId", via: "classSourcedId"},
 }
 
+// RosterKindOf returns the kind with a plural.
 func RosterKindOf(plural string) *rosterKind {
 	return &RosterKinds[slices.IndexFunc(RosterKinds, func(k rosterKind) bool { return k.Plural == plural })]
 }
@@ -203,6 +205,7 @@ type rosterFault struct {
 
 func (f *rosterFault) Error() string { return f.what }
 
+// RosterRoutes registers the calls of OneRoster 1.1, which other systems make with a token.
 func (s *Routes) RosterRoutes(engine *gin.Engine) {
 	for _, kind := range RosterKinds {
 		serve := func(c *gin.Context, one bool, part *rosterPart) {

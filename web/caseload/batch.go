@@ -219,6 +219,7 @@ func newCohort(c *appcaseload.Cohort) *CohortView {
 	return v
 }
 
+// Members returns students as lists show them.
 func Members(list []people.Member) []Member {
 	out := []Member{}
 	for _, m := range list {

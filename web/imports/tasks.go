@@ -145,6 +145,7 @@ func newTask(t *background.Task) *TaskView {
 	return v
 }
 
+// TaskProblems returns bad rows as the contract has them.
 func TaskProblems(from []background.BadRow) []TaskProblem {
 	out := []TaskProblem{}
 	for _, p := range from {

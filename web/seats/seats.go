@@ -23,10 +23,12 @@ type SeatsIn struct {
 	Student string `path:"student" maxLength:"100"`
 }
 
+// Place names the student whose sections they are.
 func (in *SeatsIn) Place() schoolyear.Place {
 	return schoolyear.Place{School: in.School, Year: in.Year, Student: in.Student}
 }
 
+// SeatsPath is the path of a choice of sections.
 const SeatsPath = server.StudentPath + "/seats"
 
 type seatsOut struct{ Body *SeatsView }

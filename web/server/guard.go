@@ -52,6 +52,7 @@ type request struct {
 // left reports whether anyone who asked has gone, so that no one reads an answer.
 func (r *request) left() bool { return r.client != nil && r.client.Err() != nil }
 
+// RequestOf returns what is known of the request of a context.
 func RequestOf(ctx context.Context) *request {
 	r, _ := ctx.Value(requestKey{}).(*request)
 	if r == nil {

@@ -136,12 +136,13 @@ type gate struct {
 
 func newGate(ofOne, most int) *gate { return &gate{ofOne: ofOne, most: most, of: map[int64]int{}} }
 
+// The errors of Enter.
 var (
 	ErrOwn = errors.New("the account has as many as it may")
 	errAll = errors.New("there are as many as there may be")
 )
 
-// Enter lets one more of an account in; leave takes it out again. The errors are errOwn and errAll.
+// Enter lets one more of an account in; leave takes it out again. The errors are ErrOwn and errAll.
 func (g *gate) Enter(account int64) (leave func(), err error) {
 	g.mu.Lock()
 	defer g.mu.Unlock()

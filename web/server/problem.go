@@ -63,6 +63,7 @@ var statusCodes = map[int]string{
 	http.StatusServiceUnavailable: "unavailable",
 }
 
+// NewProblem returns a problem with a status, and the code that belongs to it.
 func NewProblem(status int, detail string) *Problem {
 	code := statusCodes[status]
 	if code == "" {
@@ -77,6 +78,7 @@ func NewProblem(status int, detail string) *Problem {
 // waitWhenDown is after how many seconds to try again when the database is gone.
 const waitWhenDown = 2
 
+// Unavailable returns the problem of a database that is gone or too slow, with when to try again.
 func Unavailable(ctx context.Context) *Problem {
 	p := NewProblem(http.StatusServiceUnavailable, Say(ctx, "unavailable"))
 	p.Wait = waitWhenDown

@@ -24,10 +24,12 @@ type OnSheet struct {
 	Draft   int64  `query:"draft" minimum:"0" doc:"One of the drafts beside the sheet, in its place; what can be done with a sheet alone is refused of it"`
 }
 
+// Place names the sheet of the path.
 func (o *OnSheet) Place() schoolyear.Place {
 	return schoolyear.Place{School: o.School, Year: o.Year, Student: o.Student, Draft: o.Draft}
 }
 
+// The paths that routes begin with.
 const (
 	YearPath    = schoolsPath + "{school}/years/{year}"
 	StudentPath = YearPath + "/students/{student}"

@@ -19,6 +19,7 @@ import (
 // its imports out.
 type share int
 
+// The shares.
 const (
 	FamilyShare share = iota
 	OfficeShare

@@ -65,6 +65,7 @@ type FileOut struct {
 	Body               []byte
 }
 
+// PdfOut returns a PDF to be downloaded under a name.
 func PdfOut(name string, pdf []byte) *FileOut {
 	return &FileOut{"application/pdf", mime.FormatMediaType("attachment", map[string]string{"filename": name}), pdf}
 }
@@ -76,6 +77,7 @@ type Printed struct {
 	L     *locales.Locale
 }
 
+// Say returns a sentence in the language of the document.
 func (p Printed) Say(key string, args ...any) string {
 	named := map[string]any{}
 	for i := 0; i+1 < len(args); i += 2 {
@@ -84,6 +86,7 @@ func (p Printed) Say(key string, args ...any) string {
 	return p.L.Text(key, named)
 }
 
+// Title returns the title of a course in the language of the document.
 func (p Printed) Title(course int32) string {
 	return p.Year.Courses[course].TextIn(p.L.Tag.String()).Title
 }
@@ -113,6 +116,7 @@ func (p Printed) due(written string) string {
 	return p.Say("errands.open")
 }
 
+// Terms names a set of terms.
 func (p Printed) Terms(set catalog.TermSet) string {
 	if set == p.Year.AllTerms() {
 		return p.Say("wholeYear")

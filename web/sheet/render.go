@@ -132,6 +132,7 @@ func (v *SheetView) summer(d *appsheet.Desk) {
 	}
 }
 
+// NewStudent returns the student of a sheet as the contract has them.
 func NewStudent(d *appsheet.Desk) Student {
 	return Student{ID: d.Row.Student, Given: d.Pupil.GivenName, Family: d.Pupil.FamilyName, Grade: d.Row.Grade,
 		Counselor: d.Pupil.CounselorName, Guardians: d.Pupil.Guardians}
@@ -188,6 +189,7 @@ func (e *Entry) waived(k *schoolyear.Known, signal int) {
 	}
 }
 
+// Verdict names the verdict on the condition of a course.
 func Verdict(has bool, v condition.Verdict) string {
 	if !has {
 		return "none"
@@ -229,6 +231,7 @@ func newStatus(d *appsheet.Desk) Status {
 	return st
 }
 
+// NewAct returns whether an act is allowed, as the contract has it.
 func NewAct(a acts.Answer) Act { return Act{a.Allowed, string(a.Why), a.Reason} }
 
 func newActs(a *acts.Answers) Acts {
@@ -286,6 +289,7 @@ func newClaim(c *schoolyear.Claim) Claim {
 		Term: c.Term, Mark: c.Mark}
 }
 
+// NewNeed returns a leaf of a condition as the contract has it.
 func NewNeed(y *catalog.Year, l *condition.Leaf) Need {
 	n := Need{Kind: l.Kind.String(), Name: l.Name}
 	if l.HasAt {
@@ -297,6 +301,7 @@ func NewNeed(y *catalog.Year, l *condition.Leaf) Need {
 	return n
 }
 
+// NewProof returns the evidence for a leaf of a condition.
 func NewProof(k *schoolyear.Known, e *sheet.Evidence) Proof {
 	p := Proof{Need: NewNeed(k.Year, e.Leaf), Verdict: e.Verdict.String(), Open: e.Verdict < condition.Expected}
 	if e.Record >= 0 {
@@ -371,6 +376,7 @@ func newEffect(d *appsheet.Desk, e *sheet.Effect) Effect {
 	return out
 }
 
+// Codes returns the codes of courses.
 func Codes(y *catalog.Year, list []int32) []string {
 	if len(list) == 0 {
 		return nil
@@ -412,6 +418,7 @@ func todos(d *appsheet.Desk) []Todo {
 	return out
 }
 
+// VersionOf names the versions of catalog and rules that a year was compiled from.
 func VersionOf(y *schoolyear.SchoolYear) string {
 	return fmt.Sprintf("%d.%d", y.CatalogVersion, y.PolicyVersion)
 }
