@@ -36,7 +36,7 @@ const maxCodes = 2000
 // CodesFor gives every student who enters a grade, or their guardians, a code for a first sign-in, in place
 // of one that was not used yet. Who has chosen a password keeps it.
 func (s *Service) CodesFor(ctx context.Context, by int64, school string, year, grade int, guardians bool) (*Codes, error) {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
 		return nil, err
 	}

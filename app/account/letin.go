@@ -17,7 +17,7 @@ import (
 // the password would be those people too.
 func (s *Service) GivePassword(ctx context.Context, by int64, school string, year int, person string,
 	mail bool) (password string, err error) {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
 		return "", err
 	}
@@ -89,7 +89,7 @@ const maxSignIns = 50
 
 // SignIns lists who tried to sign in to a person's account and when, the latest first.
 func (s *Service) SignIns(ctx context.Context, by int64, school string, year int, person string, skip int) ([]store.SignIn, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return nil, err
 	}
 	return s.db.Queries().Account.SignIns(ctx, school, person, skip, maxSignIns)

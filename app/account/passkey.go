@@ -123,7 +123,7 @@ func (s *Service) DropPasskey(ctx context.Context, by int64, id string) error {
 // sessions end. The errors are NotFound, NeedsReason, and Elsewhere where the account also leads to people of
 // schools that the office does not administer.
 func (s *Service) ForgetPasskeys(ctx context.Context, by int64, school string, year int, person, reason string) error {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
 		return err
 	}
@@ -158,7 +158,7 @@ func (s *Service) ForgetPasskeys(ctx context.Context, by int64, school string, y
 
 // WantsSecond tells the office whether the staff of a school need a passkey.
 func (s *Service) WantsSecond(ctx context.Context, by int64, school string, year int) (bool, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return false, err
 	}
 	return s.db.Queries().Account.SecondStep(ctx, school)
@@ -166,7 +166,7 @@ func (s *Service) WantsSecond(ctx context.Context, by int64, school string, year
 
 // SetSecond sets that, from the next sign-in on. The errors are NeedsReason, and AlreadyDone.
 func (s *Service) SetSecond(ctx context.Context, by int64, school string, year int, wanted bool, reason string) error {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
 		return err
 	}

@@ -35,7 +35,7 @@ type Token = store.TokenRow
 
 // Tokens lists the tokens of a school for its office, also those that are over.
 func (s *Service) Tokens(ctx context.Context, by int64, school string, year int) ([]Token, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageData); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageData); err != nil {
 		return nil, err
 	}
 	return s.db.Queries().Token.Tokens(ctx, school, listedTokens)
@@ -44,7 +44,7 @@ func (s *Service) Tokens(ctx context.Context, by int64, school string, year int)
 // MakeToken makes, as the office, a token for another system, for a purpose and some days, and gives it: it
 // is said once. The errors are BadToken and AtLimit.
 func (s *Service) MakeToken(ctx context.Context, by int64, school string, year int, name, purpose string, days int) (string, error) {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManageData)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageData)
 	if err != nil {
 		return "", err
 	}
@@ -79,7 +79,7 @@ func (s *Service) MakeToken(ctx context.Context, by int64, school string, year i
 
 // EndToken takes a token back, at once. The error is NotFound.
 func (s *Service) EndToken(ctx context.Context, by int64, school string, year int, id int64) error {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManageData)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageData)
 	if err != nil {
 		return err
 	}

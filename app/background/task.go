@@ -131,7 +131,7 @@ const (
 
 // MayManageData reports whether an account may take a school's data in and give them out.
 func (s *Service) MayManageData(ctx context.Context, by int64, school string, year int) error {
-	_, _, err := s.years.Reader(ctx, by, school, year, acts.ManageData)
+	_, _, err := s.years.Guard(ctx, by, school, year, acts.ManageData)
 	return err
 }
 
@@ -157,7 +157,7 @@ func (s *Service) StartExport(ctx context.Context, by int64, school string, year
 }
 
 func (s *Service) start(ctx context.Context, by int64, school string, year int, kind, name string, file []byte) (*Task, error) {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManageData)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageData)
 	if err != nil {
 		return nil, err
 	}

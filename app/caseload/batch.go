@@ -143,7 +143,7 @@ func (s *Service) DoBatch(ctx context.Context, by int64, school string, year int
 
 // batch checks a batch, apart from any sheet.
 func (s *Service) batch(ctx context.Context, by int64, school string, year int, b *Batch) (*schoolyear.SchoolYear, *actor.Actor, error) {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -376,7 +376,7 @@ type BatchDone struct {
 
 // Batches lists the latest that were done in a school year; those done to a student where one is named.
 func (s *Service) Batches(ctx context.Context, by int64, school string, year int, student string, skip int) ([]BatchDone, error) {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}

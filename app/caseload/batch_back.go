@@ -19,7 +19,7 @@ import (
 // that it cannot be are named. The errors are NeedsReason, NotFound, AlreadyDone, and acts.OthersBatch where
 // someone else did it to many.
 func (s *Service) TakeBack(ctx context.Context, by int64, school string, year int, id int64, student, reason string) ([]Outcome, error) {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}

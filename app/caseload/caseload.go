@@ -91,7 +91,7 @@ type foundSheet struct {
 // Caseload lists the students of the reader, or of the whole school, each with where the sheet is and all it
 // waits for: those that a filter chooses. The longest waiting come first.
 func (s *Service) Caseload(ctx context.Context, by int64, school string, year int, f Filter) (*Caseload, error) {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}
@@ -308,7 +308,7 @@ const maxViews = 30
 
 // SavedViews lists what the reader keeps.
 func (s *Service) SavedViews(ctx context.Context, by int64, school string, year int) ([]SavedView, error) {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}
@@ -322,7 +322,7 @@ func (s *Service) SavedViews(ctx context.Context, by int64, school string, year 
 
 // SaveView keeps a filter by name, in place of one that has it. The errors are NeedsName and AtLimit.
 func (s *Service) SaveView(ctx context.Context, by int64, school string, year int, v SavedView) error {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return err
 	}
@@ -345,7 +345,7 @@ func (s *Service) SaveView(ctx context.Context, by int64, school string, year in
 
 // DropView forgets a filter that the reader keeps.
 func (s *Service) DropView(ctx context.Context, by int64, school string, year int, name string) error {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return err
 	}

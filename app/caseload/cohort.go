@@ -49,7 +49,7 @@ type RosterLine struct {
 // Cohort lists the students that someone chooses, by name. The error is BadCondition, with what is wrong and
 // where, for a condition that cannot be read.
 func (s *Service) Cohort(ctx context.Context, by int64, school string, year int, w Whom) (*Cohort, error) {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}
@@ -133,7 +133,7 @@ type Reading struct {
 
 // Read reads a condition about any course, for anyone who writes one.
 func (s *Service) Read(ctx context.Context, by int64, school string, year int, text string) (*Reading, error) {
-	y, _, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
+	y, _, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}

@@ -37,7 +37,7 @@ type RecordLine struct {
 // number, username, mail or name, and what cannot be read. An empty outcome is that of a transfer, an empty
 // school year the one before. It changes nothing.
 func (s *Service) ReadRecords(ctx context.Context, by int64, school string, year int, file string) ([]RecordLine, []bundle.Problem, error) {
-	y, _, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
+	y, _, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -277,7 +277,7 @@ func (s *Service) Named(ctx context.Context, by int64, school string, year int, 
 // SetLead lets a person of the staff lead a course, next to those who teach it now, or takes that back, with a
 // reason. The errors are NeedsReason, NoCourse, and AlreadyDone where nothing changes.
 func (s *Service) SetLead(ctx context.Context, by int64, school string, year int, person, course string, give bool, reason string) error {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
 		return err
 	}

@@ -21,7 +21,7 @@ type Catalog struct {
 
 // Catalog returns a school year to anyone of the school.
 func (s *Service) Catalog(ctx context.Context, by int64, school string, year int) (*Catalog, error) {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCatalog)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCatalog)
 	if err != nil {
 		return nil, err
 	}

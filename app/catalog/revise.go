@@ -70,7 +70,7 @@ type SourceFile = store.Sheetful
 
 // Source returns what the rules and courses of a school year are read from.
 func (s *Service) Source(ctx context.Context, by int64, school string, year int) (*schoolyear.SchoolYear, *store.Source, error) {
-	y, _, err := s.years.Reader(ctx, by, school, year, acts.ManageRules)
+	y, _, err := s.years.Guard(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -97,7 +97,7 @@ func (s *Service) Revise(ctx context.Context, by int64, school string, year int,
 	if len(effect.Problems) > 0 {
 		return nil, &problem.Error{Code: problem.BadRevision, Param: effect.Problems[0].String()}
 	}
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManageRules)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
 		return nil, err
 	}
@@ -125,7 +125,7 @@ func (s *Service) Revise(ctx context.Context, by int64, school string, year int,
 // revised makes the revision and judges all sheets by it.
 func (s *Service) revised(ctx context.Context, by int64, school string, year int,
 	r *Revision) (*store.Source, *bundle.Bundle, *RevisionEffect, error) {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.ManageRules)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -356,7 +356,7 @@ func (e *RevisionEffect) gone(was, now *schoolyear.SchoolYear, desks []*appsheet
 
 // Versions lists the versions of the rules and of the catalog of a year, the latest first.
 func (s *Service) Versions(ctx context.Context, by int64, school string, year int) ([]store.VersionRow, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageRules); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageRules); err != nil {
 		return nil, err
 	}
 	return s.db.Queries().Year.SourceVersions(ctx, school, year)
@@ -364,7 +364,7 @@ func (s *Service) Versions(ctx context.Context, by int64, school string, year in
 
 // RulesOf returns policy.json as it was in a version.
 func (s *Service) RulesOf(ctx context.Context, by int64, school string, year int, version int64) (string, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageRules); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageRules); err != nil {
 		return "", err
 	}
 	text, err := s.db.Queries().Year.PolicyText(ctx, school, year, version)

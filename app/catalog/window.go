@@ -14,7 +14,7 @@ import (
 
 // Windows lists the windows of a school year, for all, by grade and by student.
 func (s *Service) Windows(ctx context.Context, by int64, school string, year int) (*schoolyear.SchoolYear, []Window, error) {
-	y, _, err := s.years.Reader(ctx, by, school, year, acts.ManageRules)
+	y, _, err := s.years.Guard(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -36,7 +36,7 @@ const localLayout = "2006-01-02T15:04"
 // PutWindow sets a window as the office. The errors are BadWindow, and NotFound where it is of a student who
 // has no sheet in the year.
 func (s *Service) PutWindow(ctx context.Context, by int64, school string, year int, l Local) error {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.ManageRules)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
 		return err
 	}
@@ -61,7 +61,7 @@ func (s *Service) PutWindow(ctx context.Context, by int64, school string, year i
 // DropWindow takes a window away as the office; who had it then has that of the grade, or of all. The error
 // is NotFound.
 func (s *Service) DropWindow(ctx context.Context, by int64, school string, year int, w Window) error {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManageRules)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
 		return err
 	}

@@ -46,7 +46,7 @@ func (s *Service) TellsOthers() bool { return len(s.hooks.Key) > 0 }
 
 // Hooks lists the systems that a school tells of what happens, for its office, also those that it tells no longer.
 func (s *Service) Hooks(ctx context.Context, by int64, school string, year int) ([]Hook, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageData); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageData); err != nil {
 		return nil, err
 	}
 	return s.db.Queries().Messages.Hooks(ctx, school, 2*maxHooks)
@@ -57,7 +57,7 @@ func (s *Service) Hooks(ctx context.Context, by int64, school string, year int) 
 // BadAddress.
 func (s *Service) MakeHook(ctx context.Context, by int64, school string, year int, name, address string,
 	kinds []string) (secret string, err error) {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManageData)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageData)
 	if err != nil {
 		return "", err
 	}
@@ -100,7 +100,7 @@ func (s *Service) secretOf(school, salt string) string {
 
 // EndHook lets a system be told nothing any more. The error is NotFound.
 func (s *Service) EndHook(ctx context.Context, by int64, school string, year int, id int64) error {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManageData)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageData)
 	if err != nil {
 		return err
 	}
@@ -110,7 +110,7 @@ func (s *Service) EndHook(ctx context.Context, by int64, school string, year int
 
 // TryHook puts a message that says nothing on its way. The error is NotFound.
 func (s *Service) TryHook(ctx context.Context, by int64, school string, year int, id int64) error {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageData); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageData); err != nil {
 		return err
 	}
 	done, err := s.db.Queries().Messages.TryHook(ctx, school, year, id, s.now())
@@ -119,7 +119,7 @@ func (s *Service) TryHook(ctx context.Context, by int64, school string, year int
 
 // SendAgain puts all that a system has not been told on its way again, also what was given up. The error is NotFound.
 func (s *Service) SendAgain(ctx context.Context, by int64, school string, year int, id int64) error {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageData); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageData); err != nil {
 		return err
 	}
 	done, err := s.db.Queries().Messages.SendAgain(ctx, school, id, s.now())

@@ -240,7 +240,7 @@ func (s *Service) mayRead(by int64, at schoolyear.Place) func(context.Context) e
 
 func (s *Service) mayReadAll(by int64, school string, year int) func(context.Context) error {
 	return func(ctx context.Context) error {
-		_, _, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
+		_, _, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
 		return err
 	}
 }

@@ -19,7 +19,7 @@ const MaxFound = 50
 
 // FindPeople lists people of a school by words of their names.
 func (s *Service) FindPeople(ctx context.Context, by int64, school string, year int, text string) ([]FoundPerson, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return nil, err
 	}
 	words := strings.Fields(strings.ReplaceAll(text, ",", " "))
@@ -30,7 +30,7 @@ func (s *Service) FindPeople(ctx context.Context, by int64, school string, year 
 // are NeedsReason; AlreadyDone where nothing changes, also where the right comes with the school's data,
 // which alone take it; and NotYours for one's own.
 func (s *Service) SetRight(ctx context.Context, by int64, school string, year int, person string, give bool, reason string) error {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
 		return err
 	}

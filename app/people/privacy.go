@@ -50,7 +50,7 @@ func (s *Service) Looks(ctx context.Context, by int64, at schoolyear.Place, skip
 // Everything gives the office all that is kept about a person, table by table, to be handed to them. It is
 // logged. The error is NotFound.
 func (s *Service) Everything(ctx context.Context, by int64, school string, year int, person string) (map[string]json.RawMessage, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManagePeople); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return nil, err
 	}
 	all, err := s.db.Queries().People.Everything(ctx, school, person)

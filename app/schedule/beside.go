@@ -136,7 +136,7 @@ func sectionDiffs(was, now []RunSection) (list []SectionDiff) {
 
 // RunActs lists what was done to a run after it had ended, the latest first; at most 200.
 func (s *Service) RunActs(ctx context.Context, by int64, school string, year, run int) ([]store.RunAct, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
 	return s.db.Queries().Schedule.RunActs(ctx, school, year, run, 200)

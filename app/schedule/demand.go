@@ -123,7 +123,7 @@ func count(d *appsheet.Desk, drafts bool, lost []int32) *counted {
 
 // Demand counts what is asked for; size 0 is the one that is planned with. Drafts: also what is not handed in.
 func (s *Service) Demand(ctx context.Context, by int64, school string, year, size int, drafts bool) (*Demand, error) {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, err
 	}
@@ -255,7 +255,7 @@ func (s *Service) DemandFor(ctx context.Context, by int64, school string, year, 
 
 // PlanSections plans a number of sections of a course; nil: as many as it takes. The error is NoCourse.
 func (s *Service) PlanSections(ctx context.Context, by int64, school string, year int, code string, sections *int) error {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return err
 	}
@@ -272,7 +272,7 @@ type YearPlan = store.YearPlan
 
 // PlanYear sets that.
 func (s *Service) PlanYear(ctx context.Context, by int64, school string, year int, p YearPlan) error {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return err
 	}
 	return s.db.Queries().Schedule.SetYearPlan(ctx, school, year, p)
@@ -282,7 +282,7 @@ func (s *Service) PlanYear(ctx context.Context, by int64, school string, year in
 // for it are told, with what comes in for it. The errors are NoCourse, NeedsReason, and AlreadyDone.
 func (s *Service) SetRuns(ctx context.Context, by int64, school string, year int, code string, runs bool,
 	reason string) (told int, err error) {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return 0, err
 	}

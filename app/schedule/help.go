@@ -94,7 +94,7 @@ func (s *Service) StartHelp(ctx context.Context, by int64, school string, year, 
 
 // StopHelp ends looking for what would help; what was found is kept. The errors are NotFound and TaskOver.
 func (s *Service) StopHelp(ctx context.Context, by int64, school string, year, run int) (*Run, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
 	r, err := s.run(ctx, school, year, run)
@@ -243,7 +243,7 @@ func tried(b *bundle.Bundle, changes []SectionChange) bool {
 // are NotFound, acts.AlreadyDone where it has tried none, and SectionChanged where a section is not as it
 // was.
 func (s *Service) UseSections(ctx context.Context, by int64, school string, year, run int) (int, error) {
-	y, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
+	y, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return 0, err
 	}

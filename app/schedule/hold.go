@@ -17,7 +17,7 @@ type Hold struct {
 
 // Holds lists what is held, the oldest first.
 func (s *Service) Holds(ctx context.Context, by int64, school string, year int) ([]Hold, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
 	rows, err := s.db.Queries().Schedule.Holds(ctx, school, year)
@@ -51,7 +51,7 @@ func (s *Service) Holds(ctx context.Context, by int64, school string, year int) 
 // HoldAs holds a student's week, or the students of a section, as a run has them. The error is NotFound where
 // the run gives nothing of the kind.
 func (s *Service) HoldAs(ctx context.Context, by int64, school string, year, run int, kind, key string) error {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return err
 	}
@@ -89,7 +89,7 @@ func (s *Service) HoldAs(ctx context.Context, by int64, school string, year, run
 
 // Release holds something no longer. The error is NotFound.
 func (s *Service) Release(ctx context.Context, by int64, school string, year int, kind, key string) error {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return err
 	}
 	done, err := s.db.Queries().Schedule.Unhold(ctx, school, year, kind, key)

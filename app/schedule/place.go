@@ -44,7 +44,7 @@ const whyNoSchedule = "no-schedule"
 // master schedule; SectionChanged is the error where they cannot be made.
 func (s *Service) StartRun(ctx context.Context, by int64, school string, year int, seed int64, seconds int,
 	changes ...SectionChange) (*Run, error) {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, err
 	}
@@ -99,7 +99,7 @@ func (s *Service) run(ctx context.Context, school string, year, id int) (*Run, e
 // foundRun returns a run that has found something to anyone who may schedule. The error is NotFound where it has
 // not, or there is none.
 func (s *Service) foundRun(ctx context.Context, by int64, school string, year, id int) (*Run, *actor.Actor, error) {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -136,7 +136,7 @@ func newRun(row store.RunRow) (*Run, error) {
 
 // Runs lists the runs of a year, the newest first.
 func (s *Service) Runs(ctx context.Context, by int64, school string, year int) ([]*Run, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
 	rows, err := s.db.Queries().Schedule.Runs(ctx, school, year)
@@ -154,7 +154,7 @@ func (s *Service) Runs(ctx context.Context, by int64, school string, year int) (
 
 // StopRun ends a run; the best that it has found is kept. The errors are NotFound and TaskOver.
 func (s *Service) StopRun(ctx context.Context, by int64, school string, year, id int) (*Run, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
 	r, err := s.run(ctx, school, year, id)
@@ -173,7 +173,7 @@ func (s *Service) StopRun(ctx context.Context, by int64, school string, year, id
 
 // Lacking lists the students of a run who lack something, first those with nothing in its place; at most 500.
 func (s *Service) Lacking(ctx context.Context, by int64, school string, year, id int) ([]PlacedPupil, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
 	rows, err := s.db.Queries().Schedule.Lacking(ctx, school, year, id, maxLacking)
@@ -198,7 +198,7 @@ func newPlacedPupil(row store.PlacedPupil) (p PlacedPupil, err error) {
 
 // PlacedIn reports what a run gives one student. The error is NotFound.
 func (s *Service) PlacedIn(ctx context.Context, by int64, school string, year, id int, student string) (*PlacedPupil, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
 	row, err := s.db.Queries().Schedule.Placed(ctx, school, year, id, student)

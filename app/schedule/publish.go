@@ -40,7 +40,7 @@ func WeekOf(d *appsheet.Desk) *Shown {
 
 // Publications lists what was published, the latest first.
 func (s *Service) Publications(ctx context.Context, by int64, school string, year int) ([]Publication, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
 	return s.db.Queries().Schedule.Publications(ctx, school, year)
@@ -94,7 +94,7 @@ func (s *Service) Publish(ctx context.Context, by int64, school string, year, ru
 // longer unless something was changed since. The errors are NeedsReason, and AlreadyDone where it does not
 // stand.
 func (s *Service) Unpublish(ctx context.Context, by int64, school string, year int, id int64, reason string) (sheets int, err error) {
-	_, a, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
+	_, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return 0, err
 	}

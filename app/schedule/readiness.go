@@ -35,7 +35,7 @@ func takes(t policy.Take, stood acts.State) bool {
 
 // PlacingReadiness reports whose requests a run of the placement would take now.
 func (s *Service) PlacingReadiness(ctx context.Context, by int64, school string, year int) (*Readiness, error) {
-	y, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
+	y, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, err
 	}
@@ -56,7 +56,7 @@ func (s *Service) PublishingReadiness(ctx context.Context, by int64, school stri
 	if _, _, err := s.foundRun(ctx, by, school, year, run); err != nil {
 		return nil, err
 	}
-	y, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
+	y, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, err
 	}

@@ -61,7 +61,7 @@ const (
 
 // MasterSchedule returns the sections of a school year.
 func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, year int) (*MasterSchedule, error) {
-	y, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
+	y, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, err
 	}
@@ -138,7 +138,7 @@ func (s *Service) withClasses(ctx context.Context, y *schoolyear.SchoolYear, row
 // is made. It gives the id. The errors are NoCourse, BadSection, SectionChanged where someone else has
 // changed it in the meantime, and TooMuch.
 func (s *Service) PutSection(ctx context.Context, by int64, school string, year int, want *Section) (string, error) {
-	y, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule)
+	y, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return "", err
 	}
@@ -228,7 +228,7 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 // SectionTaken where students have chosen it, or were moved into or out of it; who only has it by a
 // publication is enrolled in it no longer.
 func (s *Service) RemoveSection(ctx context.Context, by int64, school string, year int, id string, rev int64) error {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return err
 	}
 	err := s.db.Tx(ctx, func(q store.Queries) error {

@@ -253,7 +253,7 @@ func (x *placing) asFound(was *RunSummary) (*RunSummary, []store.GivenRow) {
 
 // Since reports what has changed since a run was made.
 func (s *Service) Since(ctx context.Context, by int64, school string, year, run int) (*RunSince, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
 	r, err := s.run(ctx, school, year, run)

@@ -22,7 +22,7 @@ type Choosing struct {
 
 // Choosing lists the students of a year who choose seats, by name, with how far they are.
 func (s *Service) Choosing(ctx context.Context, by int64, school string, year int) ([]Choosing, error) {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}

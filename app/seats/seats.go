@@ -94,7 +94,7 @@ func (s *Service) SeatHistory(ctx context.Context, by int64, at schoolyear.Place
 // SeatTable returns the finished master schedule of a year to anybody of the school, with how seats go to those who wait.
 func (s *Service) SeatTable(ctx context.Context, by int64, school string,
 	year int) (*schoolyear.SchoolYear, []schedule.TableSection, SeatRules, error) {
-	y, a, err := s.years.Reader(ctx, by, school, year, acts.SeeCatalog)
+	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCatalog)
 	if err != nil {
 		return nil, nil, SeatRules{}, err
 	}

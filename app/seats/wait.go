@@ -246,7 +246,7 @@ type SeatRules = store.SeatRules
 // SetSeatRules sets, as the office, whether those who wait come in the order of joining or by lottery, and
 // for how many minutes a seat is offered. The error is BadWindow.
 func (s *Service) SetSeatRules(ctx context.Context, by int64, school string, year int, r SeatRules) error {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.ManageRules); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageRules); err != nil {
 		return err
 	}
 	if r.Waiting != "order" && r.Waiting != "lottery" || r.Minutes < 1 || r.Minutes > 7*24*60 {

@@ -28,7 +28,7 @@ type PaperGuardian struct {
 // where it was typed wrong, NotFound, and OldCode, with the receipt that stands, where something newer was
 // handed in since.
 func (s *Service) FindPaper(ctx context.Context, by int64, school string, year int, code string) (*OnPaper, error) {
-	if _, _, err := s.years.Reader(ctx, by, school, year, acts.SeeCaseload); err != nil {
+	if _, _, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload); err != nil {
 		return nil, err
 	}
 	number, ok := receipt.Parse(code)

@@ -8,8 +8,9 @@ import (
 	"rubricon/core/acts"
 )
 
-// Reader reports who an account is in a school year and decides whether an act that concerns the school is allowed.
-func (s *Service) Reader(ctx context.Context, by int64, school string, year int, act acts.SchoolAct) (*SchoolYear, *actor.Actor, error) {
+// Guard returns the school year and the actor that an account is in it, if they may do an act that concerns the school. The errors are
+// NotFound and NotYours.
+func (s *Service) Guard(ctx context.Context, by int64, school string, year int, act acts.SchoolAct) (*SchoolYear, *actor.Actor, error) {
 	row, err := s.db.Queries().Year.YearRow(ctx, school, year)
 	if err != nil {
 		return nil, nil, problem.AsNotFound(err)
