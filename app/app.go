@@ -61,19 +61,19 @@ func New(db *store.DB, o Options) *App {
 	if o.Log == nil {
 		o.Log = slog.Default()
 	}
-	years := schoolyear.New(db)
+	base := schoolyear.Base{DB: db, Now: o.Now, Log: o.Log, Years: schoolyear.New(db)}
 	a := &App{
-		Account:    account.New(db, o.Now, o.Log, years, account.Options{Hashes: o.Hashes, AtHash: o.AtHash}),
-		Background: background.New(db, o.Now, o.Log, years),
-		Caseload:   appcaseload.New(db, o.Now, o.Log, years),
-		Catalog:    appcatalog.New(db, o.Now, o.Log, years),
-		Imports:    imports.New(db, o.Now, o.Log, years, imports.Options{FirstPasswordsStay: o.FirstPasswordsStay}),
-		Messages:   messages.New(db, o.Now, o.Log, years, messages.Options{NoPost: o.NoPost, Hooks: o.Hooks}),
-		Office:     office.New(db, o.Now, o.Log, years),
-		People:     people.New(db, o.Now, o.Log, years),
-		Schedule:   schedule.New(db, o.Now, o.Log, years, schedule.Options{NoPost: o.NoPost}),
-		Seats:      seats.New(db, o.Now, o.Log, years, seats.Options{NoPost: o.NoPost, Attendance: o.Attendance}),
-		Sheet:      appsheet.New(db, o.Now, o.Log, years),
+		Account:    account.New(base, account.Options{Hashes: o.Hashes, AtHash: o.AtHash}),
+		Background: background.New(base),
+		Caseload:   appcaseload.New(base),
+		Catalog:    appcatalog.New(base),
+		Imports:    imports.New(base, imports.Options{FirstPasswordsStay: o.FirstPasswordsStay}),
+		Messages:   messages.New(base, messages.Options{NoPost: o.NoPost, Hooks: o.Hooks}),
+		Office:     office.New(base),
+		People:     people.New(base),
+		Schedule:   schedule.New(base, schedule.Options{NoPost: o.NoPost}),
+		Seats:      seats.New(base, seats.Options{NoPost: o.NoPost, Attendance: o.Attendance}),
+		Sheet:      appsheet.New(base),
 	}
 	a.Account.Connect(account.Ports{Messages: a.Messages})
 	a.Caseload.Connect(appcaseload.Ports{Messages: a.Messages, People: a.People, Sheet: a.Sheet})

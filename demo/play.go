@@ -4,8 +4,8 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
-	"rubricon/app"
 
+	"rubricon/app"
 	"rubricon/app/problem"
 	appsheet "rubricon/app/sheet"
 	schoolyear "rubricon/app/year"

@@ -4,9 +4,9 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
-	"rubricon/app"
 	"time"
 
+	"rubricon/app"
 	"rubricon/app/seats"
 	schoolyear "rubricon/app/year"
 	"rubricon/attendance"

@@ -3,11 +3,11 @@ package jobs
 import (
 	"context"
 	"errors"
-	"rubricon/app"
 	"time"
 
 	"golang.org/x/sync/errgroup"
 
+	"rubricon/app"
 	"rubricon/app/messages"
 	"rubricon/hook"
 )

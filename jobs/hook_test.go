@@ -5,10 +5,10 @@ import (
 	"encoding/json"
 	"net/http/httptest"
 	"net/netip"
-	"rubricon/app"
 	"testing"
 	"time"
 
+	"rubricon/app"
 	"rubricon/app/messages"
 	"rubricon/demo"
 	"rubricon/hook"

@@ -7,12 +7,12 @@ import (
 	"database/sql"
 	"fmt"
 	"log/slog"
-	"rubricon/app"
 	"time"
 
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/rivertype"
 
+	"rubricon/app"
 	"rubricon/hook"
 	"rubricon/store"
 )

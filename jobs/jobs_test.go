@@ -4,12 +4,12 @@ import (
 	"bytes"
 	"context"
 	"maps"
-	"rubricon/app"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"rubricon/app"
 	"rubricon/app/background"
 	"rubricon/app/problem"
 	appsheet "rubricon/app/sheet"

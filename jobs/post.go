@@ -6,10 +6,10 @@ import (
 	"fmt"
 	"log/slog"
 	"net/mail"
-	"rubricon/app"
 	"strings"
 	"time"
 
+	"rubricon/app"
 	"rubricon/app/messages"
 	"rubricon/core/policy"
 	"rubricon/locales"

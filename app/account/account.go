@@ -46,7 +46,7 @@ const onceLife = 14 * 24 * time.Hour
 // SignIn checks a password. The errors are SignInFailed, the same for an unknown username, TooMany, and
 // Crowded while too many sign in.
 func (s *Service) SignIn(ctx context.Context, username, password string, from Client) (*SignedIn, error) {
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	try, err := s.attempt(ctx, q, username, from)
 	if err != nil {
 		return nil, err
@@ -75,23 +75,23 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 		}
 		return nil, err
 	}
-	if match && c.Once && s.now().Sub(schoolyear.Moment(c.SetAt)) > onceLife {
+	if match && c.Once && s.base.Now().Sub(schoolyear.Moment(c.SetAt)) > onceLife {
 		match = false
 	}
 	if c.Account != 0 {
-		if err := q.Account.NoteSignIn(ctx, c.Account, store.SignIn{At: s.now(), Done: match, Agent: from.Agent}); err != nil {
+		if err := q.Account.NoteSignIn(ctx, c.Account, store.SignIn{At: s.base.Now(), Done: match, Agent: from.Agent}); err != nil {
 			return nil, err
 		}
 	}
 	if !match {
-		s.log.WarnContext(ctx, "a sign-in failed", "account", c.Account)
+		s.base.Log.WarnContext(ctx, "a sign-in failed", "account", c.Account)
 		return nil, problem.New(problem.SignInFailed)
 	}
 	if !try.known {
 		from.Device = rand.Text()
 	}
 	if err := errors.Join(q.Account.Release(ctx, try.user),
-		q.Account.RememberDevice(ctx, c.Account, secret.Hashed(from.Device), s.now())); err != nil {
+		q.Account.RememberDevice(ctx, c.Account, secret.Hashed(from.Device), s.base.Now())); err != nil {
 		return nil, err
 	}
 	if !try.known {
@@ -104,7 +104,7 @@ func (s *Service) SignIn(ctx context.Context, username, password string, from Cl
 			return nil, err
 		}
 	}
-	s.log.InfoContext(ctx, "a sign-in", "account", c.Account)
+	s.base.Log.InfoContext(ctx, "a sign-in", "account", c.Account)
 	return &SignedIn{Account: c.Account, Device: from.Device, Once: c.Once, Epoch: c.Epoch}, nil
 }
 
@@ -126,12 +126,12 @@ func (s *Service) attempt(ctx context.Context, q store.Queries, username string,
 			try.user = "device " + secret.Hashed(from.Device+" "+username)
 		}
 	}
-	wait, err := q.Account.Press(ctx, try.user, accountPressure, s.now())
+	wait, err := q.Account.Press(ctx, try.user, accountPressure, s.base.Now())
 	if err == nil && wait == 0 && !try.known { // others at the same address do not lock out a known device
-		wait, err = q.Account.Press(ctx, try.host, addressPressure, s.now())
+		wait, err = q.Account.Press(ctx, try.host, addressPressure, s.base.Now())
 	}
 	if err == nil && wait > 0 {
-		s.log.WarnContext(ctx, "a sign-in must wait", "wait", wait)
+		s.base.Log.WarnContext(ctx, "a sign-in must wait", "wait", wait)
 		err = &problem.Error{Code: problem.TooMany, Wait: wait}
 	}
 	return try, err
@@ -141,12 +141,12 @@ func (s *Service) attempt(ctx context.Context, q store.Queries, username string,
 // session must remember. The errors are SignInFailed where the old one is not right, or another has been set
 // in the meantime, TooMany and those of weakPassword.
 func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, new string) (epoch int64, err error) {
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	username, _, err := q.Account.Username(ctx, by)
 	if err != nil {
 		return 0, problem.AsNotFound(err)
 	}
-	if wait, err := q.Account.Press(ctx, fmt.Sprint("change ", by), accountPressure, s.now()); err != nil {
+	if wait, err := q.Account.Press(ctx, fmt.Sprint("change ", by), accountPressure, s.base.Now()); err != nil {
 		return 0, err
 	} else if wait > 0 {
 		return 0, &problem.Error{Code: problem.TooMany, Wait: wait}
@@ -178,8 +178,8 @@ func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, ne
 	if err != nil {
 		return 0, err
 	}
-	err = s.db.Tx(ctx, func(q store.Queries) error {
-		replaced, err := q.Account.ReplacePassword(ctx, by, c.Hash, hash, s.now())
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
+		replaced, err := q.Account.ReplacePassword(ctx, by, c.Hash, hash, s.base.Now())
 		if err != nil {
 			return err
 		}
@@ -194,8 +194,8 @@ func (s *Service) ChangePassword(ctx context.Context, by int64, session, old, ne
 	if err != nil {
 		return 0, err
 	}
-	s.log.InfoContext(ctx, "a password was changed", "account", by)
-	if err := s.messages.Notice(ctx, by, "password"); err != nil {
+	s.base.Log.InfoContext(ctx, "a password was changed", "account", by)
+	if err := s.ports.Messages.Notice(ctx, by, "password"); err != nil {
 		return 0, err
 	}
 	return epoch, q.Account.Release(ctx, fmt.Sprint("change ", by))
@@ -206,12 +206,12 @@ type Session = store.Session
 
 // Sessions lists an account's sessions, the latest first.
 func (s *Service) Sessions(ctx context.Context, by int64) ([]Session, error) {
-	return s.db.Queries().Account.Sessions(ctx, by, s.now())
+	return s.base.DB.Queries().Account.Sessions(ctx, by, s.base.Now())
 }
 
 // EndSession ends one of an account's sessions.
 func (s *Service) EndSession(ctx context.Context, by int64, token string) error {
-	ended, err := s.db.Queries().Account.EndSession(ctx, by, token)
+	ended, err := s.base.DB.Queries().Account.EndSession(ctx, by, token)
 	if err == nil && !ended {
 		err = problem.New(problem.NotFound)
 	}
@@ -221,7 +221,7 @@ func (s *Service) EndSession(ctx context.Context, by int64, token string) error 
 // EndSessions ends all sessions of an account except one, in one act. It returns the epoch that the one that
 // stays must remember.
 func (s *Service) EndSessions(ctx context.Context, by int64, except string) (epoch int64, err error) {
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		epoch, err = q.Account.EndSessions(ctx, by, except)
 		return err
 	})
@@ -230,7 +230,7 @@ func (s *Service) EndSessions(ctx context.Context, by int64, except string) (epo
 
 // FindSession, BeginSession, UpdateSession and DropSession are where package web keeps sessions; tokens are hashed.
 func (s *Service) FindSession(ctx context.Context, token string) (data []byte, found bool, err error) {
-	data, err = s.db.Queries().Account.SessionData(ctx, token, s.now())
+	data, err = s.base.DB.Queries().Account.SessionData(ctx, token, s.base.Now())
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, false, nil
 	}
@@ -243,20 +243,20 @@ type NewSession = store.NewSession
 // BeginSession writes a session, unless the account's sessions have been ended since its sign-in began, and
 // reports whether it did.
 func (s *Service) BeginSession(ctx context.Context, n *NewSession) (begun bool, err error) {
-	return s.db.Queries().Account.BeginSession(ctx, n, s.now())
+	return s.base.DB.Queries().Account.BeginSession(ctx, n, s.base.Now())
 }
 
 // UpdateSession writes what a session remembers, and reports whether the session still is.
 func (s *Service) UpdateSession(ctx context.Context, token string, data []byte, expiry time.Time) (kept bool, err error) {
-	return s.db.Queries().Account.UpdateSession(ctx, token, data, s.now(), expiry)
+	return s.base.DB.Queries().Account.UpdateSession(ctx, token, data, s.base.Now(), expiry)
 }
 
 // Until returns when something ends that lasts for a time from now.
-func (s *Service) Until(life time.Duration) time.Time { return s.now().Add(life) }
+func (s *Service) Until(life time.Duration) time.Time { return s.base.Now().Add(life) }
 
 // DropSession ends a session, whosever it is, and reports whether there was one.
 func (s *Service) DropSession(ctx context.Context, token string) (ended bool, err error) {
-	return s.db.Queries().Account.EndSession(ctx, 0, token)
+	return s.base.DB.Queries().Account.EndSession(ctx, 0, token)
 }
 
 // Me is who is signed in.
@@ -290,7 +290,7 @@ type Child struct {
 
 // Me reports who an account is, and which year concerns each person now.
 func (s *Service) Me(ctx context.Context, by int64) (*Me, error) {
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	username, language, err := q.Account.Username(ctx, by)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
@@ -310,7 +310,7 @@ func (s *Service) Me(ctx context.Context, by int64) (*Me, error) {
 			return nil, err
 		}
 		var grade int
-		out.Year, grade, out.Years = concerns(years, s.now())
+		out.Year, grade, out.Years = concerns(years, s.base.Now())
 		out.Seats = slices.ContainsFunc(years, func(y store.YearOf) bool { return y.Year == out.Year && y.Seats })
 		if out.Job == "student" {
 			if out.leaves, err = s.leaves(ctx, p.School, out.Year, grade); err != nil {
@@ -323,7 +323,7 @@ func (s *Service) Me(ctx context.Context, by int64) (*Me, error) {
 				return nil, err
 			}
 			child := Child{Child: c}
-			child.Year, child.Grade, child.Years = concerns(years, s.now())
+			child.Year, child.Grade, child.Years = concerns(years, s.base.Now())
 			if child.leaves, err = s.leaves(ctx, p.School, child.Year, child.Grade); err != nil {
 				return nil, err
 			}
@@ -340,11 +340,11 @@ func (s *Service) leaves(ctx context.Context, school string, year, grade int) (b
 	if year == 0 {
 		return false, nil
 	}
-	row, err := s.db.Queries().Year.YearRow(ctx, school, year)
+	row, err := s.base.DB.Queries().Year.YearRow(ctx, school, year)
 	if err != nil {
 		return false, err
 	}
-	y, err := s.years.Year(ctx, school, year, row.Catalog, row.Policy)
+	y, err := s.base.Years.Year(ctx, school, year, row.Catalog, row.Policy)
 	if err != nil {
 		return false, err
 	}
@@ -374,7 +374,7 @@ func (s *Service) SetLanguage(ctx context.Context, by int64, language string) er
 	if !policy.IsLanguage(language) {
 		return problem.New(problem.BadAct)
 	}
-	return s.db.Queries().Account.SetLanguage(ctx, by, language)
+	return s.base.DB.Queries().Account.SetLanguage(ctx, by, language)
 }
 
 // concerns chooses of some years, the newest first, the one that concerns a person now: the newest whose

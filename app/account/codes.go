@@ -36,11 +36,11 @@ const maxCodes = 2000
 // CodesFor gives every student who enters a grade, or their guardians, a code for a first sign-in, in place
 // of one that was not used yet. Who has chosen a password keeps it.
 func (s *Service) CodesFor(ctx context.Context, by int64, school string, year, grade int, guardians bool) (*Codes, error) {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Office.WithoutSignIn(ctx, school, year, grade, guardians, by)
+	rows, err := s.base.DB.Queries().Office.WithoutSignIn(ctx, school, year, grade, guardians, by)
 	if err != nil {
 		return nil, err
 	}
@@ -62,12 +62,12 @@ func (s *Service) CodesFor(ctx context.Context, by int64, school string, year, g
 	if len(hashes) == 0 {
 		return out, nil
 	}
-	set, err := s.db.Queries().Office.SetCodes(ctx, school, hashes, fmt.Sprint(grade), a.Name().Name, s.now())
+	set, err := s.base.DB.Queries().Office.SetCodes(ctx, school, hashes, fmt.Sprint(grade), a.Name().Name, s.base.Now())
 	if err != nil {
 		return nil, err
 	}
 	// who has chosen a password in the meantime
 	out.Letters = slices.DeleteFunc(out.Letters, func(l CodeLetter) bool { return !slices.Contains(set, l.Account) })
-	s.log.InfoContext(ctx, "the office made codes", "school", school, "by", by, "codes", len(set))
+	s.base.Log.InfoContext(ctx, "the office made codes", "school", school, "by", by, "codes", len(set))
 	return out, nil
 }

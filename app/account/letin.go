@@ -17,11 +17,11 @@ import (
 // the password would be those people too.
 func (s *Service) GivePassword(ctx context.Context, by int64, school string, year int, person string,
 	mail bool) (password string, err error) {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
 		return "", err
 	}
-	account, reach, err := s.db.Queries().People.AccountOf(ctx, school, person, by)
+	account, reach, err := s.base.DB.Queries().People.AccountOf(ctx, school, person, by)
 	if err != nil {
 		return "", problem.AsNotFound(err)
 	}
@@ -29,7 +29,7 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 		return "", problem.New(problem.Elsewhere)
 	}
 	if mail {
-		address, err := s.db.Queries().People.AddressOf(ctx, school, person)
+		address, err := s.base.DB.Queries().People.AddressOf(ctx, school, person)
 		if err != nil {
 			return "", problem.AsNotFound(err)
 		}
@@ -41,11 +41,11 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 	err = s.setPassword(ctx, account, password, func(q store.Queries) error {
 		if mail {
 			if err := q.Messages.WriteLetter(ctx, schoolyear.Place{School: school, Year: year}, person, "code",
-				fmt.Sprint("code/", s.now().UnixNano()), map[string]string{"code": password}, s.now()); err != nil {
+				fmt.Sprint("code/", s.base.Now().UnixNano()), map[string]string{"code": password}, s.base.Now()); err != nil {
 				return err
 			}
 		}
-		return q.Office.NoteCode(ctx, school, person, a.Name().Name, s.now())
+		return q.Office.NoteCode(ctx, school, person, a.Name().Name, s.base.Now())
 	})
 	if err != nil {
 		return "", err
@@ -53,7 +53,7 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 	if mail {
 		password = ""
 	}
-	s.log.InfoContext(ctx, "the office gave a password", "school", school, "by", a.Account, "account", account)
+	s.base.Log.InfoContext(ctx, "the office gave a password", "school", school, "by", a.Account, "account", account)
 	return password, nil
 }
 
@@ -61,7 +61,7 @@ func (s *Service) GivePassword(ctx context.Context, by int64, school string, yea
 // school can: their sessions end, and the school's office reads that it was done. Forget takes their passkeys
 // away, which a password alone does not get past. The error is NotFound where no one there has the username.
 func (s *Service) LetIn(ctx context.Context, school, username string, forget bool) (password string, err error) {
-	person, account, err := s.db.Queries().People.PersonNamed(ctx, school, username)
+	person, account, err := s.base.DB.Queries().People.PersonNamed(ctx, school, username)
 	if err != nil {
 		return "", problem.AsNotFound(err)
 	}
@@ -72,12 +72,12 @@ func (s *Service) LetIn(ctx context.Context, school, username string, forget boo
 				return err
 			}
 		}
-		return q.Office.NoteCode(ctx, school, person, operator, s.now())
+		return q.Office.NoteCode(ctx, school, person, operator, s.base.Now())
 	})
 	if err != nil {
 		return "", err
 	}
-	s.log.InfoContext(ctx, "the operator gave a password", "school", school, "account", account, "passkeys forgotten", forget)
+	s.base.Log.InfoContext(ctx, "the operator gave a password", "school", school, "account", account, "passkeys forgotten", forget)
 	return password, nil
 }
 
@@ -89,10 +89,10 @@ const maxSignIns = 50
 
 // SignIns lists who tried to sign in to a person's account and when, the latest first.
 func (s *Service) SignIns(ctx context.Context, by int64, school string, year int, person string, skip int) ([]store.SignIn, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Account.SignIns(ctx, school, person, skip, maxSignIns)
+	return s.base.DB.Queries().Account.SignIns(ctx, school, person, skip, maxSignIns)
 }
 
 // setPassword sets a password for one sign-in, and ends the account's sessions.
@@ -101,8 +101,8 @@ func (s *Service) setPassword(ctx context.Context, account int64, password strin
 	if err != nil {
 		return err
 	}
-	return s.db.Tx(ctx, func(q store.Queries) error {
-		if err := q.Account.SetPassword(ctx, account, hash, true, s.now()); err != nil {
+	return s.base.DB.Tx(ctx, func(q store.Queries) error {
+		if err := q.Account.SetPassword(ctx, account, hash, true, s.base.Now()); err != nil {
 			return err
 		}
 		if _, err := q.Account.EndSessions(ctx, account, ""); err != nil {
@@ -117,10 +117,10 @@ func (s *Service) setPassword(ctx context.Context, account int64, password strin
 
 // Tidy takes away what is over.
 func (s *Service) Tidy(ctx context.Context) error {
-	return s.db.Queries().Account.ForgetOld(ctx, s.now())
+	return s.base.DB.Queries().Account.ForgetOld(ctx, s.base.Now())
 }
 
 // Accounts returns the accounts of a school's people, by person.
 func (s *Service) Accounts(ctx context.Context, school string) (map[string]int64, error) {
-	return s.db.Queries().People.Accounts(ctx, school)
+	return s.base.DB.Queries().People.Accounts(ctx, school)
 }

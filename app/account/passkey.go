@@ -28,7 +28,7 @@ const (
 
 // Second reports what is still to be done after signing in to an account.
 func (s *Service) Second(ctx context.Context, account int64) (Second, error) {
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	list, err := q.Account.Passkeys(ctx, account)
 	if err != nil || len(list) > 0 {
 		return AskPasskey, err
@@ -42,7 +42,7 @@ func (s *Service) Second(ctx context.Context, account int64) (Second, error) {
 
 // Passkeys lists an account's passkeys with its name, the oldest first.
 func (s *Service) Passkeys(ctx context.Context, by int64) (username string, list []Passkey, err error) {
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	if username, _, err = q.Account.Username(ctx, by); err != nil {
 		return "", nil, problem.AsNotFound(err)
 	}
@@ -52,7 +52,7 @@ func (s *Service) Passkeys(ctx context.Context, by int64) (username string, list
 
 // MayHavePasskeys reports whether an account is one of the staff's, who alone have passkeys.
 func (s *Service) MayHavePasskeys(ctx context.Context, by int64) (bool, error) {
-	staff, _, err := s.db.Queries().Account.Staff(ctx, by)
+	staff, _, err := s.base.DB.Queries().Account.Staff(ctx, by)
 	return staff, err
 }
 
@@ -66,8 +66,8 @@ func (s *Service) AddPasskey(ctx context.Context, by int64, p Passkey) error {
 	if p.Name = text.ShortName(p.Name); p.Name == "" {
 		return problem.New(problem.NeedsName)
 	}
-	p.MadeAt = s.now()
-	err := s.db.Tx(ctx, func(q store.Queries) error {
+	p.MadeAt = s.base.Now()
+	err := s.base.DB.Tx(ctx, func(q store.Queries) error {
 		if err := q.Serialize(ctx, "passkeys", by); err != nil {
 			return err
 		}
@@ -80,13 +80,13 @@ func (s *Service) AddPasskey(ctx context.Context, by int64, p Passkey) error {
 	if err != nil {
 		return err
 	}
-	s.log.InfoContext(ctx, "a passkey was made", "account", by)
+	s.base.Log.InfoContext(ctx, "a passkey was made", "account", by)
 	return nil
 }
 
 // TryPasskey counts a try to answer with a passkey. The error is TooMany.
 func (s *Service) TryPasskey(ctx context.Context, by int64) error {
-	wait, err := s.db.Queries().Account.Press(ctx, fmt.Sprint("passkey ", by), accountPressure, s.now())
+	wait, err := s.base.DB.Queries().Account.Press(ctx, fmt.Sprint("passkey ", by), accountPressure, s.base.Now())
 	if err == nil && wait > 0 {
 		err = &problem.Error{Code: problem.TooMany, Wait: wait}
 	}
@@ -95,9 +95,9 @@ func (s *Service) TryPasskey(ctx context.Context, by int64) error {
 
 // UsedPasskey keeps that a passkey has answered, and what it has become.
 func (s *Service) UsedPasskey(ctx context.Context, by int64, p Passkey) error {
-	now := s.now()
+	now := s.base.Now()
 	p.UsedAt = &now
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	if err := q.Account.UsedPasskey(ctx, by, &p); err != nil {
 		return err
 	}
@@ -109,12 +109,12 @@ func (s *Service) DropPasskey(ctx context.Context, by int64, id string) error {
 	if id == "" {
 		return problem.New(problem.NotFound)
 	}
-	n, err := s.db.Queries().Account.DropPasskeys(ctx, by, id)
+	n, err := s.base.DB.Queries().Account.DropPasskeys(ctx, by, id)
 	if err == nil && n == 0 {
 		err = problem.New(problem.NotFound)
 	}
 	if err == nil {
-		s.log.InfoContext(ctx, "a passkey was taken away", "account", by)
+		s.base.Log.InfoContext(ctx, "a passkey was taken away", "account", by)
 	}
 	return err
 }
@@ -123,21 +123,21 @@ func (s *Service) DropPasskey(ctx context.Context, by int64, id string) error {
 // sessions end. The errors are NotFound, NeedsReason, and Elsewhere where the account also leads to people of
 // schools that the office does not administer.
 func (s *Service) ForgetPasskeys(ctx context.Context, by int64, school string, year int, person, reason string) error {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
 		return err
 	}
 	if reason = text.Tidy(reason); reason == "" {
 		return problem.New(problem.NeedsReason)
 	}
-	account, reach, err := s.db.Queries().People.AccountOf(ctx, school, person, by)
+	account, reach, err := s.base.DB.Queries().People.AccountOf(ctx, school, person, by)
 	if err != nil {
 		return problem.AsNotFound(err)
 	}
 	if !reach {
 		return problem.New(problem.Elsewhere)
 	}
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		n, err := q.Account.DropPasskeys(ctx, account, "")
 		if err != nil {
 			return err
@@ -148,37 +148,37 @@ func (s *Service) ForgetPasskeys(ctx context.Context, by int64, school string, y
 		if _, err := q.Account.EndSessions(ctx, account, ""); err != nil {
 			return err
 		}
-		return q.Account.NotePasskeys(ctx, school, person, a.Name().Name, reason, s.now())
+		return q.Account.NotePasskeys(ctx, school, person, a.Name().Name, reason, s.base.Now())
 	})
 	if err == nil {
-		s.log.InfoContext(ctx, "the office took passkeys away", "school", school, "by", by, "account", account)
+		s.base.Log.InfoContext(ctx, "the office took passkeys away", "school", school, "by", by, "account", account)
 	}
 	return err
 }
 
 // WantsSecond tells the office whether the staff of a school need a passkey.
 func (s *Service) WantsSecond(ctx context.Context, by int64, school string, year int) (bool, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return false, err
 	}
-	return s.db.Queries().Account.SecondStep(ctx, school)
+	return s.base.DB.Queries().Account.SecondStep(ctx, school)
 }
 
 // SetSecond sets that, from the next sign-in on. The errors are NeedsReason, and AlreadyDone.
 func (s *Service) SetSecond(ctx context.Context, by int64, school string, year int, wanted bool, reason string) error {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
 		return err
 	}
 	if reason = text.Tidy(reason); reason == "" {
 		return problem.New(problem.NeedsReason)
 	}
-	done, err := s.db.Queries().Account.SetSecondStep(ctx, school, wanted, a.Name().Name, reason, s.now())
+	done, err := s.base.DB.Queries().Account.SetSecondStep(ctx, school, wanted, a.Name().Name, reason, s.base.Now())
 	if err == nil && !done {
 		err = problem.New(problem.Code(acts.AlreadyDone))
 	}
 	if err == nil {
-		s.log.InfoContext(ctx, "a second step was set", "school", school, "by", by, "wanted", wanted)
+		s.base.Log.InfoContext(ctx, "a second step was set", "school", school, "by", by, "wanted", wanted)
 	}
 	return err
 }

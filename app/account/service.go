@@ -3,7 +3,6 @@
 package account
 
 import (
-	"log/slog"
 	"time"
 
 	"github.com/alexedwards/argon2id"
@@ -11,17 +10,12 @@ import (
 	"golang.org/x/sync/semaphore"
 
 	schoolyear "rubricon/app/year"
-	"rubricon/store"
 )
 
 // Service signs people in and keeps their accounts.
 type Service struct {
-	db    *store.DB
-	now   func() time.Time
-	log   *slog.Logger
-	years *schoolyear.Service
-
-	messages Messages
+	base  schoolyear.Base
+	ports Ports
 
 	params    argon2id.Params
 	hasher    *semaphore.Weighted
@@ -40,11 +34,11 @@ type Options struct {
 }
 
 // New returns a service on a database.
-func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service, o Options) *Service {
+func New(base schoolyear.Base, o Options) *Service {
 	if o.Hashes.Memory == 0 {
 		o.Hashes = recommended
 	}
-	return &Service{db: db, now: now, log: log, years: years, params: o.Hashes, atHash: o.AtHash,
+	return &Service{base: base, params: o.Hashes, atHash: o.AtHash,
 		hasher:    semaphore.NewWeighted(maxHashing),
 		signingIn: newLine(signInRoom*int(maxHashing), signInTakes/time.Duration(maxHashing)),
 		stamps:    schoolyear.AtMost[stampKey, map[string]string](schoolyear.MaxYears)}
@@ -54,4 +48,4 @@ func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear
 type Ports struct{ Messages Messages }
 
 // Connect sets the areas that the service calls. It must be called before the service is used.
-func (s *Service) Connect(p Ports) { s.messages = p.Messages }
+func (s *Service) Connect(p Ports) { s.ports = p }

@@ -19,20 +19,20 @@ const tryLife = 10 * time.Minute
 
 // KeepTry keeps a try under the state that goes out with it. The error is TooMany where an address tries too often.
 func (s *Service) KeepTry(ctx context.Context, from Client, state string, t SignOnTry) error {
-	q := s.db.Queries()
-	wait, err := q.Account.Press(ctx, "address "+from.Address, addressPressure, s.now())
+	q := s.base.DB.Queries()
+	wait, err := q.Account.Press(ctx, "address "+from.Address, addressPressure, s.base.Now())
 	if err != nil {
 		return err
 	}
 	if wait > 0 {
 		return &problem.Error{Code: problem.TooMany, Wait: wait}
 	}
-	return q.Account.KeepTry(ctx, secret.Hashed(state), &t, s.now().Add(tryLife))
+	return q.Account.KeepTry(ctx, secret.Hashed(state), &t, s.base.Now().Add(tryLife))
 }
 
 // TakeTry returns the try of a state that has come back, once. The error is NotFound where there is none, or it is over.
 func (s *Service) TakeTry(ctx context.Context, state string) (SignOnTry, error) {
-	t, err := s.db.Queries().Account.TakeTry(ctx, secret.Hashed(state), s.now())
+	t, err := s.base.DB.Queries().Account.TakeTry(ctx, secret.Hashed(state), s.base.Now())
 	return t, problem.AsNotFound(err)
 }
 
@@ -40,28 +40,28 @@ func (s *Service) TakeTry(ctx context.Context, state string) (SignOnTry, error) 
 // it does. The errors are NotFound where the school has no such person, and Elsewhere where the account also
 // leads to a school for which the provider does not vouch.
 func (s *Service) SignInAs(ctx context.Context, school, person string, schools []string, from Client) (*SignedIn, error) {
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	v, err := q.Account.AccountFor(ctx, school, person, schools)
 	if errors.Is(err, store.ErrNotFound) {
-		s.log.WarnContext(ctx, "a sign-in of somebody unknown", "school", school)
+		s.base.Log.WarnContext(ctx, "a sign-in of somebody unknown", "school", school)
 	}
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
-	if err := q.Account.NoteSignIn(ctx, v.Account, store.SignIn{At: s.now(), Done: v.Within, Agent: from.Agent}); err != nil {
+	if err := q.Account.NoteSignIn(ctx, v.Account, store.SignIn{At: s.base.Now(), Done: v.Within, Agent: from.Agent}); err != nil {
 		return nil, err
 	}
 	if !v.Within {
-		s.log.WarnContext(ctx, "a sign-in failed", "account", v.Account, "school", school)
+		s.base.Log.WarnContext(ctx, "a sign-in failed", "account", v.Account, "school", school)
 		return nil, problem.New(problem.Elsewhere)
 	}
 	if from.Device == "" {
 		from.Device = rand.Text()
 	}
 	if err := errors.Join(q.Account.ReleaseOne(ctx, "address "+from.Address),
-		q.Account.RememberDevice(ctx, v.Account, secret.Hashed(from.Device), s.now())); err != nil {
+		q.Account.RememberDevice(ctx, v.Account, secret.Hashed(from.Device), s.base.Now())); err != nil {
 		return nil, err
 	}
-	s.log.InfoContext(ctx, "a sign-in", "account", v.Account, "school", school)
+	s.base.Log.InfoContext(ctx, "a sign-in", "account", v.Account, "school", school)
 	return &SignedIn{Account: v.Account, Epoch: v.Epoch, Device: from.Device}, nil
 }

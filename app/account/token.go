@@ -35,16 +35,16 @@ type Token = store.TokenRow
 
 // Tokens lists the tokens of a school for its office, also those that are over.
 func (s *Service) Tokens(ctx context.Context, by int64, school string, year int) ([]Token, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageData); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageData); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Token.Tokens(ctx, school, listedTokens)
+	return s.base.DB.Queries().Token.Tokens(ctx, school, listedTokens)
 }
 
 // MakeToken makes, as the office, a token for another system, for a purpose and some days, and gives it: it
 // is said once. The errors are BadToken and AtLimit.
 func (s *Service) MakeToken(ctx context.Context, by int64, school string, year int, name, purpose string, days int) (string, error) {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageData)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageData)
 	if err != nil {
 		return "", err
 	}
@@ -55,9 +55,9 @@ func (s *Service) MakeToken(ctx context.Context, by int64, school string, year i
 		return "", problem.New(problem.BadToken)
 	}
 	token := tokenStart + rand.Text()
-	now := s.now()
+	now := s.base.Now()
 	var id int64
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		if err := q.Serialize(ctx, "tokens", school); err != nil {
 			return err
 		}
@@ -73,22 +73,22 @@ func (s *Service) MakeToken(ctx context.Context, by int64, school string, year i
 	if err != nil {
 		return "", err
 	}
-	s.log.InfoContext(ctx, "a token was made", "school", school, "account", by, "token", id, "purpose", purpose, "days", days)
+	s.base.Log.InfoContext(ctx, "a token was made", "school", school, "account", by, "token", id, "purpose", purpose, "days", days)
 	return token, nil
 }
 
 // EndToken takes a token back, at once. The error is NotFound.
 func (s *Service) EndToken(ctx context.Context, by int64, school string, year int, id int64) error {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageData)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageData)
 	if err != nil {
 		return err
 	}
-	ended, err := s.db.Queries().Token.EndToken(ctx, school, id, a.Name().Name, s.now())
+	ended, err := s.base.DB.Queries().Token.EndToken(ctx, school, id, a.Name().Name, s.base.Now())
 	if err == nil && !ended {
 		err = problem.New(problem.NotFound)
 	}
 	if err == nil {
-		s.log.InfoContext(ctx, "a token was taken back", "school", school, "account", by, "token", id)
+		s.base.Log.InfoContext(ctx, "a token was taken back", "school", school, "account", by, "token", id)
 	}
 	return err
 }
@@ -103,8 +103,8 @@ type Machine struct {
 
 // Machine reports whose a token is. The error is NotFound where it does not hold.
 func (s *Service) Machine(ctx context.Context, token string) (*Machine, error) {
-	q := s.db.Queries()
-	row, err := q.Token.UseToken(ctx, secret.Hashed(token), s.now())
+	q := s.base.DB.Queries()
+	row, err := q.Token.UseToken(ctx, secret.Hashed(token), s.base.Now())
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -120,7 +120,7 @@ func (s *Service) Machine(ctx context.Context, token string) (*Machine, error) {
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
-	s.log.InfoContext(ctx, "another system reads", "school", row.School, "token", row.ID)
+	s.base.Log.InfoContext(ctx, "another system reads", "school", row.School, "token", row.ID)
 	return &Machine{Token: row, Year: year, catalog: at.Catalog, source: source}, nil
 }
 
@@ -133,7 +133,7 @@ const stamped = "2006-01-02T15:04:05.000Z"
 // Roster returns the rows of a file of the school's data that another system may read, without what is secret,
 // each with when it was last changed here as dateLastModified. The error is NotFound where it may not.
 func (s *Service) Roster(ctx context.Context, m *Machine, file string) ([]Cells, error) {
-	ctx = s.db.Reading(store.Within(ctx, m.School))
+	ctx = s.base.DB.Reading(store.Within(ctx, m.School))
 	switch file {
 	case "orgs.csv", "academicSessions.csv", "courses.csv":
 		return s.catalogRows(ctx, m, file)
@@ -145,7 +145,7 @@ func (s *Service) Roster(ctx context.Context, m *Machine, file string) ([]Cells,
 	default:
 		return nil, problem.New(problem.NotFound)
 	}
-	rows, err := s.db.Queries().Token.RosterRows(ctx, file, m.School, m.Year)
+	rows, err := s.base.DB.Queries().Token.RosterRows(ctx, file, m.School, m.Year)
 	list := make([]Cells, 0, len(rows))
 	for _, r := range rows {
 		r.Cells.V["dateLastModified"] = r.Modified.UTC().Format(stamped)
@@ -160,7 +160,7 @@ func (s *Service) catalogRows(ctx context.Context, m *Machine, file string) ([]C
 	key := stampKey{school: m.School, year: m.Year, catalog: m.catalog, file: file}
 	stamps, known := s.stamps.Get(key)
 	if !known {
-		versions, err := s.db.Queries().Token.CatalogFiles(ctx, m.School, m.Year, m.catalog, file)
+		versions, err := s.base.DB.Queries().Token.CatalogFiles(ctx, m.School, m.Year, m.catalog, file)
 		if err != nil {
 			return nil, err
 		}

@@ -35,7 +35,7 @@ func TestLimitsHoldWhenAllComeAtOnce(t *testing.T) {
 			return h.Caseload.SaveView(t.Context(), arden, apptest.Mara.School, apptest.Mara.Year, appcaseload.SavedView{Name: fmt.Sprint("v", n)})
 		}},
 		{"drafts", appsheet.MaxDrafts, problem.AtLimit, func(n int) error {
-			return made(h.Sheet.MakeDraft(t.Context(), student, apptest.Mara, fmt.Sprint("d", n)))
+			return made(h.Sheet.Drafts().Make(t.Context(), student, apptest.Mara, fmt.Sprint("d", n)))
 		}},
 		{"passkeys", 10, problem.AtLimit, func(n int) error {
 			return h.Account.AddPasskey(t.Context(), arden, account.Passkey{ID: fmt.Sprint("k", n), Name: "a key", Credential: []byte("{}")})

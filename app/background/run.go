@@ -35,7 +35,7 @@ func (r *Run) now() (step string, done, total int) {
 
 // RunTask runs a task of a school, where it waits to be run. An error says that it should be tried again.
 func (s *Service) RunTask(ctx context.Context, school string, id int64) error {
-	t, err := s.db.Queries().Background.ClaimTask(ctx, school, id)
+	t, err := s.base.DB.Queries().Background.ClaimTask(ctx, school, id)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil // it is over, or someone else runs it
 	} else if err != nil {
@@ -48,7 +48,7 @@ func (s *Service) RunTask(ctx context.Context, school string, id int64) error {
 	}
 	leave := context.WithoutCancel(ctx)
 	if state == store.TaskWaiting { // the process ends or the database is gone: another run will do it
-		return s.db.Tx(leave, func(q store.Queries) error {
+		return s.base.DB.Tx(leave, func(q store.Queries) error {
 			if err := q.Background.PutTaskBack(leave, school, id, ctx.Err() == nil); err != nil {
 				return err
 			}
@@ -61,12 +61,12 @@ func (s *Service) RunTask(ctx context.Context, school string, id int64) error {
 	}
 	var ended *time.Time
 	if state != store.TaskAsking {
-		now := s.now()
+		now := s.base.Now()
 		ended = &now
 	}
-	s.log.InfoContext(ctx, "a task", "school", school, "task", id, "kind", t.Kind, "state", state, "why", outcome.Why,
+	s.base.Log.InfoContext(ctx, "a task", "school", school, "task", id, "kind", t.Kind, "state", state, "why", outcome.Why,
 		"took", time.Since(began), "error", err)
-	return s.db.Queries().Background.LeaveTask(leave, school, id, state, string(text), ended)
+	return s.base.DB.Queries().Background.LeaveTask(leave, school, id, state, string(text), ended)
 }
 
 // runSeen runs a task while it is seen to, and stops it where someone wants that.
@@ -79,7 +79,7 @@ func (s *Service) runSeen(ctx context.Context, t *store.TaskRow) (store.TaskStat
 		defer tick.Stop()
 		for {
 			step, done, total := progress.now()
-			switch halt, err := s.db.Queries().Background.SeeToTask(work, t.School, t.ID, step, done, total); {
+			switch halt, err := s.base.DB.Queries().Background.SeeToTask(work, t.School, t.ID, step, done, total); {
 			case errors.Is(err, store.ErrNotFound):
 				stop(err) // someone else has taken it
 			case err == nil && halt:
@@ -97,7 +97,7 @@ func (s *Service) runSeen(ctx context.Context, t *store.TaskRow) (store.TaskStat
 	stop(nil)
 	<-ended
 	step, done, total := progress.now()
-	_, _ = s.db.Queries().Background.SeeToTask(context.WithoutCancel(ctx), t.School, t.ID, step, done, total) // how far it came
+	_, _ = s.base.DB.Queries().Background.SeeToTask(context.WithoutCancel(ctx), t.School, t.ID, step, done, total) // how far it came
 	switch {
 	case err == nil:
 		return state, outcome, nil
@@ -144,5 +144,5 @@ func First[T any](list []T) []T { return list[:min(len(list), ShownRows)] }
 
 // TakeUpLost asks the queue once more for tasks whose runners are gone.
 func (s *Service) TakeUpLost(ctx context.Context) error {
-	return s.db.Tx(ctx, func(q store.Queries) error { return q.Background.LostTasks(ctx) })
+	return s.base.DB.Tx(ctx, func(q store.Queries) error { return q.Background.LostTasks(ctx) })
 }

@@ -2,23 +2,17 @@
 package background
 
 import (
-	"log/slog"
 	schoolyear "rubricon/app/year"
-	"rubricon/store"
-	"time"
 )
 
 // Service starts, runs and stops tasks.
 type Service struct {
-	db    *store.DB
-	now   func() time.Time
-	log   *slog.Logger
-	years *schoolyear.Service
+	base schoolyear.Base
 
 	kinds map[string]Work
 }
 
 // New returns a service on a database.
-func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service) *Service {
-	return &Service{db: db, now: now, log: log, years: years, kinds: map[string]Work{}}
+func New(base schoolyear.Base) *Service {
+	return &Service{base: base, kinds: map[string]Work{}}
 }

@@ -131,7 +131,7 @@ const (
 
 // MayManageData reports whether an account may take a school's data in and give them out.
 func (s *Service) MayManageData(ctx context.Context, by int64, school string, year int) error {
-	_, _, err := s.years.Guard(ctx, by, school, year, acts.ManageData)
+	_, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageData)
 	return err
 }
 
@@ -157,12 +157,12 @@ func (s *Service) StartExport(ctx context.Context, by int64, school string, year
 }
 
 func (s *Service) start(ctx context.Context, by int64, school string, year int, kind, name string, file []byte) (*Task, error) {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageData)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageData)
 	if err != nil {
 		return nil, err
 	}
 	var id int64
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		id, err = s.AddTask(ctx, q, a, store.TaskRow{School: school, Year: year, Kind: kind, Name: name}, file)
 		return err
 	})
@@ -177,7 +177,7 @@ func (s *Service) AddTask(ctx context.Context, q store.Queries, a *actor.Actor, 
 	if err := roomForTask(ctx, q, task.School); err != nil {
 		return 0, err
 	}
-	task.By, task.ByName, task.MadeAt = &a.Account, a.Name().Name, s.now()
+	task.By, task.ByName, task.MadeAt = &a.Account, a.Name().Name, s.base.Now()
 	return q.Background.AddTask(ctx, task, file)
 }
 
@@ -194,7 +194,7 @@ func roomForTask(ctx context.Context, q store.Queries, school string) error {
 }
 
 func (s *Service) task(ctx context.Context, school string, id int64) (*Task, error) {
-	row, err := s.db.Queries().Background.Task(ctx, school, id)
+	row, err := s.base.DB.Queries().Background.Task(ctx, school, id)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -215,7 +215,7 @@ func (s *Service) Tasks(ctx context.Context, by int64, school string, year int) 
 	if err := s.MayManageData(ctx, by, school, year); err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Background.Tasks(ctx, school, shownTasks)
+	rows, err := s.base.DB.Queries().Background.Tasks(ctx, school, shownTasks)
 	if err != nil {
 		return nil, err
 	}
@@ -262,7 +262,7 @@ func (o *Outline) Confirm() bool { return o.Tally != nil && o.Tally.Much() }
 
 // StopTask stops a task. What an import has written until then stays; taking the same in again makes it whole.
 func (s *Service) StopTask(ctx context.Context, by int64, school string, year int, id int64) (*Task, error) {
-	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) { return q.Background.StopTask(ctx, school, id, s.now()) })
+	return s.say(ctx, by, school, year, id, func(q store.Queries) (bool, error) { return q.Background.StopTask(ctx, school, id, s.base.Now()) })
 }
 
 func (s *Service) say(ctx context.Context, by int64, school string, year int, id int64,
@@ -273,7 +273,7 @@ func (s *Service) say(ctx context.Context, by int64, school string, year int, id
 	if _, err := s.task(ctx, school, id); err != nil {
 		return nil, err
 	}
-	err := s.db.Tx(ctx, func(q store.Queries) error {
+	err := s.base.DB.Tx(ctx, func(q store.Queries) error {
 		if ok, err := do(q); err != nil || ok {
 			return err
 		}
@@ -313,7 +313,7 @@ func (s *Service) UndoImport(ctx context.Context, by int64, school string, year 
 		if t.ID != id {
 			return nil, problem.New(problem.GoneOn)
 		}
-		before, err := s.db.Queries().Background.Beside(ctx, school, id, store.TaskBefore)
+		before, err := s.base.DB.Queries().Background.Beside(ctx, school, id, store.TaskBefore)
 		if err != nil {
 			return nil, problem.AsNotFound(err)
 		}
@@ -327,7 +327,7 @@ func (s *Service) BadRows(ctx context.Context, by int64, school string, year int
 	if err := s.MayManageData(ctx, by, school, year); err != nil {
 		return nil, err
 	}
-	content, err := s.db.Queries().Background.Beside(ctx, school, id, store.TaskBad)
+	content, err := s.base.DB.Queries().Background.Beside(ctx, school, id, store.TaskBad)
 	return content, problem.AsNotFound(err)
 }
 
@@ -343,7 +343,7 @@ func (s *Service) TaskFile(ctx context.Context, by int64, school string, year in
 	if t.Kind != "export" || t.State != store.TaskDone {
 		return "", nil, problem.New(problem.NotFound)
 	}
-	content, err = s.db.Queries().Background.TaskFile(ctx, school, id)
+	content, err = s.base.DB.Queries().Background.TaskFile(ctx, school, id)
 	return t.Name, content, problem.AsNotFound(err)
 }
 

@@ -134,16 +134,16 @@ func (s *Service) DoBatch(ctx context.Context, by int64, school string, year int
 	if err := work.Wait(); err != nil {
 		return b.ID, nil, err
 	}
-	if err := s.db.Queries().Caseload.DropBatch(ctx, school, year, b.ID); err != nil {
+	if err := s.base.DB.Queries().Caseload.DropBatch(ctx, school, year, b.ID); err != nil {
 		return b.ID, nil, err
 	}
-	s.log.InfoContext(ctx, "a batch", "act", b.Kind, "school", school, "year", year, "account", by, "batch", b.ID)
+	s.base.Log.InfoContext(ctx, "a batch", "act", b.Kind, "school", school, "year", year, "account", by, "batch", b.ID)
 	return b.ID, append(outcomes, strangers...), nil
 }
 
 // batch checks a batch, apart from any sheet.
 func (s *Service) batch(ctx context.Context, by int64, school string, year int, b *Batch) (*schoolyear.SchoolYear, *actor.Actor, error) {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -198,7 +198,7 @@ func (s *Service) batchDesks(ctx context.Context, y *schoolyear.SchoolYear, a *a
 	for i, c := range b.Sheets {
 		ids[i] = c.Student
 	}
-	if desks, err = s.sheet.Desks(ctx, y, a, ids); err != nil {
+	if desks, err = s.ports.Sheet.Desks(ctx, y, a, ids); err != nil {
 		return nil, nil, err
 	}
 	for _, d := range desks {
@@ -224,7 +224,7 @@ func versionOf(b *Batch, student string) int64 {
 
 // beginBatch begins a batch, or looks up the one that is gone on with.
 func (s *Service) beginBatch(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, b *Batch) (err error) {
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	if b.ID != 0 {
 		row, err := q.Caseload.Batch(ctx, y.School, y.Start, b.ID)
 		switch {
@@ -236,7 +236,7 @@ func (s *Service) beginBatch(ctx context.Context, y *schoolyear.SchoolYear, a *a
 		b.Reason = row.Reason
 		return nil
 	}
-	row := store.BatchRow{Kind: b.Kind, Reason: b.Reason, Person: a.ID, By: a.Name().Name, At: s.now()}
+	row := store.BatchRow{Kind: b.Kind, Reason: b.Reason, Person: a.ID, By: a.Name().Name, At: s.base.Now()}
 	row.Detail.V = map[string]string{}
 	for key, text := range map[string]string{"course": b.Course, "instead": b.Instead, "name": b.Name, "message": b.Message} {
 		if text != "" {
@@ -261,24 +261,24 @@ func (s *Service) part(ctx context.Context, d *appsheet.Desk, b *Batch) (version
 			return 0, err
 		}
 		if change == nil { // a reminder leaves the sheet as it is
-			kept, err := s.db.Queries().Caseload.Remind(ctx, d.Row.Place,
+			kept, err := s.base.DB.Queries().Caseload.Remind(ctx, d.Row.Place,
 				store.ReminderRow{About: b.Name, Text: b.Message, By: d.Actor.Name().Name, At: d.Now}, today(d.Year, d.Now), b.ID)
 			if err == nil && !kept {
 				err = problem.New(problem.RemindedToday)
 			}
-			s.messages.Told(d.Row.Place, d.Row.Version)
+			s.ports.Messages.Told(d.Row.Place, d.Row.Version)
 			return d.Row.Version, err
 		}
-		s.messages.Announce(d, change)
-		saved, err := s.db.Queries().Sheet.SaveChange(ctx, change)
+		s.ports.Messages.Announce(d, change)
+		saved, err := s.base.DB.Queries().Sheet.SaveChange(ctx, change)
 		if err != nil {
 			return 0, err
 		}
 		if saved {
-			s.messages.Told(d.Row.Place, change.Version)
+			s.ports.Messages.Told(d.Row.Place, change.Version)
 			return change.Version, nil
 		}
-		again, err := s.sheet.Desks(ctx, d.Year, d.Actor, []string{d.Row.Student})
+		again, err := s.ports.Sheet.Desks(ctx, d.Year, d.Actor, []string{d.Row.Student})
 		if err != nil {
 			return 0, err
 		}
@@ -356,7 +356,7 @@ func today(y *schoolyear.SchoolYear, now time.Time) string {
 
 // notTwice names those who have been reminded of the same today.
 func (s *Service) notTwice(ctx context.Context, y *schoolyear.SchoolYear, b *Batch, outcomes []Outcome) error {
-	list, err := s.db.Queries().Caseload.Reminded(ctx, y.School, y.Start, b.Name, today(y, s.now()))
+	list, err := s.base.DB.Queries().Caseload.Reminded(ctx, y.School, y.Start, b.Name, today(y, s.base.Now()))
 	for i := range outcomes {
 		if outcomes[i].Code == "" && slices.Contains(list, outcomes[i].Student) {
 			outcomes[i].Code = problem.RemindedToday
@@ -376,11 +376,11 @@ type BatchDone struct {
 
 // Batches lists the latest that were done in a school year; those done to a student where one is named.
 func (s *Service) Batches(ctx context.Context, by int64, school string, year int, student string, skip int) ([]BatchDone, error) {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Caseload.Batches(ctx, school, year, student, skip, maxBatches)
+	rows, err := s.base.DB.Queries().Caseload.Batches(ctx, school, year, student, skip, maxBatches)
 	list := make([]BatchDone, len(rows))
 	for i := range rows {
 		list[i] = BatchDone{rows[i], acts.TakesBack(a.InSchool(), rows[i].Person == a.ID, student != "") == ""}
@@ -393,8 +393,8 @@ const remindedFor = 14 * 24 * time.Hour
 
 // Reminders lists what a student and the family are reminded of, the latest first, for anyone who may see the sheet.
 func (s *Service) Reminders(ctx context.Context, by int64, at schoolyear.Place) ([]store.ReminderRow, error) {
-	if _, err := s.sheet.Open(ctx, by, at); err != nil {
+	if _, err := s.ports.Sheet.Open(ctx, by, at); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Caseload.Reminders(ctx, at, s.now().Add(-remindedFor))
+	return s.base.DB.Queries().Caseload.Reminders(ctx, at, s.base.Now().Add(-remindedFor))
 }

@@ -19,14 +19,14 @@ import (
 // that it cannot be are named. The errors are NeedsReason, NotFound, AlreadyDone, and acts.OthersBatch where
 // someone else did it to many.
 func (s *Service) TakeBack(ctx context.Context, by int64, school string, year int, id int64, student, reason string) ([]Outcome, error) {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}
 	if reason = text.Tidy(reason); reason == "" {
 		return nil, problem.New(problem.NeedsReason)
 	}
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	b, err := q.Caseload.Batch(ctx, school, year, id)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
@@ -47,7 +47,7 @@ func (s *Service) TakeBack(ctx context.Context, by int64, school string, year in
 	if len(ids) == 0 {
 		return nil, problem.New(problem.Code(acts.AlreadyDone))
 	}
-	desks, err := s.sheet.Desks(ctx, y, a, ids)
+	desks, err := s.ports.Sheet.Desks(ctx, y, a, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -68,11 +68,11 @@ func (s *Service) TakeBack(ctx context.Context, by int64, school string, year in
 	if err := work.Wait(); err != nil {
 		return nil, err
 	}
-	s.log.InfoContext(ctx, "a batch was taken back", "school", school, "year", year, "account", by, "batch", id)
+	s.base.Log.InfoContext(ctx, "a batch was taken back", "school", school, "year", year, "account", by, "batch", id)
 	if !slices.ContainsFunc(outcomes, func(o Outcome) bool { return o.Code == "" }) {
 		return outcomes, nil // nothing was taken back
 	}
-	return outcomes, q.Caseload.TookBack(ctx, school, year, id, a.Name().Name, s.now())
+	return outcomes, q.Caseload.TookBack(ctx, school, year, id, a.Name().Name, s.base.Now())
 }
 
 func (s *Service) partBack(ctx context.Context, d *appsheet.Desk, b *store.BatchRow, part *store.BatchSheet, reason string) error {
@@ -82,8 +82,8 @@ func (s *Service) partBack(ctx context.Context, d *appsheet.Desk, b *store.Batch
 			return err
 		}
 		if b.Kind == BatchRemind {
-			err := s.db.Queries().Caseload.Unremind(ctx, d.Row.Place, b.ID)
-			s.messages.Told(d.Row.Place, d.Row.Version)
+			err := s.base.DB.Queries().Caseload.Unremind(ctx, d.Row.Place, b.ID)
+			s.ports.Messages.Told(d.Row.Place, d.Row.Version)
 			return err
 		}
 		change, err := backOf(d, b, part, reason)
@@ -91,15 +91,15 @@ func (s *Service) partBack(ctx context.Context, d *appsheet.Desk, b *store.Batch
 			return err
 		}
 		change.Back = b.ID
-		saved, err := s.db.Queries().Sheet.SaveChange(ctx, change)
+		saved, err := s.base.DB.Queries().Sheet.SaveChange(ctx, change)
 		if err != nil {
 			return err
 		}
 		if saved {
-			s.messages.Told(d.Row.Place, change.Version)
+			s.ports.Messages.Told(d.Row.Place, change.Version)
 			return nil
 		}
-		again, err := s.sheet.Desks(ctx, d.Year, d.Actor, []string{d.Row.Student})
+		again, err := s.ports.Sheet.Desks(ctx, d.Year, d.Actor, []string{d.Row.Student})
 		if err = errors.Join(err, missing(again)); err != nil {
 			return err
 		}

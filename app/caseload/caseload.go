@@ -91,7 +91,7 @@ type foundSheet struct {
 // Caseload lists the students of the reader, or of the whole school, each with where the sheet is and all it
 // waits for: those that a filter chooses. The longest waiting come first.
 func (s *Service) Caseload(ctx context.Context, by int64, school string, year int, f Filter) (*Caseload, error) {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}
@@ -99,7 +99,7 @@ func (s *Service) Caseload(ctx context.Context, by int64, school string, year in
 	if f.All || !a.Counsels {
 		counselor = ""
 	}
-	heads, err := s.db.Queries().Caseload.Heads(ctx, school, year, counselor)
+	heads, err := s.base.DB.Queries().Caseload.Heads(ctx, school, year, counselor)
 	if err != nil {
 		return nil, err
 	}
@@ -112,7 +112,7 @@ func (s *Service) Caseload(ctx context.Context, by int64, school string, year in
 		return nil, err
 	}
 	out := &Caseload{Year: y, Reader: a.Name().Name, Mine: counselor != "", Lines: make([]CaseLine, 0, len(heads))}
-	lines, now := make([]CaseLine, len(heads)), s.now()
+	lines, now := make([]CaseLine, len(heads)), s.base.Now()
 	for i := range heads {
 		lines[i] = caseLine(y, a, &heads[i], found[i], contested, now)
 	}
@@ -122,7 +122,7 @@ func (s *Service) Caseload(ctx context.Context, by int64, school string, year in
 
 // found reports what was found of sheets, working out what is not cached.
 func (s *Service) found(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, heads []store.HeadRow) ([]*foundSheet, error) {
-	return appsheet.OfMany(ctx, s.sheet, y, a, heads, s.foundBefore, func(k appsheet.FoundKey) appsheet.FoundKey { return k }, findOn)
+	return appsheet.OfMany(ctx, s.ports.Sheet, y, a, heads, s.foundBefore, func(k appsheet.FoundKey) appsheet.FoundKey { return k }, findOn)
 }
 
 // findOn finds everything that the sheet on a desk can wait for.
@@ -150,11 +150,11 @@ func Started(d *appsheet.Desk) bool {
 
 // contested reports by course whether more ask for it than there are seats.
 func (s *Service) contested(ctx context.Context, y *schoolyear.SchoolYear) ([]bool, error) {
-	seats, err := s.db.Queries().Caseload.Seats(ctx, y.School, y.Start)
+	seats, err := s.base.DB.Queries().Caseload.Seats(ctx, y.School, y.Start)
 	if err != nil || len(seats) == 0 {
 		return nil, err
 	}
-	asked, err := s.db.Queries().Caseload.Asked(ctx, y.School, y.Start)
+	asked, err := s.base.DB.Queries().Caseload.Asked(ctx, y.School, y.Start)
 	if err != nil {
 		return nil, err
 	}
@@ -308,11 +308,11 @@ const maxViews = 30
 
 // SavedViews lists what the reader keeps.
 func (s *Service) SavedViews(ctx context.Context, by int64, school string, year int) ([]SavedView, error) {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Caseload.SavedViews(ctx, school, a.ID)
+	rows, err := s.base.DB.Queries().Caseload.SavedViews(ctx, school, a.ID)
 	var list []SavedView
 	for _, r := range rows {
 		list = append(list, SavedView{r.Name, r.Filter.V})
@@ -322,7 +322,7 @@ func (s *Service) SavedViews(ctx context.Context, by int64, school string, year 
 
 // SaveView keeps a filter by name, in place of one that has it. The errors are NeedsName and AtLimit.
 func (s *Service) SaveView(ctx context.Context, by int64, school string, year int, v SavedView) error {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return err
 	}
@@ -331,11 +331,11 @@ func (s *Service) SaveView(ctx context.Context, by int64, school string, year in
 	}
 	row := store.SavedView{Name: v.Name}
 	row.Filter.V = append([]string{}, v.Filter...)
-	return s.db.Tx(ctx, func(q store.Queries) error {
+	return s.base.DB.Tx(ctx, func(q store.Queries) error {
 		if err := q.Serialize(ctx, "views", school, a.ID); err != nil {
 			return err
 		}
-		kept, err := q.Caseload.SaveView(ctx, school, a.ID, row, s.now(), maxViews)
+		kept, err := q.Caseload.SaveView(ctx, school, a.ID, row, s.base.Now(), maxViews)
 		if err == nil && !kept {
 			err = problem.New(problem.AtLimit)
 		}
@@ -345,9 +345,9 @@ func (s *Service) SaveView(ctx context.Context, by int64, school string, year in
 
 // DropView forgets a filter that the reader keeps.
 func (s *Service) DropView(ctx context.Context, by int64, school string, year int, name string) error {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return err
 	}
-	return s.db.Queries().Caseload.DropView(ctx, school, a.ID, text.Tidy(name))
+	return s.base.DB.Queries().Caseload.DropView(ctx, school, a.ID, text.Tidy(name))
 }

@@ -49,7 +49,7 @@ type RosterLine struct {
 // Cohort lists the students that someone chooses, by name. The error is BadCondition, with what is wrong and
 // where, for a condition that cannot be read.
 func (s *Service) Cohort(ctx context.Context, by int64, school string, year int, w Whom) (*Cohort, error) {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}
@@ -64,7 +64,7 @@ func (s *Service) Cohort(ctx context.Context, by int64, school string, year int,
 	if w.Mine && a.Counsels {
 		counselor = a.ID
 	}
-	heads, err := s.db.Queries().Caseload.Heads(ctx, school, year, counselor)
+	heads, err := s.base.DB.Queries().Caseload.Heads(ctx, school, year, counselor)
 	if err != nil {
 		return nil, err
 	}
@@ -133,7 +133,7 @@ type Reading struct {
 
 // Read reads a condition about any course, for anyone who writes one.
 func (s *Service) Read(ctx context.Context, by int64, school string, year int, text string) (*Reading, error) {
-	y, _, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
+	y, _, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}
@@ -160,7 +160,7 @@ func (s *Service) listed(ctx context.Context, out *Cohort, names string, heads [
 		}
 		return chosen, nil
 	}
-	roll, err := s.people.Roll(ctx, out.Year.School, heads)
+	roll, err := s.ports.People.Roll(ctx, out.Year.School, heads)
 	if err != nil {
 		return nil, err
 	}
@@ -191,7 +191,7 @@ func (s *Service) fitting(ctx context.Context, y *schoolyear.SchoolYear, a *acto
 	for i, h := range heads {
 		ids[i] = h.Student
 	}
-	desks, err := s.sheet.Desks(ctx, y, a, ids)
+	desks, err := s.ports.Sheet.Desks(ctx, y, a, ids)
 	if err != nil {
 		return nil, err
 	}

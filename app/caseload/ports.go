@@ -2,6 +2,7 @@ package caseload
 
 import (
 	"context"
+
 	"rubricon/app/actor"
 	appsheet "rubricon/app/sheet"
 	schoolyear "rubricon/app/year"

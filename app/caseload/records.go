@@ -37,7 +37,7 @@ type RecordLine struct {
 // number, username, mail or name, and what cannot be read. An empty outcome is that of a transfer, an empty
 // school year the one before. It changes nothing.
 func (s *Service) ReadRecords(ctx context.Context, by int64, school string, year int, file string) ([]RecordLine, []bundle.Problem, error) {
-	y, _, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
+	y, _, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -45,11 +45,11 @@ func (s *Service) ReadRecords(ctx context.Context, by int64, school string, year
 		return nil, nil, problem.New(problem.TooMuch)
 	}
 	rows, problems := bundle.Loose("records.csv", file, "student", "courseCode")
-	heads, err := s.db.Queries().Caseload.Heads(ctx, school, year, "")
+	heads, err := s.base.DB.Queries().Caseload.Heads(ctx, school, year, "")
 	if err != nil {
 		return nil, nil, err
 	}
-	roll, err := s.people.Roll(ctx, school, heads)
+	roll, err := s.ports.People.Roll(ctx, school, heads)
 	if err != nil {
 		return nil, nil, err
 	}

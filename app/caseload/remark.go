@@ -20,12 +20,12 @@ const maxRemarks = 100
 
 // Remarks lists what was asked and said about a sheet, for anyone who may see it.
 func (s *Service) Remarks(ctx context.Context, by int64, at schoolyear.Place) (*appsheet.Desk, []store.RemarkRow, error) {
-	d, err := s.sheet.Open(ctx, by, at)
+	d, err := s.ports.Sheet.Open(ctx, by, at)
 	if err != nil {
 		return nil, nil, err
 	}
 	d.Answer(0)
-	list, err := s.db.Queries().Caseload.Remarks(ctx, at)
+	list, err := s.base.DB.Queries().Caseload.Remarks(ctx, at)
 	if !InFamily(d) {
 		list = slices.DeleteFunc(list, func(r store.RemarkRow) bool { return r.Kind == RemarkFamily })
 	}
@@ -48,13 +48,13 @@ func InFamily(d *appsheet.Desk) bool {
 func (s *Service) Remark(ctx context.Context, by int64, at schoolyear.Place, r store.RemarkRow) (*appsheet.Desk, error) {
 	r.Text = text.Tidy(r.Text)
 	if r.Draft = at.Draft; r.Draft != 0 {
-		if _, err := s.sheet.Open(ctx, by, at); err != nil {
+		if _, err := s.ports.Sheet.Open(ctx, by, at); err != nil {
 			return nil, err
 		}
 	}
 	sheet := at
 	sheet.Draft = 0
-	return s.sheet.Act(ctx, by, sheet, 0, acts.Remark, "", func(d *appsheet.Desk) (*store.Change, error) {
+	return s.ports.Sheet.Act(ctx, by, sheet, 0, acts.Remark, "", func(d *appsheet.Desk) (*store.Change, error) {
 		if family := r.Kind == RemarkFamily; family && !InFamily(d) || !family && r.Draft != 0 {
 			return nil, problem.New(problem.Code(acts.NotYours))
 		}
@@ -64,7 +64,7 @@ func (s *Service) Remark(ctx context.Context, by int64, at schoolyear.Place, r s
 		if _, ok := d.Year.Index(r.Course); r.Course != "" && !ok {
 			return nil, &problem.Error{Code: problem.NoCourse, Param: r.Course}
 		}
-		list, err := s.db.Queries().Caseload.Remarks(ctx, at)
+		list, err := s.base.DB.Queries().Caseload.Remarks(ctx, at)
 		if err != nil {
 			return nil, err
 		}
@@ -84,8 +84,8 @@ func (s *Service) Remark(ctx context.Context, by int64, at schoolyear.Place, r s
 // AnswerRemark answers what a family asked or said, once. The errors are NeedsMessage, NotFound and AlreadyDone.
 func (s *Service) AnswerRemark(ctx context.Context, by int64, at schoolyear.Place, id int64, answer string) (*appsheet.Desk, error) {
 	answer = text.Tidy(answer)
-	return s.sheet.Act(ctx, by, at, 0, acts.Reply, "", func(d *appsheet.Desk) (*store.Change, error) {
-		list, err := s.db.Queries().Caseload.Remarks(ctx, at)
+	return s.ports.Sheet.Act(ctx, by, at, 0, acts.Reply, "", func(d *appsheet.Desk) (*store.Change, error) {
+		list, err := s.base.DB.Queries().Caseload.Remarks(ctx, at)
 		if err != nil {
 			return nil, err
 		}

@@ -75,7 +75,7 @@ func TestRemarks(t *testing.T) {
 func TestAFamilyTalks(t *testing.T) {
 	h := apptest.NewHouse(t)
 	ctx, student, guardian, counselor := t.Context(), h.Who("mara.quill"), h.Who("ilse.quill"), h.Who("ms.arden")
-	draft, err := h.Sheet.MakeDraft(ctx, student, apptest.Mara, "More sea")
+	draft, err := h.Sheet.Drafts().Make(ctx, student, apptest.Mara, "More sea")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -129,7 +129,7 @@ func TestAFamilyTalks(t *testing.T) {
 	if _, list, _ := h.Caseload.Remarks(ctx, student, on); len(list) != 1 || list[0].Draft != draft {
 		t.Errorf("about the draft: %+v", list)
 	}
-	if err := h.Sheet.DropDraft(ctx, student, on); err != nil {
+	if err := h.Sheet.Drafts().Drop(ctx, student, on); err != nil {
 		t.Fatal(err)
 	}
 	if _, list, _ := h.Caseload.Remarks(ctx, student, apptest.Mara); len(list) != 1 {

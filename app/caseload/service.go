@@ -3,32 +3,23 @@
 package caseload
 
 import (
-	"log/slog"
+	lru "github.com/hashicorp/golang-lru/v2"
+
 	appsheet "rubricon/app/sheet"
 	schoolyear "rubricon/app/year"
-	"rubricon/store"
-	"time"
-
-	lru "github.com/hashicorp/golang-lru/v2"
 )
 
 // Service serves the lists and acts of counselors and teachers.
 type Service struct {
-	db    *store.DB
-	now   func() time.Time
-	log   *slog.Logger
-	years *schoolyear.Service
-
-	messages Messages
-	people   People
-	sheet    Sheet
+	base  schoolyear.Base
+	ports Ports
 
 	foundBefore *lru.Cache[appsheet.FoundKey, *foundSheet]
 }
 
 // New returns a service on a database.
-func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service) *Service {
-	return &Service{db: db, now: now, log: log, years: years,
+func New(base schoolyear.Base) *Service {
+	return &Service{base: base,
 		foundBefore: schoolyear.AtMost[appsheet.FoundKey, *foundSheet](schoolyear.MaxFacts)}
 }
 
@@ -40,6 +31,4 @@ type Ports struct {
 }
 
 // Connect sets the areas that the service calls. It must be called before the service is used.
-func (s *Service) Connect(p Ports) {
-	s.messages, s.people, s.sheet = p.Messages, p.People, p.Sheet
-}
+func (s *Service) Connect(p Ports) { s.ports = p }

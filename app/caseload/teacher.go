@@ -95,15 +95,15 @@ func (s *Service) Class(ctx context.Context, by int64, school string, year int, 
 }
 
 func (s *Service) lessons(ctx context.Context, by int64, school string, year int) (*lessons, error) {
-	row, err := s.db.Queries().Year.YearRow(ctx, school, year)
+	row, err := s.base.DB.Queries().Year.YearRow(ctx, school, year)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
-	a, err := s.years.Actor(ctx, school, year, row.Roster, by)
+	a, err := s.base.Years.Actor(ctx, school, year, row.Roster, by)
 	if err != nil {
 		return nil, err
 	}
-	taught, err := s.db.Queries().People.TaughtBy(ctx, school, year, a.ID)
+	taught, err := s.base.DB.Queries().People.TaughtBy(ctx, school, year, a.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -112,7 +112,7 @@ func (s *Service) lessons(ctx context.Context, by int64, school string, year int
 	if !acts.InSchool(acts.SeeClasses, is) {
 		return nil, problem.New(problem.Code(acts.NotYours))
 	}
-	y, err := s.years.Year(ctx, school, year, row.Catalog, row.Policy)
+	y, err := s.base.Years.Year(ctx, school, year, row.Catalog, row.Policy)
 	return &lessons{year: y, actor: a, rows: taught}, err
 }
 
@@ -122,7 +122,7 @@ func (s *Service) allLessons(ctx context.Context, by int64, school string, year 
 	if err != nil {
 		return nil, err
 	}
-	list, err := s.db.Queries().Sheet.Taught(ctx, school, year, l.actor.ID)
+	list, err := s.base.DB.Queries().Sheet.Taught(ctx, school, year, l.actor.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -130,14 +130,14 @@ func (s *Service) allLessons(ctx context.Context, by int64, school string, year 
 	for i := range list {
 		sheets[i] = &list[i].SheetRow
 	}
-	known, err := s.years.KnownOf(ctx, l.year, sheets)
+	known, err := s.base.Years.KnownOf(ctx, l.year, sheets)
 	if err != nil {
 		return nil, err
 	}
 	l.sheets = make(map[string]*appsheet.Desk, len(list))
 	for i := range list {
 		l.sheets[list[i].Student] = &appsheet.Desk{Row: list[i].SheetRow, Pupil: list[i].Pupil, Year: l.year,
-			Known: known[i], Actor: l.actor, Now: s.now()}
+			Known: known[i], Actor: l.actor, Now: s.base.Now()}
 	}
 	return l, nil
 }
@@ -296,30 +296,30 @@ func (s *Service) recommend(ctx context.Context, a *actor.Actor, at schoolyear.P
 func (s *Service) sayOf(ctx context.Context, a *actor.Actor, at schoolyear.Place, act acts.Act, reason string,
 	word func(d *appsheet.Desk) *store.Change) error {
 	for range appsheet.Tries {
-		row, err := s.db.Queries().Sheet.Sheet(ctx, at)
+		row, err := s.base.DB.Queries().Sheet.Sheet(ctx, at)
 		if err != nil {
 			return problem.AsNotFound(err)
 		}
-		d, err := s.sheet.Lay(ctx, row, a)
+		d, err := s.ports.Sheet.Lay(ctx, row, a)
 		if err != nil {
 			return err
 		}
 		change := word(d)
 		if err := d.Guard(act, reason); err != nil {
-			s.sheet.Refused(ctx, d, act, err)
+			s.ports.Sheet.Refused(ctx, d, act, err)
 			return err
 		}
 		if change == nil {
 			return nil
 		}
 		change.Prepares = true
-		saved, err := s.db.Queries().Sheet.SaveChange(ctx, change)
+		saved, err := s.base.DB.Queries().Sheet.SaveChange(ctx, change)
 		if err != nil {
 			return err
 		}
 		if saved {
-			s.messages.Told(at, d.Row.Version+1)
-			s.log.InfoContext(ctx, "a sheet", "act", change.Kind, "school", at.School, "year", at.Year, "account", a.Account)
+			s.ports.Messages.Told(at, d.Row.Version+1)
+			s.base.Log.InfoContext(ctx, "a sheet", "act", change.Kind, "school", at.School, "year", at.Year, "account", a.Account)
 			return nil
 		}
 	}

@@ -60,19 +60,19 @@ const (
 // leading returns the courses that someone leads.
 func (s *Service) leading(ctx context.Context, by int64, school string,
 	year int) (*schoolyear.SchoolYear, *actor.Actor, []catalog.Tryout, error) {
-	row, err := s.db.Queries().Year.YearRow(ctx, school, year)
+	row, err := s.base.DB.Queries().Year.YearRow(ctx, school, year)
 	if err != nil {
 		return nil, nil, nil, problem.AsNotFound(err)
 	}
-	a, err := s.years.Actor(ctx, school, year, row.Roster, by)
+	a, err := s.base.Years.Actor(ctx, school, year, row.Roster, by)
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	taught, err := s.db.Queries().People.TaughtBy(ctx, school, year, a.ID)
+	taught, err := s.base.DB.Queries().People.TaughtBy(ctx, school, year, a.ID)
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	y, err := s.years.Year(ctx, school, year, row.Catalog, row.Policy)
+	y, err := s.base.Years.Year(ctx, school, year, row.Catalog, row.Policy)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -126,11 +126,11 @@ func (s *Service) tryout(ctx context.Context, y *schoolyear.SchoolYear, a *actor
 	for _, course := range t.Asked {
 		asked = append(asked, y.Codes[course])
 	}
-	students, err := s.db.Queries().Caseload.Trying(ctx, y.School, y.Start, asked, y.Codes[t.Course])
+	students, err := s.base.DB.Queries().Caseload.Trying(ctx, y.School, y.Start, asked, y.Codes[t.Course])
 	if err != nil || len(students) == 0 {
 		return out, err
 	}
-	desks, err := s.sheet.Desks(ctx, y, a, students)
+	desks, err := s.ports.Sheet.Desks(ctx, y, a, students)
 	for _, d := range desks {
 		out.Pupils = append(out.Pupils, *trying(d, t))
 	}
@@ -262,7 +262,7 @@ func (s *Service) Named(ctx context.Context, by int64, school string, year int, 
 	if len(text) > people.MaxRoster {
 		return nil, problem.New(problem.TooMuch)
 	}
-	heads, err := s.db.Queries().Caseload.Heads(ctx, school, year, "")
+	heads, err := s.base.DB.Queries().Caseload.Heads(ctx, school, year, "")
 	if err != nil {
 		return nil, err
 	}
@@ -277,7 +277,7 @@ func (s *Service) Named(ctx context.Context, by int64, school string, year int, 
 // SetLead lets a person of the staff lead a course, next to those who teach it now, or takes that back, with a
 // reason. The errors are NeedsReason, NoCourse, and AlreadyDone where nothing changes.
 func (s *Service) SetLead(ctx context.Context, by int64, school string, year int, person, course string, give bool, reason string) error {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManagePeople)
 	if err != nil {
 		return err
 	}
@@ -291,7 +291,7 @@ func (s *Service) SetLead(ctx context.Context, by int64, school string, year int
 	if give {
 		set = store.OfficeQueries.GiveLead
 	}
-	return s.people.SetForRoster(ctx, a, "who leads a course was set", give, school, func(q store.Queries) (bool, error) {
-		return set(q.Office, ctx, school, person, course, a.Name().Name, reason, s.now())
+	return s.ports.People.SetForRoster(ctx, a, "who leads a course was set", give, school, func(q store.Queries) (bool, error) {
+		return set(q.Office, ctx, school, person, course, a.Name().Name, reason, s.base.Now())
 	})
 }

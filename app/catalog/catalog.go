@@ -21,11 +21,11 @@ type Catalog struct {
 
 // Catalog returns a school year to anyone of the school.
 func (s *Service) Catalog(ctx context.Context, by int64, school string, year int) (*Catalog, error) {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCatalog)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCatalog)
 	if err != nil {
 		return nil, err
 	}
-	plans, err := s.db.Queries().Schedule.SectionPlans(ctx, school, year)
+	plans, err := s.base.DB.Queries().Schedule.SectionPlans(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -35,7 +35,7 @@ func (s *Service) Catalog(ctx context.Context, by int64, school string, year int
 	if out.Teachers, ok = s.teachers.Get(key); ok {
 		return out, nil
 	}
-	list, err := s.db.Queries().People.Teachings(ctx, school, year)
+	list, err := s.base.DB.Queries().People.Teachings(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}

@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"context"
+
 	"rubricon/app/actor"
 	appsheet "rubricon/app/sheet"
 	schoolyear "rubricon/app/year"

@@ -70,11 +70,11 @@ type SourceFile = store.Sheetful
 
 // Source returns what the rules and courses of a school year are read from.
 func (s *Service) Source(ctx context.Context, by int64, school string, year int) (*schoolyear.SchoolYear, *store.Source, error) {
-	y, _, err := s.years.Guard(ctx, by, school, year, acts.ManageRules)
+	y, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
 		return nil, nil, err
 	}
-	source, err := s.db.Queries().Year.Source(ctx, school, year, y.CatalogVersion, y.PolicyVersion)
+	source, err := s.base.DB.Queries().Year.Source(ctx, school, year, y.CatalogVersion, y.PolicyVersion)
 	return y, &source, err
 }
 
@@ -97,7 +97,7 @@ func (s *Service) Revise(ctx context.Context, by int64, school string, year int,
 	if len(effect.Problems) > 0 {
 		return nil, &problem.Error{Code: problem.BadRevision, Param: effect.Problems[0].String()}
 	}
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageRules)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
 		return nil, err
 	}
@@ -107,17 +107,17 @@ func (s *Service) Revise(ctx context.Context, by int64, school string, year int,
 	}
 	slices.Sort(codes)
 	done := false
-	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) (err error) {
 		done, err = q.Year.Revise(ctx, school, year, store.Versions{Catalog: r.Catalog, Policy: r.Policy}, *source, codes,
-			a.Name().Name, r.Reason, s.now())
+			a.Name().Name, r.Reason, s.base.Now())
 		return err
 	})
 	if err == nil && !done {
 		err = problem.New(problem.Code(acts.Stale))
 	}
 	if err == nil {
-		s.log.InfoContext(ctx, "rules or courses were revised", "school", school, "year", year, "account", by)
-		s.messages.Missed()
+		s.base.Log.InfoContext(ctx, "rules or courses were revised", "school", school, "year", year, "account", by)
+		s.ports.Messages.Missed()
 	}
 	return effect, err
 }
@@ -125,14 +125,14 @@ func (s *Service) Revise(ctx context.Context, by int64, school string, year int,
 // revised makes the revision and judges all sheets by it.
 func (s *Service) revised(ctx context.Context, by int64, school string, year int,
 	r *Revision) (*store.Source, *bundle.Bundle, *RevisionEffect, error) {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.ManageRules)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
 		return nil, nil, nil, err
 	}
 	if r.Catalog != y.CatalogVersion || r.Policy != y.PolicyVersion {
 		return nil, nil, nil, problem.New(problem.Code(acts.Stale))
 	}
-	source, err := s.db.Queries().Year.Source(ctx, school, year, y.CatalogVersion, y.PolicyVersion)
+	source, err := s.base.DB.Queries().Year.Source(ctx, school, year, y.CatalogVersion, y.PolicyVersion)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -252,7 +252,7 @@ func editErrands(source *store.Source, rows *[]map[string]string) error {
 
 // effect judges all sheets of a year by the rules and courses in force, and by those that would be.
 func (s *Service) effect(ctx context.Context, a *actor.Actor, was, now *schoolyear.SchoolYear) (*RevisionEffect, error) {
-	heads, err := s.db.Queries().Caseload.Heads(ctx, was.School, was.Start, "")
+	heads, err := s.base.DB.Queries().Caseload.Heads(ctx, was.School, was.Start, "")
 	if err != nil {
 		return nil, err
 	}
@@ -260,7 +260,7 @@ func (s *Service) effect(ctx context.Context, a *actor.Actor, was, now *schoolye
 	for i := range heads {
 		ids[i] = heads[i].Student
 	}
-	desks, err := s.sheet.Desks(ctx, was, a, ids)
+	desks, err := s.ports.Sheet.Desks(ctx, was, a, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -356,17 +356,17 @@ func (e *RevisionEffect) gone(was, now *schoolyear.SchoolYear, desks []*appsheet
 
 // Versions lists the versions of the rules and of the catalog of a year, the latest first.
 func (s *Service) Versions(ctx context.Context, by int64, school string, year int) ([]store.VersionRow, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageRules); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageRules); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Year.SourceVersions(ctx, school, year)
+	return s.base.DB.Queries().Year.SourceVersions(ctx, school, year)
 }
 
 // RulesOf returns policy.json as it was in a version.
 func (s *Service) RulesOf(ctx context.Context, by int64, school string, year int, version int64) (string, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageRules); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageRules); err != nil {
 		return "", err
 	}
-	text, err := s.db.Queries().Year.PolicyText(ctx, school, year, version)
+	text, err := s.base.DB.Queries().Year.PolicyText(ctx, school, year, version)
 	return text, problem.AsNotFound(err)
 }

@@ -2,30 +2,22 @@
 package catalog
 
 import (
-	"log/slog"
-	schoolyear "rubricon/app/year"
-	"rubricon/store"
-	"time"
-
 	lru "github.com/hashicorp/golang-lru/v2"
+
+	schoolyear "rubricon/app/year"
 )
 
 // Service serves and revises catalogs and rules.
 type Service struct {
-	db    *store.DB
-	now   func() time.Time
-	log   *slog.Logger
-	years *schoolyear.Service
-
-	messages Messages
-	sheet    Sheet
+	base  schoolyear.Base
+	ports Ports
 
 	teachers *lru.Cache[rosterKey, map[string][]string]
 }
 
 // New returns a service on a database.
-func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service) *Service {
-	return &Service{db: db, now: now, log: log, years: years, teachers: schoolyear.AtMost[rosterKey, map[string][]string](schoolyear.MaxYears)}
+func New(base schoolyear.Base) *Service {
+	return &Service{base: base, teachers: schoolyear.AtMost[rosterKey, map[string][]string](schoolyear.MaxYears)}
 }
 
 // Ports are the other areas that this one calls.
@@ -35,6 +27,4 @@ type Ports struct {
 }
 
 // Connect sets the areas that the service calls. It must be called before the service is used.
-func (s *Service) Connect(p Ports) {
-	s.messages, s.sheet = p.Messages, p.Sheet
-}
+func (s *Service) Connect(p Ports) { s.ports = p }

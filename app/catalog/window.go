@@ -14,11 +14,11 @@ import (
 
 // Windows lists the windows of a school year, for all, by grade and by student.
 func (s *Service) Windows(ctx context.Context, by int64, school string, year int) (*schoolyear.SchoolYear, []Window, error) {
-	y, _, err := s.years.Guard(ctx, by, school, year, acts.ManageRules)
+	y, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
 		return nil, nil, err
 	}
-	list, err := s.db.Queries().Year.Windows(ctx, school, year)
+	list, err := s.base.DB.Queries().Year.Windows(ctx, school, year)
 	return y, list, err
 }
 
@@ -36,7 +36,7 @@ const localLayout = "2006-01-02T15:04"
 // PutWindow sets a window as the office. The errors are BadWindow, and NotFound where it is of a student who
 // has no sheet in the year.
 func (s *Service) PutWindow(ctx context.Context, by int64, school string, year int, l Local) error {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.ManageRules)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
 		return err
 	}
@@ -47,35 +47,35 @@ func (s *Service) PutWindow(ctx context.Context, by int64, school string, year i
 		}
 	}
 	if w.Student != "" {
-		if _, err := s.db.Queries().Sheet.Sheet(ctx, schoolyear.Place{School: school, Year: year, Student: w.Student}); err != nil {
+		if _, err := s.base.DB.Queries().Sheet.Sheet(ctx, schoolyear.Place{School: school, Year: year, Student: w.Student}); err != nil {
 			return problem.AsNotFound(err)
 		}
 	}
 	err = s.setWindow(ctx, school, year, w, func(q store.Queries) error {
-		return q.Office.NoteWindow(ctx, school, "window", whose(&w), a.Name().Name, s.now())
+		return q.Office.NoteWindow(ctx, school, "window", whose(&w), a.Name().Name, s.base.Now())
 	})
-	s.messages.Missed()
+	s.ports.Messages.Missed()
 	return err
 }
 
 // DropWindow takes a window away as the office; who had it then has that of the grade, or of all. The error
 // is NotFound.
 func (s *Service) DropWindow(ctx context.Context, by int64, school string, year int, w Window) error {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageRules)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageRules)
 	if err != nil {
 		return err
 	}
 	gone := false
-	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) (err error) {
 		if gone, err = q.Year.DropWindow(ctx, school, year, w); err != nil || !gone {
 			return err
 		}
-		return q.Office.NoteWindow(ctx, school, "noWindow", whose(&w), a.Name().Name, s.now())
+		return q.Office.NoteWindow(ctx, school, "noWindow", whose(&w), a.Name().Name, s.base.Now())
 	})
 	if err == nil && !gone {
 		err = problem.New(problem.NotFound)
 	}
-	s.messages.Missed()
+	s.ports.Messages.Missed()
 	return err
 }
 
@@ -126,7 +126,7 @@ func (s *Service) setWindow(ctx context.Context, school string, year int, w Wind
 	if !w.Opens.Before(w.Families) || w.Counselors.Before(w.Families) || w.Student != "" && w.Grade != -1 {
 		return problem.New(problem.BadWindow)
 	}
-	err := s.db.Tx(ctx, func(q store.Queries) error {
+	err := s.base.DB.Tx(ctx, func(q store.Queries) error {
 		if _, err := q.Year.YearRow(ctx, school, year); err != nil {
 			return problem.AsNotFound(err)
 		}
@@ -136,7 +136,7 @@ func (s *Service) setWindow(ctx context.Context, school string, year int, w Wind
 		return note(q)
 	})
 	if err == nil {
-		s.log.InfoContext(ctx, "a window was set", "school", school, "year", year, "grade", w.Grade, "opens", w.Opens,
+		s.base.Log.InfoContext(ctx, "a window was set", "school", school, "year", year, "grade", w.Grade, "opens", w.Opens,
 			"families", w.Families, "counselors", w.Counselors)
 	}
 	return err

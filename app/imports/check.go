@@ -26,7 +26,7 @@ func (s *Service) check(ctx context.Context, in *intake, newest int) error {
 	}
 	problems = append(problems, slices.Concat(weak, unjudgeable(in.Bundle), twice(in.Bundle), notStaff(in.Bundle),
 		enrolledTwice(in.Bundle))...)
-	kept, err := s.db.Queries().Imports.KeptSheets(ctx, in.SchoolID, in.year)
+	kept, err := s.base.DB.Queries().Imports.KeptSheets(ctx, in.SchoolID, in.year)
 	if err != nil {
 		return err
 	}
@@ -45,7 +45,7 @@ func (s *Service) check(ctx context.Context, in *intake, newest int) error {
 	}
 	enrolled := map[string]int{}
 	if in.Has("classes.csv") {
-		if enrolled, err = s.db.Queries().Seats.EnrolledIn(ctx, in.SchoolID, in.year, in.sectionIDs()); err != nil {
+		if enrolled, err = s.base.DB.Queries().Seats.EnrolledIn(ctx, in.SchoolID, in.year, in.sectionIDs()); err != nil {
 			return err
 		}
 	}
@@ -58,7 +58,7 @@ func (s *Service) check(ctx context.Context, in *intake, newest int) error {
 		for i := range in.people {
 			ids = append(ids, in.people[i].ID)
 		}
-		strangers, err := s.db.Queries().Imports.Strangers(ctx, in.SchoolID, ids)
+		strangers, err := s.base.DB.Queries().Imports.Strangers(ctx, in.SchoolID, ids)
 		if err != nil {
 			return err
 		}
@@ -86,15 +86,15 @@ func (s *Service) takenOut(ctx context.Context, in *intake, newest int) ([]bundl
 	for i := range in.people {
 		ids = append(ids, in.people[i].ID)
 	}
-	n, err := s.db.Queries().Imports.Missing(ctx, in.SchoolID, ids)
+	n, err := s.base.DB.Queries().Imports.Missing(ctx, in.SchoolID, ids)
 	if err != nil || n == 0 {
 		return nil, err
 	}
-	row, err := s.db.Queries().Year.YearRow(ctx, in.SchoolID, newest)
+	row, err := s.base.DB.Queries().Year.YearRow(ctx, in.SchoolID, newest)
 	if err != nil {
 		return nil, err
 	}
-	y, err := s.years.Year(ctx, in.SchoolID, newest, row.Catalog, row.Policy)
+	y, err := s.base.Years.Year(ctx, in.SchoolID, newest, row.Catalog, row.Policy)
 	if err != nil {
 		return nil, err
 	}
@@ -102,7 +102,7 @@ func (s *Service) takenOut(ctx context.Context, in *intake, newest int) ([]bundl
 	for _, dates := range y.Frame.Dates {
 		last = max(last, dates[1])
 	}
-	if today := s.now().In(y.Zone()).Format(time.DateOnly); last == "" || today > last {
+	if today := s.base.Now().In(y.Zone()).Format(time.DateOnly); last == "" || today > last {
 		return nil, nil
 	}
 	return []bundle.Problem{{File: "users.csv",
@@ -122,7 +122,7 @@ func (s *Service) weakPasswords(ctx context.Context, in *intake) (problems []bun
 	if len(usernames) == 0 || !in.newest {
 		return nil, nil
 	}
-	list, err := s.db.Queries().Account.WithPassword(ctx, usernames)
+	list, err := s.base.DB.Queries().Account.WithPassword(ctx, usernames)
 	if err != nil {
 		return nil, err
 	}

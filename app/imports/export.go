@@ -15,9 +15,9 @@ import (
 // submitted, or where nothing was, the sheet as it is. Left are the requests of courses that the catalog has
 // no longer, which no bundle can hold.
 func (s *Service) Export(ctx context.Context, school string, year int) (files []bundle.File, left []string, err error) {
-	ctx = s.db.Reading(ctx)
+	ctx = s.base.DB.Reading(ctx)
 	var out store.Outgoing
-	err = s.db.Snapshot(ctx, func(q store.Queries) (err error) {
+	err = s.base.DB.Snapshot(ctx, func(q store.Queries) (err error) {
 		if year == 0 {
 			if year, err = q.Year.Newest(ctx, school); err != nil {
 				return err
@@ -65,6 +65,6 @@ func (s *Service) Export(ctx context.Context, school string, year int) (files []
 		f := (&bundle.Bundle{}).EnrollmentFile()
 		files = append(files, schoolyear.AsFile(f.Name, f.Header, rows))
 	}
-	s.log.InfoContext(ctx, "an export", "school", school, "year", year)
+	s.base.Log.InfoContext(ctx, "an export", "school", school, "year", year)
 	return files, left, nil
 }

@@ -60,9 +60,9 @@ func (s *Service) takeIn(ctx context.Context, b *bundle.Bundle, removals int, wr
 	in := newIntake(b)
 	result := &ImportResult{School: b.SchoolID, Year: in.year, Students: len(b.Pupils), Notices: b.Notices}
 	// One intake of a school at a time; the lock is held by a transaction that does nothing else.
-	began := s.now()
+	began := s.base.Now()
 	err := s.alone(ctx, b.SchoolID, func(ctx context.Context) error {
-		newest, err := s.db.Queries().Year.Newest(ctx, b.SchoolID)
+		newest, err := s.base.DB.Queries().Year.Newest(ctx, b.SchoolID)
 		if err != nil {
 			return err
 		}
@@ -85,15 +85,15 @@ func (s *Service) takeIn(ctx context.Context, b *bundle.Bundle, removals int, wr
 	if err != nil {
 		return nil, err
 	}
-	s.log.InfoContext(ctx, "an import", "school", result.School, "year", result.Year, "students", result.Students, "kept",
-		len(result.Kept), "took", s.now().Sub(began))
+	s.base.Log.InfoContext(ctx, "an import", "school", result.School, "year", result.Year, "students", result.Students, "kept",
+		len(result.Kept), "took", s.base.Now().Sub(began))
 	return result, nil
 }
 
 // alone runs an intake while no other of the school runs. The lock's transaction is kept awake, so that it
 // does not end for idling.
 func (s *Service) alone(ctx context.Context, school string, work func(context.Context) error) error {
-	return s.db.Tx(ctx, func(q store.Queries) error {
+	return s.base.DB.Tx(ctx, func(q store.Queries) error {
 		got, err := q.Imports.LockIntake(ctx, school)
 		if err != nil {
 			return err
@@ -279,9 +279,9 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 		codes = append(codes, in.Courses[i].Code)
 	}
 	slices.Sort(codes)
-	err := s.db.Tx(ctx, func(q store.Queries) error {
+	err := s.base.DB.Tx(ctx, func(q store.Queries) error {
 		_, _, err := q.Year.PublishYear(ctx, in.SchoolID, in.SchoolName, in.year,
-			store.Source{Files: files, Policy: string(in.PolicyText)}, codes, headers, in.looked, s.now())
+			store.Source{Files: files, Policy: string(in.PolicyText)}, codes, headers, in.looked, s.base.Now())
 		if err != nil || !in.Has("classes.csv") {
 			return err
 		}
@@ -303,17 +303,17 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 	for batch := range slices.Chunk(in.pupils, pupilsBatch) {
 		if batches++; batches == look { // while the tables grow from nothing, plans must follow
 			look *= 8
-			if err := s.db.Queries().Imports.LookAtTables(ctx); err != nil {
+			if err := s.base.DB.Queries().Imports.LookAtTables(ctx); err != nil {
 				return err
 			}
 		}
-		err := s.db.Tx(ctx, func(q store.Queries) error {
+		err := s.base.DB.Tx(ctx, func(q store.Queries) error {
 			kept, err := q.Imports.PutPupils(ctx, in.SchoolID, in.year, in.newest, has, batch)
 			result.Kept = append(result.Kept, kept...)
 			if err != nil || !in.stays {
 				return err
 			}
-			return q.Seats.PutStays(ctx, in.SchoolID, in.year, batch, s.now())
+			return q.Seats.PutStays(ctx, in.SchoolID, in.year, batch, s.base.Now())
 		})
 		if err != nil {
 			return fmt.Errorf("writing students: %w", err)
@@ -321,19 +321,19 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 		done += len(batch)
 		written(done, len(in.pupils))
 	}
-	if err := s.db.Queries().Imports.LookAtTables(ctx); err != nil {
+	if err := s.base.DB.Queries().Imports.LookAtTables(ctx); err != nil {
 		return err
 	}
 	raise := in.year
 	if in.newest {
 		raise = 0
 	}
-	if err := s.db.Queries().Year.RaiseRoster(ctx, in.SchoolID, raise); err != nil {
+	if err := s.base.DB.Queries().Year.RaiseRoster(ctx, in.SchoolID, raise); err != nil {
 		return err
 	}
-	s.seats.ForgetTaken(in.SchoolID, in.year)
+	s.ports.Seats.ForgetTaken(in.SchoolID, in.year)
 	if in.newest {
-		if err := s.people.GiveBackSeats(ctx, in.SchoolID); err != nil {
+		if err := s.ports.People.GiveBackSeats(ctx, in.SchoolID); err != nil {
 			return fmt.Errorf("giving back the seats of who has left: %w", err)
 		}
 	}
@@ -345,14 +345,14 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 func (s *Service) writePeople(ctx context.Context, in *intake) error {
 	var ids []string
 	for batch := range slices.Chunk(in.people, peopleBatch) {
-		if err := s.db.Tx(ctx, func(q store.Queries) error { return q.Imports.PutPeople(ctx, in.SchoolID, batch) }); err != nil {
+		if err := s.base.DB.Tx(ctx, func(q store.Queries) error { return q.Imports.PutPeople(ctx, in.SchoolID, batch) }); err != nil {
 			return fmt.Errorf("writing people: %w", err)
 		}
 		for i := range batch {
 			ids = append(ids, batch[i].ID)
 		}
 	}
-	if err := s.db.Tx(ctx, func(q store.Queries) error { return q.Imports.LinkPeople(ctx, in.SchoolID, ids) }); err != nil {
+	if err := s.base.DB.Tx(ctx, func(q store.Queries) error { return q.Imports.LinkPeople(ctx, in.SchoolID, ids) }); err != nil {
 		return fmt.Errorf("writing people: %w", err)
 	}
 	passwords := map[string]string{}
@@ -363,16 +363,16 @@ func (s *Service) writePeople(ctx context.Context, in *intake) error {
 			usernames = append(usernames, u.Username)
 		}
 	}
-	without, err := s.db.Queries().Account.WithoutPassword(ctx, usernames)
+	without, err := s.base.DB.Queries().Account.WithoutPassword(ctx, usernames)
 	if err != nil {
 		return err
 	}
 	for _, w := range without {
-		hash, err := s.account.Hash(ctx, passwords[w.Hash])
+		hash, err := s.ports.Account.Hash(ctx, passwords[w.Hash])
 		if err != nil {
 			return err
 		}
-		if err := s.db.Queries().Account.FirstPassword(ctx, w.Account, hash, !s.firstStay, s.now()); err != nil {
+		if err := s.base.DB.Queries().Account.FirstPassword(ctx, w.Account, hash, !s.firstStay, s.base.Now()); err != nil {
 			return err
 		}
 	}
@@ -381,20 +381,20 @@ func (s *Service) writePeople(ctx context.Context, in *intake) error {
 
 // judgeKept judges the sheets that were worked on here again, and names those that are beyond the limits of judging now.
 func (s *Service) judgeKept(ctx context.Context, in *intake, result *ImportResult) error {
-	kept, err := s.db.Queries().Imports.KeptSheets(ctx, in.SchoolID, in.year)
+	kept, err := s.base.DB.Queries().Imports.KeptSheets(ctx, in.SchoolID, in.year)
 	if err != nil {
 		return err
 	}
 	for _, k := range kept {
-		row, err := s.db.Queries().Sheet.Sheet(ctx, schoolyear.Place{School: in.SchoolID, Year: in.year, Student: k.Student})
+		row, err := s.base.DB.Queries().Sheet.Sheet(ctx, schoolyear.Place{School: in.SchoolID, Year: in.year, Student: k.Student})
 		if err != nil {
 			return err
 		}
-		y, err := s.years.Year(ctx, row.School, row.Year, row.Catalog, row.Policy)
+		y, err := s.base.Years.Year(ctx, row.School, row.Year, row.Catalog, row.Policy)
 		if err != nil {
 			return err
 		}
-		known, err := s.years.KnownOf(ctx, y, []*store.SheetRow{&row})
+		known, err := s.base.Years.KnownOf(ctx, y, []*store.SheetRow{&row})
 		if err != nil {
 			return err
 		}

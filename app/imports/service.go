@@ -2,23 +2,13 @@
 package imports
 
 import (
-	"log/slog"
 	schoolyear "rubricon/app/year"
-	"rubricon/store"
-	"time"
 )
 
 // Service imports and exports bundles.
 type Service struct {
-	db    *store.DB
-	now   func() time.Time
-	log   *slog.Logger
-	years *schoolyear.Service
-
-	account Account
-	office  Office
-	people  People
-	seats   Seats
+	base  schoolyear.Base
+	ports Ports
 
 	firstStay bool
 }
@@ -29,8 +19,8 @@ type Options struct {
 }
 
 // New returns a service on a database.
-func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service, o Options) *Service {
-	return &Service{db: db, now: now, log: log, years: years, firstStay: o.FirstPasswordsStay}
+func New(base schoolyear.Base, o Options) *Service {
+	return &Service{base: base, firstStay: o.FirstPasswordsStay}
 }
 
 // Ports are the other areas that this one calls.
@@ -42,6 +32,4 @@ type Ports struct {
 }
 
 // Connect sets the areas that the service calls. It must be called before the service is used.
-func (s *Service) Connect(p Ports) {
-	s.account, s.office, s.people, s.seats = p.Account, p.Office, p.People, p.Seats
-}
+func (s *Service) Connect(p Ports) { s.ports = p }

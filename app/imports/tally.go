@@ -18,7 +18,7 @@ func (e *MuchGoes) Error() string { return "would have " + e.Tally.String() }
 func (s *Service) Existing(ctx context.Context) func(school string, year int) ([]bundle.File, error) {
 	return func(school string, year int) ([]bundle.File, error) {
 		if school == "" {
-			ids, err := s.office.Schools(ctx)
+			ids, err := s.ports.Office.Schools(ctx)
 			if err != nil || len(ids) != 1 {
 				return nil, err
 			}
@@ -34,7 +34,7 @@ func (s *Service) Existing(ctx context.Context) func(school string, year int) ([
 
 // tally counts what an intake adds, changes and removes.
 func (s *Service) tally(ctx context.Context, in *intake, have []bundle.File) (bundle.Tally, error) {
-	rows, err := s.db.Queries().Imports.Own(ctx, in.SchoolID, in.year)
+	rows, err := s.base.DB.Queries().Imports.Own(ctx, in.SchoolID, in.year)
 	if err != nil {
 		return bundle.Tally{}, err
 	}
@@ -56,7 +56,7 @@ func (s *Service) tally(ctx context.Context, in *intake, have []bundle.File) (bu
 // files were taken from. What is written of such a file must be what is there, or someone's change of a
 // moment ago would be undone.
 func (s *Service) stillThere(ctx context.Context, in *intake) ([]bundle.File, error) {
-	row, err := s.db.Queries().Year.YearRow(ctx, in.SchoolID, in.year)
+	row, err := s.base.DB.Queries().Year.YearRow(ctx, in.SchoolID, in.year)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, nil
 	} else if err != nil {

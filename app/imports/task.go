@@ -16,7 +16,7 @@ import (
 // RunImport reads the bundle of an import and checks it, or writes it once someone has agreed.
 func (s *Service) RunImport(ctx context.Context, t *store.TaskRow, progress *background.Run) (store.TaskState, background.Outline, error) {
 	progress.At(background.StepRead, 0, 0)
-	file, err := s.db.Queries().Background.TaskFile(ctx, t.School, t.ID)
+	file, err := s.base.DB.Queries().Background.TaskFile(ctx, t.School, t.ID)
 	if err != nil {
 		return "", background.Outline{}, err
 	}
@@ -99,7 +99,7 @@ func (s *Service) RunImport(ctx context.Context, t *store.TaskRow, progress *bac
 // lookBefore reports what taking a bundle in would change.
 func (s *Service) lookBefore(ctx context.Context, b *bundle.Bundle, o background.Outline) (store.TaskState, background.Outline, error) {
 	in := newIntake(b)
-	newest, err := s.db.Queries().Year.Newest(ctx, b.SchoolID)
+	newest, err := s.base.DB.Queries().Year.Newest(ctx, b.SchoolID)
 	if err != nil {
 		return "", o, err
 	}
@@ -139,7 +139,7 @@ func (s *Service) differs(ctx context.Context, b *bundle.Bundle, o *background.O
 	} else if err != nil {
 		return err
 	}
-	asked, err := s.db.Queries().Caseload.Asked(ctx, b.SchoolID, b.Year.Start)
+	asked, err := s.base.DB.Queries().Caseload.Asked(ctx, b.SchoolID, b.Year.Start)
 	if err != nil {
 		return err
 	}
@@ -186,7 +186,7 @@ func (s *Service) keepBefore(ctx context.Context, t *store.TaskRow, year int) er
 	if err := bundle.WriteZip(&out, files); err != nil {
 		return err
 	}
-	return s.db.Queries().Background.PutBeside(ctx, t.School, t.ID, store.TaskBefore, out.Bytes())
+	return s.base.DB.Queries().Background.PutBeside(ctx, t.School, t.ID, store.TaskBefore, out.Bytes())
 }
 
 // keepBad keeps the bad rows of an import as a file.
@@ -195,7 +195,7 @@ func (s *Service) keepBad(ctx context.Context, t *store.TaskRow, b *bundle.Bundl
 	if err != nil {
 		return err
 	}
-	return s.db.Queries().Background.PutBeside(ctx, t.School, t.ID, store.TaskBad, text)
+	return s.base.DB.Queries().Background.PutBeside(ctx, t.School, t.ID, store.TaskBad, text)
 }
 
 func outline(b *bundle.Bundle) background.Outline {
@@ -238,7 +238,7 @@ func (s *Service) RunExport(ctx context.Context, t *store.TaskRow, progress *bac
 	if err := write(&out, files); err != nil {
 		return "", o, err
 	}
-	if err := s.db.Queries().Background.PutTaskFile(ctx, t.School, t.ID, out.Bytes()); err != nil {
+	if err := s.base.DB.Queries().Background.PutTaskFile(ctx, t.School, t.ID, out.Bytes()); err != nil {
 		return "", o, err
 	}
 	progress.At(background.StepWrite, rows, rows)

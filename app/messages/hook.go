@@ -46,10 +46,10 @@ func (s *Service) TellsOthers() bool { return len(s.hooks.Key) > 0 }
 
 // Hooks lists the systems that a school tells of what happens, for its office, also those that it tells no longer.
 func (s *Service) Hooks(ctx context.Context, by int64, school string, year int) ([]Hook, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageData); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageData); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Messages.Hooks(ctx, school, 2*maxHooks)
+	return s.base.DB.Queries().Messages.Hooks(ctx, school, 2*maxHooks)
 }
 
 // MakeHook lets, as the office, another system be told of some kinds of what happens from now on, and gives
@@ -57,7 +57,7 @@ func (s *Service) Hooks(ctx context.Context, by int64, school string, year int) 
 // BadAddress.
 func (s *Service) MakeHook(ctx context.Context, by int64, school string, year int, name, address string,
 	kinds []string) (secret string, err error) {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageData)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageData)
 	if err != nil {
 		return "", err
 	}
@@ -73,8 +73,8 @@ func (s *Service) MakeHook(ctx context.Context, by int64, school string, year in
 		return "", problem.New(problem.BadAddress)
 	}
 	row := &Hook{School: school, Name: name, URL: address, Kinds: store.JSON[[]string]{V: of}, Salt: rand.Text(),
-		By: a.Name().Name, MadeAt: s.now()}
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+		By: a.Name().Name, MadeAt: s.base.Now()}
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		if err := q.Serialize(ctx, "hooks", school); err != nil {
 			return err
 		}
@@ -87,7 +87,7 @@ func (s *Service) MakeHook(ctx context.Context, by int64, school string, year in
 	if err != nil {
 		return "", err
 	}
-	s.log.InfoContext(ctx, "another system is told of what happens", "school", school, "account", by, "kinds", of)
+	s.base.Log.InfoContext(ctx, "another system is told of what happens", "school", school, "account", by, "kinds", of)
 	return s.secretOf(school, row.Salt), nil
 }
 
@@ -100,29 +100,29 @@ func (s *Service) secretOf(school, salt string) string {
 
 // EndHook lets a system be told nothing any more. The error is NotFound.
 func (s *Service) EndHook(ctx context.Context, by int64, school string, year int, id int64) error {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.ManageData)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageData)
 	if err != nil {
 		return err
 	}
-	done, err := s.db.Queries().Messages.EndHook(ctx, school, id, a.Name().Name, s.now())
+	done, err := s.base.DB.Queries().Messages.EndHook(ctx, school, id, a.Name().Name, s.base.Now())
 	return s.onHook(ctx, "another system is told no longer", by, school, id, done, err)
 }
 
 // TryHook puts a message that says nothing on its way. The error is NotFound.
 func (s *Service) TryHook(ctx context.Context, by int64, school string, year int, id int64) error {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageData); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageData); err != nil {
 		return err
 	}
-	done, err := s.db.Queries().Messages.TryHook(ctx, school, year, id, s.now())
+	done, err := s.base.DB.Queries().Messages.TryHook(ctx, school, year, id, s.base.Now())
 	return s.onHook(ctx, "another system is tried", by, school, id, done, err)
 }
 
 // SendAgain puts all that a system has not been told on its way again, also what was given up. The error is NotFound.
 func (s *Service) SendAgain(ctx context.Context, by int64, school string, year int, id int64) error {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageData); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageData); err != nil {
 		return err
 	}
-	done, err := s.db.Queries().Messages.SendAgain(ctx, school, id, s.now())
+	done, err := s.base.DB.Queries().Messages.SendAgain(ctx, school, id, s.base.Now())
 	return s.onHook(ctx, "another system is told again", by, school, id, done, err)
 }
 
@@ -134,7 +134,7 @@ func (s *Service) onHook(ctx context.Context, what string, by int64, school stri
 	case !done:
 		return problem.New(problem.NotFound)
 	}
-	s.log.InfoContext(ctx, what, "school", school, "account", by, "hook", id)
+	s.base.Log.InfoContext(ctx, what, "school", school, "account", by, "hook", id)
 	return nil
 }
 
@@ -172,8 +172,8 @@ func (s *Service) TakeMessages(ctx context.Context, limit int) (out []Message, m
 	if !s.TellsOthers() {
 		return nil, false, nil
 	}
-	now := s.now()
-	rows, err := s.db.Queries().Messages.TakeMessages(ctx, limit, now.Add(messageLease), now)
+	now := s.base.Now()
+	rows, err := s.base.DB.Queries().Messages.TakeMessages(ctx, limit, now.Add(messageLease), now)
 	for _, row := range rows {
 		m := Message{MessageRow: row, Secret: s.secretOf(row.School, row.Salt), Key: fmt.Sprintf("%s.%d", row.School, row.Hook)}
 		said := map[string]any{"id": fmt.Sprintf("%s.%d", row.School, row.ID), "event": row.Kind,
@@ -194,25 +194,25 @@ func (s *Service) TakeMessages(ctx context.Context, limit int) (out []Message, m
 
 // MessageDone notes that a message has arrived.
 func (s *Service) MessageDone(ctx context.Context, m *Message) error {
-	return s.db.Queries().Messages.MessageDone(ctx, &m.MessageRow, s.now())
+	return s.base.DB.Queries().Messages.MessageDone(ctx, &m.MessageRow, s.base.Now())
 }
 
 // MessageFailed notes that a message did not arrive, and why, in a word: it is sent again later, until it is
 // given up. The system is left alone for a while.
 func (s *Service) MessageFailed(ctx context.Context, m *Message, why string) error {
-	now := s.now()
+	now := s.base.Now()
 	var again *time.Time
 	rest := messageTries[min(m.Tries, len(messageTries))-1]
 	if m.Tries <= len(messageTries) {
 		at := now.Add(rest)
 		again = &at
 	}
-	s.log.WarnContext(ctx, "another system was not told", "school", m.School, "hook", m.Hook, "message", m.ID, "tries",
+	s.base.Log.WarnContext(ctx, "another system was not told", "school", m.School, "hook", m.Hook, "message", m.ID, "tries",
 		m.Tries, "why", why, "given up", again == nil)
-	return s.db.Queries().Messages.MessageFailed(ctx, &m.MessageRow, why, again, now.Add(min(rest, longestRest)), now)
+	return s.base.DB.Queries().Messages.MessageFailed(ctx, &m.MessageRow, why, again, now.Add(min(rest, longestRest)), now)
 }
 
 // LeaveMessage puts back a message that was taken and not sent.
 func (s *Service) LeaveMessage(ctx context.Context, m *Message) error {
-	return s.db.Queries().Messages.LeaveMessage(ctx, &m.MessageRow, s.now())
+	return s.base.DB.Queries().Messages.LeaveMessage(ctx, &m.MessageRow, s.base.Now())
 }

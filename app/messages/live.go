@@ -233,14 +233,14 @@ func (s *Service) watch(ctx context.Context, school string, year int, student st
 // mayRead checks that someone may read a sheet. To hear of its changes is not to look at the student.
 func (s *Service) mayRead(by int64, at schoolyear.Place) func(context.Context) error {
 	return func(ctx context.Context) error {
-		_, err := s.sheet.Unseen(ctx, by, at)
+		_, err := s.ports.Sheet.Unseen(ctx, by, at)
 		return err
 	}
 }
 
 func (s *Service) mayReadAll(by int64, school string, year int) func(context.Context) error {
 	return func(ctx context.Context) error {
-		_, _, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
+		_, _, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCaseload)
 		return err
 	}
 }
@@ -250,13 +250,13 @@ func (s *Service) mayReadAll(by int64, school string, year int) func(context.Con
 func (s *Service) Live(ctx context.Context) {
 	go s.tellOthers(ctx)
 	for ctx.Err() == nil {
-		err := s.db.Listen(ctx, func() {
+		err := s.base.DB.Listen(ctx, func() {
 			s.hub.listening.Store(true)
 			s.hub.missed() // what was said while no one listened
 		}, s.hub.hear)
 		s.hub.listening.Store(false)
 		if ctx.Err() == nil {
-			s.log.WarnContext(ctx, "changes of other processes are not heard; trying again", "error", err)
+			s.base.Log.WarnContext(ctx, "changes of other processes are not heard; trying again", "error", err)
 		}
 		select {
 		case <-ctx.Done():
@@ -276,8 +276,8 @@ func (s *Service) tellOthers(ctx context.Context) {
 		}
 		time.Sleep(toldEvery)
 		list = append(list, drain(s.hub.out)...)
-		if err := s.db.Aside().Messages.Tell(ctx, list); err != nil && ctx.Err() == nil {
-			s.log.WarnContext(ctx, "changes were not told", "error", err)
+		if err := s.base.DB.Aside().Messages.Tell(ctx, list); err != nil && ctx.Err() == nil {
+			s.base.Log.WarnContext(ctx, "changes were not told", "error", err)
 		}
 	}
 }

@@ -2,6 +2,7 @@ package messages
 
 import (
 	"context"
+
 	appsheet "rubricon/app/sheet"
 	schoolyear "rubricon/app/year"
 	"rubricon/core/acts"

@@ -88,8 +88,8 @@ const letterHeld = 5 * time.Minute
 // address, or that their reader does not want, are done. One that cannot be prepared is put off, and holds up
 // no other. More tells that there may be others still.
 func (s *Service) TakeLetters(ctx context.Context, limit int) (out []Letter, more bool, err error) {
-	now := s.now()
-	rows, err := s.db.Queries().Messages.TakeLetters(ctx, now, now.Add(-letterHeld), limit)
+	now := s.base.Now()
+	rows, err := s.base.DB.Queries().Messages.TakeLetters(ctx, now, now.Add(-letterHeld), limit)
 	if err != nil {
 		return nil, false, err
 	}
@@ -101,7 +101,7 @@ func (s *Service) TakeLetters(ctx context.Context, limit int) (out []Letter, mor
 		case err != nil && problem.Unavailable(err): // they are taken again later
 			return out, false, err
 		case err != nil:
-			s.log.ErrorContext(ctx, "preparing a mail", "school", rows[i].School, "mail", rows[i].ID, "error", err)
+			s.base.Log.ErrorContext(ctx, "preparing a mail", "school", rows[i].School, "mail", rows[i].ID, "error", err)
 			if err := s.letterDone(ctx, l, letterWaiting, "", letterPutOff); err != nil {
 				return out, false, err
 			}
@@ -117,7 +117,7 @@ const letterPutOff = 15 * time.Minute
 func (s *Service) prepareLetter(ctx context.Context, row *store.LetterRow) (l *Letter, ready bool, err error) {
 	l = &Letter{LetterRow: *row, Wanted: true}
 	if (l.Kind == "reminder" || l.Kind == "opens") && l.Account != nil {
-		if l.Wanted, l.Stop, err = s.db.Queries().Messages.PostOf(ctx, *l.Account, rand.Text()); err != nil {
+		if l.Wanted, l.Stop, err = s.base.DB.Queries().Messages.PostOf(ctx, *l.Account, rand.Text()); err != nil {
 			return l, false, err
 		}
 	}
@@ -127,14 +127,14 @@ func (s *Service) prepareLetter(ctx context.Context, row *store.LetterRow) (l *L
 	case !l.Wanted:
 		return l, false, s.letterDone(ctx, l, letterDeclined, "", 0)
 	}
-	l.School, err = s.years.Year(ctx, l.LetterRow.School, l.Year, l.Catalog, l.Policy)
+	l.School, err = s.base.Years.Year(ctx, l.LetterRow.School, l.Year, l.Catalog, l.Policy)
 	return l, err == nil, err
 }
 
 // SendingLetter notes that a mail is being sent from now on, and reports whether it may be: another process
 // may have taken it since.
 func (s *Service) SendingLetter(ctx context.Context, l *Letter) (bool, error) {
-	mine, err := s.db.Queries().Messages.SendingLetter(ctx, l.LetterRow.School, l.ID, l.TakenAt, s.now())
+	mine, err := s.base.DB.Queries().Messages.SendingLetter(ctx, l.LetterRow.School, l.ID, l.TakenAt, s.base.Now())
 	l.Tries++
 	return mine, err
 }
@@ -159,28 +159,28 @@ func (s *Service) LetterFailed(ctx context.Context, l *Letter, why string, final
 }
 
 func (s *Service) letterDone(ctx context.Context, l *Letter, state, why string, again time.Duration) error {
-	now := s.now()
-	err := s.db.Queries().Messages.LetterDone(ctx, l.LetterRow.School, l.ID, state, l.Address, why, now.Add(again), now)
+	now := s.base.Now()
+	err := s.base.DB.Queries().Messages.LetterDone(ctx, l.LetterRow.School, l.ID, state, l.Address, why, now.Add(again), now)
 	if err == nil {
-		s.log.InfoContext(ctx, "a mail", "kind", l.Kind, "school", l.LetterRow.School, "mail", l.ID, "state", state, "tries", l.Tries)
+		s.base.Log.InfoContext(ctx, "a mail", "kind", l.Kind, "school", l.LetterRow.School, "mail", l.ID, "state", state, "tries", l.Tries)
 	}
 	return err
 }
 
 // LookAfterPost writes to those whose window has opened, and gives up on mails whose sender is gone.
 func (s *Service) LookAfterPost(ctx context.Context) error {
-	now := s.now()
-	left, err := s.db.Queries().Messages.LettersLeft(ctx, now.Add(-letterLease), now)
+	now := s.base.Now()
+	left, err := s.base.DB.Queries().Messages.LettersLeft(ctx, now.Add(-letterLease), now)
 	if err != nil {
 		return err
 	}
 	var opened int64
-	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) (err error) {
 		opened, err = q.Messages.TellOpened(ctx, now)
 		return err
 	})
 	if err == nil && left+opened > 0 {
-		s.log.InfoContext(ctx, "the post", "left", left, "opened", opened)
+		s.base.Log.InfoContext(ctx, "the post", "left", left, "opened", opened)
 	}
 	return err
 }
@@ -190,26 +190,26 @@ const maxLetters = 200
 
 // Letters lists the mails about a student, the latest first, for anyone who decides on the sheet.
 func (s *Service) Letters(ctx context.Context, by int64, at schoolyear.Place, skip int) ([]store.LetterShow, error) {
-	if _, err := s.sheet.OpenFor(ctx, by, at, acts.Reply); err != nil {
+	if _, err := s.ports.Sheet.OpenFor(ctx, by, at, acts.Reply); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Messages.Letters(ctx, at, skip, maxLetters)
+	return s.base.DB.Queries().Messages.Letters(ctx, at, skip, maxLetters)
 }
 
 // WantsReminders reports whether an account gets reminders by mail.
 func (s *Service) WantsReminders(ctx context.Context, by int64) (bool, error) {
-	wants, _, err := s.db.Queries().Messages.PostOf(ctx, by, rand.Text())
+	wants, _, err := s.base.DB.Queries().Messages.PostOf(ctx, by, rand.Text())
 	return wants, err
 }
 
 // SetReminders sets that.
 func (s *Service) SetReminders(ctx context.Context, by int64, wants bool) error {
-	return s.db.Queries().Messages.SetReminders(ctx, by, rand.Text(), wants)
+	return s.base.DB.Queries().Messages.SetReminders(ctx, by, rand.Text(), wants)
 }
 
 // NoReminders takes anyone who has the token of a mail off the reminders. The error is NotFound where no one has it.
 func (s *Service) NoReminders(ctx context.Context, token string) error {
-	done, err := s.db.Queries().Messages.NoReminders(ctx, token)
+	done, err := s.base.DB.Queries().Messages.NoReminders(ctx, token)
 	if err == nil && !done {
 		err = problem.New(problem.NotFound)
 	}
@@ -218,7 +218,7 @@ func (s *Service) NoReminders(ctx context.Context, token string) error {
 
 // Notice writes to the owner of an account about it, once, whatever schools they belong to.
 func (s *Service) Notice(ctx context.Context, account int64, kind string) error {
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	list, err := q.People.PersonsOf(ctx, account)
 	if err != nil || len(list) == 0 || s.noPost {
 		return err
@@ -228,5 +228,5 @@ func (s *Service) Notice(ctx context.Context, account int64, kind string) error 
 		return err
 	}
 	return q.Messages.WriteLetter(ctx, schoolyear.Place{School: list[0].School, Year: year}, list[0].ID, kind,
-		fmt.Sprintf("%s/%d", kind, s.now().UnixNano()), map[string]string{}, s.now())
+		fmt.Sprintf("%s/%d", kind, s.base.Now().UnixNano()), map[string]string{}, s.base.Now())
 }

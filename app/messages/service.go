@@ -3,20 +3,13 @@
 package messages
 
 import (
-	"log/slog"
 	schoolyear "rubricon/app/year"
-	"rubricon/store"
-	"time"
 )
 
 // Service writes mail, tells other systems and keeps open screens current.
 type Service struct {
-	db    *store.DB
-	now   func() time.Time
-	log   *slog.Logger
-	years *schoolyear.Service
-
-	sheet Sheet
+	base  schoolyear.Base
+	ports Ports
 
 	hub    *hub
 	hooks  Hooks
@@ -30,8 +23,8 @@ type Options struct {
 }
 
 // New returns a service on a database.
-func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service, o Options) *Service {
-	return &Service{db: db, now: now, log: log, years: years, noPost: o.NoPost, hooks: o.Hooks, hub: newHub()}
+func New(base schoolyear.Base, o Options) *Service {
+	return &Service{base: base, noPost: o.NoPost, hooks: o.Hooks, hub: newHub()}
 }
 
 // Ports are the other areas that this one calls.
@@ -40,9 +33,7 @@ type Ports struct {
 }
 
 // Connect sets the areas that the service calls. It must be called before the service is used.
-func (s *Service) Connect(p Ports) {
-	s.sheet = p.Sheet
-}
+func (s *Service) Connect(p Ports) { s.ports = p }
 
 // CountSeats lets screens that are open hear how many seats are left in sections, as count gives them; nil
 // where that cannot be.

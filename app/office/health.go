@@ -15,19 +15,19 @@ type (
 )
 
 // Ready reports whether the database answers. The error is why not.
-func (s *Service) Ready(ctx context.Context) error { return s.db.Ping(ctx) }
+func (s *Service) Ready(ctx context.Context) error { return s.base.DB.Ping(ctx) }
 
 // Backlog counts what waits to be done in the whole database.
 func (s *Service) Backlog(ctx context.Context) (Backlog, error) {
-	return s.db.Aside().Office.Backlog(ctx, s.now())
+	return s.base.DB.Aside().Office.Backlog(ctx, s.base.Now())
 }
 
 // PoolStats reports how the connections of this process to the database are used.
-func (s *Service) PoolStats() PoolStats { return s.db.PoolStats() }
+func (s *Service) PoolStats() PoolStats { return s.base.DB.PoolStats() }
 
 // NewestYear returns the newest year of a school.
 func (s *Service) NewestYear(ctx context.Context, school string) (int, error) {
-	year, err := s.db.Queries().Year.Newest(ctx, school)
+	year, err := s.base.DB.Queries().Year.Newest(ctx, school)
 	if err == nil && year == 0 {
 		err = problem.New(problem.NotFound)
 	}
@@ -36,5 +36,5 @@ func (s *Service) NewestYear(ctx context.Context, school string) (int, error) {
 
 // Schools lists the ids of the schools in the database.
 func (s *Service) Schools(ctx context.Context) ([]string, error) {
-	return s.db.Queries().Year.Schools(ctx)
+	return s.base.DB.Queries().Year.Schools(ctx)
 }

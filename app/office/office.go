@@ -12,8 +12,8 @@ const maxActs = 200
 
 // OfficeActs lists what the office has done, the latest first.
 func (s *Service) OfficeActs(ctx context.Context, by int64, school string, year, skip int) ([]store.OfficeAct, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Office.OfficeActs(ctx, school, skip, maxActs)
+	return s.base.DB.Queries().Office.OfficeActs(ctx, school, skip, maxActs)
 }

@@ -18,13 +18,13 @@ type File struct {
 
 // File returns what is on record of a student to the student, the guardians, and anyone who decides.
 func (s *Service) File(ctx context.Context, by int64, at schoolyear.Place) (*File, error) {
-	d, err := s.sheet.Open(ctx, by, at)
+	d, err := s.ports.Sheet.Open(ctx, by, at)
 	if err != nil {
 		return nil, err
 	}
 	if d.Answer(0); !d.Acts[acts.SeeFiles].Allowed {
 		return nil, problem.New(problem.Code(d.Acts[acts.SeeFiles].Why))
 	}
-	list, err := s.db.Queries().People.GuardiansOf(ctx, at.School, at.Student)
+	list, err := s.base.DB.Queries().People.GuardiansOf(ctx, at.School, at.Student)
 	return &File{d, list}, err
 }

@@ -12,27 +12,27 @@ import (
 // last day; what they never attended leaves no trace. They wait for no seat any more.
 func (s *Service) GiveBackSeats(ctx context.Context, school string) error {
 	// after tomorrow, whatever the time zone
-	list, err := s.db.Queries().Seats.Leavers(ctx, school, s.now().UTC().AddDate(0, 0, 2).Format(time.DateOnly))
+	list, err := s.base.DB.Queries().Seats.Leavers(ctx, school, s.base.Now().UTC().AddDate(0, 0, 2).Format(time.DateOnly))
 	if err != nil {
 		return err
 	}
 	for _, at := range list {
-		row, err := s.db.Queries().Sheet.Sheet(ctx, at)
+		row, err := s.base.DB.Queries().Sheet.Sheet(ctx, at)
 		if err != nil {
 			return err
 		}
-		y, err := s.years.Year(ctx, at.School, at.Year, row.Catalog, row.Policy)
+		y, err := s.base.Years.Year(ctx, at.School, at.Year, row.Catalog, row.Policy)
 		if err != nil {
 			return err
 		}
-		table, err := s.schedule.Timetable(ctx, y, row.Roster)
+		table, err := s.ports.Schedule.Timetable(ctx, y, row.Roster)
 		if err != nil {
 			return err
 		}
-		now := s.now()
+		now := s.base.Now()
 		today := now.In(y.Zone()).Format(time.DateOnly)
 		var given []string
-		err = s.db.Tx(ctx, func(q store.Queries) error {
+		err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 			given = nil
 			choice, err := q.Seats.LockChoice(ctx, at)
 			if err != nil {
@@ -73,8 +73,8 @@ func (s *Service) GiveBackSeats(ctx context.Context, school string) error {
 		if err != nil {
 			return err
 		}
-		s.seats.ForgetTaken(at.School, at.Year)
-		s.messages.ToldSeats(at, given)
+		s.ports.Seats.ForgetTaken(at.School, at.Year)
+		s.ports.Messages.ToldSeats(at, given)
 	}
 	return nil
 }

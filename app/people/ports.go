@@ -2,6 +2,7 @@ package people
 
 import (
 	"context"
+
 	"rubricon/app/schedule"
 	appsheet "rubricon/app/sheet"
 	schoolyear "rubricon/app/year"

@@ -28,8 +28,8 @@ func (s *Service) NoteLook(ctx context.Context, d *appsheet.Desk, r acts.Relatio
 	if _, noted := s.looks.Get(key); noted {
 		return
 	}
-	if err := s.db.Queries().People.NoteLook(ctx, key.Place, d.Actor.Name(), key.day, d.Now); err != nil {
-		s.log.WarnContext(ctx, "a look was not noted", "school", d.Row.School, "account", d.Actor.Account, "error", err)
+	if err := s.base.DB.Queries().People.NoteLook(ctx, key.Place, d.Actor.Name(), key.day, d.Now); err != nil {
+		s.base.Log.WarnContext(ctx, "a look was not noted", "school", d.Row.School, "account", d.Actor.Account, "error", err)
 		return
 	}
 	s.looks.Add(key, struct{}{})
@@ -41,23 +41,23 @@ const maxLooks = 200
 // Looks lists who of the school looked at a student's sheet on which day, the latest first, for anyone who
 // decides on the sheet.
 func (s *Service) Looks(ctx context.Context, by int64, at schoolyear.Place, skip int) ([]store.Look, error) {
-	if _, err := s.sheet.OpenFor(ctx, by, at, acts.Reply); err != nil {
+	if _, err := s.ports.Sheet.OpenFor(ctx, by, at, acts.Reply); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().People.Looks(ctx, at, skip, maxLooks)
+	return s.base.DB.Queries().People.Looks(ctx, at, skip, maxLooks)
 }
 
 // Everything gives the office all that is kept about a person, table by table, to be handed to them. It is
 // logged. The error is NotFound.
 func (s *Service) Everything(ctx context.Context, by int64, school string, year int, person string) (map[string]json.RawMessage, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManagePeople); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManagePeople); err != nil {
 		return nil, err
 	}
-	all, err := s.db.Queries().People.Everything(ctx, school, person)
+	all, err := s.base.DB.Queries().People.Everything(ctx, school, person)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
-	s.log.InfoContext(ctx, "all that is kept about somebody was given out", "school", school, "account", by)
+	s.base.Log.InfoContext(ctx, "all that is kept about somebody was given out", "school", school, "account", by)
 	return all, nil
 }
 
@@ -69,7 +69,7 @@ const erasedAtOnce = 500
 // takes nothing away, and tells how many they are, at most erasedAtOnce; more says that they may be more.
 func (s *Service) Erase(ctx context.Context, school string, before time.Time, do bool) (n int, more bool, err error) {
 	for {
-		list, err := s.db.Queries().People.LeftBefore(ctx, school, before, erasedAtOnce)
+		list, err := s.base.DB.Queries().People.LeftBefore(ctx, school, before, erasedAtOnce)
 		if err != nil {
 			return n, false, err
 		}
@@ -77,7 +77,7 @@ func (s *Service) Erase(ctx context.Context, school string, before time.Time, do
 			return len(list), len(list) == erasedAtOnce, nil
 		}
 		for _, who := range list {
-			if err := s.db.Tx(ctx, func(q store.Queries) error { return q.People.Erase(ctx, school, who) }); err != nil {
+			if err := s.base.DB.Tx(ctx, func(q store.Queries) error { return q.People.Erase(ctx, school, who) }); err != nil {
 				return n, false, err
 			}
 			n++

@@ -24,7 +24,7 @@ func MemberOf(h *store.HeadRow) Member {
 
 // Roll returns the names and numbers by which lists can name students.
 func (s *Service) Roll(ctx context.Context, school string, heads []store.HeadRow) ([]roster.Person, error) {
-	names, err := s.db.Queries().People.NamesOf(ctx, school)
+	names, err := s.base.DB.Queries().People.NamesOf(ctx, school)
 	people := make([]roster.Person, len(heads))
 	for i := range heads {
 		n := names[heads[i].Student]

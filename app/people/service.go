@@ -2,32 +2,22 @@
 package people
 
 import (
-	"log/slog"
-	schoolyear "rubricon/app/year"
-	"rubricon/store"
-	"time"
-
 	lru "github.com/hashicorp/golang-lru/v2"
+
+	schoolyear "rubricon/app/year"
 )
 
 // Service serves what is kept about people.
 type Service struct {
-	db    *store.DB
-	now   func() time.Time
-	log   *slog.Logger
-	years *schoolyear.Service
-
-	messages Messages
-	schedule Schedule
-	seats    Seats
-	sheet    Sheet
+	base  schoolyear.Base
+	ports Ports
 
 	looks *lru.Cache[lookKey, struct{}]
 }
 
 // New returns a service on a database.
-func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service) *Service {
-	return &Service{db: db, now: now, log: log, years: years, looks: schoolyear.AtMost[lookKey, struct{}](schoolyear.MaxPeople)}
+func New(base schoolyear.Base) *Service {
+	return &Service{base: base, looks: schoolyear.AtMost[lookKey, struct{}](schoolyear.MaxPeople)}
 }
 
 // Ports are the other areas that this one calls.
@@ -39,6 +29,4 @@ type Ports struct {
 }
 
 // Connect sets the areas that the service calls. It must be called before the service is used.
-func (s *Service) Connect(p Ports) {
-	s.messages, s.schedule, s.seats, s.sheet = p.Messages, p.Schedule, p.Seats, p.Sheet
-}
+func (s *Service) Connect(p Ports) { s.ports = p }

@@ -48,7 +48,7 @@ func (s *Service) change(ctx context.Context, by int64, school string, year, run
 	if err != nil {
 		return err
 	}
-	return s.db.Tx(ctx, func(q store.Queries) error {
+	return s.base.DB.Tx(ctx, func(q store.Queries) error {
 		if err := q.Schedule.LockRun(ctx, school, year, run); err != nil {
 			return err
 		}
@@ -81,7 +81,7 @@ func (s *Service) change(ctx context.Context, by int64, school string, year, run
 		if err := q.Schedule.KeepFound(ctx, school, year, run, summary, given); err != nil {
 			return err
 		}
-		return q.Schedule.AddRunActs(ctx, school, year, run, a.Name().Name, s.now(), done)
+		return q.Schedule.AddRunActs(ctx, school, year, run, a.Name().Name, s.base.Now(), done)
 	})
 }
 

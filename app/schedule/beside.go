@@ -97,7 +97,7 @@ func (s *Service) Beside(ctx context.Context, by int64, school string, year, run
 }
 
 func (s *Service) givenIn(ctx context.Context, school string, year, run int) (map[string]PlacedPupil, error) {
-	rows, err := s.db.Queries().Schedule.AllGiven(ctx, school, year, run)
+	rows, err := s.base.DB.Queries().Schedule.AllGiven(ctx, school, year, run)
 	if err != nil {
 		return nil, err
 	}
@@ -136,8 +136,8 @@ func sectionDiffs(was, now []RunSection) (list []SectionDiff) {
 
 // RunActs lists what was done to a run after it had ended, the latest first; at most 200.
 func (s *Service) RunActs(ctx context.Context, by int64, school string, year, run int) ([]store.RunAct, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Schedule.RunActs(ctx, school, year, run, 200)
+	return s.base.DB.Queries().Schedule.RunActs(ctx, school, year, run, 200)
 }

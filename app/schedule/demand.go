@@ -61,7 +61,7 @@ type counted struct {
 // drafts, what is on the sheet. For courses that do not run the alternates come in that Cover gives.
 func (s *Service) wishes(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, drafts bool,
 	stopped []store.SectionPlan) ([]*counted, error) {
-	heads, err := s.db.Queries().Caseload.Heads(ctx, y.School, y.Start, "")
+	heads, err := s.base.DB.Queries().Caseload.Heads(ctx, y.School, y.Start, "")
 	if err != nil {
 		return nil, err
 	}
@@ -73,7 +73,7 @@ func (s *Service) wishes(ctx context.Context, y *schoolyear.SchoolYear, a *actor
 			text += stopped[i].Course + "\x1f"
 		}
 	}
-	out, err := appsheet.OfMany(ctx, s.sheet, y, a, heads, s.wishesBefore,
+	out, err := appsheet.OfMany(ctx, s.ports.Sheet, y, a, heads, s.wishesBefore,
 		func(k appsheet.FoundKey) wishKey { return wishKey{k, drafts, text} }, func(d *appsheet.Desk) *counted { return count(d, drafts, lost) })
 	return slices.DeleteFunc(out, func(c *counted) bool { return c == nil }), err
 }
@@ -123,12 +123,12 @@ func count(d *appsheet.Desk, drafts bool, lost []int32) *counted {
 
 // Demand counts what is asked for; size 0 is the one that is planned with. Drafts: also what is not handed in.
 func (s *Service) Demand(ctx context.Context, by int64, school string, year, size int, drafts bool) (*Demand, error) {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, err
 	}
-	ctx = s.db.Reading(ctx)
-	q := s.db.Queries()
+	ctx = s.base.DB.Reading(ctx)
+	q := s.base.DB.Queries()
 	plan, err := q.Schedule.YearPlan(ctx, school, year)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
@@ -234,7 +234,7 @@ func (s *Service) DemandFor(ctx context.Context, by int64, school string, year, 
 		return nil, &problem.Error{Code: problem.NoCourse, Param: code}
 	}
 	out := &DemandFor{Demand: d, Course: course}
-	names, err := s.db.Queries().Caseload.StudentNames(ctx, school, year, d.Courses[course].Uncovered)
+	names, err := s.base.DB.Queries().Caseload.StudentNames(ctx, school, year, d.Courses[course].Uncovered)
 	if err != nil {
 		return nil, err
 	}
@@ -255,15 +255,15 @@ func (s *Service) DemandFor(ctx context.Context, by int64, school string, year, 
 
 // PlanSections plans a number of sections of a course; nil: as many as it takes. The error is NoCourse.
 func (s *Service) PlanSections(ctx context.Context, by int64, school string, year int, code string, sections *int) error {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return err
 	}
 	if _, ok := y.Index(code); !ok {
 		return &problem.Error{Code: problem.NoCourse, Param: code}
 	}
-	return s.db.Queries().Schedule.PlanSections(ctx, school, year,
-		&store.SectionPlan{Course: code, Sections: sections, By: a.Name().Name, At: s.now()})
+	return s.base.DB.Queries().Schedule.PlanSections(ctx, school, year,
+		&store.SectionPlan{Course: code, Sections: sections, By: a.Name().Name, At: s.base.Now()})
 }
 
 // YearPlan is what a year's sections are planned by, and whether families are told which of their requests no
@@ -272,17 +272,17 @@ type YearPlan = store.YearPlan
 
 // PlanYear sets that.
 func (s *Service) PlanYear(ctx context.Context, by int64, school string, year int, p YearPlan) error {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return err
 	}
-	return s.db.Queries().Schedule.SetYearPlan(ctx, school, year, p)
+	return s.base.DB.Queries().Schedule.SetYearPlan(ctx, school, year, p)
 }
 
 // SetRuns records that a course does not run, with a reason, or does after all. Those whose handed-in sheet asks
 // for it are told, with what comes in for it. The errors are NoCourse, NeedsReason, and AlreadyDone.
 func (s *Service) SetRuns(ctx context.Context, by int64, school string, year int, code string, runs bool,
 	reason string) (told int, err error) {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return 0, err
 	}
@@ -295,7 +295,7 @@ func (s *Service) SetRuns(ctx context.Context, by int64, school string, year int
 	} else if reason == "" {
 		return 0, problem.New(problem.NeedsReason)
 	}
-	plans, err := s.db.Queries().Schedule.SectionPlans(ctx, school, year)
+	plans, err := s.base.DB.Queries().Schedule.SectionPlans(ctx, school, year)
 	if err != nil {
 		return 0, err
 	}
@@ -321,9 +321,9 @@ func (s *Service) SetRuns(ctx context.Context, by int64, school string, year int
 	if runs {
 		kind = "running"
 	}
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		done, err := q.Schedule.SetRuns(ctx, school, year,
-			&store.SectionPlan{Course: code, Runs: runs, Reason: reason, By: a.Name().Name, At: s.now()})
+			&store.SectionPlan{Course: code, Runs: runs, Reason: reason, By: a.Name().Name, At: s.base.Now()})
 		if err != nil {
 			return err
 		}
@@ -333,10 +333,10 @@ func (s *Service) SetRuns(ctx context.Context, by int64, school string, year int
 		if s.noPost || len(tell) == 0 {
 			return nil
 		}
-		return q.Schedule.TellRunning(ctx, school, year, kind, code, reason, tell, s.now())
+		return q.Schedule.TellRunning(ctx, school, year, kind, code, reason, tell, s.base.Now())
 	})
 	if err == nil {
-		s.log.InfoContext(ctx, "whether a course runs", "school", school, "year", year, "by", by, "course", code, "runs", runs, "told", len(tell))
+		s.base.Log.InfoContext(ctx, "whether a course runs", "school", school, "year", year, "by", by, "course", code, "runs", runs, "told", len(tell))
 	}
 	return len(tell), err
 }

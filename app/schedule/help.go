@@ -71,7 +71,7 @@ func (s *Service) StartHelp(ctx context.Context, by int64, school string, year, 
 	if err != nil {
 		return nil, err
 	}
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		if err := q.Schedule.LockRun(ctx, school, year, run); err != nil {
 			return err
 		}
@@ -80,7 +80,7 @@ func (s *Service) StartHelp(ctx context.Context, by int64, school string, year, 
 		} else if row.Helping != nil && (*row.Helping == store.TaskWaiting || *row.Helping == store.TaskRunning) {
 			return problem.New(problem.Busy)
 		}
-		task, err := s.background.AddTask(ctx, q, a, store.TaskRow{School: school, Year: year, Kind: "help", Name: "help"}, nil)
+		task, err := s.ports.Background.AddTask(ctx, q, a, store.TaskRow{School: school, Year: year, Kind: "help", Name: "help"}, nil)
 		if err != nil {
 			return err
 		}
@@ -94,7 +94,7 @@ func (s *Service) StartHelp(ctx context.Context, by int64, school string, year, 
 
 // StopHelp ends looking for what would help; what was found is kept. The errors are NotFound and TaskOver.
 func (s *Service) StopHelp(ctx context.Context, by int64, school string, year, run int) (*Run, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
 	r, err := s.run(ctx, school, year, run)
@@ -104,7 +104,7 @@ func (s *Service) StopHelp(ctx context.Context, by int64, school string, year, r
 	if r.Help == nil {
 		return nil, problem.New(problem.TaskOver)
 	}
-	stopped, err := s.db.Queries().Background.StopTask(ctx, school, *r.Help, s.now())
+	stopped, err := s.base.DB.Queries().Background.StopTask(ctx, school, *r.Help, s.base.Now())
 	if err == nil && !stopped {
 		err = problem.New(problem.TaskOver)
 	}
@@ -117,7 +117,7 @@ func (s *Service) StopHelp(ctx context.Context, by int64, school string, year, r
 // RunHelp looks for what would help a run most: single changes first, then several moves together. What is held stays.
 func (s *Service) RunHelp(ctx context.Context, t *store.TaskRow, progress *background.Run) (store.TaskState, background.Outline, error) {
 	progress.At(background.StepRead, 0, 0)
-	row, err := s.db.Queries().Schedule.RunOf(ctx, t.School, t.Year, 0, t.ID)
+	row, err := s.base.DB.Queries().Schedule.RunOf(ctx, t.School, t.Year, 0, t.ID)
 	if err != nil {
 		return "", background.Outline{}, err
 	}
@@ -172,7 +172,7 @@ func (s *Service) RunHelp(ctx context.Context, t *store.TaskRow, progress *backg
 	leave := context.WithoutCancel(ctx)
 	keep := func() error {
 		out.Seconds = float64(time.Since(began).Milliseconds()) / 1000
-		return s.db.Queries().Schedule.KeepHelps(leave, t.School, t.Year, row.ID, out)
+		return s.base.DB.Queries().Schedule.KeepHelps(leave, t.School, t.Year, row.ID, out)
 	}
 	if err := keep(); err != nil {
 		return "", o, err
@@ -243,7 +243,7 @@ func tried(b *bundle.Bundle, changes []SectionChange) bool {
 // are NotFound, acts.AlreadyDone where it has tried none, and SectionChanged where a section is not as it
 // was.
 func (s *Service) UseSections(ctx context.Context, by int64, school string, year, run int) (int, error) {
-	y, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
+	y, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return 0, err
 	}
@@ -254,7 +254,7 @@ func (s *Service) UseSections(ctx context.Context, by int64, school string, year
 	if len(r.Changes) == 0 {
 		return 0, problem.New(problem.Code(acts.AlreadyDone))
 	}
-	rows, err := s.db.Queries().Schedule.Sections(ctx, school, year)
+	rows, err := s.base.DB.Queries().Schedule.Sections(ctx, school, year)
 	if err != nil {
 		return 0, err
 	}
@@ -262,7 +262,7 @@ func (s *Service) UseSections(ctx context.Context, by int64, school string, year
 	if err != nil {
 		return 0, err
 	}
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		for _, c := range r.Changes {
 			at := slices.IndexFunc(rows, func(row store.ClassRow) bool { return row.ID == c.Section })
 			is := slices.IndexFunc(b.Sections, func(x bundle.Section) bool { return x.ID == c.Section && slices.Equal(x.Periods, c.From) })
@@ -295,9 +295,9 @@ func (s *Service) UseSections(ctx context.Context, by int64, school string, year
 	if err != nil {
 		return 0, err
 	}
-	s.log.InfoContext(ctx, "sections that a run has tried are used", "school", school, "year", year, "by", by, "run", run,
+	s.base.Log.InfoContext(ctx, "sections that a run has tried are used", "school", school, "year", year, "by", by, "run", run,
 		"changes", len(r.Changes))
-	s.messages.Missed()
+	s.ports.Messages.Missed()
 	return len(r.Changes), nil
 }
 

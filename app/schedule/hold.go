@@ -17,10 +17,10 @@ type Hold struct {
 
 // Holds lists what is held, the oldest first.
 func (s *Service) Holds(ctx context.Context, by int64, school string, year int) ([]Hold, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Schedule.Holds(ctx, school, year)
+	rows, err := s.base.DB.Queries().Schedule.Holds(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -51,11 +51,11 @@ func (s *Service) Holds(ctx context.Context, by int64, school string, year int) 
 // HoldAs holds a student's week, or the students of a section, as a run has them. The error is NotFound where
 // the run gives nothing of the kind.
 func (s *Service) HoldAs(ctx context.Context, by int64, school string, year, run int, kind, key string) error {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return err
 	}
-	return s.db.Tx(ctx, func(q store.Queries) error {
+	return s.base.DB.Tx(ctx, func(q store.Queries) error {
 		if err := q.Schedule.LockRun(ctx, school, year, run); err != nil {
 			return err
 		}
@@ -83,16 +83,16 @@ func (s *Service) HoldAs(ctx context.Context, by int64, school string, year, run
 			return problem.New(problem.NotFound)
 		}
 		return q.Schedule.Hold(ctx, school, year, &store.HoldRow{Kind: kind, Key: key,
-			Seats: store.JSON[[]store.HeldSeat]{V: seats}, By: a.Name().Name, At: s.now()})
+			Seats: store.JSON[[]store.HeldSeat]{V: seats}, By: a.Name().Name, At: s.base.Now()})
 	})
 }
 
 // Release holds something no longer. The error is NotFound.
 func (s *Service) Release(ctx context.Context, by int64, school string, year int, kind, key string) error {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return err
 	}
-	done, err := s.db.Queries().Schedule.Unhold(ctx, school, year, kind, key)
+	done, err := s.base.DB.Queries().Schedule.Unhold(ctx, school, year, kind, key)
 	if err == nil && !done {
 		err = problem.New(problem.NotFound)
 	}

@@ -44,14 +44,14 @@ const whyNoSchedule = "no-schedule"
 // master schedule; SectionChanged is the error where they cannot be made.
 func (s *Service) StartRun(ctx context.Context, by int64, school string, year int, seed int64, seconds int,
 	changes ...SectionChange) (*Run, error) {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, err
 	}
 	if len(changes) > maxTried {
 		return nil, problem.New(problem.TooMuch)
 	}
-	rows, err := s.db.Queries().Schedule.Sections(ctx, school, year)
+	rows, err := s.base.DB.Queries().Schedule.Sections(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -70,13 +70,13 @@ func (s *Service) StartRun(ctx context.Context, by int64, school string, year in
 		return nil, err
 	}
 	var id int
-	err = s.db.Tx(ctx, func(q store.Queries) error {
-		task, err := s.background.AddTask(ctx, q, a, store.TaskRow{School: school, Year: year, Kind: "place", Name: "placement"}, nil)
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
+		task, err := s.ports.Background.AddTask(ctx, q, a, store.TaskRow{School: school, Year: year, Kind: "place", Name: "placement"}, nil)
 		if err != nil {
 			return err
 		}
 		if id, err = q.Schedule.AddRun(ctx, school, year,
-			&store.RunRow{Task: task, Seed: seed, Seconds: min(seconds, MaxRunSeconds), By: a.Name().Name, At: s.now(),
+			&store.RunRow{Task: task, Seed: seed, Seconds: min(seconds, MaxRunSeconds), By: a.Name().Name, At: s.base.Now(),
 				Tried: try}); err == nil && id > maxRuns {
 			err = problem.New(problem.AtLimit)
 		}
@@ -89,7 +89,7 @@ func (s *Service) StartRun(ctx context.Context, by int64, school string, year in
 }
 
 func (s *Service) run(ctx context.Context, school string, year, id int) (*Run, error) {
-	row, err := s.db.Queries().Schedule.RunOf(ctx, school, year, id, 0)
+	row, err := s.base.DB.Queries().Schedule.RunOf(ctx, school, year, id, 0)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -99,7 +99,7 @@ func (s *Service) run(ctx context.Context, school string, year, id int) (*Run, e
 // foundRun returns a run that has found something to anyone who may schedule. The error is NotFound where it has
 // not, or there is none.
 func (s *Service) foundRun(ctx context.Context, by int64, school string, year, id int) (*Run, *actor.Actor, error) {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -136,10 +136,10 @@ func newRun(row store.RunRow) (*Run, error) {
 
 // Runs lists the runs of a year, the newest first.
 func (s *Service) Runs(ctx context.Context, by int64, school string, year int) ([]*Run, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Schedule.Runs(ctx, school, year)
+	rows, err := s.base.DB.Queries().Schedule.Runs(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -154,14 +154,14 @@ func (s *Service) Runs(ctx context.Context, by int64, school string, year int) (
 
 // StopRun ends a run; the best that it has found is kept. The errors are NotFound and TaskOver.
 func (s *Service) StopRun(ctx context.Context, by int64, school string, year, id int) (*Run, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
 	r, err := s.run(ctx, school, year, id)
 	if err != nil {
 		return nil, err
 	}
-	stopped, err := s.db.Queries().Background.StopTask(ctx, school, r.Task, s.now())
+	stopped, err := s.base.DB.Queries().Background.StopTask(ctx, school, r.Task, s.base.Now())
 	if err == nil && !stopped {
 		err = problem.New(problem.TaskOver)
 	}
@@ -173,10 +173,10 @@ func (s *Service) StopRun(ctx context.Context, by int64, school string, year, id
 
 // Lacking lists the students of a run who lack something, first those with nothing in its place; at most 500.
 func (s *Service) Lacking(ctx context.Context, by int64, school string, year, id int) ([]PlacedPupil, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Schedule.Lacking(ctx, school, year, id, maxLacking)
+	rows, err := s.base.DB.Queries().Schedule.Lacking(ctx, school, year, id, maxLacking)
 	if err != nil {
 		return nil, err
 	}
@@ -198,10 +198,10 @@ func newPlacedPupil(row store.PlacedPupil) (p PlacedPupil, err error) {
 
 // PlacedIn reports what a run gives one student. The error is NotFound.
 func (s *Service) PlacedIn(ctx context.Context, by int64, school string, year, id int, student string) (*PlacedPupil, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
-	row, err := s.db.Queries().Schedule.Placed(ctx, school, year, id, student)
+	row, err := s.base.DB.Queries().Schedule.Placed(ctx, school, year, id, student)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -224,7 +224,7 @@ func (s *Service) solve(ctx context.Context, t *store.TaskRow, row *store.RunRow
 			case <-timed.Done():
 				return
 			case <-tick.C:
-				_ = s.db.Queries().Schedule.KeepCurve(timed, t.School, t.Year, row.ID, curve.now())
+				_ = s.base.DB.Queries().Schedule.KeepCurve(timed, t.School, t.Year, row.ID, curve.now())
 			}
 		}
 	}()
@@ -243,7 +243,7 @@ func (s *Service) solve(ctx context.Context, t *store.TaskRow, row *store.RunRow
 // handed in and without sections of courses that do not run.
 func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *background.Run) (store.TaskState, background.Outline, error) {
 	progress.At(background.StepRead, 0, 0)
-	row, err := s.db.Queries().Schedule.RunOf(ctx, t.School, t.Year, 0, t.ID)
+	row, err := s.base.DB.Queries().Schedule.RunOf(ctx, t.School, t.Year, 0, t.ID)
 	if err != nil {
 		return "", background.Outline{}, err
 	}
@@ -269,7 +269,7 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 		o.Why, o.Bad, o.Problems = background.WhyBadRows, len(bad), bad[:min(len(bad), background.ShownRows)]
 		return store.TaskRefused, o, nil
 	}
-	holds, err := s.db.Queries().Schedule.Holds(ctx, t.School, t.Year)
+	holds, err := s.base.DB.Queries().Schedule.Holds(ctx, t.School, t.Year)
 	if err != nil {
 		return "", o, err
 	}
@@ -302,7 +302,7 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 	}
 	summary.Seconds = float64(ran.Milliseconds()) / 1000
 	leave := context.WithoutCancel(ctx)
-	err = s.db.Tx(leave, func(q store.Queries) error {
+	err = s.base.DB.Tx(leave, func(q store.Queries) error {
 		if err := q.Schedule.KeepCurve(leave, t.School, t.Year, row.ID, curve.now()); err != nil {
 			return err
 		}
@@ -320,19 +320,19 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 // toPlace reads a school year as it is to be placed: what has come as far as the school places alone, by
 // student the number of the submission, and the seats that are not chosen by others.
 func (s *Service) toPlace(ctx context.Context, school string, year int) (*bundle.Bundle, map[string]int, error) {
-	files, _, err := s.imports.Export(ctx, school, year)
+	files, _, err := s.ports.Imports.Export(ctx, school, year)
 	if err != nil {
 		return nil, nil, err
 	}
-	ready, err := s.db.Queries().Schedule.Ready(ctx, school, year, 0, -1)
+	ready, err := s.base.DB.Queries().Schedule.Ready(ctx, school, year, 0, -1)
 	if err != nil {
 		return nil, nil, err
 	}
-	at, err := s.db.Queries().Year.YearRow(ctx, school, year)
+	at, err := s.base.DB.Queries().Year.YearRow(ctx, school, year)
 	if err != nil {
 		return nil, nil, err
 	}
-	y, err := s.years.Year(ctx, school, year, at.Catalog, at.Policy)
+	y, err := s.base.Years.Year(ctx, school, year, at.Catalog, at.Policy)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -342,7 +342,7 @@ func (s *Service) toPlace(ctx context.Context, school string, year int) (*bundle
 			handed[r.Student] = r.Submission
 		}
 	}
-	plans, err := s.db.Queries().Schedule.SectionPlans(ctx, school, year)
+	plans, err := s.base.DB.Queries().Schedule.SectionPlans(ctx, school, year)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -358,7 +358,7 @@ func (s *Service) toPlace(ctx context.Context, school string, year int) (*bundle
 	if err != nil {
 		return nil, nil, err
 	}
-	chosen, err := s.db.Queries().Seats.Chosen(ctx, school, year)
+	chosen, err := s.base.DB.Queries().Seats.Chosen(ctx, school, year)
 	if err != nil {
 		return nil, nil, err
 	}

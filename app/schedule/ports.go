@@ -2,6 +2,7 @@ package schedule
 
 import (
 	"context"
+
 	"rubricon/app/actor"
 	appsheet "rubricon/app/sheet"
 	schoolyear "rubricon/app/year"

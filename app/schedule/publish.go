@@ -40,10 +40,10 @@ func WeekOf(d *appsheet.Desk) *Shown {
 
 // Publications lists what was published, the latest first.
 func (s *Service) Publications(ctx context.Context, by int64, school string, year int) ([]Publication, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Schedule.Publications(ctx, school, year)
+	return s.base.DB.Queries().Schedule.Publications(ctx, school, year)
 }
 
 // Publish shows the families of a grade (-1: all) what a run gives them; those whose submission is the one
@@ -62,8 +62,8 @@ func (s *Service) Publish(ctx context.Context, by int64, school string, year, ru
 		return 0, problem.New(problem.RunBehind)
 	}
 	var shown []store.ShownSheet
-	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
-		if shown, err = q.Schedule.Publish(ctx, school, year, run, grade, a.Name(), s.now(), !s.noPost); err == nil && len(shown) == 0 {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) (err error) {
+		if shown, err = q.Schedule.Publish(ctx, school, year, run, grade, a.Name(), s.base.Now(), !s.noPost); err == nil && len(shown) == 0 {
 			err = problem.New(problem.Code(acts.NothingSubmitted))
 		}
 		if err != nil {
@@ -80,11 +80,11 @@ func (s *Service) Publish(ctx context.Context, by int64, school string, year, ru
 			return err
 		}
 		return q.Messages.TellOthers(ctx, schoolyear.Place{School: school, Year: year},
-			store.Notice{Kind: messages.TellPlaced, Detail: map[string]any{"students": len(shown)}}, s.now())
+			store.Notice{Kind: messages.TellPlaced, Detail: map[string]any{"students": len(shown)}}, s.base.Now())
 	})
 	sheets = s.tellShown(school, year, shown, err)
 	if err == nil {
-		s.log.InfoContext(ctx, "a placement was published", "school", school, "year", year, "by", by, "run", run, "grade",
+		s.base.Log.InfoContext(ctx, "a placement was published", "school", school, "year", year, "by", by, "run", run, "grade",
 			grade, "sheets", sheets)
 	}
 	return sheets, err
@@ -94,7 +94,7 @@ func (s *Service) Publish(ctx context.Context, by int64, school string, year, ru
 // longer unless something was changed since. The errors are NeedsReason, and AlreadyDone where it does not
 // stand.
 func (s *Service) Unpublish(ctx context.Context, by int64, school string, year int, id int64, reason string) (sheets int, err error) {
-	_, a, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
+	_, a, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return 0, err
 	}
@@ -102,9 +102,9 @@ func (s *Service) Unpublish(ctx context.Context, by int64, school string, year i
 		return 0, problem.New(problem.NeedsReason)
 	}
 	var shown []store.ShownSheet
-	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) (err error) {
 		var done bool
-		if shown, done, err = q.Schedule.Unpublish(ctx, school, year, id, a.Name(), reason, s.now(), !s.noPost); err == nil && !done {
+		if shown, done, err = q.Schedule.Unpublish(ctx, school, year, id, a.Name(), reason, s.base.Now(), !s.noPost); err == nil && !done {
 			err = problem.New(problem.Code(acts.AlreadyDone))
 		}
 		if err != nil {
@@ -114,11 +114,11 @@ func (s *Service) Unpublish(ctx context.Context, by int64, school string, year i
 			return err
 		}
 		return q.Messages.TellOthers(ctx, schoolyear.Place{School: school, Year: year},
-			store.Notice{Kind: messages.TellPlaced, Detail: map[string]any{"students": len(shown), "takenBack": true}}, s.now())
+			store.Notice{Kind: messages.TellPlaced, Detail: map[string]any{"students": len(shown), "takenBack": true}}, s.base.Now())
 	})
 	sheets = s.tellShown(school, year, shown, err)
 	if err == nil {
-		s.log.InfoContext(ctx, "a publication was taken back", "school", school, "year", year, "by", by, "sheets", sheets)
+		s.base.Log.InfoContext(ctx, "a publication was taken back", "school", school, "year", year, "by", by, "sheets", sheets)
 	}
 	return sheets, err
 }
@@ -129,7 +129,7 @@ func (s *Service) enrollShown(ctx context.Context, q store.Queries, school strin
 	if err := q.Seats.LockSeats(ctx, school, year, students); err != nil {
 		return err
 	}
-	return q.Seats.EnrollPlaced(ctx, school, year, students, by, s.now())
+	return q.Seats.EnrollPlaced(ctx, school, year, students, by, s.base.Now())
 }
 
 func studentsOf(shown []store.ShownSheet) []string {
@@ -146,7 +146,7 @@ func (s *Service) tellShown(school string, year int, shown []store.ShownSheet, e
 		return 0
 	}
 	for _, x := range shown {
-		s.messages.Told(schoolyear.Place{School: school, Year: year, Student: x.Student}, x.Version)
+		s.ports.Messages.Told(schoolyear.Place{School: school, Year: year, Student: x.Student}, x.Version)
 	}
 	return len(shown)
 }
@@ -157,7 +157,7 @@ func (s *Service) Enrollments(ctx context.Context, by int64, school string, year
 	if _, _, err := s.foundRun(ctx, by, school, year, run); err != nil {
 		return nil, err
 	}
-	files, _, err := s.imports.Export(ctx, school, year)
+	files, _, err := s.ports.Imports.Export(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -165,7 +165,7 @@ func (s *Service) Enrollments(ctx context.Context, by int64, school string, year
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Schedule.AllGiven(ctx, school, year, run)
+	rows, err := s.base.DB.Queries().Schedule.AllGiven(ctx, school, year, run)
 	if err != nil {
 		return nil, err
 	}

@@ -35,11 +35,11 @@ func takes(t policy.Take, stood acts.State) bool {
 
 // PlacingReadiness reports whose requests a run of the placement would take now.
 func (s *Service) PlacingReadiness(ctx context.Context, by int64, school string, year int) (*Readiness, error) {
-	y, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
+	y, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Schedule.Ready(ctx, school, year, 0, -1)
+	rows, err := s.base.DB.Queries().Schedule.Ready(ctx, school, year, 0, -1)
 	if err != nil {
 		return nil, err
 	}
@@ -56,11 +56,11 @@ func (s *Service) PublishingReadiness(ctx context.Context, by int64, school stri
 	if _, _, err := s.foundRun(ctx, by, school, year, run); err != nil {
 		return nil, err
 	}
-	y, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
+	y, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Schedule.Ready(ctx, school, year, run, grade)
+	rows, err := s.base.DB.Queries().Schedule.Ready(ctx, school, year, run, grade)
 	if err != nil {
 		return nil, err
 	}

@@ -61,11 +61,11 @@ const (
 
 // MasterSchedule returns the sections of a school year.
 func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, year int) (*MasterSchedule, error) {
-	y, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
+	y, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, err
 	}
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	rows, err := q.Schedule.Sections(ctx, school, year)
 	if err != nil {
 		return nil, err
@@ -123,7 +123,7 @@ func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, y
 
 // withClasses reads a year's catalog with sections.
 func (s *Service) withClasses(ctx context.Context, y *schoolyear.SchoolYear, rows []store.ClassRow) (*bundle.Bundle, error) {
-	source, err := s.db.Queries().Year.Source(ctx, y.School, y.Start, y.CatalogVersion, y.PolicyVersion)
+	source, err := s.base.DB.Queries().Year.Source(ctx, y.School, y.Start, y.CatalogVersion, y.PolicyVersion)
 	if err != nil {
 		return nil, err
 	}
@@ -138,7 +138,7 @@ func (s *Service) withClasses(ctx context.Context, y *schoolyear.SchoolYear, row
 // is made. It gives the id. The errors are NoCourse, BadSection, SectionChanged where someone else has
 // changed it in the meantime, and TooMuch.
 func (s *Service) PutSection(ctx context.Context, by int64, school string, year int, want *Section) (string, error) {
-	y, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule)
+	y, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return "", err
 	}
@@ -146,7 +146,7 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	if !ok {
 		return "", &problem.Error{Code: problem.NoCourse, Param: want.Course}
 	}
-	rows, err := s.db.Queries().Schedule.Sections(ctx, school, year)
+	rows, err := s.base.DB.Queries().Schedule.Sections(ctx, school, year)
 	if err != nil {
 		return "", err
 	}
@@ -202,14 +202,14 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	}
 	done := false
 	var offered []store.Place
-	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) (err error) {
 		done, err = q.Schedule.PutSection(ctx, school, year,
 			&store.SectionRow{ID: row.ID, Course: want.Course, Seats: want.Seats, Cells: row.Cells.V}, want.Rev)
 		if err != nil || !done {
 			return err
 		}
-		d := &appsheet.Desk{Row: store.SheetRow{Place: schoolyear.Place{School: school, Year: year}}, Year: y, Now: s.now()}
-		offered, err = s.seats.Offer(ctx, q, d, newTimetable(b), row.ID) // where it has more seats now
+		d := &appsheet.Desk{Row: store.SheetRow{Place: schoolyear.Place{School: school, Year: year}}, Year: y, Now: s.base.Now()}
+		offered, err = s.ports.Seats.Offer(ctx, q, d, newTimetable(b), row.ID) // where it has more seats now
 		return err
 	})
 	if err == nil && !done {
@@ -218,9 +218,9 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	if err != nil {
 		return "", err
 	}
-	s.seats.ToldOffers(row.ID, offered)
-	s.log.InfoContext(ctx, "a section was written", "school", school, "year", year, "by", by, "section", row.ID)
-	s.messages.Missed()
+	s.ports.Seats.ToldOffers(row.ID, offered)
+	s.base.Log.InfoContext(ctx, "a section was written", "school", school, "year", year, "by", by, "section", row.ID)
+	s.ports.Messages.Missed()
 	return row.ID, nil
 }
 
@@ -228,10 +228,10 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 // SectionTaken where students have chosen it, or were moved into or out of it; who only has it by a
 // publication is enrolled in it no longer.
 func (s *Service) RemoveSection(ctx context.Context, by int64, school string, year int, id string, rev int64) error {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return err
 	}
-	err := s.db.Tx(ctx, func(q store.Queries) error {
+	err := s.base.DB.Tx(ctx, func(q store.Queries) error {
 		if taken, err := q.Seats.EnrolledIn(ctx, school, year, nil); err != nil {
 			return err
 		} else if taken[id] > 0 {
@@ -256,8 +256,8 @@ func (s *Service) RemoveSection(ctx context.Context, by int64, school string, ye
 		return problem.New(problem.SectionChanged)
 	})
 	if err == nil {
-		s.log.InfoContext(ctx, "a section was taken away", "school", school, "year", year, "by", by, "section", id)
-		s.messages.Missed()
+		s.base.Log.InfoContext(ctx, "a section was taken away", "school", school, "year", year, "by", by, "section", id)
+		s.ports.Messages.Missed()
 	}
 	return err
 }

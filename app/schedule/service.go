@@ -2,28 +2,17 @@
 package schedule
 
 import (
-	"log/slog"
-	appsheet "rubricon/app/sheet"
-	schoolyear "rubricon/app/year"
-	"rubricon/store"
-	"time"
-
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/sync/singleflight"
+
+	appsheet "rubricon/app/sheet"
+	schoolyear "rubricon/app/year"
 )
 
 // Service serves demand, sections and placement.
 type Service struct {
-	db    *store.DB
-	now   func() time.Time
-	log   *slog.Logger
-	years *schoolyear.Service
-
-	background Background
-	imports    Imports
-	messages   Messages
-	seats      Seats
-	sheet      Sheet
+	base  schoolyear.Base
+	ports Ports
 
 	noPost       bool
 	once         singleflight.Group
@@ -38,8 +27,8 @@ type Options struct {
 }
 
 // New returns a service on a database.
-func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service, o Options) *Service {
-	return &Service{db: db, now: now, log: log, years: years, noPost: o.NoPost,
+func New(base schoolyear.Base, o Options) *Service {
+	return &Service{base: base, noPost: o.NoPost,
 		sinceBefore: schoolyear.AtMost[sinceKey, *RunSince](schoolyear.MaxYears), wishesBefore: schoolyear.AtMost[wishKey, *counted](schoolyear.MaxFacts),
 		timetables: schoolyear.AtMost[appsheet.ScheduleKey, *Timetable](schoolyear.MaxYears)}
 }
@@ -54,6 +43,4 @@ type Ports struct {
 }
 
 // Connect sets the areas that the service calls. It must be called before the service is used.
-func (s *Service) Connect(p Ports) {
-	s.background, s.imports, s.messages, s.seats, s.sheet = p.Background, p.Imports, p.Messages, p.Seats, p.Sheet
-}
+func (s *Service) Connect(p Ports) { s.ports = p }

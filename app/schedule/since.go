@@ -5,10 +5,10 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	schoolyear "rubricon/app/year"
 	"slices"
 
 	"rubricon/app/problem"
+	schoolyear "rubricon/app/year"
 	"rubricon/bundle"
 	"rubricon/core/acts"
 	"rubricon/core/placement"
@@ -59,7 +59,7 @@ func (s *Service) toChange(ctx context.Context, school string, year int, seed in
 	if bad = append(b.Problems, bad...); len(bad) > 0 {
 		return nil, &problem.Error{Code: problem.NotPlaceable, Param: bad[0].String()}
 	}
-	holds, err := s.db.Queries().Schedule.Holds(ctx, school, year)
+	holds, err := s.base.DB.Queries().Schedule.Holds(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
@@ -72,7 +72,7 @@ func (s *Service) placingOf(ctx context.Context, school string, year, run int, s
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.Queries().Schedule.AllGiven(ctx, school, year, run)
+	rows, err := s.base.DB.Queries().Schedule.AllGiven(ctx, school, year, run)
 	if err != nil {
 		return nil, err
 	}
@@ -253,7 +253,7 @@ func (x *placing) asFound(was *RunSummary) (*RunSummary, []store.GivenRow) {
 
 // Since reports what has changed since a run was made.
 func (s *Service) Since(ctx context.Context, by int64, school string, year, run int) (*RunSince, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule); err != nil {
 		return nil, err
 	}
 	r, err := s.run(ctx, school, year, run)
@@ -275,7 +275,7 @@ type sinceKey struct {
 
 // since is worked out once for each state; anyone who asks at the same time waits for it.
 func (s *Service) since(ctx context.Context, school string, year int, r *Run) (*RunSince, error) {
-	state, err := s.db.Queries().Schedule.PlacedState(ctx, school, year, r.ID)
+	state, err := s.base.DB.Queries().Schedule.PlacedState(ctx, school, year, r.ID)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -314,7 +314,7 @@ func (s *Service) reckonSince(ctx context.Context, school string, year int, r *R
 }
 
 func (s *Service) names(ctx context.Context, school string, year int, ids []string) (list []PersonName, err error) {
-	names, err := s.db.Queries().Caseload.StudentNames(ctx, school, year, ids)
+	names, err := s.base.DB.Queries().Caseload.StudentNames(ctx, school, year, ids)
 	for _, n := range names {
 		list = append(list, PersonName{n.ID, n.Name, n.Grade})
 	}

@@ -40,7 +40,7 @@ func (s *Service) Timetable(ctx context.Context, y *schoolyear.SchoolYear, roste
 		return have, nil
 	}
 	return schoolyear.Together(ctx, &s.once, fmt.Sprint("timetable ", key), func(ctx context.Context) (*Timetable, error) {
-		rows, err := s.db.Queries().Schedule.Sections(ctx, y.School, y.Start)
+		rows, err := s.base.DB.Queries().Schedule.Sections(ctx, y.School, y.Start)
 		if err != nil {
 			return nil, err
 		}

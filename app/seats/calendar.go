@@ -135,7 +135,7 @@ func digestOf(parts ...string) string {
 func (s *Service) keepDates(ctx context.Context, d *appsheet.Desk, calendar string,
 	dates []store.CalendarDate) ([]store.CalendarDate, error) {
 	ctx = store.Within(ctx, d.Row.School)
-	before, err := s.db.Queries().Seats.CalendarDates(ctx, d.Row.Place, calendar)
+	before, err := s.base.DB.Queries().Seats.CalendarDates(ctx, d.Row.Place, calendar)
 	if err != nil {
 		return nil, err
 	}
@@ -143,7 +143,7 @@ func (s *Service) keepDates(ctx context.Context, d *appsheet.Desk, calendar stri
 	if len(changed) == 0 {
 		return out, nil
 	}
-	return out, s.db.Tx(ctx, func(q store.Queries) error {
+	return out, s.base.DB.Tx(ctx, func(q store.Queries) error {
 		if err := q.Seats.LockCalendars(ctx, d.Row.Place); err != nil {
 			return err
 		}

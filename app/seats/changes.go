@@ -56,11 +56,11 @@ func (s *Service) Enrolled(ctx context.Context, by int64, at schoolyear.Place) (
 
 func (s *Service) enrolled(ctx context.Context, w *Week) (*Enrolled, error) {
 	e := &Enrolled{Week: w}
-	rows, err := s.db.Queries().Seats.Enrollments(ctx, w.Row.Place)
+	rows, err := s.base.DB.Queries().Seats.Enrollments(ctx, w.Row.Place)
 	if err != nil {
 		return nil, err
 	}
-	switch going, err := s.db.Queries().Seats.Dated(ctx, w.Row.Place); {
+	switch going, err := s.base.DB.Queries().Seats.Dated(ctx, w.Row.Place); {
 	case err == nil:
 		e.Going = &going
 	case !errors.Is(err, store.ErrNotFound):
@@ -72,7 +72,7 @@ func (s *Service) enrolled(ctx context.Context, w *Week) (*Enrolled, error) {
 			if !errors.Is(err, attendance.ErrAway) {
 				return nil, err
 			}
-			s.log.WarnContext(ctx, "attendance is not known", "error", err)
+			s.base.Log.WarnContext(ctx, "attendance is not known", "error", err)
 			e.Away = true
 		}
 	}

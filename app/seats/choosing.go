@@ -22,16 +22,16 @@ type Choosing struct {
 
 // Choosing lists the students of a year who choose seats, by name, with how far they are.
 func (s *Service) Choosing(ctx context.Context, by int64, school string, year int) ([]Choosing, error) {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCaseload)
 	if err != nil {
 		return nil, err
 	}
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	rows, err := q.Seats.Choosing(ctx, school, year)
 	if err != nil || len(rows) == 0 {
 		return nil, err
 	}
-	table, err := s.schedule.Timetable(ctx, y, a.Roster)
+	table, err := s.ports.Schedule.Timetable(ctx, y, a.Roster)
 	if err != nil {
 		return nil, err
 	}
@@ -48,7 +48,7 @@ func (s *Service) Choosing(ctx context.Context, by int64, school string, year in
 	for i := range cases {
 		sheets[i], place[cases[i].Student] = &cases[i].SheetRow, i
 	}
-	known, err := s.years.KnownOf(ctx, y, sheets)
+	known, err := s.base.Years.KnownOf(ctx, y, sheets)
 	if err != nil {
 		return nil, err
 	}
@@ -68,7 +68,7 @@ func (s *Service) Choosing(ctx context.Context, by int64, school string, year in
 			list[i].Open += len(open.Days)
 		}
 		c := acts.SeatCase{Relation: a.To(rows[i].Student), Settings: y.Policy.Settings,
-			Window: acts.Window{Opens: rows[i].Opens, Families: rows[i].Families, Counselors: rows[i].Counselors}, Now: s.now(),
+			Window: acts.Window{Opens: rows[i].Opens, Families: rows[i].Families, Counselors: rows[i].Counselors}, Now: s.base.Now(),
 			State: acts.SeatState(rows[i].State), Complete: found.Complete, Looked: same(rows[i].Looked, table.IDs(own))}
 		list[i].Complete, list[i].Looked, list[i].Look = c.Complete, c.Looked, acts.OfSeats(&c)[acts.LookAtSeats]
 		list[i].Next, list[i].Nothing = c.Next()

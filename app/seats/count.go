@@ -45,7 +45,7 @@ func (s *Service) taken(ctx context.Context, school string, year int, day string
 	c.mu.Unlock()
 	return schoolyear.Together(ctx, &s.once, fmt.Sprint("taken ", at, day, serial), func(ctx context.Context) (map[string]int, error) {
 		began := time.Now()
-		taken, err := s.db.Queries().Seats.Taken(ctx, school, year, day, s.now())
+		taken, err := s.base.DB.Queries().Seats.Taken(ctx, school, year, day, s.base.Now())
 		if err == nil {
 			c.mu.Lock()
 			c.taken[at] = &takenSeats{day: day, at: began, taken: taken, serial: serial}
@@ -87,13 +87,13 @@ func (s *Service) ForgetTaken(school string, year int) {
 func (s *Service) CountLeft(at schoolyear.YearOf, sections []string) map[string]int {
 	ctx, stop := context.WithTimeout(context.Background(), 5*time.Second)
 	defer stop()
-	day := s.now().UTC().Format(time.DateOnly)
+	day := s.base.Now().UTC().Format(time.DateOnly)
 	s.counts.mu.Lock()
 	if have := s.counts.taken[at]; have != nil { // in the school's time zone
 		day = have.day
 	}
 	s.counts.mu.Unlock()
-	left, err := s.db.Aside().Seats.Left(ctx, at.School, at.Year, sections, day, s.now())
+	left, err := s.base.DB.Aside().Seats.Left(ctx, at.School, at.Year, sections, day, s.base.Now())
 	if err != nil {
 		return nil
 	}

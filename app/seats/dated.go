@@ -48,7 +48,7 @@ func asChange(m map[string]any) (c *attendance.Change, err error) {
 // noteDated writes a change down where it can be made now; where no one has to be asked, it makes it at once.
 // The errors are Busy, SeatGone and ChangeUnderWay.
 func (s *Service) noteDated(ctx context.Context, w *Week, row *store.DatedRow, asks bool) error {
-	err := s.db.Tx(ctx, func(q store.Queries) error {
+	err := s.base.DB.Tx(ctx, func(q store.Queries) error {
 		choice, err := q.Seats.LockChoice(ctx, row.Place)
 		switch {
 		case err != nil:
@@ -92,9 +92,9 @@ func (s *Service) writeDated(ctx context.Context, q store.Queries, choice *store
 // toldDated lets others see what has changed; going: it is under way.
 func (s *Service) toldDated(ctx context.Context, row *store.DatedRow, going bool) {
 	s.ForgetTaken(row.School, row.Year)
-	s.messages.ToldSeats(row.Place, slices.Concat(row.Adds.V, row.Note.V.Gone.V))
+	s.ports.Messages.ToldSeats(row.Place, slices.Concat(row.Adds.V, row.Note.V.Gone.V))
 	if !going {
-		s.log.InfoContext(ctx, "enrollments were changed from a date on", "school", row.School, "year", row.Year, "by",
+		s.base.Log.InfoContext(ctx, "enrollments were changed from a date on", "school", row.School, "year", row.Year, "by",
 			row.Note.V.ByID, "sections", len(row.Adds.V)+len(row.Note.V.Gone.V))
 		s.offerGone(ctx, row)
 	}
@@ -104,7 +104,7 @@ func (s *Service) toldDated(ctx context.Context, row *store.DatedRow, going bool
 func (s *Service) offerGone(ctx context.Context, row *store.DatedRow) {
 	for _, id := range row.Note.V.Gone.V {
 		if err := s.offerFreed(ctx, &store.WaitedFor{Place: row.Place, Section: id}); err != nil {
-			s.log.WarnContext(ctx, "a seat that came free is offered later", "school", row.School, "section", id, "error", err)
+			s.base.Log.WarnContext(ctx, "a seat that came free is offered later", "school", row.School, "section", id, "error", err)
 		}
 	}
 }
@@ -123,20 +123,20 @@ func (s *Service) carryOut(ctx context.Context, row *store.DatedRow) error {
 		}
 		switch {
 		case errors.Is(err, attendance.ErrRefused):
-			if _, err := s.db.Queries().Seats.EndDated(ctx, row); err != nil {
+			if _, err := s.base.DB.Queries().Seats.EndDated(ctx, row); err != nil {
 				return err
 			}
 			s.toldDated(ctx, row, true)
 			return problem.New(problem.MarksChanged)
 		case err != nil:
-			return errors.Join(attendance.ErrAway, err, s.putOffDated(ctx, row, s.now().Sub(row.MadeAt) > datedFor))
+			return errors.Join(attendance.ErrAway, err, s.putOffDated(ctx, row, s.base.Now().Sub(row.MadeAt) > datedFor))
 		}
 		made, err := s.makeDated(ctx, row)
 		if err != nil || made {
 			return err
 		}
 		row.GoesBack = true // the enrollments are not those that it was decided on
-		if err := s.db.Queries().Seats.PutOffDated(ctx, row, true, s.now().Add(datedLease)); err != nil {
+		if err := s.base.DB.Queries().Seats.PutOffDated(ctx, row, true, s.base.Now().Add(datedLease)); err != nil {
 			return err
 		}
 	}
@@ -148,7 +148,7 @@ func (s *Service) carryOut(ctx context.Context, row *store.DatedRow) error {
 		return errors.Join(attendance.ErrAway, err, s.putOffDated(ctx, row, true))
 	}
 	if err != nil {
-		s.log.ErrorContext(ctx, "attendance that was moved for a change that is not made cannot be moved back", "school",
+		s.base.Log.ErrorContext(ctx, "attendance that was moved for a change that is not made cannot be moved back", "school",
 			row.School, "year", row.Year, "key", row.Key, "error", err)
 	}
 	if err := s.endDated(ctx, row); err != nil {
@@ -159,15 +159,15 @@ func (s *Service) carryOut(ctx context.Context, row *store.DatedRow) error {
 
 func (s *Service) putOffDated(ctx context.Context, row *store.DatedRow, goesBack bool) error {
 	again := datedTries[min(row.Tries, len(datedTries)-1)]
-	s.log.WarnContext(ctx, "attendance does not answer; a change waits", "school", row.School, "year", row.Year, "key",
+	s.base.Log.WarnContext(ctx, "attendance does not answer; a change waits", "school", row.School, "year", row.Year, "key",
 		row.Key, "tries", row.Tries+1, "goes back", goesBack)
-	return s.db.Queries().Seats.PutOffDated(ctx, row, goesBack, s.now().Add(again))
+	return s.base.DB.Queries().Seats.PutOffDated(ctx, row, goesBack, s.base.Now().Add(again))
 }
 
 // makeDated makes a change here for which the other system has made its part, and reports whether it did:
 // where the enrollments are not those that it was decided on it does not. Doing it twice makes it once.
 func (s *Service) makeDated(ctx context.Context, row *store.DatedRow) (made bool, err error) {
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		choice, err := q.Seats.LockChoice(ctx, row.Place)
 		if err != nil {
 			return err
@@ -201,12 +201,12 @@ var errOtherStays = errors.New("the enrollments are not those that the change wa
 
 // endDated notes that a change was taken back.
 func (s *Service) endDated(ctx context.Context, row *store.DatedRow) error {
-	err := s.db.Tx(ctx, func(q store.Queries) error {
+	err := s.base.DB.Tx(ctx, func(q store.Queries) error {
 		if there, err := q.Seats.EndDated(ctx, row); err != nil || !there {
 			return err
 		}
 		note := row.Note.V
-		note.Kind, note.At = "changeBack", s.now()
+		note.Kind, note.At = "changeBack", s.base.Now()
 		return q.Seats.NoteSeats(ctx, row.Place, &note)
 	})
 	if err == nil {
@@ -218,15 +218,15 @@ func (s *Service) endDated(ctx context.Context, row *store.DatedRow) error {
 // SettleChanges goes on with the changes with which no one does.
 func (s *Service) SettleChanges(ctx context.Context) error {
 	for ctx.Err() == nil {
-		now := s.now()
-		list, err := s.db.Queries().Seats.TakeDated(ctx, now, now.Add(datedLease), datedAtOnce)
+		now := s.base.Now()
+		list, err := s.base.DB.Queries().Seats.TakeDated(ctx, now, now.Add(datedLease), datedAtOnce)
 		if err != nil || len(list) == 0 {
 			return err
 		}
 		for i := range list {
 			err := s.carryOut(ctx, &list[i])
 			if code := problem.CodeOf(err); err != nil && !errors.Is(err, attendance.ErrAway) && code == "" {
-				s.log.ErrorContext(ctx, "a change with a date", "school", list[i].School, "year", list[i].Year, "key", list[i].Key, "error", err)
+				s.base.Log.ErrorContext(ctx, "a change with a date", "school", list[i].School, "year", list[i].Year, "key", list[i].Key, "error", err)
 			}
 		}
 	}

@@ -2,6 +2,7 @@ package seats
 
 import (
 	"context"
+
 	"rubricon/app/schedule"
 	appsheet "rubricon/app/sheet"
 	schoolyear "rubricon/app/year"

@@ -64,7 +64,7 @@ func (w *Week) Shown() *schedule.Shown {
 
 // Seats returns a student's choice of seats to anyone who may see the sheet.
 func (s *Service) Seats(ctx context.Context, by int64, at schoolyear.Place) (*Week, error) {
-	d, err := s.sheet.Open(ctx, by, at)
+	d, err := s.ports.Sheet.Open(ctx, by, at)
 	if err != nil {
 		return nil, err
 	}
@@ -85,35 +85,35 @@ const mostSeatActs = 100
 // SeatHistory lists what was done with a student's seats and enrollments, the latest first, to anyone who may
 // see the sheet.
 func (s *Service) SeatHistory(ctx context.Context, by int64, at schoolyear.Place, skip int) ([]SeatAct, error) {
-	if _, err := s.sheet.Open(ctx, by, at); err != nil {
+	if _, err := s.ports.Sheet.Open(ctx, by, at); err != nil {
 		return nil, err
 	}
-	return s.db.Queries().Seats.SeatActs(ctx, at, skip, mostSeatActs)
+	return s.base.DB.Queries().Seats.SeatActs(ctx, at, skip, mostSeatActs)
 }
 
 // SeatTable returns the finished master schedule of a year to anybody of the school, with how seats go to those who wait.
 func (s *Service) SeatTable(ctx context.Context, by int64, school string,
 	year int) (*schoolyear.SchoolYear, []schedule.TableSection, SeatRules, error) {
-	y, a, err := s.years.Guard(ctx, by, school, year, acts.SeeCatalog)
+	y, a, err := s.base.Years.Guard(ctx, by, school, year, acts.SeeCatalog)
 	if err != nil {
 		return nil, nil, SeatRules{}, err
 	}
-	table, err := s.schedule.Timetable(ctx, y, a.Roster)
+	table, err := s.ports.Schedule.Timetable(ctx, y, a.Roster)
 	if err != nil {
 		return nil, nil, SeatRules{}, err
 	}
-	rules, err := s.db.Queries().Seats.SeatRules(ctx, school, year)
+	rules, err := s.base.DB.Queries().Seats.SeatRules(ctx, school, year)
 	return y, table.Sections, rules, err
 }
 
 // week reads a choice of seats; what each section would be is found where it is asked for.
 func (s *Service) week(ctx context.Context, d *appsheet.Desk) (*Week, error) {
 	at := d.Row.Place
-	table, err := s.schedule.Timetable(ctx, d.Year, d.Row.Roster)
+	table, err := s.ports.Schedule.Timetable(ctx, d.Year, d.Row.Roster)
 	if err != nil {
 		return nil, err
 	}
-	row, err := s.db.Queries().Seats.Week(ctx, at)
+	row, err := s.base.DB.Queries().Seats.Week(ctx, at)
 	if err != nil {
 		return nil, err
 	}

@@ -2,24 +2,15 @@
 package seats
 
 import (
-	"log/slog"
-	schoolyear "rubricon/app/year"
-	"rubricon/store"
-	"time"
-
 	"golang.org/x/sync/singleflight"
+
+	schoolyear "rubricon/app/year"
 )
 
 // Service serves the choice of sections.
 type Service struct {
-	db    *store.DB
-	now   func() time.Time
-	log   *slog.Logger
-	years *schoolyear.Service
-
-	messages Messages
-	schedule Schedule
-	sheet    Sheet
+	base  schoolyear.Base
+	ports Ports
 
 	noPost     bool
 	once       singleflight.Group
@@ -34,8 +25,8 @@ type Options struct {
 }
 
 // New returns a service on a database.
-func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service, o Options) *Service {
-	return &Service{db: db, now: now, log: log, years: years, noPost: o.NoPost, attendance: o.Attendance, counts: newSeatCounts()}
+func New(base schoolyear.Base, o Options) *Service {
+	return &Service{base: base, noPost: o.NoPost, attendance: o.Attendance, counts: newSeatCounts()}
 }
 
 // Ports are the other areas that this one calls.
@@ -46,6 +37,4 @@ type Ports struct {
 }
 
 // Connect sets the areas that the service calls. It must be called before the service is used.
-func (s *Service) Connect(p Ports) {
-	s.messages, s.schedule, s.sheet = p.Messages, p.Schedule, p.Sheet
-}
+func (s *Service) Connect(p Ports) { s.ports = p }

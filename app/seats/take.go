@@ -31,7 +31,7 @@ const maxAtOnce = 60
 // for it. The errors are NoSection, Barred, Earned and EntryOpen (the school may take it for the family),
 // SeatClash, SectionBegun, SeatGone with what to take instead, and those of the acts.
 func (s *Service) TakeSeats(ctx context.Context, by int64, at schoolyear.Place, c SeatsChange) (*Week, error) {
-	d, err := s.sheet.Open(ctx, by, at)
+	d, err := s.ports.Sheet.Open(ctx, by, at)
 	if err != nil {
 		return nil, err
 	}
@@ -81,8 +81,8 @@ func (s *Service) TakeSeats(ctx context.Context, by int64, at schoolyear.Place, 
 		return nil, err
 	}
 	if len(changed) > 0 {
-		s.messages.ToldSeats(at, changed)
-		s.log.InfoContext(ctx, "seats were taken or given back", "school", at.School, "year", at.Year, "account", by, "sections", len(changed))
+		s.ports.Messages.ToldSeats(at, changed)
+		s.base.Log.InfoContext(ctx, "seats were taken or given back", "school", at.School, "year", at.Year, "account", by, "sections", len(changed))
 	}
 	if w, err = s.week(ctx, d); err == nil { // the sheet is as it was
 		w.judgeSeats()
@@ -117,7 +117,7 @@ func (s *Service) lost(ctx context.Context, by int64, at schoolyear.Place, err e
 func (s *Service) writeSeats(ctx context.Context, w *Week, take []int, give []string, note *store.SeatAct) (changed []string, err error) {
 	at := w.Row.Place
 	offered := map[string][]store.Place{}
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		row, err := q.Seats.LockChoice(ctx, at)
 		if err != nil {
 			return err
@@ -206,7 +206,7 @@ func (s *Service) seatAct(ctx context.Context, by int64, at schoolyear.Place, ac
 	if err := w.guardSeats(act, reason); err != nil {
 		return nil, err
 	}
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		row, err := q.Seats.LockChoice(ctx, at)
 		if err != nil {
 			return err
@@ -239,8 +239,8 @@ func (s *Service) seatAct(ctx context.Context, by int64, at schoolyear.Place, ac
 	if err != nil {
 		return nil, err
 	}
-	s.messages.ToldSeats(at, nil)
-	s.log.InfoContext(ctx, "a choice of seats", "act", act.String(), "school", at.School, "year", at.Year, "account", by)
+	s.ports.Messages.ToldSeats(at, nil)
+	s.base.Log.InfoContext(ctx, "a choice of seats", "act", act.String(), "school", at.School, "year", at.Year, "account", by)
 	return s.Seats(ctx, by, at)
 }
 

@@ -40,7 +40,7 @@ func (s *Service) WaitForSeat(ctx context.Context, by int64, at schoolyear.Place
 		}
 	}
 	var offered []store.Place
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		if wait {
 			if err := q.Serialize(ctx, "waits", at.School, at.Year, at.Student); err != nil {
 				return err
@@ -77,7 +77,7 @@ func (s *Service) WaitForSeat(ctx context.Context, by int64, at schoolyear.Place
 	}
 	s.ForgetTaken(at.School, at.Year)
 	s.ToldOffers(section, offered)
-	s.messages.ToldSeats(at, []string{section})
+	s.ports.Messages.ToldSeats(at, []string{section})
 	return s.Seats(ctx, by, at)
 }
 
@@ -151,7 +151,7 @@ func (s *Service) Offer(ctx context.Context, q store.Queries, d *appsheet.Desk, 
 func (s *Service) ToldOffers(section string, to []store.Place) {
 	for _, at := range to {
 		s.countTaken(at, []string{section}, nil)
-		s.messages.ToldSeats(at, nil)
+		s.ports.Messages.ToldSeats(at, nil)
 	}
 }
 
@@ -166,13 +166,13 @@ const (
 // has come free. One round runs at a time; what it does not reach comes first in the next. What goes wrong
 // with one section is logged, and ends nothing for the others.
 func (s *Service) OfferSeats(ctx context.Context) error {
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	lease := store.NewLease("offer seats", offerLease)
 	if taken, err := lease.Take(ctx, q); err != nil || !taken {
 		return err
 	}
 	defer func() { _ = lease.Leave(context.WithoutCancel(ctx), q) }() // else it ends on its own
-	list, err := q.Seats.WaitedFor(ctx, s.now(), waitedAtOnce)
+	list, err := q.Seats.WaitedFor(ctx, s.base.Now(), waitedAtOnce)
 	if err != nil {
 		return err
 	}
@@ -187,9 +187,9 @@ func (s *Service) OfferSeats(ctx context.Context) error {
 		case err != nil && problem.Unavailable(err):
 			return err
 		case err != nil:
-			s.log.ErrorContext(ctx, "offering the seats of a section", "school", x.School, "year", x.Year, "section", x.Section, "error", err)
+			s.base.Log.ErrorContext(ctx, "offering the seats of a section", "school", x.School, "year", x.Year, "section", x.Section, "error", err)
 		}
-		if err := q.Seats.LookedAtWaits(ctx, x, s.now()); err != nil {
+		if err := q.Seats.LookedAtWaits(ctx, x, s.base.Now()); err != nil {
 			return err
 		}
 	}
@@ -198,22 +198,22 @@ func (s *Service) OfferSeats(ctx context.Context) error {
 
 // offerFreed ends the offers of one section whose time is over, and offers what is free.
 func (s *Service) offerFreed(ctx context.Context, x *store.WaitedFor) error {
-	row, err := s.db.Queries().Sheet.Sheet(ctx, x.Place)
+	row, err := s.base.DB.Queries().Sheet.Sheet(ctx, x.Place)
 	if err != nil {
 		return err
 	}
-	y, err := s.years.Year(ctx, x.School, x.Year, row.Catalog, row.Policy)
+	y, err := s.base.Years.Year(ctx, x.School, x.Year, row.Catalog, row.Policy)
 	if err != nil {
 		return err
 	}
-	table, err := s.schedule.Timetable(ctx, y, row.Roster)
+	table, err := s.ports.Schedule.Timetable(ctx, y, row.Roster)
 	if err != nil {
 		return err
 	}
-	d := &appsheet.Desk{Row: row, Year: y, Now: s.now()}
+	d := &appsheet.Desk{Row: row, Year: y, Now: s.base.Now()}
 	var offered []store.Place
 	var lapsed []string
-	err = s.db.Tx(ctx, func(q store.Queries) (err error) {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) (err error) {
 		if _, err := q.Seats.LockSections(ctx, x.Place, []string{x.Section}, d.Today(), d.Now); err != nil {
 			return err
 		}
@@ -235,7 +235,7 @@ func (s *Service) offerFreed(ctx context.Context, x *store.WaitedFor) error {
 	s.ForgetTaken(x.School, x.Year)
 	s.ToldOffers(x.Section, offered)
 	for _, student := range lapsed {
-		s.messages.ToldSeats(schoolyear.Place{School: x.School, Year: x.Year, Student: student}, []string{x.Section})
+		s.ports.Messages.ToldSeats(schoolyear.Place{School: x.School, Year: x.Year, Student: student}, []string{x.Section})
 	}
 	return nil
 }
@@ -246,11 +246,11 @@ type SeatRules = store.SeatRules
 // SetSeatRules sets, as the office, whether those who wait come in the order of joining or by lottery, and
 // for how many minutes a seat is offered. The error is BadWindow.
 func (s *Service) SetSeatRules(ctx context.Context, by int64, school string, year int, r SeatRules) error {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.ManageRules); err != nil {
+	if _, _, err := s.base.Years.Guard(ctx, by, school, year, acts.ManageRules); err != nil {
 		return err
 	}
 	if r.Waiting != "order" && r.Waiting != "lottery" || r.Minutes < 1 || r.Minutes > 7*24*60 {
 		return problem.New(problem.BadWindow)
 	}
-	return s.db.Queries().Seats.SetSeatRules(ctx, school, year, r)
+	return s.base.DB.Queries().Seats.SetSeatRules(ctx, school, year, r)
 }

@@ -87,12 +87,12 @@ func (s *Service) Agreements(ctx context.Context, by int64, at schoolyear.Place)
 }
 
 func (s *Service) agreements(ctx context.Context, d *Desk) (*Agreements, error) {
-	rows, err := s.db.Queries().Sheet.Agreements(ctx, d.Row.Place, d.Actor.ID)
+	rows, err := s.base.DB.Queries().Sheet.Agreements(ctx, d.Row.Place, d.Actor.ID)
 	if err != nil {
 		return nil, err
 	}
 	out := &Agreements{List: withHours(d.toAgree(), rows)}
-	before, err := s.db.Queries().Sheet.SignedBefore(ctx, d.Row.Place, d.Actor.ID, d.Row.Submission)
+	before, err := s.base.DB.Queries().Sheet.SignedBefore(ctx, d.Row.Place, d.Actor.ID, d.Row.Submission)
 	if errors.Is(err, store.ErrNotFound) {
 		return out, nil
 	}
@@ -114,7 +114,7 @@ func (s *Service) SetAgreement(ctx context.Context, by int64, at schoolyear.Plac
 	if !slices.ContainsFunc(d.toAgree(), func(x Agreement) bool { return x.Kind == a.Kind && x.Ref == a.Ref && x.What == a.What }) {
 		return nil, problem.New(problem.Code(acts.Stale))
 	}
-	q := s.db.Queries()
+	q := s.base.DB.Queries()
 	if agree {
 		err = q.Sheet.Agree(ctx, at, d.Actor.ID, &store.AgreementRow{Kind: a.Kind, Ref: a.Ref, What: a.What, At: d.Now})
 	} else {
@@ -123,6 +123,6 @@ func (s *Service) SetAgreement(ctx context.Context, by int64, at schoolyear.Plac
 	if err != nil {
 		return nil, err
 	}
-	s.log.InfoContext(ctx, "an agreement", "school", at.School, "year", at.Year, "account", by, "kind", a.Kind, "agreed", agree)
+	s.base.Log.InfoContext(ctx, "an agreement", "school", at.School, "year", at.Year, "account", by, "kind", a.Kind, "agreed", agree)
 	return s.agreements(ctx, d)
 }

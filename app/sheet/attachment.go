@@ -55,17 +55,17 @@ func fileName(name string) string {
 }
 
 // MayAttach reports whether someone may send files for a student's claims.
-func (s *Service) MayAttach(ctx context.Context, by int64, at schoolyear.Place) error {
-	_, err := s.OpenFor(ctx, by, at, acts.Edit)
+func (f *Papers) MayAttach(ctx context.Context, by int64, at schoolyear.Place) error {
+	_, err := f.sheets.OpenFor(ctx, by, at, acts.Edit)
 	return err
 }
 
 // Attach puts a file next to an open claim, in place of one that is there; who does it for the family says
 // why. The errors are NoClaim and BadFile.
-func (s *Service) Attach(ctx context.Context, by int64, at schoolyear.Place, claim int64, name, reason string,
+func (f *Papers) Attach(ctx context.Context, by int64, at schoolyear.Place, claim int64, name, reason string,
 	content []byte) (*Desk, error) {
 	file := store.Attachment{Claim: claim, Name: fileName(name), Kind: kindOf(content), Content: content}
-	return s.Act(ctx, by, at, 0, acts.Edit, reason, func(d *Desk) (*store.Change, error) {
+	return f.sheets.Act(ctx, by, at, 0, acts.Edit, reason, func(d *Desk) (*store.Change, error) {
 		switch {
 		case !slices.ContainsFunc(d.Known.Claims, func(c schoolyear.Claim) bool { return c.ID == claim }):
 			return nil, problem.New(problem.NoClaim)
@@ -80,8 +80,8 @@ func (s *Service) Attach(ctx context.Context, by int64, at schoolyear.Place, cla
 
 // Detach takes the file next to an open claim away; who does it for the family says why. The errors are
 // NoClaim, and NotFound where there is no file.
-func (s *Service) Detach(ctx context.Context, by int64, at schoolyear.Place, claim int64, reason string) (*Desk, error) {
-	return s.Act(ctx, by, at, 0, acts.Edit, reason, func(d *Desk) (*store.Change, error) {
+func (f *Papers) Detach(ctx context.Context, by int64, at schoolyear.Place, claim int64, reason string) (*Desk, error) {
+	return f.sheets.Act(ctx, by, at, 0, acts.Edit, reason, func(d *Desk) (*store.Change, error) {
 		i := slices.IndexFunc(d.Known.Claims, func(c schoolyear.Claim) bool { return c.ID == claim })
 		switch {
 		case i < 0:
@@ -97,11 +97,11 @@ func (s *Service) Detach(ctx context.Context, by int64, at schoolyear.Place, cla
 
 // Attachment returns the file of a claim to the family and to anyone who decides about it. The error is NotFound
 // where there is none.
-func (s *Service) Attachment(ctx context.Context, by int64, at schoolyear.Place, claim int64) (*store.Attachment, error) {
-	if _, err := s.OpenFor(ctx, by, at, acts.SeeFiles); err != nil {
+func (f *Papers) Attachment(ctx context.Context, by int64, at schoolyear.Place, claim int64) (*store.Attachment, error) {
+	if _, err := f.sheets.OpenFor(ctx, by, at, acts.SeeFiles); err != nil {
 		return nil, err
 	}
-	file, err := s.db.Queries().Sheet.Attachment(ctx, at, claim)
+	file, err := f.sheets.base.DB.Queries().Sheet.Attachment(ctx, at, claim)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}

@@ -22,7 +22,7 @@ func TestSubmittedAgainWhileAPageIsRecorded(t *testing.T) {
 	d := h.Submit()
 	code := receipt.Code(*d.Row.Receipt)
 	got := h.Between(1, func() string {
-		_, err := h.Sheet.SignedOnPaper(context.Background(), h.Who("office"), apptest.Mara.School, apptest.Mara.Year, appsheet.PaperSignature{Code: code, Guardian: "g0001", Agreed: apptest.Fees})
+		_, err := h.Sheet.Papers().Sign(context.Background(), h.Who("office"), apptest.Mara.School, apptest.Mara.Year, appsheet.PaperSignature{Code: code, Guardian: "g0001", Agreed: apptest.Fees})
 		return string(problem.CodeOf(err))
 	}, `INSERT INTO submission (school_id, year, student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement, agreed)
 		SELECT school_id, year, student_id, number + 1, 'PE-777777', at, actor, actor_name, catalog_version, policy_version, entries, judgement, agreed FROM submission WHERE student_id = 's0001'`,

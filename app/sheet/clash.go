@@ -32,7 +32,7 @@ func (s *Service) SectionsOf(ctx context.Context, y *schoolyear.SchoolYear, rost
 		return have, nil
 	}
 	return schoolyear.Together(ctx, &s.once, fmt.Sprint("schedule ", key), func(ctx context.Context) (*Sections, error) {
-		q := s.db.Queries()
+		q := s.base.DB.Queries()
 		plan, err := q.Schedule.YearPlan(ctx, y.School, y.Start)
 		if err != nil {
 			return nil, err
@@ -54,7 +54,7 @@ func (s *Service) SectionsOf(ctx context.Context, y *schoolyear.SchoolYear, rost
 			}
 			p, problems := b.Placement()
 			if len(problems) > 0 { // nothing is told that may be false
-				s.log.WarnContext(ctx, "the master schedule cannot be placed into", "school", y.School, "year", y.Start, "problem",
+				s.base.Log.WarnContext(ctx, "the master schedule cannot be placed into", "school", y.School, "year", y.Start, "problem",
 					problems[0].String())
 				p = &placement.Problem{}
 			}

@@ -219,7 +219,7 @@ func (s *Service) History(ctx context.Context, by int64, at schoolyear.Place, sk
 	if _, err := s.Open(ctx, by, at); err != nil {
 		return nil, err
 	}
-	events, err := s.db.Queries().Sheet.Events(ctx, at, skip, maxHistory)
+	events, err := s.base.DB.Queries().Sheet.Events(ctx, at, skip, maxHistory)
 	for _, e := range events {
 		t := e.Detail.V
 		list = append(list, Happening{Version: e.Version, At: e.At, Who: e.Actor, Kind: e.Kind, Act: t.Act, Course: t.Course,

@@ -1,18 +1,16 @@
 package sheet
 
 import (
-	"cmp"
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
 
 	"rubricon/app/actor"
 	"rubricon/app/problem"
-	"rubricon/app/text"
 	schoolyear "rubricon/app/year"
 	"rubricon/core/acts"
-	"rubricon/core/catalog"
 	"rubricon/core/sheet"
 	"rubricon/store"
 )
@@ -48,48 +46,6 @@ type Judged struct {
 	Ready     bool // nothing is still to do at all
 }
 
-// Laid is a sheet in terms of the compiled year. Entries of courses that have left the catalog are apart, and
-// a tie to one is loose.
-func Laid(y *catalog.Year, entries []store.EntryRow) (s sheet.Sheet, gone []store.EntryRow) {
-	for _, e := range entries {
-		course, ok := y.Index(e.Course)
-		if !ok {
-			gone = append(gone, e)
-			continue
-		}
-		entry := sheet.Entry{Course: course, StandsFor: sheet.Any, Rank: e.Rank}
-		if i, ok := y.Index(e.StandsFor); ok && e.StandsFor != "" {
-			entry.StandsFor = i
-		}
-		switch {
-		case e.Alternate:
-			s.Alternates = append(s.Alternates, entry)
-		case y.Courses[course].Summer:
-			s.Summer = append(s.Summer, entry)
-		default:
-			s.Requests = append(s.Requests, entry)
-		}
-	}
-	return s, gone
-}
-
-func rows(y *catalog.Year, s *sheet.Sheet) (list []store.EntryRow) {
-	for _, e := range s.Requests {
-		list = append(list, store.EntryRow{Course: y.Codes[e.Course], Rank: e.Rank})
-	}
-	for _, e := range s.Summer {
-		list = append(list, store.EntryRow{Course: y.Codes[e.Course], Rank: e.Rank})
-	}
-	for _, e := range s.Alternates {
-		row := store.EntryRow{Course: y.Codes[e.Course], Rank: e.Rank, Alternate: true}
-		if e.StandsFor != sheet.Any {
-			row.StandsFor = y.Codes[e.StandsFor]
-		}
-		list = append(list, row)
-	}
-	return list
-}
-
 // Judge judges entries by what is known of the student. A sheet beyond the limits of judging is neither
 // complete nor ready.
 func Judge(k *schoolyear.Known, entries []store.EntryRow) (j Judged) {
@@ -108,7 +64,7 @@ func Judge(k *schoolyear.Known, entries []store.EntryRow) (j Judged) {
 func (s *Service) Open(ctx context.Context, by int64, at schoolyear.Place) (*Desk, error) {
 	d, err := s.Unseen(ctx, by, at)
 	if err == nil {
-		s.people.NoteLook(ctx, d, d.Actor.To(at.Student))
+		s.ports.People.NoteLook(ctx, d, d.Actor.To(at.Student))
 	}
 	return d, err
 }
@@ -116,11 +72,11 @@ func (s *Service) Open(ctx context.Context, by int64, at schoolyear.Place) (*Des
 // Unseen reads a sheet for a program that someone who may see it has sent, such as a calendar: no one looks
 // at it. The error is NotFound where they may not.
 func (s *Service) Unseen(ctx context.Context, by int64, at schoolyear.Place) (*Desk, error) {
-	row, err := s.db.Queries().Sheet.Sheet(ctx, at)
+	row, err := s.base.DB.Queries().Sheet.Sheet(ctx, at)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
-	a, err := s.years.Actor(ctx, at.School, at.Year, row.Roster, by)
+	a, err := s.base.Years.Actor(ctx, at.School, at.Year, row.Roster, by)
 	if err != nil {
 		return nil, err
 	}
@@ -135,7 +91,7 @@ func (s *Service) Unseen(ctx context.Context, by int64, at schoolyear.Place) (*D
 	if at.Draft == 0 {
 		return d, nil
 	}
-	draft, err := s.db.Queries().Sheet.Draft(ctx, at, at.Draft)
+	draft, err := s.base.DB.Queries().Sheet.Draft(ctx, at, at.Draft)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -146,23 +102,13 @@ func (s *Service) Unseen(ctx context.Context, by int64, at schoolyear.Place) (*D
 	return d, nil
 }
 
-// OpenFor reads a sheet for someone who may do something with it; the sheet is not judged.
-func (s *Service) OpenFor(ctx context.Context, by int64, at schoolyear.Place, act acts.Act) (*Desk, error) {
-	d, err := s.Open(ctx, by, at)
-	if err != nil {
-		return nil, err
-	}
-	d.Answer(0)
-	return d, d.May(act)
-}
-
 // Lay puts a sheet that was read on the desk, with all that it is judged by.
 func (s *Service) Lay(ctx context.Context, row store.SheetRow, a *actor.Actor) (*Desk, error) {
-	y, err := s.years.Year(ctx, row.School, row.Year, row.Catalog, row.Policy)
+	y, err := s.base.Years.Year(ctx, row.School, row.Year, row.Catalog, row.Policy)
 	if err != nil {
 		return nil, err
 	}
-	pupil, err := s.years.Pupil(ctx, row.Place, &row.Versions)
+	pupil, err := s.base.Years.Pupil(ctx, row.Place, &row.Versions)
 	if err != nil {
 		return nil, err
 	}
@@ -170,8 +116,8 @@ func (s *Service) Lay(ctx context.Context, row store.SheetRow, a *actor.Actor) (
 	if err != nil {
 		return nil, err
 	}
-	d := &Desk{Row: row, Pupil: *pupil, Year: y, schedule: sections, Actor: a, Now: s.now()}
-	known, err := s.years.KnownOf(ctx, y, []*store.SheetRow{&d.Row})
+	d := &Desk{Row: row, Pupil: *pupil, Year: y, schedule: sections, Actor: a, Now: s.base.Now()}
+	known, err := s.base.Years.KnownOf(ctx, y, []*store.SheetRow{&d.Row})
 	if err != nil {
 		return nil, err
 	}
@@ -216,26 +162,6 @@ func (d *Desk) Answer(version int64) {
 	d.Acts, d.Next = acts.Of(&c), acts.NextOf(&c)
 }
 
-// Normal puts entries in order and numbers them by it, so that two sheets that ask for the same are equal.
-func Normal(list []store.EntryRow) []store.EntryRow {
-	out := slices.Clone(list)
-	slices.SortStableFunc(out, func(a, b store.EntryRow) int {
-		if a.Alternate != b.Alternate {
-			if a.Alternate {
-				return 1
-			}
-			return -1
-		}
-		return cmp.Compare(a.Rank, b.Rank)
-	})
-	for i := range out {
-		if out[i].Rank = 1; i > 0 && out[i].Alternate == out[i-1].Alternate {
-			out[i].Rank = out[i-1].Rank + 1
-		}
-	}
-	return out
-}
-
 // Window is when the sheet is open.
 func (d *Desk) Window() acts.Window { return WindowOf(&d.Pupil) }
 
@@ -249,56 +175,6 @@ func WindowOf(p *store.Pupil) acts.Window {
 
 // HandedIn reports whether the school has what is on the sheet.
 func (d *Desk) HandedIn() bool { return acts.State(d.Row.State).HandedIn() && !d.Changed }
-
-// Since is the difference between a sheet and the submission that stands.
-type Since struct {
-	Asked, Dropped []string // requests that have come and gone
-	Backup, Spared []string // alternates that have come and gone
-	Order, Ties    bool     // the order of what has stayed, or what alternates stand in for
-}
-
-// Since reports what is different on the sheet from the submission that stands; nil where nothing is.
-func (d *Desk) Since() *Since {
-	if !d.Changed {
-		return nil
-	}
-	return d.since(d.Row.Submitted.V)
-}
-
-// since reports what is different on the sheet from what was on it; nil where nothing is.
-func (d *Desk) since(was []store.EntryRow) *Since {
-	now, then := d.year(d.Row.Entries), d.year(was)
-	if slices.Equal(now, then) {
-		return nil
-	}
-	list := func(entries []store.EntryRow, alternate bool) (codes []string) {
-		for _, e := range entries {
-			if e.Alternate == alternate {
-				codes = append(codes, e.Course)
-			}
-		}
-		return codes
-	}
-	without := func(from, other []string) []string {
-		return slices.DeleteFunc(slices.Clone(from), func(code string) bool { return slices.Contains(other, code) })
-	}
-	out := &Since{}
-	for _, alternate := range []bool{false, true} {
-		is, was := list(now, alternate), list(then, alternate)
-		came, gone := without(is, was), without(was, is)
-		if alternate {
-			out.Backup, out.Spared = came, gone
-		} else {
-			out.Asked, out.Dropped = came, gone
-		}
-		out.Order = out.Order || !slices.Equal(without(is, came), without(was, gone))
-	}
-	for _, e := range now {
-		at := slices.IndexFunc(then, func(t store.EntryRow) bool { return t.Course == e.Course && t.Alternate == e.Alternate })
-		out.Ties = out.Ties || at >= 0 && then[at].StandsFor != e.StandsFor
-	}
-	return out
-}
 
 // signatures counts those under the submission that stands.
 func (d *Desk) signatures() (n acts.Signatures) {
@@ -331,66 +207,6 @@ func setState(state *store.SheetState, to acts.State) {
 		return
 	}
 	state.State = string(to)
-}
-
-// Change begins what will be written of an act.
-func (d *Desk) Change(kind, reason string, detail map[string]any) *store.Change {
-	if detail == nil {
-		detail = map[string]any{}
-	}
-	return &store.Change{Place: d.Row.Place, Version: d.Row.Version + 1, FactsVersion: d.Row.Facts, At: d.Now,
-		Actor: d.Actor.Name(), Kind: kind, Reason: reason,
-		Detail: detail, State: d.Row.SheetState}
-}
-
-// Tries is how often an act is tried again because what it was decided on has changed in the meantime.
-const Tries = 5
-
-// Act does something with a sheet: it is read and judged, the act is guarded, and do tells what to write.
-// Doing again what is done changes nothing and is answered with the sheet as it is. What is written is
-// written only on what was read; where someone was quicker, the act is decided again.
-func (s *Service) Act(ctx context.Context, by int64, at schoolyear.Place, version int64, act acts.Act, reason string,
-	do func(d *Desk) (*store.Change, error)) (*Desk, error) {
-	reason = text.Tidy(reason)
-	for range Tries {
-		d, err := s.Open(ctx, by, at)
-		if err != nil {
-			return nil, err
-		}
-		d.Judge(version)
-		if d.Kind != acts.TheSheet { // what is written here is of the sheet
-			return nil, problem.New(problem.Code(acts.NotTheSheet))
-		}
-		if d.Acts[act].Why == acts.AlreadyDone {
-			return d, nil
-		}
-		if err := d.Guard(act, reason); err != nil {
-			s.Refused(ctx, d, act, err)
-			return nil, err
-		}
-		change, err := do(d)
-		if err != nil {
-			return nil, err
-		}
-		change.Prepares = change.Prepares || act == acts.Decide
-		s.messages.Announce(d, change)
-		saved, err := s.db.Queries().Sheet.SaveChange(ctx, change)
-		if err != nil {
-			return nil, err
-		}
-		if saved {
-			s.messages.Told(at, d.Row.Version+1)
-			s.log.InfoContext(ctx, "a sheet", "act", change.Kind, "school", at.School, "year", at.Year, "account", by)
-			return s.Sheet(ctx, by, at)
-		}
-	}
-	return nil, problem.New(problem.Busy)
-}
-
-// Refused notes an act that was refused, without whose sheet it was.
-func (s *Service) Refused(ctx context.Context, d *Desk, act acts.Act, err error) {
-	s.log.InfoContext(ctx, "an act was refused", "act", act.String(), "school", d.Row.School, "year", d.Row.Year,
-		"account", d.Actor.Account, "code", string(problem.CodeOf(err)))
 }
 
 // Sheet returns a judged sheet to anyone who may see it.
@@ -426,29 +242,6 @@ func (d *Desk) Cover() []sheet.Cover {
 	return cover
 }
 
-// Guard refuses an act that is not allowed, or that lacks the reason it needs.
-func (d *Desk) Guard(act acts.Act, reason string) error {
-	if err := d.May(act); err != nil {
-		return err
-	}
-	if d.Acts[act].Reason && reason == "" {
-		return problem.New(problem.NeedsReason)
-	}
-	return nil
-}
-
-// May refuses an act that is not allowed, whether it needs a reason or not.
-func (d *Desk) May(act acts.Act) error {
-	answer := d.Acts[act]
-	switch {
-	case answer.Allowed:
-		return nil
-	case answer.Why == acts.Stale, answer.Why == acts.NotReady:
-		return &problem.Error{Code: problem.Code(answer.Why), Now: d}
-	}
-	return problem.New(problem.Code(answer.Why))
-}
-
 // SeatWindow is when seats are chosen.
 func (d *Desk) SeatWindow() acts.Window { return SeatWindowOf(&d.Pupil) }
 
@@ -470,4 +263,14 @@ func SeatWindowOf(p *store.Pupil) acts.Window {
 		return acts.Window{}
 	}
 	return acts.Window{Opens: *p.SeatOpens, Families: *p.SeatFamilies, Counselors: *p.SeatCounselor}
+}
+
+// Tag names the sheet in the state it was read in.
+func (d *Desk) Tag() string {
+	r := &d.Row
+	if d.Draft != nil {
+		return fmt.Sprintf("draft%d.%d.%d.%d.%d.%d.%s", d.Draft.ID, r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Actor.ID)
+	}
+	return fmt.Sprintf("%d.%d.%d.%d.%d.%d.%d.%d.%d.%s", r.Version, r.Facts, r.Catalog, r.Policy, r.Roster,
+		d.Window().Phase(d.Now), d.SummerPhase(), d.SeatPhase(), schoolyear.Moment(r.Reminded).Unix(), d.Actor.ID)
 }

@@ -15,6 +15,12 @@ import (
 // DraftRow is a sheet to try things on, next to the real one.
 type DraftRow = store.DraftRow
 
+// Drafts serves the drafts of sheets.
+type Drafts struct{ sheets *Service }
+
+// Drafts returns the service for drafts.
+func (s *Service) Drafts() *Drafts { return &Drafts{s} }
+
 // maxPast bounds how far a draft can be undone.
 const maxPast = 30
 
@@ -31,13 +37,13 @@ func (d *Desk) onto(draft *store.DraftRow) {
 
 // Drafts lists a sheet's drafts: all for anyone who works on them, those that are shown for the others who may
 // see the sheet.
-func (s *Service) Drafts(ctx context.Context, by int64, at schoolyear.Place) (*Desk, []store.DraftRow, error) {
+func (t *Drafts) List(ctx context.Context, by int64, at schoolyear.Place) (*Desk, []store.DraftRow, error) {
 	at.Draft = 0
-	d, err := s.Sheet(ctx, by, at)
+	d, err := t.sheets.Sheet(ctx, by, at)
 	if err != nil {
 		return nil, nil, err
 	}
-	list, err := s.db.Queries().Sheet.Drafts(ctx, at)
+	list, err := t.sheets.base.DB.Queries().Sheet.Drafts(ctx, at)
 	if !d.MayDraft() {
 		list = slices.DeleteFunc(list, func(r store.DraftRow) bool { return r.ShownAt == nil })
 	}
@@ -45,14 +51,14 @@ func (s *Service) Drafts(ctx context.Context, by int64, at schoolyear.Place) (*D
 }
 
 // ShowDraft shows a draft to the family, or no longer. The error is NotFound.
-func (s *Service) ShowDraft(ctx context.Context, by int64, at schoolyear.Place, shown bool) (*Desk, error) {
-	if _, err := s.mine(ctx, by, at); err != nil {
+func (t *Drafts) Show(ctx context.Context, by int64, at schoolyear.Place, shown bool) (*Desk, error) {
+	if _, err := t.sheets.mine(ctx, by, at); err != nil {
 		return nil, err
 	}
 	id := at.Draft
 	at.Draft = 0
-	return s.Act(ctx, by, at, 0, acts.Remark, "", func(d *Desk) (*store.Change, error) {
-		draft, err := s.db.Queries().Sheet.Draft(ctx, at, id)
+	return t.sheets.Act(ctx, by, at, 0, acts.Remark, "", func(d *Desk) (*store.Change, error) {
+		draft, err := t.sheets.base.DB.Queries().Sheet.Draft(ctx, at, id)
 		if err != nil {
 			return nil, problem.AsNotFound(err)
 		}
@@ -85,15 +91,15 @@ func (s *Service) mine(ctx context.Context, by int64, at schoolyear.Place) (*Des
 const MaxDrafts = store.MaxDrafts
 
 // MakeDraft copies the sheet, or one of its drafts, to a draft with a name. The errors are NeedsName and AtLimit.
-func (s *Service) MakeDraft(ctx context.Context, by int64, at schoolyear.Place, name string) (id int64, err error) {
-	d, err := s.mine(ctx, by, at)
+func (t *Drafts) Make(ctx context.Context, by int64, at schoolyear.Place, name string) (id int64, err error) {
+	d, err := t.sheets.mine(ctx, by, at)
 	if err != nil {
 		return 0, err
 	}
 	if name = text.ShortName(name); name == "" {
 		return 0, problem.New(problem.NeedsName)
 	}
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+	err = t.sheets.base.DB.Tx(ctx, func(q store.Queries) error {
 		if err := q.Serialize(ctx, "drafts", at.School, at.Year, at.Student); err != nil {
 			return err
 		}
@@ -108,8 +114,8 @@ func (s *Service) MakeDraft(ctx context.Context, by int64, at schoolyear.Place, 
 }
 
 // NameDraft renames a draft. The errors are NeedsName and Stale.
-func (s *Service) NameDraft(ctx context.Context, by int64, at schoolyear.Place, name string) error {
-	d, err := s.mine(ctx, by, at)
+func (t *Drafts) Name(ctx context.Context, by int64, at schoolyear.Place, name string) error {
+	d, err := t.sheets.mine(ctx, by, at)
 	if err != nil {
 		return err
 	}
@@ -118,7 +124,7 @@ func (s *Service) NameDraft(ctx context.Context, by int64, at schoolyear.Place, 
 	}
 	draft := *d.Draft
 	draft.Name, draft.Version = name, draft.Version+1
-	saved, err := s.db.Queries().Sheet.SaveDraft(ctx, at, &draft)
+	saved, err := t.sheets.base.DB.Queries().Sheet.SaveDraft(ctx, at, &draft)
 	if err == nil && !saved {
 		err = problem.New(problem.Busy)
 	}
@@ -126,11 +132,11 @@ func (s *Service) NameDraft(ctx context.Context, by int64, at schoolyear.Place, 
 }
 
 // DropDraft throws a draft away.
-func (s *Service) DropDraft(ctx context.Context, by int64, at schoolyear.Place) error {
-	if _, err := s.mine(ctx, by, at); err != nil {
+func (t *Drafts) Drop(ctx context.Context, by int64, at schoolyear.Place) error {
+	if _, err := t.sheets.mine(ctx, by, at); err != nil {
 		return err
 	}
-	return s.db.Queries().Sheet.DropDraft(ctx, at, at.Draft)
+	return t.sheets.base.DB.Queries().Sheet.DropDraft(ctx, at, at.Draft)
 }
 
 // changeDraft makes a change on a draft, or takes one back.
@@ -162,7 +168,7 @@ func (s *Service) changeDraft(ctx context.Context, d *Desk, edit *Edit) (*Desk, 
 	if Judge(d.Known, draft.Entries.V).Judgement == nil && Judge(d.Known, before).Judgement != nil {
 		return nil, problem.New(problem.TooComplex)
 	}
-	saved, err := s.db.Queries().Sheet.SaveDraft(ctx, d.Row.Place, &draft)
+	saved, err := s.base.DB.Queries().Sheet.SaveDraft(ctx, d.Row.Place, &draft)
 	if err != nil {
 		return nil, err
 	}
@@ -177,7 +183,7 @@ func (s *Service) changeDraft(ctx context.Context, d *Desk, edit *Edit) (*Desk, 
 // ofDraft returns the entries of a draft as they may come in place of the sheet's. The errors are NotFound and
 // those of inPlace.
 func (s *Service) ofDraft(ctx context.Context, d *Desk, id int64) ([]store.EntryRow, error) {
-	draft, err := s.db.Queries().Sheet.Draft(ctx, d.Row.Place, id)
+	draft, err := s.base.DB.Queries().Sheet.Draft(ctx, d.Row.Place, id)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
@@ -200,7 +206,7 @@ func (s *Service) entriesAt(ctx context.Context, d *Desk, version int64) ([]stor
 	if version > d.Row.Version {
 		return nil, problem.New(problem.NotFound)
 	}
-	was, err := s.db.Queries().Sheet.EntriesAt(ctx, d.Row.Place, version)
+	was, err := s.base.DB.Queries().Sheet.EntriesAt(ctx, d.Row.Place, version)
 	if errors.Is(err, store.ErrNotFound) {
 		return d.Row.Entries, nil
 	}

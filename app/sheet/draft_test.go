@@ -18,7 +18,7 @@ func TestDrafts(t *testing.T) {
 	h := apptest.NewHouse(t)
 	who := h.Who("mara.quill")
 	sheet := h.Look("mara.quill")
-	first, err := h.Sheet.MakeDraft(t.Context(), who, apptest.Mara, " More sea ")
+	first, err := h.Sheet.Drafts().Make(t.Context(), who, apptest.Mara, " More sea ")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -48,7 +48,7 @@ func TestDrafts(t *testing.T) {
 	if !strings.Contains(apptest.Requests(d), "TID1") || d.Draft.Name != "More sea" || d.Judgement == nil || len(d.Todo) == 0 {
 		t.Errorf("the draft: %s", apptest.Requests(d))
 	}
-	second, err := h.Sheet.MakeDraft(t.Context(), who, on(first), "Two")
+	second, err := h.Sheet.Drafts().Make(t.Context(), who, on(first), "Two")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -92,31 +92,31 @@ func TestDrafts(t *testing.T) {
 		if _, err := h.Sheet.Sheet(t.Context(), h.Who(reader), on(first)); problem.CodeOf(err) != problem.NotFound {
 			t.Errorf("%s reads a draft that is not shown: %v", reader, err)
 		}
-		if _, list, err := h.Sheet.Drafts(t.Context(), h.Who(reader), apptest.Mara); err != nil || len(list) != 0 {
+		if _, list, err := h.Sheet.Drafts().List(t.Context(), h.Who(reader), apptest.Mara); err != nil || len(list) != 0 {
 			t.Errorf("%s sees drafts that are not shown: %+v, %v", reader, list, err)
 		}
-		if _, err := h.Sheet.ShowDraft(t.Context(), h.Who(reader), on(first), true); problem.CodeOf(err) != problem.NotFound && problem.CodeOf(err) != "forbidden" {
+		if _, err := h.Sheet.Drafts().Show(t.Context(), h.Who(reader), on(first), true); problem.CodeOf(err) != problem.NotFound && problem.CodeOf(err) != "forbidden" {
 			t.Errorf("%s shows a draft: %v", reader, err)
 		}
 	}
-	if d, err := h.Sheet.ShowDraft(t.Context(), who, on(first), true); err != nil || !d.Row.Shown {
+	if d, err := h.Sheet.Drafts().Show(t.Context(), who, on(first), true); err != nil || !d.Row.Shown {
 		t.Fatalf("shown: %v", err)
 	}
-	if _, err := h.Sheet.ShowDraft(t.Context(), who, on(999), true); problem.CodeOf(err) != problem.NotFound {
+	if _, err := h.Sheet.Drafts().Show(t.Context(), who, on(999), true); problem.CodeOf(err) != problem.NotFound {
 		t.Errorf("showing a draft that there is not: %v", err)
 	}
 	for _, reader := range []string{"ilse.quill", "ms.arden"} {
 		if d, err := h.Sheet.Sheet(t.Context(), h.Who(reader), on(first)); err != nil || d.Acts[acts.Edit].Allowed {
 			t.Errorf("%s: %v", reader, err)
 		}
-		if _, list, _ := h.Sheet.Drafts(t.Context(), h.Who(reader), apptest.Mara); len(list) != 1 || list[0].ID != first || list[0].ShownAt == nil {
+		if _, list, _ := h.Sheet.Drafts().List(t.Context(), h.Who(reader), apptest.Mara); len(list) != 1 || list[0].ID != first || list[0].ShownAt == nil {
 			t.Errorf("%s sees %+v", reader, list)
 		}
 	}
 	if events, err := h.Sheet.History(t.Context(), who, apptest.Mara, 0); err != nil || events[0].Kind != "showDraft" || events[0].Message == "" {
 		t.Errorf("the history: %+v, %v", events[0], err)
 	}
-	if d, err := h.Sheet.ShowDraft(t.Context(), who, on(first), false); err != nil || d.Row.Shown {
+	if d, err := h.Sheet.Drafts().Show(t.Context(), who, on(first), false); err != nil || d.Row.Shown {
 		t.Errorf("shown no longer: %v", err)
 	}
 	if _, err := h.Sheet.Sheet(t.Context(), h.Who("ilse.quill"), on(first)); problem.CodeOf(err) != problem.NotFound {
@@ -124,20 +124,20 @@ func TestDrafts(t *testing.T) {
 	}
 	// At most four.
 	for n := range 2 {
-		if _, err := h.Sheet.MakeDraft(t.Context(), who, apptest.Mara, fmt.Sprint(n)); err != nil {
+		if _, err := h.Sheet.Drafts().Make(t.Context(), who, apptest.Mara, fmt.Sprint(n)); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := h.Sheet.MakeDraft(t.Context(), who, apptest.Mara, "one too many"); problem.CodeOf(err) != problem.AtLimit {
+	if _, err := h.Sheet.Drafts().Make(t.Context(), who, apptest.Mara, "one too many"); problem.CodeOf(err) != problem.AtLimit {
 		t.Errorf("a fifth draft: %v", err)
 	}
-	if err := h.Sheet.NameDraft(t.Context(), who, on(first), "Less land"); err != nil {
+	if err := h.Sheet.Drafts().Name(t.Context(), who, on(first), "Less land"); err != nil {
 		t.Fatal(err)
 	}
-	if err := h.Sheet.DropDraft(t.Context(), who, on(second)); err != nil {
+	if err := h.Sheet.Drafts().Drop(t.Context(), who, on(second)); err != nil {
 		t.Fatal(err)
 	}
-	_, list, err := h.Sheet.Drafts(t.Context(), who, apptest.Mara)
+	_, list, err := h.Sheet.Drafts().List(t.Context(), who, apptest.Mara)
 	if err != nil || len(list) != 3 || list[0].Name != "Less land" {
 		t.Errorf("the drafts: %v, %v", list, err)
 	}

@@ -23,7 +23,7 @@ func (s *Service) Sign(ctx context.Context, by int64, at schoolyear.Place, versi
 		fees := d.Fees()
 		var newly []store.AgreementRow
 		if !instead {
-			rows, err := s.db.Queries().Sheet.Agreements(ctx, at, d.Actor.ID)
+			rows, err := s.base.DB.Queries().Sheet.Agreements(ctx, at, d.Actor.ID)
 			if err != nil {
 				return nil, err
 			}

@@ -79,7 +79,7 @@ func OfMany[K comparable, V any](ctx context.Context, s Reader, y *schoolyear.Sc
 
 // Desks reads the sheets of some students of a year.
 func (s *Service) Desks(ctx context.Context, y *schoolyear.SchoolYear, a *actor.Actor, students []string) ([]*Desk, error) {
-	list, err := s.db.Queries().Caseload.Cases(ctx, y.School, y.Start, students)
+	list, err := s.base.DB.Queries().Caseload.Cases(ctx, y.School, y.Start, students)
 	if err != nil {
 		return nil, err
 	}
@@ -87,11 +87,11 @@ func (s *Service) Desks(ctx context.Context, y *schoolyear.SchoolYear, a *actor.
 	for i := range list {
 		sheets[i] = &list[i].SheetRow
 	}
-	known, err := s.years.KnownOf(ctx, y, sheets)
+	known, err := s.base.Years.KnownOf(ctx, y, sheets)
 	if err != nil {
 		return nil, err
 	}
-	desks, now := make([]*Desk, len(list)), s.now()
+	desks, now := make([]*Desk, len(list)), s.base.Now()
 	for i := range list {
 		desks[i] = &Desk{Row: list[i].SheetRow, Pupil: list[i].Pupil, Year: y, Known: known[i], Actor: a, Now: now}
 	}

@@ -11,6 +11,12 @@ import (
 	"rubricon/store"
 )
 
+// Papers serves what comes with the requests on paper or as a file: signed pages and evidence for claims.
+type Papers struct{ sheets *Service }
+
+// Papers returns the service for papers.
+func (s *Service) Papers() *Papers { return &Papers{s} }
+
 // OnPaper is a sheet that comes back signed on paper.
 type OnPaper struct {
 	*Desk
@@ -27,31 +33,31 @@ type PaperGuardian struct {
 // FindPaper finds the sheet of a code that was typed or scanned from a printed page. The errors are BadCode
 // where it was typed wrong, NotFound, and OldCode, with the receipt that stands, where something newer was
 // handed in since.
-func (s *Service) FindPaper(ctx context.Context, by int64, school string, year int, code string) (*OnPaper, error) {
-	if _, _, err := s.years.Guard(ctx, by, school, year, acts.SeeCaseload); err != nil {
+func (f *Papers) Find(ctx context.Context, by int64, school string, year int, code string) (*OnPaper, error) {
+	if _, _, err := f.sheets.base.Years.Guard(ctx, by, school, year, acts.SeeCaseload); err != nil {
 		return nil, err
 	}
 	number, ok := receipt.Parse(code)
 	if !ok {
 		return nil, problem.New(problem.BadCode)
 	}
-	found, err := s.db.Queries().Sheet.FindReceipt(ctx, school, year, number)
+	found, err := f.sheets.base.DB.Queries().Sheet.FindReceipt(ctx, school, year, number)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}
 	if found.Number != found.Last {
 		return nil, &problem.Error{Code: problem.OldCode, Param: found.Latest}
 	}
-	d, err := s.Open(ctx, by, found.Place)
+	d, err := f.sheets.Open(ctx, by, found.Place)
 	if err != nil {
 		return nil, err
 	}
 	d.Judge(0)
-	return s.onPaper(ctx, d)
+	return f.onPaper(ctx, d)
 }
 
-func (s *Service) onPaper(ctx context.Context, d *Desk) (*OnPaper, error) {
-	list, err := s.db.Queries().Sheet.GuardianIDs(ctx, d.Row.School, d.Row.Student)
+func (f *Papers) onPaper(ctx context.Context, d *Desk) (*OnPaper, error) {
+	list, err := f.sheets.base.DB.Queries().Sheet.GuardianIDs(ctx, d.Row.School, d.Row.Student)
 	out := &OnPaper{Desk: d, Boxes: d.AsSubmitted().toAgree()}
 	for _, g := range list {
 		out.Guardians = append(out.Guardians, PaperGuardian{g.ID, g.Name, d.hasSigned(g.ID)})
@@ -75,9 +81,9 @@ type PaperSignature struct {
 // ticked on it and no others: it counts like one on the screen. The errors are those of FindPaper, NoGuardian
 // where the person is none of the student, AlreadyDone where they have signed, and NotOnSheet where the page
 // has no such box.
-func (s *Service) SignedOnPaper(ctx context.Context, by int64, school string, year int, p PaperSignature) (*OnPaper, error) {
+func (f *Papers) Sign(ctx context.Context, by int64, school string, year int, p PaperSignature) (*OnPaper, error) {
 	code, guardian := p.Code, p.Guardian
-	found, err := s.FindPaper(ctx, by, school, year, code)
+	found, err := f.Find(ctx, by, school, year, code)
 	if err != nil {
 		return nil, err
 	}
@@ -86,7 +92,7 @@ func (s *Service) SignedOnPaper(ctx context.Context, by int64, school string, ye
 		return nil, problem.New(problem.NoGuardian)
 	}
 	handed := found.Row.Submission
-	d, err := s.Act(ctx, by, found.Row.Place, 0, acts.Sign, code, func(d *Desk) (*store.Change, error) {
+	d, err := f.sheets.Act(ctx, by, found.Row.Place, 0, acts.Sign, code, func(d *Desk) (*store.Change, error) {
 		if d.Row.Submission != handed { // it was handed in again in the meantime
 			return nil, &problem.Error{Code: problem.OldCode, Param: *d.Row.Receipt}
 		}
@@ -114,19 +120,19 @@ func (s *Service) SignedOnPaper(ctx context.Context, by int64, school string, ye
 	if err != nil {
 		return nil, err
 	}
-	return s.onPaper(ctx, d)
+	return f.onPaper(ctx, d)
 }
 
 // MayKeepPages reports whether someone may send pictures of signed pages of a student.
-func (s *Service) MayKeepPages(ctx context.Context, by int64, at schoolyear.Place) error {
-	_, err := s.OpenFor(ctx, by, at, acts.Reply)
+func (f *Papers) MayKeepPages(ctx context.Context, by int64, at schoolyear.Place) error {
+	_, err := f.sheets.OpenFor(ctx, by, at, acts.Reply)
 	return err
 }
 
 // KeepPage keeps a picture of the page that a guardian has signed. The errors are BadFile, and NotFound where
 // no such signature is recorded.
-func (s *Service) KeepPage(ctx context.Context, by int64, at schoolyear.Place, guardian string, content []byte) error {
-	d, err := s.OpenFor(ctx, by, at, acts.Reply)
+func (f *Papers) KeepPage(ctx context.Context, by int64, at schoolyear.Place, guardian string, content []byte) error {
+	d, err := f.sheets.OpenFor(ctx, by, at, acts.Reply)
 	if err != nil {
 		return err
 	}
@@ -134,23 +140,23 @@ func (s *Service) KeepPage(ctx context.Context, by int64, at schoolyear.Place, g
 	if len(content) == 0 || len(content) > MaxAttachment || kind == "" || kind == "text/plain" {
 		return problem.New(problem.BadFile)
 	}
-	kept, err := s.db.Queries().Sheet.KeepPage(ctx, at, guardian,
-		&store.PageRow{Kind: kind, Content: content, By: d.Actor.Name().Name, At: s.now()})
+	kept, err := f.sheets.base.DB.Queries().Sheet.KeepPage(ctx, at, guardian,
+		&store.PageRow{Kind: kind, Content: content, By: d.Actor.Name().Name, At: f.sheets.base.Now()})
 	if err == nil && !kept {
 		err = problem.New(problem.NotFound)
 	}
 	if err == nil {
-		s.log.InfoContext(ctx, "a page was kept", "school", at.School, "year", at.Year, "account", by)
+		f.sheets.base.Log.InfoContext(ctx, "a page was kept", "school", at.School, "year", at.Year, "account", by)
 	}
 	return err
 }
 
 // Page returns the picture of a page that a guardian has signed, to the family and to anyone who decides. The
 // error is NotFound.
-func (s *Service) Page(ctx context.Context, by int64, at schoolyear.Place, guardian string) (*store.PageRow, error) {
-	if _, err := s.OpenFor(ctx, by, at, acts.SeeFiles); err != nil {
+func (f *Papers) Page(ctx context.Context, by int64, at schoolyear.Place, guardian string) (*store.PageRow, error) {
+	if _, err := f.sheets.OpenFor(ctx, by, at, acts.SeeFiles); err != nil {
 		return nil, err
 	}
-	page, err := s.db.Queries().Sheet.Page(ctx, at, guardian)
+	page, err := f.sheets.base.DB.Queries().Sheet.Page(ctx, at, guardian)
 	return &page, problem.AsNotFound(err)
 }

@@ -22,7 +22,7 @@ func TestSignedOnPaper(t *testing.T) {
 	h.Edit(appsheet.Edit{Act: "alternate", Course: "DAN1"})
 	second := receipt.Code(*h.Submit().Row.Receipt)
 	sign := func(by int64, code, guardian string, agreed ...string) problem.Code {
-		_, err := h.Sheet.SignedOnPaper(ctx, by, apptest.Mara.School, apptest.Mara.Year, appsheet.PaperSignature{Code: code, Guardian: guardian, Agreed: agreed})
+		_, err := h.Sheet.Papers().Sign(ctx, by, apptest.Mara.School, apptest.Mara.Year, appsheet.PaperSignature{Code: code, Guardian: guardian, Agreed: agreed})
 		return problem.CodeOf(err)
 	}
 	for name, c := range map[string]struct {
@@ -44,7 +44,7 @@ func TestSignedOnPaper(t *testing.T) {
 	if d := h.Look("mara.quill"); d.Row.State != "submitted" || len(d.Row.Signatures.V) != 0 {
 		t.Fatalf("something was recorded: %+v", d.Row.Signatures)
 	}
-	found, err := h.Sheet.FindPaper(ctx, arden, apptest.Mara.School, apptest.Mara.Year, " "+strings.ToLower(strings.ReplaceAll(second, "-", " "))+" ")
+	found, err := h.Sheet.Papers().Find(ctx, arden, apptest.Mara.School, apptest.Mara.Year, " "+strings.ToLower(strings.ReplaceAll(second, "-", " "))+" ")
 	if err != nil || found.Row.Student != apptest.Mara.Student || len(found.Guardians) != 1 || found.Guardians[0].Signed || found.Guardians[0].Name != "Ilse Quill" {
 		t.Fatalf("found: %+v, %v", found, err)
 	}
@@ -82,12 +82,12 @@ func TestSignedOnPaper(t *testing.T) {
 		want     problem.Code
 	}{"text": {arden, "g0001", []byte("plain"), problem.BadFile}, "nothing": {arden, "g0001", nil, problem.BadFile}, "of nobody": {arden, "g0002", png, problem.NotFound},
 		"by the family": {h.Who("ilse.quill"), "g0001", png, "forbidden"}, "a picture": {arden, "g0001", png, ""}} {
-		if got := problem.CodeOf(h.Sheet.KeepPage(ctx, c.by, apptest.Mara, c.guardian, c.content)); got != c.want {
+		if got := problem.CodeOf(h.Sheet.Papers().KeepPage(ctx, c.by, apptest.Mara, c.guardian, c.content)); got != c.want {
 			t.Errorf("%s: %q, want %q", name, got, c.want)
 		}
 	}
 	for _, username := range []string{"ilse.quill", "ms.arden"} {
-		if page, err := h.Sheet.Page(ctx, h.Who(username), apptest.Mara, "g0001"); err != nil || string(page.Content) != string(png) || page.Kind != "image/png" || page.By != "Ms Arden" {
+		if page, err := h.Sheet.Papers().Page(ctx, h.Who(username), apptest.Mara, "g0001"); err != nil || string(page.Content) != string(png) || page.Kind != "image/png" || page.By != "Ms Arden" {
 			t.Errorf("the page, for %s: %v", username, err)
 		}
 	}
@@ -101,13 +101,13 @@ func TestOnPaperAndOnScreen(t *testing.T) {
 	h.Settings(`{"signing": "all"}`)
 	h.Finish()
 	code := receipt.Code(*h.Submit().Row.Receipt)
-	if _, err := h.Sheet.SignedOnPaper(t.Context(), h.Who("office"), apptest.Mara.School, apptest.Mara.Year, appsheet.PaperSignature{Code: code, Guardian: "g0002"}); err != nil {
+	if _, err := h.Sheet.Papers().Sign(t.Context(), h.Who("office"), apptest.Mara.School, apptest.Mara.Year, appsheet.PaperSignature{Code: code, Guardian: "g0002"}); err != nil {
 		t.Fatal(err)
 	}
 	if d := h.Look("mara.quill"); d.Row.State != "submitted" {
 		t.Errorf("with one of two: %s", d.Row.State)
 	}
-	if _, err := h.Sheet.SignedOnPaper(t.Context(), h.Who("office"), apptest.Mara.School, apptest.Mara.Year, appsheet.PaperSignature{Code: code, Guardian: "g0002"}); problem.CodeOf(err) != "already-done" {
+	if _, err := h.Sheet.Papers().Sign(t.Context(), h.Who("office"), apptest.Mara.School, apptest.Mara.Year, appsheet.PaperSignature{Code: code, Guardian: "g0002"}); problem.CodeOf(err) != "already-done" {
 		t.Errorf("the same once more: %v", err)
 	}
 	h.Sign()

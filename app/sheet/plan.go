@@ -32,7 +32,7 @@ type PathList struct {
 // plan reads a student's plan in terms of the year; courses that have left the catalog, and grades that are
 // past, are passed over.
 func (s *Service) plan(ctx context.Context, d *Desk) (version int64, list []sheet.Planned, err error) {
-	version, rows, err := s.db.Queries().Sheet.Plan(ctx, d.Row.Place)
+	version, rows, err := s.base.DB.Queries().Sheet.Plan(ctx, d.Row.Place)
 	if err != nil {
 		return 0, nil, problem.AsNotFound(err)
 	}
@@ -54,7 +54,7 @@ func (s *Service) Path(ctx context.Context, by int64, at schoolyear.Place) (*Pat
 	if p.Version, p.Plan, err = s.plan(ctx, d); err != nil {
 		return nil, err
 	}
-	before, err := s.db.Queries().Sheet.PlannedBefore(ctx, at, d.Row.Grade)
+	before, err := s.base.DB.Queries().Sheet.PlannedBefore(ctx, at, d.Row.Grade)
 	if err != nil {
 		return nil, err
 	}
@@ -116,7 +116,7 @@ func (s *Service) ChangePlan(ctx context.Context, by int64, at schoolyear.Place,
 	for _, x := range p.Plan {
 		rows = append(rows, store.PlanRow{Grade: x.Grade, Course: p.Desk.Year.Codes[x.Course], Alternate: x.Alternate})
 	}
-	err = s.db.Tx(ctx, func(q store.Queries) error {
+	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		saved, err := q.Sheet.SavePlan(ctx, at, p.Version, rows)
 		if err == nil && !saved {
 			err = problem.New(problem.StalePlan)

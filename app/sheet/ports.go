@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"context"
+
 	schoolyear "rubricon/app/year"
 	"rubricon/core/acts"
 	"rubricon/store"

@@ -4,32 +4,24 @@
 package sheet
 
 import (
-	"log/slog"
-	schoolyear "rubricon/app/year"
-	"rubricon/store"
-	"time"
-
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/sync/singleflight"
+
+	schoolyear "rubricon/app/year"
 )
 
 // Service serves the requests of single students.
 type Service struct {
-	db    *store.DB
-	now   func() time.Time
-	log   *slog.Logger
-	years *schoolyear.Service
-
-	messages Messages
-	people   People
+	base  schoolyear.Base
+	ports Ports
 
 	once      singleflight.Group
 	schedules *lru.Cache[ScheduleKey, *Sections]
 }
 
 // New returns a service on a database.
-func New(db *store.DB, now func() time.Time, log *slog.Logger, years *schoolyear.Service) *Service {
-	return &Service{db: db, now: now, log: log, years: years, schedules: schoolyear.AtMost[ScheduleKey, *Sections](schoolyear.MaxYears)}
+func New(base schoolyear.Base) *Service {
+	return &Service{base: base, schedules: schoolyear.AtMost[ScheduleKey, *Sections](schoolyear.MaxYears)}
 }
 
 // Ports are the other areas that this one calls.
@@ -39,6 +31,4 @@ type Ports struct {
 }
 
 // Connect sets the areas that the service calls. It must be called before the service is used.
-func (s *Service) Connect(p Ports) {
-	s.messages, s.people = p.Messages, p.People
-}
+func (s *Service) Connect(p Ports) { s.ports = p }

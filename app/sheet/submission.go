@@ -23,7 +23,7 @@ func (s *Service) Submit(ctx context.Context, by int64, at schoolyear.Place, ver
 		if err != nil {
 			return nil, err
 		}
-		number, err := s.db.Queries().Sheet.NextReceipt(ctx)
+		number, err := s.base.DB.Queries().Sheet.NextReceipt(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -61,7 +61,7 @@ func (s *Service) Handed(ctx context.Context, by int64, at schoolyear.Place, rec
 	if err != nil {
 		return nil, err
 	}
-	handed, err := s.db.Queries().Sheet.Submission(ctx, at, receipt)
+	handed, err := s.base.DB.Queries().Sheet.Submission(ctx, at, receipt)
 	if err != nil {
 		return nil, problem.AsNotFound(err)
 	}

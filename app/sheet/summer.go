@@ -106,7 +106,7 @@ func (d *Desk) guardParts(act acts.Act, before []store.EntryRow, reason string) 
 // handing in nothing takes back what was handed in. Doing it twice gives the same receipt.
 func (s *Service) SubmitSummer(ctx context.Context, by int64, at schoolyear.Place, version int64, reason string) (*Desk, error) {
 	return s.Act(ctx, by, at, version, acts.SubmitSummer, reason, func(d *Desk) (*store.Change, error) {
-		number, err := s.db.Queries().Sheet.NextReceipt(ctx)
+		number, err := s.base.DB.Queries().Sheet.NextReceipt(ctx)
 		if err != nil {
 			return nil, err
 		}

@@ -14,11 +14,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"rubricon/app"
 	"strings"
 	"syscall"
 	"time"
 
+	"rubricon/app"
 	appcatalog "rubricon/app/catalog"
 	"rubricon/bench/stage"
 	"rubricon/demo"

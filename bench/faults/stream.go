@@ -10,8 +10,6 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"net/http/cookiejar"
-	"rubricon/app"
-	"rubricon/bench/stage"
 	"slices"
 	"strings"
 	"sync"
@@ -20,6 +18,8 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jmoiron/sqlx"
 
+	"rubricon/app"
+	"rubricon/bench/stage"
 	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/store"

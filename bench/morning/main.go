@@ -16,16 +16,16 @@ import (
 	"log/slog"
 	"math/rand/v2"
 	"os"
-	"rubricon/app"
 	"slices"
 	"sync"
 	"time"
 
+	"github.com/jmoiron/sqlx"
+
+	"rubricon/app"
 	appcatalog "rubricon/app/catalog"
 	"rubricon/bench/stage"
 	"rubricon/demo"
-
-	"github.com/jmoiron/sqlx"
 )
 
 const year = 2027

@@ -7,9 +7,9 @@ import (
 	"slices"
 	"time"
 
-	"rubricon/demo"
-
 	"github.com/jmoiron/sqlx"
+
+	"rubricon/demo"
 )
 
 func part(list []time.Duration, percent int) time.Duration {

@@ -12,19 +12,19 @@ import (
 	"log/slog"
 	"os"
 	"os/exec"
-	"rubricon/app"
 	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
 
+	"github.com/jmoiron/sqlx"
+
+	"rubricon/app"
 	appcatalog "rubricon/app/catalog"
 	"rubricon/bench/stage"
 	"rubricon/bundle"
 	"rubricon/demo"
 	"rubricon/store"
-
-	"github.com/jmoiron/sqlx"
 )
 
 const year = 2027

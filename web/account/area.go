@@ -3,11 +3,11 @@
 package account
 
 import (
+	"github.com/danielgtaylor/huma/v2"
+
 	"rubricon/app"
 	"rubricon/signon"
 	"rubricon/web/server"
-
-	"github.com/danielgtaylor/huma/v2"
 )
 
 // Routes signs people and programs in.

@@ -3,10 +3,10 @@
 package caseload
 
 import (
+	"github.com/danielgtaylor/huma/v2"
+
 	"rubricon/app"
 	"rubricon/web/server"
-
-	"github.com/danielgtaylor/huma/v2"
 )
 
 // Routes serves lists of students and what is done to many.

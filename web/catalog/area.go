@@ -3,10 +3,10 @@
 package catalog
 
 import (
+	"github.com/danielgtaylor/huma/v2"
+
 	"rubricon/app"
 	"rubricon/web/server"
-
-	"github.com/danielgtaylor/huma/v2"
 )
 
 // Routes serves catalogs, rules and request periods.

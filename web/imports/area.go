@@ -2,10 +2,10 @@
 package imports
 
 import (
+	"github.com/danielgtaylor/huma/v2"
+
 	"rubricon/app"
 	"rubricon/web/server"
-
-	"github.com/danielgtaylor/huma/v2"
 )
 
 // Routes serves imports and exports.

@@ -3,10 +3,10 @@
 package messages
 
 import (
+	"github.com/danielgtaylor/huma/v2"
+
 	"rubricon/app"
 	"rubricon/web/server"
-
-	"github.com/danielgtaylor/huma/v2"
 )
 
 // Routes serves live streams, mail and messages to other systems.

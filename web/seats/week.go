@@ -49,7 +49,7 @@ func (s *Routes) weekRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return websheet.PdfOut("week.pdf", pdf), nil
+			return websheet.PDFOut("week.pdf", pdf), nil
 		})
 	server.SignedIn(s, api, server.Gives(server.Operation("get-seats-pdf", http.MethodGet, SeatsPath+".pdf",
 		"A student's choice of seats, for printing"), "application/pdf"),
@@ -67,7 +67,7 @@ func (s *Routes) weekRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return websheet.PdfOut("seats.pdf", pdf), nil
+			return websheet.PDFOut("seats.pdf", pdf), nil
 		})
 	type calendarOut struct {
 		ContentType        string `header:"Content-Type"`

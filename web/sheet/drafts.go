@@ -24,7 +24,7 @@ func (s *Routes) draftRoutes(api huma.API) {
 	type draftsOut struct{ Body *DraftsView }
 	list := func(ctx context.Context, by int64, in *server.OnSheet) (*draftsOut, error) {
 		at := in.Place()
-		d, rows, err := s.cases.Sheet.Drafts(ctx, by, at)
+		d, rows, err := s.cases.Sheet.Drafts().List(ctx, by, at)
 		if err != nil {
 			return nil, err
 		}
@@ -48,7 +48,7 @@ func (s *Routes) draftRoutes(api huma.API) {
 	server.SignedIn(s, api, server.Operation("make-draft", http.MethodPost, server.StudentPath+"/drafts",
 		"Copy the sheet, or one of its drafts, to a new draft; there are at most four"),
 		func(ctx context.Context, by int64, in *makeIn) (*draftsOut, error) {
-			if _, err := s.cases.Sheet.MakeDraft(ctx, by, in.Place(), in.Body.Name); err != nil {
+			if _, err := s.cases.Sheet.Drafts().Make(ctx, by, in.Place(), in.Body.Name); err != nil {
 				return nil, err
 			}
 			return list(ctx, by, &in.OnSheet)
@@ -65,7 +65,7 @@ func (s *Routes) draftRoutes(api huma.API) {
 	server.SignedIn(s, api, server.Operation("name-draft", http.MethodPut, server.StudentPath+"/drafts/{id}", "Give a draft another name"),
 		func(ctx context.Context, by int64, in *nameIn) (*draftsOut, error) {
 			in.Draft = in.ID
-			if err := s.cases.Sheet.NameDraft(ctx, by, in.Place(), in.Body.Name); err != nil {
+			if err := s.cases.Sheet.Drafts().Name(ctx, by, in.Place(), in.Body.Name); err != nil {
 				return nil, err
 			}
 			return list(ctx, by, &in.OnSheet)
@@ -82,7 +82,7 @@ func (s *Routes) draftRoutes(api huma.API) {
 		func(ctx context.Context, by int64, in *showIn) (*draftsOut, error) {
 			at := in.Place()
 			at.Draft = in.ID
-			if _, err := s.cases.Sheet.ShowDraft(ctx, by, at, in.Body.Shown); err != nil {
+			if _, err := s.cases.Sheet.Drafts().Show(ctx, by, at, in.Body.Shown); err != nil {
 				return nil, err
 			}
 			return list(ctx, by, &in.OnSheet)
@@ -90,7 +90,7 @@ func (s *Routes) draftRoutes(api huma.API) {
 	server.SignedIn(s, api, server.Operation("drop-draft", http.MethodDelete, server.StudentPath+"/drafts/{id}", "Throw a draft away"),
 		func(ctx context.Context, by int64, in *draftIn) (*draftsOut, error) {
 			in.Draft = in.ID
-			if err := s.cases.Sheet.DropDraft(ctx, by, in.Place()); err != nil {
+			if err := s.cases.Sheet.Drafts().Drop(ctx, by, in.Place()); err != nil {
 				return nil, err
 			}
 			return list(ctx, by, &in.OnSheet)

@@ -51,7 +51,7 @@ func (s *Routes) pageRoutes(api huma.API) {
 	}
 	server.SignedIn(s, api, server.Operation("find-page", http.MethodPost, server.YearPath+"/pages", "The sheet of a code on a printed page"),
 		func(ctx context.Context, by int64, in *findIn) (*paperOut, error) {
-			p, err := s.cases.Sheet.FindPaper(ctx, by, in.School, in.Year, in.Body.Code)
+			p, err := s.cases.Sheet.Papers().Find(ctx, by, in.School, in.Year, in.Body.Code)
 			if err != nil {
 				return nil, err
 			}
@@ -70,7 +70,7 @@ func (s *Routes) pageRoutes(api huma.API) {
 	server.SignedIn(s, api, server.Operation("sign-page", http.MethodPost, server.YearPath+"/pages/signature",
 		"Record the signature that a guardian has given on a printed page"),
 		func(ctx context.Context, by int64, in *signIn) (*paperOut, error) {
-			p, err := s.cases.Sheet.SignedOnPaper(ctx, by, in.School, in.Year, appsheet.PaperSignature(in.Body))
+			p, err := s.cases.Sheet.Papers().Sign(ctx, by, in.School, in.Year, appsheet.PaperSignature(in.Body))
 			if err != nil {
 				return nil, err
 			}
@@ -83,10 +83,10 @@ func (s *Routes) pageRoutes(api huma.API) {
 	}
 	keep := s.Upload(server.Operation("keep-page", http.MethodPut, server.StudentPath+"/pages/{guardian}",
 		"Keep a picture of the page that a guardian has signed: a PDF, a JPEG, PNG or HEIC picture; at most 10 MB"),
-		appsheet.MaxAttachment, server.OfficeShare, s.cases.Sheet.MayKeepPages)
+		appsheet.MaxAttachment, server.OfficeShare, s.cases.Sheet.Papers().MayKeepPages)
 	keep.DefaultStatus = http.StatusNoContent
 	server.SignedIn(s, api, keep, func(ctx context.Context, by int64, in *keepIn) (*struct{}, error) {
-		return nil, s.cases.Sheet.KeepPage(ctx, by, in.Place(), in.Guardian, in.RawBody)
+		return nil, s.cases.Sheet.Papers().KeepPage(ctx, by, in.Place(), in.Guardian, in.RawBody)
 	})
 	type pageIn struct {
 		server.OnSheet
@@ -101,7 +101,7 @@ func (s *Routes) pageRoutes(api huma.API) {
 	server.SignedIn(s, api, server.Gives(server.Operation("get-page", http.MethodGet,
 		server.StudentPath+"/pages/{guardian}", "The picture of the page that a guardian has signed"), "application/octet-stream"),
 		func(ctx context.Context, by int64, in *pageIn) (*pageOut, error) {
-			page, err := s.cases.Sheet.Page(ctx, by, in.Place(), in.Guardian)
+			page, err := s.cases.Sheet.Papers().Page(ctx, by, in.Place(), in.Guardian)
 			if err != nil {
 				return nil, err
 			}

@@ -53,7 +53,7 @@ func (s *Routes) paperRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return PdfOut("sheet.pdf", pdf), nil
+			return PDFOut("sheet.pdf", pdf), nil
 		})
 	s.worksheetRoute(api)
 }
@@ -65,8 +65,8 @@ type FileOut struct {
 	Body               []byte
 }
 
-// PdfOut returns a PDF to be downloaded under a name.
-func PdfOut(name string, pdf []byte) *FileOut {
+// PDFOut returns a PDF to be downloaded under a name.
+func PDFOut(name string, pdf []byte) *FileOut {
 	return &FileOut{"application/pdf", mime.FormatMediaType("attachment", map[string]string{"filename": name}), pdf}
 }
 

@@ -292,9 +292,9 @@ func (s *Routes) fileRoutes(api huma.API) {
 	}
 	op := s.Upload(server.Operation("attach-file", http.MethodPost, server.StudentPath+"/claims/{claim}/file",
 		"Put a file beside an open claim: a PDF, a JPEG, PNG or HEIC picture, or text; at most 10 MB"),
-		appsheet.MaxAttachment, server.FamilyShare, s.cases.Sheet.MayAttach)
+		appsheet.MaxAttachment, server.FamilyShare, s.cases.Sheet.Papers().MayAttach)
 	server.SignedIn(s, api, op, func(ctx context.Context, by int64, in *attachIn) (*sheetOut, error) {
-		d, err := s.cases.Sheet.Attach(ctx, by, in.Place(), in.Claim, in.Name, in.Reason, in.RawBody)
+		d, err := s.cases.Sheet.Papers().Attach(ctx, by, in.Place(), in.Claim, in.Name, in.Reason, in.RawBody)
 		return sheetOf(d, err)
 	})
 	type fileIn struct {
@@ -309,7 +309,7 @@ func (s *Routes) fileRoutes(api huma.API) {
 	server.SignedIn(s, api, server.Operation("drop-file", http.MethodDelete, server.StudentPath+"/claims/{claim}/file",
 		"Take the file beside an open claim away"),
 		func(ctx context.Context, by int64, in *detachIn) (*sheetOut, error) {
-			d, err := s.cases.Sheet.Detach(ctx, by, in.Place(), in.Claim, in.Reason)
+			d, err := s.cases.Sheet.Papers().Detach(ctx, by, in.Place(), in.Claim, in.Reason)
 			return sheetOf(d, err)
 		})
 	type fileOut struct {
@@ -321,7 +321,7 @@ func (s *Routes) fileRoutes(api huma.API) {
 	server.SignedIn(s, api, server.Gives(server.Operation("get-file", http.MethodGet,
 		server.StudentPath+"/claims/{claim}/file", "The file beside a claim, for the family and whoever decides"), "application/octet-stream"),
 		func(ctx context.Context, by int64, in *fileIn) (*fileOut, error) {
-			file, err := s.cases.Sheet.Attachment(ctx, by, in.Place(), in.Claim)
+			file, err := s.cases.Sheet.Papers().Attachment(ctx, by, in.Place(), in.Claim)
 			if err != nil {
 				return nil, err
 			}

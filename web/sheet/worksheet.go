@@ -39,7 +39,7 @@ func (s *Routes) worksheetRoute(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return PdfOut("worksheet.pdf", pdf), nil
+			return PDFOut("worksheet.pdf", pdf), nil
 		})
 }
 

@@ -4,8 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
-	"maps"
 	"slices"
 
 	"rubricon/app/problem"
@@ -14,106 +12,9 @@ import (
 	schoolyear "rubricon/app/year"
 	"rubricon/core/acts"
 	"rubricon/core/catalog"
-	"rubricon/core/condition"
-	"rubricon/core/policy"
 	"rubricon/core/sheet"
 	"rubricon/store"
 )
-
-// Tag names the sheet in the state it was read in.
-func (d *Desk) Tag() string {
-	r := &d.Row
-	if d.Draft != nil {
-		return fmt.Sprintf("draft%d.%d.%d.%d.%d.%d.%s", d.Draft.ID, r.Version, r.Facts, r.Catalog, r.Policy, r.Roster, d.Actor.ID)
-	}
-	return fmt.Sprintf("%d.%d.%d.%d.%d.%d.%d.%d.%d.%s", r.Version, r.Facts, r.Catalog, r.Policy, r.Roster,
-		d.Window().Phase(d.Now), d.SummerPhase(), d.SeatPhase(), schoolyear.Moment(r.Reminded).Unix(), d.Actor.ID)
-}
-
-// Effects is the effect that adding each course would have on a sheet.
-type Effects struct {
-	Desk    *Desk
-	Effects []sheet.Effect
-	Instead int32 // the course whose place is meant; -1: none
-}
-
-// Clash is what no choice of sections gives together with a course, if it were requested.
-func (e *Effects) Clash(course int32) []int32 { return e.Desk.ClashWith(course, e.Instead) }
-
-// Effects tells anyone who may see a sheet what adding each course would do to it: in the place of a requested
-// course where its code is given. The error is NotOnSheet where that is not requested.
-func (s *Service) Effects(ctx context.Context, by int64, at schoolyear.Place, instead string) (*Effects, error) {
-	d, err := s.Sheet(ctx, by, at)
-	if err != nil {
-		return nil, err
-	}
-	var effects []sheet.Effect
-	place := int32(-1)
-	if instead == "" {
-		effects, err = d.Known.Effects(&d.Sheet, d.instead(acts.Edit))
-	} else {
-		course, ok := d.Year.Index(instead)
-		if !ok {
-			return nil, problem.New(problem.NotOnSheet)
-		}
-		place = course
-		effects, err = d.Known.EffectsInstead(&d.Sheet, course, d.instead(acts.Edit))
-	}
-	if errors.Is(err, sheet.ErrNotOnSheet) {
-		return nil, problem.New(problem.NotOnSheet)
-	}
-	if err != nil {
-		return nil, problem.New(problem.TooComplex)
-	}
-	return &Effects{d, effects, place}, nil
-}
-
-// Only lists what an untouched sheet lacks and only one course can answer, for anyone who may fill it in as its family.
-func (d *Desk) Only() []sheet.Only {
-	if d.Row.Begun || !d.Acts[acts.Edit].Allowed || d.instead(acts.Edit) {
-		return nil
-	}
-	return d.Known.Only(&d.Sheet)
-}
-
-// WhatIf tells anyone who may see a sheet what year results when some requests cannot be given. The errors are
-// NoCourse, NotOnSheet and TooComplex.
-func (s *Service) WhatIf(ctx context.Context, by int64, at schoolyear.Place, lost []string) (*Desk, *sheet.WhatIf, error) {
-	d, err := s.Sheet(ctx, by, at)
-	if err != nil {
-		return nil, nil, err
-	}
-	var list []int32
-	for _, code := range lost {
-		course, ok := d.Year.Index(code)
-		if !ok {
-			return nil, nil, &problem.Error{Code: problem.NoCourse, Param: code}
-		}
-		list = append(list, course)
-	}
-	out, err := d.Known.WhatIf(&d.Sheet, list)
-	switch {
-	case errors.Is(err, sheet.ErrNotOnSheet):
-		return nil, nil, problem.New(problem.NotOnSheet)
-	case err != nil:
-		return nil, nil, problem.New(problem.TooComplex)
-	}
-	return d, &out, nil
-}
-
-// Hints tells anyone who may see a sheet which courses would be the most useful as one more alternate; none
-// where that is beyond judging.
-func (s *Service) Hints(ctx context.Context, by int64, at schoolyear.Place) (*Desk, []sheet.Hint, error) {
-	d, err := s.Sheet(ctx, by, at)
-	if err != nil {
-		return nil, nil, err
-	}
-	hints, err := d.Known.Hints(&d.Sheet)
-	if err != nil {
-		return d, nil, nil
-	}
-	return d, hints, nil
-}
 
 // instead reports whether the reader would do an act of the family in its place.
 func (d *Desk) instead(act acts.Act) bool { return d.Acts[act].Allowed && d.Acts[act].Reason }
@@ -200,7 +101,7 @@ func (s *Service) Change(ctx context.Context, by int64, at schoolyear.Place, edi
 			return nil, err
 		}
 		if d.Draft == nil && edit.Version < d.Row.Version && edit.Key != "" {
-			digest, err := s.db.Queries().Sheet.Answered(ctx, at, edit.Version, edit.Key)
+			digest, err := s.base.DB.Queries().Sheet.Answered(ctx, at, edit.Version, edit.Key)
 			switch {
 			case err == nil && digest != "" && digest != edit.digest():
 				return nil, problem.New(problem.KeyReused)
@@ -235,13 +136,13 @@ func (s *Service) Change(ctx context.Context, by int64, at schoolyear.Place, edi
 			s.Refused(ctx, d, act, err)
 			return nil, err
 		}
-		saved, err := s.db.Queries().Sheet.SaveChange(ctx, change)
+		saved, err := s.base.DB.Queries().Sheet.SaveChange(ctx, change)
 		if err != nil {
 			return nil, err
 		}
 		if saved {
 			d.Row.Version++
-			s.messages.Told(at, d.Row.Version)
+			s.ports.Messages.Told(at, d.Row.Version)
 			d.Answer(0)
 			return d, nil
 		}
@@ -313,7 +214,7 @@ func (u *undoState) set(state *store.SheetState) {
 // turned undoes the last change, or does again what was undone last, and adds to detail which. The errors are NothingToUndo,
 // NothingToRedo, and OthersAct where someone else did it.
 func (s *Service) turned(ctx context.Context, d *Desk, act string, detail map[string]any) (after []store.EntryRow, next undoState, err error) {
-	q, none := s.db.Queries(), acts.NothingToUndo
+	q, none := s.base.DB.Queries(), acts.NothingToUndo
 	list, err := q.Sheet.Undoable(ctx, d.Row.Place)
 	if act == "redo" {
 		none = acts.NothingToRedo
@@ -408,78 +309,6 @@ func Difference(before, after []store.EntryRow) (gone []string, kept []store.Ent
 	return gone, kept
 }
 
-// Claiming is a family's statement that what a course asks for was met elsewhere.
-type Claiming struct {
-	Version int64
-	Course  string // the requested course, or alternate, whose condition it is
-	Kind    string // of the leaf: passed, alongside, score, recommended, permission, program, credits
-	Name    string // of the leaf
-	Note    string // where it was met, in words
-
-	SchoolYear string // in which it was met, as 2025-26; empty: it is not said
-	Term       string
-	Mark       string // as the report has it
-}
-
-// MakeClaim keeps a family's statement; it counts as met only when a counselor confirms it. Anyone who may
-// change the sheet may make one, about what the condition of a course on it asks for and nothing meets. The
-// error is BadRecord where the school year is none.
-func (s *Service) MakeClaim(ctx context.Context, by int64, at schoolyear.Place, c Claiming) (*Desk, error) {
-	for _, said := range []*string{&c.Note, &c.SchoolYear, &c.Term, &c.Mark} {
-		*said = text.Tidy(*said)
-	}
-	return s.Act(ctx, by, at, c.Version, acts.Edit, c.Note, func(d *Desk) (*store.Change, error) {
-		if c.Note == "" {
-			return nil, problem.New(problem.NeedsMessage)
-		}
-		if year, err := policy.StartYear(c.SchoolYear); c.SchoolYear != "" && (err != nil || year > d.Year.Start) {
-			return nil, &problem.Error{Code: problem.BadRecord, Param: "schoolYear"}
-		}
-		signal, err := d.claimed(&c)
-		if err != nil {
-			return nil, err
-		}
-		signal.By, signal.Note = d.Actor.ID, c.Note
-		signal.Cells = store.Cells{"student": at.Student, "kind": signal.Kind, "courseCode": signal.Code,
-			"name": signal.Name, "by": signal.By, "note": signal.Note,
-			"schoolYear": c.SchoolYear, "term": c.Term, "mark": c.Mark}
-		maps.DeleteFunc(signal.Cells, func(_, cell string) bool { return cell == "" }) // as a file that is read has them
-		change := d.Change("claim", "", map[string]any{"course": c.Course, "message": c.Note})
-		change.Say(signal)
-		return change, nil
-	})
-}
-
-// claimed makes of a claim a signal. The errors are NotOnSheet, and NoClaim where there is nothing of the
-// kind to be claimed.
-func (d *Desk) claimed(c *Claiming) (*store.SignalRow, error) {
-	course, ok := d.Year.Index(c.Course)
-	if !ok || !slices.ContainsFunc(slices.Concat(d.Sheet.Requests, d.Sheet.Summer, d.Sheet.Alternates),
-		func(e sheet.Entry) bool { return e.Course == course }) {
-		return nil, problem.New(problem.NotOnSheet)
-	}
-	for _, proof := range d.Known.Explain(&d.Sheet, course) {
-		leaf := proof.Leaf
-		if leaf.Kind.String() != c.Kind || leaf.Name != c.Name || leaf.Kind == condition.Grade || proof.Verdict >= condition.Expected {
-			continue
-		}
-		signal := &store.SignalRow{Kind: string(sheet.Claim), Name: leaf.Name}
-		switch leaf.Kind {
-		case condition.Passed, condition.Alongside:
-			signal.Code, signal.Name = leaf.Name, ""
-		case condition.Recommended:
-			signal.Code, signal.Name = c.Course, "recommended"
-		}
-		for i := range d.Known.Claims {
-			if d.Known.Claims[i].About(leaf, c.Course) {
-				return nil, problem.New(problem.Code(acts.AlreadyDone))
-			}
-		}
-		return signal, nil
-	}
-	return nil, problem.New(problem.NoClaim)
-}
-
 var editCodes = map[error]problem.Code{sheet.ErrFixed: problem.Fixed, sheet.ErrNotOnSheet: problem.NotOnSheet,
 	sheet.ErrBarred: problem.Barred, sheet.ErrEarned: problem.Earned, sheet.ErrOrder: problem.BadOrder,
 	sheet.ErrStandsFor: problem.BadStandsFor, sheet.ErrFull: problem.Full, sheet.ErrSummer: problem.SummerAlternate,
@@ -488,12 +317,3 @@ var editCodes = map[error]problem.Code{sheet.ErrFixed: problem.Fixed, sheet.ErrN
 
 // EditCode returns the code of what core/sheet refuses an edit for.
 func EditCode(err error) problem.Code { return editCodes[err] }
-
-// SaidOf is something that someone of the school says of a student, as a signal.
-func SaidOf(student string, kind sheet.SignalKind, course, name, by, note string) *store.SignalRow {
-	cells := store.Cells{"student": student, "kind": string(kind), "courseCode": course, "by": by, "note": note}
-	if name != "" {
-		cells["name"] = name
-	}
-	return &store.SignalRow{Kind: string(kind), Code: course, Name: name, By: by, Note: note, Cells: cells}
-}
