@@ -103,8 +103,12 @@ contract: ## write docs/openapi.json and the TypeScript types anew
 shots: ## take the pictures in docs/screenshots anew, from a running demo
 	go run ./e2e/shots
 
-lint: ## check the front end's style
+lint: bin/staticcheck ## check the style of both halves
+	bin/staticcheck ./...
 	cd ui && npm run --silent lint
+
+bin/staticcheck: tools/go.mod
+	@go -C tools build -o ../bin/staticcheck honnef.co/go/tools/cmd/staticcheck
 
 MUTATED := store web $(patsubst %/,%,$(wildcard web/*/)) $(patsubst %/,%,$(wildcard app/*/)) bundle core/acts core/sheet
 

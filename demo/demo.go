@@ -402,9 +402,7 @@ func (m *maker) mara() {
 	p.say(sheet.Recommendation, "ALG2", "", "", "Mr Tolland", "Mara is ready for it.")
 	p.say(sheet.Claim, "ALG1", "", "", "s0001", "I did Algebra I at my school in Tarn Ridge, 83, the report is with the office.")
 	p.say(sheet.ScoreOnFile, "", "swimming level", "4", "office", "")
-	for _, code := range strings.Fields("ENG10 ALG2 WLD2 PHY1 NOR2 HLT1 ROW1 CER1") {
-		p.requests = append(p.requests, code)
-	}
+	p.requests = append(p.requests, strings.Fields("ENG10 ALG2 WLD2 PHY1 NOR2 HLT1 ROW1 CER1")...)
 	p.alternates = []string{"PRI1"}
 	p.standsFor = map[string]string{"PRI1": "CER1"}
 	for _, x := range []struct {

@@ -29,8 +29,7 @@ func newVouched(t *testing.T) *vouched {
 	v := &vouched{}
 	id := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { v.provider.ServeHTTP(w, r) }))
 	t.Cleanup(id.Close)
-	var front *httptest.Server // the address is known before the site is
-	front = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { v.site.Config.Handler.ServeHTTP(w, r) }))
+	front := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { v.site.Config.Handler.ServeHTTP(w, r) })) // the address is known before the site is
 	t.Cleanup(front.Close)
 	back := front.URL + webaccount.SignOnBack
 	var err error

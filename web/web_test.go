@@ -714,7 +714,7 @@ func TestPasswords(t *testing.T) {
 		t.Errorf("who is signed in: %s", body)
 	}
 	for body, want := range map[string]string{
-		fmt.Sprintf(`{"old":"wrong","new":"long enough"}`):                           "401 sign-in-failed",
+		`{"old":"wrong","new":"long enough"}`:                                        "401 sign-in-failed",
 		fmt.Sprintf(`{"old":%q,"new":"too short"}`, given.Password):                  "422 bad-password",
 		fmt.Sprintf(`{"old":%q,"new":%q}`, given.Password, given.Password):           "422 bad-password",
 		fmt.Sprintf(`{"old":%q,"new":%q}`, given.Password, strings.Repeat("x", 501)): "422 bad-input",

@@ -198,12 +198,6 @@ func (k *kept) settle(later time.Duration) {
 	}
 }
 
-func (k *kept) at2(now time.Time) {
-	k.Mu.Lock()
-	defer k.Mu.Unlock()
-	k.Now = now
-}
-
 // enrolled lists the student's enrollments with their dates.
 func (k *kept) enrolled() string {
 	k.T.Helper()

@@ -168,18 +168,18 @@ func TestNoRefusalIsLost(t *testing.T) {
 					h.Edit(appsheet.Edit{Act: act, Course: "DAN1"})
 					h.Submit()
 				case 4:
-					if d, err = h.Sheet.SendBack(ctx, arden, apptest.Mara, 0, text); err == nil {
+					if _, err = h.Sheet.SendBack(ctx, arden, apptest.Mara, 0, text); err == nil {
 						want = nil
 					}
 				case 5:
-					if d, err = h.Sheet.Clear(ctx, arden, apptest.Mara, 0, text); err == nil {
+					if _, err = h.Sheet.Clear(ctx, arden, apptest.Mara, 0, text); err == nil {
 						want = nil
 						h.Must(h.Sheet.Reopen(ctx, arden, apptest.Mara, 0, text))
 					}
 				case 6:
 					if len(want) > 0 {
 						x := want[r.IntN(len(want))]
-						if d, err = h.Sheet.WithdrawChangeRequest(ctx, by, apptest.Mara, x.id); (err == nil) != (guardians[by] == x.person) {
+						if _, err = h.Sheet.WithdrawChangeRequest(ctx, by, apptest.Mara, x.id); (err == nil) != (guardians[by] == x.person) {
 							t.Fatalf("%s withdraws what %s said: %v", guardians[by], x.person, err)
 						} else if err == nil {
 							drop(func(y said) bool { return y == x })

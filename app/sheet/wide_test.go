@@ -300,9 +300,9 @@ func TestTeachersOfNow(t *testing.T) {
 // A family says where something was met: it waits for a counselor, and holds up nothing.
 func TestAClaimIsMade(t *testing.T) {
 	h := apptest.NewHouse(t)
-	d := h.Edit(appsheet.Edit{Act: "request", Course: "BAK1"}) // asks for Cooking, of which nothing is on record but this year's course
+	h.Edit(appsheet.Edit{Act: "request", Course: "BAK1"}) // asks for Cooking, of which nothing is on record but this year's course
 	h.Edit(appsheet.Edit{Act: "undo"})
-	d = h.Edit(appsheet.Edit{Act: "request", Course: "CMP2"})
+	d := h.Edit(appsheet.Edit{Act: "request", Course: "CMP2"})
 	claim := appsheet.Claiming{Course: "CMP2", Kind: "passed", Name: "CMP1", Note: " At the harbour school, mark 90. ", SchoolYear: "2024-25", Term: "S2", Mark: "90"}
 	for _, c := range []struct {
 		who    string

@@ -223,9 +223,9 @@ func demoBundleCommand() *cobra.Command {
 		RunE: func(_ *cobra.Command, args []string) error {
 			switch {
 			case tarn && (planted || contested):
-				return wrongUse(errors.New("Tarn Ridge has no master schedule; --tarn goes with neither --planted nor --contested"))
+				return wrongUse(errors.New("the school Tarn Ridge has no master schedule; --tarn goes with neither --planted nor --contested"))
 			case skerry && (planted || contested || tarn):
-				return wrongUse(errors.New("Skerry Point is the school it is; --skerry goes with no other"))
+				return wrongUse(errors.New("the school Skerry Point is the one it is; --skerry goes with no other"))
 			case planted && contested:
 				return wrongUse(errors.New("a master schedule is --planted or --contested, not both"))
 			case planted:

@@ -193,15 +193,16 @@ func (r *reader) own(by map[string]string, line int, path string) string {
 	if text, ok := by[r.out.Settings.Language]; ok {
 		return text
 	}
-	for _, first := range slices.Sorted(maps.Keys(by)) {
-		notice := Problem{line, path, fmt.Sprintf("lacks the school's language, %s; the text in %s stands for it",
-			r.out.Settings.Language, first)}
-		if !slices.Contains(r.notices, notice) {
-			r.notices = append(r.notices, notice)
-		}
-		return by[first]
+	if len(by) == 0 {
+		return ""
 	}
-	return ""
+	first := slices.Min(slices.Collect(maps.Keys(by)))
+	notice := Problem{line, path, fmt.Sprintf("lacks the school's language, %s; the text in %s stands for it",
+		r.out.Settings.Language, first)}
+	if !slices.Contains(r.notices, notice) {
+		r.notices = append(r.notices, notice)
+	}
+	return by[first]
 }
 
 // IsLanguage reports whether a text has the form of a BCP 47 tag (RFC 5646): letters, then parts of letters and digits.

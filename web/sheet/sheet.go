@@ -187,11 +187,6 @@ type wishBody struct {
 	Decline bool   `json:"decline,omitempty" doc:"One does not sign what was handed in"`
 }
 
-type messageBody struct {
-	Version int64  `json:"version" minimum:"1"`
-	Message string `json:"message" maxLength:"1000"`
-}
-
 // returnBody is a message with which a sheet is sent back.
 type returnBody struct {
 	Version int64    `json:"version" minimum:"1"`
