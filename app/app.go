@@ -81,7 +81,7 @@ func New(db *store.DB, o Options) *App {
 	a.Imports.Connect(imports.Ports{Account: a.Account, Office: a.Office, People: a.People, Seats: a.Seats})
 	a.Messages.Connect(messages.Ports{Sheet: a.Sheet})
 	a.People.Connect(people.Ports{Messages: a.Messages, Schedule: a.Schedule, Seats: a.Seats, Sheet: a.Sheet})
-	a.Schedule.Connect(schedule.Ports{Background: a.Background, Imports: a.Imports, Messages: a.Messages, Seats: a.Seats, Sheet: a.Sheet})
+	a.Schedule.Connect(schedule.Ports{Background: a.Background, Messages: a.Messages, Seats: a.Seats, Sheet: a.Sheet})
 	a.Seats.Connect(seats.Ports{Messages: a.Messages, Schedule: a.Schedule, Sheet: a.Sheet})
 	a.Sheet.Connect(appsheet.Ports{Messages: a.Messages, People: a.People})
 	a.Messages.CountSeats(a.Seats.CountLeft)

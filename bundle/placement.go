@@ -17,18 +17,24 @@ func (b *Bundle) Placement() (p *placement.Problem, bad []Problem) {
 		pupil := &b.Pupils[i]
 		sheets[i] = placement.Sheet{Facts: sheet.NewFacts(b.Year, pupil.Student), Sheet: pupil.Sheet(b.Year)}
 	}
-	sections := make([]placement.Meeting, len(b.Sections))
-	for i, s := range b.Sections {
-		course, _ := b.Year.Index(s.Course)
-		sections[i] = placement.Meeting{ID: s.ID, Course: course, Terms: s.Terms, Periods: s.Periods, Days: s.Days, Seats: s.Seats}
-	}
-	p, errs := placement.Build(b.Year, sheets, sections)
+	p, errs := b.Place(sheets)
 	for i := range b.Pupils {
 		if err := errs[i]; err != nil {
 			bad = append(bad, RequestsProblem(&b.Pupils[i], err))
 		}
 	}
 	return p, bad
+}
+
+// Place makes the problem of placing sheets into the sections, which are in the order of b.Sections. Errors are
+// by the place of sheets beyond the limits of judging; there is no problem then.
+func (b *Bundle) Place(sheets []placement.Sheet) (*placement.Problem, map[int]error) {
+	sections := make([]placement.Meeting, len(b.Sections))
+	for i, s := range b.Sections {
+		course, _ := b.Year.Index(s.Course)
+		sections[i] = placement.Meeting{ID: s.ID, Course: course, Terms: s.Terms, Periods: s.Periods, Days: s.Days, Seats: s.Seats}
+	}
+	return placement.Build(b.Year, sheets, sections)
 }
 
 // Choices are the sections in the order of b.Sections, as the core judges them.

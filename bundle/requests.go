@@ -123,5 +123,10 @@ func RequestsProblem(p *Pupil, err error) Problem {
 	if len(p.Requests) > 0 {
 		line = p.Requests[0].Row.Line
 	}
-	return Problem{File: "requests.csv", Line: line, Column: "student", What: fmt.Sprintf("the sheet of %s cannot be judged: %v", p.ID, err)}
+	return SheetProblem(p.ID, line, err)
+}
+
+// SheetProblem makes of an error in judging a student's sheet a problem that names a line of it.
+func SheetProblem(student string, line int, err error) Problem {
+	return Problem{File: "requests.csv", Line: line, Column: "student", What: fmt.Sprintf("the sheet of %s cannot be judged: %v", student, err)}
 }

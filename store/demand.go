@@ -65,16 +65,6 @@ func (q ScheduleQueries) SetYearPlan(ctx context.Context, school string, year in
 		WHERE school_id = $1 AND year = $2`, school, year, p.Size, p.Periods, p.Clashes)
 }
 
-// Classes lists the sections of a year as rows of classes.csv.
-func (q ScheduleQueries) Classes(ctx context.Context, school string, year int) (list []Cells, err error) {
-	var rows []JSON[Cells]
-	err = q.list(ctx, &rows, outgoing["classes.csv"], school, year)
-	for _, r := range rows {
-		list = append(list, r.V)
-	}
-	return list, err
-}
-
 // RunTold is a student who is told that a course does not run, or runs after all, and what comes in for it;
 // guardians are told too.
 type RunTold struct {

@@ -159,6 +159,21 @@ func (q ScheduleQueries) Ready(ctx context.Context, school string, year, run, gr
 		ORDER BY p.family_name, p.given_name, p.id`, school, year, run, grade)
 }
 
+// ToPlaceRow is a student's sheet with what it is placed by: State is the one in which it is placed, empty where
+// nothing stands submitted.
+type ToPlaceRow struct{ SheetRow }
+
+// ToPlace lists the sheets of all students of a year, in the order of the school's data, with what is submitted.
+func (q ScheduleQueries) ToPlace(ctx context.Context, school string, year int) (list []ToPlaceRow, err error) {
+	return list, q.list(ctx, &list,
+		`SELECT sh.school_id, sh.year, sh.student_id, sh.facts_version, sh.grade, sh.programs, sh.submission, sh.summer,
+			CASE WHEN sh.state IN ('submitted', 'signed', 'cleared', 'placed') THEN coalesce(sh.placed->>'was', sh.state) ELSE '' END AS state,
+			coalesce(sub.entries, '[]') AS submitted
+		FROM `+sheetTables+` JOIN person p ON p.school_id = sh.school_id AND p.id = sh.student_id
+		WHERE sh.school_id = $1 AND sh.year = $2 AND p.present AND p.role = 'student'
+		ORDER BY p.ord`, school, year)
+}
+
 // Publication is what families were shown of a run.
 type Publication struct {
 	ID     int64      `db:"id"`

@@ -148,7 +148,7 @@ func (x *placing) week(student int32) []GivenSection {
 	for k, sections := range [][]int32{x.given[student].Requests, x.given[student].Alternates} {
 		for _, section := range sections {
 			if section != placement.None {
-				g := given(x.b, section)
+				g := given(x.in.Bundle, section)
 				g.Alternate = k == 1
 				list = append(list, g)
 			}

@@ -24,7 +24,7 @@ func (s *Service) ByHand(ctx context.Context, by int64, school string, year, run
 	}
 	return s.change(ctx, by, school, year, run, func(q store.Queries, x *placing, a *actor.Actor) ([]store.RunAct, error) {
 		i, ok := x.by[student]
-		code, there := x.b.Year.Index(course)
+		code, there := x.in.Year.Index(course)
 		if !ok || x.rows[student] == nil {
 			return nil, problem.New(problem.NotFound)
 		}
@@ -36,7 +36,7 @@ func (s *Service) ByHand(ctx context.Context, by int64, school string, year, run
 		}
 		at := placement.None
 		if section != "" {
-			if at = int32(slices.IndexFunc(x.b.Sections, func(b bundle.Section) bool { return b.ID == section && b.Course == course })); at < 0 {
+			if at = int32(slices.IndexFunc(x.in.Sections, func(b bundle.Section) bool { return b.ID == section && b.Course == course })); at < 0 {
 				return nil, problem.New(problem.NotFound)
 			}
 		}
@@ -98,7 +98,7 @@ func (x *placing) code(course int32) string {
 	if course == placement.None {
 		return ""
 	}
-	return x.b.Year.Codes[course]
+	return x.in.Year.Codes[course]
 }
 
 // WishChoice is a wish of a student with the sections that it could be given in.
@@ -132,15 +132,15 @@ func (s *Service) Choices(ctx context.Context, by int64, school string, year, ru
 	}
 	taken := x.p.Occupancy(x.given)
 	wish := func(rank int, course, section int32, alternate bool) {
-		c := WishChoice{Course: x.b.Year.Codes[course], Rank: rank, Alternate: alternate}
+		c := WishChoice{Course: x.in.Year.Codes[course], Rank: rank, Alternate: alternate}
 		if section != placement.None {
-			c.Section = x.b.Sections[section].ID
+			c.Section = x.in.Sections[section].ID
 		}
 		for k := range x.p.Sections {
 			if x.p.Sections[k].Course != course {
 				continue
 			}
-			o := SectionChoice{RunSection: RunSection{given(x.b, int32(k)), x.p.Sections[k].Seats, taken[k]}}
+			o := SectionChoice{RunSection: RunSection{given(x.in.Bundle, int32(k)), x.p.Sections[k].Seats, taken[k]}}
 			o.Clash = x.code(x.p.AtThatTime(&x.given[i], int32(k)))
 			c.Sections = append(c.Sections, o)
 		}

@@ -146,13 +146,13 @@ func (s *Service) RunHelp(ctx context.Context, t *store.TaskRow, progress *backg
 		return "", o, err
 	}
 	found.Value = value
-	all, singles := x.b.Rooms(true), x.b.Rooms(false)
+	all, singles := x.in.Rooms(true), x.in.Rooms(false)
 	for _, k := range kept { // a section in which someone is held stays
 		all[k.Section].Patterns, singles[k.Section].Patterns = nil, nil
 	}
 	out := Helping{Value: value + rest.Value, Complete: x.p.Complete(x.given), List: []HelpChange{}}
 	for i := range x.p.Students {
-		if len(x.p.Students[i].Requests) > 0 && x.handed[x.p.Students[i].ID] > 0 {
+		if len(x.p.Students[i].Requests) > 0 && x.in.handed[x.p.Students[i].ID] > 0 {
 			out.Students++
 		}
 	}
@@ -204,11 +204,11 @@ func (s *Service) RunHelp(ctx context.Context, t *store.TaskRow, progress *backg
 
 // change describes a change of the sections by names and periods.
 func (x *placing) change(kind placement.HelpKind, section int32, to []int32) SectionChange {
-	at := &x.b.Sections[section]
+	at := &x.in.Sections[section]
 	c := SectionChange{Kind: kind, Section: at.ID, Course: at.Course, From: append([]int{}, at.Periods...),
 		To: append([]int{}, at.Periods...), Teacher: at.Teacher}
 	if kind != placement.OneSeat {
-		c.To = x.b.PeriodsOf(to)
+		c.To = x.in.PeriodsOf(to)
 	}
 	return c
 }
@@ -258,10 +258,7 @@ func (s *Service) UseSections(ctx context.Context, by int64, school string, year
 	if err != nil {
 		return 0, err
 	}
-	b, err := s.withClasses(ctx, y, rows)
-	if err != nil {
-		return 0, err
-	}
+	b := y.Sections(rows)
 	err = s.base.DB.Tx(ctx, func(q store.Queries) error {
 		for _, c := range r.Changes {
 			at := slices.IndexFunc(rows, func(row store.ClassRow) bool { return row.ID == c.Section })

@@ -10,7 +10,6 @@ import (
 	"rubricon/app/actor"
 	"rubricon/app/background"
 	"rubricon/app/problem"
-	"rubricon/bundle"
 	"rubricon/core/acts"
 	"rubricon/core/placement"
 	"rubricon/store"
@@ -247,12 +246,12 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 	if err != nil {
 		return "", background.Outline{}, err
 	}
-	b, handed, err := s.toPlace(ctx, t.School, t.Year)
+	in, err := s.input(ctx, t.School, t.Year)
 	if err != nil {
 		return "", background.Outline{}, err
 	}
-	o := background.Outline{Year: t.Year, Students: len(handed)}
-	if len(b.Sections) == 0 {
+	o := background.Outline{Year: t.Year, Students: len(in.handed)}
+	if len(in.Sections) == 0 {
 		o.Why = whyNoSchedule
 		return store.TaskRefused, o, nil
 	}
@@ -260,12 +259,12 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 	if err != nil {
 		return "", o, err
 	}
-	if !tried(b, changes) {
+	if !tried(in.Bundle, changes) {
 		o.Why = whyBehind
 		return store.TaskRefused, o, nil
 	}
-	p, bad := b.Placement()
-	if bad = append(b.Problems, bad...); len(bad) > 0 {
+	p, bad := in.problem()
+	if len(bad) > 0 {
 		o.Why, o.Bad, o.Problems = background.WhyBadRows, len(bad), bad[:min(len(bad), background.ShownRows)]
 		return store.TaskRefused, o, nil
 	}
@@ -273,7 +272,7 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 	if err != nil {
 		return "", o, err
 	}
-	x := newPlacing(b, p, handed, holds, row.Seed)
+	x := newPlacing(in, p, holds, row.Seed)
 	kept, denied, unknown := x.held()
 	rest := p.Deny(denied).Hold(kept)
 	curve := &curve{began: time.Now()}
@@ -292,10 +291,10 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 	}
 	found = rest.Whole(found)
 	curve.at(found.Value, found.Bound)
-	summary, given := outcome(b, p, found, handed, denied)
+	summary, given := outcome(in, p, found, denied)
 	summary.Held = len(kept) - len(rest.Unkept)
 	for _, k := range rest.Unkept {
-		unknown = append(unknown, store.HeldSeat{Student: p.Students[k.Student].ID, Course: b.Sections[k.Section].Course})
+		unknown = append(unknown, store.HeldSeat{Student: p.Students[k.Student].ID, Course: in.Sections[k.Section].Course})
 	}
 	for _, seat := range unknown {
 		summary.Unkept = append(summary.Unkept, UnkeptSeat{seat.Student, seat.Course})
@@ -315,65 +314,4 @@ func (s *Service) RunPlace(ctx context.Context, t *store.TaskRow, progress *back
 		return store.TaskStopped, o, nil
 	}
 	return store.TaskDone, o, nil
-}
-
-// toPlace reads a school year as it is to be placed: what has come as far as the school places alone, by
-// student the number of the submission, and the seats that are not chosen by others.
-func (s *Service) toPlace(ctx context.Context, school string, year int) (*bundle.Bundle, map[string]int, error) {
-	files, _, err := s.ports.Imports.Export(ctx, school, year)
-	if err != nil {
-		return nil, nil, err
-	}
-	ready, err := s.base.DB.Queries().Schedule.Ready(ctx, school, year, 0, -1)
-	if err != nil {
-		return nil, nil, err
-	}
-	at, err := s.base.DB.Queries().Year.YearRow(ctx, school, year)
-	if err != nil {
-		return nil, nil, err
-	}
-	y, err := s.base.Years.Year(ctx, school, year, at.Catalog, at.Policy)
-	if err != nil {
-		return nil, nil, err
-	}
-	handed := map[string]int{}
-	for _, r := range ready {
-		if takes(y.Policy.Take, acts.State(r.Stood)) {
-			handed[r.Student] = r.Submission
-		}
-	}
-	plans, err := s.base.DB.Queries().Schedule.SectionPlans(ctx, school, year)
-	if err != nil {
-		return nil, nil, err
-	}
-	for i := range files {
-		f := &files[i]
-		if f.Name != "requests.csv" {
-			continue
-		}
-		at := slices.Index(f.Header, "student")
-		f.Rows = slices.DeleteFunc(f.Rows, func(row []string) bool { return handed[row[at]] == 0 })
-	}
-	b, err := bundle.ReadFiles(files)
-	if err != nil {
-		return nil, nil, err
-	}
-	chosen, err := s.base.DB.Queries().Seats.Chosen(ctx, school, year)
-	if err != nil {
-		return nil, nil, err
-	}
-	beside := map[string]int{} // seats of those who choose, and ask for nothing
-	for _, x := range chosen {
-		if handed[x.Student] == 0 {
-			beside[x.Section]++
-		}
-	}
-	for i := range b.Sections {
-		x := &b.Sections[i]
-		x.Seats = max(x.Seats-beside[x.ID], 0)
-	}
-	b.Sections = slices.DeleteFunc(b.Sections, func(x bundle.Section) bool {
-		return slices.ContainsFunc(plans, func(p store.SectionPlan) bool { return p.Course == x.Course && !p.Runs })
-	})
-	return b, handed, nil
 }

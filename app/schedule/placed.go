@@ -157,8 +157,8 @@ type rankKey struct {
 }
 
 // outcome sums a placement up and tells it student by student, those with a submission.
-func outcome(b *bundle.Bundle, p *placement.Problem, found *placement.Placement, handed map[string]int,
-	denied []placement.Denied) (*RunSummary, []store.GivenRow) {
+func outcome(in *input, p *placement.Problem, found *placement.Placement, denied []placement.Denied) (*RunSummary, []store.GivenRow) {
+	b := in.Bundle
 	o := &RunSummary{Value: found.Value, Bound: found.Bound, Gap: found.Gap(), Cut: found.Cut, Reasons: []RunReason{},
 		Sections: []RunSection{}, Ranks: []RunRank{}, Unkept: []UnkeptSeat{}}
 	taken := p.Occupancy(found.Given)
@@ -179,15 +179,15 @@ func outcome(b *bundle.Bundle, p *placement.Problem, found *placement.Placement,
 	}
 	var rows []store.GivenRow
 	for i := range p.Students {
-		student, g, pupil := &p.Students[i], &found.Given[i], &b.Pupils[i]
-		if handed[student.ID] == 0 {
+		student, g, known := &p.Students[i], &found.Given[i], in.sheets[i].Facts
+		if in.handed[student.ID] == 0 {
 			continue
 		}
 		list, lacking := []GivenSection{}, []Lacking{}
 		placed := 0
 		for k, section := range g.Requests {
-			rankOf(rankKey{pupil.Grade, "", k + 1}, section != placement.None)
-			for _, program := range pupil.Student.Programs {
+			rankOf(rankKey{known.Grade, "", k + 1}, section != placement.None)
+			for _, program := range known.Programs {
 				rankOf(rankKey{-1, program, k + 1}, section != placement.None)
 			}
 			if section != placement.None {
@@ -237,7 +237,7 @@ func outcome(b *bundle.Bundle, p *placement.Problem, found *placement.Placement,
 				o.Complete++
 			}
 		}
-		row := store.GivenRow{Student: student.ID, Submission: handed[student.ID], Lot: lot[i], Open: open}
+		row := store.GivenRow{Student: student.ID, Submission: in.handed[student.ID], Lot: lot[i], Open: open}
 		row.Given, _ = json.Marshal(list)
 		row.Lacking, _ = json.Marshal(lacking)
 		rows = append(rows, row)

@@ -6,18 +6,12 @@ import (
 	"rubricon/app/actor"
 	appsheet "rubricon/app/sheet"
 	schoolyear "rubricon/app/year"
-	"rubricon/bundle"
 	"rubricon/store"
 )
 
 // Background lists the acts of app/background that this area calls.
 type Background interface {
 	AddTask(ctx context.Context, q store.Queries, a *actor.Actor, task store.TaskRow, file []byte) (int64, error)
-}
-
-// Imports lists the acts of app/imports that this area calls.
-type Imports interface {
-	Export(ctx context.Context, school string, year int) (files []bundle.File, left []string, err error)
 }
 
 // Messages lists the acts of app/messages that this area calls.

@@ -154,17 +154,19 @@ func (s *Service) tellShown(school string, year int, shown []store.ShownSheet, e
 // Enrollments returns what a run has found as enrollments.csv (OneRoster 1.1), a row for each section given,
 // with the dates of its terms. The error is NotFound.
 func (s *Service) Enrollments(ctx context.Context, by int64, school string, year, run int) (*bundle.File, error) {
-	if _, _, err := s.foundRun(ctx, by, school, year, run); err != nil {
-		return nil, err
-	}
-	files, _, err := s.ports.Imports.Export(ctx, school, year)
+	y, _, err := s.base.Years.Guard(ctx, by, school, year, acts.Schedule)
 	if err != nil {
 		return nil, err
 	}
-	b, err := bundle.ReadFiles(files)
+	_, _, err = s.foundRun(ctx, by, school, year, run)
 	if err != nil {
 		return nil, err
 	}
+	sections, err := s.base.DB.Queries().Schedule.Sections(ctx, school, year)
+	if err != nil {
+		return nil, err
+	}
+	b := y.Sections(sections)
 	rows, err := s.base.DB.Queries().Schedule.AllGiven(ctx, school, year, run)
 	if err != nil {
 		return nil, err

@@ -70,10 +70,7 @@ func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, y
 	if err != nil {
 		return nil, err
 	}
-	b, err := s.withClasses(ctx, y, rows)
-	if err != nil {
-		return nil, err
-	}
+	b := y.Sections(rows)
 	out := &MasterSchedule{Bad: b.Problems, Periods: y.Policy.Periods, Days: y.Policy.Days}
 	taken := map[string]int{}
 	runs, err := q.Schedule.Runs(ctx, school, year)
@@ -121,19 +118,6 @@ func (s *Service) MasterSchedule(ctx context.Context, by int64, school string, y
 	return out, nil
 }
 
-// withClasses reads a year's catalog with sections.
-func (s *Service) withClasses(ctx context.Context, y *schoolyear.SchoolYear, rows []store.ClassRow) (*bundle.Bundle, error) {
-	source, err := s.base.DB.Queries().Year.Source(ctx, y.School, y.Start, y.CatalogVersion, y.PolicyVersion)
-	if err != nil {
-		return nil, err
-	}
-	cells := make([]store.Cells, len(rows))
-	for i := range rows {
-		cells[i] = rows[i].Cells.V
-	}
-	return bundle.ReadFiles(append(schoolyear.SourceFiles(source), schoolyear.AsFile("classes.csv", nil, cells)))
-}
-
 // PutSection writes a section as it is wanted: one that is there in a rev, or with rev 0 a new one, whose id
 // is made. It gives the id. The errors are NoCourse, BadSection, SectionChanged where someone else has
 // changed it in the meantime, and TooMuch.
@@ -163,16 +147,12 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 		}
 		row = rows[at]
 	}
-	plain, err := s.withClasses(ctx, y, nil)
-	if err != nil {
-		return "", err
-	}
 	terms := catalog.TermSet(0)
 	for _, at := range want.Terms {
 		terms |= 1 << min(uint(at), catalog.MaxTerms)
 	}
 	set := map[string]string{"sourcedId": row.ID, "title": text.Tidy(want.Title), "classType": "scheduled",
-		"termSourcedIds": plain.TermIDs(terms), "periods": bundle.NumberList(want.Periods),
+		"termSourcedIds": y.Catalog.TermIDs(terms), "periods": bundle.NumberList(want.Periods),
 		"metadata.days": bundle.NumberList(want.Days), "metadata.seats": strconv.Itoa(want.Seats),
 		"metadata.teacher": text.Tidy(want.Teacher), "location": text.Tidy(want.Room)}
 	if want.Rev == 0 {
@@ -181,7 +161,7 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	if set["title"] == "" {
 		set["title"] = y.Courses[course].Title
 	}
-	for id, code := range plain.CourseIDs {
+	for id, code := range y.Catalog.CourseIDs {
 		if code == want.Course {
 			set["courseSourcedId"] = id
 		}
@@ -189,10 +169,7 @@ func (s *Service) PutSection(ctx context.Context, by int64, school string, year 
 	for column, cell := range set {
 		row.Cells.V[column] = cell
 	}
-	b, err := s.withClasses(ctx, y, []store.ClassRow{row})
-	if err != nil {
-		return "", err
-	}
+	b := y.Sections([]store.ClassRow{row})
 	if len(b.Problems) > 0 || len(b.Sections) == 0 {
 		p := &problem.Error{Code: problem.BadSection}
 		if len(b.Problems) > 0 {

@@ -36,7 +36,6 @@ func New(base schoolyear.Base, o Options) *Service {
 // Ports are the other areas that this one calls.
 type Ports struct {
 	Background Background
-	Imports    Imports
 	Messages   Messages
 	Seats      Seats
 	Sheet      Sheet

@@ -9,7 +9,6 @@ import (
 
 	"rubricon/app/problem"
 	schoolyear "rubricon/app/year"
-	"rubricon/bundle"
 	"rubricon/core/acts"
 	"rubricon/core/placement"
 	"rubricon/store"
@@ -33,11 +32,10 @@ type SectionSince struct {
 
 // placing is a run's placement as it stands, next to the school as it is now.
 type placing struct {
-	b      *bundle.Bundle
-	p      *placement.Problem
-	handed map[string]int
-	holds  []store.HoldRow
-	draw   []int32
+	in    *input
+	p     *placement.Problem
+	holds []store.HoldRow
+	draw  []int32
 
 	rows  map[string]*store.GivenRow
 	was   map[string][]GivenSection
@@ -51,19 +49,19 @@ type placing struct {
 
 // toChange reads the school as it is to be placed, for changing what a run gives. The error is NotPlaceable.
 func (s *Service) toChange(ctx context.Context, school string, year int, seed int64) (*placing, error) {
-	b, handed, err := s.toPlace(ctx, school, year)
+	in, err := s.input(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
-	p, bad := b.Placement()
-	if bad = append(b.Problems, bad...); len(bad) > 0 {
+	p, bad := in.problem()
+	if len(bad) > 0 {
 		return nil, &problem.Error{Code: problem.NotPlaceable, Param: bad[0].String()}
 	}
 	holds, err := s.base.DB.Queries().Schedule.Holds(ctx, school, year)
 	if err != nil {
 		return nil, err
 	}
-	return newPlacing(b, p, handed, holds, seed), nil
+	return newPlacing(in, p, holds, seed), nil
 }
 
 // placingOf reads it with what a run gives.
@@ -79,9 +77,9 @@ func (s *Service) placingOf(ctx context.Context, school string, year, run int, s
 	return x, x.with(rows)
 }
 
-func newPlacing(b *bundle.Bundle, p *placement.Problem, handed map[string]int, holds []store.HoldRow, seed int64) *placing {
+func newPlacing(in *input, p *placement.Problem, holds []store.HoldRow, seed int64) *placing {
 	ids := make([]string, len(p.Students))
-	x := &placing{b: b, p: p, handed: handed, holds: holds, by: map[string]int32{}}
+	x := &placing{in: in, p: p, holds: holds, by: map[string]int32{}}
 	for i := range p.Students {
 		ids[i] = p.Students[i].ID
 		x.by[ids[i]] = int32(i)
@@ -101,8 +99,8 @@ func (x *placing) with(rows []store.GivenRow) error {
 			Alternates: slices.Repeat([]int32{placement.None}, len(s.Alternates))}
 	}
 	at := map[string]int32{}
-	for i := range x.b.Sections {
-		at[x.b.Sections[i].ID] = int32(i)
+	for i := range x.in.Sections {
+		at[x.in.Sections[i].ID] = int32(i)
 	}
 	gone, moved := map[[2]string]int{}, map[[2]string]int{}
 	for i := range rows {
@@ -113,17 +111,17 @@ func (x *placing) with(rows []store.GivenRow) error {
 			return err
 		}
 		x.was[row.Student] = list
-		if x.handed[row.Student] == 0 || !there {
+		if x.in.handed[row.Student] == 0 || !there {
 			x.gone = append(x.gone, row.Student)
 			continue
 		}
 		x.rows[row.Student] = row
-		if x.handed[row.Student] != row.Submission {
+		if x.in.handed[row.Student] != row.Submission {
 			x.late[student] = TouchedChanged
 		}
 		for _, g := range list {
 			section, there := at[g.Section]
-			if there && x.b.Sections[section].Course != g.Course {
+			if there && x.in.Sections[section].Course != g.Course {
 				there = false
 			}
 			if !there {
@@ -131,7 +129,7 @@ func (x *placing) with(rows []store.GivenRow) error {
 				x.note(student, TouchedGone)
 				continue
 			}
-			now := given(x.b, section)
+			now := given(x.in.Bundle, section)
 			if !slices.Equal(now.Terms, g.Terms) || !slices.Equal(now.Periods, g.Periods) || !slices.Equal(now.Days, g.Days) {
 				moved[[2]string{g.Section, g.Course}]++
 				x.note(student, TouchedMoved)
@@ -141,7 +139,7 @@ func (x *placing) with(rows []store.GivenRow) error {
 	}
 	for i := range x.p.Students {
 		id := x.p.Students[i].ID
-		if x.handed[id] > 0 && x.rows[id] == nil {
+		if x.in.handed[id] > 0 && x.rows[id] == nil {
 			x.late[int32(i)] = TouchedNew
 		}
 	}
@@ -151,7 +149,7 @@ func (x *placing) with(rows []store.GivenRow) error {
 	}
 	over := map[[2]string]int{}
 	for _, o := range x.p.Overfull(x.given, x.draw, func(o placement.Place) bool { return kept[o] }) {
-		over[[2]string{x.b.Sections[o.Section].ID, x.b.Sections[o.Section].Course}]++
+		over[[2]string{x.in.Sections[o.Section].ID, x.in.Sections[o.Section].Course}]++
 		x.over[o] = true
 		x.note(o.Student, TouchedOver)
 	}
@@ -190,20 +188,20 @@ func listSince(of map[[2]string]int) (list []SectionSince) {
 // held returns what is held as the core has it; unknown are those of students or sections that are no more.
 func (x *placing) held() (kept []placement.Kept, denied []placement.Denied, unknown []store.HeldSeat) {
 	at := map[string]int32{}
-	for i := range x.b.Sections {
-		at[x.b.Sections[i].ID] = int32(i)
+	for i := range x.in.Sections {
+		at[x.in.Sections[i].ID] = int32(i)
 	}
 	seen := map[[2]string]bool{} // a seat that is held twice is one
 	for _, h := range x.holds {
 		for _, seat := range h.Seats.V {
 			student, ok := x.by[seat.Student]
 			key := [2]string{seat.Student, seat.Section + "\n" + seat.Course}
-			if seen[key] || x.handed[seat.Student] == 0 {
+			if seen[key] || x.in.handed[seat.Student] == 0 {
 				continue
 			}
 			seen[key] = true
 			if h.Kind == "taken" {
-				if course, there := x.b.Year.Index(seat.Course); ok && there {
+				if course, there := x.in.Year.Index(seat.Course); ok && there {
 					denied = append(denied, placement.Denied{Student: student, Course: course})
 				}
 				continue
@@ -215,7 +213,7 @@ func (x *placing) held() (kept []placement.Kept, denied []placement.Denied, unkn
 			}
 			k := placement.Kept{Student: student, Section: section, For: placement.None}
 			if seat.For != "" {
-				if k.For, there = x.b.Year.Index(seat.For); !there {
+				if k.For, there = x.in.Year.Index(seat.For); !there {
 					unknown = append(unknown, seat)
 					continue
 				}
@@ -246,7 +244,7 @@ func (x *placing) asFound(was *RunSummary) (*RunSummary, []store.GivenRow) {
 	}
 	found.Bound = max(found.Bound, found.Value)
 	_, denied, _ := x.held()
-	out, rows := outcome(x.b, x.p, found, x.handed, denied)
+	out, rows := outcome(x.in, x.p, found, denied)
 	out.Seconds, out.Held, out.Unkept, out.Touched = was.Seconds, was.Held, was.Unkept, was.Touched
 	return out, rows
 }

@@ -44,11 +44,7 @@ func (s *Service) Timetable(ctx context.Context, y *schoolyear.SchoolYear, roste
 		if err != nil {
 			return nil, err
 		}
-		b, err := s.withClasses(ctx, y, rows)
-		if err != nil {
-			return nil, err
-		}
-		t := newTimetable(b)
+		t := newTimetable(y.Sections(rows))
 		s.timetables.Add(key, t)
 		return t, nil
 	})

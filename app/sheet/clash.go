@@ -7,7 +7,6 @@ import (
 	"slices"
 
 	schoolyear "rubricon/app/year"
-	"rubricon/bundle"
 	"rubricon/core/acts"
 	"rubricon/core/placement"
 )
@@ -37,31 +36,24 @@ func (s *Service) SectionsOf(ctx context.Context, y *schoolyear.SchoolYear, rost
 		if err != nil {
 			return nil, err
 		}
-		rows, err := q.Schedule.Classes(ctx, y.School, y.Start)
+		rows, err := q.Schedule.Sections(ctx, y.School, y.Start)
 		if err != nil {
 			return nil, err
 		}
 		list := &Sections{cells: map[int32][][]int32{}}
 		sum := sha256.New()
 		if plan.Clashes && len(rows) > 0 {
-			source, err := q.Year.Source(ctx, y.School, y.Start, y.CatalogVersion, y.PolicyVersion)
-			if err != nil {
-				return nil, err
-			}
-			b, err := bundle.ReadFiles(append(schoolyear.SourceFiles(source), schoolyear.AsFile("classes.csv", nil, rows)))
-			if err != nil {
-				return nil, fmt.Errorf("reading the master schedule: %w", err)
-			}
-			p, problems := b.Placement()
-			if len(problems) > 0 { // nothing is told that may be false
+			b := y.Sections(rows)
+			meets, _, _ := b.Takes()
+			if len(b.Problems) > 0 { // nothing is told that may be false
 				s.base.Log.WarnContext(ctx, "the master schedule cannot be placed into", "school", y.School, "year", y.Start, "problem",
-					problems[0].String())
-				p = &placement.Problem{}
+					b.Problems[0].String())
+				meets = nil
 			}
-			for i := range p.Sections {
+			for i := range meets {
 				if course, ok := y.Index(b.Sections[i].Course); ok {
-					list.cells[course] = append(list.cells[course], p.Sections[i].Cells)
-					fmt.Fprintln(sum, course, p.Sections[i].Cells)
+					list.cells[course] = append(list.cells[course], meets[i].Cells)
+					fmt.Fprintln(sum, course, meets[i].Cells)
 				}
 			}
 		}

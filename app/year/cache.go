@@ -142,7 +142,7 @@ func (s *Service) compileYear(ctx context.Context, key Key) (*SchoolYear, error)
 	if len(b.Problems) > 0 {
 		return nil, fmt.Errorf("the stored catalog of %s for %d cannot be compiled: %v", key.School, key.Year, b.Problems[0])
 	}
-	return &SchoolYear{Year: b.Year, School: key.School, Name: row.SchoolName, CatalogVersion: key.Catalog, PolicyVersion: key.Policy}, nil
+	return &SchoolYear{Year: b.Year, Catalog: b, School: key.School, Name: row.SchoolName, CatalogVersion: key.Catalog, PolicyVersion: key.Policy}, nil
 }
 
 // Actor returns who an account is in a school, as seen from a year. The error is NotFound for a stranger.

@@ -18,6 +18,7 @@ import (
 // compiled from. It is immutable.
 type SchoolYear struct {
 	*catalog.Year
+	Catalog                       *bundle.Bundle // what Year is compiled from; not to be changed
 	School, Name                  string
 	CatalogVersion, PolicyVersion int64
 }
@@ -86,6 +87,15 @@ func AsFile(name string, header []string, rows []store.Cells) bundle.File {
 		f.Rows = append(f.Rows, cells)
 	}
 	return f
+}
+
+// Sections reads sections next to the catalog.
+func (y *SchoolYear) Sections(rows []store.ClassRow) *bundle.Bundle {
+	cells := make([]map[string]string, len(rows))
+	for i := range rows {
+		cells[i] = rows[i].Cells.V
+	}
+	return y.Catalog.WithSections(cells)
 }
 
 // YearLabel writes the school year that begins in a calendar year: 2027-28.
