@@ -257,6 +257,9 @@ func (p *place) load(ctx context.Context, clients int, files []bundle.File) erro
 		if err != nil || !j.Ready || len(p.people) == clients || x.Grade != 10 && x.Grade != 11 || takes(x, "GTR1") || len(x.Agents) == 0 {
 			continue
 		}
+		if _, _, taking := f.Acknowledge(j); len(taking) > 0 { // agrees to that course by course
+			continue
+		}
 		one := person{username: x.Username, id: x.ID, guardian: byID[x.Agents[0]].Username, fees: fees}
 		p.people = append(p.people, one)
 		for _, username := range []string{one.username, one.guardian} {

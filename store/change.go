@@ -2,14 +2,19 @@ package store
 
 import (
 	"context"
-	"fmt"
+	"encoding/json"
+	"errors"
+	"maps"
 	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // Actor is who does something, by the name of the moment.
 type Actor struct{ ID, Name string }
 
-// Change is the outcome of an act on a sheet, written in one statement; parts that are nil or empty are left out.
+// Change is the outcome of an act on a sheet, written in one transaction; parts that are nil or empty are left out.
 type Change struct {
 	Place
 	Version      int64 // the new one
@@ -96,176 +101,299 @@ type Settlement struct {
 	By     string // by the name of the moment
 }
 
-// SaveChange writes a change: the sheet's state, its entries, the event, and what else the change has. It
-// does so only while the sheet still has the version before c.Version (and the facts c.FactsVersion), and
-// reports whether it did.
+// saveSheet writes the sheet itself, only while it still has the version and the facts that the change was
+// decided on; else it fails with the code staleChange.
+const saveSheet = `
+	WITH saved AS (
+		UPDATE sheet SET
+			version = @version, touched = true, begun = begun OR @begins,
+			state = @state, submission = @submission, changed_at = @changed_at, cleared_at = @cleared_at,
+			message = @message, about = CASE WHEN @message = '' THEN '[]' ELSE @about::jsonb END,
+			asked = @asked, asked_at = CASE WHEN @asked = '' THEN NULL ELSE @asked_at::timestamptz END,
+			looked = @looked::jsonb, summer = @summer::jsonb, change_requests = @change_requests::jsonb,
+			undoable = @undoable, undoes = @undoes::jsonb, redoable = @redoable, redo_by = @redo_by,
+			placed = CASE WHEN placed IS NULL OR @before = '' THEN placed
+				ELSE jsonb_set(placed, '{was}', to_jsonb(@before::text)) END,
+			facts_version = facts_version + @new_facts,
+			talk = CASE WHEN @talk = '' OR talk ? @talk THEN talk ELSE talk || to_jsonb(@talk::text) END
+		WHERE school_id = @school AND year = @year AND student_id = @student
+			AND version = @version - 1 AND (@facts = 0 OR facts_version = @facts)
+		RETURNING 1
+	) SELECT hold_change(EXISTS (SELECT 1 FROM saved))`
+
+// staleChange is the SQLSTATE of hold_change, a function of the schema.
+const staleChange = "RU001"
+
+const addEvent = `
+	INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, asked_digest, detail)
+	VALUES (@school, @year, @student, @version, @at, @actor, @actor_name, @kind, @reason, @key, @digest, @detail::jsonb)`
+
+const deleteEntries = `
+	DELETE FROM entry WHERE school_id = @school AND year = @year AND student_id = @student
+		AND course_code IN (SELECT jsonb_array_elements_text(@courses::jsonb))`
+
+const saveEntries = `
+	INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord, stands_for)
+	SELECT @school, @year, @student, c, CASE WHEN a THEN 'alternate' ELSE 'request' END, r, r, s
+	FROM jsonb_to_recordset(@entries::jsonb) AS x(c text, a boolean, r int, s text)
+	ON CONFLICT (school_id, year, student_id, course_code) DO UPDATE SET
+		kind = EXCLUDED.kind, rank = EXCLUDED.rank, ord = EXCLUDED.ord, stands_for = EXCLUDED.stands_for`
+
+const addSubmission = `
+	INSERT INTO submission (school_id, year, student_id, number, receipt, at, actor, actor_name,
+		catalog_version, policy_version, entries, judgement, agreed)
+	VALUES (@school, @year, @student, @number, @receipt, @at, @actor, @actor_name,
+		@catalog, @policy, @entries::jsonb, @judgement::jsonb, @agreed::jsonb)`
+
+const addSignature = `
+	INSERT INTO signature (school_id, year, student_id, number, person_id, name, at,
+		for_family, reason, agreed, commitments, paper_by)
+	VALUES (@school, @year, @student, @number, @person, @name, @at,
+		@for_family, @reason, @agreed::jsonb, @commitments::jsonb, @paper_by)`
+
+const addAgreements = `
+	INSERT INTO agreement (school_id, year, student_id, person_id, kind, ref, what, at)
+	SELECT @school, @year, @student, @actor, a.kind, a.ref, a.what, @at
+	FROM jsonb_to_recordset(@agreements::jsonb) AS a(kind text, ref text, what text) ON CONFLICT DO NOTHING`
+
+const showDraft = `
+	UPDATE draft SET shown_at = CASE WHEN @shown THEN @at::timestamptz END
+	WHERE school_id = @school AND year = @year AND student_id = @student AND id = @draft`
+
+const settleClaim = `
+	UPDATE signal SET settled = @answer, answer = @reason, answered_by = @by
+	WHERE school_id = @school AND student_id = @student AND id = @claim AND kind = 'claim' AND settled = ''`
+
+const withdrawSignals = `
+	UPDATE signal SET settled = 'withdrawn', answered_by = @actor_name
+	WHERE school_id = @school AND student_id = @student AND kind <> 'claim' AND settled = ''
+		AND id IN (SELECT value::bigint FROM jsonb_array_elements_text(@signals::jsonb))`
+
+const withdrawBatch = `
+	UPDATE signal SET settled = 'withdrawn', answered_by = @actor_name
+	WHERE school_id = @school AND student_id = @student AND settled = '' AND batch_id = @batch`
+
+const deleteBatchRecords = `DELETE FROM record WHERE school_id = @school AND student_id = @student AND batch_id = @batch`
+
+const restoreReplaced = `
+	UPDATE record SET replaced = NULL WHERE school_id = @school AND student_id = @student AND replaced = @batch`
+
+const restoreSignals = `
+	UPDATE signal SET settled = '', answered_by = ''
+	WHERE school_id = @school AND student_id = @student AND settled = 'withdrawn'
+		AND id IN (SELECT value::bigint FROM jsonb_array_elements_text(@signals::jsonb))`
+
+const markBatchBack = `
+	UPDATE batch_sheet SET back = true
+	WHERE school_id = @school AND year = @year AND student_id = @student AND batch_id = @batch`
+
+const addBatchPart = `
+	INSERT INTO batch_sheet (school_id, year, batch_id, student_id, version, came, gone, unsaid, was)
+	VALUES (@school, @year, @batch, @student, @version, @came::jsonb, @gone::jsonb, @unsaid::jsonb, @was)`
+
+const addSignals = `
+	INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells, batch_id)
+	SELECT @school, @student, x.n + (SELECT coalesce(max(ord), 0) FROM signal WHERE school_id = @school AND student_id = @student),
+		x.value ->> 'kind', x.value ->> 'course', x.value ->> 'name', (x.value ->> 'value')::bigint, x.value ->> 'by', x.value ->> 'note',
+		x.value -> 'cells', @batch::bigint
+	FROM jsonb_array_elements(@signals::jsonb) WITH ORDINALITY AS x(value, n)`
+
+const addRecord = `
+	INSERT INTO record (school_id, student_id, ord, course_code, title, subjects, start_year, term, credits, mark,
+		outcome, here, cells, batch_id)
+	SELECT @school, @student, coalesce(max(ord), 0) + 1, @course, @title, @subjects::jsonb, @start_year, @term, @credits, @mark::bigint,
+		@outcome, true, @cells::jsonb, @batch::bigint
+	FROM record WHERE school_id = @school AND student_id = @student`
+
+const replaceRecord = `
+	UPDATE record SET replaced = @batch WHERE school_id = @school AND student_id = @student AND id = @record AND replaced IS NULL`
+
+const deleteAttachment = `
+	DELETE FROM attachment f USING signal s
+	WHERE f.school_id = @school AND (s.school_id, s.id) = (f.school_id, f.signal_id)
+		AND s.student_id = @student AND s.kind = 'claim' AND s.settled = '' AND s.id = @claim`
+
+const saveAttachment = `
+	INSERT INTO attachment (school_id, signal_id, name, kind, content, at)
+	SELECT @school, s.id, @name, @kind, @content::bytea, @at
+	FROM signal s
+	WHERE s.school_id = @school AND s.student_id = @student AND s.kind = 'claim' AND s.settled = '' AND s.id = @claim
+	ON CONFLICT (school_id, signal_id) DO UPDATE SET
+		name = EXCLUDED.name, kind = EXCLUDED.kind, content = EXCLUDED.content, at = EXCLUDED.at`
+
+const addRemark = `
+	INSERT INTO remark (school_id, year, student_id, kind, draft_id, course_code, rule, text, by_name, at)
+	VALUES (@school, @year, @student, @kind, @draft, @course, @rule, @text, @actor_name, @at)`
+
+const answerRemark = `
+	UPDATE remark SET answer = @answer, answered_by = @actor_name, answered_at = @at
+	WHERE school_id = @school AND year = @year AND student_id = @student AND id = @remark AND answer = ''`
+
+// SaveChange writes a change: the sheet's state, its entries, the event, and what else the change has, in one
+// transaction and one round trip. It does so only while the sheet still has the version before c.Version (and
+// the facts c.FactsVersion), and reports whether it did.
 func (q SheetQueries) SaveChange(ctx context.Context, c *Change) (saved bool, err error) {
+	p := q.pipeline(ctx)
+	c.writeSheet(p)
+	c.writeSubmission(p)
+	c.writeSaid(p)
+	c.writeBatch(p)
+	c.writeRecords(p)
+	c.writeFile(p)
+	c.writeMessages(p)
+	err = p.send(ctx)
+	var failed *pgconn.PgError
+	if errors.As(err, &failed) && failed.Code == staleChange {
+		return false, nil
+	}
+	return err == nil, err
+}
+
+// where returns the arguments that most statements have, and more.
+func (c *Change) where(more pgx.NamedArgs) pgx.NamedArgs {
+	args := pgx.NamedArgs{"school": c.School, "year": c.Year, "student": c.Student, "version": c.Version,
+		"at": c.At, "actor": c.Actor.ID, "actor_name": c.Actor.Name}
+	maps.Copy(args, more)
+	return args
+}
+
+// changesFacts reports whether something that is known of the student is written.
+func (c *Change) changesFacts() bool {
+	return c.Settle != nil || len(c.Signals) > 0 || len(c.Withdraw) > 0 || c.Unsay != 0 || len(c.Resay) > 0 ||
+		len(c.Records) > 0 || c.Attachment != nil || c.Detach != 0
+}
+
+func (c *Change) writeSheet(p *pipeline) {
 	s := &c.State
-	var looked, undoes, summer any
-	if s.Looked != nil {
-		looked = asJSON(s.Looked.V)
+	newFacts, talk := 0, ""
+	if c.changesFacts() {
+		newFacts = 1
 	}
-	if s.Undoes != nil {
-		undoes = asJSON(s.Undoes.V)
+	if x := c.Remark; x != nil && x.Kind == "family" && x.Draft == 0 {
+		talk = x.Course
 	}
-	if s.Summer != nil {
-		summer = asJSON(s.Summer.V)
-	}
-	facts := ""
-	if c.Settle != nil || len(c.Signals) > 0 || len(c.Withdraw) > 0 || c.Unsay != 0 || len(c.Resay) > 0 ||
-		len(c.Records) > 0 || c.Attachment != nil || c.Detach != 0 {
-		facts = ", facts_version = facts_version + 1"
-	}
-	b := &statement{args: []any{c.School, c.Year, c.Student, c.Version, c.At, c.Actor.ID, c.Actor.Name, c.Kind, c.Reason,
-		c.Key, asJSON(c.Detail),
-		s.State, s.Submission, s.ChangedAt, s.ClearedAt, s.Message, s.Asked, looked, s.Undoable, c.FactsVersion, undoes,
-		s.Redoable, asJSON(append([]ChangeRequest{}, s.ChangeRequests.V...)), summer, !c.Prepares, s.AskedAt,
-		asJSON(append([]string{}, s.About.V...)), c.Digest, s.RedoBy, s.Before}}
-	if c.Remark != nil && c.Remark.Kind == "family" && c.Remark.Draft == 0 {
-		b.args = append(b.args, c.Remark.Course)
-		facts += fmt.Sprintf(", talk = CASE WHEN talk ? $%[1]d THEN talk ELSE talk || to_jsonb($%[1]d::text) END", len(b.args))
-	}
-	b.text = `WITH mine AS (
-			UPDATE sheet SET version = $4, touched = true, begun = begun
-			OR $25, state = $12, submission = $13, changed_at = $14, cleared_at = $15, message = $16, asked = $17,
-				looked = $18::jsonb, undoable = $19, undoes = $21::jsonb, redoable = $22, redo_by = $29, placed = CASE
-				WHEN placed IS NULL OR $30 = '' THEN placed ELSE jsonb_set(placed,
-				'{was}', to_jsonb($30::text)) END, change_requests = $23::jsonb, summer = $24::jsonb, asked_at = CASE
-				WHEN $17 = '' THEN NULL ELSE $26::timestamptz END,
-				about = CASE WHEN $16 = '' THEN '[]' ELSE $27::jsonb END` + facts + `
-			WHERE school_id = $1 AND year = $2 AND student_id = $3 AND version = $4 - 1 AND ($20 = 0 OR facts_version = $20) RETURNING 1
-		), noted AS (
-			INSERT INTO event (school_id, year, student_id, version, at, actor, actor_name, kind, reason, key, asked_digest, detail)
-			SELECT $1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $28, $11::jsonb FROM mine
-		)`
-	// A part with nothing to do would cost as much as one that does it, so it is left out.
+	p.queue(saveSheet, c.where(pgx.NamedArgs{"begins": !c.Prepares, "state": s.State, "submission": s.Submission,
+		"changed_at": s.ChangedAt, "cleared_at": s.ClearedAt, "message": s.Message, "about": asJSON(append([]string{}, s.About.V...)),
+		"asked": s.Asked, "asked_at": s.AskedAt, "looked": jsonOrNull(s.Looked), "summer": jsonOrNull(s.Summer),
+		"change_requests": asJSON(append([]ChangeRequest{}, s.ChangeRequests.V...)), "undoable": s.Undoable,
+		"undoes": jsonOrNull(s.Undoes), "redoable": s.Redoable, "redo_by": s.RedoBy, "before": s.Before,
+		"new_facts": newFacts, "talk": talk, "facts": c.FactsVersion}))
+	p.queue(addEvent, c.where(pgx.NamedArgs{"kind": c.Kind, "reason": c.Reason, "key": c.Key, "digest": c.Digest,
+		"detail": asJSON(c.Detail)}))
 	if len(c.Delete) > 0 {
-		b.add(`gone AS (DELETE FROM entry WHERE school_id = $1 AND year = $2 AND student_id = $3
-			AND course_code IN (SELECT jsonb_array_elements_text(%s::jsonb)) AND EXISTS (SELECT 1 FROM mine))`, asJSON(c.Delete))
+		p.queue(deleteEntries, c.where(pgx.NamedArgs{"courses": asJSON(c.Delete)}))
 	}
 	if len(c.Upsert) > 0 {
-		b.add(`kept AS (INSERT INTO entry (school_id, year, student_id, course_code, kind, rank, ord, stands_for)
-			SELECT $1, $2, $3, c, CASE WHEN a THEN 'alternate' ELSE 'request' END, r, r, s
-			FROM jsonb_to_recordset(%s::jsonb) AS x(c text, a boolean, r int, s text), mine
-			ON CONFLICT (school_id, year, student_id, course_code)
-				DO UPDATE SET kind = EXCLUDED.kind, rank = EXCLUDED.rank, ord = EXCLUDED.ord, stands_for = EXCLUDED.stands_for)`, asJSON(c.Upsert))
-	}
-	if x := c.Submission; x != nil {
-		b.add(`handed AS (INSERT INTO submission (school_id, year,
-			student_id, number, receipt, at, actor, actor_name, catalog_version, policy_version, entries, judgement, agreed)
-			SELECT $1, $2, $3, $13, %s, $5, $6, $7, %s, %s, %s::jsonb, %s::jsonb, %s::jsonb FROM mine)`, x.Receipt, x.Catalog,
-			x.Policy, asJSON(x.Entries), asJSON(x.Judgement),
-			asJSON(append([]string{}, x.Agreed...)))
-	}
-	if x := c.Signature; x != nil {
-		whose, paperBy, reason := c.Actor, "", c.Reason
-		if x.Person.ID != "" {
-			whose, paperBy, reason = x.Person, c.Actor.Name, ""
-		}
-		b.add(`signed AS (INSERT INTO signature (school_id, year, student_id,
-			number, person_id, name, at, for_family, reason, agreed, commitments, paper_by)
-			SELECT $1, $2, $3, $13, %s, %s, $5, %s, %s, %s::jsonb, %s::jsonb, %s FROM mine)`, whose.ID, whose.Name, x.ForFamily,
-			reason, asJSON(append([]string{}, x.Agreed...)), asJSON(append([]string{}, x.Commitments...)), paperBy)
-	}
-	if x := c.Signature; x != nil && len(x.Newly) > 0 {
-		b.add(`agreed AS (INSERT INTO agreement (school_id, year, student_id, person_id, kind, ref, what, at)
-			SELECT $1, $2, $3, $6, a.kind, a.ref, a.what, $5 FROM mine,
-			jsonb_to_recordset(%s::jsonb) AS a(kind text, ref text, what text) ON CONFLICT DO NOTHING)`,
-			asJSON(x.Newly))
+		p.queue(saveEntries, c.where(pgx.NamedArgs{"entries": asJSON(c.Upsert)}))
 	}
 	if x := c.Show; x != nil {
-		b.add(`shown AS (UPDATE draft SET shown_at = CASE WHEN %s THEN $5::timestamptz END WHERE school_id = $1 AND year = $2
-			AND student_id = $3 AND id = %s AND EXISTS (SELECT 1 FROM mine))`,
-			x.Shown, x.ID)
+		p.queue(showDraft, c.where(pgx.NamedArgs{"shown": x.Shown, "draft": x.ID}))
 	}
+}
+
+func (c *Change) writeSubmission(p *pipeline) {
+	if x := c.Submission; x != nil {
+		p.queue(addSubmission, c.where(pgx.NamedArgs{"number": c.State.Submission, "receipt": x.Receipt, "catalog": x.Catalog,
+			"policy": x.Policy, "entries": asJSON(x.Entries), "judgement": asJSON(x.Judgement),
+			"agreed": asJSON(append([]string{}, x.Agreed...))}))
+	}
+	x := c.Signature
+	if x == nil {
+		return
+	}
+	signer, paperBy, reason := c.Actor, "", c.Reason
+	if x.Person.ID != "" {
+		signer, paperBy, reason = x.Person, c.Actor.Name, ""
+	}
+	p.queue(addSignature, c.where(pgx.NamedArgs{"number": c.State.Submission, "person": signer.ID, "name": signer.Name,
+		"for_family": x.ForFamily, "reason": reason, "agreed": asJSON(append([]string{}, x.Agreed...)),
+		"commitments": asJSON(append([]string{}, x.Commitments...)), "paper_by": paperBy}))
+	if len(x.Newly) > 0 {
+		p.queue(addAgreements, c.where(pgx.NamedArgs{"agreements": asJSON(x.Newly)}))
+	}
+}
+
+// writeSaid writes what is said of the student, and what is no longer.
+func (c *Change) writeSaid(p *pipeline) {
 	if x := c.Settle; x != nil {
-		b.add(`settled AS (UPDATE signal SET settled = %s, answer = %s, answered_by = %s WHERE school_id = $1 AND student_id = $3
-			AND id = %s AND kind = 'claim' AND settled = '' AND EXISTS (SELECT 1 FROM mine))`,
-			x.Answer, x.Reason, x.By, x.Claim)
+		p.queue(settleClaim, c.where(pgx.NamedArgs{"answer": x.Answer, "reason": x.Reason, "by": x.By, "claim": x.Claim}))
 	}
 	if len(c.Withdraw) > 0 {
-		b.add(`withdrawn AS (UPDATE signal SET settled = 'withdrawn', answered_by = $7 WHERE school_id = $1 AND student_id = $3
-			AND kind <> 'claim' AND settled = ''
-			AND id IN (SELECT value::bigint FROM jsonb_array_elements_text(%s::jsonb)) AND EXISTS (SELECT 1 FROM mine))`, asJSON(c.Withdraw))
+		p.queue(withdrawSignals, c.where(pgx.NamedArgs{"signals": asJSON(c.Withdraw)}))
 	}
 	if c.Unsay != 0 {
-		b.add(`unsaid AS (UPDATE signal SET settled = 'withdrawn', answered_by = $7 WHERE school_id = $1 AND student_id = $3
-			AND settled = '' AND batch_id = %s
-			AND EXISTS (SELECT 1 FROM mine))`, c.Unsay)
-		b.add(`unwritten AS (DELETE FROM record WHERE school_id = $1 AND student_id = $3 AND batch_id = %s AND EXISTS (SELECT 1 FROM mine))`,
-			c.Unsay)
-		b.add(`rewritten AS (UPDATE record SET replaced = NULL WHERE school_id = $1 AND student_id = $3 AND replaced = %s
-			AND EXISTS (SELECT 1 FROM mine))`,
-			c.Unsay)
+		p.queue(withdrawBatch, c.where(pgx.NamedArgs{"batch": c.Unsay}))
 	}
 	if len(c.Resay) > 0 {
-		b.add(`resaid AS (UPDATE signal SET settled = '', answered_by = '' WHERE school_id = $1 AND student_id = $3 AND settled = 'withdrawn'
-			AND id IN (SELECT value::bigint FROM jsonb_array_elements_text(%s::jsonb)) AND EXISTS (SELECT 1 FROM mine))`, asJSON(c.Resay))
+		p.queue(restoreSignals, c.where(pgx.NamedArgs{"signals": asJSON(c.Resay)}))
 	}
+	if len(c.Signals) > 0 {
+		type said struct {
+			Kind   string          `json:"kind"`
+			Course string          `json:"course"`
+			Name   string          `json:"name"`
+			Value  int64           `json:"value"`
+			By     string          `json:"by"`
+			Note   string          `json:"note"`
+			Cells  json.RawMessage `json:"cells"`
+		}
+		var list []said
+		for _, x := range c.Signals {
+			list = append(list, said{Kind: x.Kind, Course: x.Code, Name: x.Name, Value: x.Value, By: x.By, Note: x.Note,
+				Cells: json.RawMessage(asJSON(x.Cells))})
+		}
+		p.queue(addSignals, c.where(pgx.NamedArgs{"signals": asJSON(list), "batch": c.batch()}))
+	}
+}
+
+func (c *Change) writeBatch(p *pipeline) {
 	if c.Back != 0 {
-		b.add(`back AS (UPDATE batch_sheet SET back = true WHERE school_id = $1 AND year = $2 AND student_id = $3
-			AND batch_id = %s AND EXISTS (SELECT 1 FROM mine))`,
-			c.Back)
+		p.queue(markBatchBack, c.where(pgx.NamedArgs{"batch": c.Back}))
 	}
 	if x := c.Batch; x != nil {
-		b.add(`part AS (INSERT INTO batch_sheet (school_id, year, batch_id, student_id, version, came, gone, unsaid, was)
-			SELECT $1, $2, %s, $3, $4, %s::jsonb, %s::jsonb, %s::jsonb, %s FROM mine)`,
-			x.Batch, asJSON(append([]EntryRow{}, x.Came...)), asJSON(append([]EntryRow{}, x.Gone...)), asJSON(append([]int64{}, x.Unsaid...)), x.Was)
+		p.queue(addBatchPart, c.where(pgx.NamedArgs{"batch": x.Batch, "came": asJSON(append([]EntryRow{}, x.Came...)),
+			"gone": asJSON(append([]EntryRow{}, x.Gone...)), "unsaid": asJSON(append([]int64{}, x.Unsaid...)), "was": x.Was}))
 	}
-	for i, x := range c.Signals {
-		b.add(fmt.Sprintf("said%d", i)+
-			` AS (INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells, batch_id)
-			SELECT $1, $3, coalesce(max(ord), 0) + %s, %s, %s, %s, %s, %s, %s, %s::jsonb, %s FROM signal WHERE school_id = $1
-			AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
-			i+1, x.Kind, x.Code, x.Name, x.Value, x.By, x.Note, asJSON(x.Cells), c.batch())
+}
+
+func (c *Change) writeRecords(p *pipeline) {
+	if c.Unsay != 0 {
+		p.queue(deleteBatchRecords, c.where(pgx.NamedArgs{"batch": c.Unsay}))
+		p.queue(restoreReplaced, c.where(pgx.NamedArgs{"batch": c.Unsay}))
 	}
-	for i, x := range c.Records {
-		b.add(fmt.Sprintf("recorded%d", i)+
-			` AS (INSERT INTO record (school_id, student_id, ord, course_code,
-				title, subjects, start_year, term, credits, mark, outcome, here, cells, batch_id)
-			SELECT $1, $3, coalesce(max(ord), 0) + %s, %s, %s, %s::jsonb, %s, %s, %s, %s, %s, true, %s::jsonb, %s FROM record
-			WHERE school_id = $1 AND student_id = $3 HAVING EXISTS (SELECT 1 FROM mine))`,
-			i+1, x.Code, x.Title, asJSON(x.Subjects), x.Year, x.Term, x.Credits, x.Mark, x.Outcome, asJSON(x.Cells), c.batch())
+	for _, x := range c.Records {
+		p.queue(addRecord, c.where(pgx.NamedArgs{"course": x.Code, "title": x.Title, "subjects": asJSON(x.Subjects),
+			"start_year": x.Year, "term": x.Term, "credits": x.Credits, "mark": x.Mark, "outcome": x.Outcome,
+			"cells": asJSON(x.Cells), "batch": c.batch()}))
 	}
 	if c.Replace != 0 {
-		b.add(`replaced AS (UPDATE record SET replaced = %s WHERE school_id = $1 AND student_id = $3 AND id = %s
-			AND replaced IS NULL AND EXISTS (SELECT 1 FROM mine))`,
-			c.batch(), c.Replace)
+		p.queue(replaceRecord, c.where(pgx.NamedArgs{"batch": c.batch(), "record": c.Replace}))
 	}
+}
+
+func (c *Change) writeFile(p *pipeline) {
 	if c.Detach != 0 {
-		b.add(`detached AS (DELETE FROM attachment f USING signal s, mine WHERE f.school_id = $1
-			AND (s.school_id, s.id) = (f.school_id, f.signal_id)
-			AND s.student_id = $3 AND s.kind = 'claim' AND s.settled = '' AND s.id = %s)`, c.Detach)
+		p.queue(deleteAttachment, c.where(pgx.NamedArgs{"claim": c.Detach}))
 	}
 	if x := c.Attachment; x != nil {
-		b.add(`attached AS (INSERT INTO attachment (school_id, signal_id, name, kind, content, at) SELECT $1, s.id, %s, %s, %s, $5
-			FROM signal s, mine
-				WHERE s.school_id = $1 AND s.student_id = $3 AND s.kind = 'claim' AND s.settled = '' AND s.id = %s
-			ON CONFLICT (school_id, signal_id) DO UPDATE SET name = EXCLUDED.name,
-			kind = EXCLUDED.kind, content = EXCLUDED.content, at = EXCLUDED.at)`,
-			x.Name, x.Kind, x.Content, x.Claim)
+		p.queue(saveAttachment, c.where(pgx.NamedArgs{"name": x.Name, "kind": x.Kind, "content": x.Content, "claim": x.Claim}))
 	}
+}
+
+// writeMessages writes mails, messages to other systems, questions and answers.
+func (c *Change) writeMessages(p *pipeline) {
 	if len(c.Letters) > 0 {
-		b.add(`written AS (INSERT INTO letter (school_id, year, student_id, person_id, kind, key, detail, made_at, next_at)
-			SELECT $1, $2, $3, t.id, l.kind, $2 || '/' || $3 || '/' || $4, l.detail, $5, $5
-			FROM mine, jsonb_to_recordset(%s::jsonb) AS l(kind text, who text, detail jsonb)`+
-			recipients+` ON CONFLICT DO NOTHING)`, asJSON(c.Letters))
+		p.queue(addLetters, c.School, c.Year, c.Student, c.Version, c.At, asJSON(c.Letters))
 	}
-	for i, x := range c.Told {
-		b.add(fmt.Sprintf("told%d AS (", i)+fmt.Sprintf(tellOf, "%[1]s", "$3", "%[2]s", "$5")+
-			` AND EXISTS (SELECT 1 FROM mine))`, x.Kind, asJSON(x.Detail))
+	for _, x := range c.Told {
+		p.queue(addHookMessages, c.School, c.Year, x.Kind, c.Student, asJSON(x.Detail), c.At)
 	}
 	if x := c.Remark; x != nil {
-		b.add(`remarked AS (INSERT INTO remark (school_id, year, student_id, kind, draft_id, course_code, rule, text, by_name, at)
-			SELECT $1, $2, $3, %s, %s, %s, %s, %s, $7, $5 FROM mine)`,
-			x.Kind, x.Draft, x.Course, x.Rule, x.Text)
+		p.queue(addRemark, c.where(pgx.NamedArgs{"kind": x.Kind, "draft": x.Draft, "course": x.Course, "rule": x.Rule, "text": x.Text}))
 	}
 	if x := c.Answer; x != nil {
-		b.add(`replied AS (UPDATE remark SET answer = %s, answered_by = $7, answered_at = $5 WHERE school_id = $1 AND year = $2
-			AND student_id = $3 AND id = %s
-			AND answer = '' AND EXISTS (SELECT 1 FROM mine))`, x.Answer, x.ID)
+		p.queue(answerRemark, c.where(pgx.NamedArgs{"answer": x.Answer, "remark": x.ID}))
 	}
-	return saved, q.get(ctx, &saved, b.text+` SELECT EXISTS (SELECT 1 FROM mine)`, b.args...)
 }
 
 // batch is the number of the batch that a change is part of; none otherwise.
@@ -276,32 +404,12 @@ func (c *Change) batch() *int64 {
 	return &c.Batch.Batch
 }
 
-// statement grows part by part; its arguments are numbered as they come.
-type statement struct {
-	text string
-	args []any
-}
-
-func (b *statement) add(part string, args ...any) {
-	numbers := make([]any, len(args))
-	for i, arg := range args {
-		b.args = append(b.args, arg)
-		numbers[i] = fmt.Sprintf("%s%d%s", "$", len(b.args), castOf(arg))
+// jsonOrNull returns a value as JSON, or NULL where there is none.
+func jsonOrNull[T any](v *JSON[T]) any {
+	if v == nil {
+		return nil
 	}
-	b.text += ", " + fmt.Sprintf(part, numbers...)
-}
-
-// castOf tells the server an argument's type where it cannot infer it, in a list of selected values.
-func castOf(arg any) string {
-	switch arg.(type) {
-	case bool:
-		return "::boolean"
-	case []byte:
-		return "::bytea"
-	case int, int64, *int64:
-		return "::bigint"
-	}
-	return "::text"
+	return asJSON(v.V)
 }
 
 // NextReceipt takes a receipt number; numbers may be left out.

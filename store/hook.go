@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"fmt"
 	"time"
 )
 
@@ -87,15 +86,16 @@ type Notice struct {
 	Detail any
 }
 
-// tellOf puts a message to each system of a school $1 that is told of a kind, about a year $2, on its way at a time.
-const tellOf = `INSERT INTO hook_message (school_id, hook_id, year, kind, student_id, detail, made_at, next_at)
-	SELECT $1, h.id, $2, %[1]s, %[2]s, %[3]s::jsonb, %[4]s, %[4]s
-	FROM hook h WHERE h.school_id = $1 AND h.ended_at IS NULL AND h.kinds ? %[1]s`
+// addHookMessages puts a message to each system of a school $1 that is told of a kind $3, about a year $2 and a
+// student $4 ("" where it is about the school as a whole), on its way at a time $6.
+const addHookMessages = `
+	INSERT INTO hook_message (school_id, hook_id, year, kind, student_id, detail, made_at, next_at)
+	SELECT $1, h.id, $2, $3::text, nullif($4, ''), $5::jsonb, $6::timestamptz, $6::timestamptz
+	FROM hook h WHERE h.school_id = $1 AND h.ended_at IS NULL AND h.kinds ? $3::text`
 
 // TellOthers tells other systems of what concerns a student, or (none) a school as a whole.
 func (q MessagesQueries) TellOthers(ctx context.Context, at Place, x Notice, now time.Time) error {
-	return q.exec(ctx, fmt.Sprintf(tellOf, "$3::text", "nullif($6, '')", "$4", "$5::timestamptz"), at.School, at.Year,
-		x.Kind, asJSON(x.Detail), now, at.Student)
+	return q.exec(ctx, addHookMessages, at.School, at.Year, x.Kind, at.Student, asJSON(x.Detail), now)
 }
 
 // MessageRow is what a system is told.

@@ -20,6 +20,12 @@ const recipients = ` JOIN LATERAL (
 			AND r.year = $2 AND l.who = 'counselors') whom ON true
 		JOIN person t ON t.school_id = $1 AND t.id = whom.id AND t.present AND t.enabled`
 
+// addLetters writes the mails that come of a change $4 of a sheet: to whom each goes, at a time $5.
+const addLetters = `
+	INSERT INTO letter (school_id, year, student_id, person_id, kind, key, detail, made_at, next_at)
+	SELECT $1, $2::int, $3, t.id, l.kind, $2::int || '/' || $3::text || '/' || $4::bigint, l.detail, $5::timestamptz, $5::timestamptz
+	FROM jsonb_to_recordset($6::jsonb) AS l(kind text, who text, detail jsonb)` + recipients + ` ON CONFLICT DO NOTHING`
+
 // LetterRow is a mail with all that it is written from.
 type LetterRow struct {
 	School     string                  `db:"school_id"`

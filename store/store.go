@@ -61,7 +61,8 @@ type DB struct {
 // conn is where statements run: a pool or a transaction.
 type conn struct {
 	ext   sqlx.ExtContext
-	inTx  bool // what is read may be taken back
+	pool  *pgxpool.Pool // of ext; nil in a transaction
+	inTx  bool          // what is read may be taken back
 	queue *river.Client[*sql.Tx]
 
 	pooled *DB // behind a transaction pooler, outside a transaction; else nil
@@ -209,14 +210,14 @@ func (db *DB) Close() {
 }
 
 // Queries runs statements outside a transaction.
-func (db *DB) Queries() Queries { return db.on(db.db) }
+func (db *DB) Queries() Queries { return db.on(db.db, db.pool) }
 
 // Aside runs short statements on connections of their own, so that what tells people of changes does not wait
 // behind those who make them.
-func (db *DB) Aside() Queries { return db.on(db.asideDB) }
+func (db *DB) Aside() Queries { return db.on(db.asideDB, db.aside) }
 
-func (db *DB) on(pool *sqlx.DB) Queries {
-	c := &conn{ext: pool, queue: db.queue}
+func (db *DB) on(ext *sqlx.DB, pool *pgxpool.Pool) Queries {
+	c := &conn{ext: ext, pool: pool, queue: db.queue}
 	if db.pooled {
 		c.pooled = db
 	}

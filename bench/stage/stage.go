@@ -71,8 +71,15 @@ func (s *Stage) Close() {
 	_ = os.RemoveAll(s.Dir)
 }
 
-// SQL opens a database for statements of a script's own.
-func SQL(url string) (*sqlx.DB, error) { return sqlx.Open("pgx", url) }
+// SQL opens a database for statements of a script's own, with as many connections as the server's pool has.
+func SQL(url string) (*sqlx.DB, error) {
+	db, err := sqlx.Open("pgx", url)
+	if err == nil {
+		db.SetMaxOpenConns(store.DefaultConns)
+		db.SetMaxIdleConns(store.DefaultConns)
+	}
+	return db, err
+}
 
 // Folder makes a folder for a script, which others can reach.
 func Folder(name string) (string, error) {

@@ -63,6 +63,18 @@ UPDATE sheet SET change_requests =
     || CASE WHEN asked = '' THEN '[]' ELSE jsonb_build_array(jsonb_build_object('id', version, 'person', '', 'name', '', 'kind', 'ask', 'text', asked, 'at', coalesce(asked_at, now()))) END
     WHERE answered IS NOT NULL OR asked <> '';
 
+-- Ends a change of a sheet that someone else has changed in the meantime.
+-- +goose StatementBegin
+CREATE FUNCTION hold_change(current boolean) RETURNS boolean LANGUAGE plpgsql AS $$
+BEGIN
+    IF NOT current THEN
+        RAISE EXCEPTION 'the sheet has been changed in the meantime' USING ERRCODE = 'RU001';
+    END IF;
+    RETURN true;
+END
+$$;
+-- +goose StatementEnd
+
 -- When a row that other systems read was last changed.
 ALTER TABLE person ADD COLUMN modified_at timestamptz NOT NULL DEFAULT now();
 ALTER TABLE section ADD COLUMN modified_at timestamptz NOT NULL DEFAULT now();
@@ -102,6 +114,7 @@ CREATE POLICY by_school ON calendar_date USING (nullif((SELECT coalesce(nullif(c
 
 -- +goose Down
 DROP TABLE calendar_date;
+DROP FUNCTION hold_change(boolean);
 DROP TRIGGER modified ON enrollment;
 DROP TRIGGER modified ON section;
 DROP TRIGGER modified ON person;
