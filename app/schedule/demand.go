@@ -35,9 +35,10 @@ type Demand struct {
 type DemandCourse struct {
 	*demand.Course
 	Needed   int  // sections of the size that it takes
-	Planned  *int // sections; nil: as many as it takes
-	StepIn   int  // students for whom it comes in for a course that does not run
-	Sections int  // in the master schedule
+	Set      *int // sections that were planned; nil: as many as it takes
+	Plan     demand.Planned
+	StepIn   int // students for whom it comes in for a course that does not run
+	Sections int // in the master schedule
 	Seats    int
 	Stopped  *store.SectionPlan
 }
@@ -176,19 +177,14 @@ func (s *Service) Demand(ctx context.Context, by int64, school string, year, siz
 			continue
 		}
 		c := &out.Courses[course]
-		if c.Planned = plans[i].Sections; !plans[i].Runs {
+		if c.Set = plans[i].Sections; !plans[i].Runs {
 			c.Stopped = &plans[i]
 		}
 	}
 	for i := range out.Courses {
 		c := &out.Courses[i]
-		n := c.Needed
-		if c.Planned != nil {
-			n = *c.Planned
-		}
-		if c.Stopped == nil {
-			out.Planned += credit.Amount(n) * teachingIn(out.Year, int32(i))
-		}
+		c.Plan = demand.Plan(c.Requests, size, c.Set, c.Stopped != nil)
+		out.Planned += credit.Amount(c.Plan.Sections) * teachingIn(out.Year, int32(i))
 	}
 	return out, nil
 }

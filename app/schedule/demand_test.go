@@ -66,8 +66,8 @@ func TestDemand(t *testing.T) {
 		t.Fatal(err)
 	}
 	d := look(false)
-	if c := of(d, "CER1"); c.Planned == nil || *c.Planned != 2 || d.Size != 20 || d.Periods == nil || *d.Periods != 2 {
-		t.Errorf("planned: %+v, size %d, %v periods", c.Planned, d.Size, d.Periods)
+	if c := of(d, "CER1"); c.Set == nil || *c.Set != 2 || d.Size != 20 || d.Periods == nil || *d.Periods != 2 {
+		t.Errorf("planned: %+v, size %d, %v periods", c.Set, d.Size, d.Periods)
 	}
 	if more := d.Planned - after.Planned; more != 50*2-50 { // half a year each, in hundredths; one was needed before
 		t.Errorf("a section more of a semester takes %v teaching periods", more)
@@ -75,8 +75,8 @@ func TestDemand(t *testing.T) {
 	if err := h.Schedule.PlanSections(ctx, office, apptest.Mara.School, apptest.Mara.Year, "CER1", nil); err != nil {
 		t.Fatal(err)
 	}
-	if c := of(look(false), "CER1"); c.Planned != nil {
-		t.Errorf("planned again as many as it takes: %v", *c.Planned)
+	if c := of(look(false), "CER1"); c.Set != nil {
+		t.Errorf("planned again as many as it takes: %v", *c.Set)
 	}
 	for _, c := range []struct {
 		code string

@@ -17,12 +17,13 @@ import (
 
 // Desk is a sheet in front of someone: what is on it, what was found of it, and what this person may do with it.
 type Desk struct {
-	Row   store.SheetRow
-	Pupil store.Pupil
-	Year  *schoolyear.SchoolYear
-	Known *schoolyear.Known
-	Acts  acts.Answers
-	Next  acts.Next
+	Row                    store.SheetRow
+	Pupil                  store.Pupil
+	Year                   *schoolyear.SchoolYear
+	Known                  *schoolyear.Known
+	Acts                   acts.Answers
+	Next                   acts.Next
+	VoidsYear, VoidsSummer bool // whether a change takes back what the school has: of the year, of the summer
 	Judged
 
 	Changed bool            // it differs from the submission that stands
@@ -160,6 +161,7 @@ func (d *Desk) Answer(version int64) {
 		c.Looked = slices.Equal(d.year(d.Row.Entries), d.year(d.Row.Looked.V))
 	}
 	d.Acts, d.Next = acts.Of(&c), acts.NextOf(&c)
+	d.VoidsYear, d.VoidsSummer = c.Voids(false), c.Voids(true)
 }
 
 // Window is when the sheet is open.

@@ -44,6 +44,15 @@ type Summer struct {
 // Apart reports whether the round has a window of its own.
 func (s *Summer) Apart() bool { return !s.Opens.IsZero() }
 
+// Voids reports whether changing a request of the year, or one for the summer, takes back what the school has:
+// a submission that the requests still match. What is submitted for the summer on its own does not count.
+func (c *Case) Voids(summer bool) bool {
+	if c.Kind != TheSheet || !c.State.HandedIn() || c.Changed {
+		return false
+	}
+	return !summer || !c.Summer.Apart()
+}
+
 // phase is where the moment lies to the window that an act has.
 func (c *Case) phase(act Act) Phase {
 	if c.Summer.Apart() && (act == EditSummer || act == SubmitSummer) {

@@ -47,6 +47,9 @@ func TestEffectsForetellWhatEditsDo(t *testing.T) {
 			}
 			if err != nil {
 				refused[err]++
+				if errors.Is(err, ErrOver) && !bringsAbove(y, e) {
+					t.Fatalf("seed %d, %s: it is refused for rule %d, which it does not bring above a maximum", seed, y.Codes[e.Course], e.Over)
+				}
 				continue
 			}
 			allowed++
@@ -182,6 +185,13 @@ func agree(t *testing.T, seed uint64, f *Facts, e *Effect, before, after *Sheet,
 	if len(fed) > 0 {
 		t.Fatalf("seed %d, %s: credits came to %v, which was not foretold", seed, name, fed)
 	}
+}
+
+// bringsAbove reports whether an addition brings the rule that it is refused for above its maximum.
+func bringsAbove(y *catalog.Year, e *Effect) bool {
+	return slices.ContainsFunc(slices.Concat(e.Rules, e.Moved), func(c RuleChange) bool {
+		return c.Rule == e.Over && y.Rules[c.Rule].Max != nil && c.After > *y.Rules[c.Rule].Max
+	})
 }
 
 // plainYear has five open courses: A and B exclude each other, C is linked with D both ways, E needs A's credit next to it.

@@ -34,6 +34,7 @@ type Effect struct {
 	// why Apply would not do it: ErrBarred, ErrEarned, ErrFixed, ErrFull, ErrOver; the rest then tells what it
 	// would come to
 	Refused     error
+	Over        int // with ErrOver: the rule
 	Barred      bool
 	Earned      bool // already earned, and not repeatable
 	Repeat      bool // it would still repeat, after the swap
@@ -51,6 +52,15 @@ type Effect struct {
 	Rules       []RuleChange
 	Moved       []RuleChange // rules that it changes the measure of and that are none of the above
 	Fed         []Fed
+}
+
+// Possible reports whether the course can be on the student's sheet at all, as a request or as an alternate.
+func (e *Effect) Possible() bool { return !e.Barred && !e.Earned }
+
+// Suggested reports whether the course is one to offer because someone recommends it: it can be requested, and
+// is not on the sheet as an alternate.
+func (e *Effect) Suggested(s *Sheet) bool {
+	return e.Recommended && e.Possible() && !e.Repeat && e.Refused == nil && find(s.Alternates, e.Course) < 0
 }
 
 // Effects reports what adding each course that is not on the sheet would do, in the order of the year's
@@ -275,7 +285,7 @@ func (e *effector) rulesAfter(out *Effect) {
 		change.Rule = i
 		change.After, change.Holds = e.rule(i)
 		if out.Refused == nil && e.refusesOver && above(rule, e.before[i].Rule >= 0, change.Before, change.After) {
-			out.Refused = ErrOver
+			out.Refused, out.Over = ErrOver, i
 		}
 		if e.before[i].Rule < 0 {
 			change.Held = true // it was not in force

@@ -23,6 +23,7 @@ import (
 // DemandView is what the sheets of a school year ask for, and what is planned for it.
 type DemandView struct {
 	Size      int            `json:"size" doc:"Of a section, in students"`
+	Few       int            `json:"few" doc:"Requests below which a course has few: half a section"`
 	Students  int            `json:"students"`
 	Submitted int            `json:"submitted" doc:"Whose sheet is handed in"`
 	Drafts    bool           `json:"drafts" doc:"Also what is not handed in is counted"`
@@ -40,7 +41,10 @@ type DemandCourse struct {
 	Grades     []GradeAsks `json:"grades" doc:"The requests by grade, the lowest first"`
 	Uncovered  int         `json:"uncovered,omitempty" doc:"Students whom nothing covers if it does not run"`
 	Needed     int         `json:"needed" doc:"Sections of the size that it takes"`
-	Plan       *int        `json:"plan,omitempty" doc:"Sections planned; missing: as many as it takes"`
+	Plan       *int        `json:"plan,omitempty" doc:"Sections that were planned; missing: as many as it takes"`
+	Planned    int         `json:"planned" doc:"Sections planned: none where it does not run, else what was set, else as many as it takes"`
+	Over       int         `json:"over,omitempty" doc:"Requests beyond the seats of those"`
+	Fit        string      `json:"fit" enum:"stopped,few,more,fewer,plain" doc:"How they suit the requests: few are fewer than half a section, more than their seats, or one section fewer would do"`
 	StepIn     int         `json:"stepIn,omitempty" doc:"Students for whom it comes in for a course that does not run"`
 	Sections   int         `json:"sections,omitempty" doc:"In the master schedule"`
 	Seats      int         `json:"seats,omitempty"`
@@ -84,7 +88,7 @@ type DemandPair struct {
 func newDemandCourse(d *schedule.Demand, course int) DemandCourse {
 	c := &d.Courses[course]
 	v := DemandCourse{Course: d.Year.Codes[course], Requests: c.Requests, Alternates: c.Alternates, Grades: []GradeAsks{},
-		Uncovered: len(c.Uncovered), Needed: c.Needed, Plan: c.Planned,
+		Uncovered: len(c.Uncovered), Needed: c.Needed, Plan: c.Set, Planned: c.Plan.Sections, Over: c.Plan.Over, Fit: string(c.Plan.Fit),
 		StepIn: c.StepIn, Sections: c.Sections, Seats: c.Seats}
 	for grade := 0; grade <= 12; grade++ {
 		if n := c.ByGrade[grade]; n > 0 {
@@ -98,10 +102,10 @@ func newDemandCourse(d *schedule.Demand, course int) DemandCourse {
 }
 
 func newDemand(d *schedule.Demand) *DemandView {
-	v := &DemandView{Size: d.Size, Students: d.Students, Submitted: d.Submitted, Drafts: d.Drafts, Planned: d.Planned,
+	v := &DemandView{Size: d.Size, Few: demand.FewOf(d.Size), Students: d.Students, Submitted: d.Submitted, Drafts: d.Drafts, Planned: d.Planned,
 		Periods: d.Periods, Clashes: d.Clashes, Courses: []DemandCourse{}}
 	for i := range d.Courses {
-		if c := &d.Courses[i]; c.Requests+c.Alternates+c.Sections > 0 || c.Planned != nil || c.Stopped != nil {
+		if c := &d.Courses[i]; c.Requests+c.Alternates+c.Sections > 0 || c.Set != nil || c.Stopped != nil {
 			v.Courses = append(v.Courses, newDemandCourse(d, i))
 		}
 	}
@@ -256,8 +260,8 @@ func demandFile(d *schedule.Demand, form string) (kind string, content []byte, e
 		if len(sizes) > 0 {
 			largest = sizes[0]
 		}
-		if c.Planned != nil {
-			planned = *c.Planned
+		if c.Set != nil {
+			planned = *c.Set
 		}
 		row := []string{d.Year.Courses[i].Code, d.Year.Courses[i].Title}
 		for _, n := range []int{c.Requests, c.Alternates, len(c.Uncovered), c.Needed, planned, largest} {

@@ -38,7 +38,21 @@ type SheetView struct {
 	Talk      []string        `json:"talk,omitempty" doc:"The courses that the family has said something about to each other; empty: the whole"`
 	Shown     bool            `json:"shown,omitempty" doc:"Some draft is shown to the family"`
 	Undoes    *Trace          `json:"undoes,omitempty" doc:"What undoing would take back, where it is known"`
+	Voids     *Voids          `json:"voids,omitempty" doc:"What changing takes back; absent: nothing"`
+	Next      NextAlternate   `json:"nextAlternate" doc:"What one more alternate would be"`
 	Only      []OnlyAnswer    `json:"only,omitempty" doc:"On a sheet nobody has worked on: what the reader may have filled in, since nothing else would do"`
+}
+
+// Voids tells which changes take back what the school has, so that it has to be submitted once more.
+type Voids struct {
+	Year   bool `json:"year,omitempty" doc:"Of a request of the year, or of an alternate"`
+	Summer bool `json:"summer,omitempty" doc:"Of a request for the summer"`
+}
+
+// NextAlternate is what one more alternate would be.
+type NextAlternate struct {
+	Rank int            `json:"rank"`
+	Most *credit.Amount `json:"most,omitempty" doc:"It would be beyond this maximum of a rule"`
 }
 
 // Trace is an edit that was made.
@@ -212,6 +226,7 @@ type Entry struct {
 	Rank       int      `json:"rank"`
 	StandsFor  string   `json:"standsFor,omitempty"`
 	Terms      []int    `json:"terms" doc:"Positions of the terms it is laid into"`
+	Half       string   `json:"half,omitempty" doc:"The other half of a course that is requested as two, one after the other"`
 	Mark       string   `json:"mark" enum:"settled,half,stopped" doc:"half: counts once a course now being taken is finished; stopped: until a person decides or it is changed"`
 	Gone       bool     `json:"gone,omitempty" doc:"The catalog has it no longer"`
 	Entry      string   `json:"entry" enum:"none,unmet,unverified,expected,met"`
@@ -338,6 +353,9 @@ type RuleMend struct {
 type Effect struct {
 	Course      string       `json:"course"`
 	Refused     string       `json:"refused,omitempty" doc:"Why requesting it would be refused: a code of problems"`
+	Over        string       `json:"over,omitempty" doc:"Where it would be above a maximum: the rule"`
+	Possible    bool         `json:"possible,omitempty" doc:"It can be on the sheet at all, as a request or as an alternate"`
+	Suggested   bool         `json:"suggested,omitempty" doc:"Somebody recommends it, and it can be requested and is no alternate"`
 	Offered     bool         `json:"offered,omitempty" doc:"Offered to the grade being entered"`
 	Entry       string       `json:"entry" enum:"none,unmet,unverified,expected,met"`
 	Missing     []Need       `json:"missing,omitempty"`

@@ -83,6 +83,14 @@ func newSheet(d *appsheet.Desk) *SheetView {
 func (v *SheetView) requests(d *appsheet.Desk) {
 	y := d.Year.Year
 	covers, sole := d.Cover(), d.Known.Sole(&d.Sheet)
+	var halves []int
+	v.Next = NextAlternate{Rank: len(d.Sheet.Alternates) + 1}
+	if d.Judgement != nil {
+		halves = d.Judgement.Halves(y, &d.Sheet)
+		if next := d.Known.NextAlternate(&d.Sheet, d.Judgement); next.Over {
+			v.Next.Most = &next.Most
+		}
+	}
 	for i, r := range d.Sheet.Requests {
 		e := newEntry(d, r.Course)
 		e.Rank, e.Terms = i+1, y.Courses[r.Course].Spans[0].Positions()
@@ -94,6 +102,9 @@ func (v *SheetView) requests(d *appsheet.Desk) {
 		if d.Judgement != nil {
 			found := &d.Judgement.Requests[i]
 			e.Terms = d.Judgement.Packing.Spans[i].Positions()
+			if k := halves[i]; k >= 0 {
+				e.Half = y.Codes[d.Sheet.Requests[k].Course]
+			}
 			e.stand(found)
 			e.waived(d.Known, found.Waiver)
 		}
@@ -119,6 +130,9 @@ func (v *SheetView) summer(d *appsheet.Desk) {
 		v.Summer = append(v.Summer, e)
 	}
 	v.Round = newRound(d)
+	if d.VoidsYear || d.VoidsSummer {
+		v.Voids = &Voids{d.VoidsYear, d.VoidsSummer}
+	}
 	y := d.Year.Year
 	for _, r := range d.Known.Errands(&d.Sheet) {
 		e := Errand{Errand: r.Errand, Course: y.Codes[r.Course], Settled: r.Settled}
@@ -348,13 +362,16 @@ func newEffects(e *appsheet.Effects) *EffectsView {
 
 func newEffect(d *appsheet.Desk, e *sheet.Effect) Effect {
 	y := d.Year.Year
-	out := Effect{Course: y.Codes[e.Course], Refused: string(appsheet.EditCode(e.Refused)),
+	out := Effect{Course: y.Codes[e.Course], Possible: e.Possible(), Suggested: e.Suggested(&d.Sheet), Refused: string(appsheet.EditCode(e.Refused)),
 		Offered: y.Courses[e.Course].Offers(d.Row.Grade), Entry: Verdict(e.HasEntry, e.Entry),
 		Barred: e.Barred, Earned: e.Earned, Repeat: e.Repeat, Retake: e.Retake, Taking: e.Taking, OK: e.Admissible,
 		Shown: e.Admissible || e.HasEntry && e.Entry == condition.Unverified,
 		Terms: e.Span.Positions(), Fits: e.Fits, Fill: Codes(y, e.Fill), Room: Codes(y, e.Room), Swaps: Codes(y, e.Swaps),
 		With: Codes(y, e.With), Recommended: e.Recommended,
 		Weight: e.Weight(y)}
+	if e.Refused == sheet.ErrOver {
+		out.Over = y.Rules[e.Over].ID
+	}
 	if out.Recommended {
 		out.Recommends = said(d.Known, sheet.Recommendation, out.Course)
 	}

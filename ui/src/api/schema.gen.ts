@@ -3916,6 +3916,11 @@ export interface components {
             /** Format: int64 */
             alternates?: number;
             course: string;
+            /**
+             * @description How they suit the requests: few are fewer than half a section, more than their seats, or one section fewer would do
+             * @enum {string}
+             */
+            fit: "stopped" | "few" | "more" | "fewer" | "plain";
             /** @description The requests by grade, the lowest first */
             grades: components["schemas"]["GradeAsks"][];
             /**
@@ -3925,9 +3930,19 @@ export interface components {
             needed: number;
             /**
              * Format: int64
-             * @description Sections planned; missing: as many as it takes
+             * @description Requests beyond the seats of those
+             */
+            over?: number;
+            /**
+             * Format: int64
+             * @description Sections that were planned; missing: as many as it takes
              */
             plan?: number;
+            /**
+             * Format: int64
+             * @description Sections planned: none where it does not run, else what was set, else as many as it takes
+             */
+            planned: number;
             /** Format: int64 */
             requests: number;
             /** Format: int64 */
@@ -3971,6 +3986,11 @@ export interface components {
             courses: components["schemas"]["DemandCourse"][];
             /** @description Also what is not handed in is counted */
             drafts: boolean;
+            /**
+             * Format: int64
+             * @description Requests below which a course has few: half a section
+             */
+            few: number;
             /**
              * Format: int64
              * @description That teachers can give
@@ -4096,6 +4116,10 @@ export interface components {
             offered?: boolean;
             /** @description It could be submitted, as far as the course itself goes */
             ok?: boolean;
+            /** @description Where it would be above a maximum: the rule */
+            over?: string;
+            /** @description It can be on the sheet at all, as a request or as an alternate */
+            possible?: boolean;
             recommended?: boolean;
             /** @description Who recommends it, where it is known */
             recommends?: string;
@@ -4108,6 +4132,8 @@ export interface components {
             rules?: components["schemas"]["RuleChange"][];
             /** @description It could be submitted, or asks for a word that somebody may give */
             shown?: boolean;
+            /** @description Somebody recommends it, and it can be requested and is no alternate */
+            suggested?: boolean;
             swaps?: string[];
             /** @description Being taken now: it would not count again */
             taking?: boolean;
@@ -4186,6 +4212,8 @@ export interface components {
             fixed?: boolean;
             /** @description The catalog has it no longer */
             gone?: boolean;
+            /** @description The other half of a course that is requested as two, one after the other */
+            half?: string;
             /**
              * @description half: counts once a course now being taken is finished; stopped: until a person decides or it is changed
              * @enum {string}
@@ -4606,6 +4634,15 @@ export interface components {
             name?: string;
             /** @description Where the name is a course of the catalog */
             title?: string;
+        };
+        NextAlternate: {
+            /**
+             * Format: double
+             * @description It would be beyond this maximum of a rule
+             */
+            most?: number;
+            /** Format: int64 */
+            rank: number;
         };
         OfficeAct: {
             /** @description Whom or what it concerns */
@@ -5856,6 +5893,8 @@ export interface components {
             fees: string[];
             /** @description The versions it was judged by; another sheet version or another of these may have other effects */
             judged: string;
+            /** @description What one more alternate would be */
+            nextAlternate: components["schemas"]["NextAlternate"];
             /** @description On a sheet nobody has worked on: what the reader may have filled in, since nothing else would do */
             only?: components["schemas"]["OnlyAnswer"][];
             packing: components["schemas"]["Packing"];
@@ -5881,6 +5920,8 @@ export interface components {
             undoes?: components["schemas"]["Trace"];
             /** Format: int64 */
             version: number;
+            /** @description What changing takes back; absent: nothing */
+            voids?: components["schemas"]["Voids"];
             /** Format: int64 */
             year: number;
         };
@@ -6432,6 +6473,12 @@ export interface components {
             reason?: string;
             /** Format: int64 */
             version: number;
+        };
+        Voids: {
+            /** @description Of a request for the summer */
+            summer?: boolean;
+            /** @description Of a request of the year, or of an alternate */
+            year?: boolean;
         };
         WaitView: {
             /** Format: date-time */

@@ -7,7 +7,7 @@ import { Button, Loading, Refusal } from '../kit/controls';
 import { when, whole } from '../kit/format';
 import { Mark } from '../kit/marks';
 import type { Book } from '../shared/words';
-import { type Asked, type Demand, noteOf, planOf } from './asked';
+import { type Asked, type Demand, noteOf } from './asked';
 
 /** One course closer: who asks, whom it would leave with nothing, what it is wanted together with; and that it does not run. */
 export function Chosen(props: {
@@ -32,7 +32,7 @@ export function Chosen(props: {
         }),
       ),
   });
-  const note = noteOf(t, c, d);
+  const note = noteOf(t, c);
   return (
     <aside id="chosen" aria-label={book.title(c.course)} className="border-line pt-3 desk:sticky desk:top-0 desk:self-start desk:border-s desk:ps-5">
       <h2 className="font-head text-xl font-medium">{book.title(c.course)}</h2>
@@ -42,7 +42,7 @@ export function Chosen(props: {
       </p>
       <p className="text-soft">{c.grades.map((g) => t('demand.byGrade', { grade: g.grade, n: whole(g.n) })).join(' · ')}</p>
       <p className="mt-2">
-        {t('demand.sections', { count: planOf(c), needed: c.needed, size: d.size })}
+        {t('demand.sections', { count: c.planned, needed: c.needed, size: d.size })}
         {(c.sections ?? 0) > 0 && ` ${t('demand.schedule', { count: c.sections, seats: whole(c.seats ?? 0) })}`}
       </p>
       {note && <p className="mt-1 text-ochre">{note}</p>}

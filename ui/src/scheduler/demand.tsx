@@ -11,7 +11,7 @@ import { SubjectTab } from '../kit/marks';
 import { SearchField } from '../kit/searchfield';
 import { Unread } from '../shared/unread';
 import { type Book, bookOf, join } from '../shared/words';
-import { type Asked, type Demand, noteOf, planOf } from './asked';
+import { type Asked, type Demand, noteOf } from './asked';
 import { Chosen } from './chosen';
 import { Ruler, gradeShade, usableWidth } from './ruler';
 import '../shared/staff';
@@ -19,20 +19,7 @@ import './words';
 
 const path = '/api/schools/{school}/years/{year}/demand' as const;
 
-/** Few ask for it: the number below which a course is looked at (common practice: half a section). */
-const few = (size: number) => Math.ceil(size / 2);
-
 const kinds = ['stopped', 'few', 'more', 'fewer', 'plain'] as const;
-type Kind = (typeof kinds)[number];
-
-function kindOf(c: Asked, size: number): Kind {
-  if (c.stopped) return 'stopped';
-  if (c.requests > 0 && c.requests < few(size)) return 'few';
-  if (c.requests > planOf(c) * size) return 'more';
-  if (planOf(c) > 0 && c.requests <= (planOf(c) - 1) * size) return 'fewer';
-  return 'plain';
-}
-
 /** What the sheets ask for, course by course on a ruler of sections, and how many sections are planned. */
 export default function DemandPage({ at }: { at: Year }) {
   const { t } = useTranslation();
@@ -118,12 +105,12 @@ export default function DemandPage({ at }: { at: Year }) {
       document.querySelector<HTMLElement>(`[data-course="${CSS.escape(next.course)}"]`)?.focus();
     } else if (!c.stopped && (event.key === '+' || event.key === '-')) {
       event.preventDefault();
-      set(c, Math.max(0, planOf(c) + (event.key === '+' ? 1 : -1)));
+      set(c, Math.max(0, c.planned + (event.key === '+' ? 1 : -1)));
     }
   }
   if (!demand.data || !book) return <Unread of={[catalog, demand]} />;
   const d = demand.data;
-  const most = Math.max(d.size, ...d.courses.map((c) => Math.max(c.requests + (c.alternates ?? 0), planOf(c) * d.size)));
+  const most = Math.max(d.size, ...d.courses.map((c) => Math.max(c.requests + (c.alternates ?? 0), c.planned * d.size)));
   const scale = usableWidth / most;
   const refused = plan.error ?? runs.error ?? year.error;
   return (
@@ -276,7 +263,7 @@ function Row(props: {
 }) {
   const { t } = useTranslation();
   const { c, d, book, on } = props;
-  const n = planOf(c);
+  const n = c.planned;
   const title = book.title(c.course);
   return (
     <li className={`flex flex-wrap items-center gap-x-2 border-b border-line ${on ? 'bg-wash' : ''}`}>
@@ -292,7 +279,7 @@ function Row(props: {
         <span className={`w-44 shrink-0 truncate ${on ? 'font-semibold' : ''}`}>{title}</span>
         <span className="w-10 shrink-0 text-end">{whole(c.requests)}</span>
         <Ruler c={c} d={d} scale={props.scale} planned={n} />
-        <span className="sr-only">{noteOf(t, c, d)}</span>
+        <span className="sr-only">{noteOf(t, c)}</span>
       </button>
       <span className="flex w-28 shrink-0 items-center gap-1.5">
         {c.stopped ? (
@@ -336,16 +323,16 @@ function grouped(d: Demand, book: Book, text: string) {
       return words.every((w) => all.includes(w));
     })
     .sort((a, b) => order(a).localeCompare(order(b)));
-  return kinds.map((kind) => ({ kind, rows: list.filter((c) => kindOf(c, d.size) === kind) })).filter((g) => g.rows.length > 0);
+  return kinds.map((kind) => ({ kind, rows: list.filter((c) => c.fit === kind) })).filter((g) => g.rows.length > 0);
 }
 
 /** The one sentence: what is to be decided. */
 function headline(t: ReturnType<typeof useTranslation>['t'], d: Demand, book: Book) {
-  const of = (kind: Kind) => d.courses.filter((c) => kindOf(c, d.size) === kind);
+  const of = (kind: Asked['fit']) => d.courses.filter((c) => c.fit === kind);
   const said = [];
   const lack = of('more');
   const first = lack[0];
-  if (of('few').length) said.push(t('demand.head.few', { count: of('few').length, n: few(d.size) }));
+  if (of('few').length) said.push(t('demand.head.few', { count: of('few').length, n: d.few }));
   if (lack.length === 1 && first) said.push(t('demand.head.one', { course: book.title(first.course) }));
   else if (lack.length) said.push(t('demand.head.more', { count: lack.length }));
   if (of('fewer').length) said.push(t('demand.head.fewer', { count: of('fewer').length }));

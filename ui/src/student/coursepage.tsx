@@ -217,7 +217,7 @@ function Adding({ desk, view, effect }: { desk: Desk; view: CourseView; effect: 
   const { book, sheet, change } = desk;
   const c = book.course(view.course);
   const { strong, plain } = effectWords(t, book, sheet, effect);
-  const may = mayChange(desk, view.course) && !effect.barred && !effect.earned;
+  const may = mayChange(desk, view.course) && effect.possible;
   const alternate = sheet.alternates.find((a) => a.course === view.course);
   const credits = [...(effect.rules ?? []), ...(effect.moves ?? [])].filter((m) => {
     const rule = book.rule(m.rule);
@@ -270,7 +270,7 @@ function Adding({ desk, view, effect }: { desk: Desk; view: CourseView; effect: 
           </Button>
           {!alternate && !c?.summer && (
             <Button data-act="alternate" aria-keyshortcuts="A" disabled={desk.busy} onClick={() => change({ act: 'alternate', course: view.course })}>
-              {t('course.asAlternate', { n: sheet.alternates.length + 1 })}
+              {t('course.asAlternate', { n: sheet.nextAlternate.rank })}
             </Button>
           )}
         </div>

@@ -35,11 +35,10 @@ export function spanWords(t: TFunction, book: Book, c: Course) {
 /** What taking a course as an alternate would come to: its place, and what it lacks. What fits and counts is for requests. */
 export function alternateWords(t: TFunction, book: Book, sheet: Sheet, e: Effect): { strong: string[]; plain: string[] } {
   const request = effectWords(t, book, sheet, e);
-  if (e.earned || e.barred) return request;
+  if (!e.possible) return request;
   const plain: string[] = [];
-  const rule = sheet.rules.find((r) => book.rule(r.id)?.on === 'alternates');
-  const n = sheet.alternates.length + 1;
-  plain.push(rule?.max !== undefined && n > rule.max ? t('effect.tooManyAlternates', { max: amount(rule.max) }) : t('effect.asAlternate', { n }));
+  const next = sheet.nextAlternate;
+  plain.push(next.most === undefined ? t('effect.asAlternate', { n: next.rank }) : t('effect.tooManyAlternates', { max: amount(next.most) }));
   if (e.taking) plain.push(t('effect.taking', { course: book.title(e.course) }));
   if (e.missing?.length) {
     const needs = join(
@@ -64,11 +63,7 @@ export function effectWords(t: TFunction, book: Book, sheet: Sheet, e: Effect): 
     };
   }
   if (e.refused === 'fixed') return { strong: [], plain: [t('effect.fixed', { courses: join(t, (e.swaps ?? []).map(book.title)) })] };
-  if (e.refused === 'over-maximum') {
-    const over = (e.rules ?? []).find((change) => change.does === 'breaks') ?? e.rules?.[0];
-    const most = over ?? { rule: sheet.rules.find((r) => r.max !== undefined && r.measured >= r.max && touches(book, r.id, e.course))?.id ?? '' };
-    return { strong: [], plain: [t('effect.over', { label: book.rule(most.rule)?.label ?? most.rule })] };
-  }
+  if (e.over) return { strong: [], plain: [t('effect.over', { label: book.rule(e.over)?.label ?? e.over })] };
   if (e.refused) return { strong: [], plain: [t('effect.sheetFull')] };
   if (e.repeat) return { strong: [], plain: [t('effect.repeat')] };
   if (e.taking) strong.push(t('effect.taking', { course: book.title(e.course) }));
@@ -104,12 +99,6 @@ export function effectWords(t: TFunction, book: Book, sheet: Sheet, e: Effect): 
   if (e.retake) plain.push(t('effect.retake'));
   return { strong, plain };
 }
-
-/** Whether a rule counts a course. */
-const touches = (book: Book, rule: string, course: string) => {
-  const courses = book.rule(rule)?.courses ?? [];
-  return courses.length === 0 || courses.includes(course);
-};
 
 /** How much of a rule there is, with its bounds: “6.5 · 6–8”. */
 export function ruleNumbers(t: TFunction, r: RuleState) {

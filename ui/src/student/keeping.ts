@@ -79,7 +79,7 @@ export function useKeeping(place: Place, book: Book | undefined, sheet: Sheet | 
         }
         if (now && code === 'stale-version') {
           current.current = now;
-          const voids = now.status.handedIn && !now.draft && !item.sure && !aside(book, now, item.edit);
+          const voids = !item.sure && voided(book, now, item.edit);
           if (voids || !means(item, now)) put({ stopped: conflict }, { base: now.version, moved: true });
           else put({ key: newKey() }, { base: now.version, moved: true });
         } else if (item.late) {
@@ -105,7 +105,7 @@ export function useKeeping(place: Place, book: Book | undefined, sheet: Sheet | 
         putKept(name, { items: items.filter((i) => i !== open.at(-1)), base, moved });
         return;
       }
-      if (!sure && edit.act !== 'undo' && edit.act !== 'redo' && before.status.handedIn && !before.draft && !aside(book, before, edit)) return setAsked(edit);
+      if (!sure && edit.act !== 'undo' && edit.act !== 'redo' && voided(book, before, edit)) return setAsked(edit);
       // What was done before this visit is not taken back without saying what it is.
       if (!sure && edit.act === 'undo' && before.undoes && new Date(before.undoes.at).getTime() < arrived) return setAsked(edit);
       setNotice(undefined);
@@ -191,9 +191,11 @@ const means = ({ edit, stood }: Waiting, now: Sheet) =>
 /** Where a course will stand when a waiting change is made. */
 const whereAfter = ({ edit, stood }: Waiting) => (edit.act === 'request' || edit.act === 'alternate' ? edit.act : edit.act === 'remove' ? 'none' : stood);
 
-/** Whether a change leaves the year as it is, and so what was handed in of it. */
-const aside = (book: Book, sheet: Sheet, edit: Waiting['edit']) =>
-  sheet.round !== undefined && (edit.act === 'request' || edit.act === 'remove') && book.course(edit.course ?? '')?.summer === true;
+/** Whether a change takes back what was submitted, so that it has to be submitted once more. */
+const voided = (book: Book, sheet: Sheet, edit: Waiting['edit']) => {
+  const summer = (edit.act === 'request' || edit.act === 'remove') && book.course(edit.course ?? '')?.summer === true;
+  return sheet.voids?.[summer ? 'summer' : 'year'] === true;
+};
 
 /** Where a course stands on a sheet. */
 function standing(sheet: Sheet, course: string | undefined) {

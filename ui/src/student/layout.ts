@@ -26,20 +26,8 @@ export interface Layout {
 
 const rowsOf = (book: Book, course: string) => Math.ceil((book.course(course)?.load ?? 0) * 2);
 
-/** The other half of a course that is requested as two, in the term before or after it. */
-function otherHalf(book: Book, sheet: Sheet, entry: Entry) {
-  const links = book.course(entry.course)?.links ?? [];
-  const [term] = entry.terms;
-  if (entry.terms.length !== 1 || term === undefined) return undefined;
-  return sheet.requests.find(
-    (e) =>
-      links.includes(e.course) &&
-      book.course(e.course)?.links?.includes(entry.course) &&
-      e.terms.length === 1 &&
-      Math.abs((e.terms[0] ?? term) - term) === 1 &&
-      rowsOf(book, e.course) === rowsOf(book, entry.course),
-  );
-}
+/** The other half of a course that is requested as two. */
+const otherHalf = (sheet: Sheet, entry: Entry) => (entry.half ? sheet.requests.find((e) => e.course === entry.half) : undefined);
 
 /** The runs of terms that follow each other. */
 function runs(terms: number[]) {
@@ -71,7 +59,7 @@ export function layOut(book: Book, sheet: Sheet): Layout {
   const laid = new Set<string>();
   // What is wanted least hangs over the edge where not everything fits, so it is laid last.
   const over = sheet.packing.fill ? [...sheet.requests].reverse().find((e) => !e.fixed && sheet.packing.fill?.includes(e.course)) : undefined;
-  const length = (e: Entry) => e.terms.length + (otherHalf(book, sheet, e)?.terms.length ?? 0);
+  const length = (e: Entry) => e.terms.length + (otherHalf(sheet, e)?.terms.length ?? 0);
   const order = [...sheet.requests].sort((a, b) => Number(a === over) - Number(b === over) || length(b) - length(a) || a.rank - b.rank);
   for (const entry of order) {
     if (laid.has(entry.course)) continue;
@@ -80,7 +68,7 @@ export function layOut(book: Book, sheet: Sheet): Layout {
       outside.push(entry);
       continue;
     }
-    const half = otherHalf(book, sheet, entry);
+    const half = otherHalf(sheet, entry);
     const entries = half ? [entry, half].sort((a, b) => (a.terms[0] ?? 0) - (b.terms[0] ?? 0)) : [entry];
     const terms = entries.flatMap((e) => e.terms);
     const row = firstFree(used, terms, rows);

@@ -303,7 +303,7 @@ function FinderRow({
               .filter(Boolean)
               .join(' · ')}
           </p>
-          {mayChange(props.desk, c.code) && !e.barred && !e.earned && (
+          {mayChange(props.desk, c.code) && e.possible && (
             <div className="mt-1.5 flex gap-2">{alternates ? [asAlternate, request] : [request, asAlternate]}</div>
           )}
         </div>

@@ -9,9 +9,7 @@ import type { Desk } from './desk';
 export function Recommended({ desk, onPoint }: { desk: Desk; onPoint: (effect?: Effect) => void }) {
   const { t } = useTranslation();
   const { book, sheet } = desk;
-  const list = (desk.effects?.effects ?? []).filter(
-    (e) => e.recommended && !e.earned && !e.barred && !e.repeat && !e.refused && !sheet.alternates.some((a) => a.course === e.course),
-  );
+  const list = (desk.effects?.effects ?? []).filter((e) => e.suggested);
   if (list.length === 0 || !sheet.acts.edit.allowed) return null;
   return (
     <section aria-labelledby="recommended" className="mt-3 desk:ps-7">
