@@ -115,7 +115,7 @@ const saveSheet = `
 			placed = CASE WHEN placed IS NULL OR @before = '' THEN placed
 				ELSE jsonb_set(placed, '{was}', to_jsonb(@before::text)) END,
 			facts_version = facts_version + @new_facts,
-			talk = CASE WHEN @talk = '' OR talk ? @talk THEN talk ELSE talk || to_jsonb(@talk::text) END
+			talk = CASE WHEN @talk::text IS NULL OR talk ? @talk::text THEN talk ELSE talk || to_jsonb(@talk::text) END
 		WHERE school_id = @school AND year = @year AND student_id = @student
 			AND version = @version - 1 AND (@facts = 0 OR facts_version = @facts)
 		RETURNING 1
@@ -265,12 +265,13 @@ func (c *Change) changesFacts() bool {
 
 func (c *Change) writeSheet(p *pipeline) {
 	s := &c.State
-	newFacts, talk := 0, ""
+	newFacts := 0
+	var talk *string // the course that the family talks about, "" for the whole
 	if c.changesFacts() {
 		newFacts = 1
 	}
 	if x := c.Remark; x != nil && x.Kind == "family" && x.Draft == 0 {
-		talk = x.Course
+		talk = &x.Course
 	}
 	p.queue(saveSheet, c.where(pgx.NamedArgs{"begins": !c.Prepares, "state": s.State, "submission": s.Submission,
 		"changed_at": s.ChangedAt, "cleared_at": s.ClearedAt, "message": s.Message, "about": asJSON(append([]string{}, s.About.V...)),

@@ -1,6 +1,7 @@
 package caseload_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -118,6 +119,14 @@ func TestAFamilyTalks(t *testing.T) {
 	if d := h.Look("mara.quill"); len(d.Row.Talk.V) != 1 || d.Row.Talk.V[0] != "CER1" {
 		t.Errorf("the sheet says that there is talk of %v", d.Row.Talk.V)
 	}
+	for range 2 { // the second time changes nothing of that
+		if got := say(student, apptest.Mara, ""); got != "" {
+			t.Errorf("the student about the whole: %q", got)
+		}
+		if d := h.Look("mara.quill"); !slices.Equal(d.Row.Talk.V, []string{"CER1", ""}) {
+			t.Errorf("after something about the whole the sheet says that there is talk of %q", d.Row.Talk.V)
+		}
+	}
 	for _, w := range h.Line().Waits {
 		if w.Reason == "remark" {
 			t.Error("the counselor's caseload waits for what a family says to each other")
@@ -132,7 +141,7 @@ func TestAFamilyTalks(t *testing.T) {
 	if err := h.Sheet.Drafts().Drop(ctx, student, on); err != nil {
 		t.Fatal(err)
 	}
-	if _, list, _ := h.Caseload.Remarks(ctx, student, apptest.Mara); len(list) != 1 {
+	if _, list, _ := h.Caseload.Remarks(ctx, student, apptest.Mara); len(list) != 3 {
 		t.Errorf("after the draft is thrown away: %+v", list)
 	}
 }
