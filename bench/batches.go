@@ -169,8 +169,8 @@ func (p *place) newPolicy(ctx context.Context) error {
 	return nil
 }
 
-// intake imports 20,000 students, twice: into nothing, and, every student's records changed, while the clients edit.
-func intake(ctx context.Context, clients int) error {
+// importTwice imports 20,000 students, twice: into nothing, and, every student's records changed, while the clients edit.
+func importTwice(ctx context.Context, clients int) error {
 	files := demo.Bundle(demo.Options{Students: 20_000, Seed: 7})
 	start := time.Now()
 	p, err := open(ctx, clients, files)

@@ -129,7 +129,7 @@ func run(ctx context.Context, clients, requests int) error {
 		return err
 	}
 	p.close()
-	return intake(ctx, clients)
+	return importTwice(ctx, clients)
 }
 
 // changes measures what acts on sheets cost beside bare statements.

@@ -70,7 +70,7 @@ func Play(ctx context.Context, cases *app.App, b *bundle.Bundle, seed uint64) er
 		default:
 			desk, err = cases.Sheet.Sign(ctx, accounts[guardian], at, 0, desk.Fees(), "", commitments(b)...)
 			if err == nil && dice < 0.6 && desk.Ready {
-				_, err = cases.Sheet.Clear(ctx, counselor, at, 0, "")
+				_, err = cases.Sheet.Approve(ctx, counselor, at, 0, "")
 			}
 		}
 		if err != nil {

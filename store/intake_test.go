@@ -14,7 +14,7 @@ import (
 	"rubricon/store"
 )
 
-// house makes a school year of three courses with people, through the statements of an intake.
+// house makes a school year of three courses with people, through the statements of an import.
 type house struct {
 	t  *testing.T
 	db *store.DB
@@ -259,15 +259,15 @@ func TestSectionsAndKeptSheets(t *testing.T) {
 		t.Errorf("kept with what was submitted: %s", got)
 	}
 	h.tx(func(q store.Queries) error {
-		got, err := q.Imports.LockIntake(t.Context(), "x")
+		got, err := q.Imports.LockImport(t.Context(), "x")
 		if err != nil || !got {
 			t.Errorf("the first gets the lock: %v, %v", got, err)
 		}
 		return h.db.Tx(t.Context(), func(other store.Queries) error {
-			if got, err := other.Imports.LockIntake(t.Context(), "x"); err != nil || got {
+			if got, err := other.Imports.LockImport(t.Context(), "x"); err != nil || got {
 				t.Errorf("a second gets it too: %v, %v", got, err)
 			}
-			if got, err := other.Imports.LockIntake(t.Context(), "y"); err != nil || !got {
+			if got, err := other.Imports.LockImport(t.Context(), "y"); err != nil || !got {
 				t.Errorf("another school waits: %v, %v", got, err)
 			}
 			return nil

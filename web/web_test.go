@@ -1304,7 +1304,7 @@ func TestTheSheetOnTheScreen(t *testing.T) {
 	if c := by["CER1"]; len(v.Fees) != 1 || v.Fees[0] != "CER1" || c.Rank != 8 || len(c.Terms) == 0 {
 		t.Errorf("fees %v, %+v", v.Fees, c)
 	}
-	if !v.Acts.Edit.Allowed || v.Acts.Submit.Why != "not-ready" || v.Acts.Sign.Why != "forbidden" || v.Acts.Undo.Why != "nothing-to-undo" || v.Acts.Clear.Allowed || v.Acts.Decide.Allowed {
+	if !v.Acts.Edit.Allowed || v.Acts.Submit.Why != "not-ready" || v.Acts.Sign.Why != "forbidden" || v.Acts.Undo.Why != "nothing-to-undo" || v.Acts.Approve.Allowed || v.Acts.Decide.Allowed {
 		t.Errorf("acts: %+v", v.Acts)
 	}
 	st := v.Status
@@ -1320,7 +1320,7 @@ func TestTheSheetOnTheScreen(t *testing.T) {
 	}
 	var a websheet.SheetView
 	_, body = s.call(s.person("ms.arden"), "GET", maraSheet, "")
-	if err := json.Unmarshal(body, &a); err != nil || !a.Acts.Decide.Allowed || !a.Acts.Edit.Reason || a.Acts.Clear.Why != "nothing-submitted" {
+	if err := json.Unmarshal(body, &a); err != nil || !a.Acts.Decide.Allowed || !a.Acts.Edit.Reason || a.Acts.Approve.Why != "nothing-submitted" {
 		t.Errorf("for her counselor: %+v", a.Acts)
 	}
 }
@@ -1392,7 +1392,7 @@ func TestTheCaseloadOnTheScreen(t *testing.T) {
 		t.Fatal("Mara is not there")
 	}
 	if r := v.Students[at]; r.Stage != "waiting" || r.Waits[0].Reason != "claim" || !r.Waits[0].School || r.Waits[0].Courses[0] != "PHY1" || r.Waits[0].Text == "" || r.Version != s.version("s0001") ||
-		r.Clear.Why != "nothing-submitted" || r.Grade != 10 || r.Closes == nil {
+		r.Approve.Why != "nothing-submitted" || r.Grade != 10 || r.Closes == nil {
 		t.Errorf("%+v", r)
 	}
 }

@@ -300,7 +300,7 @@ func (s *Service) LeaveOutBadRows(ctx context.Context, by int64, school string, 
 }
 
 // UndoImport begins to take in what was there before an import, which must be the last that was done: it is
-// read, checked and asks like any other. What was entered here since is kept as after every intake.
+// read, checked and asks like any other. What was entered here since is kept as after every import.
 func (s *Service) UndoImport(ctx context.Context, by int64, school string, year int, id int64) (*Task, error) {
 	tasks, err := s.Tasks(ctx, by, school, year)
 	if err != nil {

@@ -302,7 +302,7 @@ func (s *Service) partOf(d *appsheet.Desk, b *Batch, version int64) (*store.Chan
 		return nil, nil
 	case BatchClear:
 		if b.Reason == "" {
-			if err := d.Guard(acts.Clear, ""); err != nil {
+			if err := d.Guard(acts.Approve, ""); err != nil {
 				return nil, err
 			}
 		}
@@ -324,7 +324,7 @@ func (s *Service) partOf(d *appsheet.Desk, b *Batch, version int64) (*store.Chan
 func batchAct(kind string) acts.Act {
 	switch kind {
 	case BatchClear:
-		return acts.Clear
+		return acts.Approve
 	case BatchSendBack:
 		return acts.SendBack
 	case BatchExempt, BatchPermit, BatchWaive, BatchRecord:

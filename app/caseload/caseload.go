@@ -62,15 +62,15 @@ type CounselorCount struct {
 // CaseLine is one student of a caseload.
 type CaseLine struct {
 	*store.HeadRow
-	Stage caseload.Stage
-	Waits []CaseWait // the school's first
-	Clear acts.Answer
+	Stage   caseload.Stage
+	Waits   []CaseWait // the school's first
+	Approve acts.Answer
 
 	found *foundSheet
 }
 
 // Ready reports whether the reader can approve the requests at once: they are signed, and nothing waits for a person.
-func (l *CaseLine) Ready() bool { return l.Stage == caseload.Complete && l.Clear.Allowed }
+func (l *CaseLine) Ready() bool { return l.Stage == caseload.Complete && l.Approve.Allowed }
 
 // Window is when the sheet is open.
 func (l *CaseLine) Window() acts.Window { return appsheet.WindowOf(&l.Pupil) }
@@ -196,7 +196,7 @@ func caseLine(y *schoolyear.SchoolYear, a *actor.Actor, h *store.HeadRow, found 
 	may := acts.Of(&acts.Case{Relation: a.To(h.Student), State: c.State, Before: c.Before, Changed: found.Changed,
 		Window: c.Window, Now: now, Settings: y.Policy.Settings, Guardians: h.Guardians,
 		Asked: c.Asked, Complete: found.Complete, Ready: found.Ready})
-	l.Clear = may[acts.Clear]
+	l.Approve = may[acts.Approve]
 	return l
 }
 

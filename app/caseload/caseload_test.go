@@ -47,7 +47,7 @@ func TestStagesOfTheCaseload(t *testing.T) {
 	h.DB.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
 	h.Says("the waiver is gone", "waiting unmet:PHY1 uncovered:PHY1:TID1")
 	h.Must(h.Sheet.Decide(ctx, h.Who("ms.arden"), apptest.Mara, appsheet.Decision{Answer: "waive", Course: "PHY1", Reason: "x"}))
-	h.Clear()
+	h.Approve()
 	h.Says("cleared", "cleared")
 	h.DB.Exec(t, `DELETE FROM signal WHERE kind = 'waiver'`)
 	h.DB.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE student_id = 's0001'`)
@@ -216,7 +216,7 @@ func TestCountsAreWhatTheyList(t *testing.T) {
 		if all.Lines[i].Stage == caseload.Waiting {
 			waiting++
 		}
-		if all.Lines[i].Stage == caseload.Complete && all.Lines[i].Clear.Allowed {
+		if all.Lines[i].Stage == caseload.Complete && all.Lines[i].Approve.Allowed {
 			ready++
 		}
 	}

@@ -15,7 +15,7 @@ import (
 )
 
 // check finds what makes a bundle that was read well unfit for this database, before anything is written.
-func (s *Service) check(ctx context.Context, in *intake, newest int) error {
+func (s *Service) check(ctx context.Context, in *prepared, newest int) error {
 	problems, err := s.takenOut(ctx, in, newest)
 	if err != nil {
 		return err
@@ -78,7 +78,7 @@ func (s *Service) check(ctx context.Context, in *intake, newest int) error {
 
 // takenOut finds whether a bundle of a new year would take people out of one that runs still, or is to come:
 // they could no longer sign in.
-func (s *Service) takenOut(ctx context.Context, in *intake, newest int) ([]bundle.Problem, error) {
+func (s *Service) takenOut(ctx context.Context, in *prepared, newest int) ([]bundle.Problem, error) {
 	if newest == 0 || in.year <= newest {
 		return nil, nil
 	}
@@ -112,7 +112,7 @@ func (s *Service) takenOut(ctx context.Context, in *intake, newest int) ([]bundl
 }
 
 // weakPasswords finds first passwords that no one could choose, among those that would be set.
-func (s *Service) weakPasswords(ctx context.Context, in *intake) (problems []bundle.Problem, err error) {
+func (s *Service) weakPasswords(ctx context.Context, in *prepared) (problems []bundle.Problem, err error) {
 	var usernames []string
 	for i := range in.Users {
 		if u := &in.Users[i]; u.Password != "" {
@@ -150,7 +150,7 @@ func (s *Service) weakPasswords(ctx context.Context, in *intake) (problems []bun
 	return problems, nil
 }
 
-func (in *intake) sectionIDs() []string {
+func (in *prepared) sectionIDs() []string {
 	ids := []string{}
 	for _, x := range sectionRows(in.Bundle) {
 		ids = append(ids, x.ID)

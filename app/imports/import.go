@@ -35,7 +35,7 @@ type BadBundle struct{ Problems []bundle.Problem }
 
 func (e *BadBundle) Error() string { return fmt.Sprintf("the bundle has %d bad rows", len(e.Problems)) }
 
-// How many rows an intake writes at once: a transaction of a batch takes some tens of milliseconds.
+// How many rows an import writes at once: a transaction of a batch takes some tens of milliseconds.
 const (
 	peopleBatch = 1000
 	pupilsBatch = 100
@@ -57,9 +57,9 @@ func (s *Service) takeIn(ctx context.Context, b *bundle.Bundle, removals int, wr
 	if len(b.Problems) > 0 {
 		return nil, &BadBundle{b.Problems}
 	}
-	in := newIntake(b)
+	in := prepare(b)
 	result := &ImportResult{School: b.SchoolID, Year: in.year, Students: len(b.Pupils), Notices: b.Notices}
-	// One intake of a school at a time; the lock is held by a transaction that does nothing else.
+	// One import of a school at a time; the lock is held by a transaction that does nothing else.
 	began := s.base.Now()
 	err := s.alone(ctx, b.SchoolID, func(ctx context.Context) error {
 		newest, err := s.base.DB.Queries().Year.Newest(ctx, b.SchoolID)
@@ -90,11 +90,11 @@ func (s *Service) takeIn(ctx context.Context, b *bundle.Bundle, removals int, wr
 	return result, nil
 }
 
-// alone runs an intake while no other of the school runs. The lock's transaction is kept awake, so that it
+// alone runs an import while no other of the school runs. The lock's transaction is kept awake, so that it
 // does not end for idling.
 func (s *Service) alone(ctx context.Context, school string, work func(context.Context) error) error {
 	return s.base.DB.Tx(ctx, func(q store.Queries) error {
-		got, err := q.Imports.LockIntake(ctx, school)
+		got, err := q.Imports.LockImport(ctx, school)
 		if err != nil {
 			return err
 		}
@@ -125,8 +125,8 @@ func (s *Service) alone(ctx context.Context, school string, work func(context.Co
 	})
 }
 
-// intake is a bundle prepared for writing.
-type intake struct {
+// prepared is a bundle prepared for writing.
+type prepared struct {
 	*bundle.Bundle
 	year   int
 	newest bool  // no later year is there
@@ -136,8 +136,8 @@ type intake struct {
 	pupils []store.PupilIn // by id
 }
 
-func newIntake(b *bundle.Bundle) *intake {
-	in := &intake{Bundle: b, year: b.Year.Start}
+func prepare(b *bundle.Bundle) *prepared {
+	in := &prepared{Bundle: b, year: b.Year.Start}
 	users := b.Tables["users.csv"]
 	guardians := map[string]bool{}
 	for i := range b.Users {
@@ -187,7 +187,7 @@ func digest(parts ...any) string {
 }
 
 // addFacts adds records, signals and entries, each in file order.
-func (in *intake) addFacts(at map[string]int) {
+func (in *prepared) addFacts(at map[string]int) {
 	b := in.Bundle
 	records, signals, requests, plans := b.Tables["records.csv"], b.Tables["signals.csv"], b.Tables["requests.csv"], b.Tables["plans.csv"]
 	for i := range records.Rows {
@@ -248,7 +248,7 @@ func (in *intake) addFacts(at map[string]int) {
 }
 
 // addStays adds who is in which section.
-func (in *intake) addStays(at map[string]int) {
+func (in *prepared) addStays(at map[string]int) {
 	in.stays = in.Has("enrollments.csv")
 	for i := range in.Enrollments {
 		e := &in.Enrollments[i]
@@ -271,8 +271,8 @@ func cells(t *bundle.Table, r *bundle.Row) store.Cells {
 	return c
 }
 
-// write writes a checked intake.
-func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, written func(done, total int)) error {
+// write writes a checked import.
+func (s *Service) write(ctx context.Context, in *prepared, result *ImportResult, written func(done, total int)) error {
 	files, headers := sourceOf(in.Bundle)
 	var codes []string
 	for i := range in.Courses {
@@ -342,7 +342,7 @@ func (s *Service) write(ctx context.Context, in *intake, result *ImportResult, w
 
 // writePeople writes people, leads accounts to them, and sets first passwords; those are hashed outside any
 // transaction.
-func (s *Service) writePeople(ctx context.Context, in *intake) error {
+func (s *Service) writePeople(ctx context.Context, in *prepared) error {
 	var ids []string
 	for batch := range slices.Chunk(in.people, peopleBatch) {
 		if err := s.base.DB.Tx(ctx, func(q store.Queries) error { return q.Imports.PutPeople(ctx, in.SchoolID, batch) }); err != nil {
@@ -380,7 +380,7 @@ func (s *Service) writePeople(ctx context.Context, in *intake) error {
 }
 
 // judgeKept judges the sheets that were worked on here again, and names those that are beyond the limits of judging now.
-func (s *Service) judgeKept(ctx context.Context, in *intake, result *ImportResult) error {
+func (s *Service) judgeKept(ctx context.Context, in *prepared, result *ImportResult) error {
 	kept, err := s.base.DB.Queries().Imports.KeptSheets(ctx, in.SchoolID, in.year)
 	if err != nil {
 		return err

@@ -361,7 +361,7 @@ func TestSchoolYears(t *testing.T) {
 	h.Waive()
 	h.Submit()
 	h.Sign()
-	cleared := h.Clear()
+	cleared := h.Approve()
 	next := func(more ...string) *bundle.Bundle {
 		return apptest.BundleWith(t, append([]string{"policy.json", "2027-28", "2028-29", "academicSessions.csv", "2028-", "2029-", "academicSessions.csv", "2027-28", "2028-29",
 			"academicSessions.csv", "2027-0", "2028-0"}, more...)...)

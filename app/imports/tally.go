@@ -32,8 +32,8 @@ func (s *Service) Existing(ctx context.Context) func(school string, year int) ([
 	}
 }
 
-// tally counts what an intake adds, changes and removes.
-func (s *Service) tally(ctx context.Context, in *intake, have []bundle.File) (bundle.Tally, error) {
+// tally counts what an import adds, changes and removes.
+func (s *Service) tally(ctx context.Context, in *prepared, have []bundle.File) (bundle.Tally, error) {
 	rows, err := s.base.DB.Queries().Imports.Own(ctx, in.SchoolID, in.year)
 	if err != nil {
 		return bundle.Tally{}, err
@@ -55,7 +55,7 @@ func (s *Service) tally(ctx context.Context, in *intake, have []bundle.File) (bu
 // stillThere reads what is there of the school year; the error is Busy where that is no longer what absent
 // files were taken from. What is written of such a file must be what is there, or someone's change of a
 // moment ago would be undone.
-func (s *Service) stillThere(ctx context.Context, in *intake) ([]bundle.File, error) {
+func (s *Service) stillThere(ctx context.Context, in *prepared) ([]bundle.File, error) {
 	row, err := s.base.DB.Queries().Year.YearRow(ctx, in.SchoolID, in.year)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, nil

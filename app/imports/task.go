@@ -98,7 +98,7 @@ func (s *Service) RunImport(ctx context.Context, t *store.TaskRow, progress *bac
 
 // lookBefore reports what taking a bundle in would change.
 func (s *Service) lookBefore(ctx context.Context, b *bundle.Bundle, o background.Outline) (store.TaskState, background.Outline, error) {
-	in := newIntake(b)
+	in := prepare(b)
 	newest, err := s.base.DB.Queries().Year.Newest(ctx, b.SchoolID)
 	if err != nil {
 		return "", o, err

@@ -44,7 +44,7 @@ func TestWhoIsWrittenTo(t *testing.T) {
 	h.Letters()
 	h.Sign()
 	check("signed", "")
-	h.Clear()
+	h.Approve()
 	check("cleared", `cleared g0001 {"who": "Ms Arden"}; cleared s0001 {"who": "Ms Arden"}`)
 }
 

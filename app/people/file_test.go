@@ -16,7 +16,7 @@ import (
 	"rubricon/internal/testdb"
 )
 
-// A record is entered or corrected by hand with a reason, counts at once, is kept over an intake, and is taken back.
+// A record is entered or corrected by hand with a reason, counts at once, is kept over an import, and is taken back.
 func TestRecordsByHand(t *testing.T) {
 	h := apptest.NewHouse(t)
 	enter := func(e appsheet.Entry) (int64, string) {
@@ -88,7 +88,7 @@ func TestRecordsByHand(t *testing.T) {
 	}
 	h.Bring(b)
 	if h.Record(old.Code) != want {
-		t.Errorf("after an intake: %s, want %s", h.Record(old.Code), want)
+		t.Errorf("after an import: %s, want %s", h.Record(old.Code), want)
 	}
 	if n := strings.Count(h.Export()["records.csv"], "s0001,"+old.Code+","); n != 1 {
 		t.Errorf("%d rows of it are given out", n)

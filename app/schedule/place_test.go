@@ -28,7 +28,7 @@ func TestPlacingAndPublishing(t *testing.T) {
 	h.Waive()
 	h.Submit()
 	h.Sign()
-	before := h.Clear()
+	before := h.Approve()
 	r := h.Placed(ctx)
 	if r.State != store.TaskDone || r.Summary == nil || r.ID != 2 || r.Summary.Value > r.Summary.Bound || len(r.Curve) < 10 {
 		t.Fatalf("a run: %s %s, %+v", r.State, r.Why, r.Summary)

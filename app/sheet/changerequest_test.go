@@ -41,7 +41,7 @@ func TestEachGuardianIsHeard(t *testing.T) {
 	if got := apptest.Code(h.Sheet.AnswerChangeRequest(ctx, arden, apptest.Mara, ids[0].ID, " ")); got != "needs-message" {
 		t.Errorf("answering without a word: %s", got)
 	}
-	if got := apptest.Code(h.Sheet.Clear(ctx, arden, apptest.Mara, 0, "")); got != "needs-reason" {
+	if got := apptest.Code(h.Sheet.Approve(ctx, arden, apptest.Mara, 0, "")); got != "needs-reason" {
 		t.Errorf("approving past a refusal: %s", got)
 	}
 	h.Must(h.Sheet.AnswerChangeRequest(ctx, arden, apptest.Mara, ids[0].ID, "We spoke."))
@@ -52,7 +52,7 @@ func TestEachGuardianIsHeard(t *testing.T) {
 	if got := apptest.Code(h.Sheet.AnswerChangeRequest(ctx, arden, apptest.Mara, ids[0].ID, "Again.")); got != "not-found" {
 		t.Errorf("answering twice: %s", got)
 	}
-	d := h.Must(h.Sheet.Clear(ctx, arden, apptest.Mara, 0, "Choir is full."))
+	d := h.Must(h.Sheet.Approve(ctx, arden, apptest.Mara, 0, "Choir is full."))
 	if list := d.Row.ChangeRequests.V; d.Row.State != "cleared" || len(list) != 2 || list[0].Answer != "We spoke." || list[1].Answer != "Choir is full." || list[1].AnsweredBy != "Ms Arden" {
 		t.Errorf("approved: %s, %+v", d.Row.State, list)
 	}
@@ -74,7 +74,7 @@ func TestNothingIsApprovedPastARefusal(t *testing.T) {
 	if d := h.Sign(); d.Row.State != "signed" {
 		t.Errorf("signed past a refusal: %s", d.Row.State)
 	}
-	if got := apptest.Code(h.Sheet.Clear(ctx, arden, apptest.Mara, 0, "")); got != "needs-reason" {
+	if got := apptest.Code(h.Sheet.Approve(ctx, arden, apptest.Mara, 0, "")); got != "needs-reason" {
 		t.Errorf("approving: %s", got)
 	}
 	d := h.Must(h.Sheet.WithdrawChangeRequest(ctx, other, apptest.Mara, h.Look("ms.arden").Row.ChangeRequests.V[0].ID))
@@ -172,7 +172,7 @@ func TestNoRefusalIsLost(t *testing.T) {
 						want = nil
 					}
 				case 5:
-					if _, err = h.Sheet.Clear(ctx, arden, apptest.Mara, 0, text); err == nil {
+					if _, err = h.Sheet.Approve(ctx, arden, apptest.Mara, 0, text); err == nil {
 						want = nil
 						h.Must(h.Sheet.Reopen(ctx, arden, apptest.Mara, 0, text))
 					}

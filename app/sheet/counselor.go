@@ -15,9 +15,9 @@ import (
 	"rubricon/store"
 )
 
-// Clear accepts what was submitted and signed. Where the family has asked for a change the reason is the answer to it.
-func (s *Service) Clear(ctx context.Context, by int64, at schoolyear.Place, version int64, reason string) (*Desk, error) {
-	return s.Act(ctx, by, at, version, acts.Clear, reason, func(d *Desk) (*store.Change, error) {
+// Approve accepts what was submitted and signed. Where the family has asked for a change the reason is the answer to it.
+func (s *Service) Approve(ctx context.Context, by int64, at schoolyear.Place, version int64, reason string) (*Desk, error) {
+	return s.Act(ctx, by, at, version, acts.Approve, reason, func(d *Desk) (*store.Change, error) {
 		return d.Cleared(text.Tidy(reason)), nil
 	})
 }

@@ -39,7 +39,7 @@ func TestFromSheetToCleared(t *testing.T) {
 	if err != nil || *again.Row.Receipt != *sent.Row.Receipt || again.Row.Version != sent.Row.Version {
 		t.Errorf("submitting twice gives %v, %v", again, err)
 	}
-	if got := apptest.Code(h.Sheet.Clear(ctx, counselor, apptest.Mara, sent.Row.Version, "")); got != "not-signed" {
+	if got := apptest.Code(h.Sheet.Approve(ctx, counselor, apptest.Mara, sent.Row.Version, "")); got != "not-signed" {
 		t.Errorf("clearing before the signature gives %s", got)
 	}
 	if _, err := h.Sheet.Sign(ctx, guardian, apptest.Mara, sent.Row.Version, []string{"CER1"}, ""); !errors.As(err, &known) || known.Code != problem.NeedsAgreed || known.Param != "TID1" {
@@ -55,7 +55,7 @@ func TestFromSheetToCleared(t *testing.T) {
 	if twice := h.Must(h.Sheet.Sign(ctx, guardian, apptest.Mara, sent.Row.Version, nil, "")); twice.Row.Version != signed.Row.Version {
 		t.Error("signing twice makes another version")
 	}
-	if _, err := h.Sheet.Clear(ctx, counselor, apptest.Mara, signed.Row.Version, ""); !errors.As(err, &known) || known.Code != problem.Code(acts.NotReady) || len(known.Now.(*appsheet.Desk).Todo) != 1 {
+	if _, err := h.Sheet.Approve(ctx, counselor, apptest.Mara, signed.Row.Version, ""); !errors.As(err, &known) || known.Code != problem.Code(acts.NotReady) || len(known.Now.(*appsheet.Desk).Todo) != 1 {
 		t.Errorf("clearing with an open claim gives %v", err)
 	}
 	mark := credit.Amount(8300)
@@ -67,11 +67,11 @@ func TestFromSheetToCleared(t *testing.T) {
 	if record.Code != "ALG1" || record.Title != "Algebra I" || record.Mark != 8300 || !record.HasMark || record.Outcome != "transfer" || record.Year != 2025 || record.Credits != 100 || record.Subjects[0] != "Mathematics" {
 		t.Errorf("the claim became %+v", record)
 	}
-	cleared, err := h.Sheet.Clear(ctx, counselor, apptest.Mara, decided.Row.Version, "")
+	cleared, err := h.Sheet.Approve(ctx, counselor, apptest.Mara, decided.Row.Version, "")
 	if err != nil || cleared.Row.State != "cleared" || !cleared.Row.ClearedAt.Equal(testdb.Now) {
 		t.Fatalf("cleared: %+v, %v", cleared, err)
 	}
-	if twice := h.Must(h.Sheet.Clear(ctx, counselor, apptest.Mara, decided.Row.Version, "")); twice.Row.Version != cleared.Row.Version {
+	if twice := h.Must(h.Sheet.Approve(ctx, counselor, apptest.Mara, decided.Row.Version, "")); twice.Row.Version != cleared.Row.Version {
 		t.Error("clearing twice makes another version")
 	}
 	h.Refuses(appsheet.Edit{Act: "remove", Course: "CER1"}, "locked")
@@ -105,7 +105,7 @@ func TestEveryActAsks(t *testing.T) {
 		case "look":
 			return h.Sheet.Look(ctx, by, apptest.Mara, version)
 		case "clear":
-			return h.Sheet.Clear(ctx, by, apptest.Mara, version, "")
+			return h.Sheet.Approve(ctx, by, apptest.Mara, version, "")
 		case "sendBack":
 			return h.Sheet.SendBack(ctx, by, apptest.Mara, version, "Talk it over.")
 		case "reopen":
@@ -170,7 +170,7 @@ func TestChangingAfterSigning(t *testing.T) {
 	if !d.Changed || d.HandedIn() || d.Row.State != "signed" || len(d.Row.Signatures.V) != 1 || *d.Row.Receipt != *sent.Row.Receipt || d.Next != acts.NextAgain {
 		t.Fatalf("after a change: %+v, changed %v, next %s", d.Row, d.Changed, d.Next)
 	}
-	for act, got := range map[string]string{"clear": apptest.Code(h.Sheet.Clear(ctx, h.Who("ms.arden"), apptest.Mara, 0, "")), "sign": apptest.Code(h.Sheet.Sign(ctx, h.Who("ilse.quill"), apptest.Mara, 0, apptest.Fees, ""))} {
+	for act, got := range map[string]string{"clear": apptest.Code(h.Sheet.Approve(ctx, h.Who("ms.arden"), apptest.Mara, 0, "")), "sign": apptest.Code(h.Sheet.Sign(ctx, h.Who("ilse.quill"), apptest.Mara, 0, apptest.Fees, ""))} {
 		if want := map[string]string{"clear": "changed-since", "sign": "signed"}[act]; got != want {
 			t.Errorf("%s on a sheet that was changed since gives %s, want %s", act, got, want)
 		}
@@ -240,13 +240,13 @@ func TestSendingBackAndAsking(t *testing.T) {
 		t.Errorf("after signing: %+v", d.Row)
 	}
 	h.Must(h.Sheet.RequestChange(ctx, h.Who("ilse.quill"), apptest.Mara, appsheet.ChangeRequest{Message: "One more."}))
-	if got := apptest.Code(h.Sheet.Clear(ctx, h.Who("ms.arden"), apptest.Mara, 0, " ")); got != "needs-reason" {
+	if got := apptest.Code(h.Sheet.Approve(ctx, h.Who("ms.arden"), apptest.Mara, 0, " ")); got != "needs-reason" {
 		t.Errorf("clearing against what the family asks, without a reason, gives %s", got)
 	}
 	if _, got := h.Batch(appcaseload.Batch{Kind: "clear"}, apptest.Mara.Student); got != "s0001:needs-reason" {
 		t.Errorf("clearing it among many gives %s", got)
 	}
-	if d := h.Must(h.Sheet.Clear(ctx, h.Who("ms.arden"), apptest.Mara, 0, "We spoke.")); d.Row.State != "cleared" || d.Row.Asked != "" || len(d.Row.ChangeRequests.V) != 3 || d.Row.ChangeRequests.V[2].Answer != "We spoke." {
+	if d := h.Must(h.Sheet.Approve(ctx, h.Who("ms.arden"), apptest.Mara, 0, "We spoke.")); d.Row.State != "cleared" || d.Row.Asked != "" || len(d.Row.ChangeRequests.V) != 3 || d.Row.ChangeRequests.V[2].Answer != "We spoke." {
 		t.Errorf("cleared: %+v", d.Row)
 	}
 	events, _ := h.Sheet.History(ctx, h.Who("ilse.quill"), apptest.Mara, 0)
@@ -264,15 +264,15 @@ func TestReopening(t *testing.T) {
 	h.Waive()
 	h.Submit()
 	h.Sign()
-	h.Clear()
+	h.Approve()
 	if got := apptest.Code(h.Sheet.Reopen(t.Context(), h.Who("ms.arden"), apptest.Mara, 0, " ")); got != "needs-reason" {
 		t.Errorf("reopening without a reason gives %s", got)
 	}
 	d := h.Must(h.Sheet.Reopen(t.Context(), h.Who("ms.arden"), apptest.Mara, 0, "Too early."))
-	if d.Row.State != "signed" || d.Row.ClearedAt != nil || !d.Acts[acts.Clear].Allowed {
+	if d.Row.State != "signed" || d.Row.ClearedAt != nil || !d.Acts[acts.Approve].Allowed {
 		t.Errorf("reopened: %+v", d.Row)
 	}
-	if h.Clear(); h.History() != "change change change decide submit sign clear reopen clear" {
+	if h.Approve(); h.History() != "change change change decide submit sign clear reopen clear" {
 		t.Errorf("history: %s", h.History())
 	}
 }
@@ -438,13 +438,13 @@ func TestClearingRestsOnWhatIsCommitted(t *testing.T) {
 	}()
 	second := h.Second()
 	for range 20 {
-		_, _ = h.Sheet.Clear(t.Context(), h.Who("ms.arden"), apptest.Mara, 0, "")
-		_, _ = second.Sheet.Clear(t.Context(), h.Who("office"), apptest.Mara, 0, "")
+		_, _ = h.Sheet.Approve(t.Context(), h.Who("ms.arden"), apptest.Mara, 0, "")
+		_, _ = second.Sheet.Approve(t.Context(), h.Who("office"), apptest.Mara, 0, "")
 	}
 	<-stop
 	h.DB.Exec(t, `UPDATE signal SET kind = 'score' WHERE course_code = 'PHY1' AND kind = 'waiver'`)
 	h.DB.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1, state = 'signed', cleared_at = NULL WHERE student_id = 's0001'`)
-	if got := apptest.Code(second.Sheet.Clear(t.Context(), h.Who("ms.arden"), apptest.Mara, 0, "")); got != "not-ready" {
+	if got := apptest.Code(second.Sheet.Approve(t.Context(), h.Who("ms.arden"), apptest.Mara, 0, "")); got != "not-ready" {
 		t.Errorf("clearing without the waiver gives %s", got)
 	}
 	if d := h.Must(second.Sheet.Sheet(t.Context(), h.Who("ms.arden"), apptest.Mara)); d.Ready {

@@ -142,7 +142,7 @@ func TestTheSummerRoundByItself(t *testing.T) {
 	h.Submit()
 	h.Sign()
 	h.Waive()
-	year := h.Clear()
+	year := h.Approve()
 	h.At(testdb.Now.AddDate(0, 0, 4)) // the year's sheet is cleared, the summer is open
 	h.Refuses(appsheet.Edit{Act: "remove", Course: "CER1"}, problem.Code(acts.Locked))
 	if got := apptest.Code(h.Sheet.SubmitSummer(ctx, student, apptest.Mara, 0, "")); got != "not-needed" {

@@ -27,7 +27,7 @@ const (
 	Look             // agree that it may be submitted, where the school wants that
 	Decide           // confirm or decline a claim, waive a condition, tick off an errand
 	SendBack         // return it to the family with a message
-	Clear            // accept what was submitted
+	Approve          // accept what was submitted
 	Reopen           // take the clearance back
 	Plan             // plan for later years, which is no part of the sheet
 	SeeFiles         // see what goes with claims
@@ -184,7 +184,7 @@ func Of(c *Case) (a Answers) {
 // needsReason reports whether an act of the school must say why: it decides something, takes something back, or
 // clears against what the family asks for.
 func (c *Case) needsReason(a Act) bool {
-	return a == Decide || a == Reopen || a == Clear && c.Asked
+	return a == Decide || a == Reopen || a == Approve && c.Asked
 }
 
 // forFamily reports whether an act of the family can be done for it.
@@ -253,7 +253,7 @@ func (c *Case) outOfTime(act Act, phase Phase, instead bool) Why {
 	if timeless(act) || c.Kind == ADraft {
 		return ""
 	}
-	if c.State == Placed && (act == Sign || act == Clear) && !c.done(act, instead) { // what was placed without it can still be given
+	if c.State == Placed && (act == Sign || act == Approve) && !c.done(act, instead) { // what was placed without it can still be given
 		return ""
 	}
 	family := !instead && forFamily(act) || act == Ask
@@ -294,7 +294,7 @@ func (c *Case) unneeded(act Act, instead bool) Why {
 		if s.Look != policy.LookBefore {
 			return NotNeeded
 		}
-	case Clear: // what is signed and was not approved on its own waits for a person
+	case Approve: // what is signed and was not approved on its own waits for a person
 		if s.Look != policy.LookAfter && c.State.Stood(c.Before) != Signed {
 			return NotNeeded
 		}
@@ -312,7 +312,7 @@ func (c *Case) done(act Act, instead bool) bool {
 		return stood == Signed || stood.locked() || c.SignedByReader && !instead && stood == Submitted
 	case Look:
 		return c.Looked
-	case Clear:
+	case Approve:
 		return c.State.Stood(c.Before).locked()
 	case SubmitSummer:
 		return c.Summer.Handed
@@ -386,7 +386,7 @@ func (c *Case) unfit(act Act) Why {
 		if !c.State.HandedIn() {
 			return NothingSubmitted
 		}
-	case Clear:
+	case Approve:
 		if why := c.standing(); why != "" {
 			return why
 		}

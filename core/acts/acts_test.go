@@ -491,7 +491,7 @@ func TestNamesOfActs(t *testing.T) {
 
 func ExampleOf() {
 	answers := Of(&Case{Relation: Relation{Self: true}, State: Submitted, Window: window, Now: window.Opens, Complete: true})
-	fmt.Println(answers[Edit].Allowed, answers[Submit].Why, answers[Clear].Why)
+	fmt.Println(answers[Edit].Allowed, answers[Submit].Why, answers[Approve].Why)
 	// Output: true already-done forbidden
 }
 

@@ -106,7 +106,7 @@ func TestCompleteCanBeApproved(t *testing.T) {
 		settings := policy.Settings{Signing: []policy.Signing{policy.OneSigns, policy.AllSign}[r.IntN(2)], Look: []policy.Look{policy.LookAfter, policy.LookBefore, policy.LookNone}[r.IntN(3)]}
 		stage, _ := Of(&c)
 		clear := acts.Of(&acts.Case{Relation: acts.Relation{Counsels: true}, State: c.State, Before: c.Before, Changed: c.Changed, Window: c.Window, Now: c.Now, Settings: settings,
-			Guardians: c.Guardians, Asked: c.Asked, Complete: c.Found.Complete, Ready: c.Ready})[acts.Clear]
+			Guardians: c.Guardians, Asked: c.Asked, Complete: c.Found.Complete, Ready: c.Ready})[acts.Approve]
 		if stage == Complete {
 			if complete++; !clear.Allowed || clear.Reason {
 				t.Fatalf("%+v, %+v: complete, and approving is answered %+v", c, c.Found, clear)

@@ -84,8 +84,8 @@ func (h *House) Line() appcaseload.CaseLine {
 	}
 	for _, l := range c.Lines {
 		if l.Student == Mara.Student {
-			if d := h.Look("ms.arden"); l.Clear != d.Acts[acts.Clear] {
-				h.T.Errorf("the list says %+v, the sheet %+v", l.Clear, d.Acts[acts.Clear])
+			if d := h.Look("ms.arden"); l.Approve != d.Acts[acts.Approve] {
+				h.T.Errorf("the list says %+v, the sheet %+v", l.Approve, d.Acts[acts.Approve])
 			}
 			return l
 		}

@@ -223,10 +223,10 @@ func (h *House) Claim() int64 {
 	return claims[0].ID
 }
 
-// Clear approves Mara's sheet as the counselor.
-func (h *House) Clear() *appsheet.Desk {
+// Approve approves Mara's sheet as the counselor.
+func (h *House) Approve() *appsheet.Desk {
 	h.T.Helper()
-	return h.Must(h.Sheet.Clear(h.T.Context(), h.Who("ms.arden"), Mara, 0, ""))
+	return h.Must(h.Sheet.Approve(h.T.Context(), h.Who("ms.arden"), Mara, 0, ""))
 }
 
 // Must returns a sheet, and fails the test on an error.

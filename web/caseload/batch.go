@@ -294,7 +294,7 @@ func newCaseload(c *appcaseload.Caseload, now time.Time) *CaseloadView {
 
 func newCaseRow(c *appcaseload.Caseload, l *appcaseload.CaseLine, now time.Time) CaseRow {
 	row := CaseRow{ID: l.Student, Given: l.GivenName, Family: l.FamilyName, Grade: l.Grade, Stage: string(l.Stage),
-		Version: l.Version, Clear: websheet.NewAct(l.Clear),
+		Version: l.Version, Approve: websheet.NewAct(l.Approve),
 		Reminded: l.RemindedAt, Waits: []CaseWait{}}
 	if !c.Mine {
 		row.Counselor = l.CounselorName

@@ -51,7 +51,7 @@ type CaseRow struct {
 	Closes    *time.Time   `json:"closes,omitempty" doc:"When the window closes for the family, while it is open"`
 	Reminded  *time.Time   `json:"reminded,omitempty" doc:"When the student was last reminded of something"`
 	Version   int64        `json:"version"`
-	Clear     websheet.Act `json:"clear"`
+	Approve   websheet.Act `json:"clear"`
 }
 
 // CaseWait is one reason for which a sheet waits.

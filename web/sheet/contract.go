@@ -124,7 +124,7 @@ type Acts struct {
 	Look     Act `json:"look"`
 	Decide   Act `json:"decide"`
 	SendBack Act `json:"sendBack"`
-	Clear    Act `json:"clear"`
+	Approve  Act `json:"clear"`
 	Reopen   Act `json:"reopen"`
 	Plan     Act `json:"plan"`
 

@@ -251,7 +251,7 @@ func NewAct(a acts.Answer) Act { return Act{a.Allowed, string(a.Why), a.Reason} 
 func newActs(a *acts.Answers) Acts {
 	return Acts{Edit: NewAct(a[acts.Edit]), Undo: NewAct(a[acts.Undo]), Redo: NewAct(a[acts.Redo]),
 		Submit: NewAct(a[acts.Submit]), Sign: NewAct(a[acts.Sign]), Ask: NewAct(a[acts.Ask]), Look: NewAct(a[acts.Look]),
-		Decide: NewAct(a[acts.Decide]), SendBack: NewAct(a[acts.SendBack]), Clear: NewAct(a[acts.Clear]),
+		Decide: NewAct(a[acts.Decide]), SendBack: NewAct(a[acts.SendBack]), Approve: NewAct(a[acts.Approve]),
 		Reopen: NewAct(a[acts.Reopen]), Plan: NewAct(a[acts.Plan]),
 		EditSummer: NewAct(a[acts.EditSummer]), SubmitSummer: NewAct(a[acts.SubmitSummer])}
 }

@@ -259,7 +259,7 @@ func (s *Routes) actRoutes(api huma.API) {
 		})
 	onSheet(s, api, server.Operation("clear-sheet", http.MethodPost, server.SheetPath+"/clearance", "Clear a sheet as a counselor"),
 		func(ctx context.Context, by int64, at schoolyear.Place, b *versionBody) (*appsheet.Desk, error) {
-			return s.cases.Sheet.Clear(ctx, by, at, b.Version, b.Reason)
+			return s.cases.Sheet.Approve(ctx, by, at, b.Version, b.Reason)
 		})
 	onSheet(s, api, server.Operation("reopen-sheet", http.MethodPost, server.SheetPath+"/reopening", "Take a clearance back, with a reason"),
 		func(ctx context.Context, by int64, at schoolyear.Place, b *versionBody) (*appsheet.Desk, error) {

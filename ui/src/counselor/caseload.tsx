@@ -12,7 +12,7 @@ import { Filters, Flow } from './filters';
 import { searchOf, useListed, usePosition } from './listed';
 import { Panel } from './panel';
 import { Rows } from './rows';
-import { Together } from './together';
+import { BulkAct } from './bulkact';
 import '../shared/staff';
 
 /** What waits for the reader in the whole caseload, whatever is chosen of it below. */
@@ -93,7 +93,7 @@ export default function Counselor({ person }: { person: Person }) {
           </section>
           <section id="student" className="min-h-0 overflow-y-auto pt-3 pb-6 desk:ps-5" tabIndex={-1}>
             {together ? (
-              <Together
+              <BulkAct
                 at={at}
                 book={book}
                 students={together.rows}

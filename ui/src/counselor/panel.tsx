@@ -8,7 +8,7 @@ import ChangeRequests from '../shared/changerequests';
 import { Button, Loading, Refusal } from '../kit/controls';
 import { ClaimFile } from '../shared/claimfile';
 import { Remarks } from '../shared/remarks';
-import { SinceSubmitted } from '../shared/since';
+import { SubmittedDifference } from '../shared/difference';
 import { Dialog, TextDialog } from '../kit/dialog';
 import { Mark, subjectTab } from '../kit/marks';
 import { amount, day, pastYears } from '../kit/format';
@@ -118,7 +118,7 @@ export function Panel(props: {
           </p>
         </>
       )}
-      <SinceSubmitted book={book} sheet={s} />
+      <SubmittedDifference book={book} sheet={s} />
       {s.clash && <p className="my-2 text-ochre">{clashWords(t, book, s)}</p>}
       <Remarks book={book} sheet={s} kinds={[]} />
       {s.errands.length > 0 && (

@@ -12,7 +12,7 @@ import { Pasted } from '../shared/pasted';
 import { Leaves, Reading } from '../shared/reading';
 import { Records } from './records';
 import { Done } from './done';
-import { Together, codeOf } from './together';
+import { BulkAct, codeOf } from './bulkact';
 import '../shared/staff';
 
 /** What the school puts on many sheets: whom it concerns, by what holds of them or by a list, and what is done. */
@@ -62,7 +62,7 @@ export default function Prepare({ person }: { person: Person }) {
                 )}
                 <Unclear cohort={chosen} />
                 {chosen.students.length > 0 ? (
-                  <Together
+                  <BulkAct
                     key={round}
                     at={at}
                     book={book}

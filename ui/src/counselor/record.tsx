@@ -7,7 +7,7 @@ import { errorWords } from '../shared/errors';
 import { Loading, Refusal } from '../kit/controls';
 import { amount, when } from '../kit/format';
 import type { Book } from '../shared/words';
-import { Together } from './together';
+import { BulkAct } from './bulkact';
 
 const useRecord = (place: Place, version?: number) =>
   useQuery({
@@ -68,7 +68,7 @@ export function OnRecord(props: { book: Book; place: Place; decides: boolean; ve
         ))}
         {mending && (
           <div className="mb-4 border-s-2 border-line ps-3">
-            <Together
+            <BulkAct
               key={mending.id}
               at={place}
               book={book}

@@ -7,7 +7,7 @@ import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { Pasted } from '../shared/pasted';
 import type { Book } from '../shared/words';
-import { Together } from './together';
+import { BulkAct } from './bulkact';
 
 type Row = RecordsRead['rows'][number];
 
@@ -65,7 +65,7 @@ export function Records({ at, book, onOpen }: { at: Year; book: Book; onOpen: ()
           )}
           {students.length > 0 && (
             <div className="mt-3">
-              <Together at={at} book={book} students={students} kinds={['record']} own={own} />
+              <BulkAct at={at} book={book} students={students} kinds={['record']} own={own} />
             </div>
           )}
         </>

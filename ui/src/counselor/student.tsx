@@ -12,10 +12,10 @@ import { Done } from './done';
 import { useCaseload } from '../api/desks';
 import { Letters } from './letters';
 import { searchOf, useListed, usePosition } from './listed';
-import { Looks } from './looks';
+import { StaffViews } from './staffviews';
 import { Panel } from './panel';
 import { Family, OnRecord } from './record';
-import { Together } from './together';
+import { BulkAct } from './bulkact';
 import '../shared/staff';
 
 const Student = lazy(() => import('../student/student'));
@@ -139,7 +139,7 @@ function File({ person, place, reason, bar, base }: { person: Person; place: Pla
                 <Family place={place} sheet={s} />
                 {s.acts.decide.allowed && (
                   <div className="mt-6">
-                    <Together
+                    <BulkAct
                       at={place}
                       book={book}
                       students={[{ ...s.student, version: s.version }]}
@@ -149,7 +149,7 @@ function File({ person, place, reason, bar, base }: { person: Person; place: Pla
                   </div>
                 )}
                 {s.acts.decide.allowed && <Letters place={place} />}
-                {s.acts.decide.allowed && <Looks place={place} />}
+                {s.acts.decide.allowed && <StaffViews place={place} />}
                 <section className="mt-6" aria-label={t('prepare.before')}>
                   <h2 className="mb-1 font-semibold">{t('prepare.before')}</h2>
                   <Done at={place} book={book} student={place.student} />

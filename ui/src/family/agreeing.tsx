@@ -5,7 +5,7 @@ import { errorWords } from '../shared/errors';
 import { Loading, Refusal } from '../kit/controls';
 import { money, when } from '../kit/format';
 import { Mark } from '../kit/marks';
-import { SinceWords } from '../shared/since';
+import { DifferenceWords } from '../shared/difference';
 import type { Book } from '../shared/words';
 
 const path = '/api/schools/{school}/years/{year}/students/{student}/sheet/agreements' as const;
@@ -41,7 +41,7 @@ export default function Agreeing({ book, sheet, place, id, onSet }: { book: Book
     <section aria-labelledby={id} className="mt-4">
       {signedAt && (
         <p className="mb-3 border-s-2 border-ochre ps-3" data-testid="since-signed">
-          {t('family.signedBefore', { time: when(signedAt, zone) })} {since ? <SinceWords book={book} since={since} /> : t('family.sameAsSigned')}
+          {t('family.signedBefore', { time: when(signedAt, zone) })} {since ? <DifferenceWords book={book} since={since} /> : t('family.sameAsSigned')}
         </p>
       )}
       {agreements.length > 0 && (

@@ -7,7 +7,7 @@ import { Button, Loading, Refusal } from '../kit/controls';
 import { day, money, when } from '../kit/format';
 import { Late } from '../kit/late';
 import { Mark } from '../kit/marks';
-import { SinceSubmitted } from '../shared/since';
+import { SubmittedDifference } from '../shared/difference';
 import { type Book, clashWords, clauses, join, needWords, notRunning, openNeeds, seatTimeWords, termsWords } from '../shared/words';
 
 const Result = lazy(() => import('../shared/result'));
@@ -60,7 +60,7 @@ export function ChildSheet({ book, sheet, place, foot }: { book: Book; sheet: Sh
           <Reminded place={place} zone={s.window?.zone} at={s.reminded} />
         </Late>
       )}
-      <SinceSubmitted book={book} sheet={sheet} />
+      <SubmittedDifference book={book} sheet={sheet} />
       {sheet.clash && <p className="mb-3 border-s-2 border-ochre ps-3 text-ochre">{clashWords(t, book, sheet)}</p>}
       {s.state === 'sentBack' && s.message && !s.changeRequests.some((r) => r.answer === s.message) && (
         <p className="mb-3 rounded border p-2 hatch">

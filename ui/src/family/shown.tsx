@@ -4,7 +4,7 @@ import { type Place, type Sheet, useSheet } from '../api/client';
 import { useDrafts } from '../api/workspace';
 import { Late } from '../kit/late';
 import { when } from '../kit/format';
-import { SinceWords } from '../shared/since';
+import { DifferenceWords } from '../shared/difference';
 import type { Book } from '../shared/words';
 
 const Talk = lazy(() => import('../shared/talk'));
@@ -28,7 +28,7 @@ function Shown({ book, sheet, place, name, since }: { book: Book; sheet: Sheet; 
       <p className="text-sm text-soft">{t('family.draftSince', { time: when(since, sheet.status.window?.zone), name: given })}</p>
       {draft && (
         <p className="mt-1">
-          <SinceWords
+          <DifferenceWords
             book={book}
             none={t('family.draftSame')}
             since={{

@@ -9,15 +9,15 @@ import { amount, when, whole } from '../kit/format';
 import { Wide } from '../kit/wide';
 import { Unread } from '../shared/unread';
 import { type Book, bookOf, join } from '../shared/words';
-import { BesideRun } from './beside';
+import { CompareRuns } from './compare';
 import { Count } from './count';
-import { Curve } from './curve';
-import { Holds } from './hand';
+import { ProgressChart } from './progress';
+import { Holds } from './manual';
 import { Helps, Tried } from './helps';
 import { Publishing } from './publishing';
 import { RunReadiness } from './readiness';
 import { type Run, letter } from './run';
-import { SinceRun } from './since';
+import { RunChanges } from './runchanges';
 import { Students } from './students';
 import './words';
 
@@ -78,7 +78,7 @@ export default function PlacementPage({ at }: { at: Year }) {
           </ul>
         )}
         <div className="flex flex-wrap items-start gap-x-6 gap-y-3">
-          {run && <Curve run={run} />}
+          {run && <ProgressChart run={run} />}
           <div className="min-w-64 flex-1">
             <ul>
               {list.map((r) => (
@@ -126,7 +126,7 @@ export default function PlacementPage({ at }: { at: Year }) {
             </form>
             <RunReadiness at={at} />
             <p className="mt-1 text-sm text-soft">{t('place.lottery')}</p>
-            {run && <BesideRun key={run.id} at={at} run={run} runs={list} book={book} />}
+            {run && <CompareRuns key={run.id} at={at} run={run} runs={list} book={book} />}
             <Holds at={at} book={book} />
           </div>
         </div>
@@ -139,7 +139,7 @@ export default function PlacementPage({ at }: { at: Year }) {
               </p>
             )}
             <Tried key={`tried ${run.id}`} at={at} run={run} book={book} />
-            <SinceRun key={run.id} at={at} run={run} book={book} />
+            <RunChanges key={run.id} at={at} run={run} book={book} />
             <Reasons found={found} book={book} />
             <Helps
               key={`helps ${run.id}`}

@@ -4,7 +4,7 @@ import type { Year } from '../api/client';
 import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { type Book, join, termName, termsWords } from '../shared/words';
-import { useHolding } from './hand';
+import { useHolding } from './manual';
 import { letter } from './run';
 import { type Schedule, type Section, type Want, plain } from './section';
 

@@ -8,7 +8,7 @@ import { whole } from '../kit/format';
 import { NotGiven, Week } from '../shared/week';
 import '../shared/result';
 import type { Book } from '../shared/words';
-import { ByHand } from './hand';
+import { ByHand } from './manual';
 import { useSingleKeys } from '../kit/keys';
 import { SearchField } from '../kit/searchfield';
 import type { Run } from './run';

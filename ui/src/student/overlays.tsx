@@ -7,7 +7,7 @@ import { undoesWords } from './changes';
 import type { Desk } from './desk';
 
 export { CourseDialog } from './course';
-export { OrderDialog } from './wishes';
+export { OrderDialog } from './orderdialog';
 export { WhatIfDialog } from './whatif';
 import './laterwords';
 

@@ -6,7 +6,7 @@ import { type Sheet, acts, studentPath, useAct } from '../api/client';
 import { errorWords } from '../shared/errors';
 import { Button, Refusal } from '../kit/controls';
 import { Agreements } from '../shared/agreements';
-import { SinceSubmitted } from '../shared/since';
+import { SubmittedDifference } from '../shared/difference';
 import { amount, day, money, when } from '../kit/format';
 import { clauses, join, needWords, statusWords, termsWords } from '../shared/words';
 import { closedWords } from './closed';
@@ -44,7 +44,7 @@ export default function SubmitPage({ desk }: { desk: Desk }) {
           {s.changed && ` · ${statusWords(t, sheet).state.toLowerCase()}`}
         </p>
       )}
-      <SinceSubmitted book={book} sheet={sheet} />
+      <SubmittedDifference book={book} sheet={sheet} />
       {!s.handedIn && mend.length > 0 && (
         <div className="mb-4">
           <p>{t('submit.mend')}</p>

@@ -8,7 +8,7 @@ import { type Book, join } from '../shared/words';
 import { type Run, letter } from './run';
 
 /** A run beside another one: what differs in the sections, how many more are served, who gets something and who loses it. */
-export function BesideRun({ at, run, runs, book }: { at: Year; run: Run; runs: Run[]; book: Book }) {
+export function CompareRuns({ at, run, runs, book }: { at: Year; run: Run; runs: Run[]; book: Book }) {
   const { t } = useTranslation();
   const others = runs.filter((r) => r.id !== run.id && r.found);
   const [chosen, setChosen] = useState<number>();

@@ -9,7 +9,7 @@ import { type Book, join } from '../shared/words';
 import { type Run, letter } from './run';
 
 /** What has changed since the run was made, to be placed again; and what was done to it after it had ended. */
-export function SinceRun({ at, run, book }: { at: Year; run: Run; book: Book }) {
+export function RunChanges({ at, run, book }: { at: Year; run: Run; book: Book }) {
   const { t } = useTranslation();
   const client = useQueryClient();
   const path = { school: at.school, year: at.year, run: run.id };

@@ -3,7 +3,7 @@ import { amount, whole } from '../kit/format';
 import type { Run } from './run';
 
 /** How value and bound have closed in on each other: ink the best found, dashed the most that is proven possible. */
-export function Curve({ run }: { run: Run }) {
+export function ProgressChart({ run }: { run: Run }) {
   const { t } = useTranslation();
   const { curve } = run;
   const [w, h] = [300, 120];

@@ -7,7 +7,7 @@ import { Unread } from '../shared/unread';
 import '../shared/staff';
 
 /** Who of the school looked at a student's sheet, and on which days. */
-export function Looks({ place }: { place: Place }) {
+export function StaffViews({ place }: { place: Place }) {
   const { t } = useTranslation();
   const path = { school: place.school, year: place.year, student: place.student };
   const list = usePaged(['looks', path], 200, (skip) =>

@@ -35,7 +35,7 @@ function trialWords(t: TFunction, error: unknown) {
 type Act = Omit<Batching, 'sheets' | 'batch'>;
 
 /** One act on many sheets: what it is, whom it would concern and whom it leaves out and why, before it is done; then it can be taken back. */
-export function Together(props: {
+export function BulkAct(props: {
   at: Year;
   book: Book;
   students: Student[];

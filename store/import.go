@@ -5,7 +5,7 @@ import (
 	"fmt"
 )
 
-// An intake writes a school's data in short transactions, so that no one waits for it: first the year, then
+// An import writes a school's data in short transactions, so that no one waits for it: first the year, then
 // people, then students batch by batch. Each takes locks in one order: sheets by student, then the rest.
 
 // PersonRow is a person as the school's data has them.
@@ -21,9 +21,9 @@ type PersonRow struct {
 	Cells      Cells  `json:"cells"`
 }
 
-// LockIntake makes intakes into one school wait for each other, until the transaction ends; it reports whether
+// LockImport makes imports into one school wait for each other, until the transaction ends; it reports whether
 // it got the lock.
-func (q ImportsQueries) LockIntake(ctx context.Context, school string) (got bool, err error) {
+func (q ImportsQueries) LockImport(ctx context.Context, school string) (got bool, err error) {
 	return got, q.get(ctx, &got, `SELECT pg_try_advisory_xact_lock(hashtextextended('intake ' || $1, 0))`, school)
 }
 
@@ -42,7 +42,7 @@ func (q ImportsQueries) KeptSheets(ctx context.Context, school string, year int)
 		FROM sheet sh WHERE sh.school_id = $1 AND sh.year = $2 AND sh.touched ORDER BY sh.student_id`, school, year)
 }
 
-// Own is something that was made here, and no intake changes: a record that was entered or corrected, a
+// Own is something that was made here, and no import changes: a record that was entered or corrected, a
 // student whose sheet was worked on, or one who has chosen sections or was placed.
 type Own struct {
 	Kind    string      `db:"kind"` // record, requests or enrollments
@@ -164,7 +164,7 @@ func (q ImportsQueries) Strangers(ctx context.Context, school string, ids []stri
 		school, asJSON(ids))
 }
 
-// LookAtTables lets the server plan by what the tables have become, which an intake changes at a stroke.
+// LookAtTables lets the server plan by what the tables have become, which an import changes at a stroke.
 func (q ImportsQueries) LookAtTables(ctx context.Context) error {
 	return q.exec(ctx, `SELECT look_at_tables()`)
 }
