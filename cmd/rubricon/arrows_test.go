@@ -20,7 +20,7 @@ var directions = map[string][]string{
 	"app/problem":    {"store"},
 	"app/actor":      {"store"},
 	"app/year":       {"store", "bundle", "app/actor", "app/problem"},
-	"app/sheet":      {"store", "bundle", base},
+	"app/sheet":      {"store", base},
 	"app/messages":   {"store", base, "app/sheet"},
 	"app/background": {"store", "bundle", base},
 	"app/account":    {"store", base},
