@@ -38,7 +38,8 @@ func TestPureFunctions(t *testing.T) {
 	if err := os.WriteFile(entry, []byte(strings.ReplaceAll(pureEntry, "%src", src)), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if out, err := exec.CommandContext(t.Context(), "../ui/node_modules/.bin/rolldown", entry, "--format", "iife", "--file", script).CombinedOutput(); err != nil {
+	if out, err := exec.CommandContext(t.Context(), "../ui/node_modules/.bin/rolldown", entry, "--format", "iife",
+		"--file", script).CombinedOutput(); err != nil {
 		t.Fatalf("%v: %s", err, out)
 	}
 	text, err := os.ReadFile(script)
@@ -69,9 +70,11 @@ func TestPureFunctions(t *testing.T) {
 				{ course: 'A', rank: 1, terms: [0] }, { course: 'Y', rank: 2, terms: [0, 1] }], ['A', 'Y'])))`,
 			`["A rows 0-2 terms 0-0", "Y rows 2-4 terms 0-1"]`},
 		"what takes no period lies outside": {
-			`layout.layOut(bookOf([course('A', { load: 0 })]), sheetOf([{ course: 'A', rank: 1, terms: [0] }])).outside.map((e) => e.course)`, `["A"]`},
+			`layout.layOut(bookOf([course('A', { load: 0 })]), sheetOf([{ course: 'A', rank: 1, terms: [0] }])).outside.map((e) => e.course)`,
+			`["A"]`},
 		"terms apart are two pieces": {
-			`board(layout.layOut({ ...bookOf([course('A')]), catalog: { terms: [1, 2, 3], courses: [], rules: [] } }, sheetOf([{ course: 'A', rank: 1, terms: [0, 2] }])))`,
+			`board(layout.layOut({ ...bookOf([course('A')]), catalog: { terms: [1,
+				2, 3], courses: [], rules: [] } }, sheetOf([{ course: 'A', rank: 1, terms: [0, 2] }])))`,
 			`["A rows 0-2 terms 0-0", "A rows 0-2 terms 2-2"]`},
 		"a course would lie where what it replaces is gone": {
 			`layout.ghosts(bookOf([course('A'), course('B')]), layout.layOut(bookOf([course('A')]), sheetOf([{ course: 'A', rank: 1, terms: [0] }])),
@@ -82,20 +85,31 @@ func TestPureFunctions(t *testing.T) {
 		"open cells are whole periods and single halves": {
 			`layout.openCells([true, false, false, false, true, true], 8)`, `[{"row": 1, "rows": 1}, {"row": 2, "rows": 2}, {"row": 6, "rows": 2}]`},
 
-		"the whole word of a title is best":    {`search.matches(bookOf([]), course('X', { title: 'Marine Biology' }), search.queryOf('biology'))`, `5`},
-		"the beginning of one is next":         {`search.matches(bookOf([]), course('X', { title: 'Marine Biology' }), search.queryOf('bio'))`, `4`},
-		"then an everyday word":                {`search.matches(bookOf([]), course('X', { title: 'Marine', words: ['fish'] }), search.queryOf('fi'))`, `3`},
-		"then a word elsewhere":                {`search.matches(bookOf([]), course('X', { teachers: ['Ms Arden'] }), search.queryOf('arden'))`, `2`},
-		"then a rule that counts the course":   {`search.matches(bookOf([], [{ courses: ['X'], label: 'Arts' }]), course('X'), search.queryOf('arts'))`, `2`},
-		"last a word with one slip":            {`search.matches(bookOf([]), course('X', { title: 'Marine Biology' }), search.queryOf('boilogy'))`, `1`},
-		"a short word is not forgiven":         {`search.matches(bookOf([]), course('X', { title: 'Rowing' }), search.queryOf('rwo'))`, `0`},
-		"two slips are not forgiven":           {`search.matches(bookOf([]), course('X', { title: 'Biology' }), search.queryOf('bilogyy'))`, `0`},
-		"accents and capitals do not count":    {`search.matches(bookOf([]), course('X', { title: 'Español' }), search.queryOf('ESPANOL'))`, `5`},
-		"every word counts, the worst decides": {`search.matches(bookOf([]), course('X', { title: 'Marine Biology' }), search.queryOf('marine bio'))`, `4`},
-		"a word that is nowhere finds nothing": {`search.matches(bookOf([]), course('X', { title: 'Marine Biology' }), search.queryOf('marine law'))`, `0`},
+		"the whole word of a title is best": {`search.matches(bookOf([]),
+			course('X', { title: 'Marine Biology' }), search.queryOf('biology'))`, `5`},
+		"the beginning of one is next": {`search.matches(bookOf([]),
+			course('X', { title: 'Marine Biology' }), search.queryOf('bio'))`, `4`},
+		"then an everyday word": {`search.matches(bookOf([]),
+			course('X', { title: 'Marine', words: ['fish'] }), search.queryOf('fi'))`, `3`},
+		"then a word elsewhere": {`search.matches(bookOf([]),
+			course('X', { teachers: ['Ms Arden'] }), search.queryOf('arden'))`, `2`},
+		"then a rule that counts the course": {`search.matches(bookOf([],
+			[{ courses: ['X'], label: 'Arts' }]), course('X'), search.queryOf('arts'))`, `2`},
+		"last a word with one slip": {`search.matches(bookOf([]),
+			course('X', { title: 'Marine Biology' }), search.queryOf('boilogy'))`, `1`},
+		"a short word is not forgiven": {`search.matches(bookOf([]), course('X', { title: 'Rowing' }), search.queryOf('rwo'))`, `0`},
+		"two slips are not forgiven":   {`search.matches(bookOf([]), course('X', { title: 'Biology' }), search.queryOf('bilogyy'))`, `0`},
+		"accents and capitals do not count": {`search.matches(bookOf([]),
+			course('X', { title: 'Español' }), search.queryOf('ESPANOL'))`, `5`},
+		"every word counts, the worst decides": {`search.matches(bookOf([]),
+			course('X', { title: 'Marine Biology' }), search.queryOf('marine bio'))`, `4`},
+		"a word that is nowhere finds nothing": {`search.matches(bookOf([]),
+			course('X', { title: 'Marine Biology' }), search.queryOf('marine law'))`, `0`},
 
-		"one up":                  {`ranks.reordered([{ course: 'A' }, { course: 'B' }, { course: 'C' }], 'requests', 'C', -1).order`, `["A", "C", "B"]`},
-		"two down":                {`ranks.reordered([{ course: 'A' }, { course: 'B' }, { course: 'C' }], 'requests', 'A', 2).order`, `["B", "C", "A"]`},
+		"one up": {`ranks.reordered([{ course: 'A' },
+			{ course: 'B' }, { course: 'C' }], 'requests', 'C', -1).order`, `["A", "C", "B"]`},
+		"two down": {`ranks.reordered([{ course: 'A' },
+			{ course: 'B' }, { course: 'C' }], 'requests', 'A', 2).order`, `["B", "C", "A"]`},
 		"no further than the end": {`ranks.reordered([{ course: 'A' }, { course: 'B' }], 'requests', 'A', 9).order`, `["B", "A"]`},
 
 		"what waits is read as it was put": {
@@ -103,7 +117,8 @@ func TestPureFunctions(t *testing.T) {
 				const had = [kept.readKept(name), kept.anyWaits()]; kept.putKept(name, { items: [], base: 7 }); return [...had, kept.anyWaits()]; })()`,
 			`[{"items": [1, 2], "base": 7}, true, false]`},
 		"another's and a draft's wait apart": {
-			`new Set([kept.keptKey('mara', { school: 's', year: 2027, student: 'x' }), kept.keptKey('mara', { school: 's', year: 2027, student: 'x', draft: 3 }),
+			`new Set([kept.keptKey('mara', { school: 's', year: 2027,
+				student: 'x' }), kept.keptKey('mara', { school: 's', year: 2027, student: 'x', draft: 3 }),
 				kept.keptKey('ilse', { school: 's', year: 2027, student: 'x' })]).size`, `3`},
 		"a stranger's queue has no name": {`kept.keptKey('', { school: 's', year: 2027, student: 'x' })`, `""`},
 		"what cannot be read is an empty queue": {`(() => { localStorage.setItem('waiting x', '{'); const had = kept.readKept('waiting x'); kept.forgetKept(); return [had, kept.anyWaits()]; })()`,

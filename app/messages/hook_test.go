@@ -36,7 +36,8 @@ func (h listened) telling(key string) *app.App {
 // hook lets a system be told, and gives the secret.
 func (h listened) hook(name string, kinds ...string) string {
 	h.T.Helper()
-	secret, err := h.Messages.MakeHook(h.T.Context(), h.Who("office"), apptest.Mara.School, apptest.Mara.Year, name, "https://"+name+".example/in", kinds)
+	secret, err := h.Messages.MakeHook(h.T.Context(), h.Who("office"), apptest.Mara.School, apptest.Mara.Year, name,
+		"https://"+name+".example/in", kinds)
 	if err != nil {
 		h.T.Fatal(err)
 	}
@@ -87,7 +88,8 @@ func TestTellingOtherSystems(t *testing.T) {
 	h.Finish()
 	receipt := *h.Submit().Row.Receipt
 	texts, list := h.taken()
-	if want := []string{`registry.example/in {"at":"2027-03-02T10:42:00Z","event":"submitted","receipt":"` + receipt + `","school":"pellworth","student":"s0001","year":2027}`}; !slices.Equal(texts, want) {
+	if want := []string{`registry.example/in {"at":"2027-03-02T10:42:00Z","event":"submitted","receipt":"` + receipt +
+		`","school":"pellworth","student":"s0001","year":2027}`}; !slices.Equal(texts, want) {
 		t.Errorf("after submitting: %q", texts)
 	}
 	if list[0].Secret != registry || !strings.HasPrefix(registry, "rubricon_hook_") || list[0].Key == "" {
@@ -115,15 +117,18 @@ func TestTellingOtherSystems(t *testing.T) {
 		t.Errorf("after clearing many: %q", texts)
 	}
 	// The secret comes of the server's key: who has the database alone has none.
-	if _, err := h.telling("another key").Messages.MakeHook(t.Context(), h.Who("office"), apptest.Mara.School, apptest.Mara.Year, "x", "https://x.example", []string{messages.TellPlaced}); err != nil {
+	if _, err := h.telling("another key").Messages.MakeHook(t.Context(), h.Who("office"), apptest.Mara.School,
+		apptest.Mara.Year, "x", "https://x.example", []string{messages.TellPlaced}); err != nil {
 		t.Fatal(err)
 	}
-	if got := testdb.Value[int](t, h.DB, `SELECT count(*) FROM hook WHERE to_jsonb(hook)::text LIKE '%' || $1 || '%'`, strings.TrimPrefix(registry, "rubricon_hook_")); got != 0 {
+	if got := testdb.Value[int](t, h.DB, `SELECT count(*) FROM hook
+		WHERE to_jsonb(hook)::text LIKE '%' || $1 || '%'`, strings.TrimPrefix(registry, "rubricon_hook_")); got != 0 {
 		t.Error("a secret is in the database")
 	}
 }
 
-// What does not arrive is sent again, later each time, and given up at last; the system is left alone in the meantime; the office sends again what it will.
+// What does not arrive is sent again, later each time, and given up at last; the system is left alone in the
+// meantime; the office sends again what it will.
 func TestASystemThatTakesNothing(t *testing.T) {
 	h := newListened(t)
 	ctx, office := t.Context(), h.Who("office")
@@ -159,7 +164,8 @@ func TestASystemThatTakesNothing(t *testing.T) {
 		}
 		h.At(*x.NextAt)
 	}
-	if want := []time.Duration{30 * time.Second, 2 * time.Minute, 10 * time.Minute, 30 * time.Minute, 2 * time.Hour, 6 * time.Hour, 12 * time.Hour, 24 * time.Hour}; !slices.Equal(waits, want) {
+	if want := []time.Duration{30 * time.Second, 2 * time.Minute, 10 * time.Minute, 30 * time.Minute, 2 * time.Hour,
+		6 * time.Hour, 12 * time.Hour, 24 * time.Hour}; !slices.Equal(waits, want) {
 		t.Errorf("tried again after %v", waits)
 	}
 	// Another message waits while the system is left alone; the office need not.
@@ -204,12 +210,14 @@ func TestASystemThatTakesNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	// Nor what is written in the moment in which it is ended.
-	h.DB.Exec(t, `INSERT INTO hook_message (school_id, hook_id, year, kind, made_at, next_at) VALUES ($1, $2, $3, 'cleared', $4, $4)`, apptest.Mara.School, id, apptest.Mara.Year, h.Clock())
+	h.DB.Exec(t, `INSERT INTO hook_message (school_id, hook_id, year, kind, made_at, next_at)
+		VALUES ($1, $2, $3, 'cleared', $4, $4)`, apptest.Mara.School, id, apptest.Mara.Year, h.Clock())
 	h.At(h.Clock().Add(24 * time.Hour))
 	if texts, _ := h.taken(); texts != nil {
 		t.Errorf("told after it was ended: %q", texts)
 	}
-	for name, act := range map[string]func(context.Context, int64, string, int, int64) error{"end": h.Messages.EndHook, "try": h.Messages.TryHook, "again": h.Messages.SendAgain} {
+	for name, act := range map[string]func(context.Context, int64, string, int, int64) error{"end": h.Messages.EndHook,
+		"try": h.Messages.TryHook, "again": h.Messages.SendAgain} {
 		if err := act(ctx, office, apptest.Mara.School, apptest.Mara.Year, id); problem.CodeOf(err) != problem.NotFound {
 			t.Errorf("%s after it was ended: %v", name, err)
 		}

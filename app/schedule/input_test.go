@@ -27,27 +27,33 @@ func TestTheProblemFromRowsIsTheBundles(t *testing.T) {
 			r.Shuffle(len(codes), func(i, k int) { codes[i], codes[k] = codes[k], codes[i] })
 			n := 1 + r.IntN(8)
 			h.HandsIn(student, codes[:n], codes[n:n+r.IntN(4)])
-			h.DB.Exec(t, `UPDATE sheet SET state = $2, summer = nullif($3, '')::jsonb WHERE school_id = 'pellworth' AND year = 2027 AND student_id = $1`,
-				student, states[r.IntN(len(states))], []string{"", `{"receipt": "x", "at": "2027-03-01T00:00:00Z", "courses": ["` + codes[n-1] + `"]}`}[r.IntN(2)])
+			h.DB.Exec(t, `UPDATE sheet SET state = $2, summer = nullif($3, '')::jsonb WHERE school_id = 'pellworth' AND year = 2027
+				AND student_id = $1`,
+				student, states[r.IntN(len(states))], []string{"", `{"receipt": "x",
+					"at": "2027-03-01T00:00:00Z", "courses": ["` + codes[n-1] + `"]}`}[r.IntN(2)])
 			if r.IntN(3) == 0 {
 				h.DB.Exec(t, `INSERT INTO signal (school_id, student_id, ord, kind, course_code, name, value, said_by, note, cells)
-					SELECT 'pellworth', $1, 99, 'assignment', $2, '', 0, 'office', '', jsonb_build_object('student', $1::text, 'kind', 'assignment', 'courseCode', $2::text, 'by', 'office')`,
+					SELECT 'pellworth', $1, 99, 'assignment', $2, '', 0, 'office',
+					'', jsonb_build_object('student', $1::text, 'kind', 'assignment', 'courseCode', $2::text, 'by', 'office')`,
 					student, codes[r.IntN(len(codes))])
 				h.DB.Exec(t, `UPDATE sheet SET facts_version = facts_version + 1 WHERE school_id = 'pellworth' AND student_id = $1`, student)
 			}
 		}
 		h.DB.Exec(t, `DELETE FROM section_plan`)
-		h.DB.Exec(t, `INSERT INTO section_plan (school_id, year, course_code, runs, reason, by_name, at) VALUES ('pellworth', 2027, $1, false, 'few', 'x', now())`,
+		h.DB.Exec(t, `INSERT INTO section_plan (school_id, year, course_code, runs, reason, by_name, at)
+			VALUES ('pellworth', 2027, $1, false, 'few', 'x', now())`,
 			codes[r.IntN(len(codes))])
 		rows, bad, err := h.Schedule.ProblemFromRows(t.Context(), apptest.Mara.School, apptest.Mara.Year)
 		if err != nil || len(bad) > 0 {
 			t.Fatal(bad, err)
 		}
-		if len(rows.Sections) == 0 || !slices.ContainsFunc(rows.Students, func(s placement.Student) bool { return len(s.Requests) > 1 && len(s.Alternates) > 0 }) {
+		if len(rows.Sections) == 0 || !slices.ContainsFunc(rows.Students,
+			func(s placement.Student) bool { return len(s.Requests) > 1 && len(s.Alternates) > 0 }) {
 			t.Fatal("there is nothing to compare")
 		}
 		want := problemOfBundle(t, h)
-		if got, want := fmt.Sprint(rows.Courses, rows.Sections, len(rows.Students)), fmt.Sprint(want.Courses, want.Sections, len(want.Students)); got != want {
+		if got, want := fmt.Sprint(rows.Courses, rows.Sections,
+			len(rows.Students)), fmt.Sprint(want.Courses, want.Sections, len(want.Students)); got != want {
 			t.Fatalf("round %d: from rows\n%s\nfrom the bundle\n%s", round, got, want)
 		}
 		for i := range rows.Students {
@@ -65,7 +71,8 @@ func problemOfBundle(t *testing.T, h *apptest.House) *placement.Problem {
 	if err != nil {
 		t.Fatal(err)
 	}
-	submitted := testdb.Value[string](t, h.DB, `SELECT jsonb_object_agg(student_id, true)::text FROM sheet WHERE submission > 0 AND state <> 'inProgress'`)
+	submitted := testdb.Value[string](t, h.DB, `SELECT jsonb_object_agg(student_id, true)::text FROM sheet WHERE submission > 0
+		AND state <> 'inProgress'`)
 	stopped := testdb.Value[string](t, h.DB, `SELECT course_code FROM section_plan`)
 	var placed map[string]bool
 	if err := json.Unmarshal([]byte(submitted), &placed); err != nil {
