@@ -128,5 +128,6 @@ func RequestsProblem(p *Pupil, err error) Problem {
 
 // SheetProblem makes of an error in judging a student's sheet a problem that names a line of it.
 func SheetProblem(student string, line int, err error) Problem {
-	return Problem{File: "requests.csv", Line: line, Column: "student", What: fmt.Sprintf("the sheet of %s cannot be judged: %v", student, err)}
+	return Problem{File: "requests.csv", Line: line, Column: "student",
+		What: fmt.Sprintf("the sheet of %s cannot be judged: %v", student, err)}
 }

@@ -56,7 +56,8 @@ func (s *Service) ByHand(ctx context.Context, by int64, school string, year, run
 		}
 		hold := func(kind, key string, seats []store.HeldSeat) error {
 			return q.Schedule.Hold(ctx, school, year,
-				&store.HoldRow{Kind: kind, Key: key, Seats: store.JSON[[]store.HeldSeat]{V: seats}, Reason: reason, By: a.Name().Name, At: s.base.Now()})
+				&store.HoldRow{Kind: kind, Key: key, Seats: store.JSON[[]store.HeldSeat]{V: seats}, Reason: reason,
+					By: a.Name().Name, At: s.base.Now()})
 		}
 		week := x.heldSeats(i)
 		seat := store.HeldSeat{Student: student, Course: course}
